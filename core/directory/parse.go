@@ -1,0 +1,126 @@
+package directory
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"cirque/core/document"
+	"cirque/core/name"
+	"cirque/internal/fault"
+)
+
+// Parse reads the directory file, in one or several parts. Problems come all at once, as an Invalid fault with code
+// "directory-invalid" whose details carry file and line.
+func Parse(files []document.File) (Records, error) {
+	p := &parser{seen: map[string]document.Node{}}
+	for _, f := range files {
+		for _, n := range p.reader.Read(f) {
+			p.document(n)
+		}
+	}
+	if problems := p.reader.Problems(); len(problems) > 0 {
+		return Records{}, Invalid(problems)
+	}
+	return p.records, nil
+}
+
+// Invalid is the fault for a directory that cannot be taken as it is.
+func Invalid(problems []fault.Detail) error {
+	s := "s"
+	if len(problems) == 1 {
+		s = ""
+	}
+	return fault.New(fault.Invalid, "directory-invalid", "mend the places below and try again; nothing was stored",
+		"the directory has %d problem%s", len(problems), s).With(problems)
+}
+
+type parser struct {
+	reader  document.Reader
+	records Records
+	seen    map[string]document.Node
+}
+
+func (p *parser) document(n document.Node) {
+	o, ok := n.Object([]string{"directory", "users", "groups", "machines"}, nil)
+	if !ok {
+		return
+	}
+	o.Need("directory")
+	if v, ok := o.Get("directory"); ok {
+		v.Int(1, 1)
+	}
+	each(o, "users", []string{"name", "display_name", "email", "unit", "external_id"}, func(c document.Object) {
+		p.records.Users = append(p.records.Users, User{p.name(c, "user"), c.Text("display_name"), c.Text("email"), p.unit(c), c.Text("external_id")})
+	})
+	each(o, "groups", []string{"name", "members", "external_id"}, func(c document.Object) {
+		p.records.Groups = append(p.records.Groups, Group{p.name(c, "group"), p.members(c), c.Text("external_id")})
+	})
+	each(o, "machines", []string{"name", "unit", "location", "platform", "external_id"}, func(c document.Object) {
+		m := Machine{p.name(c, "machine"), p.unit(c), c.Text("location"), c.Text("platform"), c.Text("external_id")}
+		p.records.Machines = append(p.records.Machines, m)
+	})
+}
+
+func each(o document.Object, key string, known []string, read func(document.Object)) {
+	list, ok := o.Get(key)
+	if !ok {
+		return
+	}
+	for _, n := range list.List() {
+		if c, ok := n.Object(known, nil); ok {
+			read(c)
+		}
+	}
+}
+
+func (p *parser) name(o document.Object, kind string) string {
+	o.Need("name")
+	n, ok := o.Get("name")
+	if !ok {
+		return ""
+	}
+	s, ok := n.Text()
+	if !ok {
+		return ""
+	}
+	if !name.Valid(s) {
+		n.Complain("write a text without control characters", "%q is no name", s)
+	}
+	key := kind + " " + name.Fold(s)
+	if first, taken := p.seen[key]; taken {
+		n.Complain("leave one of the two out (upper and lower case are the same here)", "the %s %q is already there, at %s", kind, s, first.Place())
+	} else {
+		p.seen[key] = n
+	}
+	return s
+}
+
+func (p *parser) unit(o document.Object) string {
+	n, ok := o.Get("unit")
+	if !ok {
+		return ""
+	}
+	s, ok := n.Text()
+	if ok && !name.ValidUnit(s) {
+		n.Complain(`write names divided by single slashes, a slash inside a name as \/`, "%q is no unit", s)
+	}
+	return s
+}
+
+func (p *parser) members(o document.Object) []string {
+	var out []string
+	for _, t := range o.Texts("members") {
+		kind, who, ok := strings.Cut(t.Value, ":")
+		if !ok || !slices.Contains([]string{"user", "group", "machine"}, kind) || !name.Valid(who) {
+			fix := "write user:NAME, group:NAME or machine:NAME"
+			if !ok {
+				fix = fmt.Sprintf("write user:%s, group:%s or machine:%s", t.Value, t.Value, t.Value)
+			}
+			t.Complain(fix, "%q is no member", t.Value)
+			continue
+		}
+		out = append(out, t.Value)
+	}
+	return out
+}

@@ -1,0 +1,458 @@
+// Package document reads YAML and JSON strictly: every complaint carries the file, the line and a fix, and reading
+// goes on, so that all complaints come at once. "Read" means from bytes to values with complaints; nothing is defaulted here.
+package document
+
+import (
+	"bytes"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"regexp"
+	"slices"
+	"strconv"
+	"strings"
+
+	"go.yaml.in/yaml/v3"
+
+	"cirque/internal/fault"
+)
+
+// Limits on what is read, against documents made to exhaust memory.
+const (
+	maxDepth = 64
+	maxNodes = 4_000_000
+)
+
+// A File is one input with the name that complaints use.
+type File struct {
+	Name string `json:"name" doc:"Shown in complaints."`
+	Text string `json:"text" doc:"YAML or JSON."`
+}
+
+// A Reader collects complaints over any number of files.
+type Reader struct {
+	problems []fault.Detail
+	nodes    int
+}
+
+// Problems returns all complaints so far, in the order in which they were found.
+func (r *Reader) Problems() []fault.Detail { return r.problems }
+
+// A Node is one value in a file. The zero Node stands nowhere.
+type Node struct {
+	r     *Reader
+	file  string
+	y     *yaml.Node
+	depth int
+}
+
+// Place says where the node stands, such as "estate.yaml:12".
+func (n Node) Place() string {
+	if n.y == nil {
+		return n.file
+	}
+	return n.file + ":" + strconv.Itoa(n.y.Line)
+}
+
+// Complain records that something is wrong with the node.
+func (n Node) Complain(fix, format string, args ...any) {
+	n.r.problems = append(n.r.problems, fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...), Fix: fix})
+}
+
+// Read reads a file into its documents (a YAML file may hold several). Syntax errors are complaints.
+func (r *Reader) Read(f File) []Node {
+	data := bytes.TrimPrefix([]byte(f.Text), []byte("\xef\xbb\xbf"))
+	at := Node{r: r, file: f.Name}
+	if trimmed := bytes.TrimSpace(data); len(trimmed) == 0 {
+		at.Complain("put at least one list into it, or leave it out", "the file is empty")
+		return nil
+	} else if trimmed[0] == '{' {
+		// JSON has escapes and tabs that YAML does not take; what is no JSON may still be YAML in flow style.
+		y, err := readJSON(data)
+		if err == nil {
+			return []Node{{r: r, file: f.Name, y: y}}
+		}
+		if strings.HasSuffix(f.Name, ".json") {
+			at.y = &yaml.Node{Line: err.line}
+			at.Complain("", "not valid JSON: %s", err.what)
+			return nil
+		}
+	}
+	var docs []Node
+	dec := yaml.NewDecoder(bytes.NewReader(data))
+	for {
+		var doc yaml.Node
+		err := dec.Decode(&doc)
+		if errors.Is(err, io.EOF) {
+			return docs
+		}
+		if err != nil {
+			line, what := yamlError(err)
+			at.y = &yaml.Node{Line: line}
+			at.Complain("", "not valid YAML: %s", what)
+			return docs
+		}
+		if len(doc.Content) == 1 {
+			docs = append(docs, Node{r: r, file: f.Name, y: doc.Content[0]})
+		}
+	}
+}
+
+var yamlLine = regexp.MustCompile(`^yaml: (?:line (\d+): )?(.*)`)
+
+func yamlError(err error) (int, string) {
+	m := yamlLine.FindStringSubmatch(strings.ReplaceAll(err.Error(), "\n", " "))
+	if m == nil {
+		return 1, err.Error()
+	}
+	line, _ := strconv.Atoi(m[1])
+	return max(line, 1), m[2]
+}
+
+// deref follows an alias; depth and node counts bound what aliases can blow up.
+func (n Node) child(y *yaml.Node) Node {
+	for i := 0; y.Kind == yaml.AliasNode && i < maxDepth; i++ {
+		y = y.Alias
+	}
+	n.r.nodes++
+	return Node{r: n.r, file: n.file, y: y, depth: n.depth + 1}
+}
+
+func (n Node) overLimit() bool {
+	if n.depth > maxDepth || n.r.nodes > maxNodes {
+		n.Complain("split it into plain, smaller documents", "nested too deeply or too large")
+		return true
+	}
+	return false
+}
+
+// IsNull says whether the value is null.
+func (n Node) IsNull() bool { return n.y.Kind == yaml.ScalarNode && n.y.Tag == "!!null" }
+
+func (n Node) kind() string {
+	switch {
+	case n.IsNull():
+		return "null"
+	case n.y.Kind == yaml.MappingNode:
+		return "an object"
+	case n.y.Kind == yaml.SequenceNode:
+		return "a list"
+	}
+	return strconv.Quote(n.y.Value)
+}
+
+// Text reads a scalar as it is written; numbers and booleans are taken as their text.
+func (n Node) Text() (string, bool) {
+	if n.y.Kind != yaml.ScalarNode || n.IsNull() {
+		n.Complain("write a text", "a text is wanted here, found %s", n.kind())
+		return "", false
+	}
+	return n.y.Value, true
+}
+
+// Bool reads true or false.
+func (n Node) Bool() (v, ok bool) {
+	if n.y.Kind == yaml.ScalarNode && n.y.Tag == "!!bool" {
+		return strings.EqualFold(n.y.Value, "true"), true
+	}
+	n.Complain("write true or false", "true or false is wanted here, found %s", n.kind())
+	return false, false
+}
+
+// Int reads a whole number from lo to hi.
+func (n Node) Int(lo, hi int) (int, bool) {
+	v, err := strconv.Atoi(n.y.Value)
+	if n.y.Kind != yaml.ScalarNode || n.y.Tag != "!!int" || err != nil || v < lo || v > hi {
+		n.Complain(fmt.Sprintf("write a whole number from %d to %d", lo, hi), "a whole number from %d to %d is wanted here, found %s", lo, hi, n.kind())
+		return 0, false
+	}
+	return v, true
+}
+
+// List reads a list that has at least one element.
+func (n Node) List() []Node {
+	if n.overLimit() {
+		return nil
+	}
+	if n.y.Kind != yaml.SequenceNode {
+		n.Complain("write a list: [ ... ]", "a list is wanted here, found %s", n.kind())
+		return nil
+	}
+	if len(n.y.Content) == 0 {
+		n.Complain("leave the key out, or put something into the list", "the list is empty")
+		return nil
+	}
+	out := make([]Node, 0, len(n.y.Content))
+	for _, c := range n.y.Content {
+		out = append(out, n.child(c))
+	}
+	return out
+}
+
+// A Text is one text of a list, with its place.
+type Text struct {
+	Node
+	Value string
+}
+
+// Texts reads a list of texts.
+func (n Node) Texts() []Text {
+	var out []Text
+	for _, c := range n.List() {
+		if s, ok := c.Text(); ok {
+			out = append(out, Text{c, s})
+		}
+	}
+	return out
+}
+
+// Values gives the texts without their places.
+func Values(texts []Text) []string {
+	var out []string
+	for _, t := range texts {
+		out = append(out, t.Value)
+	}
+	return out
+}
+
+// An Object is a mapping whose keys have been checked.
+type Object struct {
+	Node
+	fields map[string]Node
+	keys   []string
+}
+
+// Object reads a mapping. Keys that are not known are complaints naming the nearest known one; those in later are
+// refused as not yet supported; null values and repeated keys are complaints.
+func (n Node) Object(known, later []string) (Object, bool) {
+	o := Object{Node: n}
+	if n.overLimit() {
+		return o, false
+	}
+	if n.y.Kind != yaml.MappingNode {
+		n.Complain("write keys and values: "+strings.Join(known, ", "), "an object is wanted here, found %s", n.kind())
+		return o, false
+	}
+	o.fields = make(map[string]Node, len(n.y.Content)/2)
+	for i := 0; i+1 < len(n.y.Content); i += 2 {
+		k, v := n.child(n.y.Content[i]), n.child(n.y.Content[i+1])
+		key, ok := k.Text()
+		if !ok {
+			continue
+		}
+		_, again := o.fields[key]
+		switch {
+		case again:
+			k.Complain("leave one of the two out", "the key %q stands here twice", key)
+		case slices.Contains(later, key):
+			k.Complain("leave it out for now", "%q is not yet supported", key)
+		case known != nil && !slices.Contains(known, key):
+			k.Complain(nearestFix(key, known), "unknown key %q", key)
+		case v.IsNull():
+			k.Complain("give it a value or leave the key out", "%q has no value", key)
+		default:
+			o.fields[key] = v
+			o.keys = append(o.keys, key)
+		}
+	}
+	return o, true
+}
+
+// Keys gives the keys in the order in which they were written.
+func (o Object) Keys() []string { return o.keys }
+
+// Get gives the value of a key, if it is there.
+func (o Object) Get(key string) (Node, bool) {
+	n, ok := o.fields[key]
+	return n, ok
+}
+
+// Text reads the key's text, or "" where the key is absent.
+func (o Object) Text(key string) string {
+	if n, ok := o.fields[key]; ok {
+		s, _ := n.Text()
+		return s
+	}
+	return ""
+}
+
+// Bool reads the key's truth, or false where the key is absent.
+func (o Object) Bool(key string) bool {
+	if n, ok := o.fields[key]; ok {
+		v, _ := n.Bool()
+		return v
+	}
+	return false
+}
+
+// Texts reads the key's list of texts, or nil where the key is absent.
+func (o Object) Texts(key string) []Text {
+	if n, ok := o.fields[key]; ok {
+		return n.Texts()
+	}
+	return nil
+}
+
+// Need complains where a required key is absent.
+func (o Object) Need(keys ...string) {
+	for _, k := range keys {
+		if _, ok := o.fields[k]; !ok && !o.Wrote(k) {
+			o.Complain("add it", "the key %q is missing", k)
+		}
+	}
+}
+
+// Wrote says whether the key was written at all: one refused for its value is not also reported as missing.
+func (o Object) Wrote(key string) bool {
+	for i := 0; i+1 < len(o.y.Content); i += 2 {
+		if o.y.Content[i].Value == key {
+			return true
+		}
+	}
+	return false
+}
+
+func nearestFix(key string, known []string) string {
+	if k := Nearest(key, known); k != "" {
+		return fmt.Sprintf("the nearest known key is %q", k)
+	}
+	return "known here: " + strings.Join(known, ", ")
+}
+
+// Nearest gives the known word that takes the fewest single-letter edits from word, or "" where none is near.
+func Nearest(word string, known []string) string {
+	best, bestD := "", max(2, len(word)/2)+1
+	for _, k := range known {
+		if d := edits(strings.ToLower(word), k); d < bestD {
+			best, bestD = k, d
+		}
+	}
+	return best
+}
+
+func edits(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := 1; i <= len(a); i++ {
+		diag := row[0]
+		row[0] = i
+		for j := 1; j <= len(b); j++ {
+			cost := diag
+			if a[i-1] != b[j-1] {
+				cost++
+			}
+			diag = row[j]
+			row[j] = min(cost, row[j]+1, row[j-1]+1)
+		}
+	}
+	return row[len(b)]
+}
+
+type jsonError struct {
+	line int
+	what string
+}
+
+// readJSON builds the same tree from JSON, with lines, so that both forms share everything after it.
+func readJSON(data []byte) (*yaml.Node, *jsonError) {
+	dec := json.NewDecoder(bytes.NewReader(data))
+	dec.UseNumber()
+	line, seen := 1, 0
+	here := func() int {
+		at := int(dec.InputOffset())
+		line += bytes.Count(data[seen:at], []byte{'\n'})
+		seen = at
+		return line
+	}
+	fail := func(err error) *jsonError {
+		l := here()
+		if se, ok := errors.AsType[*json.SyntaxError](err); ok {
+			l = 1 + bytes.Count(data[:min(int(se.Offset), len(data))], []byte{'\n'})
+		}
+		if errors.Is(err, io.EOF) {
+			err = io.ErrUnexpectedEOF
+		}
+		return &jsonError{l, err.Error()}
+	}
+	var read func(depth int) (*yaml.Node, *jsonError)
+	read = func(depth int) (*yaml.Node, *jsonError) {
+		tok, err := dec.Token()
+		if err != nil {
+			return nil, fail(err)
+		}
+		n := &yaml.Node{Kind: yaml.ScalarNode, Line: here()}
+		switch v := tok.(type) {
+		case json.Delim:
+			if depth > maxDepth {
+				return nil, &jsonError{n.Line, "nested too deeply"}
+			}
+			n.Kind = yaml.SequenceNode
+			if v == '{' {
+				n.Kind = yaml.MappingNode
+			}
+			for dec.More() {
+				c, err := read(depth + 1)
+				if err != nil {
+					return nil, err
+				}
+				n.Content = append(n.Content, c)
+			}
+			if _, err := dec.Token(); err != nil {
+				return nil, fail(err)
+			}
+		case string:
+			n.Tag, n.Value = "!!str", v
+		case json.Number:
+			n.Tag, n.Value = "!!float", v.String()
+			if _, err := strconv.Atoi(n.Value); err == nil {
+				n.Tag = "!!int"
+			}
+		case bool:
+			n.Tag, n.Value = "!!bool", strconv.FormatBool(v)
+		default:
+			n.Tag, n.Value = "!!null", "null"
+		}
+		return n, nil
+	}
+	root, jerr := read(0)
+	if jerr != nil {
+		return nil, jerr
+	}
+	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
+		return nil, &jsonError{here(), "something follows the end of the document"}
+	}
+	return root, nil
+}
+
+// Value reads a value of IPP kind: a text, whole number, truth, or a list of these.
+func (n Node) Value() (any, bool) {
+	switch {
+	case n.y.Kind == yaml.SequenceNode:
+		var out []any
+		for _, c := range n.List() {
+			if c.y.Kind != yaml.ScalarNode {
+				c.Complain("write texts or numbers", "a list of texts or numbers is wanted here, found %s", c.kind())
+				return nil, false
+			}
+			v, ok := c.Value()
+			if !ok {
+				return nil, false
+			}
+			out = append(out, v)
+		}
+		return out, len(out) > 0
+	case n.y.Kind != yaml.ScalarNode || n.IsNull():
+		n.Complain("write a text, a number, true or false, or a list of these", "an option's value is wanted here, found %s", n.kind())
+		return nil, false
+	case n.y.Tag == "!!bool":
+		return strings.EqualFold(n.y.Value, "true"), true
+	case n.y.Tag == "!!int":
+		if v, err := strconv.Atoi(n.y.Value); err == nil {
+			return v, true
+		}
+	}
+	return n.y.Value, true
+}

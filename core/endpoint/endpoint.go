@@ -1,0 +1,239 @@
+// Package endpoint holds what is wanted on an endpoint, what it reports, and the drift between the two. The agent and
+// the service both work from it, so that they cannot disagree.
+package endpoint
+
+import (
+	"cmp"
+	"fmt"
+	"reflect"
+	"slices"
+	"time"
+
+	"cirque/core/lineup"
+	"cirque/core/name"
+	"cirque/internal/fault"
+)
+
+// Limits on a report.
+const (
+	MaxContexts  = 256
+	MaxInstalled = 4096
+)
+
+// A Want is one queue that an endpoint is to have.
+type Want struct {
+	Queue   string         `json:"queue" yaml:"queue"`
+	User    string         `json:"user,omitempty" yaml:"user,omitempty" doc:"Whose it is; empty for everybody on the machine."`
+	Title   string         `json:"title,omitempty" yaml:"title,omitempty"`
+	URI     string         `json:"uri" yaml:"uri"`
+	Driver  string         `json:"driver" yaml:"driver"`
+	Exact   string         `json:"exact,omitempty" yaml:"exact,omitempty"`
+	Options map[string]any `json:"options,omitempty" yaml:"options,omitempty"`
+	Restore bool           `json:"restore" yaml:"-" doc:"Comes back when somebody removes it."`
+}
+
+// Key names a want: a queue for one user, or for everybody.
+func (w Want) Key() Key { return Key{name.Fold(w.User), w.Queue} }
+
+// A Key tells wants and installed queues apart. User is folded.
+type Key struct{ User, Queue string }
+
+// A Default is the queue that is to be a user's default, or the machine's where User is empty.
+type Default struct {
+	User   string `json:"user,omitempty"`
+	Queue  string `json:"queue"`
+	Insist bool   `json:"insist" doc:"Overrules the person's own choice."`
+}
+
+// A Plan is all that an endpoint is to have.
+type Plan struct {
+	Wants    []Want
+	Defaults []Default
+}
+
+// PlanFor flattens the lineups of an endpoint's contexts: what is placed or picked, once for everybody where the scope is
+// the machine, else for the context's user. Of two lineups that give the same queue, the first counts.
+func PlanFor(lineups []lineup.Lineup) Plan {
+	var p Plan
+	have, defaults := map[Key]bool{}, map[string]bool{}
+	for _, l := range lineups {
+		user := ""
+		if l.Context.User != nil {
+			user = *l.Context.User
+		}
+		for _, e := range l.Entries {
+			if e.Effect == lineup.Offered {
+				continue
+			}
+			w := Want{Queue: e.Queue, URI: e.Path.URI, Driver: e.Driver, Options: e.Options, Restore: e.IfRemoved == "restore"}
+			if e.Title != nil {
+				w.Title = *e.Title
+			}
+			if e.Exact != nil {
+				w.Exact = *e.Exact
+			}
+			if e.Scope == "user" {
+				w.User = user
+			}
+			if !have[w.Key()] {
+				have[w.Key()] = true
+				p.Wants = append(p.Wants, w)
+			}
+			if e.Default && !defaults[name.Fold(user)] {
+				defaults[name.Fold(user)] = true
+				p.Defaults = append(p.Defaults, Default{user, e.Queue, e.Insist})
+			}
+		}
+	}
+	return p
+}
+
+// An Installed is one queue that was found on the endpoint.
+type Installed struct {
+	Want
+	Default bool `json:"default"`
+	Own     bool `json:"own" doc:"Installed by the agent; what is not, is never touched."`
+}
+
+// A Failure is a step that did not succeed.
+type Failure struct {
+	Queue string    `json:"queue"`
+	User  string    `json:"user,omitempty"`
+	Step  string    `json:"step" enum:"add,change,remove,default"`
+	Says  string    `json:"says" doc:"The spooler's own words."`
+	Since time.Time `json:"since"`
+}
+
+// A Report is what an agent says of its endpoint.
+type Report struct {
+	Machine   string         `json:"machine" maxLength:"256"`
+	Version   string         `json:"version" maxLength:"64"`
+	Platform  string         `json:"platform" maxLength:"32"`
+	Spooler   string         `json:"spooler" maxLength:"64"`
+	Revision  int            `json:"revision" doc:"Of the estate from which its present lineups came."`
+	Contexts  []lineup.Query `json:"contexts" maxItems:"256"`
+	Installed []Installed    `json:"installed" maxItems:"4096"`
+	Removed   []Key          `json:"removed,omitempty" maxItems:"4096" doc:"Queues that somebody removed and that stay away."`
+	Failures  []Failure      `json:"failures" maxItems:"4096"`
+}
+
+// Check holds the report to its limits.
+func (r Report) Check() error {
+	if !name.Valid(r.Machine) || len(r.Contexts) == 0 || len(r.Contexts) > MaxContexts || len(r.Installed) > MaxInstalled {
+		return fault.New(fault.Invalid, "report-invalid", "update the agent", "the report names no machine or no context, or is too long")
+	}
+	return nil
+}
+
+// A Record is an endpoint as the service knows it.
+type Record struct {
+	FirstSeen time.Time `json:"first_seen"`
+	LastSeen  time.Time `json:"last_seen"`
+	Report    Report    `json:"report"`
+}
+
+// A Difference is one way in which an endpoint is not as it should be.
+type Difference struct {
+	Queue  string `json:"queue"`
+	User   string `json:"user,omitempty"`
+	Kind   string `json:"kind" enum:"missing,extra,differs,default"`
+	Wanted string `json:"wanted,omitempty"`
+	Found  string `json:"found,omitempty"`
+}
+
+// Drift lists the differences between what is wanted and what is reported, by user and queue.
+func Drift(p Plan, r Report) []Difference {
+	out := []Difference{}
+	found := map[Key]Installed{}
+	for _, i := range r.Installed {
+		if i.Own {
+			found[i.Key()] = i
+		}
+	}
+	away := map[Key]bool{}
+	for _, k := range r.Removed {
+		away[Key{name.Fold(k.User), k.Queue}] = true
+	}
+	wanted := map[Key]bool{}
+	for _, w := range p.Wants {
+		wanted[w.Key()] = true
+		i, ok := found[w.Key()]
+		switch what, want, have := Differs(w, i.Want); {
+		case !ok && away[w.Key()] && !w.Restore:
+		case !ok:
+			out = append(out, Difference{Queue: w.Queue, User: w.User, Kind: "missing"})
+		case what != "":
+			out = append(out, Difference{w.Queue, w.User, "differs", what + " " + want, what + " " + have})
+		}
+	}
+	for _, i := range r.Installed {
+		if i.Own && !wanted[i.Key()] {
+			out = append(out, Difference{Queue: i.Queue, User: i.User, Kind: "extra"})
+		}
+	}
+	for _, d := range p.Defaults {
+		if d.Insist && !r.isDefault(d) {
+			out = append(out, Difference{Queue: d.Queue, User: d.User, Kind: "default", Wanted: "default"})
+		}
+	}
+	slices.SortStableFunc(out, func(a, b Difference) int { return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Queue, b.Queue)) })
+	return out
+}
+
+func (r Report) isDefault(d Default) bool {
+	return slices.ContainsFunc(r.Installed, func(i Installed) bool {
+		return i.Default && i.Queue == d.Queue && (i.User == "" || name.Fold(i.User) == name.Fold(d.User))
+	})
+}
+
+// Differs says in which respect an installed queue is not as wanted; what is empty where it is.
+func Differs(w, i Want) (what, wanted, found string) {
+	switch {
+	case w.URI != i.URI:
+		return "uri", w.URI, i.URI
+	case w.Driver != i.Driver || w.Exact != i.Exact:
+		return "driver", cmp.Or(w.Exact, w.Driver), cmp.Or(i.Exact, i.Driver)
+	case w.Title != i.Title:
+		return "title", w.Title, i.Title
+	case len(w.Options) != len(i.Options):
+		return "options", fmt.Sprint(w.Options), fmt.Sprint(i.Options)
+	}
+	for k, v := range w.Options {
+		if !sameValue(v, i.Options[k]) {
+			return k, fmt.Sprint(v), fmt.Sprint(i.Options[k])
+		}
+	}
+	return "", "", ""
+}
+
+// sameValue compares option values that may have been through JSON or YAML, which know numbers differently.
+func sameValue(a, b any) bool {
+	return reflect.DeepEqual(a, b) || fmt.Sprint(a) == fmt.Sprint(b)
+}
+
+// A State is how an endpoint stands.
+type State string
+
+// The states.
+const (
+	Converged State = "converged" // it has what it should
+	Behind    State = "behind"    // it differs, and has not said that a step failed
+	Failing   State = "failing"   // a step failed
+	Silent    State = "silent"    // it has not been heard of for longer than it should
+)
+
+// SilentAfter is how long an endpoint may say nothing. Agents report at least every five minutes.
+const SilentAfter = 15 * time.Minute
+
+// StateOf judges an endpoint.
+func StateOf(r Record, drift []Difference, now time.Time) State {
+	switch {
+	case now.Sub(r.LastSeen) > SilentAfter:
+		return Silent
+	case len(r.Report.Failures) > 0:
+		return Failing
+	case len(drift) > 0:
+		return Behind
+	}
+	return Converged
+}

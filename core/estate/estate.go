@@ -1,0 +1,153 @@
+// Package estate holds the estate: everything that the administrator has decided, as one document of lists. It reads
+// the document strictly, checks it as a whole, and writes it back in a stable order.
+package estate
+
+import "net/netip"
+
+// Version is the format's version, the value of the key "estate".
+const Version = 1
+
+// A Document is a whole estate. Lists keep the order in which they were written; Sorted brings them into the order of export.
+type Document struct {
+	Estate    int        `json:"estate" yaml:"estate"`
+	Locations []Location `json:"locations,omitempty" yaml:"locations,omitempty"`
+	Subnets   []Subnet   `json:"subnets,omitempty" yaml:"subnets,omitempty"`
+	Stations  []Station  `json:"stations,omitempty" yaml:"stations,omitempty"`
+	Drivers   []Driver   `json:"drivers,omitempty" yaml:"drivers,omitempty"`
+	Servers   []Server   `json:"servers,omitempty" yaml:"servers,omitempty"`
+	Devices   []Device   `json:"devices,omitempty" yaml:"devices,omitempty"`
+	Queues    []Queue    `json:"queues,omitempty" yaml:"queues,omitempty"`
+	Grants    []Grant    `json:"grants,omitempty" yaml:"grants,omitempty"`
+}
+
+// A Location is one node of the tree of places; the first segment of its path is the site.
+type Location struct {
+	Path     string `json:"path" yaml:"path" doc:"Segments divided by slashes; the first is the site."`
+	Title    string `json:"title,omitempty" yaml:"title,omitempty"`
+	Timezone string `json:"timezone,omitempty" yaml:"timezone,omitempty" doc:"IANA name; sites only, else UTC."`
+	Note     string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// A Subnet ties a range of addresses to a location.
+type Subnet struct {
+	CIDR     netip.Prefix `json:"cidr" yaml:"cidr"`
+	Location string       `json:"location" yaml:"location"`
+	Note     string       `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// A Station is a machine that no directory knows.
+type Station struct {
+	Name      string       `json:"name" yaml:"name"`
+	Title     string       `json:"title,omitempty" yaml:"title,omitempty"`
+	Addresses []netip.Addr `json:"addresses,omitempty" yaml:"addresses,flow,omitempty"`
+	Location  string       `json:"location,omitempty" yaml:"location,omitempty"`
+	Platform  string       `json:"platform,omitempty" yaml:"platform,omitempty" doc:"os/arch, such as linux/x64."`
+	Note      string       `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// A Driver is one exact driver name on one platform.
+type Driver struct {
+	Name     string `json:"name" yaml:"name"`
+	Title    string `json:"title,omitempty" yaml:"title,omitempty"`
+	Exact    string `json:"exact" yaml:"exact" doc:"The name to the letter, as the system knows it."`
+	Platform string `json:"platform" yaml:"platform" doc:"os or os/arch."`
+	Note     string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// A Server is a print server.
+type Server struct {
+	Name      string  `json:"name" yaml:"name"`
+	Title     string  `json:"title,omitempty" yaml:"title,omitempty"`
+	URI       string  `json:"uri" yaml:"uri"`
+	QueueRoot *string `json:"queue_root,omitempty" yaml:"queue_root,omitempty" doc:"What stands between the server's URI and a queue's name; printers/ when absent."`
+	Location  string  `json:"location,omitempty" yaml:"location,omitempty"`
+	Note      string  `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// A Device is a printer.
+type Device struct {
+	Name          string `json:"name" yaml:"name"`
+	Title         string `json:"title,omitempty" yaml:"title,omitempty"`
+	URI           string `json:"uri" yaml:"uri"`
+	MAC           string `json:"mac,omitempty" yaml:"mac,omitempty" doc:"Hardware address, six pairs of hex digits."`
+	AddressKeptBy string `json:"address_kept_by,omitempty" yaml:"address_kept_by,omitempty" enum:"reservation,static,unknown"`
+	Location      string `json:"location,omitempty" yaml:"location,omitempty"`
+	Note          string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// A Queue is what people print to.
+type Queue struct {
+	Name     string            `json:"name" yaml:"name"`
+	Title    string            `json:"title,omitempty" yaml:"title,omitempty"`
+	Formerly []string          `json:"formerly,omitempty" yaml:"formerly,flow,omitempty" doc:"Old names that still lead here."`
+	Location string            `json:"location,omitempty" yaml:"location,omitempty"`
+	Labels   []string          `json:"labels,omitempty" yaml:"labels,flow,omitempty"`
+	Devices  []string          `json:"devices,omitempty" yaml:"devices,flow,omitempty" doc:"More than one is a pool."`
+	Paths    []Path            `json:"paths,omitempty" yaml:"paths,omitempty" doc:"In order of preference."`
+	Drivers  map[string]string `json:"drivers,omitempty" yaml:"drivers,omitempty" doc:"By platform, os or *: a driver's name or driverless."`
+	Defaults map[string]any    `json:"defaults,omitempty" yaml:"defaults,omitempty" doc:"Queue options by their IPP names."`
+	Access   *Access           `json:"access,omitempty" yaml:"access,omitempty"`
+	Listed   bool              `json:"listed,omitempty" yaml:"listed,omitempty" doc:"Written into the directory."`
+	Paused   bool              `json:"paused,omitempty" yaml:"paused,omitempty"`
+	Retired  bool              `json:"retired,omitempty" yaml:"retired,omitempty"`
+	Note     string            `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// Driverless is the reserved driver: none but what IPP Everywhere gives.
+const Driverless = "driverless"
+
+// A Path is one way to a queue; exactly one of Device, Server and Gateway is set.
+type Path struct {
+	Device     string   `json:"device,omitempty" yaml:"device,omitempty"`
+	Server     string   `json:"server,omitempty" yaml:"server,omitempty"`
+	Gateway    bool     `json:"gateway,omitempty" yaml:"gateway,omitempty"`
+	RemoteName string   `json:"remote_name,omitempty" yaml:"remote_name,omitempty" doc:"The queue's name on the server, when it differs."`
+	At         []string `json:"at,omitempty" yaml:"at,flow,omitempty"`
+	Sessions   []string `json:"sessions,omitempty" yaml:"sessions,flow,omitempty"`
+}
+
+// Access says who may print; entries as in a grant's except.
+type Access struct {
+	Allow []string `json:"allow,omitempty" yaml:"allow,flow,omitempty"`
+	Deny  []string `json:"deny,omitempty" yaml:"deny,flow,omitempty"`
+}
+
+// An Effect is what a grant does.
+type Effect string
+
+// The effects.
+const (
+	Place    Effect = "place"    // installed for them
+	Offer    Effect = "offer"    // theirs to pick up
+	Withhold Effect = "withhold" // kept away
+)
+
+// IfRemoved says what happens to a placed queue that somebody removed on the endpoint.
+type IfRemoved string
+
+// The choices; the empty value means Restore.
+const (
+	Restore IfRemoved = "restore"
+	Leave   IfRemoved = "leave"
+)
+
+// A Grant is one rule: these queues, to these people, at these places, on these machines, in these sessions.
+type Grant struct {
+	Name      string    `json:"name" yaml:"name"`
+	Title     string    `json:"title,omitempty" yaml:"title,omitempty"`
+	Effect    Effect    `json:"effect" yaml:"effect" enum:"place,offer,withhold"`
+	Queues    []string  `json:"queues" yaml:"queues,flow" doc:"Names, label:a+b or within:LOCATION."`
+	To        []string  `json:"to,omitempty" yaml:"to,flow,omitempty"`
+	Except    []string  `json:"except,omitempty" yaml:"except,flow,omitempty"`
+	At        []string  `json:"at,omitempty" yaml:"at,flow,omitempty"`
+	On        []string  `json:"on,omitempty" yaml:"on,flow,omitempty"`
+	Sessions  []string  `json:"sessions,omitempty" yaml:"sessions,flow,omitempty"`
+	Platforms []string  `json:"platforms,omitempty" yaml:"platforms,flow,omitempty"`
+	Default   int       `json:"default,omitempty" yaml:"default,omitempty" minimum:"0" maximum:"1000" doc:"Weight as the default; 0 for none."`
+	Insist    bool      `json:"insist,omitempty" yaml:"insist,omitempty"`
+	IfRemoved IfRemoved `json:"if_removed,omitempty" yaml:"if_removed,omitempty" enum:"restore,leave"`
+	Note      string    `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// MachineWide says whether the grant also holds with nobody signed in.
+func (g Grant) MachineWide() bool { return len(g.To) == 0 }

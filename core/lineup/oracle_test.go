@@ -1,0 +1,401 @@
+package lineup_test
+
+import (
+	"crypto/sha256"
+	"fmt"
+	"net/netip"
+	"slices"
+	"sort"
+	"strings"
+
+	"cirque/core/directory"
+	"cirque/core/estate"
+	"cirque/core/lineup"
+	"cirque/core/live"
+)
+
+// oracle is the slow, obvious twin of Resolve: it reads estate.md top to bottom, loops over everything, and shares no
+// code with it but the types of the answer.
+type oracle struct {
+	doc  *estate.Document
+	dir  directory.Records
+	live live.State
+
+	user, machine, host string
+	addrs               []netip.Addr
+	loc                 string
+	session, platform   string
+}
+
+func fold(a string) string { return strings.ToLower(a) } // the random worlds use ASCII
+
+func (o *oracle) setUp(c lineup.Context) {
+	o.user, o.machine, o.host, o.addrs, o.loc, o.session, o.platform = c.User, c.Machine, c.Host, c.Addresses, c.Location, c.Session, c.Platform
+	if o.machine == "" {
+	search:
+		for _, a := range o.addrs {
+			for _, s := range o.doc.Stations {
+				if slices.Contains(s.Addresses, a) {
+					o.machine = s.Name
+					break search
+				}
+			}
+		}
+	}
+	if o.loc != "" {
+		return
+	}
+	for _, m := range o.dir.Machines {
+		if m.Location != "" && fold(m.Name) == fold(o.machine) {
+			if o.known(m.Location) {
+				o.loc = m.Location
+			}
+			return
+		}
+	}
+	for _, s := range o.doc.Stations {
+		if s.Location != "" && fold(s.Name) == fold(o.machine) {
+			o.loc = s.Location
+			return
+		}
+	}
+	bits := -1
+	for _, a := range o.addrs {
+		for _, s := range o.doc.Subnets {
+			if s.CIDR.Contains(a) && s.CIDR.Bits() > bits {
+				bits, o.loc = s.CIDR.Bits(), s.Location
+			}
+		}
+	}
+}
+
+func (o *oracle) known(path string) bool {
+	for _, l := range o.doc.Locations {
+		if pathUnder(l.Path, path) {
+			return true
+		}
+	}
+	return false
+}
+
+func pathUnder(p, top string) bool { return p == top || strings.HasPrefix(p, top+"/") }
+
+func (o *oracle) inGroup(kind, who, group string, seen map[string]bool) bool {
+	if who == "" || seen[fold(group)] {
+		return false
+	}
+	seen[fold(group)] = true
+	for _, g := range o.dir.Groups {
+		if fold(g.Name) != fold(group) {
+			continue
+		}
+		for _, m := range g.Members {
+			k, n, _ := strings.Cut(m, ":")
+			if k == kind && fold(n) == fold(who) || k == "group" && o.inGroup(kind, who, n, seen) {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (o *oracle) userUnit() string {
+	for _, u := range o.dir.Users {
+		if fold(u.Name) == fold(o.user) {
+			return fold(u.Unit)
+		}
+	}
+	return ""
+}
+
+func (o *oracle) machineUnit() string {
+	for _, m := range o.dir.Machines {
+		if fold(m.Name) == fold(o.machine) {
+			return fold(m.Unit)
+		}
+	}
+	return ""
+}
+
+// holds says whether an entry holds, as a condition on people ("to"), machines ("on"), or either ("any").
+func (o *oracle) holds(entry, side string) bool {
+	kind, v, _ := strings.Cut(entry, ":")
+	people, machines := side != "on" && o.user != "", side != "to" && o.machine != ""
+	switch kind {
+	case "everyone":
+		return people
+	case "user":
+		return people && fold(v) == fold(o.user)
+	case "machine":
+		return machines && fold(v) == fold(o.machine)
+	case "host":
+		return o.host != "" && fold(v) == fold(o.host)
+	case "group":
+		return people && o.inGroup("user", o.user, v, map[string]bool{}) || machines && o.inGroup("machine", o.machine, v, map[string]bool{})
+	case "unit":
+		return people && pathUnder(o.userUnit(), fold(v)) || machines && pathUnder(o.machineUnit(), fold(v))
+	case "location":
+		return o.loc != "" && pathUnder(o.loc, v)
+	case "subnet":
+		p := netip.MustParsePrefix(v)
+		return slices.ContainsFunc(o.addrs, p.Contains)
+	case "range":
+		from, to, _ := strings.Cut(v, "-")
+		a, b := netip.MustParseAddr(from), netip.MustParseAddr(to)
+		return slices.ContainsFunc(o.addrs, func(x netip.Addr) bool {
+			return x.Is4() == a.Is4() && !x.Less(a) && !b.Less(x)
+		})
+	}
+	panic(entry)
+}
+
+func (o *oracle) some(entries []string, side string) bool {
+	return slices.ContainsFunc(entries, func(e string) bool { return o.holds(e, side) })
+}
+
+func (o *oracle) matches(g estate.Grant) bool {
+	if len(g.To) > 0 && !o.some(g.To, "to") || len(g.On) > 0 && !o.some(g.On, "on") || len(g.At) > 0 && !o.some(g.At, "at") {
+		return false
+	}
+	if len(g.Sessions) > 0 && !slices.Contains(g.Sessions, o.session) {
+		return false
+	}
+	if len(g.Platforms) > 0 && !slices.ContainsFunc(g.Platforms, func(p string) bool {
+		return o.platform != "" && (p == o.platform || strings.HasPrefix(o.platform, p+"/"))
+	}) {
+		return false
+	}
+	return !o.some(g.Except, "any")
+}
+
+func (o *oracle) selects(g estate.Grant, q estate.Queue) bool {
+	for _, s := range g.Queues {
+		kind, v, ok := strings.Cut(s, ":")
+		switch {
+		case !ok && (s == q.Name || slices.Contains(q.Formerly, s)):
+			return true
+		case kind == "within" && ok && q.Location != "" && pathUnder(q.Location, v):
+			return true
+		case kind == "label" && ok:
+			all := true
+			for _, l := range strings.Split(v, "+") {
+				all = all && slices.Contains(q.Labels, l)
+			}
+			if all {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+func (o *oracle) distance(to string) *int {
+	if o.loc == "" || to == "" {
+		return nil
+	}
+	a, b := strings.Split(o.loc, "/"), strings.Split(to, "/")
+	if a[0] != b[0] {
+		return nil
+	}
+	same := 0
+	for same < len(a) && same < len(b) && a[same] == b[same] {
+		same++
+	}
+	d := len(a) - same + len(b) - same
+	return &d
+}
+
+// driver gives the chosen driver for a path that is not the gateway's.
+func (o *oracle) driver(q estate.Queue) (string, bool) {
+	if len(q.Drivers) == 0 {
+		return "driverless", true
+	}
+	if o.platform == "" {
+		if d, ok := q.Drivers["*"]; ok {
+			return d, true
+		}
+		var keys []string
+		for k := range q.Drivers {
+			keys = append(keys, k)
+		}
+		sort.Strings(keys)
+		return q.Drivers[keys[0]], true
+	}
+	system := strings.Split(o.platform, "/")[0]
+	for _, key := range []string{o.platform, system, "*"} {
+		if d, ok := q.Drivers[key]; ok {
+			if d == "driverless" {
+				return d, true
+			}
+			for _, x := range o.doc.Drivers {
+				if x.Name == d && (x.Platform == o.platform || x.Platform == system) {
+					return d, true
+				}
+			}
+		}
+	}
+	return "", false
+}
+
+func (o *oracle) resolve() ([]lineup.Entry, []lineup.LeftOut) {
+	entries, out := []lineup.Entry{}, []lineup.LeftOut{}
+	weights := map[string]int{}
+	for _, q := range o.doc.Queues {
+		var giving, withholding []string
+		var counting []estate.Grant
+		for _, g := range o.doc.Grants {
+			if !o.selects(g, q) || !o.matches(g) {
+				continue
+			}
+			if g.Effect == estate.Withhold {
+				withholding = append(withholding, g.Name)
+			} else {
+				giving = append(giving, g.Name)
+				counting = append(counting, g)
+			}
+		}
+		sort.Strings(giving)
+		sort.Strings(withholding)
+		left := func(r lineup.Reason, grants []string) {
+			out = append(out, lineup.LeftOut{Queue: q.Name, Reason: r, Grants: grants})
+		}
+		if len(giving) == 0 {
+			continue
+		}
+		if len(withholding) > 0 {
+			left("withheld", withholding)
+			continue
+		}
+		if q.Retired {
+			left("retired", giving)
+			continue
+		}
+		if a := q.Access; a != nil && (o.some(a.Deny, "any") || len(a.Allow) > 0 && !o.some(a.Allow, "any")) {
+			left("not-permitted", giving)
+			continue
+		}
+		var open, fit []estate.Path
+		chosen := -1
+		direct, ok := o.driver(q)
+		for _, p := range q.Paths {
+			if len(p.At) > 0 && !o.some(p.At, "at") || len(p.Sessions) > 0 && !slices.Contains(p.Sessions, o.session) {
+				continue
+			}
+			open = append(open, p)
+			if !p.Gateway && !ok {
+				continue
+			}
+			fit = append(fit, p)
+			usable := p.Gateway || p.Device != "" && o.live.Devices[p.Device] != live.Down ||
+				p.Server != "" && o.live.Servers[p.Server] != live.Down && o.live.Servers[p.Server] != live.Drained
+			if usable && chosen < 0 {
+				chosen = len(fit) - 1
+			}
+		}
+		if len(open) == 0 {
+			left("no-path", giving)
+			continue
+		}
+		if len(fit) == 0 {
+			left("no-driver", giving)
+			continue
+		}
+		e := lineup.Entry{Queue: q.Name, Effect: "offered", Scope: "user", IfRemoved: "leave", Stranded: chosen < 0, Distance: o.distance(q.Location),
+			Driver: direct, Options: q.Defaults, Grants: giving}
+		p := fit[max(chosen, 0)]
+		o.fill(&e, q, p)
+		for _, g := range counting {
+			if g.Effect == estate.Place {
+				e.Effect = "placed"
+				if len(g.To) == 0 {
+					e.Scope = "machine"
+				}
+			}
+			e.Insist = e.Insist || g.Insist
+			if g.IfRemoved != "leave" {
+				e.IfRemoved = "restore"
+			}
+			weights[q.Name] = max(weights[q.Name], g.Default)
+		}
+		entries = append(entries, e)
+	}
+	sort.Slice(out, func(i, j int) bool { return out[i].Queue < out[j].Queue })
+	near := func(a, b lineup.Entry) int {
+		switch {
+		case a.Distance == nil && b.Distance != nil:
+			return 1
+		case a.Distance != nil && b.Distance == nil:
+			return -1
+		case a.Distance != nil && *a.Distance != *b.Distance:
+			return *a.Distance - *b.Distance
+		}
+		return strings.Compare(a.Queue, b.Queue)
+	}
+	best := -1
+	for i, e := range entries {
+		if e.Effect != "placed" || weights[e.Queue] == 0 {
+			continue
+		}
+		if best < 0 || weights[e.Queue] > weights[entries[best].Queue] || weights[e.Queue] == weights[entries[best].Queue] && near(e, entries[best]) < 0 {
+			best = i
+		}
+	}
+	if best >= 0 {
+		entries[best].Default = true
+	}
+	sort.SliceStable(entries, func(i, j int) bool {
+		a, b := entries[i], entries[j]
+		if a.Default != b.Default {
+			return a.Default
+		}
+		if a.Effect != b.Effect {
+			return a.Effect == "placed"
+		}
+		return near(a, b) < 0
+	})
+	return entries, out
+}
+
+func (o *oracle) fill(e *lineup.Entry, q estate.Queue, p estate.Path) {
+	if q.Title != "" {
+		e.Title = &q.Title
+	}
+	if q.Paused {
+		paused := "paused"
+		e.NotAccepting = &paused
+	}
+	if e.Options == nil {
+		e.Options = map[string]any{}
+	}
+	e.Path.URI = "/ipp/queues/" + q.Name
+	e.Path.Through = "gateway"
+	if p.Gateway {
+		e.Driver = "driverless"
+	}
+	for _, d := range o.doc.Devices {
+		if d.Name == p.Device {
+			e.Path = lineup.Taken{Through: "device", Device: &d.Name, URI: d.URI}
+		}
+	}
+	for _, s := range o.doc.Servers {
+		if s.Name == p.Server {
+			root := "printers/"
+			if s.QueueRoot != nil {
+				root = *s.QueueRoot
+			}
+			remote := p.RemoteName
+			if remote == "" {
+				remote = q.Name
+			}
+			e.Path = lineup.Taken{Through: "server", Server: &s.Name, URI: s.URI + root + strings.ReplaceAll(remote, " ", "%20")}
+		}
+	}
+	for _, d := range o.doc.Drivers {
+		if d.Name == e.Driver {
+			e.Exact = &d.Exact
+		}
+	}
+}
+
+// hash makes a failing world findable again.
+func hash(s string) string { return fmt.Sprintf("%x", sha256.Sum256([]byte(s)))[:8] }

@@ -1,0 +1,22 @@
+module cirque
+
+go 1.26.0
+
+require go.yaml.in/yaml/v3 v3.0.6
+
+require (
+	github.com/gaissmai/bart v0.30.0
+	github.com/jackc/pgx/v5 v5.12.0
+	github.com/pressly/goose/v3 v3.29.0
+)
+
+require (
+	github.com/jackc/pgpassfile v1.0.0 // indirect
+	github.com/jackc/pgservicefile v0.0.0-20240606120523-5a60cdf6a761 // indirect
+	github.com/jackc/puddle/v2 v2.2.3 // indirect
+	github.com/mfridman/interpolate v0.0.2 // indirect
+	github.com/sethvargo/go-retry v0.5.0 // indirect
+	go.uber.org/multierr v1.11.0 // indirect
+	golang.org/x/sync v0.24.0 // indirect
+	golang.org/x/text v0.43.0 // indirect
+)

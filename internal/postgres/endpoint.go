@@ -1,0 +1,68 @@
+package postgres
+
+import (
+	"context"
+	"encoding/json"
+
+	"github.com/jackc/pgx/v5"
+
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/core/name"
+)
+
+// Endpoints lists all endpoints by name.
+func (s *Store) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, report FROM endpoint ORDER BY folded")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (endpoint.Record, error) {
+		var r endpoint.Record
+		var text []byte
+		if err := row.Scan(&r.FirstSeen, &r.LastSeen, &text); err != nil {
+			return r, err
+		}
+		return r, json.Unmarshal(text, &r.Report)
+	})
+	return out, translate(err)
+}
+
+// SaveReport keeps an endpoint's latest report, with what happened.
+func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, events []event.Event) (endpoint.Record, error) {
+	rec := endpoint.Record{Report: r}
+	text, err := json.Marshal(r)
+	if err != nil {
+		return rec, err
+	}
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		err := tx.QueryRow(ctx, `INSERT INTO endpoint (folded, report) VALUES ($1, $2)
+			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, last_seen = clock_timestamp() RETURNING first_seen, last_seen`,
+			name.Fold(r.Machine), text).Scan(&rec.FirstSeen, &rec.LastSeen)
+		if err != nil {
+			return err
+		}
+		for _, e := range events {
+			if err := happened(ctx, tx, e); err != nil {
+				return err
+			}
+		}
+		return notify(ctx, tx, event.Endpoint, r.Machine)
+	})
+	return rec, err
+}
+
+// AddEvent records something that happened.
+func (s *Store) AddEvent(ctx context.Context, e event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error { return happened(ctx, tx, e) })
+}
+
+// Events lists what happened, newest first; before is an event's id, 0 for the newest.
+func (s *Store) Events(ctx context.Context, before int64, limit int) ([]event.Event, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says FROM event WHERE $1 = 0 OR id < $1 ORDER BY id DESC LIMIT $2", before, limit)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[event.Event])
+	return out, translate(err)
+}

@@ -1,0 +1,152 @@
+// Package postgres keeps everything durable in PostgreSQL: the only SQL in Cirque, and the place where its errors become
+// faults.
+package postgres
+
+import (
+	"context"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgconn"
+	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
+	"github.com/pressly/goose/v3/lock"
+
+	"cirque/core/event"
+	"cirque/internal/fault"
+	"cirque/internal/postgres/cluster"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// channel carries notices between processes.
+const channel = "cirque"
+
+// A Store is the database. Any number of goroutines may use it.
+type Store struct {
+	pool *pgxpool.Pool
+}
+
+// Open connects and checks the server's version; it does not migrate.
+func Open(ctx context.Context, url string) (*Store, error) {
+	cfg, err := pgxpool.ParseConfig(url)
+	if err != nil {
+		return nil, fault.New(fault.Invalid, "database-url", "write postgres://USER@HOST/DATABASE", "the database's URL cannot be read")
+	}
+	cfg.MaxConns = 12
+	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
+	pool, err := pgxpool.NewWithConfig(ctx, cfg)
+	if err != nil {
+		return nil, translate(err)
+	}
+	s := &Store{pool}
+	var version int
+	if err := pool.QueryRow(ctx, "SELECT current_setting('server_version_num')::int").Scan(&version); err != nil {
+		pool.Close()
+		return nil, translate(err)
+	}
+	if version/10000 < cluster.Oldest {
+		pool.Close()
+		return nil, fault.New(fault.Unavailable, "database-version", fmt.Sprintf("use a server of version %d or later", cluster.Oldest), "the database server has version %d", version/10000)
+	}
+	return s, nil
+}
+
+// Create makes a database on a server unless it is there.
+func Create(ctx context.Context, serverURL, database string) error {
+	conn, err := pgx.Connect(ctx, serverURL)
+	if err != nil {
+		return translate(err)
+	}
+	defer func() { _ = conn.Close(ctx) }()
+	var there bool
+	if err := conn.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)", database).Scan(&there); err != nil || there {
+		return translate(err)
+	}
+	_, err = conn.Exec(ctx, "CREATE DATABASE "+pgx.Identifier{database}.Sanitize())
+	if code(err) == "42P04" || code(err) == "23505" { // somebody else was quicker
+		return nil
+	}
+	return translate(err)
+}
+
+// Migrate brings the schema up to date. Several processes may call it at once: a lock lets one work.
+func (s *Store) Migrate(ctx context.Context) error {
+	db := stdlib.OpenDBFromPool(s.pool)
+	defer func() { _ = db.Close() }()
+	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 60), lock.WithUnlockTimeout(1, 60))
+	if err != nil {
+		return err
+	}
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return err
+	}
+	p, err := goose.NewProvider(goose.DialectPostgres, db, sub, goose.WithSessionLocker(locker))
+	if err != nil {
+		return err
+	}
+	current, newest, err := p.GetVersions(ctx)
+	if err == nil && current > newest {
+		return fault.New(fault.Unavailable, "database-newer", "run the newer Cirque, or restore a copy made before it", "the database is at schema %d, and this Cirque knows %d", current, newest)
+	}
+	_, err = p.Up(ctx)
+	return translate(err)
+}
+
+// Close ends all connections.
+func (s *Store) Close() { s.pool.Close() }
+
+// Ping says whether the database answers.
+func (s *Store) Ping(ctx context.Context) error { return translate(s.pool.Ping(ctx)) }
+
+func code(err error) string {
+	if pe, ok := errors.AsType[*pgconn.PgError](err); ok {
+		return pe.Code
+	}
+	return ""
+}
+
+// translate turns a database error into a fault; nil stays nil, and faults stay themselves.
+func translate(err error) error {
+	if err == nil {
+		return nil
+	}
+	if _, ok := errors.AsType[*fault.Error](err); ok {
+		return err
+	}
+	if errors.Is(err, context.Canceled) {
+		return err
+	}
+	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Code[:2] != "57" && pe.Code[:2] != "08" && pe.Code[:2] != "53" {
+		return fault.As(err)
+	}
+	return fault.New(fault.Unavailable, "database-unavailable", "look at the database, and try again", "the database does not answer").Because(err)
+}
+
+// notify tells every process, once the transaction has committed.
+func notify(ctx context.Context, tx pgx.Tx, what, subject string) error {
+	_, err := tx.Exec(ctx, "SELECT pg_notify($1, $2)", channel, what+" "+subject)
+	return err
+}
+
+// happened records an event in the transaction and tells every process.
+func happened(ctx context.Context, tx pgx.Tx, e event.Event) error {
+	var id int64
+	err := tx.QueryRow(ctx, "INSERT INTO event (kind, subject, author, says) VALUES ($1, $2, $3, $4) RETURNING id", e.Kind, e.Subject, e.Author, e.Says).Scan(&id)
+	if err != nil {
+		return err
+	}
+	return notify(ctx, tx, event.Happened, fmt.Sprint(id))
+}
+
+// in runs f in one transaction.
+func (s *Store) in(ctx context.Context, f func(tx pgx.Tx) error) error {
+	return translate(pgx.BeginFunc(ctx, s.pool, f))
+}
