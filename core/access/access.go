@@ -48,6 +48,15 @@ type Principal struct {
 	Role    Role
 	Machine string // of an agent
 	Token   bool   // came with a token rather than a session
+	For     string // the person for whom an agent prints
+}
+
+// Person is whose job it is that the principal sends.
+func (p *Principal) Person() string {
+	if p.Role == Agent {
+		return p.For
+	}
+	return p.Name
 }
 
 // Check gives a Denied fault unless the principal may act; nobody gives an Unsigned one.

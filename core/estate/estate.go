@@ -151,3 +151,9 @@ type Grant struct {
 
 // MachineWide says whether the grant also holds with nobody signed in.
 func (g Grant) MachineWide() bool { return len(g.To) == 0 }
+
+// Counts gives how many objects each list has.
+func (d *Document) Counts() map[string]int {
+	return map[string]int{"locations": len(d.Locations), "subnets": len(d.Subnets), "stations": len(d.Stations), "drivers": len(d.Drivers),
+		"servers": len(d.Servers), "devices": len(d.Devices), "queues": len(d.Queues), "grants": len(d.Grants)}
+}

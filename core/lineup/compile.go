@@ -458,3 +458,14 @@ func (w *World) unitRefs(id directory.UnitID, into []int32) []int32 {
 	}
 	return into
 }
+
+// Selecting names the grants that select a queue, by name.
+func (e *Estate) Selecting(queue string) []string {
+	out := []string{}
+	if i, ok := e.queueByName[queue]; ok {
+		for _, g := range e.queues[i].givers {
+			out = append(out, e.grants[g].Name)
+		}
+	}
+	return out
+}

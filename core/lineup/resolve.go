@@ -8,6 +8,7 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/path"
+	"cirque/internal/fault"
 )
 
 // A Scratch holds what Resolve would else allocate anew each time. It may be used again, by one goroutine at a time.
@@ -359,4 +360,18 @@ func (w *World) entry(k *kept) Entry {
 		out.Driver, out.Exact = e.drivers[d].name, &e.drivers[d].exact
 	}
 	return out
+}
+
+// Permitted says whether a context may print to a queue at all (step 3), whatever grants say. Errors are a queue or given
+// location that the estate does not know.
+func (w *World) Permitted(c Context, called string) (bool, error) {
+	i, ok := w.Estate.queueByName[called]
+	if !ok {
+		return false, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate has no queue %q", called)
+	}
+	f, err := w.facts(c, new(Scratch), false)
+	if err != nil {
+		return false, err
+	}
+	return w.permitted(&w.Estate.queues[i], f), nil
 }

@@ -3,12 +3,14 @@ package postgres
 import (
 	"context"
 	"encoding/json"
+	"errors"
 
 	"github.com/jackc/pgx/v5"
 
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/name"
+	"cirque/internal/fault"
 )
 
 // Endpoints lists all endpoints by name.
@@ -17,15 +19,30 @@ func (s *Store) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (endpoint.Record, error) {
-		var r endpoint.Record
-		var text []byte
-		if err := row.Scan(&r.FirstSeen, &r.LastSeen, &text); err != nil {
-			return r, err
-		}
-		return r, json.Unmarshal(text, &r.Report)
-	})
+	out, err := pgx.CollectRows(rows, scanEndpoint)
 	return out, translate(err)
+}
+
+// Endpoint gives one endpoint; an Unknown fault where none of that name has reported.
+func (s *Store) Endpoint(ctx context.Context, machine string) (endpoint.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, report FROM endpoint WHERE folded = $1", name.Fold(machine))
+	if err != nil {
+		return endpoint.Record{}, translate(err)
+	}
+	r, err := pgx.CollectExactlyOneRow(rows, scanEndpoint)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return r, fault.New(fault.Unknown, "endpoint-unknown", "see cirque endpoint list", "no endpoint %q has reported", machine)
+	}
+	return r, translate(err)
+}
+
+func scanEndpoint(row pgx.CollectableRow) (endpoint.Record, error) {
+	var r endpoint.Record
+	var text []byte
+	if err := row.Scan(&r.FirstSeen, &r.LastSeen, &text); err != nil {
+		return r, err
+	}
+	return r, json.Unmarshal(text, &r.Report)
 }
 
 // SaveReport keeps an endpoint's latest report, with what happened.

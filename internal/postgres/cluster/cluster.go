@@ -94,10 +94,7 @@ func (s *Server) directories(data string) error {
 	if err := s.user.canEnter(s.dir); err != nil {
 		return err
 	}
-	s.socket = filepath.Join(s.dir, "run")
-	if len(s.socket)+len("/.s.PGSQL.5432") > maxSocket {
-		s.socket = filepath.Join(os.TempDir(), fmt.Sprintf("cirque-%x", sha256.Sum256([]byte(s.dir)))[:24])
-	}
+	s.socket = s.socketDir()
 	return s.own(s.socket)
 }
 
@@ -340,4 +337,27 @@ func orNone(versions []int) string {
 		return "none"
 	}
 	return strings.Trim(fmt.Sprint(versions), "[]")
+}
+
+// Attach reaches a server that another process runs in dir.
+func Attach(ctx context.Context, dir string) (*Server, error) {
+	abs, err := filepath.Abs(dir)
+	if err != nil {
+		return nil, err
+	}
+	s := &Server{dir: filepath.Join(abs, "postgres"), cfg: Config{Log: slog.New(slog.DiscardHandler)}}
+	s.socket = s.socketDir()
+	if err := s.ping(ctx); err != nil {
+		return nil, fault.New(fault.Unavailable, "database-unavailable", "run this as the account that runs the service, and see that it runs", "the database in %s does not answer", dir).Because(err)
+	}
+	return s, nil
+}
+
+// socketDir is beside the data, or, where that path would be too long for a socket, in the temporary directory.
+func (s *Server) socketDir() string {
+	near := filepath.Join(s.dir, "run")
+	if len(near)+len("/.s.PGSQL.5432") > maxSocket {
+		return filepath.Join(os.TempDir(), fmt.Sprintf("cirque-%x", sha256.Sum256([]byte(s.dir)))[:24])
+	}
+	return near
 }

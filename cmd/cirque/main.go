@@ -1,0 +1,81 @@
+// Command cirque is the service and its command line.
+package main
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"log/slog"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"cirque/core/access"
+	"cirque/internal/app"
+	"cirque/internal/cli"
+	"cirque/internal/probe"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	local := cli.Local{Version: app.Version, Serve: serve, Demo: demo,
+		MakeToken: func(ctx context.Context, o cli.ServeOptions, name, role, machine string) (string, error) {
+			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, name, access.Role(role), machine)
+		}}
+	os.Exit(cli.Execute(ctx, local, os.Args[1:], cli.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, os.Getenv))
+}
+
+func options(o cli.ServeOptions) (app.Options, error) {
+	level := slog.LevelInfo
+	if o.Verbose {
+		level = slog.LevelDebug
+	}
+	var h slog.Handler = slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})
+	if o.LogFormat == "json" {
+		h = slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level})
+	}
+	out := app.Options{Data: o.Data, Database: o.Database, Listen: o.Listen, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, Log: slog.New(h)}
+	if o.AddressTable != "" {
+		var err error
+		if out.AddressTable, err = probe.ReadAddressTable(o.AddressTable); err != nil {
+			return out, err
+		}
+	}
+	return out, nil
+}
+
+func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
+	opts, err := options(o)
+	if err != nil {
+		return err
+	}
+	r, err := app.Start(ctx, opts)
+	if err != nil {
+		return err
+	}
+	fmt.Fprintf(out, "Cirque %s is ready at %s\n", app.Version, r.URL)
+	if r.CAFile != "" {
+		fmt.Fprintf(out, "Its certificate is by its own authority: %s\n", r.CAFile)
+	}
+	if r.Service.NeedsSetUp() && o.Data != "" {
+		fmt.Fprintf(out, "Open the console to make the first account; its one-time code is in %s/setup-code\n", o.Data)
+	}
+	<-ctx.Done()
+	return r.Stop()
+}
+
+func demo(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
+	opts, err := options(o)
+	if err != nil {
+		return err
+	}
+	opts.PlainHTTP = true
+	d, err := app.StartDemo(ctx, opts)
+	if err != nil {
+		return err
+	}
+	fmt.Fprint(out, d.Greeting())
+	<-ctx.Done()
+	return d.Stop()
+}

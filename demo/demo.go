@@ -1,0 +1,9 @@
+// Package demo holds Skerry Line, an invented ferry company, as files.
+package demo
+
+import "embed"
+
+// Files are the demo's files.
+//
+//go:embed *.yaml estate/*.yaml
+var Files embed.FS

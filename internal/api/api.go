@@ -1,0 +1,175 @@
+// Package api holds the messages of the HTTP API as Go types; the OpenAPI document is made from them.
+package api
+
+import (
+	"cirque/core/access"
+	"cirque/core/document"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/job"
+	"cirque/core/lineup"
+	"cirque/internal/fault"
+)
+
+// A Problem is an error (RFC 9457) with a stable code, the fix, and the single places.
+type Problem struct {
+	Type      string         `json:"type" doc:"about:blank: the code says which it is."`
+	Title     string         `json:"title"`
+	Status    int            `json:"status"`
+	Detail    string         `json:"detail"`
+	Code      string         `json:"code" doc:"Stable, for programs."`
+	Kind      fault.Kind     `json:"kind" doc:"The sort of failure."`
+	Fix       string         `json:"fix,omitempty" doc:"What to do about it."`
+	Places    []fault.Detail `json:"places,omitempty" doc:"What is wrong where."`
+	RequestID string         `json:"request_id,omitempty" doc:"Stands in the service's log."`
+}
+
+// Error makes a Problem an error.
+func (p *Problem) Error() string { return p.Detail }
+
+// Fault turns a problem back into the fault that it was made of.
+func (p *Problem) Fault() *fault.Error {
+	return &fault.Error{Kind: p.Kind, Code: p.Code, What: p.Detail, Fix: p.Fix, Details: p.Places}
+}
+
+// Health says how the service does.
+type Health struct {
+	Status  string `json:"status" enum:"ok,not-ready"`
+	Says    string `json:"says,omitempty"`
+	Version string `json:"version"`
+}
+
+// SignIn is a name and password.
+type SignIn struct {
+	Name     string `json:"name" minLength:"1" maxLength:"256"`
+	Password string `json:"password" minLength:"1" maxLength:"1024"`
+}
+
+// SetUp makes the first account.
+type SetUp struct {
+	Code     string `json:"code" minLength:"1" maxLength:"128" doc:"From the file setup-code in the data directory."`
+	Name     string `json:"name" minLength:"1" maxLength:"256"`
+	Password string `json:"password" minLength:"1" maxLength:"1024" doc:"At least 12 characters."`
+}
+
+// Me is who is signed in.
+type Me struct {
+	SignedIn   bool        `json:"signed_in"`
+	NeedsSetUp bool        `json:"needs_set_up" doc:"The first account is still to be made."`
+	Name       string      `json:"name,omitempty"`
+	Role       access.Role `json:"role,omitempty"`
+	Machine    string      `json:"machine,omitempty"`
+	Version    string      `json:"version"`
+}
+
+// Files are documents by name.
+type Files struct {
+	Files []document.File `json:"files" minItems:"1" maxItems:"1000"`
+}
+
+// Publish makes files the next revision.
+type Publish struct {
+	Reason string          `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+	Files  []document.File `json:"files" minItems:"1" maxItems:"1000"`
+}
+
+// Published says which revision is current now.
+type Published struct {
+	Revision  estate.Revision `json:"revision"`
+	Unchanged bool            `json:"unchanged" doc:"The estate was already so; nothing was published."`
+}
+
+// Checked is a document that may be published.
+type Checked struct {
+	Objects  map[string]int   `json:"objects" doc:"By list."`
+	Findings []lineup.Finding `json:"findings"`
+}
+
+// Estate is a revision with its document.
+type Estate struct {
+	Revision estate.Revision  `json:"revision"`
+	Document *estate.Document `json:"document"`
+}
+
+// Queue is a queue with what is asked about most.
+type Queue struct {
+	estate.Queue
+	Grants  []string `json:"grants" doc:"The grants that select it."`
+	Through []string `json:"through" doc:"Its paths in words, in order."`
+}
+
+// Queues is a page of queues.
+type Queues struct {
+	Revision int     `json:"revision"`
+	Total    int     `json:"total"`
+	Queues   []Queue `json:"queues"`
+}
+
+// Import takes in a directory.
+type Import struct {
+	Source string          `json:"source,omitempty" doc:"Which source this is; file when absent. It will hold exactly what the files say." default:"file"`
+	Format string          `json:"format,omitempty" enum:"file,ldif" default:"file"`
+	Files  []document.File `json:"files" minItems:"1" maxItems:"100"`
+}
+
+// Why asks about one queue.
+type Why struct {
+	Context lineup.Query `json:"context"`
+	Queue   string       `json:"queue" minLength:"1" maxLength:"256"`
+}
+
+// NewToken asks for a token.
+type NewToken struct {
+	Name    string      `json:"name" minLength:"1" maxLength:"256"`
+	Role    access.Role `json:"role" enum:"administrator,agent"`
+	Machine string      `json:"machine,omitempty" maxLength:"256" doc:"Of an agent: the one machine that it is for."`
+}
+
+// MadeToken gives a token's secret, once.
+type MadeToken struct {
+	Token  access.Token `json:"token"`
+	Secret string       `json:"secret" doc:"Shown this once."`
+}
+
+// An Endpoint is an endpoint with its drift.
+type Endpoint struct {
+	endpoint.Record
+	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
+	Drift []endpoint.Difference `json:"drift"`
+}
+
+// Events are what happened, newest first.
+type Events struct {
+	Events []event.Event `json:"events"`
+}
+
+// TestPage says where a test page went.
+type TestPage struct {
+	Queue  string       `json:"queue"`
+	Path   lineup.Taken `json:"path"`
+	SentTo string       `json:"sent_to"`
+	Driver string       `json:"driver"`
+	Person string       `json:"person,omitempty"`
+	job.Outcome
+}
+
+// Found is what a search turned up.
+type Found struct {
+	Total int        `json:"total"`
+	Found []FoundOne `json:"found"`
+}
+
+// FoundOne is one thing that was found.
+type FoundOne struct {
+	Kind   string `json:"kind" enum:"user,group,machine,station,location"`
+	Name   string `json:"name"`
+	Says   string `json:"says"`
+	Detail string `json:"detail,omitempty"`
+}
+
+// A Notice tells a watching client what to read again.
+type Notice struct {
+	What    string `json:"what" enum:"estate,directory,live,access,endpoint,event,lost"`
+	Subject string `json:"subject"`
+}

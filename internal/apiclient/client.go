@@ -1,0 +1,139 @@
+// Package apiclient is the typed client of the HTTP API, for the command line and for tests.
+package apiclient
+
+import (
+	"bytes"
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/http"
+	"net/http/cookiejar"
+	"net/url"
+	"strings"
+
+	"cirque/internal/api"
+	"cirque/internal/fault"
+)
+
+// A Client speaks to one service.
+type Client struct {
+	base  *url.URL
+	token string
+	http  *http.Client
+}
+
+// New makes a client. caPEM trusts the service's own authority; nil trusts the system's.
+func New(base, token string, caPEM []byte) (*Client, error) {
+	u, err := url.Parse(base)
+	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
+		return nil, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "%q is no address of a service", base)
+	}
+	t := http.DefaultTransport.(*http.Transport).Clone()
+	t.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
+	if caPEM != nil {
+		t.TLSClientConfig.RootCAs = x509.NewCertPool()
+		if !t.TLSClientConfig.RootCAs.AppendCertsFromPEM(caPEM) {
+			return nil, fault.New(fault.Invalid, "ca-file", "name the file ca/ca.pem of the service's data directory", "the file holds no certificate")
+		}
+	}
+	jar, err := cookiejar.New(nil)
+	if err != nil {
+		return nil, err
+	}
+	return &Client{u, token, &http.Client{Transport: t, Jar: jar}}, nil
+}
+
+const maxAnswer = 256 << 20
+
+// Do sends one request and decodes the answer into out, which may be nil. A problem comes back as the fault that it was.
+func (c *Client) Do(ctx context.Context, method, path string, query url.Values, in, out any) error {
+	resp, err := c.Raw(ctx, method, path, query, nil, in)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	if out == nil {
+		return nil
+	}
+	if err := json.NewDecoder(io.LimitReader(resp.Body, maxAnswer)).Decode(out); err != nil {
+		return fault.New(fault.Unavailable, "answer-unreadable", "check the address", "%s does not answer as Cirque does", c.base.Host).Because(err)
+	}
+	return nil
+}
+
+// Raw sends one request with headers of the caller's; the caller closes the body.
+func (c *Client) Raw(ctx context.Context, method, path string, query url.Values, header http.Header, in any) (*http.Response, error) {
+	u := c.base.JoinPath(path)
+	u.RawQuery = query.Encode()
+	var body io.Reader
+	if in != nil {
+		b, err := json.Marshal(in)
+		if err != nil {
+			return nil, err
+		}
+		body = bytes.NewReader(b)
+	}
+	req, err := http.NewRequestWithContext(ctx, method, u.String(), body)
+	if err != nil {
+		return nil, err
+	}
+	if header != nil {
+		req.Header = header.Clone()
+	}
+	if in != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
+	resp, err := c.http.Do(req)
+	if err != nil {
+		return nil, c.unreachable(err)
+	}
+	if resp.StatusCode >= 400 {
+		defer func() { _ = resp.Body.Close() }()
+		var p api.Problem
+		if err := json.NewDecoder(io.LimitReader(resp.Body, 16<<20)).Decode(&p); err != nil || p.Code == "" {
+			return nil, fault.New(fault.Unavailable, "answer-unreadable", "check the address", "%s answers %s, not as Cirque does", c.base.Host, resp.Status)
+		}
+		return nil, p.Fault()
+	}
+	return resp, nil
+}
+
+func (c *Client) unreachable(err error) error {
+	if errors.Is(err, context.Canceled) {
+		return err
+	}
+	var unknown x509.UnknownAuthorityError
+	if errors.As(err, &unknown) {
+		return fault.New(fault.Unavailable, "service-certificate", "name its authority with --ca FILE (ca/ca.pem in the service's data directory)", "the certificate of %s is not trusted", c.base.Host).Because(err)
+	}
+	if strings.Contains(err.Error(), "server gave HTTP response to HTTPS client") {
+		return fault.New(fault.Unavailable, "service-plain", "write http:// instead", "%s speaks plain HTTP", c.base.Host)
+	}
+	var ue *url.Error
+	if errors.As(err, &ue) {
+		err = ue.Err
+	}
+	return fault.New(fault.Unavailable, "service-unreachable", "check the address (--url, CIRQUE_URL) and that the service runs", "the service at %s does not answer", c.base.Host).Because(err)
+}
+
+// Get reads one thing.
+func Get[T any](ctx context.Context, c *Client, path string, query url.Values) (T, error) {
+	var out T
+	return out, c.Do(ctx, http.MethodGet, path, query, nil, &out)
+}
+
+// Post sends one thing and reads the answer.
+func Post[T any](ctx context.Context, c *Client, path string, in any) (T, error) {
+	var out T
+	return out, c.Do(ctx, http.MethodPost, path, nil, in, &out)
+}
+
+// Path joins fixed parts and one name that may hold anything.
+func Path(prefix, name string) string { return fmt.Sprintf("%s/%s", prefix, url.PathEscape(name)) }

@@ -1,0 +1,224 @@
+package app
+
+import (
+	"bufio"
+	"cmp"
+	"context"
+	"crypto/rand"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"strings"
+	"sync"
+
+	"go.yaml.in/yaml/v3"
+
+	"cirque/core/access"
+	"cirque/core/document"
+	"cirque/demo"
+	"cirque/internal/fault"
+	"cirque/internal/service"
+	"cirque/internal/sim"
+)
+
+// A Demo is a running service with Skerry Line in it.
+type Demo struct {
+	*Running
+	Name, Password, Token, Data string
+	Printers                    *sim.Set
+	agents                      int
+	stop                        func() error
+}
+
+// Stop ends the agents, the stand-ins and the service.
+func (d *Demo) Stop() error { return d.stop() }
+
+// standIns is demo/stand-ins.yaml.
+type standIns struct {
+	Printers  []sim.Spec     `yaml:"printers"`
+	Endpoints []sim.Endpoint `yaml:"endpoints"`
+}
+
+const demoAccount = "harbour-master"
+
+// StartDemo starts stand-ins, service and agents, and loads what is not there yet: a later start goes on where the last
+// one stopped.
+func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
+	var c closers
+	defer func() {
+		if err != nil {
+			err = errors.Join(err, c.run())
+		}
+	}()
+	var sims standIns
+	if err := readDemo("stand-ins.yaml", &sims); err != nil {
+		return nil, err
+	}
+	printers, err := sim.Start(sims.Printers)
+	if err != nil {
+		return nil, err
+	}
+	c.add(printers.Close)
+	o.AddressTable = printers.Table
+	running, err := Start(ctx, o)
+	if err != nil {
+		return nil, err
+	}
+	c.add(running.Stop)
+	d = &Demo{Running: running, Printers: printers, Data: o.Data, agents: len(sims.Endpoints)}
+	if err := d.account(ctx); err != nil {
+		return nil, err
+	}
+	if err := d.load(ctx); err != nil {
+		return nil, err
+	}
+	run, stop := context.WithCancel(context.WithoutCancel(ctx))
+	var wg sync.WaitGroup
+	wg.Go(func() {
+		err := sim.RunAgents(run, running.URL, nil, filepath.Join(o.Data, "agents"), sims.Endpoints, d.agentToken(ctx), o.Log)
+		if err != nil {
+			o.Log.Error("the demo's agents do not run", "error", err)
+		}
+	})
+	c.add(func() error { stop(); wg.Wait(); return nil })
+	d.stop = sync.OnceValue(c.run)
+	return d, nil
+}
+
+func readDemo(name string, into any) error {
+	b, err := demo.Files.ReadFile(name)
+	if err != nil {
+		return err
+	}
+	return yaml.Unmarshal(b, into)
+}
+
+// owner is who loads the demo: whoever starts it has the data in hand.
+func (d *Demo) owner() *access.Principal {
+	return &access.Principal{Name: d.Name, Role: access.Administrator}
+}
+
+// account takes over the sign-in of an earlier start from demo.env, or makes one.
+func (d *Demo) account(ctx context.Context) error {
+	env := readEnv(filepath.Join(d.Data, "demo.env"))
+	d.Name, d.Password, d.Token = cmp.Or(env["CIRQUE_NAME"], demoAccount), env["CIRQUE_PASSWORD"], env["CIRQUE_TOKEN"]
+	if d.Service.NeedsSetUp() {
+		d.Password = strings.ToLower(rand.Text()[:16])
+		b, err := os.ReadFile(filepath.Join(d.Data, setupFile))
+		if err != nil {
+			return err
+		}
+		if _, _, err := d.Service.SetUp(ctx, "demo", string(b), d.Name, d.Password); err != nil {
+			return err
+		}
+	}
+	if d.Token == "" || d.Service.ByToken(d.Token) == nil {
+		var err error
+		if d.Token, err = d.freshToken(ctx, "demo", access.Administrator, ""); err != nil {
+			return err
+		}
+	}
+	text := fmt.Sprintf("CIRQUE_URL=%s\nCIRQUE_TOKEN=%s\nCIRQUE_NAME=%s\nCIRQUE_PASSWORD=%s\n", d.URL, d.Token, d.Name, d.Password)
+	return os.WriteFile(filepath.Join(d.Data, "demo.env"), []byte(text), 0o600)
+}
+
+// freshToken makes a token, in place of a lost one of that name.
+func (d *Demo) freshToken(ctx context.Context, name string, role access.Role, machine string) (string, error) {
+	if err := d.Service.RevokeToken(ctx, d.owner(), name); err != nil && !fault.Is(err, fault.Unknown) {
+		return "", err
+	}
+	_, secret, err := d.Service.MakeToken(ctx, d.owner(), name, role, machine)
+	return secret, err
+}
+
+// agentToken gives each agent its own, kept beside its spooler.
+func (d *Demo) agentToken(ctx context.Context) func(machine string) (string, error) {
+	return func(machine string) (string, error) {
+		file := filepath.Join(d.Data, "agents", machine, "token")
+		if b, err := os.ReadFile(file); err == nil && d.Service.ByToken(strings.TrimSpace(string(b))) != nil {
+			return string(b), nil
+		}
+		secret, err := d.freshToken(ctx, "agent on "+machine, access.Agent, machine)
+		if err != nil {
+			return "", err
+		}
+		return secret, os.WriteFile(file, []byte(secret+"\n"), 0o600)
+	}
+}
+
+// load imports the directory and publishes the estate, once.
+func (d *Demo) load(ctx context.Context) error {
+	snap := d.Service.Snapshot()
+	if snap.DirectoryVersion == 0 {
+		files, err := demoFiles("directory.yaml")
+		if err != nil {
+			return err
+		}
+		if _, err := d.Service.Import(ctx, d.owner(), "skerry", service.FormatFile, files); err != nil {
+			return err
+		}
+	}
+	if snap.Revision.Number > 0 {
+		return nil
+	}
+	names, err := fs.Glob(demo.Files, "estate/*.yaml")
+	if err != nil {
+		return err
+	}
+	files, err := demoFiles(names...)
+	if err != nil {
+		return err
+	}
+	_, _, err = d.Service.Publish(ctx, d.owner(), files, "Skerry Line as it stands")
+	return err
+}
+
+func demoFiles(names ...string) ([]document.File, error) {
+	var out []document.File
+	for _, n := range names {
+		b, err := demo.Files.ReadFile(n)
+		if err != nil {
+			return nil, err
+		}
+		out = append(out, document.File{Name: "demo/" + n, Text: string(b)})
+	}
+	return out, nil
+}
+
+// readEnv reads lines of KEY=VALUE; a file that is not there has none.
+func readEnv(file string) map[string]string {
+	out := map[string]string{}
+	f, err := os.Open(file)
+	if err != nil {
+		return out
+	}
+	defer func() { _ = f.Close() }()
+	for s := bufio.NewScanner(f); s.Scan(); {
+		if k, v, ok := strings.Cut(s.Text(), "="); ok {
+			out[k] = v
+		}
+	}
+	return out
+}
+
+// Greeting says where the console is, how to sign in, and what to try first.
+func (d *Demo) Greeting() string {
+	return fmt.Sprintf(`
+Skerry Line is running: %d stand-in printers and %d agents.
+
+  Console    %s
+  Sign in    %s   password %s
+  Script     set -a; . %s/demo.env; set +a
+
+Then, for a start:
+
+  bin/cirque lineup --user mira.solvang --machine till-07 --platform windows/x64
+  bin/cirque why hall-mono --user mira.solvang --machine till-07 --platform windows/x64
+  bin/cirque test-page hall-mono --user mira.solvang --machine till-07 --platform windows/x64
+  bin/cirque endpoint list
+
+The agents' spoolers are directories under %s/agents. Stop with Ctrl-C; the next start goes on from here.
+`, len(d.Printers.Printers), d.agents, d.URL, d.Name, d.Password, d.Data, d.Data)
+}

@@ -1,0 +1,34 @@
+package app
+
+import (
+	"errors"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+	"syscall"
+
+	"cirque/internal/fault"
+)
+
+// lockData makes sure that one process alone runs the database of a data directory. The lock ends with the process,
+// however it ends. A Conflict fault says who has it.
+func lockData(dir string) (unlock func() error, err error) {
+	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
+	if err != nil {
+		return nil, fault.New(fault.Invalid, "data-directory", "name a directory that this account may write", "the data directory %s cannot be written", dir).Because(err)
+	}
+	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
+		b, _ := os.ReadFile(f.Name())
+		_ = f.Close()
+		return nil, fault.New(fault.Conflict, "data-in-use", "stop it first, or name another --data directory", "another Cirque (process %s) uses %s", strings.TrimSpace(string(b)), dir)
+	}
+	err = f.Truncate(0)
+	if err == nil {
+		_, err = fmt.Fprintln(f, os.Getpid())
+	}
+	if err != nil {
+		return nil, errors.Join(err, f.Close())
+	}
+	return f.Close, nil
+}

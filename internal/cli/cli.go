@@ -1,0 +1,226 @@
+// Package cli is Cirque's command line: it parses and prints, and decides nothing.
+package cli
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"cirque/internal/apiclient"
+	"cirque/internal/fault"
+)
+
+// Exit codes.
+const (
+	ExitOK          = 0
+	ExitFailed      = 1 // anything that is not below
+	ExitUsage       = 2 // the call's words are off
+	ExitInvalid     = 3 // what was given is wrong: a file, a context
+	ExitUnknown     = 4 // what was named is not there
+	ExitDenied      = 5 // not signed in, or not allowed
+	ExitConflict    = 6 // somebody else's change, or the present state, is in the way
+	ExitUnavailable = 7 // the service, its database or a device does not answer
+	ExitNo          = 8 // the question was answered with no, such as why for an absent queue
+)
+
+// Local are the commands that work on this machine rather than over the API; cmd/cirque brings them.
+type Local struct {
+	Version   string
+	Serve     func(ctx context.Context, o ServeOptions, out io.Writer) error
+	Demo      func(ctx context.Context, o ServeOptions, out io.Writer) error
+	MakeToken func(ctx context.Context, o ServeOptions, name, role, machine string) (string, error)
+}
+
+// ServeOptions are the flags of serve and demo.
+type ServeOptions struct {
+	Data, Database, Listen, TLSCert, TLSKey, AddressTable, LogFormat string
+	PlainHTTP, Verbose                                               bool
+}
+
+// root carries what every command needs.
+type root struct {
+	local  Local
+	url    string
+	token  string
+	ca     string
+	output string
+	env    func(string) string
+	home   string // the user's configuration directory
+	width  int    // of the terminal, 0 when it is none
+}
+
+// Streams are where a command reads and writes.
+type Streams struct {
+	In       io.Reader
+	Out, Err io.Writer
+}
+
+// Execute runs a command line and gives its exit code. Errors are one line on Err, with the fix.
+func Execute(ctx context.Context, local Local, args []string, io Streams, env func(string) string) int {
+	home, _ := os.UserConfigDir()
+	r := &root{local: local, env: env, home: home, width: terminalWidth(io.Out)}
+	cmd := r.command()
+	cmd.SetArgs(append([]string{}, args...))
+	cmd.SetIn(io.In)
+	cmd.SetOut(io.Out)
+	cmd.SetErr(io.Err)
+	err := cmd.ExecuteContext(ctx)
+	if err == nil {
+		return ExitOK
+	}
+	return report(io.Err, err)
+}
+
+// errNo is a question answered with no; all has been said.
+var errNo = errors.New("no")
+
+// usageError is a mistake in the call's words.
+type usageError struct{ error }
+
+func report(w io.Writer, err error) int {
+	if errors.Is(err, errNo) {
+		return ExitNo
+	}
+	if errors.Is(err, context.Canceled) {
+		fmt.Fprintln(w, "cirque: stopped")
+		return ExitFailed
+	}
+	if f, ok := errors.AsType[*fault.Error](err); ok {
+		line := "cirque: " + f.What
+		if f.Fix != "" {
+			line += "; " + f.Fix
+		}
+		if f.Err != nil && (f.Kind == fault.Unavailable || f.Kind == fault.Internal) {
+			line += " (" + firstLine(f.Err.Error()) + ")"
+		}
+		fmt.Fprintln(w, line)
+		if len(f.Details) > 1 || len(f.Details) == 1 && strings.Contains(f.Details[0].Place, ":") {
+			for _, d := range f.Details {
+				fmt.Fprintln(w, "  "+d.String())
+			}
+		}
+		return exitOf(f.Kind)
+	}
+	if ue, ok := errors.AsType[usageError](err); ok {
+		fmt.Fprintf(w, "cirque: %s; see --help\n", ue.Error())
+		return ExitUsage
+	}
+	if msg := err.Error(); strings.HasPrefix(msg, "unknown command") || strings.HasPrefix(msg, "required flag") || strings.HasPrefix(msg, "accepts ") || strings.HasPrefix(msg, "requires ") {
+		fmt.Fprintf(w, "cirque: %s; see --help\n", strings.ReplaceAll(firstLine(msg), "\"", "'"))
+		return ExitUsage
+	}
+	fmt.Fprintln(w, "cirque: "+err.Error())
+	return ExitFailed
+}
+
+func firstLine(s string) string {
+	s, _, _ = strings.Cut(s, "\n")
+	return s
+}
+
+func exitOf(k fault.Kind) int {
+	switch k {
+	case fault.Invalid, fault.TooLarge:
+		return ExitInvalid
+	case fault.Unknown:
+		return ExitUnknown
+	case fault.Unsigned, fault.Denied, fault.TooMany:
+		return ExitDenied
+	case fault.Conflict:
+		return ExitConflict
+	case fault.Unavailable:
+		return ExitUnavailable
+	}
+	return ExitFailed
+}
+
+const exitCodes = `
+Exit codes: 0 done, 1 failed, 2 the call's words are off, 3 what was given is wrong, 4 what was named is not there,
+5 not signed in or not allowed, 6 something is in the way, 7 the service or a device does not answer, 8 the answer is no.`
+
+func (r *root) command() *cobra.Command {
+	c := &cobra.Command{
+		Use:   "cirque",
+		Short: "Who receives which printers, and how they reach them",
+		Long: `Cirque decides which printers each user, group, location, subnet or remote session receives, and keeps it so.
+
+The service's address and a token come from --url and --token-file, from CIRQUE_URL and CIRQUE_TOKEN, or from what
+cirque sign-in has kept.` + "\n" + exitCodes,
+		SilenceErrors: true, SilenceUsage: true,
+		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: false},
+	}
+	c.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+	pf := c.PersistentFlags()
+	pf.StringVar(&r.url, "url", "", "the service's address (CIRQUE_URL)")
+	pf.StringVar(&r.token, "token-file", "", "a file that holds the token (else CIRQUE_TOKEN)")
+	pf.StringVar(&r.ca, "ca", "", "the certificate authority to trust, a PEM file (CIRQUE_CA)")
+	pf.StringVarP(&r.output, "output", "o", "table", "how to print: table, json or yaml")
+	c.PersistentPreRunE = func(*cobra.Command, []string) error {
+		if r.output != "table" && r.output != "json" && r.output != "yaml" {
+			return usageError{fmt.Errorf("%q is no way to print: table, json or yaml", r.output)}
+		}
+		return nil
+	}
+	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.estate(), r.directory(), r.queue(), r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
+	return c
+}
+
+// client makes a client for the service that the flags, the environment or the kept sign-in name.
+func (r *root) client() (*apiclient.Client, error) {
+	kept := r.kept()
+	url, token, caFile := first(r.url, r.env("CIRQUE_URL"), kept.URL), first(r.env("CIRQUE_TOKEN")), first(r.ca, r.env("CIRQUE_CA"))
+	if r.token != "" {
+		b, err := os.ReadFile(r.token)
+		if err != nil {
+			return nil, fault.New(fault.Invalid, "token-file", "name a readable file", "the token file %s cannot be read", r.token)
+		}
+		token = strings.TrimSpace(string(b))
+	}
+	if url == kept.URL { // a kept token goes to its own service only
+		token, caFile = first(token, kept.Token), first(caFile, kept.CA)
+	}
+	if url == "" {
+		return nil, fault.New(fault.Invalid, "no-service", "run cirque sign-in URL, or set --url or CIRQUE_URL", "no service is named")
+	}
+	var pem []byte
+	if caFile != "" {
+		var err error
+		if pem, err = os.ReadFile(caFile); err != nil {
+			return nil, fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read", caFile)
+		}
+	}
+	return apiclient.New(url, token, pem)
+}
+
+func first(list ...string) string {
+	for _, s := range list {
+		if s != "" {
+			return s
+		}
+	}
+	return ""
+}
+
+// args wraps cobra's argument checks so that they count as usage errors.
+func args(check cobra.PositionalArgs) cobra.PositionalArgs {
+	return func(c *cobra.Command, a []string) error {
+		if err := check(c, a); err != nil {
+			return usageError{err}
+		}
+		return nil
+	}
+}
+
+// group makes a command that only holds others.
+func group(use, short string, subs ...*cobra.Command) *cobra.Command {
+	c := &cobra.Command{Use: use, Short: short, Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		return usageError{fmt.Errorf("%s needs one of its own commands", c.CommandPath())}
+	}}
+	c.AddCommand(subs...)
+	return c
+}

@@ -1,0 +1,302 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/directory"
+	"cirque/core/document"
+	"cirque/core/estate"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+	"cirque/internal/fault"
+)
+
+// readFiles reads documents; "-" is standard input.
+func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
+	var out []document.File
+	for _, n := range names {
+		var b []byte
+		var err error
+		if n == "-" {
+			n = "standard input"
+			b, err = io.ReadAll(c.InOrStdin())
+		} else {
+			b, err = os.ReadFile(n)
+		}
+		if err != nil {
+			return nil, fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read", n)
+		}
+		out = append(out, document.File{Name: n, Text: string(b)})
+	}
+	return out, nil
+}
+
+func (r *root) estate() *cobra.Command {
+	return group("estate", "Check, apply, export the estate and see its history", r.estateApply(), r.estateCheck(), r.estateExport(), r.estateHistory())
+}
+
+func (r *root) estateApply() *cobra.Command {
+	var publish bool
+	var reason string
+	c := &cobra.Command{Use: "apply FILE...", Short: "Make the estate what the files say", Args: args(cobra.MinimumNArgs(1)),
+		Long: `Make the estate what the files say: one document in one or several YAML or JSON files, "-" for standard input.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			if !publish {
+				return usageError{fmt.Errorf("drafts are not there yet: add --publish -m REASON, or try the files with cirque estate check")}
+			}
+			files, err := readFiles(c, a)
+			if err != nil {
+				return err
+			}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			p, err := apiclient.Post[api.Published](c.Context(), client, "/api/v1/revisions", api.Publish{Reason: reason, Files: files})
+			if err != nil {
+				return err
+			}
+			return r.print(c, p, func(w io.Writer) {
+				if p.Unchanged {
+					fmt.Fprintf(w, "The estate is already so: revision %d stands.\n", p.Revision.Number)
+					return
+				}
+				fmt.Fprintf(w, "Revision %d is published.\n", p.Revision.Number)
+			})
+		}}
+	c.Flags().BoolVar(&publish, "publish", false, "publish at once")
+	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
+	return c
+}
+
+func (r *root) estateCheck() *cobra.Command {
+	return &cobra.Command{Use: "check FILE...", Short: "Check files as one estate, without storing anything", Args: args(cobra.MinimumNArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		files, err := readFiles(c, a)
+		if err != nil {
+			return err
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.Files{Files: files})
+		if err != nil {
+			return err
+		}
+		return r.print(c, k, func(w io.Writer) {
+			fmt.Fprintf(w, "The estate can be published: %s.\n", counts(k.Objects))
+			if len(k.Findings) == 0 {
+				return
+			}
+			fmt.Fprintln(w)
+			t := r.table("SEVERITY", "OBJECT", "FINDING", "FIX")
+			for _, f := range k.Findings {
+				t.add(f.Severity, f.Object, f.Says, f.Fix)
+			}
+			t.write(w)
+		})
+	}}
+}
+
+func counts(objects map[string]int) string {
+	var parts []string
+	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "devices", "queues", "grants"} {
+		if objects[k] > 0 {
+			parts = append(parts, count(objects[k], strings.TrimSuffix(k, "s")))
+		}
+	}
+	if len(parts) == 0 {
+		return "nothing in it"
+	}
+	return strings.Join(parts, ", ")
+}
+
+func (r *root) estateExport() *cobra.Command {
+	var number int
+	c := &cobra.Command{Use: "export", Short: "Write the current revision as a document, stable in order", Args: args(cobra.NoArgs),
+		Long: `Write the current revision as a document, stable in order, so that it lives well in version control. YAML, or JSON with -o json.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			path := "/api/v1/estate"
+			if number > 0 {
+				path = fmt.Sprintf("/api/v1/revisions/%d", number)
+			}
+			e, err := apiclient.Get[api.Estate](c.Context(), client, path, nil)
+			if err != nil {
+				return err
+			}
+			if r.output == "json" {
+				return r.print(c, e.Document.Sorted(), nil)
+			}
+			b, err := e.Document.YAML()
+			if err != nil {
+				return err
+			}
+			_, err = c.OutOrStdout().Write(b)
+			return err
+		}}
+	c.Flags().IntVar(&number, "revision", 0, "another revision than the current one")
+	return c
+}
+
+func (r *root) estateHistory() *cobra.Command {
+	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		list, err := apiclient.Get[[]estate.Revision](c.Context(), client, "/api/v1/revisions", nil)
+		if err != nil {
+			return err
+		}
+		return r.print(c, list, func(w io.Writer) {
+			t := r.table("REVISION", "PUBLISHED", "BY", "REASON")
+			for _, v := range list {
+				t.add(fmt.Sprint(v.Number), v.At.Local().Format("2006-01-02 15:04:05"), v.Author, v.Reason)
+			}
+			t.write(w)
+		})
+	}}
+}
+
+func (r *root) directory() *cobra.Command {
+	var source, format string
+	imp := &cobra.Command{Use: "import FILE...", Short: "Make a source of the directory hold exactly what the files say", Args: args(cobra.MinimumNArgs(1)),
+		Long: `Make a source of the directory hold exactly what the files say: directory files (YAML or JSON) or LDIF (RFC 2849), which
+are told apart by their names (.ldif) or --format. What the source held before and the files do not is removed.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			files, err := readFiles(c, a)
+			if err != nil {
+				return err
+			}
+			if format == "" {
+				format = formatOf(a)
+			}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			i, err := apiclient.Post[directory.Import](c.Context(), client, "/api/v1/directory/import", api.Import{Source: source, Format: format, Files: files})
+			if err != nil {
+				return err
+			}
+			return r.print(c, i, func(w io.Writer) {
+				fmt.Fprintf(w, "The source %s holds %s, %s and %s: %d added, %d changed, %d removed.\n", i.Source,
+					count(i.Users, "user"), count(i.Groups, "group"), count(i.Machines, "machine"), i.Added, i.Changed, i.Removed)
+				for _, n := range i.Notes {
+					fmt.Fprintln(w, n)
+				}
+			})
+		}}
+	imp.Flags().StringVar(&source, "source", "file", "which source this is")
+	imp.Flags().StringVar(&format, "format", "", "file or ldif")
+	return group("directory", "Import users, groups, units and machines", imp, r.directoryFind())
+}
+
+func formatOf(names []string) string {
+	for _, n := range names {
+		if !strings.HasSuffix(strings.ToLower(n), ".ldif") {
+			return "file"
+		}
+	}
+	return "ldif"
+}
+
+func (r *root) directoryFind() *cobra.Command {
+	var kinds []string
+	c := &cobra.Command{Use: "find WORD", Short: "Find people, groups, machines, stations and locations by part of a name", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		f, err := apiclient.Get[api.Found](c.Context(), client, "/api/v1/search", url.Values{"word": {a[0]}, "kind": kinds, "limit": {"200"}})
+		if err != nil {
+			return err
+		}
+		return r.print(c, f, func(w io.Writer) {
+			if f.Total == 0 {
+				fmt.Fprintf(w, "Nothing is called anything like %q.\n", a[0])
+				return
+			}
+			t := r.table("KIND", "NAME", "", "")
+			for _, x := range f.Found {
+				t.add(x.Kind, x.Name, x.Says, x.Detail)
+			}
+			t.write(w)
+			if f.Total > len(f.Found) {
+				fmt.Fprintf(w, "%d more; write more of the name.\n", f.Total-len(f.Found))
+			}
+		})
+	}}
+	c.Flags().StringSliceVar(&kinds, "kind", nil, "user, group, machine, station or location")
+	return c
+}
+
+func (r *root) queue() *cobra.Command {
+	var location, label, word string
+	list := &cobra.Command{Use: "list", Short: "List queues", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		all, err := apiclient.Get[api.Queues](c.Context(), client, "/api/v1/queues", nil)
+		if err != nil {
+			return err
+		}
+		kept := all.Queues[:0:0]
+		for _, q := range all.Queues {
+			if (location == "" || q.Location == location || strings.HasPrefix(q.Location, location+"/")) && (label == "" || contains(q.Labels, label)) &&
+				(word == "" || strings.Contains(strings.ToLower(q.Name+" "+q.Title+" "+q.Note), strings.ToLower(word))) {
+				kept = append(kept, q)
+			}
+		}
+		all.Queues = kept
+		return r.print(c, all, func(w io.Writer) {
+			t := r.table("QUEUE", "TITLE", "LOCATION", "THROUGH", "STATE", "GRANTS")
+			for _, q := range kept {
+				t.add(q.Name, q.Title, q.Location, strings.Join(q.Through, ", "), queueState(q), grantsOf(q.Grants))
+			}
+			t.write(w)
+			fmt.Fprintf(w, "%d of %s, revision %d.\n", len(kept), count(all.Total, "queue"), all.Revision)
+		})
+	}}
+	list.Flags().StringVar(&location, "location", "", "only at this location or under it")
+	list.Flags().StringVar(&label, "label", "", "only with this label")
+	list.Flags().StringVar(&word, "find", "", "only with this in name, title or note")
+	return group("queue", "See queues", list)
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}
+
+func queueState(q api.Queue) string {
+	switch {
+	case q.Retired:
+		return "retired"
+	case q.Paused:
+		return "paused"
+	}
+	return "open"
+}
+
+func grantsOf(names []string) string {
+	if len(names) == 0 {
+		return "nobody gets this"
+	}
+	return strings.Join(names, ", ")
+}

@@ -1,0 +1,340 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/endpoint"
+	"cirque/core/lineup"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+)
+
+// contextFlags are the flags that make up a context.
+func contextFlags(c *cobra.Command) func() lineup.Query {
+	f := c.Flags()
+	user := f.String("user", "", "the person")
+	machine := f.String("machine", "", "the machine at which the person sits")
+	host := f.String("host", "", "the session host, in a remote or virtual session")
+	addresses := f.StringSlice("address", nil, "an address of the place where the person sits; may be repeated")
+	location := f.String("location", "", "the location, where it is known better than the address tells")
+	session := f.String("session", "", "desktop (default), remote, virtual, mobile or browser")
+	platform := f.String("platform", "", "os/arch, such as windows/x64")
+	at := f.String("time", "", "RFC 3339 with offset; now when absent")
+	return func() lineup.Query {
+		opt := func(s *string) *string {
+			if *s == "" {
+				return nil
+			}
+			return s
+		}
+		return lineup.Query{User: opt(user), Machine: opt(machine), Host: opt(host), Addresses: *addresses, Location: opt(location), Session: opt(session), Platform: opt(platform), Time: opt(at)}
+	}
+}
+
+// sentence says a context in words.
+func sentence(e lineup.Echo) string {
+	var b strings.Builder
+	b.WriteString(or(e.User, "Nobody signed in"))
+	if e.Location != nil {
+		b.WriteString(" at " + *e.Location)
+	} else {
+		b.WriteString(" at an unknown location")
+	}
+	if e.Machine != nil {
+		b.WriteString(" on " + *e.Machine)
+	}
+	b.WriteString(" in a " + e.Session + " session")
+	if e.Host != nil {
+		b.WriteString(" on host " + *e.Host)
+	}
+	if len(e.Addresses) > 0 {
+		var list []string
+		for _, a := range e.Addresses {
+			list = append(list, a.String())
+		}
+		b.WriteString(", from " + strings.Join(list, ", "))
+	}
+	if e.Platform != nil {
+		b.WriteString(", " + *e.Platform)
+	} else {
+		b.WriteString(", platform not given")
+	}
+	return b.String() + ", " + e.Time.Format("2006-01-02 15:04 -07:00") + "."
+}
+
+func (r *root) lineup() *cobra.Command {
+	c := &cobra.Command{Use: "lineup", Short: "The queues that a context receives, in order", Args: args(cobra.NoArgs)}
+	query := contextFlags(c)
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		l, err := apiclient.Post[lineup.Lineup](c.Context(), client, "/api/v1/lineups", query())
+		if err != nil {
+			return err
+		}
+		return r.print(c, l, func(w io.Writer) { r.writeLineup(w, l) })
+	}
+	return c
+}
+
+func (r *root) writeLineup(w io.Writer, l lineup.Lineup) {
+	fmt.Fprintf(w, "%s\nRevision %d.\n\n", sentence(l.Context), l.Revision)
+	if len(l.Entries) == 0 {
+		fmt.Fprintln(w, "No queue: no grant gives one here. Ask cirque why QUEUE with the same context.")
+	} else {
+		t := r.table("", "QUEUE", "TITLE", "EFFECT", "THROUGH", "DRIVER", "STEPS", "BY")
+		for _, e := range l.Entries {
+			mark := ""
+			if e.Default {
+				mark = "default"
+			}
+			steps := "-"
+			if e.Distance != nil {
+				steps = fmt.Sprint(*e.Distance)
+			}
+			t.add(mark, e.Queue, or(e.Title, ""), effect(e), throughOf(e.Path), or(e.Exact, e.Driver), steps, strings.Join(e.Grants, ", "))
+		}
+		t.write(w)
+	}
+	if len(l.LeftOut) > 0 {
+		fmt.Fprintln(w, "\nLeft out:")
+		t := r.table("QUEUE", "REASON", "GRANTS")
+		for _, o := range l.LeftOut {
+			t.add(o.Queue, string(o.Reason), strings.Join(o.Grants, ", "))
+		}
+		t.write(w)
+	}
+}
+
+func effect(e lineup.Entry) string {
+	words := []string{e.Effect}
+	if e.Scope == "machine" {
+		words = append(words, "machine-wide")
+	}
+	if e.Stranded {
+		words = append(words, "stranded")
+	}
+	if e.NotAccepting != nil {
+		words = append(words, *e.NotAccepting)
+	}
+	return strings.Join(words, ", ")
+}
+
+func throughOf(t lineup.Taken) string {
+	switch {
+	case t.Server != nil:
+		return "server " + *t.Server
+	case t.Device != nil:
+		return "device " + *t.Device
+	}
+	return string(t.Through)
+}
+
+func (r *root) why() *cobra.Command {
+	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not", Args: args(cobra.ExactArgs(1)),
+		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what was wanted and what was
+found. The exit code is 0 where the queue is in the lineup and 8 where it is not.`}
+	query := contextFlags(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		y, err := apiclient.Post[lineup.Why](c.Context(), client, "/api/v1/why", api.Why{Context: query(), Queue: a[0]})
+		if err != nil {
+			return err
+		}
+		if err := r.print(c, y, func(w io.Writer) { writeWhy(w, y) }); err != nil {
+			return err
+		}
+		if !y.Present {
+			return errNo
+		}
+		return nil
+	}
+	return c
+}
+
+func mark(ok bool) string {
+	if ok {
+		return "yes"
+	}
+	return "no "
+}
+
+func writeCondition(w io.Writer, indent string, c lineup.Condition) {
+	verb := "wanted"
+	if c.Kind == "except" || c.Kind == "deny" {
+		verb = "not   "
+	}
+	fmt.Fprintf(w, "%s%s  %-9s  %s %s\n", indent, mark(c.Holds), c.Kind, verb, strings.Join(c.Wanted, " or "))
+	found := c.Found
+	if len(c.Held) > 0 && c.Kind != "sessions" && c.Kind != "platforms" {
+		found += ": " + strings.Join(c.Held, ", ")
+	}
+	fmt.Fprintf(w, "%s                found  %s\n", indent, found)
+}
+
+func writeWhy(w io.Writer, y lineup.Why) {
+	fmt.Fprintf(w, "%s\n%s\n\n", y.Says, sentence(y.Context))
+	fmt.Fprintf(w, "Location: %s. Machine: %s. Revision %d.\n", y.LocationFrom, y.MachineFrom, y.Revision)
+	for _, n := range y.Notes {
+		fmt.Fprintln(w, n)
+	}
+	fmt.Fprintln(w, "\nGrants that select it:")
+	if len(y.Grants) == 0 {
+		fmt.Fprintln(w, "  none")
+	}
+	for _, g := range y.Grants {
+		fmt.Fprintf(w, "  %s  %s (%s) by %s\n", mark(g.Matches), g.Grant, g.Effect, strings.Join(g.Selects, ", "))
+		if len(g.Conditions) == 0 {
+			fmt.Fprintln(w, "         no condition: it matches everything")
+		}
+		for _, c := range g.Conditions {
+			writeCondition(w, "       ", c)
+		}
+	}
+	if y.Access != nil {
+		fmt.Fprintf(w, "\nAccess: %s\n", map[bool]string{true: "permitted", false: "not permitted"}[y.Access.Permitted])
+		for _, c := range y.Access.Conditions {
+			writeCondition(w, "  ", c)
+		}
+	}
+	fmt.Fprintln(w, "\nPaths, in order:")
+	for _, p := range y.Paths {
+		fmt.Fprintf(w, "  %s  %s: %s\n", mark(p.Chosen), throughOf(p.Path), p.Says)
+		for _, c := range p.Conditions {
+			writeCondition(w, "       ", c)
+		}
+	}
+	if len(y.Drivers) > 0 {
+		fmt.Fprintln(w, "\nDrivers:")
+		for _, d := range y.Drivers {
+			fmt.Fprintf(w, "  %s  %s: %s, %s\n", mark(d.Chosen), d.Key, or(d.Exact, d.Driver), d.Says)
+		}
+	}
+	if y.Present {
+		fmt.Fprintf(w, "\n%s\n", y.Default)
+	}
+	if len(y.NearMisses) > 0 {
+		fmt.Fprintln(w, "\nWhat would give it, the smallest change first:")
+		for _, m := range y.NearMisses {
+			fmt.Fprintf(w, "  %s: %s\n", m.Grant, m.Change)
+		}
+	}
+}
+
+func (r *root) endpoint() *cobra.Command {
+	list := &cobra.Command{Use: "list", Short: "List endpoints and how they stand", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		all, err := apiclient.Get[[]api.Endpoint](c.Context(), client, "/api/v1/endpoints", nil)
+		if err != nil {
+			return err
+		}
+		return r.print(c, all, func(w io.Writer) {
+			t := r.table("ENDPOINT", "STATE", "QUEUES", "SESSIONS", "REVISION", "PLATFORM", "HEARD", "WHAT IS WRONG")
+			for _, e := range all {
+				t.add(e.Report.Machine, string(e.State), fmt.Sprint(len(e.Report.Installed)), fmt.Sprint(len(e.Report.Contexts)-1), fmt.Sprint(e.Report.Revision), e.Report.Platform, ago(e.LastSeen, time.Now()), wrong(e))
+			}
+			t.write(w)
+		})
+	}}
+	show := &cobra.Command{Use: "show MACHINE", Short: "One endpoint: what it has, and what it should have", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		e, err := apiclient.Get[api.Endpoint](c.Context(), client, apiclient.Path("/api/v1/endpoints", a[0]), nil)
+		if err != nil {
+			return err
+		}
+		return r.print(c, e, func(w io.Writer) { r.writeEndpoint(w, e) })
+	}}
+	return group("endpoint", "See endpoints and their drift", list, show)
+}
+
+func wrong(e api.Endpoint) string {
+	var out []string
+	for _, f := range e.Report.Failures {
+		out = append(out, fmt.Sprintf("%s %s: %s", f.Step, f.Queue, f.Says))
+	}
+	if len(out) == 0 {
+		for _, d := range e.Drift {
+			out = append(out, difference(d))
+		}
+	}
+	return strings.Join(out, "; ")
+}
+
+func difference(d endpoint.Difference) string {
+	s := d.Queue + " is " + d.Kind
+	switch d.Kind {
+	case "differs":
+		s = fmt.Sprintf("%s has %s, wanted %s", d.Queue, d.Found, d.Wanted)
+	case "default":
+		s = d.Queue + " is not the default"
+	}
+	if d.User != "" {
+		s += " for " + d.User
+	}
+	return s
+}
+
+func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
+	fmt.Fprintf(w, "%s is %s. Heard %s, first on %s; agent %s on %s, %s spooler, revision %d.\n\n", e.Report.Machine, e.State, ago(e.LastSeen, time.Now()),
+		e.FirstSeen.Local().Format("2006-01-02 15:04"), e.Report.Version, e.Report.Platform, e.Report.Spooler, e.Report.Revision)
+	t := r.table("QUEUE", "FOR", "DEFAULT", "DRIVER", "URI", "BY")
+	for _, i := range e.Report.Installed {
+		def, by := "", "somebody else"
+		if i.Default {
+			def = "default"
+		}
+		if i.Own {
+			by = "agent"
+		}
+		t.add(i.Queue, first(i.User, "everybody"), def, first(i.Exact, i.Driver), i.URI, by)
+	}
+	t.write(w)
+	if len(e.Report.Failures)+len(e.Drift) == 0 {
+		fmt.Fprintln(w, "\nIt has what it should.")
+		return
+	}
+	fmt.Fprintln(w, "\nWhat is wrong:")
+	for _, f := range e.Report.Failures {
+		fmt.Fprintf(w, "  %s of %s for %s failed since %s: %s\n", f.Step, f.Queue, first(f.User, "everybody"), f.Since.Local().Format("2006-01-02 15:04:05"), f.Says)
+	}
+	for _, d := range e.Drift {
+		fmt.Fprintf(w, "  %s\n", difference(d))
+	}
+}
+
+func (r *root) testPage() *cobra.Command {
+	c := &cobra.Command{Use: "test-page QUEUE", Short: "Send a test page through the path that the lineup chose", Args: args(cobra.ExactArgs(1)),
+		Long: `Send a test page through the path that the context's lineup chose, and say what the device answered. The page names queue,
+path, device, driver, person and time, so that the paper proves itself.`}
+	query := contextFlags(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		t, err := apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", api.Why{Context: query(), Queue: a[0]})
+		if err != nil {
+			return err
+		}
+		return r.print(c, t, func(w io.Writer) {
+			fmt.Fprintf(w, "A test page of %s went through %s to %s.\nThe device answers: %s; job %d is %s.\n", t.Queue, throughOf(t.Path), t.SentTo, t.Says, t.JobID, t.State)
+		})
+	}
+	return c
+}

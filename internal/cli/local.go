@@ -1,0 +1,241 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"strings"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"cirque/core/access"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+	"cirque/internal/fault"
+)
+
+func serveFlags(c *cobra.Command, o *ServeOptions) {
+	f := c.Flags()
+	f.StringVar(&o.Data, "data", "", "the data directory; made when it is not there")
+	f.StringVar(&o.Listen, "listen", "127.0.0.1:8631", "where to listen, HOST:PORT")
+	f.BoolVar(&o.Verbose, "verbose", false, "log every request")
+	f.StringVar(&o.LogFormat, "log", "text", "how to log: text or json")
+	_ = c.MarkFlagRequired("data")
+}
+
+func (r *root) serve() *cobra.Command {
+	var o ServeOptions
+	c := &cobra.Command{Use: "serve --data DIR", Short: "Run the service", Args: args(cobra.NoArgs),
+		Long: `Run the service. Without --database it runs a PostgreSQL server of its own in DIR, reachable through a socket only.
+
+TLS is by --tls-cert and --tls-key, or by a certificate of Cirque's own authority, whose certificate is DIR/ca/ca.pem. At
+the first start a one-time code for the console's first account is written to DIR/setup-code.`,
+		RunE: func(c *cobra.Command, _ []string) error { return r.local.Serve(c.Context(), o, c.OutOrStdout()) }}
+	serveFlags(c, &o)
+	f := c.Flags()
+	f.StringVar(&o.Database, "database", "", "the URL of an existing PostgreSQL database")
+	f.StringVar(&o.TLSCert, "tls-cert", "", "a certificate, PEM")
+	f.StringVar(&o.TLSKey, "tls-key", "", "its key, PEM")
+	f.BoolVar(&o.PlainHTTP, "plain-http", false, "no TLS; on loopback only")
+	f.StringVar(&o.AddressTable, "address-table", "", "a YAML file that leads printers' addresses elsewhere, for stand-ins")
+	return c
+}
+
+func (r *root) demo() *cobra.Command {
+	var o ServeOptions
+	c := &cobra.Command{Use: "demo --data DIR", Short: "Run the service with the demo: Skerry Line, stand-in printers and four agents", Args: args(cobra.NoArgs),
+		Long: `Run the service on loopback with the demo estate of Skerry Line, an invented ferry company, its stand-in printers and
+four agents. DIR/demo.env holds the address, a token and the console's sign-in, for scripts:
+
+  set -a; . DIR/demo.env; cirque lineup --user mira.solvang --machine till-07`,
+		RunE: func(c *cobra.Command, _ []string) error { return r.local.Demo(c.Context(), o, c.OutOrStdout()) }}
+	serveFlags(c, &o)
+	return c
+}
+
+func (r *root) version() *cobra.Command {
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		_, err := fmt.Fprintln(c.OutOrStdout(), "cirque "+r.local.Version)
+		return err
+	}}
+}
+
+// signIn is what cirque sign-in keeps.
+type keptSignIn struct {
+	URL   string `json:"url"`
+	Token string `json:"token"`
+	CA    string `json:"ca,omitempty"`
+}
+
+func (r *root) keptFile() string {
+	dir := r.env("CIRQUE_CONFIG_DIR")
+	if dir == "" {
+		dir = filepath.Join(r.home, "cirque")
+	}
+	return filepath.Join(dir, "sign-in.json")
+}
+
+func (r *root) kept() (k keptSignIn) {
+	if b, err := os.ReadFile(r.keptFile()); err == nil {
+		_ = json.Unmarshal(b, &k) // a broken file keeps nothing
+	}
+	return k
+}
+
+func (r *root) signIn() *cobra.Command {
+	var name string
+	c := &cobra.Command{Use: "sign-in URL", Short: "Keep a service's address and a token for later calls", Args: args(cobra.ExactArgs(1)),
+		Long: `Keep a service's address and a token for later calls, in the user's configuration directory, readable by its owner only.
+
+With --name the password is asked for, and a token is made; else the token is read from --token-file, CIRQUE_TOKEN or
+standard input.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			var pem []byte
+			caFile := first(r.ca, r.env("CIRQUE_CA"))
+			if caFile != "" {
+				var err error
+				if pem, err = os.ReadFile(caFile); err != nil {
+					return fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read", caFile)
+				}
+				if caFile, err = filepath.Abs(caFile); err != nil {
+					return err
+				}
+			}
+			var token string
+			var err error
+			if name != "" {
+				token, err = r.tokenByPassword(c, a[0], name, pem)
+			} else {
+				token, err = r.givenToken(c)
+			}
+			if err != nil {
+				return err
+			}
+			client, err := apiclient.New(a[0], token, pem)
+			if err != nil {
+				return err
+			}
+			me, err := apiclient.Get[api.Me](c.Context(), client, "/api/v1/session", nil)
+			if err != nil {
+				return err
+			}
+			b, err := json.Marshal(keptSignIn{a[0], token, caFile})
+			if err != nil {
+				return err
+			}
+			if err := os.MkdirAll(filepath.Dir(r.keptFile()), 0o700); err != nil {
+				return err
+			}
+			if err := os.WriteFile(r.keptFile(), b, 0o600); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(c.OutOrStdout(), "Signed in at %s as %s (%s).\n", a[0], me.Name, me.Role)
+			return err
+		}}
+	c.Flags().StringVar(&name, "name", "", "sign in with this account and make a token for it")
+	return c
+}
+
+// tokenByPassword signs in as a person and makes a token for this machine.
+func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (string, error) {
+	client, err := apiclient.New(url, "", pem)
+	if err != nil {
+		return "", err
+	}
+	password, err := readSecret(c, "Password: ")
+	if err != nil {
+		return "", err
+	}
+	if _, err := apiclient.Post[api.Me](c.Context(), client, "/api/v1/session", api.SignIn{Name: name, Password: password}); err != nil {
+		return "", err
+	}
+	host, _ := os.Hostname()
+	label := fmt.Sprintf("%s at %s, command line", name, first(host, "this machine"))
+	// A former token of this name is of no use any more: its secret was kept here.
+	_ = client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/tokens", label), nil, nil, nil)
+	made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/tokens", api.NewToken{Name: label, Role: access.Administrator})
+	if err != nil {
+		return "", err
+	}
+	return made.Secret, client.Do(c.Context(), "DELETE", "/api/v1/session", nil, nil, nil)
+}
+
+func (r *root) givenToken(c *cobra.Command) (string, error) {
+	if r.token != "" {
+		b, err := os.ReadFile(r.token)
+		if err != nil {
+			return "", fault.New(fault.Invalid, "token-file", "name a readable file", "the token file %s cannot be read", r.token)
+		}
+		return strings.TrimSpace(string(b)), nil
+	}
+	if t := r.env("CIRQUE_TOKEN"); t != "" {
+		return t, nil
+	}
+	return readSecret(c, "Token: ")
+}
+
+// readSecret reads a line without showing it where the input is a terminal.
+func readSecret(c *cobra.Command, prompt string) (string, error) {
+	if f, ok := c.InOrStdin().(*os.File); ok && term.IsTerminal(int(f.Fd())) {
+		fmt.Fprint(c.ErrOrStderr(), prompt)
+		b, err := term.ReadPassword(int(f.Fd()))
+		fmt.Fprintln(c.ErrOrStderr())
+		return strings.TrimSpace(string(b)), err
+	}
+	var line []byte
+	one := make([]byte, 1)
+	for len(line) < 4096 {
+		n, err := c.InOrStdin().Read(one)
+		if n == 1 && one[0] == '\n' || err != nil {
+			break
+		}
+		line = append(line, one[:n]...)
+	}
+	if s := strings.TrimSpace(string(line)); s != "" {
+		return s, nil
+	}
+	return "", fault.New(fault.Invalid, "no-secret", "write it to standard input", "nothing was given")
+}
+
+func (r *root) tokenCommand() *cobra.Command {
+	return group("token", "Make, list and revoke tokens", r.tokenCreate(), r.tokenList(), r.tokenRevoke())
+}
+
+func (r *root) tokenCreate() *cobra.Command {
+	var o ServeOptions
+	var name, role, machine string
+	c := &cobra.Command{Use: "create --name N [--role agent --machine M]", Short: "Make a token and print it, and nothing else", Args: args(cobra.NoArgs),
+		Long: `Make a token and print it, and nothing else. It is shown this once.
+
+With --data it is made beside the data, which needs no sign-in; else by the service.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			if o.Data != "" || o.Database != "" {
+				secret, err := r.local.MakeToken(c.Context(), o, name, role, machine)
+				if err != nil {
+					return err
+				}
+				_, err = fmt.Fprintln(c.OutOrStdout(), secret)
+				return err
+			}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/tokens", api.NewToken{Name: name, Role: access.Role(role), Machine: machine})
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(c.OutOrStdout(), made.Secret)
+			return err
+		}}
+	f := c.Flags()
+	f.StringVar(&name, "name", "", "what the token is called")
+	f.StringVar(&role, "role", string(access.Administrator), "administrator or agent")
+	f.StringVar(&machine, "machine", "", "of an agent: the one machine that it is for")
+	f.StringVar(&o.Data, "data", "", "the service's data directory")
+	f.StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+	_ = c.MarkFlagRequired("name")
+	return c
+}

@@ -1,0 +1,226 @@
+// Package gateway is Cirque's own IPP endpoint: it takes jobs for queues that have a path through it, and streams each to
+// the first usable device without keeping it (RFC 8010, RFC 8011).
+package gateway
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"slices"
+	"strings"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/job"
+	"cirque/internal/fault"
+	"cirque/internal/ipp"
+	"cirque/internal/service"
+)
+
+// Prefix stands before a queue's name in the path.
+const Prefix = "/ipp/queues/"
+
+// A Gateway answers IPP requests.
+type Gateway struct {
+	svc   *service.Service
+	log   *slog.Logger
+	start time.Time
+}
+
+// New makes a gateway.
+func New(svc *service.Service, log *slog.Logger) *Gateway {
+	if log == nil {
+		log = slog.New(slog.DiscardHandler)
+	}
+	return &Gateway{svc, log, time.Now()}
+}
+
+// formats that are passed on as they are; the device has the last word.
+func formats() []string {
+	return []string{"application/octet-stream", "application/pdf", "image/pwg-raster", "image/urf", "image/jpeg", "application/postscript", "text/plain"}
+}
+
+func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	name, ok := strings.CutPrefix(r.URL.Path, Prefix)
+	if !ok || name == "" || strings.Contains(name, "/") {
+		http.Error(w, "queues are at "+Prefix+"NAME", http.StatusNotFound)
+		return
+	}
+	if ct, _, _ := strings.Cut(r.Header.Get("Content-Type"), ";"); strings.TrimSpace(ct) != "application/ipp" {
+		http.Error(w, "this is for application/ipp", http.StatusUnsupportedMediaType)
+		return
+	}
+	p, err := g.who(r)
+	if err != nil {
+		if fault.Is(err, fault.TooMany) {
+			http.Error(w, fault.As(err).Error(), http.StatusTooManyRequests)
+			return
+		}
+		w.Header().Set("WWW-Authenticate", `Basic realm="Cirque", charset="UTF-8"`)
+		http.Error(w, "sign in", http.StatusUnauthorized)
+		return
+	}
+	// Reading goes on while the answer is written; a job may take long, so no deadline of the server's applies.
+	rc := http.NewResponseController(w)
+	_ = rc.SetReadDeadline(time.Time{})
+	_ = rc.SetWriteDeadline(time.Time{})
+	body := ipp.Buffered(r.Body)
+	req, err := ipp.ReadMessage(body)
+	if err != nil {
+		g.answer(w, ipp.NewResponse(ipp.BadRequest, 0, err.Error()))
+		return
+	}
+	g.answer(w, g.handle(r.Context(), p, name, r.Host, r.TLS != nil, req, body))
+}
+
+// who takes HTTP Basic (RFC 7617) or a bearer token.
+func (g *Gateway) who(r *http.Request) (*access.Principal, error) {
+	host, _, err := net.SplitHostPort(r.RemoteAddr)
+	if err != nil {
+		host = r.RemoteAddr
+	}
+	if user, password, ok := r.BasicAuth(); ok {
+		return g.svc.ByBasic(r.Context(), host, user, password)
+	}
+	if scheme, token, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
+		if p := g.svc.ByToken(token); p != nil {
+			return p, nil
+		}
+	}
+	return nil, errors.New("nobody is signed in")
+}
+
+func (g *Gateway) answer(w http.ResponseWriter, m ipp.Message) {
+	b, err := m.AppendTo(nil)
+	if err != nil {
+		g.log.Error("an answer cannot be encoded", "error", err)
+		http.Error(w, "internal error", http.StatusInternalServerError)
+		return
+	}
+	w.Header().Set("Content-Type", "application/ipp")
+	_, _ = w.Write(b) // the client has gone
+}
+
+// handle answers one request whose document, if it has one, is still in body.
+func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host string, secure bool, req ipp.Message, body io.Reader) ipp.Message {
+	switch {
+	case req.Version.Major < 1 || req.Version.Major > 2:
+		return ipp.NewResponse(ipp.VersionNotSupported, req.ID, "versions 1.0 to 2.2 are spoken here")
+	case req.ID < 1 || req.Text(ipp.OperationGroup, "attributes-charset") == "":
+		return ipp.NewResponse(ipp.BadRequest, req.ID, "request-id or attributes-charset is missing")
+	}
+	route, err := g.svc.GatewayRoute(p, name)
+	if err != nil {
+		return g.refuse(req.ID, err)
+	}
+	format := req.Text(ipp.OperationGroup, "document-format")
+	if format == "" {
+		format = formats()[0]
+	}
+	switch ipp.Op(req.Code) {
+	case ipp.GetPrinterAttributes:
+		return g.attributes(req, route, host, secure)
+	case ipp.ValidateJob:
+		if !slices.Contains(formats(), format) {
+			return ipp.NewResponse(ipp.FormatNotSupported, req.ID, format+" is not passed on")
+		}
+		if route.Queue.Paused {
+			return ipp.NewResponse(ipp.NotAcceptingJobs, req.ID, "the queue is paused")
+		}
+		return ipp.NewResponse(ipp.OK, req.ID, "")
+	case ipp.PrintJob:
+		if !slices.Contains(formats(), format) {
+			return ipp.NewResponse(ipp.FormatNotSupported, req.ID, format+" is not passed on")
+		}
+		d := job.Document{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: owner(p, req), Format: format}
+		out, err := g.svc.Deliver(ctx, route, d, body)
+		if err != nil {
+			return g.refuse(req.ID, err)
+		}
+		m := ipp.NewResponse(ipp.OK, req.ID, out.Says)
+		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
+			ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("%s/jobs/%d", uriOf(host, name, secure), out.JobID))),
+			ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(max(out.JobID, 1)))), ipp.Attr("job-state", ipp.Int(ipp.Enum, int32(ipp.JobStateOf(out.State)))),
+			ipp.Strs(ipp.Keyword, "job-state-reasons", "none")}})
+		return m
+	}
+	return ipp.NewResponse(ipp.OperationNotSupported, req.ID, "")
+}
+
+// owner is the person: an agent's, else the one who signed in. What the job itself claims counts for nothing here.
+func owner(p *access.Principal, req ipp.Message) string {
+	if who := p.Person(); who != "" {
+		return who
+	}
+	return req.Text(ipp.OperationGroup, "requesting-user-name")
+}
+
+func (g *Gateway) refuse(id int32, err error) ipp.Message {
+	f := fault.As(err)
+	status := map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized, fault.Unsigned: ipp.NotAuthenticated, fault.Invalid: ipp.BadRequest,
+		fault.Unavailable: ipp.ServiceUnavailable}[f.Kind]
+	switch {
+	case f.Code == "queue-paused":
+		status = ipp.NotAcceptingJobs
+	case f.Code == "device-refused":
+		status = ipp.DeviceError
+	case status == 0:
+		status = ipp.InternalError
+		g.log.Error("a job failed", "error", err)
+	}
+	return ipp.NewResponse(status, id, f.What)
+}
+
+func uriOf(host, name string, secure bool) string {
+	if secure {
+		return "ipps://" + host + Prefix + name
+	}
+	return "ipp://" + host + Prefix + name
+}
+
+// attributes answers Get-Printer-Attributes with what RFC 8011, section 5.4 requires, filtered by what was asked for.
+func (g *Gateway) attributes(req ipp.Message, route service.Route, host string, secure bool) ipp.Message {
+	q := route.Queue
+	state, reason := ipp.PrinterIdle, "none"
+	if q.Paused {
+		state, reason = ipp.PrinterStopped, "paused"
+	}
+	security := "none"
+	if secure {
+		security = "tls"
+	}
+	info := q.Title
+	if info == "" {
+		info = q.Name
+	}
+	all := []ipp.Attribute{
+		ipp.Strs(ipp.URI, "printer-uri-supported", uriOf(host, q.Name, secure)),
+		ipp.Strs(ipp.Keyword, "uri-authentication-supported", "basic"),
+		ipp.Strs(ipp.Keyword, "uri-security-supported", security),
+		ipp.Strs(ipp.Name, "printer-name", q.Name),
+		ipp.Strs(ipp.Text, "printer-info", info),
+		ipp.Strs(ipp.Text, "printer-location", q.Location),
+		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(state))),
+		ipp.Strs(ipp.Keyword, "printer-state-reasons", reason),
+		ipp.Attr("printer-is-accepting-jobs", ipp.Bool(!q.Paused)),
+		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, 0)),
+		ipp.Attr("printer-up-time", ipp.Int(ipp.Integer, int32(time.Since(g.start)/time.Second)+1)),
+		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
+		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum, int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
+		ipp.Strs(ipp.Charset, "charset-configured", "utf-8"),
+		ipp.Strs(ipp.Charset, "charset-supported", "utf-8"),
+		ipp.Strs(ipp.Language, "natural-language-configured", "en"),
+		ipp.Strs(ipp.Language, "generated-natural-language-supported", "en"),
+		ipp.Strs(ipp.MIMEType, "document-format-default", formats()[0]),
+		ipp.Strs(ipp.MIMEType, "document-format-supported", formats()...),
+		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"),
+		ipp.Strs(ipp.Keyword, "compression-supported", "none"),
+	}
+	m := ipp.NewResponse(ipp.OK, req.ID, "")
+	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, all)})
+	return m
+}

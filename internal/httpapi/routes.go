@@ -1,0 +1,289 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"slices"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/internal/agentproto"
+	"cirque/internal/api"
+	"cirque/internal/service"
+)
+
+// Limits on bodies, in bytes.
+const (
+	small  = 64 << 10
+	medium = 4 << 20
+	large  = 64 << 20
+)
+
+// out is an answer with a body.
+type out[T any] struct{ Body T }
+
+// route registers one operation. Faults become problems here and nowhere else.
+func route[I, O any](s *server, a huma.API, method, path, id, summary string, limit int64, f func(ctx context.Context, in *I) (*O, error)) {
+	huma.Register(a, operation(method, path, id, summary, limit), func(ctx context.Context, in *I) (*O, error) {
+		o, err := f(ctx, in)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return o, nil
+	})
+}
+
+func operation(method, path, id, summary string, limit int64) huma.Operation {
+	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: limit, BodyReadTimeout: time.Minute,
+		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity, http.StatusServiceUnavailable}}
+	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate"}, id) {
+		op.Description = "Changes nothing."
+	}
+	return op
+}
+
+// open marks an operation that needs no sign-in.
+var open = []map[string][]string{}
+
+func (s *server) health(a huma.API) {
+	op := operation(http.MethodGet, "/healthz", "health", "Whether the process lives", small)
+	op.Security, op.Errors = open, nil
+	huma.Register(a, op, func(context.Context, *struct{}) (*out[api.Health], error) {
+		return &out[api.Health]{api.Health{Status: "ok", Version: s.cfg.Version}}, nil
+	})
+	op = operation(http.MethodGet, "/readyz", "ready", "Whether everything works; 503 says what does not", small)
+	op.Security, op.Errors = open, []int{http.StatusServiceUnavailable}
+	type answer struct {
+		Status int
+		Body   api.Health
+	}
+	huma.Register(a, op, func(ctx context.Context, _ *struct{}) (*answer, error) {
+		if why := s.svc.Ready(ctx); why != "" {
+			return &answer{http.StatusServiceUnavailable, api.Health{Status: "not-ready", Says: why, Version: s.cfg.Version}}, nil
+		}
+		return &answer{http.StatusOK, api.Health{Status: "ok", Version: s.cfg.Version}}, nil
+	})
+}
+
+func (s *server) estate(a huma.API) {
+	type number struct {
+		Number int `path:"number" minimum:"1"`
+	}
+	route(s, a, "GET", "/api/v1/estate", "estate", "The current estate", small, func(ctx context.Context, _ *struct{}) (*out[api.Estate], error) {
+		rev, doc, err := s.svc.Estate(ctx, principalOf(ctx), 0)
+		return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
+	})
+	route(s, a, "GET", "/api/v1/revisions/{number}", "revision", "One revision of the estate", small, func(ctx context.Context, in *number) (*out[api.Estate], error) {
+		rev, doc, err := s.svc.Estate(ctx, principalOf(ctx), in.Number)
+		return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
+	})
+	type limit struct {
+		Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
+	}
+	route(s, a, "GET", "/api/v1/revisions", "revisions", "Revisions of the estate, newest first", small, func(ctx context.Context, in *limit) (*out[[]estate.Revision], error) {
+		list, err := s.svc.Revisions(ctx, principalOf(ctx), in.Limit)
+		return &out[[]estate.Revision]{list}, err
+	})
+	type publish struct{ Body api.Publish }
+	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large, func(ctx context.Context, in *publish) (*out[api.Published], error) {
+		rev, same, err := s.svc.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
+		return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
+	})
+	type files struct{ Body api.Files }
+	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "Check an estate without publishing it", large, func(ctx context.Context, in *files) (*out[api.Checked], error) {
+		c, err := s.svc.CheckEstate(ctx, principalOf(ctx), in.Body.Files)
+		if err != nil {
+			return nil, err
+		}
+		return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings}}, nil
+	})
+	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context, _ *struct{}) (*out[api.Queues], error) {
+		rev, list, err := s.svc.Queues(ctx, principalOf(ctx))
+		o := api.Queues{Revision: rev, Total: len(list), Queues: make([]api.Queue, len(list))}
+		for i, q := range list {
+			o.Queues[i] = api.Queue(q)
+		}
+		return &out[api.Queues]{o}, err
+	})
+	type named struct {
+		Name string `path:"name" maxLength:"256"`
+	}
+	route(s, a, "GET", "/api/v1/queues/{name}", "queue", "One queue, by its name or an old one", small, func(ctx context.Context, in *named) (*out[api.Queue], error) {
+		q, err := s.svc.Queue(ctx, principalOf(ctx), in.Name)
+		return &out[api.Queue]{api.Queue(q)}, err
+	})
+	list(s, a, "locations", func(d *estate.Document) []estate.Location { return d.Locations })
+	list(s, a, "subnets", func(d *estate.Document) []estate.Subnet { return d.Subnets })
+	list(s, a, "stations", func(d *estate.Document) []estate.Station { return d.Stations })
+	list(s, a, "drivers", func(d *estate.Document) []estate.Driver { return d.Drivers })
+	list(s, a, "servers", func(d *estate.Document) []estate.Server { return d.Servers })
+	list(s, a, "devices", func(d *estate.Document) []estate.Device { return d.Devices })
+	list(s, a, "grants", func(d *estate.Document) []estate.Grant { return d.Grants })
+}
+
+// list registers one list of the estate.
+func list[T any](s *server, a huma.API, name string, of func(*estate.Document) []T) {
+	route(s, a, "GET", "/api/v1/"+name, name, "The "+name+" of the current estate", small, func(ctx context.Context, _ *struct{}) (*out[[]T], error) {
+		_, doc, err := s.svc.Estate(ctx, principalOf(ctx), 0)
+		if err != nil {
+			return nil, err
+		}
+		o := of(doc)
+		if o == nil {
+			o = []T{}
+		}
+		return &out[[]T]{o}, nil
+	})
+}
+
+func (s *server) directory(a huma.API) {
+	type in struct{ Body api.Import }
+	route(s, a, "POST", "/api/v1/directory/import", "import-directory", "Make a source hold exactly what the files say", large, func(ctx context.Context, in *in) (*out[directory.Import], error) {
+		o, err := s.svc.Import(ctx, principalOf(ctx), in.Body.Source, in.Body.Format, in.Body.Files)
+		return &out[directory.Import]{o}, err
+	})
+	type search struct {
+		Word  string   `query:"word" maxLength:"256" doc:"Part of a name."`
+		Kinds []string `query:"kind,explode" doc:"user, group, machine, station, location; all when absent." enum:"user,group,machine,station,location"`
+		Limit int      `query:"limit" minimum:"1" maximum:"200" default:"20"`
+	}
+	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, machines, stations and locations by part of a name", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
+		found, total, err := s.svc.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
+		o := api.Found{Total: total, Found: make([]api.FoundOne, len(found))}
+		for i, f := range found {
+			o.Found[i] = api.FoundOne(f)
+		}
+		return &out[api.Found]{o}, err
+	})
+}
+
+func (s *server) lineups(a huma.API) {
+	type asked struct {
+		Known string `header:"If-None-Match" doc:"The ETag of the answer that is known already."`
+		Wait  string `header:"Prefer" doc:"wait=N: while the known answer still holds, answer only after N seconds (RFC 7240)."`
+	}
+	type one struct {
+		asked
+		Body lineup.Query
+	}
+	type many struct {
+		asked
+		Body []lineup.Query `maxItems:"10000" minItems:"1"`
+	}
+	type answer[T any] struct {
+		Status int
+		ETag   string `header:"ETag"`
+		Pref   string `header:"Preference-Applied"`
+		Body   T
+	}
+	ask := func(ctx context.Context, in asked, queries []lineup.Query) (ans service.Answer, same bool, pref string, err error) {
+		known, wait := agentproto.TagOf(in.Known), agentproto.ParsePrefer(in.Wait)
+		if known == "" {
+			ans, err = s.svc.Lineups(ctx, principalOf(ctx), queries)
+			return ans, false, "", err
+		}
+		if wait > 0 {
+			pref = agentproto.Prefer(wait)
+		}
+		// A poll must not hold up the service's stopping.
+		ctx, cancel := context.WithCancel(ctx)
+		defer cancel()
+		defer context.AfterFunc(s.cfg.Stopping, cancel)()
+		ans, same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait)
+		return ans, same, pref, err
+	}
+	route(s, a, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(ctx context.Context, in *one) (*answer[*lineup.Lineup], error) {
+		ans, same, pref, err := ask(ctx, in.asked, []lineup.Query{in.Body})
+		if err != nil {
+			return nil, err
+		}
+		o := &answer[*lineup.Lineup]{http.StatusOK, agentproto.Quote(ans.Tag), pref, &ans.Lineups[0]}
+		if same {
+			o.Status, o.Body = http.StatusNotModified, nil
+		}
+		return o, nil
+	})
+	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large, func(ctx context.Context, in *many) (*answer[[]lineup.Lineup], error) {
+		ans, same, pref, err := ask(ctx, in.asked, in.Body)
+		o := &answer[[]lineup.Lineup]{http.StatusOK, agentproto.Quote(ans.Tag), pref, ans.Lineups}
+		if same {
+			o.Status, o.Body = http.StatusNotModified, nil
+		}
+		return o, err
+	})
+	type why struct{ Body api.Why }
+	route(s, a, "POST", "/api/v1/why", "explain", "The full reasoning behind one queue in one context", small, func(ctx context.Context, in *why) (*out[*lineup.Why], error) {
+		o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
+		return &out[*lineup.Why]{o}, err
+	})
+	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose", small, func(ctx context.Context, in *why) (*out[api.TestPage], error) {
+		t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
+		return &out[api.TestPage]{api.TestPage{Queue: t.Queue, Path: t.Path, SentTo: t.SentTo, Driver: t.Driver, Person: t.Person, Outcome: t.Outcome}}, err
+	})
+}
+
+func (s *server) fleet(a huma.API) {
+	type report struct{ Body endpoint.Report }
+	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium, func(ctx context.Context, in *report) (*out[api.Endpoint], error) {
+		e, err := s.svc.Report(ctx, principalOf(ctx), in.Body)
+		return &out[api.Endpoint]{api.Endpoint(e)}, err
+	})
+	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints with their drift", small, func(ctx context.Context, _ *struct{}) (*out[[]api.Endpoint], error) {
+		all, err := s.svc.Endpoints(ctx, principalOf(ctx))
+		o := make([]api.Endpoint, len(all))
+		for i, e := range all {
+			o[i] = api.Endpoint(e)
+		}
+		return &out[[]api.Endpoint]{o}, err
+	})
+	type named struct {
+		Machine string `path:"machine" maxLength:"256"`
+	}
+	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context, in *named) (*out[api.Endpoint], error) {
+		e, err := s.svc.Endpoint(ctx, principalOf(ctx), in.Machine)
+		return &out[api.Endpoint]{api.Endpoint(e)}, err
+	})
+	type page struct {
+		Before int64 `query:"before" minimum:"0" doc:"Events older than this one."`
+		Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"50"`
+	}
+	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context, in *page) (*out[api.Events], error) {
+		list, err := s.svc.Events(ctx, principalOf(ctx), in.Before, in.Limit)
+		if list == nil {
+			list = []event.Event{}
+		}
+		return &out[api.Events]{api.Events{Events: list}}, err
+	})
+	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context, _ *struct{}) (*out[service.Overview], error) {
+		o, err := s.svc.Overview(ctx, principalOf(ctx))
+		return &out[service.Overview]{o}, err
+	})
+}
+
+func (s *server) tokens(a huma.API) {
+	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Token], error) {
+		list, err := s.svc.Tokens(ctx, principalOf(ctx))
+		if list == nil {
+			list = []access.Token{}
+		}
+		return &out[[]access.Token]{list}, err
+	})
+	type in struct{ Body api.NewToken }
+	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small, func(ctx context.Context, in *in) (*out[api.MadeToken], error) {
+		t, secret, err := s.svc.MakeToken(ctx, principalOf(ctx), in.Body.Name, in.Body.Role, in.Body.Machine)
+		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
+	})
+	type named struct {
+		Name string `path:"name" maxLength:"256"`
+	}
+	route(s, a, "DELETE", "/api/v1/tokens/{name}", "revoke-token", "Revoke a token", small, func(ctx context.Context, in *named) (*struct{}, error) {
+		return nil, s.svc.RevokeToken(ctx, principalOf(ctx), in.Name)
+	})
+}

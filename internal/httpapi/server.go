@@ -1,0 +1,186 @@
+// Package httpapi is Cirque over HTTP: routes, sign-in, and faults as problems. It decides nothing and knows no SQL.
+package httpapi
+
+import (
+	"context"
+	"crypto/rand"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"runtime/debug"
+	"strings"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/danielgtaylor/huma/v2/adapters/humagin"
+	"github.com/gin-gonic/gin"
+
+	"cirque/core/access"
+	"cirque/internal/fault"
+	"cirque/internal/service"
+)
+
+// Config of the handler.
+type Config struct {
+	Log     *slog.Logger
+	Version string
+	Secure  bool  // served over TLS: cookies say so
+	Console fs.FS // the built console; nil serves none
+	// Gateway answers IPP under /ipp/; nil serves none.
+	Gateway http.Handler
+	// Stopping ends long polls and streams when it is done.
+	Stopping context.Context
+}
+
+type server struct {
+	svc *service.Service
+	cfg Config
+	log *slog.Logger
+}
+
+// New makes the handler of the whole service.
+func New(svc *service.Service, cfg Config) (http.Handler, error) {
+	if cfg.Log == nil {
+		cfg.Log = slog.New(slog.DiscardHandler)
+	}
+	if cfg.Stopping == nil {
+		cfg.Stopping = context.Background()
+	}
+	s := &server{svc: svc, cfg: cfg, log: cfg.Log}
+	gin.SetMode(gin.ReleaseMode)
+	r := gin.New()
+	if err := r.SetTrustedProxies(nil); err != nil {
+		return nil, err
+	}
+	r.HandleMethodNotAllowed = true
+	r.UseRawPath = true
+	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
+	r.NoMethod(func(c *gin.Context) {
+		s.problem(c, &fault.Error{Kind: "method", Code: "method-not-allowed", What: c.Request.Method + " is not for " + c.Request.URL.Path, Fix: "see the Allow header"})
+	})
+	r.NoRoute(s.console())
+	if cfg.Gateway != nil {
+		r.POST("/ipp/*queue", gin.WrapH(cfg.Gateway))
+	}
+	s.register(r)
+	protect := http.NewCrossOriginProtection()
+	protect.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token", "this request comes from another site's page"), "")
+	}))
+	return protect.Handler(r), nil
+}
+
+// OpenAPI gives the API's description as YAML, without a running service.
+func OpenAPI(version string) ([]byte, error) {
+	gin.SetMode(gin.ReleaseMode)
+	s := &server{cfg: Config{Version: version, Stopping: context.Background()}}
+	return s.register(gin.New()).OpenAPI().YAML()
+}
+
+func (s *server) register(r *gin.Engine) huma.API {
+	huma.DefaultArrayNullable = false
+	huma.NewError = newError
+	cfg := huma.DefaultConfig("Cirque", s.cfg.Version)
+	cfg.Info.Description = "Who receives which printers, and how. Errors are problems (RFC 9457) with a stable code and a fix."
+	cfg.CreateHooks, cfg.DocsPath, cfg.SchemasPath, cfg.OpenAPIPath = nil, "", "", "/api/openapi"
+	cfg.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
+		"token":   {Type: "http", Scheme: "bearer"},
+		"session": {Type: "apiKey", In: "cookie", Name: cookieName},
+	}
+	cfg.Security = []map[string][]string{{"token": {}}, {"session": {}}}
+	api := humagin.New(r, cfg)
+	s.health(api)
+	s.signIn(api)
+	s.estate(api)
+	s.directory(api)
+	s.lineups(api)
+	s.fleet(api)
+	s.tokens(api)
+	if r != nil {
+		r.GET("/api/v1/watch", s.watch)
+	}
+	describeWatch(api)
+	return api
+}
+
+type key int
+
+const (
+	principalKey key = iota
+	requestIDKey
+	remoteKey
+)
+
+func principalOf(ctx context.Context) *access.Principal {
+	p, _ := ctx.Value(principalKey).(*access.Principal)
+	return p
+}
+
+func requestID(ctx context.Context) string {
+	id, _ := ctx.Value(requestIDKey).(string)
+	return id
+}
+
+func remoteOf(ctx context.Context) string {
+	a, _ := ctx.Value(remoteKey).(string)
+	return a
+}
+
+// identify gives the request an id, taken over from the client where it is harmless, and the usual protective headers.
+func (s *server) identify(c *gin.Context) {
+	id := c.GetHeader("X-Request-Id")
+	if id == "" || len(id) > 64 || strings.Trim(id, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_.") != "" {
+		id = rand.Text()[:16]
+	}
+	h := c.Writer.Header()
+	h.Set("X-Request-Id", id)
+	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Referrer-Policy", "no-referrer")
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	host, _, err := net.SplitHostPort(c.Request.RemoteAddr)
+	if err != nil {
+		host = c.Request.RemoteAddr
+	}
+	ctx := context.WithValue(c.Request.Context(), requestIDKey, id)
+	c.Request = c.Request.WithContext(context.WithValue(ctx, remoteKey, host))
+}
+
+// record writes one line a request. Bodies, queries and tokens stay out of it.
+func (s *server) record(c *gin.Context) {
+	begin := time.Now()
+	c.Next()
+	level := slog.LevelDebug
+	if c.Writer.Status() >= 500 {
+		level = slog.LevelError
+	}
+	who := ""
+	if p := principalOf(c.Request.Context()); p != nil {
+		who = p.Name
+	}
+	s.log.Log(c.Request.Context(), level, "request", "id", requestID(c.Request.Context()), "method", c.Request.Method, "path", c.Request.URL.Path,
+		"status", c.Writer.Status(), "who", who, "ms", time.Since(begin).Milliseconds())
+}
+
+func (s *server) panicked(c *gin.Context, v any) {
+	s.log.Error("panic", "id", requestID(c.Request.Context()), "value", v, "stack", string(debug.Stack()))
+	s.problem(c, fault.New(fault.Internal, "internal", "the service's log has the cause", "something went wrong inside Cirque"))
+}
+
+const cookieName = "cirque_session"
+
+// principal finds out who is asking: by bearer token, else by the session's cookie. A token that is not good is refused
+// at once, so that nobody goes on as nobody.
+func (s *server) principal(c *gin.Context) {
+	ctx := c.Request.Context()
+	var p *access.Principal
+	if scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
+		if p = s.svc.ByToken(strings.TrimSpace(token)); p == nil {
+			s.problem(c, fault.New(fault.Unsigned, "token-unknown", "check it, or make another: cirque token create", "the token is not known here, or was revoked"))
+			return
+		}
+	} else if cookie, err := c.Request.Cookie(cookieName); err == nil {
+		p = s.svc.BySession(cookie.Value)
+	}
+	c.Request = c.Request.WithContext(context.WithValue(ctx, principalKey, p))
+}

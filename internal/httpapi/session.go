@@ -1,0 +1,72 @@
+package httpapi
+
+import (
+	"context"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"cirque/core/access"
+	"cirque/internal/api"
+	"cirque/internal/service"
+)
+
+func (s *server) me(p *access.Principal) api.Me {
+	m := api.Me{NeedsSetUp: s.svc.NeedsSetUp(), Version: s.cfg.Version}
+	if p != nil {
+		m.SignedIn, m.Name, m.Role, m.Machine = true, p.Name, p.Role, p.Machine
+	}
+	return m
+}
+
+func (s *server) cookie(secret string, lasts time.Duration) http.Cookie {
+	return http.Cookie{Name: cookieName, Value: secret, Path: "/", HttpOnly: true, Secure: s.cfg.Secure, SameSite: http.SameSiteStrictMode, MaxAge: int(lasts / time.Second)}
+}
+
+func (s *server) signIn(a huma.API) {
+	type answer struct {
+		SetCookie http.Cookie `header:"Set-Cookie"`
+		Body      api.Me
+	}
+	opened := func(secret string, p access.Principal, err error) (*answer, error) {
+		return &answer{s.cookie(secret, service.SessionLasts), s.me(&p)}, err
+	}
+	public := func(op huma.Operation) huma.Operation {
+		op.Security = open
+		return op
+	}
+	type setUp struct{ Body api.SetUp }
+	huma.Register(a, public(operation("POST", "/api/v1/set-up", "set-up", "Make the first account with the one-time code", small)), func(ctx context.Context, in *setUp) (*answer, error) {
+		o, err := opened(s.svc.SetUp(ctx, remoteOf(ctx), in.Body.Code, in.Body.Name, in.Body.Password))
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return o, nil
+	})
+	type signIn struct{ Body api.SignIn }
+	huma.Register(a, public(operation("POST", "/api/v1/session", "sign-in", "Sign in with a name and password", small)), func(ctx context.Context, in *signIn) (*answer, error) {
+		o, err := opened(s.svc.SignIn(ctx, remoteOf(ctx), in.Body.Name, in.Body.Password))
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return o, nil
+	})
+	huma.Register(a, public(operation("GET", "/api/v1/session", "me", "Who is signed in", small)), func(ctx context.Context, _ *struct{}) (*out[api.Me], error) {
+		return &out[api.Me]{s.me(principalOf(ctx))}, nil
+	})
+	type leave struct {
+		Session string `cookie:"cirque_session"`
+	}
+	type left struct {
+		SetCookie http.Cookie `header:"Set-Cookie"`
+	}
+	huma.Register(a, public(operation("DELETE", "/api/v1/session", "sign-out", "Sign out", small)), func(ctx context.Context, in *leave) (*left, error) {
+		if in.Session != "" {
+			if err := s.svc.SignOut(ctx, in.Session); err != nil {
+				return nil, s.fail(ctx, err)
+			}
+		}
+		return &left{s.cookie("", -time.Second)}, nil
+	})
+}

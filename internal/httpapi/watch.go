@@ -1,0 +1,61 @@
+package httpapi
+
+import (
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+
+	"cirque/internal/api"
+	"cirque/internal/fault"
+)
+
+// heartbeat keeps idle connections open through what stands between.
+const heartbeat = 20 * time.Second
+
+// watch streams notices as server-sent events (WHATWG HTML, section 9.2), each of the type "notice".
+func (s *server) watch(c *gin.Context) {
+	ctx := c.Request.Context()
+	notices, stop, err := s.svc.Watch(ctx, principalOf(ctx))
+	if err != nil {
+		s.problem(c, fault.As(err))
+		return
+	}
+	defer stop()
+	h := c.Writer.Header()
+	h.Set("Content-Type", "text/event-stream")
+	h.Set("Cache-Control", "no-store")
+	h.Set("X-Accel-Buffering", "no")
+	c.Status(http.StatusOK)
+	write := func(text string) bool {
+		_, err := c.Writer.WriteString(text)
+		c.Writer.Flush()
+		return err == nil
+	}
+	tick := time.NewTicker(heartbeat)
+	defer tick.Stop()
+	for ok := write(": watching\n\n"); ok; {
+		select {
+		case n := <-notices:
+			b, _ := json.Marshal(api.Notice{What: n.What, Subject: n.Subject}) // two strings
+			ok = write(fmt.Sprintf("event: notice\ndata: %s\n\n", b))
+		case <-tick.C:
+			ok = write(": still here\n\n")
+		case <-ctx.Done():
+			return
+		case <-s.cfg.Stopping.Done():
+			return
+		}
+	}
+}
+
+// describeWatch puts the stream into the API's description; huma has no part in serving it.
+func describeWatch(a huma.API) {
+	doc := a.OpenAPI()
+	schema := doc.Components.Schemas.Schema(typeOf[api.Notice](), true, "Notice")
+	doc.AddOperation(&huma.Operation{Method: http.MethodGet, Path: "/api/v1/watch", OperationID: "watch", Summary: "Notices of what changed, as server-sent events of the type notice",
+		Responses: map[string]*huma.Response{"200": {Description: "A stream without end", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: schema}}}}})
+}

@@ -1,0 +1,294 @@
+// Package ipp is the Internet Printing Protocol's encoding (RFC 8010) with the parts of its model (RFC 8011) that Cirque
+// needs: from bytes to messages with Parse, and back with AppendTo. It opens no sockets and knows nothing of estates.
+package ipp
+
+import "fmt"
+
+// Limits on what Parse takes, beyond those of the encoding itself.
+const (
+	MaxHeader     = 1 << 20 // bytes before the end-of-attributes tag
+	MaxAttributes = 4096    // in one message, members of collections included
+	MaxValues     = 4096    // of one attribute
+	MaxDepth      = 8       // of collections in collections
+	maxLength     = 1<<15 - 1
+)
+
+// An Op is an operation of a request (RFC 8011, section 5.4.15).
+type Op uint16
+
+// The operations that Cirque speaks.
+const (
+	PrintJob             Op = 0x0002
+	ValidateJob          Op = 0x0004
+	GetJobAttributes     Op = 0x0009
+	GetJobs              Op = 0x000a
+	GetPrinterAttributes Op = 0x000b
+)
+
+// A Status is a response's outcome (RFC 8011, appendix B).
+type Status uint16
+
+// The status codes that Cirque speaks.
+const (
+	OK                     Status = 0x0000
+	OKIgnored              Status = 0x0001
+	BadRequest             Status = 0x0400
+	Forbidden              Status = 0x0401
+	NotAuthenticated       Status = 0x0402
+	NotAuthorized          Status = 0x0403
+	NotFound               Status = 0x0406
+	FormatNotSupported     Status = 0x040a
+	AttributesNotSupported Status = 0x040b
+	CharsetNotSupported    Status = 0x040d
+	InternalError          Status = 0x0500
+	OperationNotSupported  Status = 0x0501
+	ServiceUnavailable     Status = 0x0502
+	VersionNotSupported    Status = 0x0503
+	DeviceError            Status = 0x0504
+	NotAcceptingJobs       Status = 0x0506
+	Busy                   Status = 0x0507
+)
+
+var statusWords = map[Status]string{OK: "successful-ok", OKIgnored: "successful-ok-ignored-or-substituted-attributes", BadRequest: "client-error-bad-request",
+	Forbidden: "client-error-forbidden", NotAuthenticated: "client-error-not-authenticated", NotAuthorized: "client-error-not-authorized",
+	NotFound: "client-error-not-found", FormatNotSupported: "client-error-document-format-not-supported",
+	AttributesNotSupported: "client-error-attributes-or-values-not-supported", CharsetNotSupported: "client-error-charset-not-supported",
+	InternalError: "server-error-internal-error", OperationNotSupported: "server-error-operation-not-supported",
+	ServiceUnavailable: "server-error-service-unavailable", VersionNotSupported: "server-error-version-not-supported",
+	DeviceError: "server-error-device-error", NotAcceptingJobs: "server-error-not-accepting-jobs", Busy: "server-error-busy"}
+
+// String gives the keyword of RFC 8011, or the number.
+func (s Status) String() string {
+	if w, ok := statusWords[s]; ok {
+		return w
+	}
+	return fmt.Sprintf("status-0x%04x", uint16(s))
+}
+
+// Successful says whether the operation was done (RFC 8011, section 4.1.6.2).
+func (s Status) Successful() bool { return s < 0x0100 }
+
+// A GroupTag begins a group of attributes (RFC 8010, section 3.5.1).
+type GroupTag byte
+
+// The groups.
+const (
+	OperationGroup   GroupTag = 0x01
+	JobGroup         GroupTag = 0x02
+	endOfAttributes  GroupTag = 0x03
+	PrinterGroup     GroupTag = 0x04
+	UnsupportedGroup GroupTag = 0x05
+)
+
+// A Tag is the syntax of a value (RFC 8010, section 3.5.2).
+type Tag byte
+
+// The tags.
+const (
+	Unsupported      Tag = 0x10
+	UnknownValue     Tag = 0x12
+	NoValue          Tag = 0x13
+	Integer          Tag = 0x21
+	Boolean          Tag = 0x22
+	Enum             Tag = 0x23
+	OctetString      Tag = 0x30
+	DateTime         Tag = 0x31
+	Resolution       Tag = 0x32
+	Range            Tag = 0x33
+	begCollection    Tag = 0x34
+	TextWithLanguage Tag = 0x35
+	NameWithLanguage Tag = 0x36
+	endCollection    Tag = 0x37
+	Text             Tag = 0x41
+	Name             Tag = 0x42
+	Keyword          Tag = 0x44
+	URI              Tag = 0x45
+	URIScheme        Tag = 0x46
+	Charset          Tag = 0x47
+	Language         Tag = 0x48
+	MIMEType         Tag = 0x49
+	memberName       Tag = 0x4a
+)
+
+// Collection is the tag of a value that holds members.
+const Collection = begCollection
+
+// A Version is a protocol version, such as 2.0.
+type Version struct{ Major, Minor byte }
+
+// A Message is one request or response, without the document that may follow it.
+type Message struct {
+	Version Version
+	Code    uint16 // an Op in a request, a Status in a response
+	ID      int32  // request-id, at least 1
+	Groups  []Group
+}
+
+// A Group is a run of attributes.
+type Group struct {
+	Tag        GroupTag
+	Attributes []Attribute
+}
+
+// An Attribute has one or several values.
+type Attribute struct {
+	Name   string
+	Values []Value
+}
+
+// A Value is one typed value. Which field counts follows from the tag: Int for integers, enums and booleans (1 is true),
+// Members for collections, Text for the text types, Raw for all others and for what is out of band.
+type Value struct {
+	Tag     Tag
+	Int     int32
+	Text    string
+	Lang    string // of the types with language
+	Raw     []byte
+	Members []Attribute
+}
+
+// Str makes a value of a text type.
+func Str(tag Tag, s string) Value { return Value{Tag: tag, Text: s} }
+
+// Int makes an integer or enum.
+func Int(tag Tag, i int32) Value { return Value{Tag: tag, Int: i} }
+
+// Bool makes a boolean.
+func Bool(b bool) Value {
+	v := Value{Tag: Boolean}
+	if b {
+		v.Int = 1
+	}
+	return v
+}
+
+// Attr makes an attribute.
+func Attr(name string, values ...Value) Attribute { return Attribute{name, values} }
+
+// Strs makes an attribute of several values of one text type.
+func Strs(tag Tag, name string, list ...string) Attribute {
+	a := Attribute{Name: name}
+	for _, s := range list {
+		a.Values = append(a.Values, Str(tag, s))
+	}
+	return a
+}
+
+// NewRequest begins a request with the operation attributes that every request needs, in the order that RFC 8011,
+// section 4.1.4.1 prescribes.
+func NewRequest(op Op, id int32, printerURI string, more ...Attribute) Message {
+	m := begin(uint16(op), id)
+	m.Groups[0].Attributes = append(m.Groups[0].Attributes, Attr("printer-uri", Str(URI, printerURI)))
+	m.Groups[0].Attributes = append(m.Groups[0].Attributes, more...)
+	return m
+}
+
+// NewResponse begins a response to a request of that id.
+func NewResponse(s Status, id int32, says string) Message {
+	m := begin(uint16(s), id)
+	if says != "" {
+		m.Groups[0].Attributes = append(m.Groups[0].Attributes, Attr("status-message", Str(Text, says[:min(len(says), 255)])))
+	}
+	return m
+}
+
+func begin(code uint16, id int32) Message {
+	return Message{Version: Version{2, 0}, Code: code, ID: id, Groups: []Group{{OperationGroup, []Attribute{
+		Attr("attributes-charset", Str(Charset, "utf-8")), Attr("attributes-natural-language", Str(Language, "en"))}}}}
+}
+
+// Find gives the first attribute of a name in the first group of a kind that has it.
+func (m Message) Find(group GroupTag, name string) (Attribute, bool) {
+	for _, g := range m.Groups {
+		if g.Tag != group {
+			continue
+		}
+		for _, a := range g.Attributes {
+			if a.Name == name {
+				return a, true
+			}
+		}
+	}
+	return Attribute{}, false
+}
+
+// Text gives an attribute's first value as text, "" where there is none.
+func (m Message) Text(group GroupTag, name string) string {
+	a, ok := m.Find(group, name)
+	if !ok || len(a.Values) == 0 {
+		return ""
+	}
+	return a.Values[0].Text
+}
+
+// Number gives an attribute's first value as a number, 0 where there is none.
+func (m Message) Number(group GroupTag, name string) int {
+	a, ok := m.Find(group, name)
+	if !ok || len(a.Values) == 0 {
+		return 0
+	}
+	return int(a.Values[0].Int)
+}
+
+// Texts gives all of an attribute's values as texts.
+func (m Message) Texts(group GroupTag, name string) []string {
+	a, _ := m.Find(group, name)
+	var out []string
+	for _, v := range a.Values {
+		out = append(out, v.Text)
+	}
+	return out
+}
+
+// Printer states (RFC 8011, section 5.4.12).
+const (
+	PrinterIdle       = 3
+	PrinterProcessing = 4
+	PrinterStopped    = 5
+)
+
+var jobStates = map[int]string{3: "pending", 4: "pending-held", 5: "processing", 6: "processing-stopped", 7: "canceled", 8: "aborted", 9: "completed"}
+
+// JobCompleted is the state of a job that has been printed (RFC 8011, section 5.3.7).
+const JobCompleted = 9
+
+// JobState gives the keyword of a job state.
+func JobState(n int) string {
+	if s, ok := jobStates[n]; ok {
+		return s
+	}
+	return fmt.Sprintf("state %d", n)
+}
+
+// JobStateOf is the number of a job state's keyword, that of processing where it has none.
+func JobStateOf(word string) int {
+	for n, w := range jobStates {
+		if w == word {
+			return n
+		}
+	}
+	return 5
+}
+
+// Requested keeps those attributes that a request's requested-attributes asks for (RFC 8011, section 4.2.5.1): all where
+// it asks for none, or for a group.
+func Requested(req Message, all []Attribute) []Attribute {
+	asked := req.Texts(OperationGroup, "requested-attributes")
+	if len(asked) == 0 {
+		return all
+	}
+	want := map[string]bool{}
+	for _, a := range asked {
+		if a == "all" || a == "printer-description" || a == "job-template" || a == "job-description" {
+			return all
+		}
+		want[a] = true
+	}
+	var out []Attribute
+	for _, a := range all {
+		if want[a.Name] {
+			out = append(out, a)
+		}
+	}
+	return out
+}

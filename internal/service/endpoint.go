@@ -1,0 +1,135 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/internal/fault"
+)
+
+// An Endpoint is a record with what follows from it now.
+type Endpoint struct {
+	endpoint.Record
+	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
+	Drift []endpoint.Difference `json:"drift"`
+}
+
+// Report takes in what an agent says of its endpoint.
+func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Report) (Endpoint, error) {
+	if err := access.Check(p, access.Report); err != nil {
+		return Endpoint{}, err
+	}
+	if err := access.CheckMachine(p, r.Machine); err != nil {
+		return Endpoint{}, err
+	}
+	if err := r.Check(); err != nil {
+		return Endpoint{}, err
+	}
+	if err := checkAsking(p, r.Contexts); err != nil {
+		return Endpoint{}, err
+	}
+	before, err := s.store.Endpoint(ctx, r.Machine)
+	if err != nil && !fault.Is(err, fault.Unknown) {
+		return Endpoint{}, err
+	}
+	var events []event.Event
+	tell := func(kind, format string, args ...any) {
+		events = append(events, event.Event{Kind: kind, Subject: r.Machine, Author: p.Name, Says: fmt.Sprintf(format, args...)})
+	}
+	if err != nil {
+		tell(event.Joined, "%s reported for the first time", r.Machine)
+	}
+	switch was, is := len(before.Report.Failures), len(r.Failures); {
+	case was == 0 && is > 0:
+		tell(event.Failing, "%s: %s of %s failed: %s", r.Machine, r.Failures[0].Step, r.Failures[0].Queue, r.Failures[0].Says)
+	case was > 0 && is == 0:
+		tell(event.Recovered, "%s has everything again", r.Machine)
+	}
+	rec, err := s.store.SaveReport(ctx, r, events)
+	if err != nil {
+		return Endpoint{}, err
+	}
+	return s.judge(rec), nil
+}
+
+// judge works out drift and state against the present snapshot.
+func (s *Service) judge(rec endpoint.Record) Endpoint {
+	snap, now := s.Snapshot(), s.now()
+	scratch := s.scratch.Get().(*lineup.Scratch)
+	defer s.scratch.Put(scratch)
+	var lineups []lineup.Lineup
+	for _, q := range rec.Report.Contexts {
+		q.Time = nil
+		if l, err := s.one(snap, q, now, scratch); err == nil { // a location that is gone gives nothing
+			lineups = append(lineups, *l)
+		}
+	}
+	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
+	return Endpoint{rec, endpoint.StateOf(rec, drift, now), drift}
+}
+
+// Endpoints lists all endpoints.
+func (s *Service) Endpoints(ctx context.Context, p *access.Principal) ([]Endpoint, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	all, err := s.store.Endpoints(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Endpoint, 0, len(all))
+	for _, r := range all {
+		out = append(out, s.judge(r))
+	}
+	return out, nil
+}
+
+// Endpoint gives one endpoint.
+func (s *Service) Endpoint(ctx context.Context, p *access.Principal, machine string) (Endpoint, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return Endpoint{}, err
+	}
+	rec, err := s.store.Endpoint(ctx, machine)
+	if err != nil {
+		return Endpoint{}, err
+	}
+	return s.judge(rec), nil
+}
+
+// Overview counts what there is and how it stands.
+type Overview struct {
+	Revision  int                    `json:"revision"`
+	Author    string                 `json:"author"`
+	Reason    string                 `json:"reason"`
+	At        *time.Time             `json:"at"`
+	Estate    map[string]int         `json:"estate" doc:"Objects by list."`
+	Directory map[string]int         `json:"directory"`
+	Endpoints map[endpoint.State]int `json:"endpoints" doc:"By state."`
+	Findings  []lineup.Finding       `json:"findings"`
+}
+
+// Overview gives the figures of the first page.
+func (s *Service) Overview(ctx context.Context, p *access.Principal) (Overview, error) {
+	all, err := s.Endpoints(ctx, p)
+	if err != nil {
+		return Overview{}, err
+	}
+	snap := s.Snapshot()
+	d, r := snap.World.Estate.Document(), snap.World.Directory.Records()
+	o := Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason, Endpoints: map[endpoint.State]int{},
+		Estate:    d.Counts(),
+		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
+		Findings:  lineup.Check(snap.World.Estate, snap.World.Directory)}
+	if snap.Revision.Number > 0 {
+		o.At = &snap.Revision.At
+	}
+	for _, e := range all {
+		o.Endpoints[e.State]++
+	}
+	return o, nil
+}

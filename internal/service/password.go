@@ -1,0 +1,68 @@
+package service
+
+import (
+	"context"
+	"crypto/rand"
+	"crypto/subtle"
+	"encoding/base64"
+	"fmt"
+	"strings"
+
+	"golang.org/x/crypto/argon2"
+)
+
+// Cost of argon2id, by OWASP's and RFC 9106's second recommendation.
+const (
+	argonTime    = 3
+	argonMemory  = 64 * 1024 // KiB
+	argonThreads = 2
+	argonKey     = 32
+	argonSalt    = 16
+)
+
+// hashPassword gives the PHC string of a password.
+func (s *Service) hashPassword(ctx context.Context, password string) (string, error) {
+	salt := make([]byte, argonSalt)
+	rand.Read(salt) //nolint:errcheck // never fails since Go 1.24
+	key, err := s.derive(ctx, password, salt, argonTime, argonMemory, argonThreads)
+	if err != nil {
+		return "", err
+	}
+	b64 := base64.RawStdEncoding
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonThreads, b64.EncodeToString(salt), b64.EncodeToString(key)), nil
+}
+
+// checkPassword holds a password against a PHC string. A malformed string never matches.
+func (s *Service) checkPassword(ctx context.Context, password, phc string) (bool, error) {
+	parts := strings.Split(phc, "$")
+	var version int
+	var memory, time uint32
+	var threads uint8
+	if len(parts) != 6 || parts[1] != "argon2id" {
+		return false, nil
+	}
+	if _, err := fmt.Sscanf(parts[2], "v=%d", &version); err != nil || version != argon2.Version {
+		return false, nil
+	}
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &time, &threads); err != nil || memory > 1<<20 || time > 16 || threads == 0 || time == 0 {
+		return false, nil
+	}
+	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
+	want, err2 := base64.RawStdEncoding.DecodeString(parts[5])
+	if err1 != nil || err2 != nil || len(want) != argonKey {
+		return false, nil
+	}
+	got, err := s.derive(ctx, password, salt, time, memory, threads)
+	return err == nil && subtle.ConstantTimeCompare(got, want) == 1, err
+}
+
+// derive bounds how many hashes are worked out at once, since each takes 64 MiB.
+func (s *Service) derive(ctx context.Context, password string, salt []byte, time, memory uint32, threads uint8) ([]byte, error) {
+	select {
+	case s.hashing <- struct{}{}:
+		defer func() { <-s.hashing }()
+	case <-ctx.Done():
+		return nil, ctx.Err()
+	}
+	return argon2.IDKey([]byte(password), salt, time, memory, threads, argonKey), nil
+}

@@ -1,0 +1,62 @@
+package sim
+
+import (
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"sync"
+
+	"go.yaml.in/yaml/v3"
+
+	"cirque/internal/agent"
+)
+
+// An Endpoint describes a simulated machine with an agent.
+type Endpoint struct {
+	Machine       string          `yaml:"machine"`
+	Platform      string          `yaml:"platform"`
+	Addresses     []string        `yaml:"addresses,omitempty"`
+	Sessions      []agent.Session `yaml:"sessions,omitempty"`
+	LacksDrivers  []string        `yaml:"lacks_drivers,omitempty"`
+	RefusesQueues []string        `yaml:"refuses_queues,omitempty"`
+}
+
+// RunAgents runs an agent for each endpoint, with a stand-in spooler under dir/MACHINE, until ctx is done. A machine.yaml
+// that is there already is left as it is: a person may have changed it.
+func RunAgents(ctx context.Context, service string, ca []byte, dir string, endpoints []Endpoint, token func(machine string) (string, error), log *slog.Logger) error {
+	var agents []*agent.Agent
+	for _, e := range endpoints {
+		home := filepath.Join(dir, e.Machine)
+		standIn, err := agent.NewStandIn(home)
+		if err != nil {
+			return err
+		}
+		file := filepath.Join(home, "machine.yaml")
+		if _, err := os.Stat(file); err != nil {
+			b, err := yaml.Marshal(e)
+			if err != nil {
+				return err
+			}
+			if err := os.WriteFile(file, b, 0o644); err != nil {
+				return err
+			}
+		}
+		secret, err := token(e.Machine)
+		if err != nil {
+			return fmt.Errorf("a token for %s: %w", e.Machine, err)
+		}
+		a, err := agent.New(agent.Config{Service: service, Token: secret, CA: ca, State: filepath.Join(home, ".agent"), Version: "stand-in", Spooler: standIn, Machine: standIn, Log: log.With("agent", e.Machine)})
+		if err != nil {
+			return err
+		}
+		agents = append(agents, a)
+	}
+	var wg sync.WaitGroup
+	for _, a := range agents {
+		wg.Go(func() { _ = a.Run(ctx) }) // ends without error when ctx does
+	}
+	wg.Wait()
+	return nil
+}
