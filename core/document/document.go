@@ -4,6 +4,7 @@ package document
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -32,17 +33,32 @@ type File struct {
 
 // A Reader collects complaints over any number of files.
 type Reader struct {
-	problems []fault.Detail
+	problems []problem
+	files    int
 	nodes    int
 }
 
-// Problems returns all complaints so far, in the order in which they were found.
-func (r *Reader) Problems() []fault.Detail { return r.problems }
+// Problems returns all complaints so far, by file and line.
+func (r *Reader) Problems() []fault.Detail {
+	slices.SortStableFunc(r.problems, func(a, b problem) int { return cmp.Or(cmp.Compare(a.file, b.file), cmp.Compare(a.line, b.line)) })
+	var out []fault.Detail
+	for _, p := range r.problems {
+		out = append(out, p.Detail)
+	}
+	return out
+}
+
+// A problem is a complaint with what it is sorted by: the file's number and the line.
+type problem struct {
+	fault.Detail
+	file, line int
+}
 
 // A Node is one value in a file. The zero Node stands nowhere.
 type Node struct {
 	r     *Reader
 	file  string
+	nth   int // of the file
 	y     *yaml.Node
 	depth int
 }
@@ -57,13 +73,18 @@ func (n Node) Place() string {
 
 // Complain records that something is wrong with the node.
 func (n Node) Complain(fix, format string, args ...any) {
-	n.r.problems = append(n.r.problems, fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...), Fix: fix})
+	line := 0
+	if n.y != nil {
+		line = n.y.Line
+	}
+	n.r.problems = append(n.r.problems, problem{fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...), Fix: fix}, n.nth, line})
 }
 
 // Read reads a file into its documents (a YAML file may hold several). Syntax errors are complaints.
 func (r *Reader) Read(f File) []Node {
 	data := bytes.TrimPrefix([]byte(f.Text), []byte("\xef\xbb\xbf"))
-	at := Node{r: r, file: f.Name}
+	r.files++
+	at := Node{r: r, file: f.Name, nth: r.files}
 	if trimmed := bytes.TrimSpace(data); len(trimmed) == 0 {
 		at.Complain("put at least one list into it, or leave it out", "the file is empty")
 		return nil
@@ -71,7 +92,7 @@ func (r *Reader) Read(f File) []Node {
 		// JSON has escapes and tabs that YAML does not take; what is no JSON may still be YAML in flow style.
 		y, err := readJSON(data)
 		if err == nil {
-			return []Node{{r: r, file: f.Name, y: y}}
+			return []Node{{r: r, file: f.Name, nth: r.files, y: y}}
 		}
 		if strings.HasSuffix(f.Name, ".json") {
 			at.y = &yaml.Node{Line: err.line}
@@ -94,7 +115,7 @@ func (r *Reader) Read(f File) []Node {
 			return docs
 		}
 		if len(doc.Content) == 1 {
-			docs = append(docs, Node{r: r, file: f.Name, y: doc.Content[0]})
+			docs = append(docs, Node{r: r, file: f.Name, nth: r.files, y: doc.Content[0]})
 		}
 	}
 }
@@ -116,7 +137,7 @@ func (n Node) child(y *yaml.Node) Node {
 		y = y.Alias
 	}
 	n.r.nodes++
-	return Node{r: n.r, file: n.file, y: y, depth: n.depth + 1}
+	return Node{r: n.r, file: n.file, nth: n.nth, y: y, depth: n.depth + 1}
 }
 
 func (n Node) overLimit() bool {

@@ -36,7 +36,10 @@ type Want struct {
 func (w Want) Key() Key { return Key{name.Fold(w.User), w.Queue} }
 
 // A Key tells wants and installed queues apart. User is folded.
-type Key struct{ User, Queue string }
+type Key struct {
+	User  string `json:"user,omitempty"`
+	Queue string `json:"queue"`
+}
 
 // A Default is the queue that is to be a user's default, or the machine's where User is empty.
 type Default struct {

@@ -8,6 +8,8 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"path"
+	"reflect"
 	"runtime/debug"
 	"strings"
 	"time"
@@ -83,6 +85,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	huma.NewError = newError
 	cfg := huma.DefaultConfig("Cirque", s.cfg.Version)
 	cfg.Info.Description = "Who receives which printers, and how. Errors are problems (RFC 9457) with a stable code and a fix."
+	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	cfg.CreateHooks, cfg.DocsPath, cfg.SchemasPath, cfg.OpenAPIPath = nil, "", "", "/api/openapi"
 	cfg.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer"},
@@ -102,6 +105,23 @@ func (s *server) register(r *gin.Engine) huma.API {
 	}
 	describeWatch(api)
 	return api
+}
+
+// schemaName tells types of the same name apart by their package: estate.Queue is EstateQueue, api.Queue stays Queue.
+func schemaName(t reflect.Type, hint string) string {
+	for t.Kind() == reflect.Pointer {
+		t = t.Elem()
+	}
+	name := huma.DefaultSchemaNamer(t, hint)
+	pkg := path.Base(t.PkgPath())
+	if t.Name() == "" || pkg == "api" || !strings.HasPrefix(t.PkgPath(), "cirque/core/") {
+		return name
+	}
+	prefix := strings.ToUpper(pkg[:1]) + pkg[1:]
+	if strings.HasPrefix(name, prefix) {
+		return name
+	}
+	return prefix + name
 }
 
 type key int

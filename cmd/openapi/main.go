@@ -1,0 +1,18 @@
+// Command openapi prints the API's description; make openapi writes it to docs/reference.
+package main
+
+import (
+	"fmt"
+	"os"
+
+	"cirque/internal/httpapi"
+)
+
+func main() {
+	b, err := httpapi.OpenAPI("1")
+	if err != nil {
+		fmt.Fprintln(os.Stderr, "openapi:", err)
+		os.Exit(1)
+	}
+	os.Stdout.Write(b)
+}
