@@ -1,0 +1,58 @@
+import createClient from "openapi-fetch";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Lineup = Schemas["Lineup"];
+export type Entry = Schemas["LineupEntry"];
+export type LeftOut = Schemas["LineupLeftOut"];
+export type Taken = Schemas["LineupTaken"];
+export type Why = Schemas["LineupWhy"];
+export type GrantWhy = Schemas["LineupGrantWhy"];
+export type PathWhy = Schemas["LineupPathWhy"];
+export type Condition = Schemas["LineupCondition"];
+export type Query = Schemas["LineupQuery"];
+export type Queue = Schemas["Queue"];
+export type Endpoint = Schemas["Endpoint"];
+export type Difference = Schemas["EndpointDifference"];
+export type Overview = Schemas["Overview"];
+export type Finding = Schemas["LineupFinding"];
+export type Event = Schemas["Event"];
+export type Me = Schemas["Me"];
+export type FoundOne = Schemas["FoundOne"];
+export type Notice = Schemas["Notice"];
+export type Problem = Schemas["Problem"];
+
+/** A problem that the service reported, or that it did not answer at all. */
+export class ProblemError extends Error {
+  constructor(
+    readonly problem: Pick<Problem, "code" | "detail" | "status"> & Partial<Problem>,
+  ) {
+    super(problem.detail);
+    this.name = "ProblemError";
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "/" });
+
+type Answer<T> = { data?: T; error?: unknown; response: Response };
+
+/** Gives the data of an answer, or throws its problem. */
+export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await call;
+  } catch (e) {
+    if (e instanceof DOMException && e.name === "AbortError") throw e;
+    throw new ProblemError({ code: "service-unreachable", status: 0, detail: "The service does not answer", fix: "check that it runs, and the network" });
+  }
+  if (!answer.response.ok) {
+    const p = answer.error as Partial<Problem> | undefined;
+    throw new ProblemError({ code: "answer-unreadable", status: answer.response.status, detail: `The service answers ${answer.response.status}`, ...p });
+  }
+  return answer.data as T;
+}
+
+/** A problem worth another try: one that time may mend. */
+export function isRetryable(e: unknown): boolean {
+  return e instanceof ProblemError && (e.problem.status === 0 || e.problem.status >= 500);
+}

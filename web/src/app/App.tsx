@@ -1,0 +1,35 @@
+import { useQuery } from "@tanstack/react-query";
+import { Navigate, Route, Routes } from "react-router";
+import { ProblemError } from "../api/client";
+import { EndpointsPage } from "../features/endpoints/EndpointsPage";
+import { LineupPage } from "../features/lineup/LineupPage";
+import { OverviewPage } from "../features/overview/OverviewPage";
+import { QueuesPage } from "../features/queues/QueuesPage";
+import { meQuery } from "../features/session/queries";
+import { SetUpPage } from "../features/session/SetUpPage";
+import { SignInPage } from "../features/session/SignInPage";
+import { Empty, Failure, Waiting } from "../ui/Notice";
+import { Shell } from "./Shell";
+
+export function App() {
+  const me = useQuery(meQuery());
+  if (me.isPending) return <main className="p-6"><Waiting what="the service" /></main>;
+  if (!me.data) {
+    const p = me.error instanceof ProblemError ? me.error : undefined;
+    return <main className="p-6"><Failure title="The console cannot start" problem={{ message: p?.message ?? "The service does not answer", fix: p?.problem.fix }} /></main>;
+  }
+  if (me.data.needs_set_up) return <SetUpPage />;
+  if (!me.data.signed_in) return <SignInPage />;
+  return (
+    <Shell me={me.data}>
+      <Routes>
+        <Route path="/" element={<OverviewPage />} />
+        <Route path="/lineup" element={<LineupPage />} />
+        <Route path="/queues" element={<QueuesPage />} />
+        <Route path="/endpoints" element={<EndpointsPage />} />
+        <Route path="/index.html" element={<Navigate to="/" replace />} />
+        <Route path="*" element={<Empty title="There is no such page">Go to the overview, or check the address.</Empty>} />
+      </Routes>
+    </Shell>
+  );
+}

@@ -1,0 +1,65 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState, type ReactNode } from "react";
+import { NavLink } from "react-router";
+import { api, ask, type Me } from "../api/client";
+import { overviewQuery } from "../features/overview/queries";
+import { stamp } from "../lib/time";
+import { useLive } from "./live";
+import { applyTheme, theme, type Theme } from "./theme";
+
+const pages = [
+  ["/", "Overview"],
+  ["/lineup", "Lineup"],
+  ["/queues", "Queues"],
+  ["/endpoints", "Endpoints"],
+] as const;
+
+/** The frame of every page: where one may go above, what is current below. */
+export function Shell({ me, children }: { me: Me; children: ReactNode }) {
+  const { live } = useLive();
+  const [look, setLook] = useState<Theme>(theme());
+  const overview = useQuery(overviewQuery());
+  const client = useQueryClient();
+  const leave = useMutation({ mutationFn: () => ask(api.DELETE("/api/v1/session")), onSuccess: () => client.invalidateQueries() });
+  return (
+    <div className="flex min-h-screen flex-col">
+      <a href="#content" className="sr-only focus:not-sr-only focus:absolute focus:z-20 focus:bg-sheet focus:p-2">To the content</a>
+      <header className="border-b border-rule-strong bg-sheet">
+        <nav aria-label="Pages" className="flex min-h-11 flex-wrap items-stretch gap-x-1 px-4">
+          <span className="mr-4 flex items-center gap-2 font-semibold">
+            <img src="/mark.svg" alt="" className="size-5" /> Cirque
+          </span>
+          {pages.map(([to, word]) => (
+            <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) => `flex items-center border-b-2 px-3 no-underline ${isActive ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}>
+              {word}
+            </NavLink>
+          ))}
+          <span className="ml-auto flex items-center gap-3 text-ink-2">
+            <label className="flex items-center gap-1">
+              Light
+              <select className="rounded-[3px] border border-rule bg-sheet px-1 py-0.5" value={look} onChange={(e) => { const t = e.target.value as Theme; applyTheme(t); setLook(t); }}>
+                <option value="system">as the system</option>
+                <option value="light">day</option>
+                <option value="dark">night</option>
+              </select>
+            </label>
+            <span>{me.name}</span>
+            <button type="button" className="min-h-6 underline underline-offset-2" onClick={() => leave.mutate()}>Sign out</button>
+          </span>
+        </nav>
+      </header>
+      <main id="content" className="flex-1 px-4 pt-4 pb-16">{children}</main>
+      <footer className="fixed inset-x-0 bottom-0 flex min-h-9 flex-wrap items-center gap-x-6 border-t border-rule-strong bg-wash px-4 py-1 text-ink-2">
+        {overview.data && overview.data.revision > 0 ? (
+          <span>
+            <strong className="text-ink">Revision {overview.data.revision}</strong> by {overview.data.author}
+            {overview.data.at && `, ${stamp(overview.data.at)}`}: {overview.data.reason}
+          </span>
+        ) : (
+          <span>Nothing is published yet.</span>
+        )}
+        <span role="status" className="ml-auto">{live ? "Live: changes show at once" : "Not live: reconnecting"}</span>
+      </footer>
+    </div>
+  );
+}

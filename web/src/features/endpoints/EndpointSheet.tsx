@@ -1,0 +1,52 @@
+import { Link } from "react-router";
+import type { Endpoint } from "../../api/client";
+import { stamp } from "../../lib/time";
+import { Exact } from "../../ui/Exact";
+import { Mark } from "../../ui/Mark";
+import { difference } from "./model";
+
+/** What an endpoint has, what it should have, and what failed in the spooler's own words. */
+export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
+  const r = e.report;
+  return (
+    <div className="flex flex-col gap-5">
+      <p><Mark of={e.state} />. Agent {r.version} on {r.platform}, {r.spooler} spooler; its lineups came from revision {r.revision}. First heard {stamp(e.first_seen)}.</p>
+      {(r.failures.length > 0 || e.drift.length > 0) && (
+        <section aria-label="What is wrong">
+          <h3 className="font-medium">What is wrong</h3>
+          <ul className="list-disc pl-5">
+            {r.failures.map((f, i) => <li key={`f${i}`}>{f.step} of <strong className="font-medium">{f.queue}</strong> for {f.user || "everybody"} fails since {stamp(f.since)}. The spooler says: {f.says}.</li>)}
+            {e.drift.map((d, i) => <li key={`d${i}`}>{difference(d)}.</li>)}
+          </ul>
+        </section>
+      )}
+      <section aria-label="Installed">
+        <table>
+          <caption className="pb-1 text-left font-medium">Installed</caption>
+          <thead><tr className="border-y border-rule-strong bg-wash text-left text-ink-2">{["Queue", "For", "Driver", "By"].map((h) => <th key={h} scope="col" className="px-2 py-1 font-medium">{h}</th>)}</tr></thead>
+          <tbody>
+            {r.installed.map((i, n) => (
+              <tr key={n} className="border-b border-rule align-top">
+                <td className="px-2 py-1">{i.queue}{i.default && <span className="ml-2 border border-accent px-1 text-accent">default</span>}<br /><span className="font-mono text-[0.86em] break-all text-ink-3">{i.uri}</span></td>
+                <td className="px-2 py-1">{i.user || "everybody"}</td>
+                <td className="px-2 py-1"><Exact text={i.exact ?? i.driver} /></td>
+                <td className="px-2 py-1">{i.own ? "agent" : "somebody else"}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+        {r.installed.length === 0 && <p className="text-ink-2">Nothing.</p>}
+      </section>
+      <section aria-label="Contexts">
+        <h3 className="font-medium">What it asks for</h3>
+        <ul>
+          {r.contexts.map((c, i) => {
+            const p = new URLSearchParams();
+            for (const [k, v] of Object.entries({ user: c.user, machine: c.machine, host: c.host, session: c.session, platform: c.platform, address: c.addresses?.join(" ") })) if (v) p.set(k, v);
+            return <li key={i}><Link to={`/lineup?${p}`}>{c.user ?? "The machine itself, with nobody signed in"}{c.host && c.machine && ` from ${c.machine}`}{c.session && `, ${c.session} session`}</Link></li>;
+          })}
+        </ul>
+      </section>
+    </div>
+  );
+}

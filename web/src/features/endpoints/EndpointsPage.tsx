@@ -1,0 +1,83 @@
+import { useQuery } from "@tanstack/react-query";
+import { createColumnHelper } from "@tanstack/react-table";
+import { useEffect, useMemo, useState } from "react";
+import { useSearchParams } from "react-router";
+import type { Endpoint } from "../../api/client";
+import { ago } from "../../lib/time";
+import { DataTable, features, type Sort } from "../../ui/DataTable";
+import { Drawer } from "../../ui/Drawer";
+import { inputLook } from "../../ui/Field";
+import { Mark } from "../../ui/Mark";
+import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { EndpointSheet } from "./EndpointSheet";
+import { wrong } from "./model";
+import { endpointsQuery } from "./queries";
+
+const states = ["converged", "behind", "failing", "silent"] as const;
+const col = createColumnHelper<typeof features, Endpoint>();
+const grid = "11rem 8rem 6rem 6rem 6rem 9rem 8rem minmax(16rem, 1fr)";
+const none: Endpoint[] = [];
+
+export function EndpointsPage() {
+  const endpoints = useQuery(endpointsQuery());
+  const [params, setParams] = useSearchParams();
+  const now = useNow();
+  const get = (k: string) => params.get(k) ?? "";
+  const set = (k: string, v: string) =>
+    setParams((old) => {
+      const next = new URLSearchParams(old);
+      if (v) next.set(k, v);
+      else next.delete(k);
+      return next;
+    }, { replace: true });
+  const columns = useMemo(() => col.columns([
+    col.accessor((e) => e.report.machine, { id: "machine", header: "Endpoint" }),
+    col.accessor((e) => e.state, { id: "state", header: "State", cell: (c) => <Mark of={c.getValue()} /> }),
+    col.accessor((e) => e.report.installed.length, { id: "queues", header: "Queues" }),
+    col.accessor((e) => Math.max(0, e.report.contexts.length - 1), { id: "sessions", header: "Sessions" }),
+    col.accessor((e) => e.report.revision, { id: "revision", header: "Revision" }),
+    col.accessor((e) => e.report.platform, { id: "platform", header: "Platform" }),
+    col.accessor((e) => e.last_seen, { id: "heard", header: "Heard", cell: (c) => ago(c.getValue(), now) }),
+    col.accessor((e) => wrong(e), { id: "wrong", header: "What is wrong", cell: (c) => <span title={c.getValue()}>{c.getValue() || "–"}</span> }),
+  ]), [now]);
+  const all = endpoints.data ?? none;
+  const [word, state] = [get("find"), get("state")];
+  const rows = useMemo(() => all.filter((e) => (!state || e.state === state) && `${e.report.machine} ${e.report.contexts.map((c) => c.user ?? "").join(" ")} ${e.report.installed.map((i) => i.queue).join(" ")}`.toLowerCase().includes(word.toLowerCase())), [all, word, state]);
+  const sort: Sort = { id: get("sort").replace(/^-/, "") || "machine", desc: get("sort").startsWith("-") };
+  const opened = all.find((e) => e.report.machine === get("endpoint"));
+  if (endpoints.isPending) return <Waiting what="the endpoints" />;
+  if (!endpoints.data) return <Failure title="The endpoints cannot be shown" problem={endpoints.error} />;
+  return (
+    <>
+      <h1>Endpoints</h1>
+      {all.length === 0 ? (
+        <div className="mt-3"><Empty title="No endpoint has reported yet">Make a token for one machine, <code className="font-mono">cirque token create --name N --role agent --machine M</code>, and run its agent: <code className="font-mono">cirque-agent run --service URL --token-file F --spooler standin:DIR</code>.</Empty></div>
+      ) : (
+        <>
+          <div className="my-3 flex flex-wrap items-end gap-4">
+            <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="machine, person, queue…" value={word} onChange={(e) => set("find", e.target.value)} /></label>
+            <label className="flex flex-col gap-1">State
+              <select className={inputLook} value={state} onChange={(e) => set("state", e.target.value)}>
+                <option value="">all</option>
+                {states.map((s) => <option key={s} value={s}>{s}</option>)}
+              </select>
+            </label>
+            <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}; {states.map((s) => [s, all.filter((e) => e.state === s).length] as const).filter(([, n]) => n > 0).map(([s, n]) => `${n} ${s}`).join(", ")}</p>
+          </div>
+          <DataTable caption="Endpoints" columns={columns} grid={grid} rows={rows} rowName={(e) => e.report.machine} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(e) => set("endpoint", e.report.machine)} />
+        </>
+      )}
+      {opened && <Drawer title={opened.report.machine} description={`Heard ${ago(opened.last_seen, now)}; what it reported then, against its lineups of now`} open onOpenChange={() => set("endpoint", "")}><EndpointSheet endpoint={opened} /></Drawer>}
+    </>
+  );
+}
+
+/** The present, renewed often enough for ages to be true. */
+function useNow(): number {
+  const [now, setNow] = useState(Date.now());
+  useEffect(() => {
+    const t = setInterval(() => setNow(Date.now()), 5000);
+    return () => clearInterval(t);
+  }, []);
+  return now;
+}

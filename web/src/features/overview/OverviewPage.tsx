@@ -1,0 +1,88 @@
+import { useQuery } from "@tanstack/react-query";
+import { Link } from "react-router";
+import { ago, stamp } from "../../lib/time";
+import { count } from "../../lib/words";
+import { Mark } from "../../ui/Mark";
+import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { eventsQuery, overviewQuery } from "./queries";
+
+const states = ["converged", "behind", "failing", "silent"] as const;
+const says = { converged: "have what they should", behind: "differ from their lineup", failing: "could not do a step", silent: "have not been heard of" };
+
+export function OverviewPage() {
+  const overview = useQuery(overviewQuery());
+  const events = useQuery(eventsQuery());
+  if (overview.isPending) return <Waiting what="the overview" />;
+  if (!overview.data) return <Failure title="The overview cannot be shown" problem={overview.error} />;
+  const o = overview.data;
+  const total = states.reduce((n, s) => n + (o.endpoints[s] ?? 0), 0);
+  return (
+    <>
+      <h1>Overview</h1>
+      {o.revision === 0 && (
+        <div className="mt-3"><Empty title="There is no estate yet">Write one and publish it: <code className="font-mono">cirque estate apply FILE --publish -m "first estate"</code>. The guide's first steps show one.</Empty></div>
+      )}
+      <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[3fr_2fr]">
+        <section aria-labelledby="endpoints">
+          <h2 id="endpoints">{total === 0 ? "No endpoint has reported" : `${count(total, "endpoint")}`}</h2>
+          {total === 0 ? (
+            <p className="mt-1 text-ink-2">Give an agent a token: <code className="font-mono">cirque token create --name N --role agent --machine M</code>.</p>
+          ) : (
+            <>
+              <div className="mt-2 flex h-3 w-full" aria-hidden="true">
+                {states.map((s) => (o.endpoints[s] ?? 0) > 0 && (
+                  <span key={s} style={{ flexGrow: o.endpoints[s] ?? 0 }} className={`mr-px ${{ converged: "bg-good", behind: "bg-warn", failing: "bg-bad", silent: "bg-rule-strong" }[s]}`} />
+                ))}
+              </div>
+              <ul className="mt-2">
+                {states.map((s) => (
+                  <li key={s} className="flex items-baseline gap-3 border-b border-rule py-1.5">
+                    <span className="w-8 text-right text-[1.15rem] font-semibold">{o.endpoints[s] ?? 0}</span>
+                    <span className="w-24"><Mark of={s} /></span>
+                    <span className="text-ink-2">{says[s]}</span>
+                    {(o.endpoints[s] ?? 0) > 0 && <Link className="ml-auto" to={`/endpoints?state=${s}`} aria-label={`Show the endpoints that are ${s}`}>Show</Link>}
+                  </li>
+                ))}
+              </ul>
+            </>
+          )}
+        </section>
+        <section aria-labelledby="estate">
+          <h2 id="estate">The estate</h2>
+          <dl className="mt-2 grid grid-cols-3 gap-x-6">
+            {[...["queues", "grants", "devices", "servers", "drivers", "locations", "subnets", "stations"].map((k) => [k, o.estate[k]] as const), ...["users", "groups", "machines"].map((k) => [k, o.directory[k]] as const)].map(([k, n]) => (
+              <div key={k} className="flex items-baseline gap-2 border-b border-rule py-1.5">
+                <dd className="order-1 w-8 text-right font-semibold">{n ?? 0}</dd>
+                <dt className="order-2 text-ink-2">{k === "queues" ? <Link to="/queues">queues</Link> : k}</dt>
+              </div>
+            ))}
+          </dl>
+        </section>
+        <section aria-labelledby="happened">
+          <h2 id="happened">What happened</h2>
+          {events.data && events.data.events.length > 0 ? (
+            <ul className="mt-2">
+              {events.data.events.map((e) => (
+                <li key={e.id} className="flex gap-3 border-b border-rule py-1">
+                  <time dateTime={e.at} title={stamp(e.at)} className="w-24 shrink-0 text-ink-3">{ago(e.at, Date.now())}</time>
+                  <span className="min-w-0">{e.says}{e.author && ` (${e.author})`}</span>
+                </li>
+              ))}
+            </ul>
+          ) : <p className="mt-1 text-ink-2">{events.isPending ? "Waiting for what happened…" : "Nothing yet."}</p>}
+        </section>
+        <section aria-labelledby="findings">
+          <h2 id="findings">{o.findings.length === 0 ? "No findings in the estate" : `${count(o.findings.length, "finding")} in the estate`}</h2>
+          <ul className="mt-2">
+            {o.findings.map((f, i) => (
+              <li key={i} className="border-b border-rule py-1.5">
+                <Mark of={f.severity}><strong className="font-medium">{f.object}</strong></Mark>
+                <p className="text-ink-2">{f.says}; {f.fix}.</p>
+              </li>
+            ))}
+          </ul>
+        </section>
+      </div>
+    </>
+  );
+}

@@ -1,0 +1,39 @@
+/** A context as it stands in the address bar. Empty is not given. */
+export type Context = {
+  user: string;
+  machine: string;
+  host: string;
+  address: string;
+  location: string;
+  session: string;
+  platform: string;
+  time: string;
+};
+
+export const contextKeys = ["user", "machine", "host", "address", "location", "session", "platform", "time"] as const;
+
+export function contextOf(params: URLSearchParams): Context {
+  const c = Object.fromEntries(contextKeys.map((k) => [k, params.get(k) ?? ""])) as Context;
+  return { ...c, session: c.session || "desktop" };
+}
+
+/** Says whether there is enough to ask with. */
+export function isAskable(c: Context): boolean {
+  return Boolean(c.user || c.machine || c.address);
+}
+
+/** The context as the API wants it. */
+export function queryOf(c: Context) {
+  const addresses = c.address.split(/[\s,]+/).filter(Boolean);
+  const remote = c.session === "remote" || c.session === "virtual";
+  return {
+    ...(c.user && { user: c.user }),
+    ...(c.machine && { machine: c.machine }),
+    ...(remote && c.host && { host: c.host }),
+    ...(addresses.length > 0 && { addresses }),
+    ...(c.location && { location: c.location }),
+    session: c.session,
+    ...(c.platform && { platform: c.platform }),
+    ...(c.time && { time: c.time }),
+  };
+}

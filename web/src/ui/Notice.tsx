@@ -1,0 +1,28 @@
+import type { ReactNode } from "react";
+
+type Problem = { message: string; fix?: string | undefined };
+
+/** What happened, what it means, and what to do. */
+export function Failure({ title, problem }: { title: string; problem: Problem }) {
+  return (
+    <div role="alert" className="border-l-2 border-bad bg-bad-wash px-3 py-2">
+      <p className="font-medium">{title}</p>
+      <p>{problem.message}{problem.fix ? `; ${problem.fix}` : ""}.</p>
+    </div>
+  );
+}
+
+/** An empty place that teaches the next step. */
+export function Empty({ title, children }: { title: string; children: ReactNode }) {
+  return (
+    <div className="border border-dashed border-rule-strong px-4 py-6">
+      <p className="font-medium">{title}</p>
+      <div className="mt-1 text-ink-2">{children}</div>
+    </div>
+  );
+}
+
+/** Says what is being waited for. */
+export function Waiting({ what }: { what: string }) {
+  return <p role="status" className="py-4 text-ink-3">Waiting for {what}…</p>;
+}
