@@ -10,10 +10,8 @@ import (
 	"os/signal"
 	"syscall"
 
-	"cirque/core/access"
 	"cirque/internal/app"
 	"cirque/internal/cli"
-	"cirque/internal/probe"
 )
 
 func main() {
@@ -21,12 +19,12 @@ func main() {
 	defer stop()
 	local := cli.Local{Version: app.Version, Serve: serve, Demo: demo,
 		MakeToken: func(ctx context.Context, o cli.ServeOptions, name, role, machine string) (string, error) {
-			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, name, access.Role(role), machine)
+			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, name, role, machine)
 		}}
 	os.Exit(cli.Execute(ctx, local, os.Args[1:], cli.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, os.Getenv))
 }
 
-func options(o cli.ServeOptions) (app.Options, error) {
+func options(o cli.ServeOptions) app.Options {
 	level := slog.LevelInfo
 	if o.Verbose {
 		level = slog.LevelDebug
@@ -35,22 +33,11 @@ func options(o cli.ServeOptions) (app.Options, error) {
 	if o.LogFormat == "json" {
 		h = slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level})
 	}
-	out := app.Options{Data: o.Data, Database: o.Database, Listen: o.Listen, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, Log: slog.New(h)}
-	if o.AddressTable != "" {
-		var err error
-		if out.AddressTable, err = probe.ReadAddressTable(o.AddressTable); err != nil {
-			return out, err
-		}
-	}
-	return out, nil
+	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, Log: slog.New(h)}
 }
 
 func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
-	opts, err := options(o)
-	if err != nil {
-		return err
-	}
-	r, err := app.Start(ctx, opts)
+	r, err := app.Start(ctx, options(o))
 	if err != nil {
 		return err
 	}
@@ -66,10 +53,7 @@ func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
 }
 
 func demo(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
-	opts, err := options(o)
-	if err != nil {
-		return err
-	}
+	opts := options(o)
 	opts.PlainHTTP = true
 	d, err := app.StartDemo(ctx, opts)
 	if err != nil {

@@ -43,9 +43,10 @@ type Options struct {
 	Listen       string // host:port
 	TLSCert      string // PEM files; empty takes a certificate of Cirque's own authority
 	TLSKey       string
-	PlainHTTP    bool // loopback only
-	AddressTable probe.AddressTable
+	PlainHTTP    bool   // loopback only
+	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
+	table        probe.AddressTable
 	// Throwaway runs the own database fast and unsafely, for tests.
 	Throwaway bool
 }
@@ -87,6 +88,11 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
+	if o.AddressTable != "" {
+		if o.table, err = probe.ReadAddressTable(o.AddressTable); err != nil {
+			return nil, err
+		}
+	}
 	var c closers
 	defer func() {
 		if err != nil {
@@ -107,7 +113,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		return nil, err
 	}
 	setup := setupCode{filepath.Join(o.Data, setupFile)}
-	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: probe.NewIPP(o.AddressTable), ValidZone: validZone, ReadLDIF: probe.ReadLDIF,
+	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: probe.NewIPP(o.table), ValidZone: validZone, ReadLDIF: probe.ReadLDIF,
 		SetupCode: setup.read, SetupDone: setup.remove})
 	if err != nil {
 		return nil, err
@@ -291,7 +297,7 @@ func (s setupCode) make() error {
 func (s setupCode) remove() { _ = os.Remove(s.file) }
 
 // MakeToken makes a token straight in the data directory or database, while the service runs or not.
-func MakeToken(ctx context.Context, o Options, name string, role access.Role, machine string) (secret string, err error) {
+func MakeToken(ctx context.Context, o Options, name string, role, machine string) (secret string, err error) {
 	var c closers
 	defer func() { err = errors.Join(err, c.run()) }()
 	if _, err := os.Stat(o.Data); o.Database == "" && err != nil {
@@ -311,6 +317,6 @@ func MakeToken(ctx context.Context, o Options, name string, role access.Role, ma
 	} else if err != nil {
 		return "", err
 	}
-	_, secret, err = service.AddToken(ctx, store, "local", name, role, machine)
+	_, secret, err = service.AddToken(ctx, store, "local", name, access.Role(role), machine)
 	return secret, err
 }

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"log/slog"
 	"os"
 	"path/filepath"
 	"strings"
@@ -52,6 +53,9 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 			err = errors.Join(err, c.run())
 		}
 	}()
+	if o.Log == nil {
+		o.Log = slog.New(slog.DiscardHandler)
+	}
 	var sims standIns
 	if err := readDemo("stand-ins.yaml", &sims); err != nil {
 		return nil, err
@@ -61,7 +65,7 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 		return nil, err
 	}
 	c.add(printers.Close)
-	o.AddressTable = printers.Table
+	o.table = printers.Table
 	running, err := Start(ctx, o)
 	if err != nil {
 		return nil, err

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"log/slog"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"sync"
@@ -21,6 +22,17 @@ type Endpoint struct {
 	Sessions      []agent.Session `yaml:"sessions,omitempty"`
 	LacksDrivers  []string        `yaml:"lacks_drivers,omitempty"`
 	RefusesQueues []string        `yaml:"refuses_queues,omitempty"`
+}
+
+// Crowd makes up endpoints for machines, each with one person's session and an address of its own.
+func Crowd(machines []string) []Endpoint {
+	var out []Endpoint
+	addr := netip.MustParseAddr("10.99.0.1")
+	for i, m := range machines {
+		out = append(out, Endpoint{Machine: m, Platform: "windows/x64", Addresses: []string{addr.String()}, Sessions: []agent.Session{{User: fmt.Sprintf("person-%04d", i+1)}}})
+		addr = addr.Next()
+	}
+	return out
 }
 
 // RunAgents runs an agent for each endpoint, with a stand-in spooler under dir/MACHINE, until ctx is done. A machine.yaml

@@ -39,6 +39,19 @@ func unprivileged() (*account, error) {
 		"the database does not run as root, and there is no account postgres or nobody to run it")
 }
 
+// letThrough opens the data directory to passing through where it is closed and ours: what lies in it has modes of its
+// own. Directories above it are not Cirque's to open.
+func (a *account) letThrough(data string) error {
+	if a == nil || a.enters(data) || !a.enters(filepath.Dir(data)) {
+		return nil
+	}
+	info, err := os.Stat(data)
+	if err != nil {
+		return err
+	}
+	return os.Chmod(data, info.Mode().Perm()|0o001)
+}
+
 // canEnter says where the account's way to dir ends, and how to open it.
 func (a *account) canEnter(dir string) error {
 	if a == nil || a.enters(dir) {

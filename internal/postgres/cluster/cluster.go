@@ -88,6 +88,9 @@ func (s *Server) directories(data string) error {
 	if err := os.MkdirAll(data, 0o755); err != nil {
 		return fault.New(fault.Invalid, "data-directory", "name a directory that this account may write", "the data directory %s cannot be made", data).Because(err)
 	}
+	if err := s.user.letThrough(data); err != nil {
+		return err
+	}
 	if err := s.own(s.dir); err != nil {
 		return err
 	}

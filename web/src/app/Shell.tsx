@@ -4,6 +4,7 @@ import { NavLink } from "react-router";
 import { api, ask, type Me } from "../api/client";
 import { overviewQuery } from "../features/overview/queries";
 import { stamp } from "../lib/time";
+import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
 import { applyTheme, theme, type Theme } from "./theme";
 
@@ -27,7 +28,7 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
       <header className="border-b border-rule-strong bg-sheet">
         <nav aria-label="Pages" className="flex min-h-11 flex-wrap items-stretch gap-x-1 px-4">
           <span className="mr-4 flex items-center gap-2 font-semibold">
-            <img src="/mark.svg" alt="" className="size-5" /> Cirque
+            <Logo /> Cirque
           </span>
           {pages.map(([to, word]) => (
             <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) => `flex items-center border-b-2 px-3 no-underline ${isActive ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}>

@@ -31,21 +31,38 @@ export function useLive(): { live: boolean } {
       for (const k of concerns[what]) stale.add(k);
       timer ??= setTimeout(refresh, gather);
     };
-    const source = new EventSource("/api/v1/watch");
+    let source: EventSource | undefined;
     let was = false;
-    source.onopen = () => {
-      setLive(true);
-      if (was) mark("lost"); // something may have been missed
-      was = true;
+    const start = () => {
+      if (source || document.hidden) return;
+      source = new EventSource("/api/v1/watch");
+      source.onopen = () => {
+        setLive(true);
+        if (was) mark("lost"); // something may have been missed
+        was = true;
+      };
+      source.onerror = () => {
+        setLive(false);
+        void client.invalidateQueries({ queryKey: ["me"] });
+      };
+      source.addEventListener("notice", (e) => mark((JSON.parse((e as MessageEvent<string>).data) as Notice).what));
     };
-    source.onerror = () => {
-      setLive(false);
-      void client.invalidateQueries({ queryKey: ["me"] });
+    const stop = () => {
+      source?.close();
+      source = undefined;
     };
-    source.addEventListener("notice", (e) => mark((JSON.parse((e as MessageEvent<string>).data) as Notice).what));
+    // A page that nobody sees holds no connection: browsers give a host only six without HTTP/2.
+    const follow = () => (document.hidden ? stop() : start());
+    start();
+    document.addEventListener("visibilitychange", follow);
+    window.addEventListener("pagehide", stop);
+    window.addEventListener("pageshow", follow);
     return () => {
-      source.close();
+      stop();
       clearTimeout(timer);
+      document.removeEventListener("visibilitychange", follow);
+      window.removeEventListener("pagehide", stop);
+      window.removeEventListener("pageshow", follow);
     };
   }, [client]);
   return { live };

@@ -9,8 +9,8 @@ export function Drawer({ title, description, open, onOpenChange, children }: Dra
   return (
     <Dialog.Root open={open} onOpenChange={onOpenChange}>
       <Dialog.Portal>
-        <Dialog.Overlay className="fixed inset-0 bg-ink/20 dark:bg-black/50" />
-        <Dialog.Content className="fixed inset-y-0 right-0 w-[min(46rem,100vw)] overflow-y-auto border-l border-rule-strong bg-sheet p-5">
+        <Dialog.Overlay className="fixed inset-0 z-20 bg-ink/20 dark:bg-black/50" />
+        <Dialog.Content className="fixed inset-y-0 right-0 z-20 w-[min(46rem,100vw)] overflow-y-auto border-l border-rule-strong bg-sheet p-5">
           <div className="mb-4 flex items-start justify-between gap-4">
             <div>
               <Dialog.Title className="text-[1.2rem] font-semibold">{title}</Dialog.Title>

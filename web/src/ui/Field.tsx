@@ -16,4 +16,4 @@ export function Field({ label, hint, error, className = "", ...rest }: FieldProp
   );
 }
 
-export const inputLook = "min-h-8 rounded-[3px] border border-rule-strong bg-sheet px-2 py-1 text-ink placeholder:text-ink-3";
+export const inputLook = "h-8 rounded-[3px] border border-rule-strong bg-sheet px-2 py-1 text-ink placeholder:text-ink-3";

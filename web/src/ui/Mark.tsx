@@ -3,7 +3,8 @@ import type { ReactNode } from "react";
 /** Cirque's own marks. Each has a shape of its own and stands beside a word; colour only repeats what the shape says. */
 const shapes: Record<string, { tone: string; draw: ReactNode }> = {
   yes: { tone: "text-good", draw: <path d="M2 7.2 4.8 10 10 2.5" fill="none" stroke="currentColor" strokeWidth="2" /> },
-  no: { tone: "text-bad", draw: <path d="M2 6h8M6 2.2v1.6M6 8.2v1.6" fill="none" stroke="currentColor" strokeWidth="2" /> },
+  no: { tone: "text-bad", draw: <path d="M2.2 2.2l7.6 7.6M9.8 2.2 2.2 9.8" fill="none" stroke="currentColor" strokeWidth="1.9" /> },
+  idle: { tone: "text-ink-3", draw: <path d="M2 6h8" fill="none" stroke="currentColor" strokeWidth="1.5" strokeDasharray="2 1.5" /> },
   converged: { tone: "text-good", draw: <circle cx="6" cy="6" r="4.5" fill="currentColor" /> },
   behind: { tone: "text-warn", draw: <><circle cx="6" cy="6" r="4" fill="none" stroke="currentColor" strokeWidth="1.6" /><path d="M6 2a4 4 0 0 0 0 8z" fill="currentColor" /></> },
   failing: { tone: "text-bad", draw: <path d="M6 .8 11.2 6 6 11.2.8 6z" fill="currentColor" /> },
@@ -21,9 +22,9 @@ const shapes: Record<string, { tone: string; draw: ReactNode }> = {
 export function Mark({ of, children }: { of: string; children?: ReactNode | undefined }) {
   const s = shapes[of];
   return (
-    <span className="inline-flex items-center gap-1.5 whitespace-nowrap">
+    <span className="inline-flex items-baseline gap-1.5">
       {s && (
-        <svg viewBox="0 0 12 12" className={`size-3 shrink-0 ${s.tone}`} aria-hidden="true">
+        <svg viewBox="0 0 12 12" className={`size-3 shrink-0 translate-y-px ${s.tone}`} aria-hidden="true">
           {s.draw}
         </svg>
       )}

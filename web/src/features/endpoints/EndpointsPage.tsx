@@ -1,9 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
-import { useEffect, useMemo, useState } from "react";
+import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import type { Endpoint } from "../../api/client";
 import { ago } from "../../lib/time";
+import { useNow } from "../../lib/useNow";
 import { DataTable, features, type Sort } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
 import { inputLook } from "../../ui/Field";
@@ -70,14 +71,4 @@ export function EndpointsPage() {
       {opened && <Drawer title={opened.report.machine} description={`Heard ${ago(opened.last_seen, now)}; what it reported then, against its lineups of now`} open onOpenChange={() => set("endpoint", "")}><EndpointSheet endpoint={opened} /></Drawer>}
     </>
   );
-}
-
-/** The present, renewed often enough for ages to be true. */
-function useNow(): number {
-  const [now, setNow] = useState(Date.now());
-  useEffect(() => {
-    const t = setInterval(() => setNow(Date.now()), 5000);
-    return () => clearInterval(t);
-  }, []);
-  return now;
 }

@@ -64,6 +64,7 @@ function Answer({ lineup, context, open, onToggle }: AnswerProps) {
   const inIt = new Set([...lineup.entries.map((e) => e.queue), ...lineup.left_out.map((l) => l.queue)]);
   return (
     <>
+      {lineup.entries.length > 0 && (
       <table>
         <caption className="pb-1 text-left text-ink-2">{count(lineup.entries.length, "queue")}, by revision {lineup.revision}, as of {stamp(lineup.context.time)}. Open one for its reasoning.</caption>
         <thead>
@@ -75,7 +76,8 @@ function Answer({ lineup, context, open, onToggle }: AnswerProps) {
           {lineup.entries.map((e) => <Row key={e.queue} entry={e} context={context} open={open === e.queue} onToggle={onToggle} />)}
         </tbody>
       </table>
-      {lineup.entries.length === 0 && <div className="mt-2"><Empty title="No queue">No grant gives one here. Ask below why a certain queue is missing.</Empty></div>}
+      )}
+      {lineup.entries.length === 0 && <div className="mt-2"><Empty title="No queue here">{lineup.left_out.length > 0 ? "Grants would give some, but something stands against each; see below." : "No grant gives one here."} Ask below why a certain queue is missing.</Empty></div>}
       {lineup.left_out.length > 0 && (
         <table className="mt-5">
           <caption className="pb-1 text-left text-ink-2">{count(lineup.left_out.length, "queue")} left out: granted, but something stands against it.</caption>

@@ -34,7 +34,7 @@ export function Reasoning({ context, queue }: { context: Context; queue: string 
               <title>{`${b.title}: ${b.note}`}</title>
               <rect x={b.x} y={b.y} width={b.w} height={b.h} fill="var(--sheet)" stroke={tone[b.state]} strokeWidth={b.state === "on" ? 1.8 : 1} strokeDasharray={b.state === "off" ? "3 3" : undefined} />
               <text x={b.x + 8} y={b.y + 19} fontSize="12.5" fontWeight="560" fill="var(--ink)">{fit(b.title, b.w)}</text>
-              <text x={b.x + 8} y={b.y + 36} fontSize="11.5" fill={b.state === "bad" ? "var(--bad)" : "var(--ink-2)"}>{fit(b.note, b.w)}</text>
+              <text x={b.x + 8} y={b.y + 36} fontSize="11.5" fill={b.state === "bad" || b.note.startsWith("fails") ? "var(--bad)" : "var(--ink-2)"}>{fit(b.note, b.w)}</text>
             </g>
           ))}
         </svg>
@@ -60,12 +60,12 @@ export function Reasoning({ context, queue }: { context: Context; queue: string 
         )}
         <section aria-label="Paths">
           <h3 className="font-medium">Paths</h3>
-          <ul>{y.paths.map((p, i) => <li key={i} className="pl-5"><Mark of={p.chosen ? "yes" : "no"}>{p.path.server ?? p.path.device ?? "gateway"}: {p.says}</Mark>{p.conditions.length > 0 && <Conditions list={p.conditions} />}</li>)}</ul>
+          <ul>{y.paths.map((p, i) => <li key={i} className="pl-5"><Mark of={p.chosen ? "yes" : p.open && p.usable && p.driver !== null ? "idle" : "no"}>{p.path.server ?? p.path.device ?? "gateway"}: {p.says}</Mark>{p.conditions.length > 0 && <Conditions list={p.conditions} />}</li>)}</ul>
         </section>
         {y.drivers.length > 0 && (
           <section aria-label="Drivers">
             <h3 className="font-medium">Drivers</h3>
-            <ul>{y.drivers.map((v) => <li key={v.key} className="pl-5"><Mark of={v.chosen ? "yes" : "no"}>{v.key}: <Exact text={v.exact ?? v.driver} />, {v.says}</Mark></li>)}</ul>
+            <ul>{y.drivers.map((v) => <li key={v.key} className="pl-5"><Mark of={v.chosen ? "yes" : "idle"}>{v.key}: <Exact text={v.exact ?? v.driver} />, {v.says}</Mark></li>)}</ul>
           </section>
         )}
       </div>

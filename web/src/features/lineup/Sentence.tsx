@@ -17,8 +17,8 @@ export function Sentence({ context: c, answer, onChange }: SentenceProps) {
   const known = answer?.context;
   return (
     <p className="text-[1.25rem] leading-[2.1]" data-sentence>
-      <Found label="person" kinds={["user"]} none="Nobody signed in" value={c.user} shown={c.user || "Nobody signed in"} onPick={(user) => onChange({ user })} />{" at "}
-      <Found label="location" kinds={["location"]} none="wherever the machine and address tell" value={c.location} shown={c.location || (known?.location ?? "an unknown location")} onPick={(location) => onChange({ location })} />{" on "}
+      <Found label="person" kinds={["user"]} none="Nobody signed in" value={c.user} shown={useTitle("user", c.user) || "Nobody signed in"} onPick={(user) => onChange({ user })} />{" at "}
+      <Found label="location" kinds={["location"]} none="wherever the machine and address tell" value={c.location} shown={useTitle("location", c.location || known?.location || "") || "an unknown location"} onPick={(location) => onChange({ location })} />{" on "}
       <Found label="machine" kinds={["machine", "station"]} none="no machine" value={c.machine} shown={c.machine || (known?.machine ?? "no machine")} onPick={(machine) => onChange({ machine })} />{" in a "}
       <Picker label="kind of session" word={c.session} options={plain(sessions)} onPick={(session) => onChange({ session, ...(session !== "remote" && session !== "virtual" && { host: "" }) })} />{" session"}
       {remote && (
@@ -35,6 +35,12 @@ export function Sentence({ context: c, answer, onChange }: SentenceProps) {
       <Picker label="time" word={c.time || "now"} options={[{ value: "", label: "now" }]} free={(t) => `At ${t}`} hint="Now, or such as 2026-11-23T10:00:00+01:00" onPick={(time) => onChange({ time })} />.
     </p>
   );
+}
+
+/** What people call a thing: a person's full name, a location's title; else its name. */
+function useTitle(kind: FoundOne["kind"], name: string): string {
+  const found = useQuery({ ...searchQuery([kind], name), enabled: name !== "" });
+  return (name && found.data?.found.find((f) => f.name.toLowerCase() === name.toLowerCase())?.says) || name;
 }
 
 type FoundProps = { label: string; kinds: FoundOne["kind"][]; none: string; value: string; shown: string; onPick: (value: string) => void };

@@ -44,7 +44,7 @@ export function draw(why: Why): Drawing {
     const y = spread(why.paths.length, i);
     const name = p.path.server ? `server ${p.path.server}` : p.path.device ? `device ${p.path.device}` : "gateway";
     const blocked = !p.open || p.driver === null || !p.usable;
-    const note = !p.open ? `fails by ${p.conditions.filter((c) => !c.holds).map((c) => words[c.kind] ?? c.kind).join(", ")}` : p.driver === null ? "no driver fits" : !p.usable ? "not usable" : p.chosen ? "taken" : "not needed";
+    const note = !p.open ? `fails by ${p.conditions.filter((c) => !c.holds).map((c) => words[c.kind] ?? c.kind).join(", ")}` : p.driver === null ? "no driver fits" : !p.usable ? "not usable" : p.chosen ? (why.present ? "taken" : "would be taken") : "not needed";
     const state = p.chosen && why.present ? "on" : blocked ? "bad" : "off";
     put(columns.path, y, name, note, state);
     line(columns.queue, middle, columns.path, y, state);

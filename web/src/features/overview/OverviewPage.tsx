@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { ago, stamp } from "../../lib/time";
+import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
@@ -12,6 +13,7 @@ const says = { converged: "have what they should", behind: "differ from their li
 export function OverviewPage() {
   const overview = useQuery(overviewQuery());
   const events = useQuery(eventsQuery());
+  const now = useNow();
   if (overview.isPending) return <Waiting what="the overview" />;
   if (!overview.data) return <Failure title="The overview cannot be shown" problem={overview.error} />;
   const o = overview.data;
@@ -37,7 +39,7 @@ export function OverviewPage() {
               <ul className="mt-2">
                 {states.map((s) => (
                   <li key={s} className="flex items-baseline gap-3 border-b border-rule py-1.5">
-                    <span className="w-8 text-right text-[1.15rem] font-semibold">{o.endpoints[s] ?? 0}</span>
+                    <span className="figure w-8 text-right text-[1.15rem] font-semibold">{o.endpoints[s] ?? 0}</span>
                     <span className="w-24"><Mark of={s} /></span>
                     <span className="text-ink-2">{says[s]}</span>
                     {(o.endpoints[s] ?? 0) > 0 && <Link className="ml-auto" to={`/endpoints?state=${s}`} aria-label={`Show the endpoints that are ${s}`}>Show</Link>}
@@ -64,8 +66,8 @@ export function OverviewPage() {
             <ul className="mt-2">
               {events.data.events.map((e) => (
                 <li key={e.id} className="flex gap-3 border-b border-rule py-1">
-                  <time dateTime={e.at} title={stamp(e.at)} className="w-24 shrink-0 text-ink-3">{ago(e.at, Date.now())}</time>
-                  <span className="min-w-0">{e.says}{e.author && ` (${e.author})`}</span>
+                  <time dateTime={e.at} title={stamp(e.at)} className="w-24 shrink-0 text-ink-3">{ago(e.at, now)}</time>
+                  <span className="min-w-0">{e.says}{e.author && !e.says.includes(e.author) && ` (${e.author})`}</span>
                 </li>
               ))}
             </ul>

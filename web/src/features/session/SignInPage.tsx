@@ -3,6 +3,7 @@ import { useState, type FormEvent } from "react";
 import { api, ask, ProblemError } from "../../api/client";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
+import { Logo } from "../../ui/Logo";
 import { Failure } from "../../ui/Notice";
 
 export function SignInPage() {
@@ -30,7 +31,7 @@ export function Gate({ title, children }: { title: string; children: React.React
   return (
     <main className="flex min-h-screen items-start justify-center p-6 pt-[14vh]">
       <div className="w-full max-w-md border border-rule-strong bg-sheet p-6">
-        <h1 className="mb-4 flex items-center gap-2"><img src="/mark.svg" alt="" className="size-6" />{title}</h1>
+        <h1 className="mb-4 flex items-center gap-2"><Logo />{title}</h1>
         {children}
       </div>
     </main>

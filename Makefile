@@ -1,0 +1,66 @@
+# What a person types. Every target does the set-up that it needs.
+.DEFAULT_GOAL := help
+SHELL := /bin/bash
+DATA ?= .demo
+LISTEN ?= 127.0.0.1:8631
+VERSION ?= 0.1.0-dev
+LDFLAGS := -X cirque/internal/app.Version=$(VERSION) -X main.version=$(VERSION)
+CONSOLE := internal/app/dist/index.html
+SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f 2>/dev/null)
+TOOLS := .bin
+STATICCHECK := $(TOOLS)/staticcheck-0.8.2
+
+.PHONY: help build demo test bench fuzz screenshots openapi check setup web format
+
+help: ## list these targets
+	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
+
+setup: ## install what is missing: PostgreSQL and Chromium from Debian's packages
+	@scripts/setup
+
+web/node_modules/.package-lock.json: web/package-lock.json
+	cd web && npm ci --no-audit --no-fund
+	@touch $@
+
+$(CONSOLE): web/node_modules/.package-lock.json $(SOURCES)
+	cd web && npm run --silent build
+	@touch $@
+
+web: $(CONSOLE) ## build the console
+
+build: $(CONSOLE) ## build bin/cirque, bin/cirque-agent and bin/cirque-sim
+	go build -ldflags '$(LDFLAGS)' -o bin/ ./cmd/cirque ./cmd/cirque-agent ./cmd/cirque-sim
+
+demo: setup build ## run Skerry Line on loopback (DATA=dir LISTEN=host:port)
+	@bin/cirque demo --data $(DATA) --listen $(LISTEN)
+
+test: setup $(CONSOLE) ## run every test
+	go test ./...
+
+bench: setup $(CONSOLE) ## run the benchmarks
+	go test -run '^$$' -bench . -benchmem ./core/... ./internal/... 2>/dev/null | grep -E '^(Benchmark|pkg:|cpu:)'
+
+fuzz: ## fuzz each decoder for a while (TIME=30s)
+	go test -fuzz FuzzParse -fuzztime $(or $(TIME),30s) ./internal/ipp
+	go test -fuzz FuzzParse -fuzztime $(or $(TIME),30s) ./internal/ldif
+	go test -fuzz FuzzParse -fuzztime $(or $(TIME),30s) ./core/estate
+
+screenshots: setup $(CONSOLE) ## make docs/screenshots anew from the demo
+	CIRQUE_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./test -count 1 -run TestScreenshots
+
+openapi: ## write docs/reference/openapi.yaml and the console's types from the Go types
+	go run ./cmd/openapi > docs/reference/openapi.yaml
+	cd web && npm run --silent types
+
+format: ## format the Go code
+	gofmt -w cmd core demo internal test *.go
+
+$(STATICCHECK):
+	GOBIN=$(CURDIR)/$(TOOLS) go install honnef.co/go/tools/cmd/staticcheck@v0.8.2 && mv $(TOOLS)/staticcheck $@
+
+check: $(STATICCHECK) $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
+	@out=$$(gofmt -l cmd core demo internal test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
+	go vet ./...
+	$(STATICCHECK) ./...
+	@go run ./cmd/openapi | diff -u docs/reference/openapi.yaml - || { echo "the API description is old: make openapi"; exit 1; }
+	@cd web && npx --no-install openapi-typescript ../docs/reference/openapi.yaml 2>/dev/null | diff -q src/api/schema.d.ts - >/dev/null || { echo "the console's types are old: make openapi"; exit 1; }

@@ -1,0 +1,155 @@
+package cirque_test
+
+import (
+	"encoding/json"
+	"errors"
+	"io"
+	"os/exec"
+	"slices"
+	"strings"
+	"testing"
+)
+
+// The arrows of the architecture, as they stand in docs/reference/architecture.md. A package may import those of the module that
+// its row names and no others; "core" and "standard" stand for all of their kind. This is a statement of policy: do not
+// change it to make a build pass.
+var arrows = map[string][]string{
+	"internal/fault":            {},
+	"internal/agentproto":       {},
+	"internal/ipp":              {},
+	"internal/ldif":             {},
+	"core/name":                 {},
+	"core/event":                {},
+	"core/job":                  {},
+	"core/document":             {"internal/fault"},
+	"core/estate":               {"internal/fault", "core/document", "core/name"},
+	"core/directory":            {"internal/fault", "core/document", "core/name"},
+	"core/access":               {"internal/fault", "core/name", "core/estate", "core/directory"},
+	"core/live":                 {"internal/fault", "core/name", "core/estate", "core/directory"},
+	"core/path":                 {"internal/fault", "core/name", "core/estate", "core/directory", "core/live"},
+	"core/lineup":               {"internal/fault", "core/name", "core/document", "core/estate", "core/directory", "core/live", "core/path"},
+	"core/endpoint":             {"internal/fault", "core/name", "core/estate", "core/directory", "core/live", "core/path", "core/lineup"},
+	"internal/api":              {"internal/fault", "core"},
+	"internal/postgres":         {"internal/fault", "core", "internal/postgres/cluster"},
+	"internal/postgres/cluster": {"internal/fault"},
+	"internal/service":          {"internal/fault", "core"},
+	"internal/ca":               {"internal/fault", "core"},
+	"internal/probe":            {"internal/fault", "core", "standard"},
+	"internal/httpapi":          {"internal/fault", "core", "internal/api", "internal/service", "internal/agentproto", "standard"},
+	"internal/gateway":          {"internal/fault", "core", "internal/service", "standard", "internal/probe"},
+	"internal/agent":            {"internal/fault", "core", "internal/agentproto", "standard", "internal/probe"},
+	"internal/sim":              {"internal/fault", "core", "internal/agentproto", "standard", "internal/probe", "internal/agent"},
+	"internal/apiclient":        {"internal/fault", "core", "internal/api"},
+	"internal/cli":              {"internal/fault", "core", "internal/api", "internal/apiclient"},
+	"internal/app":              {"all but", "internal/cli", "internal/testkit"},
+	"internal/testkit":          {"all but"},
+	"demo":                      {},
+	"cmd/cirque":                {"internal/app", "internal/cli"},
+	"cmd/cirque-agent":          {"internal/agent"},
+	"cmd/cirque-sim":            {"internal/sim"},
+	"cmd/openapi":               {"internal/httpapi"},
+	"test":                      {"all but"},
+	"":                          {},
+}
+
+var standards = []string{"internal/ipp", "internal/ldif"}
+
+// Third-party packages, by the path of the module's root, and who may import them.
+var thirdParty = map[string][]string{
+	"github.com/gin-gonic/gin":         {"internal/httpapi"},
+	"github.com/danielgtaylor/huma/v2": {"internal/httpapi"},
+	"github.com/jackc/pgx/v5":          {"internal/postgres", "internal/postgres/cluster", "internal/app", "internal/testkit"},
+	"github.com/pressly/goose/v3":      {"internal/postgres", "internal/app"},
+	"github.com/spf13/cobra":           {"internal/cli", "cmd/cirque", "cmd/cirque-agent", "cmd/cirque-sim"},
+	"github.com/gaissmai/bart":         {"core/lineup"},
+	"go.yaml.in/yaml/v3":               {"core/document", "core/estate", "internal/cli", "internal/probe", "internal/agent", "internal/sim", "internal/app", "cmd/cirque-sim"},
+	"golang.org/x/crypto":              {"internal/service", "internal/ca"},
+	"golang.org/x/term":                {"internal/cli"},
+	"codeberg.org/go-pdf/fpdf":         {"internal/service"},
+	"github.com/chromedp/chromedp":     {"test"},
+	"github.com/chromedp/cdproto":      {"test"},
+}
+
+// What computes may not reach: the network, the system, the clock's helpers, other goroutines.
+var notInCore = []string{"net", "net/http", "os", "os/exec", "context", "sync", "sync/atomic", "log", "log/slog", "math/rand", "math/rand/v2", "io/ioutil", "syscall"}
+
+type pkg struct {
+	ImportPath string
+	Imports    []string
+}
+
+func packages(t *testing.T) []pkg {
+	t.Helper()
+	out, err := exec.Command("go", "list", "-json=ImportPath,Imports", "./...").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	var list []pkg
+	for dec := json.NewDecoder(strings.NewReader(string(out))); ; {
+		var p pkg
+		err := dec.Decode(&p)
+		if errors.Is(err, io.EOF) {
+			return list
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		list = append(list, p)
+	}
+}
+
+func TestArrows(t *testing.T) {
+	t.Parallel()
+	for _, p := range packages(t) {
+		name := strings.TrimPrefix(strings.TrimPrefix(p.ImportPath, "cirque"), "/")
+		may, known := arrows[name]
+		if !known {
+			t.Errorf("%s has no row in arrows", p.ImportPath)
+			continue
+		}
+		computes := strings.HasPrefix(name, "core/") || slices.Contains(standards, name)
+		for _, imp := range p.Imports {
+			own, isOwn := strings.CutPrefix(imp, "cirque/")
+			switch {
+			case isOwn && !allowed(may, own):
+				t.Errorf("%s may not import %s", name, own)
+			case isOwn:
+			case strings.Contains(strings.Split(imp, "/")[0], "."):
+				module := moduleOf(imp)
+				if !slices.Contains(thirdParty[module], name) {
+					t.Errorf("%s may not import %s", name, imp)
+				}
+			case computes && slices.Contains(notInCore, imp):
+				t.Errorf("%s computes, and may not import %s", name, imp)
+			}
+		}
+	}
+}
+
+func moduleOf(imp string) string {
+	for m := range thirdParty {
+		if imp == m || strings.HasPrefix(imp, m+"/") {
+			return m
+		}
+	}
+	return imp
+}
+
+func allowed(may []string, own string) bool {
+	if len(may) > 0 && may[0] == "all but" {
+		return !slices.Contains(may[1:], own)
+	}
+	return slices.ContainsFunc(may, func(m string) bool {
+		return m == own || m == "core" && strings.HasPrefix(own, "core/") || m == "standard" && slices.Contains(standards, own)
+	})
+}
+
+// TestCoreIsPure looks for what imports do not show: goroutines and the clock.
+func TestCoreIsPure(t *testing.T) {
+	t.Parallel()
+	out, err := exec.Command("grep", "-rnE", `^\s*go (func|[a-z]+\()|time\.Now\(|time\.LoadLocation\(`, "core", "--include=*.go", "--exclude=*_test.go").Output()
+	var exit *exec.ExitError
+	if !errors.As(err, &exit) || exit.ExitCode() != 1 {
+		t.Errorf("core uses goroutines or the clock:\n%s%v", out, err)
+	}
+}

@@ -1,0 +1,131 @@
+// Command cirque-sim runs the stand-ins by themselves: printers, and agents by the hundred.
+package main
+
+import (
+	"bufio"
+	"context"
+	"fmt"
+	"log/slog"
+	"os"
+	"os/signal"
+	"strings"
+	"syscall"
+	"time"
+
+	"github.com/spf13/cobra"
+	"go.yaml.in/yaml/v3"
+
+	"cirque/internal/sim"
+)
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	root := &cobra.Command{Use: "cirque-sim", Short: "Stand-in printers and agents, on loopback", SilenceErrors: true, SilenceUsage: true}
+	root.AddCommand(printers(), agents())
+	if err := root.ExecuteContext(ctx); err != nil {
+		fmt.Fprintln(os.Stderr, "cirque-sim: "+err.Error())
+		os.Exit(1)
+	}
+}
+
+func printers() *cobra.Command {
+	var tableFile string
+	c := &cobra.Command{Use: "printers FILE", Short: "Run the printers of a stand-ins file until stopped", Args: cobra.ExactArgs(1),
+		Long: `Run the printers of a stand-ins file, such as demo/stand-ins.yaml, and print where each listens. With --address-table the
+table that leads to them is written to a file, for cirque serve --address-table.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			b, err := os.ReadFile(a[0])
+			if err != nil {
+				return err
+			}
+			var f struct {
+				Printers []sim.Spec `yaml:"printers"`
+			}
+			if err := yaml.Unmarshal(b, &f); err != nil {
+				return fmt.Errorf("%s: %w", a[0], err)
+			}
+			set, err := sim.Start(f.Printers)
+			if err != nil {
+				return err
+			}
+			for _, p := range f.Printers {
+				fmt.Fprintf(c.OutOrStdout(), "%-20s %-36s at %s\n", p.Name, p.For, set.Table[p.For])
+			}
+			if tableFile != "" {
+				b, err := yaml.Marshal(set.Table)
+				if err != nil {
+					return err
+				}
+				if err := os.WriteFile(tableFile, b, 0o644); err != nil {
+					return err
+				}
+			}
+			return set.Wait(c.Context())
+		}}
+	c.Flags().StringVar(&tableFile, "address-table", "", "write the table that leads to them to this file")
+	return c
+}
+
+func agents() *cobra.Command {
+	var service, tokenFile, dir string
+	c := &cobra.Command{Use: "agents --service URL --tokens FILE --dir DIR", Short: "Run many agents in one process, until stopped", Args: cobra.NoArgs,
+		Long: `Run an agent for each line of FILE, "MACHINE TOKEN", each with a stand-in spooler under DIR and one person's session, and say
+once a second how many spoolers gained or lost a queue in it.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			tokens, order, err := readTokens(tokenFile)
+			if err != nil {
+				return err
+			}
+			go count(c.Context(), dir, order)
+			return sim.RunAgents(c.Context(), service, nil, dir, sim.Crowd(order), func(m string) (string, error) { return tokens[m], nil }, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})))
+		}}
+	f := c.Flags()
+	f.StringVar(&service, "service", "", "the service's address")
+	f.StringVar(&tokenFile, "tokens", "", "a file of lines MACHINE TOKEN")
+	f.StringVar(&dir, "dir", "", "where the stand-in spoolers are kept")
+	for _, n := range []string{"service", "tokens", "dir"} {
+		_ = c.MarkFlagRequired(n)
+	}
+	return c
+}
+
+func readTokens(file string) (map[string]string, []string, error) {
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, nil, err
+	}
+	defer func() { _ = f.Close() }()
+	tokens, order := map[string]string{}, []string{}
+	s := bufio.NewScanner(f)
+	for s.Scan() {
+		machine, token, ok := strings.Cut(strings.TrimSpace(s.Text()), " ")
+		if ok {
+			tokens[machine] = token
+			order = append(order, machine)
+		}
+	}
+	return tokens, order, s.Err()
+}
+
+// count says whenever the spoolers' logs have grown.
+func count(ctx context.Context, dir string, machines []string) {
+	before := map[string]int64{}
+	for tick := time.NewTicker(time.Second); ; {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		changed := 0
+		for _, m := range machines {
+			if info, err := os.Stat(dir + "/" + m + "/log"); err == nil && info.Size() != before[m] {
+				before[m] = info.Size()
+				changed++
+			}
+		}
+		if changed > 0 {
+			fmt.Printf("%s  %d of %d spoolers changed\n", time.Now().Format("15:04:05.000"), changed, len(machines))
+		}
+	}
+}

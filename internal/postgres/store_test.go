@@ -1,0 +1,273 @@
+package postgres_test
+
+import (
+	"context"
+	"fmt"
+	"sync"
+	"testing"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/core/live"
+	"cirque/internal/fault"
+	"cirque/internal/postgres"
+	"cirque/internal/testkit"
+)
+
+func TestMain(m *testing.M) { testkit.Main(m) }
+
+func doc(queue string) *estate.Document {
+	return &estate.Document{Estate: 1, Queues: []estate.Queue{{Name: queue, Defaults: map[string]any{"copies": 2.0}}}}
+}
+
+func TestRevisions(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	if r, d, err := s.Current(ctx); err != nil || r.Number != 0 || len(d.Queues) != 0 {
+		t.Fatalf("before the first: %+v %+v %v", r, d, err)
+	}
+	// Publishers at once get numbers without gaps, and none is lost.
+	var wg sync.WaitGroup
+	for i := range 8 {
+		wg.Go(func() {
+			if _, err := s.Publish(ctx, doc(fmt.Sprintf("q%d", i)), "mira", "because"); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+	list, err := s.Revisions(ctx, 100)
+	if err != nil || len(list) != 8 || list[0].Number != 8 || list[7].Number != 1 {
+		t.Fatalf("%+v %v", list, err)
+	}
+	seen := map[string]bool{}
+	for _, r := range list {
+		_, d, err := s.Revision(ctx, r.Number)
+		if err != nil || d.Queues[0].Defaults["copies"] != 2.0 {
+			t.Fatal(d, err)
+		}
+		seen[d.Queues[0].Name] = true
+	}
+	if len(seen) != 8 {
+		t.Errorf("documents were lost: %v", seen)
+	}
+	if _, _, err := s.Revision(ctx, 99); !fault.Is(err, fault.Unknown) {
+		t.Errorf("revision 99: %v", err)
+	}
+	events, err := s.Events(ctx, 0, 100)
+	if err != nil || len(events) != 8 || events[0].Kind != event.Published {
+		t.Errorf("%+v %v", events, err)
+	}
+}
+
+func TestImportKeepsHistory(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	first := directory.Records{Users: []directory.User{{Name: "Mira", Unit: "a"}, {Name: "Jonas"}}, Groups: []directory.Group{{Name: "g", Members: []string{"user:mira"}}}}
+	for n, c := range []struct {
+		records                 directory.Records
+		added, changed, removed int
+	}{
+		{first, 3, 0, 0},
+		{first, 0, 0, 0},
+		{directory.Records{Users: []directory.User{{Name: "Mira", Unit: "b"}}, Groups: first.Groups, Machines: []directory.Machine{{Name: "desk"}}}, 1, 1, 1},
+		{first, 1, 1, 1},
+	} {
+		i, err := s.Import(ctx, "file", c.records, "ida")
+		if err != nil || i.Added != c.added || i.Changed != c.changed || i.Removed != c.removed {
+			t.Fatalf("import %d: %+v, %v", n, i, err)
+		}
+	}
+	if _, err := s.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}, "ida"); err != nil {
+		t.Fatal(err)
+	}
+	r, version, err := s.Directory(ctx)
+	if err != nil || len(r.Users) != 3 || len(r.Machines) != 0 || version != 5 {
+		t.Errorf("%+v, version %d, %v", r, version, err)
+	}
+}
+
+func TestLiveKeepsHistory(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	for _, d := range []live.Duty{live.Down, live.Serving, live.Drained} {
+		if err := s.SetLive(ctx, "server", "ps-1", d, "mira", "why"); err != nil {
+			t.Fatal(err)
+		}
+	}
+	state, err := s.Live(ctx)
+	if err != nil || state.Server("ps-1") != live.Drained || state.Device("x") != live.Serving {
+		t.Errorf("%+v %v", state, err)
+	}
+}
+
+func TestAccess(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	var wg sync.WaitGroup
+	made := make(chan error, 4)
+	for i := range 4 {
+		wg.Go(func() {
+			made <- s.AddFirstAccount(ctx, access.Account{Name: fmt.Sprint("A", i), Role: access.Administrator, Password: "x"})
+		})
+	}
+	wg.Wait()
+	close(made)
+	won := 0
+	for err := range made {
+		if err == nil {
+			won++
+		} else if !fault.Is(err, fault.Conflict) {
+			t.Error(err)
+		}
+	}
+	if won != 1 {
+		t.Errorf("%d first accounts", won)
+	}
+	state, err := s.Access(ctx)
+	if err != nil || len(state.Accounts) != 1 {
+		t.Fatal(state, err)
+	}
+	var who string
+	for _, a := range state.Accounts {
+		who = a.Name
+	}
+	ses := access.Session{Hash: [32]byte{1}, Account: who, ExpiresAt: time.Now().Add(time.Hour)}
+	if err := s.AddSession(ctx, ses); err != nil {
+		t.Fatal(err)
+	}
+	token := access.Token{Name: "agent", Role: access.Agent, Machine: "desk-1", Hash: [32]byte{2}, Author: who}
+	kept, err := s.AddToken(ctx, token)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, err := s.AddToken(ctx, token); !fault.Is(err, fault.Conflict) {
+		t.Errorf("the same name again: %v", err)
+	}
+	if err := s.TouchTokens(ctx, map[int64]time.Time{kept.ID: time.Now()}); err != nil {
+		t.Error(err)
+	}
+	state, err = s.Access(ctx)
+	if got := state.Tokens[token.Hash]; err != nil || got.Machine != "desk-1" || got.UsedAt == nil || len(state.Sessions) != 1 {
+		t.Errorf("%+v %v", state, err)
+	}
+	if err := s.RevokeToken(ctx, "agent", who); err != nil {
+		t.Error(err)
+	}
+	if err := s.RevokeToken(ctx, "agent", who); !fault.Is(err, fault.Unknown) {
+		t.Errorf("revoked twice: %v", err)
+	}
+	if err := s.EndSession(ctx, ses.Hash); err != nil {
+		t.Error(err)
+	}
+	if state, err = s.Access(ctx); err != nil || len(state.Tokens)+len(state.Sessions) != 0 {
+		t.Errorf("%+v %v", state, err)
+	}
+}
+
+func TestEndpoints(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	m := "Desk-1"
+	r := endpoint.Report{Machine: m, Contexts: []lineup.Query{{Machine: &m}}, Failures: []endpoint.Failure{{Queue: "q", Says: "no"}}}
+	first, err := s.SaveReport(ctx, r, []event.Event{{Kind: event.Joined, Subject: m, Author: "a", Says: "came"}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	r.Machine, r.Failures = "DESK-1", nil // one machine, however it writes itself
+	if _, err := s.SaveReport(ctx, r, nil); err != nil {
+		t.Fatal(err)
+	}
+	all, err := s.Endpoints(ctx)
+	if err != nil || len(all) != 1 || !all[0].FirstSeen.Equal(first.FirstSeen) || all[0].LastSeen.Before(first.LastSeen) || len(all[0].Report.Failures) != 0 {
+		t.Errorf("%+v %v", all, err)
+	}
+	if one, err := s.Endpoint(ctx, "desk-1"); err != nil || one.Report.Machine != "DESK-1" {
+		t.Errorf("%+v %v", one, err)
+	}
+	if _, err := s.Endpoint(ctx, "else"); !fault.Is(err, fault.Unknown) {
+		t.Error(err)
+	}
+}
+
+func TestNoticesReachOtherProcesses(t *testing.T) {
+	t.Parallel()
+	url := testkit.Database(t)
+	open := func() *postgres.Store {
+		s, err := postgres.Open(t.Context(), url)
+		if err != nil {
+			t.Fatal(err)
+		}
+		t.Cleanup(s.Close)
+		return s
+	}
+	here, there := open(), open()
+	ctx, stop := context.WithCancel(t.Context())
+	notices, down := make(chan event.Notice, 16), make(chan error, 16)
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		here.Listen(ctx, func(n event.Notice) { notices <- n }, func(err error) { down <- err })
+	}()
+	next := func() event.Notice {
+		select {
+		case n := <-notices:
+			return n
+		case <-time.After(10 * time.Second):
+			t.Fatal("no notice came")
+			return event.Notice{}
+		}
+	}
+	if n := next(); n.What != event.Lost {
+		t.Fatalf("first %+v", n)
+	}
+	if _, err := there.Publish(ctx, doc("q"), "mira", "why"); err != nil {
+		t.Fatal(err)
+	}
+	if n := next(); n.What != event.Estate || n.Subject != "1" {
+		t.Errorf("then %+v", n)
+	}
+	if n := next(); n.What != event.Happened {
+		t.Errorf("then %+v", n)
+	}
+	stop()
+	<-done
+}
+
+func TestMigrateAtOnce(t *testing.T) {
+	t.Parallel()
+	url := testkit.Blank(t)
+	var wg sync.WaitGroup
+	for range 4 {
+		wg.Go(func() {
+			s, err := postgres.Open(t.Context(), url)
+			if err != nil {
+				t.Error(err)
+				return
+			}
+			defer s.Close()
+			if err := s.Migrate(t.Context()); err != nil {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+}
+
+func TestAppendOnly(t *testing.T) {
+	t.Parallel()
+	s := testkit.Store(t)
+	if _, err := s.Publish(t.Context(), doc("q"), "mira", "why"); err != nil {
+		t.Fatal(err)
+	}
+	for _, sql := range []string{"UPDATE revision SET reason = 'other'", "DELETE FROM revision"} {
+		if err := s.Exec(t.Context(), sql); err == nil {
+			t.Errorf("%s went through", sql)
+		}
+	}
+}

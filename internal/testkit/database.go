@@ -1,0 +1,133 @@
+// Package testkit holds what several packages' tests share: throw-away databases, and the conformance suite of spoolers.
+// Tests alone import it.
+package testkit
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sync"
+	"sync/atomic"
+	"testing"
+
+	"github.com/jackc/pgx/v5"
+
+	"cirque/internal/postgres"
+	"cirque/internal/postgres/cluster"
+)
+
+// one server for each test binary, with a migrated template from which databases are copied in milliseconds.
+var one struct {
+	sync.Once
+	server *cluster.Server
+	dir    string
+	err    error
+	last   atomic.Int64
+}
+
+const template = "template_cirque"
+
+// Scratch makes a directory, in memory where there is room, that the database's account can enter.
+func Scratch() (string, error) {
+	base := os.TempDir()
+	if info, err := os.Stat("/dev/shm"); err == nil && info.IsDir() {
+		base = "/dev/shm"
+	}
+	dir, err := os.MkdirTemp(base, "cirque-test-")
+	if err != nil {
+		return "", err
+	}
+	return dir, os.Chmod(dir, 0o755)
+}
+
+// Main runs a package's tests and takes the server away afterwards.
+func Main(m *testing.M) {
+	code := m.Run()
+	if one.server != nil {
+		if err := one.server.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, err)
+		}
+	}
+	if one.dir != "" {
+		_ = os.RemoveAll(one.dir)
+	}
+	os.Exit(code)
+}
+
+func start() error {
+	dir, err := Scratch()
+	if err != nil {
+		return err
+	}
+	one.dir = dir
+	ctx := context.Background()
+	if one.server, err = cluster.Start(ctx, filepath.Join(dir, "data"), cluster.Config{Throwaway: true}); err != nil {
+		return err
+	}
+	if err := postgres.Create(ctx, one.server.URL("postgres"), template); err != nil {
+		return err
+	}
+	store, err := postgres.Open(ctx, one.server.URL(template))
+	if err != nil {
+		return err
+	}
+	err = store.Migrate(ctx)
+	store.Close()
+	if err != nil {
+		return err
+	}
+	return exec("ALTER DATABASE " + template + " WITH IS_TEMPLATE true ALLOW_CONNECTIONS false")
+}
+
+func exec(sql string) error {
+	ctx := context.Background()
+	conn, err := pgx.Connect(ctx, one.server.URL("postgres"))
+	if err != nil {
+		return err
+	}
+	defer func() { _ = conn.Close(ctx) }()
+	_, err = conn.Exec(ctx, sql)
+	return err
+}
+
+// Database gives the URL of a fresh, migrated database of the test's own.
+func Database(t testing.TB) string {
+	t.Helper()
+	return fresh(t, template+" STRATEGY file_copy")
+}
+
+// Blank gives the URL of an empty database of the test's own.
+func Blank(t testing.TB) string {
+	t.Helper()
+	return fresh(t, "template0")
+}
+
+func fresh(t testing.TB, from string) string {
+	t.Helper()
+	one.Do(func() { one.err = start() })
+	if one.err != nil {
+		t.Fatal(one.err)
+	}
+	name := fmt.Sprintf("t_%d", one.last.Add(1))
+	if err := exec("CREATE DATABASE " + name + " TEMPLATE " + from); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() {
+		if err := exec("DROP DATABASE " + name + " WITH (FORCE)"); err != nil {
+			t.Error(err)
+		}
+	})
+	return one.server.URL(name)
+}
+
+// Store gives a store on a fresh database.
+func Store(t testing.TB) *postgres.Store {
+	t.Helper()
+	s, err := postgres.Open(t.Context(), Database(t))
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	return s
+}

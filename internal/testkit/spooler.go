@@ -1,0 +1,134 @@
+package testkit
+
+import (
+	"slices"
+	"testing"
+
+	"cirque/core/endpoint"
+	"cirque/internal/agent"
+)
+
+// A Spooler under test, with what a person at the machine does behind the agent's back.
+type Spooler struct {
+	agent.Spooler
+	// Foreign installs a queue that is not the agent's own, for everybody.
+	Foreign func(t *testing.T, queue string)
+}
+
+// TestSpooler is the conformance suite of spoolers: each check says what it wants. fresh gives an empty one.
+func TestSpooler(t *testing.T, fresh func(t *testing.T) Spooler) {
+	t.Parallel()
+	all := endpoint.Want{Queue: "hall-mono", Title: "Booking hall", URI: "ipp://10.40.8.31/ipp/print", Driver: "driverless", Options: map[string]any{"sides": "two-sided-long-edge"}}
+	own := endpoint.Want{Queue: "mail-room", User: "mira.solvang", URI: "ipp://10.40.8.32/ipp/print", Driver: "m", Exact: "Skerrymark  Mono 40/PCL6"}
+	list := func(t *testing.T, s Spooler) ([]endpoint.Installed, map[string]string) {
+		t.Helper()
+		got, defaults, err := s.List(t.Context())
+		if err != nil {
+			t.Fatal("List fails:", err)
+		}
+		return got, defaults
+	}
+	add := func(t *testing.T, s Spooler, wants ...endpoint.Want) {
+		t.Helper()
+		for _, w := range wants {
+			if err := s.Add(t.Context(), w); err != nil {
+				t.Fatalf("Add(%s) fails: %v", w.Queue, err)
+			}
+		}
+	}
+	t.Run("empty", func(t *testing.T) {
+		if got, defaults := list(t, fresh(t)); len(got)+len(defaults) != 0 {
+			t.Errorf("a fresh spooler holds %v, %v", got, defaults)
+		}
+	})
+	t.Run("what is added is found as it was wanted, and as the agent's own", func(t *testing.T) {
+		s := fresh(t)
+		add(t, s, all, own)
+		got, _ := list(t, s)
+		if len(got) != 2 {
+			t.Fatalf("two were added, found %v", got)
+		}
+		for _, i := range got {
+			want := all
+			if i.User != "" {
+				want = own
+			}
+			if what, _, found := endpoint.Differs(want, i.Want); what != "" || !i.Own || i.Key() != want.Key() {
+				t.Errorf("%s: %s is %q, own %v", i.Queue, what, found, i.Own)
+			}
+		}
+	})
+	t.Run("adding again what is its own is no error and makes no second", func(t *testing.T) {
+		s := fresh(t)
+		add(t, s, all, all)
+		if got, _ := list(t, s); len(got) != 1 {
+			t.Errorf("found %v", got)
+		}
+	})
+	t.Run("one queue for two people is two", func(t *testing.T) {
+		s := fresh(t)
+		other := own
+		other.User = "Jonas Berg/x"
+		add(t, s, own, other)
+		if got, _ := list(t, s); len(got) != 2 || got[0].Key() == got[1].Key() {
+			t.Errorf("found %v", got)
+		}
+	})
+	t.Run("a change takes hold", func(t *testing.T) {
+		s := fresh(t)
+		add(t, s, all)
+		changed := all
+		changed.URI, changed.Options = "ipp://10.40.8.99/ipp/print", nil
+		if err := s.Change(t.Context(), changed); err != nil {
+			t.Fatal(err)
+		}
+		got, _ := list(t, s)
+		if what, _, found := endpoint.Differs(changed, got[0].Want); what != "" || len(got) != 1 {
+			t.Errorf("%s is %q", what, found)
+		}
+	})
+	t.Run("defaults, of everybody and of one", func(t *testing.T) {
+		s := fresh(t)
+		add(t, s, all, own)
+		for _, d := range []struct{ queue, user string }{{"hall-mono", ""}, {"mail-room", "Mira.Solvang"}} {
+			if err := s.SetDefault(t.Context(), d.queue, d.user); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if _, defaults := list(t, s); defaults[""] != "hall-mono" || defaults["mira.solvang"] != "mail-room" {
+			t.Errorf("defaults are %v", defaults)
+		}
+		if err := s.SetDefault(t.Context(), "not-there", ""); err == nil {
+			t.Error("a queue that is not there became the default")
+		}
+	})
+	t.Run("removed is gone, with its default, and removing again is no error", func(t *testing.T) {
+		s := fresh(t)
+		add(t, s, all)
+		if err := s.SetDefault(t.Context(), all.Queue, ""); err != nil {
+			t.Fatal(err)
+		}
+		for range 2 {
+			if err := s.Remove(t.Context(), all.Queue, ""); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if got, defaults := list(t, s); len(got) != 0 || defaults[""] != "" {
+			t.Errorf("found %v, %v", got, defaults)
+		}
+	})
+	t.Run("what is not the agent's own is listed so, and never touched", func(t *testing.T) {
+		s := fresh(t)
+		s.Foreign(t, "hall-mono")
+		if err := s.Add(t.Context(), all); err == nil {
+			t.Error("a queue of somebody else's was replaced")
+		}
+		if err := s.Remove(t.Context(), "hall-mono", ""); err == nil {
+			t.Error("a queue of somebody else's was removed")
+		}
+		got, _ := list(t, s)
+		if !slices.ContainsFunc(got, func(i endpoint.Installed) bool { return i.Queue == "hall-mono" && !i.Own }) {
+			t.Errorf("found %v", got)
+		}
+	})
+}

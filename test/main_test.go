@@ -1,0 +1,137 @@
+// Package test holds what is tested from end to end: the service on loopback with a real database, its client, the
+// agents, and the console in headless Chromium.
+package test
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/cdproto/network"
+	"github.com/chromedp/cdproto/runtime"
+	cdp "github.com/chromedp/chromedp"
+
+	"cirque/internal/app"
+)
+
+// demoOnce starts one demo for all tests that only read it.
+var demoOnce struct {
+	sync.Once
+	demo *app.Demo
+	err  error
+	dir  string
+}
+
+// browserOnce starts one browser for all tests; each has a tab of its own.
+var browserOnce struct {
+	sync.Once
+	ctx  context.Context
+	err  error
+	stop func()
+}
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if browserOnce.stop != nil {
+		browserOnce.stop()
+	}
+	if d := demoOnce.demo; d != nil {
+		if err := d.Stop(); err != nil {
+			fmt.Fprintln(os.Stderr, "the demo did not stop:", err)
+			code = max(code, 1)
+		}
+	}
+	if demoOnce.dir != "" {
+		_ = os.RemoveAll(demoOnce.dir)
+	}
+	os.Exit(code)
+}
+
+// scratch makes a directory in memory where there is one, which the database's account can enter.
+func scratch() (string, error) {
+	base := os.TempDir()
+	if info, err := os.Stat("/dev/shm"); err == nil && info.IsDir() {
+		base = "/dev/shm"
+	}
+	dir, err := os.MkdirTemp(base, "cirque-test-")
+	if err != nil {
+		return "", err
+	}
+	return dir, os.Chmod(dir, 0o755)
+}
+
+// theDemo gives the demo that tests share; they must leave it as it was.
+func theDemo(t *testing.T) *app.Demo {
+	t.Helper()
+	demoOnce.Do(func() {
+		if demoOnce.dir, demoOnce.err = scratch(); demoOnce.err != nil {
+			return
+		}
+		demoOnce.demo, demoOnce.err = app.StartDemo(context.Background(), app.Options{Data: filepath.Join(demoOnce.dir, "data"), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true})
+	})
+	if demoOnce.err != nil {
+		t.Fatal(demoOnce.err)
+	}
+	return demoOnce.demo
+}
+
+func chromium() (string, error) {
+	for _, name := range []string{"chromium", "chromium-browser"} {
+		if p, err := exec.LookPath(name); err == nil {
+			return p, nil
+		}
+	}
+	return "", errors.New("chromium is not installed: apt-get install --no-install-recommends chromium")
+}
+
+// tab opens a tab of 1280x800. A request to another host, an error in the page's script or on its console fails the test.
+func tab(t *testing.T) context.Context {
+	t.Helper()
+	browserOnce.Do(func() {
+		path, err := chromium()
+		if err != nil {
+			browserOnce.err = err
+			return
+		}
+		profile, err := os.MkdirTemp("", "cirque-browser-")
+		if err != nil {
+			browserOnce.err = err
+			return
+		}
+		opts := append(cdp.DefaultExecAllocatorOptions[:], cdp.ExecPath(path), cdp.NoSandbox, cdp.UserDataDir(profile), cdp.WindowSize(1280, 800),
+			cdp.Flag("disable-gpu", true), cdp.Flag("disable-quic", true), cdp.Flag("disable-component-update", true), cdp.Flag("no-proxy-server", true),
+			cdp.Flag("force-color-profile", "srgb"), cdp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"))
+		allocator, stopAllocator := cdp.NewExecAllocator(context.Background(), opts...)
+		ctx, stopBrowser := cdp.NewContext(allocator)
+		browserOnce.ctx, browserOnce.err = ctx, cdp.Do(ctx)
+		browserOnce.stop = func() { stopBrowser(); stopAllocator(); _ = os.RemoveAll(profile) }
+	})
+	if browserOnce.err != nil {
+		t.Fatal(browserOnce.err)
+	}
+	ctx, cancel := cdp.NewContext(browserOnce.ctx, cdp.WithNewBrowserContext())
+	t.Cleanup(cancel)
+	if err := cdp.Do(ctx, cdp.EmulateViewport(1280, 800)); err != nil {
+		t.Fatal(err)
+	}
+	cdp.Listen(ctx, func(ev any) {
+		switch e := ev.(type) {
+		case *network.EventRequestWillBeSent:
+			if u := e.Request.URL; !strings.HasPrefix(u, "http://127.0.0.1:") && !strings.HasPrefix(u, "data:") && !strings.HasPrefix(u, "blob:") {
+				t.Errorf("the page asks another host: %s", u)
+			}
+		case *runtime.EventExceptionThrown:
+			t.Errorf("the page's script fails: %s", e.ExceptionDetails.Text)
+		}
+	})
+	ctx, stop := context.WithTimeout(ctx, 60*time.Second)
+	t.Cleanup(stop)
+	return ctx
+}

@@ -1,0 +1,147 @@
+package test
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"os"
+	"strings"
+	"testing"
+
+	cdp "github.com/chromedp/chromedp"
+)
+
+// A page is a tab at the console. Things on it are found by their role and name, as people and screen readers find them.
+type page struct {
+	t    *testing.T
+	ctx  context.Context
+	base string
+	n    int
+}
+
+// finder is a function of the page: the visible element of a role and an accessible name (HTML-AAM's mapping for the
+// elements that the console uses).
+const finder = `(role, name) => {
+  const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation" };
+  const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? (e.type === "search" ? "searchbox" : "textbox") : roles[e.tagName.toLowerCase()]);
+  const tidy = (s) => (s ?? "").replace(/\s+/g, " ").trim();
+  const nameOf = (e) => tidy(e.getAttribute("aria-label")) || tidy((e.labels ?? [])[0]?.firstChild?.textContent) || tidy(e.textContent);
+  return [...document.querySelectorAll("*")].find((e) => roleOf(e) === role && nameOf(e) === name && e.getClientRects().length > 0) ?? null;
+}`
+
+func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
+	p.t.Helper()
+	if err := cdp.Do(p.ctx, actions...); err != nil {
+		p.t.Fatalf("%s: %v\n%s", what, err, p.text())
+	}
+}
+
+func quote(s string) string {
+	b, _ := json.Marshal(s) // a string
+	return string(b)
+}
+
+// find waits for a thing and gives a selector for it.
+func (p *page) find(role, name string) string {
+	p.t.Helper()
+	p.n++
+	mark := fmt.Sprintf("found-%d", p.n)
+	js := fmt.Sprintf(`(() => { const e = (%s)(%s, %s); if (!e) return false; e.setAttribute("data-%s", ""); return true; })()`, finder, quote(role), quote(name), mark)
+	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+		p.t.Fatalf("no %s %q: %v\n%s", role, name, err, p.text())
+	}
+	return "[data-" + mark + "]"
+}
+
+func (p *page) press(role, name string) {
+	p.t.Helper()
+	p.do("press "+name, cdp.Click(cdp.CSS(p.find(role, name))))
+}
+
+func (p *page) fill(role, name, text string) {
+	p.t.Helper()
+	sel := p.find(role, name)
+	p.do("fill "+name, cdp.Click(cdp.CSS(sel)), cdp.SendKeys(cdp.CSS(sel), text))
+}
+
+func (p *page) keys(keys string) {
+	p.t.Helper()
+	p.do("keys", cdp.KeyEvent(keys))
+}
+
+// see waits until a text stands on the page.
+func (p *page) see(text string) {
+	p.t.Helper()
+	js := fmt.Sprintf(`document.body.innerText.replace(/\s+/g, " ").includes(%s)`, quote(text))
+	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+		p.t.Fatalf("%q is not seen: %v\n%s", text, err, p.text())
+	}
+}
+
+// gone waits until a text does not stand on the page.
+func (p *page) gone(text string) {
+	p.t.Helper()
+	js := fmt.Sprintf(`!document.body.innerText.replace(/\s+/g, " ").includes(%s)`, quote(text))
+	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+		p.t.Fatalf("%q is still seen: %v", text, err)
+	}
+}
+
+func (p *page) text() string {
+	s, _ := cdp.Run(p.ctx, cdp.Evaluate[string](`document.body.innerText`)) // for a message only
+	return s
+}
+
+func (p *page) goTo(path string) {
+	p.t.Helper()
+	p.do("go to "+path, cdp.Navigate(p.base+path))
+}
+
+func (p *page) picture(file string) {
+	p.t.Helper()
+	p.do("settle", cdp.Func(func(ctx context.Context, _ *cdp.Target) error {
+		_, err := cdp.Run(ctx, cdp.Evaluate[bool](`document.fonts.ready.then(() => true)`, cdp.EvalAwaitPromise))
+		return err
+	}))
+	png, err := cdp.Run(p.ctx, cdp.CaptureScreenshot())
+	if err == nil {
+		err = os.WriteFile(file, png, 0o644)
+	}
+	if err != nil {
+		p.t.Fatal(err)
+	}
+}
+
+// signedIn opens the demo's console and signs in.
+func signedIn(t *testing.T) *page {
+	t.Helper()
+	d := theDemo(t)
+	p := &page{t: t, ctx: tab(t), base: d.URL}
+	p.goTo("/")
+	p.fill("textbox", "Name", d.Name)
+	p.fill("textbox", "Password", d.Password)
+	p.press("button", "Sign in")
+	p.see("Overview")
+	return p
+}
+
+// accessible runs axe on the page and fails on anything against WCAG 2.2 A and AA.
+func (p *page) accessible() {
+	p.t.Helper()
+	axe, err := os.ReadFile("../web/node_modules/axe-core/axe.min.js")
+	if err != nil {
+		p.t.Fatal("axe-core is not installed: make web")
+	}
+	_, err = cdp.Run(p.ctx, cdp.Evaluate[bool](string(axe)+"; true"))
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	out, err := cdp.Run(p.ctx, cdp.Evaluate[string](`axe.run(document, { runOnly: ["wcag2a", "wcag2aa", "wcag21a", "wcag21aa", "wcag22aa"] }).then((r) =>
+		r.violations.map((v) => v.id + ": " + v.help + "\n" + v.nodes.slice(0, 3).map((n) => "    " + n.html + "\n    " + n.failureSummary).join("\n")).join("\n"))`, cdp.EvalAwaitPromise))
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	if out = strings.TrimSpace(out); out != "" {
+		p.t.Errorf("not accessible:\n%s", out)
+	}
+}
