@@ -19,6 +19,7 @@ import (
 	cdp "github.com/chromedp/chromedp"
 
 	"cirque/internal/app"
+	"cirque/internal/testkit"
 )
 
 // demoOnce starts one demo for all tests that only read it.
@@ -38,7 +39,7 @@ var browserOnce struct {
 }
 
 func TestMain(m *testing.M) {
-	code := m.Run()
+	code := testkit.Run(m)
 	if browserOnce.stop != nil {
 		browserOnce.stop()
 	}
@@ -54,18 +55,7 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
-// scratch makes a directory in memory where there is one, which the database's account can enter.
-func scratch() (string, error) {
-	base := os.TempDir()
-	if info, err := os.Stat("/dev/shm"); err == nil && info.IsDir() {
-		base = "/dev/shm"
-	}
-	dir, err := os.MkdirTemp(base, "cirque-test-")
-	if err != nil {
-		return "", err
-	}
-	return dir, os.Chmod(dir, 0o755)
-}
+func scratch() (string, error) { return testkit.Scratch() }
 
 // theDemo gives the demo that tests share; they must leave it as it was.
 func theDemo(t *testing.T) *app.Demo {

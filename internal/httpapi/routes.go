@@ -165,16 +165,16 @@ func (s *server) directory(a huma.API) {
 }
 
 func (s *server) lineups(a huma.API) {
-	type asked struct {
+	type Asked struct { // exported: huma reads no embedded type that is not
 		Known string `header:"If-None-Match" doc:"The ETag of the answer that is known already."`
 		Wait  string `header:"Prefer" doc:"wait=N: while the known answer still holds, answer only after N seconds (RFC 7240)."`
 	}
 	type one struct {
-		asked
+		Asked
 		Body lineup.Query
 	}
 	type many struct {
-		asked
+		Asked
 		Body []lineup.Query `maxItems:"10000" minItems:"1"`
 	}
 	type answer[T any] struct {
@@ -183,7 +183,7 @@ func (s *server) lineups(a huma.API) {
 		Pref   string `header:"Preference-Applied"`
 		Body   T
 	}
-	ask := func(ctx context.Context, in asked, queries []lineup.Query) (ans service.Answer, same bool, pref string, err error) {
+	ask := func(ctx context.Context, in Asked, queries []lineup.Query) (ans service.Answer, same bool, pref string, err error) {
 		known, wait := agentproto.TagOf(in.Known), agentproto.ParsePrefer(in.Wait)
 		if known == "" {
 			ans, err = s.svc.Lineups(ctx, principalOf(ctx), queries)
@@ -200,7 +200,7 @@ func (s *server) lineups(a huma.API) {
 		return ans, same, pref, err
 	}
 	route(s, a, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(ctx context.Context, in *one) (*answer[*lineup.Lineup], error) {
-		ans, same, pref, err := ask(ctx, in.asked, []lineup.Query{in.Body})
+		ans, same, pref, err := ask(ctx, in.Asked, []lineup.Query{in.Body})
 		if err != nil {
 			return nil, err
 		}
@@ -211,7 +211,7 @@ func (s *server) lineups(a huma.API) {
 		return o, nil
 	})
 	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large, func(ctx context.Context, in *many) (*answer[[]lineup.Lineup], error) {
-		ans, same, pref, err := ask(ctx, in.asked, in.Body)
+		ans, same, pref, err := ask(ctx, in.Asked, in.Body)
 		o := &answer[[]lineup.Lineup]{http.StatusOK, agentproto.Quote(ans.Tag), pref, ans.Lineups}
 		if same {
 			o.Status, o.Body = http.StatusNotModified, nil

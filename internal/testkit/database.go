@@ -41,8 +41,11 @@ func Scratch() (string, error) {
 	return dir, os.Chmod(dir, 0o755)
 }
 
-// Main runs a package's tests and takes the server away afterwards.
-func Main(m *testing.M) {
+// Main runs a package's tests and exits.
+func Main(m *testing.M) { os.Exit(Run(m)) }
+
+// Run runs a package's tests, takes the server away afterwards, and gives the exit code.
+func Run(m *testing.M) int {
 	code := m.Run()
 	if one.server != nil {
 		if err := one.server.Stop(); err != nil {
@@ -52,7 +55,7 @@ func Main(m *testing.M) {
 	if one.dir != "" {
 		_ = os.RemoveAll(one.dir)
 	}
-	os.Exit(code)
+	return code
 }
 
 func start() error {

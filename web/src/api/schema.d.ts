@@ -648,8 +648,8 @@ export interface components {
             user?: string;
         };
         EndpointKey: {
-            Queue: string;
-            User: string;
+            queue: string;
+            user?: string;
         };
         EndpointReport: {
             contexts: components["schemas"]["LineupQuery"][];
@@ -1848,7 +1848,12 @@ export interface operations {
     "ask-lineup": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the answer that is known already. */
+                "If-None-Match"?: string;
+                /** @description wait=N: while the known answer still holds, answer only after N seconds (RFC 7240). */
+                Prefer?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -1919,7 +1924,12 @@ export interface operations {
     "ask-lineups": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The ETag of the answer that is known already. */
+                "If-None-Match"?: string;
+                /** @description wait=N: while the known answer still holds, answer only after N seconds (RFC 7240). */
+                Prefer?: string;
+            };
             path?: never;
             cookie?: never;
         };
