@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"os"
 	"os/exec"
+	"os/signal"
 	"path/filepath"
 	"strings"
 	"sync"
@@ -39,6 +40,7 @@ var browserOnce struct {
 }
 
 func TestMain(m *testing.M) {
+	serveIfAsked()
 	code := testkit.Run(m)
 	if browserOnce.stop != nil {
 		browserOnce.stop()
@@ -125,3 +127,9 @@ func tab(t *testing.T) context.Context {
 	t.Cleanup(stop)
 	return ctx
 }
+
+// contextOfProcess ends with the process's first interrupt.
+var contextOfProcess = sync.OnceValue(func() context.Context {
+	ctx, _ := signal.NotifyContext(context.Background(), os.Interrupt) //nolint:govet // for the process's whole life
+	return ctx
+})

@@ -9,6 +9,7 @@ import (
 	"testing"
 
 	cdp "github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 )
 
 // A page is a tab at the console. Things on it are found by their role and name, as people and screen readers find them.
@@ -19,14 +20,14 @@ type page struct {
 	n    int
 }
 
-// finder is a function of the page: the visible element of a role and an accessible name (HTML-AAM's mapping for the
+// finder is a function of the page: the visible element of a role and an accessible name, or the end of one after "…" (HTML-AAM's mapping for the
 // elements that the console uses).
 const finder = `(role, name) => {
   const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation" };
   const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? (e.type === "search" ? "searchbox" : "textbox") : roles[e.tagName.toLowerCase()]);
   const tidy = (s) => (s ?? "").replace(/\s+/g, " ").trim();
   const nameOf = (e) => tidy(e.getAttribute("aria-label")) || tidy((e.labels ?? [])[0]?.firstChild?.textContent) || tidy(e.textContent);
-  return [...document.querySelectorAll("*")].find((e) => roleOf(e) === role && nameOf(e) === name && e.getClientRects().length > 0) ?? null;
+  return [...document.querySelectorAll("*")].find((e) => roleOf(e) === role && (name.startsWith("…") ? nameOf(e).endsWith(name.slice(1)) : nameOf(e) === name) && e.getClientRects().length > 0) ?? null;
 }`
 
 func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
@@ -143,5 +144,34 @@ func (p *page) accessible() {
 	}
 	if out = strings.TrimSpace(out); out != "" {
 		p.t.Errorf("not accessible:\n%s", out)
+	}
+}
+
+// eval gives the text of an expression.
+func (p *page) eval(js string) string {
+	p.t.Helper()
+	out, err := cdp.Run(p.ctx, cdp.Evaluate[string]("String("+js+")"))
+	if err != nil {
+		p.t.Fatal(js, err)
+	}
+	return out
+}
+
+func focus(sel string) cdp.Action[cdp.Void] { return cdp.Focus(cdp.CSS(sel)) }
+
+// clear empties an input as a person does: all of it chosen, then deleted.
+func (p *page) clear(role, name string) {
+	p.t.Helper()
+	sel := p.find(role, name)
+	p.do("clear "+name, focus(sel))
+	p.eval("document.querySelector(" + quote(sel) + ").select()")
+	p.keys(kb.Backspace)
+}
+
+// until waits for an expression to be true.
+func (p *page) until(js string) {
+	p.t.Helper()
+	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+		p.t.Fatalf("%s: %v", js, err)
 	}
 }

@@ -32,6 +32,9 @@ func New(base, token string, caPEM []byte) (*Client, error) {
 	if err != nil || u.Host == "" || u.Scheme != "http" && u.Scheme != "https" {
 		return nil, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "%q is no address of a service", base)
 	}
+	if strings.ContainsFunc(token, func(r rune) bool { return r <= ' ' || r > '~' }) {
+		return nil, fault.New(fault.Denied, "token-malformed", "give the token alone, as cirque token create printed it", "what was given is no token")
+	}
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
 	if caPEM != nil {

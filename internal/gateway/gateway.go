@@ -71,7 +71,7 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	body := ipp.Buffered(r.Body)
 	req, err := ipp.ReadMessage(body)
 	if err != nil {
-		g.answer(w, ipp.NewResponse(ipp.BadRequest, 0, err.Error()))
+		g.answer(w, ipp.Message{}.Respond(ipp.BadRequest, err.Error()))
 		return
 	}
 	g.answer(w, g.handle(r.Context(), p, name, r.Host, r.TLS != nil, req, body))
@@ -109,13 +109,13 @@ func (g *Gateway) answer(w http.ResponseWriter, m ipp.Message) {
 func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host string, secure bool, req ipp.Message, body io.Reader) ipp.Message {
 	switch {
 	case req.Version.Major < 1 || req.Version.Major > 2:
-		return ipp.NewResponse(ipp.VersionNotSupported, req.ID, "versions 1.0 to 2.2 are spoken here")
+		return req.Respond(ipp.VersionNotSupported, "versions 1.0 to 2.2 are spoken here")
 	case req.ID < 1 || req.Text(ipp.OperationGroup, "attributes-charset") == "":
-		return ipp.NewResponse(ipp.BadRequest, req.ID, "request-id or attributes-charset is missing")
+		return req.Respond(ipp.BadRequest, "request-id or attributes-charset is missing")
 	}
 	route, err := g.svc.GatewayRoute(p, name)
 	if err != nil {
-		return g.refuse(req.ID, err)
+		return g.refuse(req, err)
 	}
 	format := req.Text(ipp.OperationGroup, "document-format")
 	if format == "" {
@@ -126,29 +126,29 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 		return g.attributes(req, route, host, secure)
 	case ipp.ValidateJob:
 		if !slices.Contains(formats(), format) {
-			return ipp.NewResponse(ipp.FormatNotSupported, req.ID, format+" is not passed on")
+			return req.Respond(ipp.FormatNotSupported, format+" is not passed on")
 		}
 		if route.Queue.Paused {
-			return ipp.NewResponse(ipp.NotAcceptingJobs, req.ID, "the queue is paused")
+			return req.Respond(ipp.NotAcceptingJobs, "the queue is paused")
 		}
-		return ipp.NewResponse(ipp.OK, req.ID, "")
+		return req.Respond(ipp.OK, "")
 	case ipp.PrintJob:
 		if !slices.Contains(formats(), format) {
-			return ipp.NewResponse(ipp.FormatNotSupported, req.ID, format+" is not passed on")
+			return req.Respond(ipp.FormatNotSupported, format+" is not passed on")
 		}
 		d := job.Document{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: owner(p, req), Format: format}
 		out, err := g.svc.Deliver(ctx, route, d, body)
 		if err != nil {
-			return g.refuse(req.ID, err)
+			return g.refuse(req, err)
 		}
-		m := ipp.NewResponse(ipp.OK, req.ID, out.Says)
+		m := req.Respond(ipp.OK, out.Says)
 		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
 			ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("%s/jobs/%d", uriOf(host, name, secure), out.JobID))),
 			ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(max(out.JobID, 1)))), ipp.Attr("job-state", ipp.Int(ipp.Enum, int32(ipp.JobStateOf(out.State)))),
 			ipp.Strs(ipp.Keyword, "job-state-reasons", "none")}})
 		return m
 	}
-	return ipp.NewResponse(ipp.OperationNotSupported, req.ID, "")
+	return req.Respond(ipp.OperationNotSupported, "")
 }
 
 // owner is the person: an agent's, else the one who signed in. What the job itself claims counts for nothing here.
@@ -159,7 +159,7 @@ func owner(p *access.Principal, req ipp.Message) string {
 	return req.Text(ipp.OperationGroup, "requesting-user-name")
 }
 
-func (g *Gateway) refuse(id int32, err error) ipp.Message {
+func (g *Gateway) refuse(req ipp.Message, err error) ipp.Message {
 	f := fault.As(err)
 	status := map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized, fault.Unsigned: ipp.NotAuthenticated, fault.Invalid: ipp.BadRequest,
 		fault.Unavailable: ipp.ServiceUnavailable}[f.Kind]
@@ -172,7 +172,7 @@ func (g *Gateway) refuse(id int32, err error) ipp.Message {
 		status = ipp.InternalError
 		g.log.Error("a job failed", "error", err)
 	}
-	return ipp.NewResponse(status, id, f.What)
+	return req.Respond(status, f.What)
 }
 
 func uriOf(host, name string, secure bool) string {
@@ -220,7 +220,7 @@ func (g *Gateway) attributes(req ipp.Message, route service.Route, host string, 
 		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"),
 		ipp.Strs(ipp.Keyword, "compression-supported", "none"),
 	}
-	m := ipp.NewResponse(ipp.OK, req.ID, "")
+	m := req.Respond(ipp.OK, "")
 	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, all)})
 	return m
 }

@@ -183,9 +183,13 @@ func NewRequest(op Op, id int32, printerURI string, more ...Attribute) Message {
 	return m
 }
 
-// NewResponse begins a response to a request of that id.
-func NewResponse(s Status, id int32, says string) Message {
-	m := begin(uint16(s), id)
+// Respond begins the response to a request: of its id and, where that is spoken here, its version (RFC 8011, section
+// 4.1.8).
+func (req Message) Respond(s Status, says string) Message {
+	m := begin(uint16(s), req.ID)
+	if req.Version.Major == 1 || req.Version.Major == 2 {
+		m.Version = req.Version
+	}
 	if says != "" {
 		m.Groups[0].Attributes = append(m.Groups[0].Attributes, Attr("status-message", Str(Text, says[:min(len(says), 255)])))
 	}

@@ -26,10 +26,13 @@ func (s *Store) Current(ctx context.Context) (estate.Revision, *estate.Document,
 	return r, doc, err
 }
 
-// CurrentNumber gives the newest revision's number, 0 before the first.
-func (s *Store) CurrentNumber(ctx context.Context) (n int, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT coalesce(max(number), 0) FROM revision").Scan(&n)
-	return n, translate(err)
+// CurrentRevision gives the newest revision without its document, number 0 before the first.
+func (s *Store) CurrentRevision(ctx context.Context) (estate.Revision, error) {
+	list, err := s.Revisions(ctx, 1)
+	if err != nil || len(list) == 0 {
+		return estate.Revision{}, err
+	}
+	return list[0], nil
 }
 
 // Revision gives one revision; an Unknown fault where there is none of that number.

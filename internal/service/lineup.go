@@ -31,6 +31,8 @@ func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []li
 
 // WaitLineups is Lineups that, while the answer's tag is known, waits for another one; same says that none came in time.
 func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string, wait time.Duration) (a Answer, same bool, err error) {
+	s.waiting.Add(1)
+	defer s.waiting.Add(-1)
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
 	for {
@@ -47,6 +49,9 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 		}
 	}
 }
+
+// Waiting counts the long polls under way.
+func (s *Service) Waiting() int { return int(s.waiting.Load()) }
 
 func (s *Service) lineups(p *access.Principal, queries []lineup.Query) (Answer, *Snapshot, error) {
 	if err := checkAsking(p, queries); err != nil {

@@ -24,7 +24,7 @@ import (
 type (
 	estates interface {
 		Current(ctx context.Context) (estate.Revision, *estate.Document, error)
-		CurrentNumber(ctx context.Context) (int, error)
+		CurrentRevision(ctx context.Context) (estate.Revision, error)
 		Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
 		Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
 		Publish(ctx context.Context, doc *estate.Document, author, reason string) (estate.Revision, error)
@@ -101,6 +101,8 @@ type Service struct {
 	slow    slowdown
 	hashing chan struct{} // bounds the memory that password hashing takes
 	used    usedTokens
+
+	waiting atomic.Int64 // long polls under way
 
 	down atomic.Pointer[string] // why the database's notices do not come; nil when they do
 }

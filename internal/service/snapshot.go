@@ -45,11 +45,12 @@ func (s *Service) refresh(ctx context.Context, what string) error {
 	}
 	changed := old == nil
 	if all || what == event.Estate {
-		number, err := s.store.CurrentNumber(ctx)
+		current, err := s.store.CurrentRevision(ctx)
 		if err != nil {
 			return err
 		}
-		if est == nil || number != next.Revision.Number {
+		// The time counts too: a database that was put back from a copy may number anew.
+		if est == nil || current.Number != next.Revision.Number || !current.At.Equal(next.Revision.At) {
 			rev, doc, err := s.store.Current(ctx)
 			if err != nil {
 				return err

@@ -98,7 +98,7 @@ func (p *Printer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 	}
 	body := ipp.Buffered(r.Body)
 	req, err := ipp.ReadMessage(body)
-	answer := ipp.NewResponse(ipp.BadRequest, 0, "")
+	answer := ipp.Message{}.Respond(ipp.BadRequest, "")
 	if err == nil {
 		answer = p.handle(r.URL.Path, req, body)
 	}
@@ -113,7 +113,7 @@ func (p *Printer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Message {
 	if !p.Server && path != "/ipp/print" {
-		return ipp.NewResponse(ipp.NotFound, req.ID, "no printer at "+path)
+		return req.Respond(ipp.NotFound, "no printer at "+path)
 	}
 	p.mu.Lock()
 	broken := p.state
@@ -127,13 +127,13 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 	case op == ipp.GetPrinterAttributes:
 		return p.attributes(path, req, broken)
 	case op != ipp.ValidateJob && op != ipp.PrintJob:
-		return ipp.NewResponse(ipp.OperationNotSupported, req.ID, "")
+		return req.Respond(ipp.OperationNotSupported, "")
 	case broken != "":
-		return ipp.NewResponse(ipp.NotAcceptingJobs, req.ID, broken)
+		return req.Respond(ipp.NotAcceptingJobs, broken)
 	case !known:
-		return ipp.NewResponse(ipp.FormatNotSupported, req.ID, format)
+		return req.Respond(ipp.FormatNotSupported, format)
 	case op == ipp.ValidateJob:
-		return ipp.NewResponse(ipp.OK, req.ID, "")
+		return req.Respond(ipp.OK, "")
 	}
 	j := Job{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: req.Text(ipp.OperationGroup, "requesting-user-name"), Format: format, Path: path}
 	var err error
@@ -142,7 +142,7 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 		j.Bytes += int64(len(j.Body))
 	}
 	if err != nil {
-		return ipp.NewResponse(ipp.BadRequest, req.ID, "the document broke off")
+		return req.Respond(ipp.BadRequest, "the document broke off")
 	}
 	j.Pages = countPages(j)
 	p.mu.Lock()
@@ -150,7 +150,7 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 	j.ID = len(p.jobs) + 1
 	p.jobs = append(p.jobs, j)
 	p.mu.Unlock()
-	m := ipp.NewResponse(ipp.OK, req.ID, fmt.Sprintf("%s printed %d page(s)", p.Name, j.Pages))
+	m := req.Respond(ipp.OK, fmt.Sprintf("%s printed %d page(s)", p.Name, j.Pages))
 	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
 		ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("ipp://%s%s/%d", p.Addr(), path, j.ID))), ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(j.ID))),
 		ipp.Attr("job-state", ipp.Int(ipp.Enum, ipp.JobCompleted)), ipp.Strs(ipp.Keyword, "job-state-reasons", "job-completed-successfully")}})
@@ -193,7 +193,7 @@ func (p *Printer) attributes(path string, req ipp.Message, broken string) ipp.Me
 		ipp.Strs(ipp.Keyword, "sides-supported", "one-sided", "two-sided-long-edge", "two-sided-short-edge"), ipp.Strs(ipp.Keyword, "media-supported", "iso_a4_210x297mm", "iso_a3_297x420mm"),
 		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"), ipp.Strs(ipp.Keyword, "compression-supported", "none"),
 	}
-	m := ipp.NewResponse(ipp.OK, req.ID, "")
+	m := req.Respond(ipp.OK, "")
 	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, all)})
 	return m
 }

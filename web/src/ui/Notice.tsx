@@ -7,7 +7,7 @@ export function Failure({ title, problem }: { title: string; problem: Problem })
   return (
     <div role="alert" className="border-l-2 border-bad bg-bad-wash px-3 py-2">
       <p className="font-medium">{title}</p>
-      <p>{problem.message}{problem.fix ? `; ${problem.fix}` : ""}.</p>
+      <p>{problem.message.charAt(0).toUpperCase() + problem.message.slice(1)}{problem.fix ? `; ${problem.fix}` : ""}.</p>
     </div>
   );
 }

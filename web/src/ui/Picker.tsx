@@ -1,5 +1,5 @@
 import { Popover } from "radix-ui";
-import { useId, useState, type KeyboardEvent, type ReactNode } from "react";
+import { useId, useState, type KeyboardEvent } from "react";
 import { inputLook } from "./Field";
 
 export type Option = { value: string; label: string; detail?: string | undefined };
@@ -8,7 +8,7 @@ type PickerProps = {
   /** What is being picked, such as "person". */
   label: string;
   /** The word as it stands in the sentence. */
-  word: ReactNode;
+  word: string;
   options: Option[];
   /** Given where the options come from a search; else they are narrowed here. */
   onSearch?: ((text: string) => void) | undefined;
@@ -25,7 +25,8 @@ export function Picker({ label, word, options, onSearch, free, hint, more = 0, o
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
-  const fitting = onSearch ? options : options.filter((o) => `${o.label} ${o.value} ${o.detail ?? ""}`.toLowerCase().includes(text.trim().toLowerCase()));
+  // Also what a search found: its answer may still be for the letters before.
+  const fitting = options.filter((o) => `${o.label} ${o.value} ${o.detail ?? ""}`.toLowerCase().includes(text.trim().toLowerCase()));
   const typed = text.trim();
   const own = free && typed && !fitting.some((o) => o.value === typed) ? free(typed) : null;
   const shown: Option[] = own ? [...fitting, { value: typed, label: own }] : fitting;
@@ -50,7 +51,7 @@ export function Picker({ label, word, options, onSearch, free, hint, more = 0, o
   return (
     <Popover.Root open={open} onOpenChange={(o) => { setOpen(o); if (o) search(""); }}>
       <Popover.Trigger asChild>
-        <button type="button" aria-label={`Change the ${label}`} className="border-b-2 border-dotted border-accent px-0.5 font-medium text-accent hover:bg-accent-wash data-[state=open]:bg-accent-wash">
+        <button type="button" aria-label={`${word}, change the ${label}`} className="border-b-2 border-dotted border-accent px-0.5 font-medium text-accent hover:bg-accent-wash data-[state=open]:bg-accent-wash">
           {word}
         </button>
       </Popover.Trigger>

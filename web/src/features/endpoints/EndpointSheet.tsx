@@ -43,7 +43,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
           {r.contexts.map((c, i) => {
             const p = new URLSearchParams();
             for (const [k, v] of Object.entries({ user: c.user, machine: c.machine, host: c.host, session: c.session, platform: c.platform, address: c.addresses?.join(" ") })) if (v) p.set(k, v);
-            return <li key={i}><Link to={`/lineup?${p}`}>{c.user ?? "The machine itself, with nobody signed in"}{c.host && c.machine && ` from ${c.machine}`}{c.session && `, ${c.session} session`}</Link></li>;
+            return <li key={i} className="py-1"><Link to={`/lineup?${p}`}>{c.user ?? "The machine itself, with nobody signed in"}{c.host && c.machine && ` from ${c.machine}`}{c.session && `, ${c.session} session`}</Link></li>;
           })}
         </ul>
       </section>

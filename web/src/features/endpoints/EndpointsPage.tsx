@@ -5,6 +5,7 @@ import { useSearchParams } from "react-router";
 import type { Endpoint } from "../../api/client";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
+import { useUrlText } from "../../lib/useUrlText";
 import { DataTable, features, type Sort } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
 import { inputLook } from "../../ui/Field";
@@ -42,7 +43,8 @@ export function EndpointsPage() {
     col.accessor((e) => wrong(e), { id: "wrong", header: "What is wrong", cell: (c) => <span title={c.getValue()}>{c.getValue() || "–"}</span> }),
   ]), [now]);
   const all = endpoints.data ?? none;
-  const [word, state] = [get("find"), get("state")];
+  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
+  const state = get("state");
   const rows = useMemo(() => all.filter((e) => (!state || e.state === state) && `${e.report.machine} ${e.report.contexts.map((c) => c.user ?? "").join(" ")} ${e.report.installed.map((i) => i.queue).join(" ")}`.toLowerCase().includes(word.toLowerCase())), [all, word, state]);
   const sort: Sort = { id: get("sort").replace(/^-/, "") || "machine", desc: get("sort").startsWith("-") };
   const opened = all.find((e) => e.report.machine === get("endpoint"));
@@ -56,7 +58,7 @@ export function EndpointsPage() {
       ) : (
         <>
           <div className="my-3 flex flex-wrap items-end gap-4">
-            <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="machine, person, queue…" value={word} onChange={(e) => set("find", e.target.value)} /></label>
+            <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="machine, person, queue…" value={word} onChange={(e) => setWord(e.target.value)} /></label>
             <label className="flex flex-col gap-1">State
               <select className={inputLook} value={state} onChange={(e) => set("state", e.target.value)}>
                 <option value="">all</option>

@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Fragment, useState } from "react";
+import { Fragment } from "react";
 import { useSearchParams } from "react-router";
 import { ProblemError, type Entry, type Lineup } from "../../api/client";
 import { contextKeys, contextOf, isAskable, type Context } from "../../lib/context";
@@ -131,16 +131,15 @@ function Row({ entry: e, context, open, onToggle }: { entry: Entry; context: Con
 /** Asks about a queue that is in neither list. */
 function WhyNot({ inIt, open, context, onToggle }: { inIt: Set<string>; open: string; context: Context; onToggle: (queue: string) => void }) {
   const queues = useQuery(queuesQuery());
-  const [picked, setPicked] = useState(open && !inIt.has(open) ? open : "");
   const rest = (queues.data?.queues ?? []).filter((q) => !inIt.has(q.name));
-  const shown = picked && open === picked && !inIt.has(picked);
+  const shown = open !== "" && !inIt.has(open);
   return (
     <div className="mt-6">
       <p>
         Why not{" "}
-        <Picker label="queue to ask about" word={shown ? picked : "another queue"} options={rest.map((q) => ({ value: q.name, label: q.title ? `${q.title} (${q.name})` : q.name, detail: q.location }))} onPick={(q) => { setPicked(q); if (open !== q) onToggle(q); }} />?
+        <Picker label="queue to ask about" word={shown ? open : "another queue"} options={rest.map((q) => ({ value: q.name, label: q.title ? `${q.title} (${q.name})` : q.name, detail: q.location }))} onPick={(q) => { if (open !== q) onToggle(q); }} />?
       </p>
-      {shown && <div className="mt-2 border border-rule-strong"><Reasoning context={context} queue={picked} /></div>}
+      {shown && <div className="mt-2 border border-rule-strong"><Reasoning context={context} queue={open} /></div>}
     </div>
   );
 }

@@ -3,6 +3,7 @@ import { createColumnHelper } from "@tanstack/react-table";
 import { useMemo } from "react";
 import { useSearchParams } from "react-router";
 import type { Queue } from "../../api/client";
+import { useUrlText } from "../../lib/useUrlText";
 import { DataTable, features, type Sort } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
 import { inputLook } from "../../ui/Field";
@@ -37,7 +38,8 @@ export function QueuesPage() {
       return next;
     }, { replace: true });
   const all = queues.data?.queues ?? none;
-  const [word, location, label, state] = [get("find"), get("location"), get("label"), get("state")];
+  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
+  const [location, label, state] = [get("location"), get("label"), get("state")];
   const rows = useMemo(() => narrow(all, { word, location, label, state }), [all, word, location, label, state]);
   const sort: Sort = { id: get("sort").replace(/^-/, "") || "name", desc: get("sort").startsWith("-") };
   const opened = all.find((q) => q.name === get("queue") || q.formerly?.includes(get("queue")));
@@ -51,7 +53,7 @@ export function QueuesPage() {
       ) : (
         <>
           <div className="my-3 flex flex-wrap items-end gap-4">
-            <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="name, place, device, grant…" value={word} onChange={(e) => set("find", e.target.value)} /></label>
+            <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="name, place, device, grant…" value={word} onChange={(e) => setWord(e.target.value)} /></label>
             <Select label="Site" value={location} options={sites(all)} onChange={(v) => set("location", v)} />
             <Select label="Label" value={label} options={labels(all)} onChange={(v) => set("label", v)} />
             <Select label="State" value={state} options={["open", "paused", "retired"]} onChange={(v) => set("state", v)} />

@@ -1,0 +1,102 @@
+package test
+
+import (
+	"encoding/json"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"cirque/core/lineup"
+	"cirque/internal/cli"
+)
+
+func TestCommandLine(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	dir := t.TempDir()
+	file := func(name, text string) string {
+		p := filepath.Join(dir, name)
+		if err := os.WriteFile(p, []byte(text), 0o644); err != nil {
+			t.Fatal(err)
+		}
+		return p
+	}
+	good, bad, people := file("e.yaml", oneQueue), file("bad.yaml", "estate: 1\nqueus: []\ndevices: []\n"), file("d.yaml", twoPeople)
+	ldif := file("p.ldif", "dn: uid=ida,ou=staff,dc=x\nobjectClass: inetOrgPerson\nuid: ida\ncn: Ida\n")
+	for _, c := range []struct {
+		args string
+		code int
+		out  string // must stand in what is printed on either stream
+	}{
+		{"version", cli.ExitOK, "cirque test"},
+		{"", cli.ExitOK, "Exit codes:"},
+		{"nope", cli.ExitUsage, "unknown command 'nope'"},
+		{"estate", cli.ExitUsage, "needs one of its own commands"},
+		{"lineup --usr x", cli.ExitUsage, "unknown flag: --usr"},
+		{"lineup -o xml --user x", cli.ExitUsage, `"xml" is no way to print`},
+		{"estate apply", cli.ExitUsage, "at least 1"},
+		{"serve", cli.ExitUsage, `required flag(s) 'data' not set`},
+		{"estate apply " + good, cli.ExitUsage, "drafts are not there yet"},
+		{"estate apply " + good + " --publish", cli.ExitInvalid, "a revision needs a reason"},
+		{"estate apply " + bad + " --publish -m x", cli.ExitInvalid, bad + `:2: unknown key "queus"; the nearest known key is "queues"`},
+		{"estate check " + bad, cli.ExitInvalid, bad + ":3: the list is empty"},
+		{"estate check missing.yaml", cli.ExitInvalid, "missing.yaml cannot be read"},
+		{"estate check " + good, cli.ExitOK, "the directory does not know group:clerks"},
+		{"estate apply " + good + " --publish -m first", cli.ExitOK, "Revision 1 is published."},
+		{"estate apply " + good + " --publish -m again", cli.ExitOK, "already so: revision 1 stands"},
+		{"estate history", cli.ExitOK, "first"},
+		{"estate export", cli.ExitOK, "estate: 1\nlocations:\n"},
+		{"estate export --revision 9", cli.ExitUnknown, "no such revision"},
+		{"directory import " + people, cli.ExitOK, "2 users, 1 group and 0 machines: 3 added, 0 changed, 0 removed"},
+		{"directory import " + ldif + " --source hr", cli.ExitOK, "1 user, 0 groups and 0 machines: 1 added"},
+		{"directory import " + people + " --source Hr", cli.ExitInvalid, `"Hr" is no name for a source`},
+		{"directory find id", cli.ExitOK, "ida"},
+		{"directory find zzz", cli.ExitOK, "Nothing is called anything like"},
+		{"queue list", cli.ExitOK, "1 of 1 queue, revision 1."},
+		{"queue list --location ard/yard", cli.ExitOK, "0 of 1 queue"},
+		{"lineup --user mira --address 10.1.2.3", cli.ExitOK, "mira at ard/hall in a desktop session, from 10.1.2.3, platform not given"},
+		{"lineup --user jonas", cli.ExitOK, "No queue: no grant gives one here."},
+		{"lineup", cli.ExitInvalid, "neither who nor where"},
+		{"lineup --user mira --session remot", cli.ExitInvalid, `did you mean "remote"?`},
+		{"lineup --user mira --location ard/hal", cli.ExitInvalid, `did you mean "ard/hall"?`},
+		{"why hall --user mira", cli.ExitOK, "hall is placed by g, through device p."},
+		{"why hall --user jonas", cli.ExitNo, "put user:jonas into group:clerks"},
+		{"why hal --user jonas", cli.ExitUnknown, `did you mean "hall"?`},
+		{"endpoint list", cli.ExitOK, "ENDPOINT"},
+		{"endpoint show desk-9", cli.ExitUnknown, "no endpoint \"desk-9\" has reported"},
+		{"token create --name a --role agent", cli.ExitInvalid, "none is named"},
+		{"token create --name a --role king", cli.ExitInvalid, "role"},
+		{"token create --name a --role agent --machine m", cli.ExitOK, "cirque_"},
+		{"token list", cli.ExitOK, "agent          m"},
+		{"token revoke a", cli.ExitOK, "The token a is revoked."},
+		{"token revoke a", cli.ExitUnknown, `no token "a"`},
+		{"queue list --url http://127.0.0.1:1", cli.ExitUnavailable, "does not answer; check the address"},
+		{"queue list --url ftp://x", cli.ExitInvalid, "no address of a service"},
+		{"queue list --token-file " + people, cli.ExitDenied, "is no token"},
+	} {
+		code, out, errs := s.run(strings.Fields(c.args)...)
+		if code != c.code || !strings.Contains(out+errs, c.out) {
+			t.Errorf("cirque %s: exit %d, want %d\n%s%s\nwant %q in it", c.args, code, c.code, out, errs, c.out)
+		}
+		if code != cli.ExitOK && code != cli.ExitNo && out != "" {
+			t.Errorf("cirque %s: failed and wrote to standard output: %s", c.args, out)
+		}
+	}
+	code, out, _ := s.run("lineup", "--user", "mira", "-o", "json")
+	var l lineup.Lineup
+	if err := json.Unmarshal([]byte(out), &l); code != 0 || err != nil || l.Entries[0].Queue != "hall" {
+		t.Errorf("%d %v %s", code, err, out)
+	}
+	// What was exported can be applied, from standard input, and changes nothing.
+	_, exported, _ := s.run("estate", "export")
+	if code, out, errs := s.runWith(exported, "estate", "apply", "-", "--publish", "-m", "again"); code != 0 || !strings.Contains(out, "already so") {
+		t.Errorf("%d %s%s", code, out, errs)
+	}
+	if code, out, _ := s.runWith(s.token+"\n", "sign-in", s.URL); code != 0 || !strings.Contains(out, "Signed in at "+s.URL) {
+		t.Errorf("%d %s", code, out)
+	}
+	if info, err := os.Stat(filepath.Join(s.data, "sign-in.json")); err != nil || info.Mode().Perm() != 0o600 {
+		t.Errorf("the kept sign-in: %v %v", info, err)
+	}
+}

@@ -1,0 +1,154 @@
+package test
+
+import (
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/chromedp/chromedp/kb"
+
+	"cirque/core/document"
+)
+
+// TestConsoleLineup: sign in, change a word of the sentence, see the lineup change, open a reason.
+func TestConsoleLineup(t *testing.T) {
+	t.Parallel()
+	p := signedIn(t)
+	p.accessible()
+	p.press("link", "Lineup")
+	p.see("Whose lineup?")
+	p.press("button", "…, change the person")
+	p.fill("combobox", "Find a person", "solv")
+	p.press("option", "Mira Solvang (mira.solvang)staff/harbour/booking")
+	p.see("Mira Solvang at an unknown location")
+	p.gone("hall-mono")
+	p.press("button", "…, change the machine")
+	p.fill("combobox", "Find a machine", "till-07")
+	p.see("Booking hall, till 7")
+	p.keys(kb.Enter)
+	p.see("Mira Solvang at Booking hall on till-07 in a desktop session")
+	p.see("hall-mono")
+	p.see("by revision 1")
+	p.press("button", "Reasoning for hall-mono")
+	p.see("hall-mono is placed by booking-hall, through device hall-40.")
+	p.see("wants group:booking-clerks")
+	p.accessible()
+	p.press("button", "…, change the kind of session")
+	p.press("option", "mobile")
+	p.see("in a mobile session")
+	p.see("failed by the kind of session (sessions) alone")
+}
+
+// TestConsoleKeyboard: the same without a mouse.
+func TestConsoleKeyboard(t *testing.T) {
+	t.Parallel()
+	p := signedIn(t)
+	p.goTo("/lineup?user=mira.solvang&machine=till-07")
+	p.see("hall-mono")
+	p.do("focus", focus(p.find("button", "…, change the person")))
+	p.keys(kb.Enter)
+	p.find("combobox", "Find a person")
+	p.keys("ragna")
+	p.see("Ragna Holm (ragna.holm)")
+	p.keys(kb.ArrowDown + kb.ArrowUp + kb.Enter)
+	p.see("Ragna Holm at Booking hall")
+	p.do("focus", focus(p.find("button", "Reasoning for boarding-passes")))
+	p.keys(kb.Enter)
+	p.see("boarding-passes is placed by tills")
+	p.keys(kb.Enter)
+	p.gone("boarding-passes is placed by tills")
+}
+
+func TestConsoleQueues(t *testing.T) {
+	t.Parallel()
+	p := signedIn(t)
+	p.press("link", "Queues")
+	p.see("27 of 27")
+	p.fill("searchbox", "Find", "brannoy label")
+	p.see("1 of 27")
+	p.see("Brannoy freight labels")
+	p.until(`location.search.includes("find=brannoy")`)
+	p.press("button", "Open brannoy-freight")
+	p.see("Waiting for the new ribbon.")
+	p.accessible()
+	p.keys(kb.Escape)
+	p.gone("Waiting for the new ribbon.")
+	p.goTo("/queues?state=retired")
+	p.see("1 of 27")
+	p.see("quay-old")
+	p.goTo("/queues?sort=-name")
+	p.see("27 of 27")
+	if first := p.eval(`document.querySelector('[aria-rowindex="2"] [role=cell]').textContent`); first != "yard" {
+		t.Errorf("sorted downwards, the first is %q", first)
+	}
+	p.accessible()
+}
+
+func TestConsoleEndpoints(t *testing.T) {
+	t.Parallel()
+	p := signedIn(t)
+	p.press("link", "Endpoints")
+	p.see("3 converged, 1 failing")
+	p.accessible()
+	p.press("button", "Open desk-131")
+	p.see("The spooler says: the queue third-floor could not be created: access denied")
+	p.accessible()
+	p.press("link", "ragna.holm")
+	p.see("Ragna Holm at Accounts on desk-131")
+}
+
+// TestConsoleFirstRunAndLive: the first account is made in the console, and a change made elsewhere shows by itself.
+func TestConsoleFirstRunAndLive(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	b, err := os.ReadFile(filepath.Join(s.data, "setup-code"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	p := &page{t: t, ctx: tab(t), base: s.URL}
+	p.goTo("/")
+	p.see("Make the first account")
+	p.see("Still missing: the code, a name")
+	p.accessible()
+	p.fill("textbox", "Set-up code", "not the code")
+	p.fill("textbox", "Name", "Mira")
+	p.fill("textbox", "Password", "correct horse battery")
+	p.fill("textbox", "Password again", "correct horse battery")
+	p.press("button", "Make the account and sign in")
+	p.see("The set-up code is not right")
+	p.clear("textbox", "Set-up code")
+	p.fill("textbox", "Set-up code", strings.TrimSpace(string(b)))
+	p.press("button", "Make the account and sign in")
+	p.see("There is no estate yet")
+	p.see("Nothing is published yet.")
+	p.see("Live: changes show at once")
+	p.accessible()
+	p.press("link", "Queues")
+	p.see("There is no queue yet")
+	if _, _, err := s.Service.Publish(t.Context(), owner, []document.File{{Name: "e", Text: oneQueue}}, "made elsewhere"); err != nil {
+		t.Fatal(err)
+	}
+	p.see("1 of 1")
+	p.see("Revision 1 by test")
+	p.see("made elsewhere")
+	p.press("button", "Sign out")
+	p.see("Sign in to Cirque")
+	p.accessible()
+	p.fill("textbox", "Name", "mira")
+	p.fill("textbox", "Password", "wrong")
+	p.press("button", "Sign in")
+	p.see("The name or the password is not right")
+}
+
+// TestConsoleDark: the night's colours have contrast too.
+func TestConsoleDark(t *testing.T) {
+	t.Parallel()
+	p := signedIn(t)
+	p.eval(`localStorage.setItem("cirque-theme", "dark"), "done"`)
+	for path, word := range map[string]string{"/": "What happened", "/lineup?user=temp.desk&machine=till-07&why=hall-mono": "smallest change", "/queues?queue=cheques": "Who may print", "/endpoints": "1 failing"} {
+		p.goTo(path)
+		p.see(word)
+		p.accessible()
+	}
+}
