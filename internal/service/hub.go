@@ -18,11 +18,12 @@ func (h *hub) send(n event.Notice) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for ch, lost := range h.subscribers {
+		tell := n
 		if lost {
-			n = event.Notice{What: event.Lost}
+			tell = event.Notice{What: event.Lost}
 		}
 		select {
-		case ch <- n:
+		case ch <- tell:
 			h.subscribers[ch] = false
 		default:
 			h.subscribers[ch] = true
