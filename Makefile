@@ -10,7 +10,7 @@ SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web
 TOOLS := .bin
 STATICCHECK := $(TOOLS)/staticcheck-0.8.2
 
-.PHONY: help build demo test bench fuzz screenshots openapi check setup web format
+.PHONY: help build demo stop test bench fuzz screenshots openapi check setup web format
 
 help: ## list these targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -31,8 +31,11 @@ web: $(CONSOLE) ## build the console
 build: $(CONSOLE) ## build bin/cirque, bin/cirque-agent and bin/cirque-sim
 	go build -ldflags '$(LDFLAGS)' -o bin/ ./cmd/cirque ./cmd/cirque-agent ./cmd/cirque-sim
 
-demo: setup build ## run Skerry Line on loopback (DATA=dir LISTEN=host:port)
-	@bin/cirque demo --data $(DATA) --listen $(LISTEN)
+demo: setup build ## run Skerry Line on loopback, in the background (DATA=dir LISTEN=host:port)
+	@scripts/demo $(DATA) $(LISTEN)
+
+stop: ## stop the demo
+	@scripts/demo $(DATA) stop
 
 test: setup $(CONSOLE) ## run every test
 	go test ./...

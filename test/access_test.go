@@ -31,7 +31,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/queues": admins, "GET /api/v1/queues/{name}": admins, "GET /api/v1/locations": admins, "GET /api/v1/subnets": admins, "GET /api/v1/stations": admins,
 		"GET /api/v1/drivers": admins, "GET /api/v1/servers": admins, "GET /api/v1/devices": admins, "GET /api/v1/grants": admins,
 		"POST /api/v1/directory/import": admins, "GET /api/v1/search": admins, "POST /api/v1/test-pages": admins, "GET /api/v1/endpoints": admins, "GET /api/v1/endpoints/{machine}": admins,
-		"GET /api/v1/events": admins, "GET /api/v1/overview": admins, "GET /api/v1/tokens": admins, "POST /api/v1/tokens": admins, "DELETE /api/v1/tokens/{name}": admins, "GET /api/v1/watch": admins,
+		"GET /api/v1/events": admins, "GET /api/v1/overview": admins, "GET /api/v1/tokens": admins, "POST /api/v1/tokens": admins, "DELETE /api/v1/tokens/{name}": admins, "GET /api/v1/watch": admins, "GET /api/v1/people/{name}": admins, "GET /api/v1/machines/{name}": admins, "POST /api/v1/endpoints/{machine}/refresh": admins,
 	}
 	bodies := map[string]string{
 		"POST /api/v1/session": `{"name":"x","password":"y"}`, "POST /api/v1/set-up": `{"code":"x","name":"x","password":"y"}`, "POST /api/v1/lineups": `{"machine":"desk-1"}`,

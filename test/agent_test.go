@@ -322,3 +322,39 @@ func killDatabase(t *testing.T, data string, away bool) {
 		t.Fatal(err)
 	}
 }
+
+// TestRefresh: a call makes an agent restore what a person removed, and report, without waiting for its interval.
+func TestRefresh(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	s.importDirectory(twoPeople)
+	s.publish(twoQueues)
+	d := newDesk(t, deskOne)
+	d.run(s.URL, s.tokenFor("agent", access.Agent, "desk-1"))
+	d.has("everybody/lobby mira/hall")
+	before := s.reaches("desk-1", endpoint.Converged).LastSeen
+	within(t, "the agent waits", func() bool { return s.Service.Waiting() == 1 })
+	if err := os.Remove(filepath.Join(d.dir, "users", "mira", "hall.yaml")); err != nil {
+		t.Fatal(err)
+	}
+	code, out, errs := s.run("endpoint", "refresh", "DESK-1")
+	if code != 0 || !strings.Contains(out, "desk-1 was called") || !strings.Contains(out, "asks again within") {
+		t.Fatalf("%d %s%s", code, out, errs)
+	}
+	d.has("everybody/lobby mira/hall")
+	within(t, "it has reported", func() bool {
+		e, err := s.endpoint("desk-1")
+		return err == nil && e.LastSeen.After(before)
+	})
+	if code, _, _ := s.run("endpoint", "refresh", "nobody"); code != 4 {
+		t.Errorf("an unknown endpoint: %d", code)
+	}
+	for args, want := range map[string]string{"person mira": "clerks", "machine desk-1": "lobby", "person JONAS": "none has reported one"} {
+		if code, out, errs := s.run(strings.Fields(args)...); code != 0 || !strings.Contains(out, want) {
+			t.Errorf("%s: %d %s%s", args, code, out, errs)
+		}
+	}
+	if code, _, errs := s.run("person", "nobody.at.all"); code != 4 || !strings.Contains(errs, "nothing is known") {
+		t.Errorf("%d %s", code, errs)
+	}
+}

@@ -152,3 +152,21 @@ func TestConsoleDark(t *testing.T) {
 		p.accessible()
 	}
 }
+
+// TestConsoleSubjectAndTestPage: all about a person, and a page that goes the way the lineup goes.
+func TestConsoleSubjectAndTestPage(t *testing.T) {
+	t.Parallel()
+	p := signedIn(t)
+	p.goTo("/lineup?user=mira.solvang&machine=desk-112&platform=windows/x64&why=hall-mono")
+	p.press("button", "All about mira.solvang")
+	p.see("ticketing, through booking-clerks")
+	p.see("By group:ticketing (through booking-clerks); only if its at let it")
+	p.accessible()
+	p.keys(kb.Escape)
+	p.gone("Named directly by grants")
+	p.press("button", "Send a test page")
+	p.see("Sent for mira.solvang at desk-112 to ipp://10.40.8.81/ipp/print. The device answers: hall-40 printed 1 page(s)")
+	p.goTo("/endpoints?endpoint=desk-112")
+	p.press("button", "Have it report now")
+	p.see("It has reported since.")
+}

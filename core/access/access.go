@@ -34,11 +34,13 @@ const (
 	ManageTokens  Action = "manage tokens"
 	SendTestPage  Action = "send a test page"
 	Print         Action = "print through the gateway"
+
+	RefreshEndpoint Action = "have an endpoint report"
 )
 
 // table is the whole of who may do what.
 var table = map[Role][]Action{
-	Administrator: {ReadEstate, Publish, ReadDirectory, Import, AskAny, AskOwn, ReadFleet, ManageTokens, SendTestPage, Print},
+	Administrator: {ReadEstate, Publish, ReadDirectory, Import, AskAny, AskOwn, ReadFleet, ManageTokens, SendTestPage, Print, RefreshEndpoint},
 	Agent:         {AskOwn, Report, Print},
 }
 

@@ -225,8 +225,12 @@ const (
 	Silent    State = "silent"    // it has not been heard of for longer than it should
 )
 
-// SilentAfter is how long an endpoint may say nothing. Agents report at least every five minutes.
-const SilentAfter = 15 * time.Minute
+// Intervals that agent and service share.
+const (
+	ReportEvery = 5 * time.Minute  // an agent reports at least so often
+	LongestGap  = 90 * time.Second // after a broken connection an agent asks again within this
+	SilentAfter = 3 * ReportEvery  // an endpoint may say nothing for so long
+)
 
 // StateOf judges an endpoint.
 func StateOf(r Record, drift []Difference, now time.Time) State {

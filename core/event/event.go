@@ -26,6 +26,7 @@ const (
 	SignedIn   = "account.signed-in"
 	SignInBad  = "account.sign-in-failed"
 	TestPage   = "queue.test-page"
+	Called     = "endpoint.called"
 )
 
 // A Notice tells every process of the service that something changed; it names what to read again.
@@ -41,6 +42,7 @@ const (
 	Live      = "live"
 	Access    = "access"
 	Endpoint  = "endpoint"
+	Call      = "call" // an endpoint's agent is to report
 	Happened  = "event"
 	Lost      = "lost" // notices may have been missed: read everything again
 )

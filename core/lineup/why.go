@@ -175,7 +175,7 @@ type explainer struct {
 
 // condition explains a list of which any entry suffices.
 func (x explainer) condition(kind string, c *cond, holds func(*cond, *facts) bool) Condition {
-	return Condition{Kind: kind, Wanted: c.written, Found: x.found(kind), Held: x.held(kind, c, holds), Holds: holds(c, x.f)}
+	return Condition{Kind: kind, Wanted: c.written, Found: x.found(kind), Held: x.held(c, holds), Holds: holds(c, x.f)}
 }
 
 // unless explains a list of which no entry may hold.
@@ -186,7 +186,7 @@ func (x explainer) unless(kind string, c *cond) Condition {
 }
 
 // held gives the entries that hold, each tried by itself, with the way through which a group or location does.
-func (x explainer) held(_ string, c *cond, holds func(*cond, *facts) bool) []string {
+func (x explainer) held(c *cond, holds func(*cond, *facts) bool) []string {
 	out := []string{}
 	comp := compiler{e: x.w.Estate, groups: map[string]int32{}, units: map[string]int32{}}
 	for i, r := range x.w.Estate.groups {

@@ -55,11 +55,10 @@ type kept struct {
 	Memory   endpoint.Memory `json:"memory"`
 }
 
-// Intervals. A report that says nothing new is sent all the same, so that silence means something.
+// Between attempts. A report that says nothing new is sent all the same now and then, so that silence means something.
 const (
-	reportEvery = 5 * time.Minute
 	shortestGap = time.Second
-	longestGap  = time.Minute
+	longestGap  = endpoint.LongestGap * 2 / 3 // half as much again is drawn by lot
 )
 
 // New makes an agent and reads what it has kept.
@@ -148,6 +147,9 @@ func (a *Agent) Run(ctx context.Context) error {
 			gap = min(gap*2, longestGap)
 		default:
 			gap = shortestGap
+			if !same && tag == known {
+				a.toldAt = time.Time{} // nothing changed, and yet it was called: it is to report
+			}
 			if !same {
 				a.kept.Contexts, a.kept.Lineups, a.kept.Tag = contexts, lineups, tag
 				a.keep()
@@ -309,7 +311,7 @@ func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query
 		return
 	}
 	sum := sha256.Sum256(b)
-	if sum == a.toldSum && time.Since(a.toldAt) < reportEvery || len(contexts) == 0 {
+	if sum == a.toldSum && time.Since(a.toldAt) < endpoint.ReportEvery || len(contexts) == 0 {
 		return
 	}
 	if err := a.client.report(ctx, r); err != nil {

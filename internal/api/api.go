@@ -139,6 +139,12 @@ type Endpoint struct {
 	Drift []endpoint.Difference `json:"drift"`
 }
 
+// Called is an endpoint that was asked to report.
+type Called struct {
+	Endpoint  Endpoint `json:"endpoint"`
+	Otherwise string   `json:"otherwise" doc:"How long it would take without being called."`
+}
+
 // Events are what happened, newest first.
 type Events struct {
 	Events []event.Event `json:"events"`
@@ -146,11 +152,12 @@ type Events struct {
 
 // TestPage says where a test page went.
 type TestPage struct {
-	Queue  string       `json:"queue"`
-	Path   lineup.Taken `json:"path"`
-	SentTo string       `json:"sent_to"`
-	Driver string       `json:"driver"`
-	Person string       `json:"person,omitempty"`
+	Queue   string       `json:"queue"`
+	Context lineup.Echo  `json:"context" doc:"Who, at which machine, from which address: the subject of the test."`
+	Path    lineup.Taken `json:"path"`
+	SentTo  string       `json:"sent_to"`
+	Driver  string       `json:"driver"`
+	Person  string       `json:"person,omitempty"`
 	job.Outcome
 }
 

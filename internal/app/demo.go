@@ -223,6 +223,6 @@ Then, for a start:
   bin/cirque test-page hall-mono --user mira.solvang --machine till-07 --platform windows/x64
   bin/cirque endpoint list
 
-The agents' spoolers are directories under %s/agents. Stop with Ctrl-C; the next start goes on from here.
+The agents' spoolers are directories under %s/agents. The next start goes on from here.
 `, len(d.Printers.Printers), d.agents, d.URL, d.Name, d.Password, d.Data, d.Data)
 }

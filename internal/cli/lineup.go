@@ -260,7 +260,27 @@ func (r *root) endpoint() *cobra.Command {
 		}
 		return r.print(c, e, func(w io.Writer) { r.writeEndpoint(w, e) })
 	}}
-	return group("endpoint", "See endpoints and their drift", list, show)
+	refresh := &cobra.Command{Use: "refresh MACHINE...", Short: "Have endpoints look at their queues and report now", Args: args(cobra.MinimumNArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		var all []api.Called
+		for _, machine := range a {
+			called, err := apiclient.Post[api.Called](c.Context(), client, apiclient.Path("/api/v1/endpoints", machine)+"/refresh", nil)
+			if err != nil {
+				return err
+			}
+			all = append(all, called)
+		}
+		return r.print(c, all, func(w io.Writer) {
+			for _, k := range all {
+				fmt.Fprintf(w, "%s was called; it was heard %s.\n", k.Endpoint.Report.Machine, ago(k.Endpoint.LastSeen, time.Now()))
+			}
+			fmt.Fprintln(w, all[0].Otherwise)
+		})
+	}}
+	return group("endpoint", "See endpoints and their drift, and call them", list, show, refresh)
 }
 
 func wrong(e api.Endpoint) string {
@@ -333,6 +353,7 @@ path, device, driver, person and time, so that the paper proves itself.`}
 			return err
 		}
 		return r.print(c, t, func(w io.Writer) {
+			fmt.Fprintln(w, sentence(t.Context))
 			fmt.Fprintf(w, "A test page of %s went through %s to %s.\nThe device answers: %s; job %d is %s.\n", t.Queue, throughOf(t.Path), t.SentTo, t.Says, t.JobID, t.State)
 		})
 	}

@@ -164,6 +164,18 @@ func (s *server) directory(a huma.API) {
 	})
 }
 
+func (s *server) subjects(a huma.API) {
+	type named struct {
+		Name string `path:"name" maxLength:"256"`
+	}
+	for path, kind := range map[string]string{"people": "user", "machines": "machine"} {
+		route(s, a, "GET", "/api/v1/"+path+"/{name}", kind, "Everything about one of the "+path, small, func(ctx context.Context, in *named) (*out[endpoint.Subject], error) {
+			o, err := s.svc.Subject(ctx, principalOf(ctx), kind, in.Name)
+			return &out[endpoint.Subject]{o}, err
+		})
+	}
+}
+
 func (s *server) lineups(a huma.API) {
 	type Asked struct { // exported: huma reads no embedded type that is not
 		Known string `header:"If-None-Match" doc:"The ETag of the answer that is known already."`
@@ -225,7 +237,7 @@ func (s *server) lineups(a huma.API) {
 	})
 	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose", small, func(ctx context.Context, in *why) (*out[api.TestPage], error) {
 		t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
-		return &out[api.TestPage]{api.TestPage{Queue: t.Queue, Path: t.Path, SentTo: t.SentTo, Driver: t.Driver, Person: t.Person, Outcome: t.Outcome}}, err
+		return &out[api.TestPage]{api.TestPage{Queue: t.Queue, Context: t.Context, Path: t.Path, SentTo: t.SentTo, Driver: t.Driver, Person: t.Person, Outcome: t.Outcome}}, err
 	})
 }
 
@@ -249,6 +261,10 @@ func (s *server) fleet(a huma.API) {
 	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context, in *named) (*out[api.Endpoint], error) {
 		e, err := s.svc.Endpoint(ctx, principalOf(ctx), in.Machine)
 		return &out[api.Endpoint]{api.Endpoint(e)}, err
+	})
+	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
+		e, err := s.svc.Refresh(ctx, principalOf(ctx), in.Machine)
+		return &out[api.Called]{api.Called{Endpoint: api.Endpoint(e), Otherwise: service.Otherwise()}}, err
 	})
 	type page struct {
 		Before int64 `query:"before" minimum:"0" doc:"Events older than this one."`

@@ -97,6 +97,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.signIn(api)
 	s.estate(api)
 	s.directory(api)
+	s.subjects(api)
 	s.lineups(api)
 	s.fleet(api)
 	s.tokens(api)

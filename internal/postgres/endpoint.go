@@ -69,6 +69,16 @@ func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, events []even
 	return rec, err
 }
 
+// Call tells every process that an endpoint's agent is to report.
+func (s *Store) Call(ctx context.Context, machine string, e event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		if err := notify(ctx, tx, event.Call, machine); err != nil {
+			return err
+		}
+		return happened(ctx, tx, e)
+	})
+}
+
 // AddEvent records something that happened.
 func (s *Store) AddEvent(ctx context.Context, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error { return happened(ctx, tx, e) })

@@ -29,12 +29,16 @@ func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []li
 	return a, err
 }
 
-// WaitLineups is Lineups that, while the answer's tag is known, waits for another one; same says that none came in time.
+// WaitLineups is Lineups that, while the answer's tag is known, waits for another one, or for a call; same says that none came in time.
 func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string, wait time.Duration) (a Answer, same bool, err error) {
 	s.waiting.Add(1)
 	defer s.waiting.Add(-1)
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
+	var called <-chan struct{}
+	if p != nil && p.Role == access.Agent {
+		called = s.callers.bell(p.Machine)
+	}
 	for {
 		a, snap, err := s.lineups(p, queries)
 		if err != nil || a.Tag != known {
@@ -42,6 +46,8 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 		}
 		select {
 		case <-snap.changed:
+		case <-called:
+			return a, false, nil
 		case <-timer.C:
 			return a, true, nil
 		case <-ctx.Done():

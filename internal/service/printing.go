@@ -23,12 +23,13 @@ import (
 
 // A TestPage says where a test page went and what came back.
 type TestPage struct {
-	Queue  string       `json:"queue"`
-	Path   lineup.Taken `json:"path"`
-	SentTo string       `json:"sent_to" doc:"The device's or server's URI."`
-	Driver string       `json:"driver"`
-	Person string       `json:"person,omitempty"`
-	At     time.Time    `json:"at"`
+	Queue   string       `json:"queue"`
+	Context lineup.Echo  `json:"context" doc:"Who, at which machine, from which address: the subject of the test."`
+	Path    lineup.Taken `json:"path"`
+	SentTo  string       `json:"sent_to" doc:"The device's or server's URI."`
+	Driver  string       `json:"driver"`
+	Person  string       `json:"person,omitempty"`
+	At      time.Time    `json:"at"`
 	job.Outcome
 }
 
@@ -49,7 +50,7 @@ func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineu
 		return TestPage{}, fault.New(fault.Conflict, "not-in-lineup", "see cirque why "+queue+" with the same context", "no test page was sent: %s", why.Says)
 	}
 	e := why.Entry[0]
-	t := TestPage{Queue: e.Queue, Path: e.Path, SentTo: e.Path.URI, Driver: e.Driver, At: s.now().UTC().Truncate(time.Second)}
+	t := TestPage{Queue: e.Queue, Context: why.Context, Path: e.Path, SentTo: e.Path.URI, Driver: e.Driver, At: s.now().UTC().Truncate(time.Second)}
 	if e.Exact != nil {
 		t.Driver = *e.Exact
 	}

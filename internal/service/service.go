@@ -48,6 +48,7 @@ type (
 		Endpoints(ctx context.Context) ([]endpoint.Record, error)
 		Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
 		SaveReport(ctx context.Context, r endpoint.Report, events []event.Event) (endpoint.Record, error)
+		Call(ctx context.Context, machine string, e event.Event) error
 		AddEvent(ctx context.Context, e event.Event) error
 		Events(ctx context.Context, before int64, limit int) ([]event.Event, error)
 	}
@@ -98,6 +99,7 @@ type Service struct {
 	scratch  sync.Pool
 
 	hub     hub
+	callers callers
 	slow    slowdown
 	hashing chan struct{} // bounds the memory that password hashing takes
 	used    usedTokens
@@ -116,6 +118,7 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 	s.scratch.New = func() any { return new(lineup.Scratch) }
 	s.slow.failures = map[string]failure{}
 	s.used.at = map[int64]time.Time{}
+	s.callers.ch = map[string]chan struct{}{}
 	s.hub.subscribers = map[chan event.Notice]bool{}
 	return s, s.refresh(ctx, event.Lost)
 }
@@ -140,6 +143,10 @@ func (s *Service) heard(ctx context.Context, n event.Notice) {
 			// The connection may have gone with it; the next Lost reads everything.
 			return
 		}
+	}
+	if n.What == event.Call {
+		s.callers.ring(n.Subject)
+		return
 	}
 	s.hub.send(n)
 }

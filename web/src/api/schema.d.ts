@@ -106,6 +106,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/endpoints/{machine}/refresh": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have an endpoint look at its queues and report now */
+        post: operations["refresh-endpoint"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/estate": {
         parameters: {
             query?: never;
@@ -234,6 +251,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/machines/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything about one of the machines */
+        get: operations["machine"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/overview": {
         parameters: {
             query?: never;
@@ -243,6 +277,23 @@ export interface paths {
         };
         /** The figures of the first page */
         get: operations["overview"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everything about one of the people */
+        get: operations["user"];
         put?: never;
         post?: never;
         delete?: never;
@@ -565,6 +616,11 @@ export interface components {
             /** Format: date-time */
             used_at: string | null;
         };
+        Called: {
+            endpoint: components["schemas"]["Endpoint"];
+            /** @description How long it would take without being called. */
+            otherwise: string;
+        };
         Checked: {
             findings: components["schemas"]["LineupFinding"][];
             /** @description By list. */
@@ -595,6 +651,20 @@ export interface components {
             source: string;
             /** Format: int64 */
             users: number;
+        };
+        DirectoryMachine: {
+            external_id?: string;
+            location?: string;
+            name: string;
+            platform?: string;
+            unit?: string;
+        };
+        DirectoryUser: {
+            display_name?: string;
+            email?: string;
+            external_id?: string;
+            name: string;
+            unit?: string;
         };
         DocumentFile: {
             /** @description Shown in complaints. */
@@ -651,6 +721,14 @@ export interface components {
             queue: string;
             user?: string;
         };
+        EndpointPresence: {
+            context: components["schemas"]["LineupQuery"];
+            endpoint: string;
+            /** @description Installed for it. */
+            queues: string[];
+            /** @enum {string} */
+            state: "converged" | "behind" | "failing" | "silent";
+        };
         EndpointReport: {
             contexts: components["schemas"]["LineupQuery"][];
             failures: components["schemas"]["EndpointFailure"][];
@@ -666,6 +744,20 @@ export interface components {
             revision: number;
             spooler: string;
             version: string;
+        };
+        EndpointSubject: {
+            /** @description Where the person has sessions, or the machine's own agent. */
+            endpoints: components["schemas"]["EndpointPresence"][];
+            groups: components["schemas"]["LineupMembership"][];
+            holdings: components["schemas"]["LineupHolding"][];
+            /** @enum {string} */
+            kind: "user" | "machine";
+            /** @description The directory, or for a machine the estate's stations, has it. */
+            known: boolean;
+            machine?: components["schemas"]["DirectoryMachine"];
+            name: string;
+            station?: components["schemas"]["EstateStation"];
+            user?: components["schemas"]["DirectoryUser"];
         };
         Estate: {
             document: components["schemas"]["EstateDocument"];
@@ -948,11 +1040,29 @@ export interface components {
             /** @description Its entries that select the queue. */
             selects: string[];
         };
+        LineupHolding: {
+            /** @description Named itself, rather than by a group, a unit or everyone. */
+            direct: boolean;
+            effect: string;
+            /** @description The kinds of condition that must hold besides. */
+            further: string[];
+            grant: string;
+            /** @description The entry that names it, and through what. */
+            origin: string;
+            /** @description The queues that the grant selects. */
+            queues: string[];
+        };
         LineupLeftOut: {
             grants: string[];
             queue: string;
             /** @enum {string} */
             reason: "withheld" | "retired" | "not-permitted" | "no-path" | "no-driver";
+        };
+        LineupMembership: {
+            direct: boolean;
+            group: string;
+            /** @description The groups that lead there, from their own upwards; empty when direct. */
+            through: string[];
         };
         LineupNearMiss: {
             /** @description The smallest change that would let it match. */
@@ -1149,6 +1259,8 @@ export interface components {
             password: string;
         };
         TestPage: {
+            /** @description Who, at which machine, from which address: the subject of the test. */
+            context: components["schemas"]["LineupEcho"];
             driver: string;
             /**
              * Format: int64
@@ -1528,6 +1640,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Endpoint"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "refresh-endpoint": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Called"];
                 };
             };
             /** @description Unauthorized */
@@ -2062,6 +2241,73 @@ export interface operations {
             };
         };
     };
+    machine: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointSubject"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     overview: {
         parameters: {
             query?: never;
@@ -2078,6 +2324,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Overview"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    user: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointSubject"];
                 };
             };
             /** @description Unauthorized */

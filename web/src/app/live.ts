@@ -4,13 +4,13 @@ import type { Notice } from "../api/client";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
 const concerns: Record<Notice["what"], string[]> = {
-  estate: ["overview", "lineup", "why", "queues", "endpoints", "events", "search"],
-  directory: ["overview", "lineup", "why", "search", "endpoints"],
+  estate: ["subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
+  directory: ["subject", "overview", "lineup", "why", "search", "endpoints"],
   live: ["lineup", "why", "endpoints"],
   access: [],
-  endpoint: ["endpoints", "overview"],
+  endpoint: ["subject", "endpoints", "overview"],
   event: ["events"],
-  lost: ["overview", "lineup", "why", "queues", "endpoints", "events", "search"],
+  lost: ["subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
 };
 
 const gather = 250; // ms: many notices at once are one refresh

@@ -1,9 +1,23 @@
+import { useMutation } from "@tanstack/react-query";
 import { Link } from "react-router";
-import type { Endpoint } from "../../api/client";
+import { api, ask, type Endpoint } from "../../api/client";
 import { stamp } from "../../lib/time";
+import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
 import { difference } from "./model";
+
+/** Has the endpoint look at its queues and report now; says how long it would take otherwise. */
+function CallButton({ machine, heard }: { machine: string; heard: string }) {
+  const call = useMutation({ mutationFn: () => ask(api.POST("/api/v1/endpoints/{machine}/refresh", { params: { path: { machine } } })) });
+  const answered = call.data && heard !== call.data.endpoint.last_seen;
+  return (
+    <div className="flex flex-wrap items-center gap-3">
+      <Button disabled={call.isPending} onClick={() => call.mutate()}>Have it report now</Button>
+      <p role="status" className="text-ink-2">{call.error ? call.error.message : answered ? "It has reported since." : call.data ? `Called; waiting for its report. ${call.data.otherwise}` : ""}</p>
+    </div>
+  );
+}
 
 /** What an endpoint has, what it should have, and what failed in the spooler's own words. */
 export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
@@ -11,6 +25,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
   return (
     <div className="flex flex-col gap-5">
       <p><Mark of={e.state} />. Agent {r.version} on {r.platform}, {r.spooler} spooler; its lineups came from revision {r.revision}. First heard {stamp(e.first_seen)}.</p>
+      <CallButton machine={r.machine} heard={e.last_seen} />
       {(r.failures.length > 0 || e.drift.length > 0) && (
         <section aria-label="What is wrong">
           <h3 className="font-medium">What is wrong</h3>

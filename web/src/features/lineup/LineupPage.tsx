@@ -1,5 +1,5 @@
 import { useQuery } from "@tanstack/react-query";
-import { Fragment } from "react";
+import { Fragment, useState } from "react";
 import { useSearchParams } from "react-router";
 import { ProblemError, type Entry, type Lineup } from "../../api/client";
 import { contextKeys, contextOf, isAskable, type Context } from "../../lib/context";
@@ -13,6 +13,7 @@ import { queuesQuery } from "../../api/queries";
 import { lineupQuery } from "./queries";
 import { Reasoning } from "./Reasoning";
 import { Sentence } from "./Sentence";
+import { SubjectDrawer } from "./SubjectDrawer";
 
 const leftOutWords: Record<string, string> = { withheld: "withheld", retired: "the queue is retired", "not-permitted": "its access does not permit it", "no-path": "no path leads there from here", "no-driver": "none of its drivers fits" };
 
@@ -43,6 +44,7 @@ export function LineupPage() {
     <>
       <h1 className="sr-only">Lineup</h1>
       <Sentence context={context} answer={isAskable(context) ? lineup.data : undefined} onChange={change} />
+      <About context={context} answer={isAskable(context) ? lineup.data : undefined} />
       <div className="mt-3">
         {!isAskable(context) ? (
           <Empty title="Whose lineup?">Change a word of the sentence: a person, a machine or an address is enough to begin with.</Empty>
@@ -55,6 +57,21 @@ export function LineupPage() {
         )}
       </div>
     </>
+  );
+}
+
+/** Leads to everything about the person and the machine of the sentence. */
+function About({ context, answer }: { context: Context; answer: Lineup | undefined }) {
+  const [about, setAbout] = useState<"user" | "machine" | "">("");
+  const machine = context.machine || (answer?.context.machine ?? "");
+  const name = about === "user" ? context.user : machine;
+  if (!context.user && !machine) return null;
+  return (
+    <p className="flex gap-4">
+      {context.user && <button type="button" className="min-h-6 text-accent underline underline-offset-2" onClick={() => setAbout("user")}>All about {context.user}</button>}
+      {machine && <button type="button" className="min-h-6 text-accent underline underline-offset-2" onClick={() => setAbout("machine")}>All about {machine}</button>}
+      {about && name && <SubjectDrawer kind={about} name={name} onClose={() => setAbout("")} />}
+    </p>
   );
 }
 

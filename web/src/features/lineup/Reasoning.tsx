@@ -1,6 +1,7 @@
-import { useQuery } from "@tanstack/react-query";
-import { ProblemError, type Condition } from "../../api/client";
-import type { Context } from "../../lib/context";
+import { useMutation, useQuery } from "@tanstack/react-query";
+import { api, ask, ProblemError, type Condition } from "../../api/client";
+import { queryOf, type Context } from "../../lib/context";
+import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
@@ -39,6 +40,7 @@ export function Reasoning({ context, queue }: { context: Context; queue: string 
           ))}
         </svg>
       </div>
+      {y.present && <TestPageButton context={context} queue={queue} />}
       {y.near_misses.length > 0 && (
         <div className="mt-2">
           <h3 className="font-medium">What would give it, the smallest change first</h3>
@@ -69,6 +71,18 @@ export function Reasoning({ context, queue }: { context: Context; queue: string 
           </section>
         )}
       </div>
+    </div>
+  );
+}
+
+/** Sends a test page the way this lineup goes, and shows what the device answered. */
+function TestPageButton({ context, queue }: { context: Context; queue: string }) {
+  const send = useMutation({ mutationFn: () => ask(api.POST("/api/v1/test-pages", { body: { context: queryOf(context), queue } })) });
+  return (
+    <div className="mt-2 flex flex-wrap items-center gap-3">
+      <Button disabled={send.isPending} onClick={() => send.mutate()}>{send.isPending ? "Sending…" : "Send a test page"}</Button>
+      {send.data && <p role="status"><Mark of="yes">Sent for {send.data.context.user ?? "nobody"}{send.data.context.machine && ` at ${send.data.context.machine}`} to <span className="font-mono text-[0.93em]">{send.data.sent_to}</span>. The device answers: {send.data.says}; job {send.data.job_id} is {send.data.state}.</Mark></p>}
+      {send.error && <Failure title="No test page came out" problem={{ message: send.error.message, fix: send.error instanceof ProblemError ? send.error.problem.fix : undefined }} />}
     </div>
   );
 }

@@ -8,5 +8,11 @@ export const lineupQuery = (c: Context) =>
 export const whyQuery = (c: Context, queue: string) =>
   queryOptions({ queryKey: ["why", c, queue], queryFn: ({ signal }) => ask(api.POST("/api/v1/why", { body: { context: queryOf(c), queue }, signal })), placeholderData: keepPreviousData });
 
+export const subjectQuery = (kind: "user" | "machine", name: string) =>
+  queryOptions({
+    queryKey: ["subject", kind, name],
+    queryFn: ({ signal }) => ask(kind === "user" ? api.GET("/api/v1/people/{name}", { params: { path: { name } }, signal }) : api.GET("/api/v1/machines/{name}", { params: { path: { name } }, signal })),
+  });
+
 export const searchQuery = (kinds: FoundOne["kind"][], word: string) =>
   queryOptions({ queryKey: ["search", kinds, word], queryFn: ({ signal }) => ask(api.GET("/api/v1/search", { params: { query: { word, kind: kinds, limit: 50 } }, signal })), placeholderData: keepPreviousData });

@@ -1,0 +1,46 @@
+package service
+
+import (
+	"context"
+	"slices"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/lineup"
+	"cirque/core/name"
+	"cirque/internal/fault"
+)
+
+// Subject tells everything about a user or a machine. One that nothing knows is an Unknown fault.
+func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called string) (endpoint.Subject, error) {
+	if err := access.Check(p, access.ReadDirectory); err != nil {
+		return endpoint.Subject{}, err
+	}
+	w := s.Snapshot().World
+	out := endpoint.Subject{Kind: kind, Name: called, Groups: lineup.Memberships(w.Directory, kind, called), Holdings: w.Holdings(kind, called), Endpoints: []endpoint.Presence{}}
+	if kind == "user" {
+		if u, ok := w.Directory.User(called); ok {
+			out.Known, out.User, out.Name = true, &u, u.Name
+		}
+	} else {
+		if m, ok := w.Directory.Machine(called); ok {
+			out.Known, out.Machine, out.Name = true, &m, m.Name
+		}
+		stations := w.Estate.Document().Stations
+		if i := slices.IndexFunc(stations, func(st estate.Station) bool { return name.Fold(st.Name) == name.Fold(called) }); i >= 0 {
+			out.Known, out.Station, out.Name = true, &stations[i], stations[i].Name
+		}
+	}
+	all, err := s.Endpoints(ctx, p)
+	if err != nil {
+		return out, err
+	}
+	for _, e := range all {
+		out.Endpoints = append(out.Endpoints, endpoint.Presences(e.Report, e.State, kind, called)...)
+	}
+	if !out.Known && len(out.Groups)+len(out.Endpoints) == 0 && !slices.ContainsFunc(out.Holdings, func(h lineup.Holding) bool { return h.Direct }) {
+		return out, fault.New(fault.Unknown, kind+"-unknown", "see cirque directory find", "nothing is known of a %s %q", kind, called)
+	}
+	return out, nil
+}
