@@ -160,7 +160,7 @@ func TestConsoleSubjectAndTestPage(t *testing.T) {
 	p.goTo("/lineup?user=mira.solvang&machine=desk-112&platform=windows/x64&why=hall-mono")
 	p.press("button", "All about mira.solvang")
 	p.see("ticketing, through booking-clerks")
-	p.see("By group:ticketing (through booking-clerks); only if its at let it")
+	p.see("By group:ticketing (through booking-clerks); only where its places hold")
 	p.accessible()
 	p.keys(kb.Escape)
 	p.gone("Named directly by grants")

@@ -45,7 +45,7 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
               </select>
             </label>
             <span>{me.name}</span>
-            <button type="button" className="min-h-6 underline underline-offset-2" onClick={() => leave.mutate()}>Sign out</button>
+            <button type="button" className="min-h-[24px] underline underline-offset-2" onClick={() => leave.mutate()}>Sign out</button>
           </span>
         </nav>
       </header>

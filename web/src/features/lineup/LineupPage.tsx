@@ -68,8 +68,8 @@ function About({ context, answer }: { context: Context; answer: Lineup | undefin
   if (!context.user && !machine) return null;
   return (
     <p className="flex gap-4">
-      {context.user && <button type="button" className="min-h-6 text-accent underline underline-offset-2" onClick={() => setAbout("user")}>All about {context.user}</button>}
-      {machine && <button type="button" className="min-h-6 text-accent underline underline-offset-2" onClick={() => setAbout("machine")}>All about {machine}</button>}
+      {context.user && <button type="button" className="min-h-[24px] text-accent underline underline-offset-2" onClick={() => setAbout("user")}>All about {context.user}</button>}
+      {machine && <button type="button" className="min-h-[24px] text-accent underline underline-offset-2" onClick={() => setAbout("machine")}>All about {machine}</button>}
       {about && name && <SubjectDrawer kind={about} name={name} onClose={() => setAbout("")} />}
     </p>
   );
@@ -120,7 +120,7 @@ function Answer({ lineup, context, open, onToggle }: AnswerProps) {
 
 function Opener({ queue, open, onToggle }: { queue: string; open: boolean; onToggle: (queue: string) => void }) {
   return (
-    <button type="button" aria-expanded={open} aria-label={`Reasoning for ${queue}`} className="flex min-h-6 items-center gap-1.5 font-medium text-accent hover:underline" onClick={() => onToggle(queue)}>
+    <button type="button" aria-expanded={open} aria-label={`Reasoning for ${queue}`} className="flex min-h-[24px] items-center gap-1.5 font-medium text-accent hover:underline" onClick={() => onToggle(queue)}>
       <svg viewBox="0 0 8 8" className={`size-2 ${open ? "rotate-90" : ""}`} aria-hidden="true"><path d="M2 0 7 4 2 8z" fill="currentColor" /></svg>
       {queue}
     </button>

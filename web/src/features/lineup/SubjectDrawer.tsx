@@ -1,10 +1,13 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
 import { ProblemError, type Subject } from "../../api/client";
+import { list } from "../../lib/words";
 import { Drawer } from "../../ui/Drawer";
 import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
 import { subjectQuery } from "./queries";
+
+const words: Record<string, string> = { to: "people", on: "machines", at: "places", sessions: "sessions", platforms: "platforms", except: "exceptions" };
 
 type SubjectDrawerProps = { kind: "user" | "machine"; name: string; onClose: () => void };
 
@@ -52,7 +55,7 @@ function Holding({ of: h }: { of: Subject["holdings"][number] }) {
   return (
     <li className="border-b border-rule py-1">
       <strong className="font-medium">{h.grant}</strong> {h.effect}s {h.queues.join(", ") || "nothing"}
-      <p className="text-ink-2">By {h.origin}{h.further.length > 0 && `; only if its ${h.further.join(", ")} let it`}</p>
+      <p className="text-ink-2">By {h.origin}{h.further.length > 0 && `; only where its ${list(h.further.map((k) => words[k] ?? k))} hold`}</p>
     </li>
   );
 }
