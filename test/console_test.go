@@ -1,6 +1,7 @@
 package test
 
 import (
+	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
@@ -169,4 +170,36 @@ func TestConsoleSubjectAndTestPage(t *testing.T) {
 	p.goTo("/endpoints?endpoint=desk-112")
 	p.press("button", "Have it report now")
 	p.see("It has reported since.")
+}
+
+// TestConsoleManyQueues: of ten thousand rows only those in view are drawn, and a filter still finds the last.
+func TestConsoleManyQueues(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	var text strings.Builder
+	text.WriteString("estate: 1\nqueues:\n")
+	for i := range 10_000 {
+		fmt.Fprintf(&text, "  - {name: queue-%05d, title: Queue %d}\n", i, i)
+	}
+	s.publish(text.String())
+	b, err := os.ReadFile(filepath.Join(s.data, "setup-code"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if _, _, err := s.Service.SetUp(t.Context(), "test", string(b), "mira", "correct horse battery"); err != nil {
+		t.Fatal(err)
+	}
+	p := &page{t: t, ctx: tab(t), base: s.URL}
+	p.goTo("/queues")
+	p.fill("textbox", "Name", "mira")
+	p.fill("textbox", "Password", "correct horse battery")
+	p.press("button", "Sign in")
+	p.see("10000 of 10000")
+	p.see("queue-00003")
+	if drawn := p.eval(`document.querySelectorAll("[role=row]").length`); len(drawn) > 2 {
+		t.Errorf("%s rows are drawn", drawn)
+	}
+	p.fill("searchbox", "Find", "queue-09999")
+	p.see("1 of 10000")
+	p.see("Queue 9999")
 }

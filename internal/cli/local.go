@@ -196,7 +196,7 @@ func readSecret(c *cobra.Command, prompt string) (string, error) {
 	if s := strings.TrimSpace(string(line)); s != "" {
 		return s, nil
 	}
-	return "", fault.New(fault.Invalid, "no-secret", "write it to standard input", "nothing was given")
+	return "", fault.New(fault.Invalid, "no-secret", "type it, or write it to standard input", "no password or token was given")
 }
 
 func (r *root) tokenCommand() *cobra.Command {

@@ -1,10 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
 import { useMemo } from "react";
-import { useSearchParams } from "react-router";
 import type { Endpoint } from "../../api/client";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
+import { useUrl } from "../../lib/useUrl";
 import { useUrlText } from "../../lib/useUrlText";
 import { DataTable, features, type Sort } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
@@ -22,16 +22,8 @@ const none: Endpoint[] = [];
 
 export function EndpointsPage() {
   const endpoints = useQuery(endpointsQuery());
-  const [params, setParams] = useSearchParams();
   const now = useNow();
-  const get = (k: string) => params.get(k) ?? "";
-  const set = (k: string, v: string) =>
-    setParams((old) => {
-      const next = new URLSearchParams(old);
-      if (v) next.set(k, v);
-      else next.delete(k);
-      return next;
-    }, { replace: true });
+  const { get, set } = useUrl();
   const columns = useMemo(() => col.columns([
     col.accessor((e) => e.report.machine, { id: "machine", header: "Endpoint" }),
     col.accessor((e) => e.state, { id: "state", header: "State", cell: (c) => <Mark of={c.getValue()} /> }),

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
 import { useMemo } from "react";
-import { useSearchParams } from "react-router";
 import type { Queue } from "../../api/client";
+import { useUrl } from "../../lib/useUrl";
 import { useUrlText } from "../../lib/useUrlText";
 import { DataTable, features, type Sort } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
@@ -28,15 +28,7 @@ const none: Queue[] = [];
 
 export function QueuesPage() {
   const queues = useQuery(queuesQuery());
-  const [params, setParams] = useSearchParams();
-  const get = (k: string) => params.get(k) ?? "";
-  const set = (k: string, v: string) =>
-    setParams((old) => {
-      const next = new URLSearchParams(old);
-      if (v) next.set(k, v);
-      else next.delete(k);
-      return next;
-    }, { replace: true });
+  const { get, set } = useUrl();
   const all = queues.data?.queues ?? none;
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   const [location, label, state] = [get("location"), get("label"), get("state")];
