@@ -185,6 +185,13 @@ func TestPublishAndAsk(t *testing.T) {
 	if err != nil || e.Document.Queues[0].Title != "Hall" {
 		t.Errorf("%+v %v", e, err)
 	}
+	// Lineups and reasons can be asked by a former revision.
+	for args, want := range map[string]string{"lineup --user mira": "Great hall", "lineup --user mira --revision 1": "Hall ", "why hall --user mira --revision 1": "Revision 1.", "lineup --user mira --revision 7": "no such revision"} {
+		code, out, errs := s.run(strings.Fields(args)...)
+		if !strings.Contains(out+errs, want) || (code == 0) == strings.Contains(args, "7") || strings.Contains(args, "revision 1") && strings.Contains(out, "Great") {
+			t.Errorf("%s: %d\n%s%s", args, code, out, errs)
+		}
+	}
 	list, err := apiclient.Get[[]estate.Revision](t.Context(), s.c, "/api/v1/revisions", nil)
 	if err != nil || len(list) != 2 || list[0].Number != 2 {
 		t.Errorf("%+v %v", list, err)

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"net/url"
 	"strings"
 	"time"
 
@@ -33,6 +34,17 @@ func contextFlags(c *cobra.Command) func() lineup.Query {
 			return s
 		}
 		return lineup.Query{User: opt(user), Machine: opt(machine), Host: opt(host), Addresses: *addresses, Location: opt(location), Session: opt(session), Platform: opt(platform), Time: opt(at)}
+	}
+}
+
+// revisionFlag asks by another revision of the estate.
+func revisionFlag(c *cobra.Command) func() url.Values {
+	number := c.Flags().Uint("revision", 0, "another revision of the estate than the current one, with the directory of the present")
+	return func() url.Values {
+		if *number == 0 {
+			return nil
+		}
+		return url.Values{"revision": {fmt.Sprint(*number)}}
 	}
 }
 
@@ -69,13 +81,14 @@ func sentence(e lineup.Echo) string {
 
 func (r *root) lineup() *cobra.Command {
 	c := &cobra.Command{Use: "lineup", Short: "The queues that a context receives, in order", Args: args(cobra.NoArgs)}
-	query := contextFlags(c)
+	query, revision := contextFlags(c), revisionFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
 		}
-		l, err := apiclient.Post[lineup.Lineup](c.Context(), client, "/api/v1/lineups", query())
+		var l lineup.Lineup
+		err = client.Do(c.Context(), "POST", "/api/v1/lineups", revision(), query(), &l)
 		if err != nil {
 			return err
 		}
@@ -141,13 +154,14 @@ func (r *root) why() *cobra.Command {
 	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not", Args: args(cobra.ExactArgs(1)),
 		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what was wanted and what was
 found. The exit code is 0 where the queue is in the lineup and 8 where it is not.`}
-	query := contextFlags(c)
+	query, revision := contextFlags(c), revisionFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
 		}
-		y, err := apiclient.Post[lineup.Why](c.Context(), client, "/api/v1/why", api.Why{Context: query(), Queue: a[0]})
+		var y lineup.Why
+		err = client.Do(c.Context(), "POST", "/api/v1/why", revision(), api.Why{Context: query(), Queue: a[0]}, &y)
 		if err != nil {
 			return err
 		}

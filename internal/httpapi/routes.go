@@ -177,9 +177,13 @@ func (s *server) subjects(a huma.API) {
 }
 
 func (s *server) lineups(a huma.API) {
-	type Asked struct { // exported: huma reads no embedded type that is not
+	type Revision struct { // exported, as is Asked: huma reads no embedded type that is not
+		Number int `query:"revision" minimum:"0" doc:"Another revision of the estate than the current one, with the directory of the present."`
+	}
+	type Asked struct {
 		Known string `header:"If-None-Match" doc:"The ETag of the answer that is known already."`
 		Wait  string `header:"Prefer" doc:"wait=N: while the known answer still holds, answer only after N seconds (RFC 7240)."`
+		Revision
 	}
 	type one struct {
 		Asked
@@ -197,8 +201,8 @@ func (s *server) lineups(a huma.API) {
 	}
 	ask := func(ctx context.Context, in Asked, queries []lineup.Query) (ans service.Answer, same bool, pref string, err error) {
 		known, wait := agentproto.TagOf(in.Known), agentproto.ParsePrefer(in.Wait)
-		if known == "" {
-			ans, err = s.svc.Lineups(ctx, principalOf(ctx), queries)
+		if known == "" || in.Number > 0 {
+			ans, err = s.svc.Lineups(ctx, principalOf(ctx), queries, in.Number)
 			return ans, false, "", err
 		}
 		if wait > 0 {
@@ -230,12 +234,16 @@ func (s *server) lineups(a huma.API) {
 		}
 		return o, err
 	})
-	type why struct{ Body api.Why }
+	type why struct {
+		Revision
+		Body api.Why
+	}
 	route(s, a, "POST", "/api/v1/why", "explain", "The full reasoning behind one queue in one context", small, func(ctx context.Context, in *why) (*out[*lineup.Why], error) {
-		o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
+		o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, in.Number)
 		return &out[*lineup.Why]{o}, err
 	})
-	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose", small, func(ctx context.Context, in *why) (*out[api.TestPage], error) {
+	type page struct{ Body api.Why }
+	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose", small, func(ctx context.Context, in *page) (*out[api.TestPage], error) {
 		t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
 		return &out[api.TestPage]{api.TestPage{Queue: t.Queue, Context: t.Context, Path: t.Path, SentTo: t.SentTo, Driver: t.Driver, Person: t.Person, Outcome: t.Outcome}}, err
 	})

@@ -23,24 +23,28 @@ type Answer struct {
 	Tag     string
 }
 
-// Lineups answers contexts from the present snapshot.
-func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query) (Answer, error) {
-	a, _, err := s.lineups(p, queries)
-	return a, err
+// Lineups answers contexts from the present snapshot, or with another revision of the estate where its number is not 0.
+func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, revision int) (Answer, error) {
+	snap, err := s.at(ctx, p, revision)
+	if err != nil {
+		return Answer{}, err
+	}
+	return s.lineups(p, snap, queries)
 }
 
 // WaitLineups is Lineups that, while the answer's tag is known, waits for another one, or for a call; same says that none came in time.
 func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string, wait time.Duration) (a Answer, same bool, err error) {
-	s.waiting.Add(1)
-	defer s.waiting.Add(-1)
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
 	var called <-chan struct{}
 	if p != nil && p.Role == access.Agent {
 		called = s.callers.bell(p.Machine)
 	}
+	s.waiting.Add(1) // from here on it can be called
+	defer s.waiting.Add(-1)
 	for {
-		a, snap, err := s.lineups(p, queries)
+		snap := s.Snapshot()
+		a, err := s.lineups(p, snap, queries)
 		if err != nil || a.Tag != known {
 			return a, false, err
 		}
@@ -59,14 +63,14 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 // Waiting counts the long polls under way.
 func (s *Service) Waiting() int { return int(s.waiting.Load()) }
 
-func (s *Service) lineups(p *access.Principal, queries []lineup.Query) (Answer, *Snapshot, error) {
+func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query) (Answer, error) {
 	if err := checkAsking(p, queries); err != nil {
-		return Answer{}, nil, err
+		return Answer{}, err
 	}
 	if len(queries) > MaxContexts {
-		return Answer{}, nil, fault.New(fault.TooLarge, "too-many-contexts", fmt.Sprintf("ask for at most %d at once", MaxContexts), "%d contexts are too many", len(queries))
+		return Answer{}, fault.New(fault.TooLarge, "too-many-contexts", fmt.Sprintf("ask for at most %d at once", MaxContexts), "%d contexts are too many", len(queries))
 	}
-	snap, now := s.Snapshot(), s.now()
+	now := s.now()
 	scratch := s.scratch.Get().(*lineup.Scratch)
 	defer s.scratch.Put(scratch)
 	a := Answer{Lineups: make([]lineup.Lineup, 0, len(queries))}
@@ -79,17 +83,17 @@ func (s *Service) lineups(p *access.Principal, queries []lineup.Query) (Answer, 
 			if len(queries) > 1 {
 				f = f.With([]fault.Detail{{Place: fmt.Sprintf("[%d]", i), What: f.What, Fix: f.Fix}})
 			}
-			return Answer{}, nil, f
+			return Answer{}, f
 		}
 		a.Lineups = append(a.Lineups, *l)
 		said := *l
 		said.Revision, said.Context.Time = 0, time.Time{}
 		if err := enc.Encode(said); err != nil {
-			return Answer{}, nil, err
+			return Answer{}, err
 		}
 	}
 	a.Tag = hex.EncodeToString(sum.Sum(nil)[:16])
-	return a, snap, nil
+	return a, nil
 }
 
 func (s *Service) one(snap *Snapshot, q lineup.Query, now time.Time, scratch *lineup.Scratch) (*lineup.Lineup, error) {
@@ -124,8 +128,8 @@ func checkAsking(p *access.Principal, queries []lineup.Query) error {
 	return nil
 }
 
-// Why explains one queue in one context.
-func (s *Service) Why(_ context.Context, p *access.Principal, q lineup.Query, queue string) (*lineup.Why, error) {
+// Why explains one queue in one context; revision as for Lineups.
+func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string, revision int) (*lineup.Why, error) {
 	if err := checkAsking(p, []lineup.Query{q}); err != nil {
 		return nil, err
 	}
@@ -133,5 +137,9 @@ func (s *Service) Why(_ context.Context, p *access.Principal, q lineup.Query, qu
 	if err != nil {
 		return nil, err
 	}
-	return s.Snapshot().World.Why(c, queue)
+	snap, err := s.at(ctx, p, revision)
+	if err != nil {
+		return nil, err
+	}
+	return snap.World.Why(c, queue)
 }

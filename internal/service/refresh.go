@@ -48,6 +48,7 @@ func (s *Service) Refresh(ctx context.Context, p *access.Principal, machine stri
 	}
 	err = s.store.Call(ctx, machine, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name,
 		Says: fmt.Sprintf("%s was asked to look at its queues and report", rec.Report.Machine)})
+	s.callers.ring(machine) // here at once; the other processes hear of it
 	return s.judge(rec), err
 }
 

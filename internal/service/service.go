@@ -100,6 +100,7 @@ type Service struct {
 
 	hub     hub
 	callers callers
+	past    past
 	slow    slowdown
 	hashing chan struct{} // bounds the memory that password hashing takes
 	used    usedTokens

@@ -2026,7 +2026,10 @@ export interface operations {
     };
     "ask-lineup": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Another revision of the estate than the current one, with the directory of the present. */
+                revision?: number;
+            };
             header?: {
                 /** @description The ETag of the answer that is known already. */
                 "If-None-Match"?: string;
@@ -2102,7 +2105,10 @@ export interface operations {
     };
     "ask-lineups": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Another revision of the estate than the current one, with the directory of the present. */
+                revision?: number;
+            };
             header?: {
                 /** @description The ETag of the answer that is known already. */
                 "If-None-Match"?: string;
@@ -3602,7 +3608,10 @@ export interface operations {
     };
     explain: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description Another revision of the estate than the current one, with the directory of the present. */
+                revision?: number;
+            };
             header?: never;
             path?: never;
             cookie?: never;
