@@ -34,8 +34,8 @@ func command() *cobra.Command {
 	run := &cobra.Command{Use: "run --service URL --token-file F --spooler standin:DIR", Short: "Run until stopped", Args: cobra.NoArgs,
 		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into line, and report.
 
-The spooler standin:DIR keeps queues as files in DIR, and reads the machine's name, addresses, platform and sessions from
-DIR/machine.yaml. The last lineups are kept on disk; the agent goes on with them while the service is away.`,
+The spooler standin:DIR keeps queues as files in DIR. The machine's name, addresses, platform and sessions are the operating
+system's, or, for a machine that is made up, those of DIR/machine.yaml. The last lineups are kept on disk; the agent goes on with them while the service is away.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			kind, dir, ok := strings.Cut(spooler, ":")
 			if !ok || kind != "standin" || dir == "" {
@@ -56,7 +56,7 @@ DIR/machine.yaml. The last lineups are kept on disk; the agent goes on with them
 				return err
 			}
 			if _, err := standIn.Facts(c.Context()); err != nil {
-				return fmt.Errorf("the stand-in needs %s/machine.yaml with machine, platform, addresses and sessions: %w", dir, err)
+				return fmt.Errorf("%s/machine.yaml cannot be read: %w", dir, err)
 			}
 			if state == "" {
 				state = filepath.Join(dir, ".agent")

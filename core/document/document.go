@@ -9,6 +9,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"regexp"
 	"slices"
 	"strconv"
@@ -470,6 +471,10 @@ func (n Node) Value() (any, bool) {
 		return nil, false
 	case n.y.Tag == "!!bool":
 		return strings.EqualFold(n.y.Value, "true"), true
+	case n.y.Tag == "!!float":
+		if v, err := strconv.ParseFloat(n.y.Value, 64); err == nil && !math.IsInf(v, 0) && !math.IsNaN(v) {
+			return v, true
+		}
 	case n.y.Tag == "!!int":
 		if v, err := strconv.Atoi(n.y.Value); err == nil {
 			return v, true

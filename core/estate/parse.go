@@ -27,6 +27,9 @@ func Parse(files []document.File, opts Options) (*Document, error) {
 			p.document(n)
 		}
 	}
+	if p.first.Place() != "" && !p.versioned {
+		p.first.Complain("add estate: 1", "the key \"estate\" is missing")
+	}
 	p.resolve()
 	if problems := p.reader.Problems(); len(problems) > 0 {
 		return nil, fault.New(fault.Invalid, "estate-invalid", "mend the places below and try again; nothing was stored",
@@ -46,12 +49,14 @@ func count(n int, what string) string {
 }
 
 type parser struct {
-	reader  document.Reader
-	doc     *Document
-	opts    Options
-	defined map[string]document.Node // by "list name"
-	refs    []reference
-	checks  []func() // run once everything is read
+	reader    document.Reader
+	doc       *Document
+	opts      Options
+	defined   map[string]document.Node // by "list name"
+	refs      []reference
+	checks    []func() // run once everything is read
+	first     document.Node
+	versioned bool // one of the documents says which version it is
 }
 
 // A reference is checked at the end, since it may point forward or into another file.
@@ -69,7 +74,10 @@ func (p *parser) document(n document.Node) {
 	if !ok {
 		return
 	}
-	o.Need("estate")
+	if p.first.Place() == "" {
+		p.first = n
+	}
+	p.versioned = p.versioned || o.Wrote("estate")
 	if v, ok := o.Get("estate"); ok {
 		v.Int(Version, Version)
 	}

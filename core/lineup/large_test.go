@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"cirque/core/directory"
+	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/live"
@@ -107,6 +108,18 @@ func BenchmarkLarge(b *testing.B) {
 	b.Run("index-directory", func(b *testing.B) {
 		for b.Loop() {
 			directory.New(records)
+		}
+	})
+	b.Run("parse-estate", func(b *testing.B) {
+		text, err := doc.YAML()
+		if err != nil {
+			b.Fatal(err)
+		}
+		b.SetBytes(int64(len(text)))
+		for b.Loop() {
+			if _, err := estate.Parse([]document.File{{Name: "large.yaml", Text: string(text)}}, estate.Options{}); err != nil {
+				b.Fatal(err)
+			}
 		}
 	})
 	e, d := lineup.Compile(doc, 1), directory.New(records)

@@ -20,7 +20,7 @@ import (
 
 // A StandIn is a spooler and a machine in a directory that a person can read and change:
 //
-//	machine.yaml            name, platform, addresses, sessions, and drivers that are missing here
+//	machine.yaml            name, platform, addresses, sessions, and what fails here; else this very machine
 //	everybody/QUEUE.yaml    queues for all; everybody/default names the default
 //	users/USER/QUEUE.yaml   queues of one person
 //	log                     what was done, a line each
@@ -55,15 +55,23 @@ type standInQueue struct {
 
 func (s *StandIn) machine() (standInMachine, error) {
 	var m standInMachine
-	b, err := os.ReadFile(filepath.Join(s.dir, "machine.yaml"))
+	b, err := os.ReadFile(s.machineFile())
+	if errors.Is(err, fs.ErrNotExist) {
+		return m, nil
+	}
 	if err != nil {
 		return m, err
 	}
 	return m, yaml.Unmarshal(b, &m)
 }
 
-// Facts reads machine.yaml.
-func (s *StandIn) Facts(context.Context) (Facts, error) {
+func (s *StandIn) machineFile() string { return filepath.Join(s.dir, "machine.yaml") }
+
+// Facts reads machine.yaml; without one it is the machine that it runs on.
+func (s *StandIn) Facts(ctx context.Context) (Facts, error) {
+	if _, err := os.Stat(s.machineFile()); errors.Is(err, fs.ErrNotExist) {
+		return System{}.Facts(ctx)
+	}
 	m, err := s.machine()
 	return Facts{m.Machine, m.Platform, m.Addresses, m.Sessions}, err
 }

@@ -338,7 +338,11 @@ func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
 		}
 		t.add(i.Queue, first(i.User, "everybody"), def, first(i.Exact, i.Driver), i.URI, by)
 	}
-	t.write(w)
+	if len(t.rows) > 0 {
+		t.write(w)
+	} else {
+		fmt.Fprintln(w, "No queue is installed.")
+	}
 	if len(e.Report.Failures)+len(e.Drift) == 0 {
 		fmt.Fprintln(w, "\nIt has what it should.")
 		return
