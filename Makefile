@@ -10,7 +10,7 @@ SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web
 TOOLS := .bin
 STATICCHECK := $(TOOLS)/staticcheck-0.8.2
 
-.PHONY: help build demo stop test bench fuzz screenshots openapi check setup web format
+.PHONY: race help build demo stop test bench fuzz screenshots openapi check setup web format
 
 help: ## list these targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -39,6 +39,9 @@ stop: ## stop the demo
 
 test: setup $(CONSOLE) ## run every test
 	go test ./...
+
+race: setup $(CONSOLE) ## run every test under the race detector
+	go test -race ./...
 
 bench: setup $(CONSOLE) ## run the benchmarks
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/... 2>/dev/null | grep -E '^(Benchmark|pkg:|cpu:)'

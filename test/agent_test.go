@@ -76,13 +76,12 @@ func (d *desk) queues() string {
 
 func (d *desk) has(want string) {
 	d.t.Helper()
-	deadline := time.Now().Add(20 * time.Second)
-	for d.queues() != want {
-		if time.Now().After(deadline) {
-			d.t.Fatalf("the spooler has %q, want %q\nlog:\n%s", d.queues(), want, d.log())
+	defer func() {
+		if d.t.Failed() {
+			d.t.Logf("the spooler has %q, its log is\n%s", d.queues(), d.log())
 		}
-		time.Sleep(5 * time.Millisecond) // a directory announces nothing
-	}
+	}()
+	within(d.t, "the spooler has "+want, func() bool { return d.queues() == want })
 }
 
 func (d *desk) log() string {

@@ -12,6 +12,7 @@ import (
 	"reflect"
 	"runtime/debug"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -50,7 +51,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 		cfg.Stopping = context.Background()
 	}
 	s := &server{svc: svc, cfg: cfg, log: cfg.Log}
-	gin.SetMode(gin.ReleaseMode)
+	switches()
 	r := gin.New()
 	if err := r.SetTrustedProxies(nil); err != nil {
 		return nil, err
@@ -75,14 +76,20 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 
 // OpenAPI gives the API's description as YAML, without a running service.
 func OpenAPI(version string) ([]byte, error) {
-	gin.SetMode(gin.ReleaseMode)
+	switches()
 	s := &server{cfg: Config{Version: version, Stopping: context.Background()}}
 	return s.register(gin.New()).OpenAPI().YAML()
 }
 
-func (s *server) register(r *gin.Engine) huma.API {
+// switches sets what Gin and huma keep for the whole process, once.
+var switches = sync.OnceFunc(func() {
+	gin.SetMode(gin.ReleaseMode)
 	huma.DefaultArrayNullable = false
 	huma.NewError = newError
+})
+
+func (s *server) register(r *gin.Engine) huma.API {
+	switches()
 	cfg := huma.DefaultConfig("Cirque", s.cfg.Version)
 	cfg.Info.Description = "Who receives which printers, and how. Errors are problems (RFC 9457) with a stable code and a fix."
 	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
