@@ -47,9 +47,9 @@ bench: setup $(CONSOLE) ## run the benchmarks
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/... 2>/dev/null | grep -E '^(Benchmark|pkg:|cpu:)'
 
 fuzz: ## fuzz each decoder for a while (TIME=30s)
-	go test -fuzz FuzzParse -fuzztime $(or $(TIME),30s) ./internal/ipp
-	go test -fuzz FuzzParse -fuzztime $(or $(TIME),30s) ./internal/ldif
-	go test -fuzz FuzzParse -fuzztime $(or $(TIME),30s) ./core/estate
+	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/ipp
+	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/ldif
+	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/estate
 
 screenshots: setup $(CONSOLE) ## make docs/screenshots anew from the demo
 	CIRQUE_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./test -count 1 -run TestScreenshots

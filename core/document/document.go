@@ -24,6 +24,8 @@ import (
 const (
 	maxDepth = 64
 	maxNodes = 4_000_000
+	// What nobody would read to the end.
+	maxProblems = 500
 )
 
 // A File is one input with the name that complaints use.
@@ -39,12 +41,15 @@ type Reader struct {
 	nodes    int
 }
 
-// Problems returns all complaints so far, by file and line.
+// Problems returns the complaints so far, by file and line; after some hundreds it only counts them.
 func (r *Reader) Problems() []fault.Detail {
 	slices.SortStableFunc(r.problems, func(a, b problem) int { return cmp.Or(cmp.Compare(a.file, b.file), cmp.Compare(a.line, b.line)) })
 	var out []fault.Detail
-	for _, p := range r.problems {
+	for _, p := range r.problems[:min(len(r.problems), maxProblems)] {
 		out = append(out, p.Detail)
+	}
+	if more := len(r.problems) - len(out); more > 0 {
+		out = append(out, fault.Detail{What: fmt.Sprintf("%d more problems are not listed", more), Fix: "mend these first"})
 	}
 	return out
 }

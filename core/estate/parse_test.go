@@ -108,6 +108,15 @@ func TestAllAtOnceAcrossFiles(t *testing.T) {
 	}
 }
 
+func TestVeryManyProblems(t *testing.T) {
+	t.Parallel()
+	_, err := parse("estate: 1\nqueues:\n" + strings.Repeat("  - {name: X}\n", 2000))
+	d := fault.As(err).Details
+	if len(d) != 501 || !strings.Contains(d[500].What, "1500 more") {
+		t.Errorf("%d: %v", len(d), d[len(d)-1])
+	}
+}
+
 func TestSeveralFilesMakeOne(t *testing.T) {
 	t.Parallel()
 	d, err := Parse([]document.File{{Name: "a", Text: "estate: 1\ngrants: [{name: g, effect: offer, queues: [old]}]\n---\nestate: 1\nlocations: [{path: a/b}]\n"}, {Name: "b", Text: `{"estate": 1, "queues": [{"name": "q", "title": "\ud83d\ude00 \/", "formerly": ["old"], "location": "a"}]}`}}, Options{})
