@@ -130,6 +130,7 @@ func tab(t *testing.T) context.Context {
 
 // contextOfProcess ends with the process's first interrupt.
 var contextOfProcess = sync.OnceValue(func() context.Context {
-	ctx, _ := signal.NotifyContext(context.Background(), os.Interrupt) //nolint:govet // for the process's whole life
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt)
+	context.AfterFunc(ctx, stop)
 	return ctx
 })

@@ -55,7 +55,7 @@ func (w *World) Holdings(kind, called string) []Holding {
 	if err != nil {
 		return []Holding{} // no location was given, which alone can be wrong
 	}
-	x := explainer{w, f}
+	x := explainer{w: w, f: f}
 	out := []Holding{}
 	for i := range w.Estate.grants {
 		g := &w.Estate.grants[i]

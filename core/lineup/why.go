@@ -124,7 +124,7 @@ func (w *World) Why(c Context, called string) (*Why, error) {
 	if called != q.Name {
 		out.Notes = append(out.Notes, fmt.Sprintf("%s is an old name of %s.", called, q.Name))
 	}
-	x := explainer{w, f}
+	x := explainer{w, f, newSelection(e)}
 	for _, g := range q.givers {
 		out.Grants = append(out.Grants, x.grant(&e.grants[g], i))
 	}
@@ -169,8 +169,9 @@ func (y *Why) verdict(l *Lineup) {
 }
 
 type explainer struct {
-	w *World
-	f *facts
+	w   *World
+	f   *facts
+	sel *selection
 }
 
 // condition explains a list of which any entry suffices.
@@ -298,9 +299,8 @@ func listed(kind string, wanted []string, found string, holds bool) Condition {
 
 func (x explainer) grant(g *grant, q int32) GrantWhy {
 	out := GrantWhy{Grant: g.Name, Effect: g.Effect, Selects: []string{}, Matches: x.w.matches(g, x.f), Default: g.Default, Conditions: []Condition{}}
-	sel := newSelection(x.w.Estate)
 	for _, s := range g.Queues {
-		if slices.Contains(sel.one(s), q) {
+		if slices.Contains(x.sel.one(s), q) {
 			out.Selects = append(out.Selects, s)
 		}
 	}

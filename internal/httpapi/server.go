@@ -108,9 +108,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.lineups(api)
 	s.fleet(api)
 	s.tokens(api)
-	if r != nil {
-		r.GET("/api/v1/watch", s.watch)
-	}
+	r.GET("/api/v1/watch", s.watch)
 	describeWatch(api)
 	return api
 }

@@ -23,7 +23,7 @@ const (
 // hashPassword gives the PHC string of a password.
 func (s *Service) hashPassword(ctx context.Context, password string) (string, error) {
 	salt := make([]byte, argonSalt)
-	rand.Read(salt) //nolint:errcheck // never fails since Go 1.24
+	_, _ = rand.Read(salt) // never fails
 	key, err := s.derive(ctx, password, salt, argonTime, argonMemory, argonThreads)
 	if err != nil {
 		return "", err
