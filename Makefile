@@ -1,7 +1,7 @@
 # What a person types. Every target does the set-up that it needs.
 .DEFAULT_GOAL := help
 SHELL := /bin/bash
-DATA ?= .demo
+DATA ?= $(shell scripts/demo-data)
 LISTEN ?= 127.0.0.1:8631
 VERSION ?= 0.1.0-dev
 LDFLAGS := -X cirque/internal/app.Version=$(VERSION) -X main.version=$(VERSION)

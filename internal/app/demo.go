@@ -125,7 +125,12 @@ func (d *Demo) account(ctx context.Context) error {
 		}
 	}
 	text := fmt.Sprintf("CIRQUE_URL=%s\nCIRQUE_TOKEN=%s\nCIRQUE_NAME=%s\nCIRQUE_PASSWORD=%s\n", d.URL, d.Token, d.Name, d.Password)
-	return os.WriteFile(filepath.Join(d.Data, "demo.env"), []byte(text), 0o600)
+	// Whole or not at all: a script may be waiting for it.
+	file := filepath.Join(d.Data, "demo.env")
+	if err := os.WriteFile(file+".new", []byte(text), 0o600); err != nil {
+		return err
+	}
+	return os.Rename(file+".new", file)
 }
 
 // freshToken makes a token, in place of a lost one of that name.
