@@ -36,6 +36,7 @@ func TestCommandLine(t *testing.T) {
 		{"lineup --usr x", cli.ExitUsage, "unknown flag: --usr"},
 		{"lineup -o xml --user x", cli.ExitUsage, `"xml" is no way to print`},
 		{"estate apply", cli.ExitUsage, "at least 1"},
+		{"serve --data x --log xml", cli.ExitUsage, `"xml" is no way to log: text or json`},
 		{"serve", cli.ExitUsage, `required flag(s) 'data' not set`},
 		{"estate apply " + good, cli.ExitUsage, "drafts are not there yet"},
 		{"estate apply " + good + " --publish", cli.ExitInvalid, "a revision needs a reason"},

@@ -35,7 +35,8 @@ func command() *cobra.Command {
 		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into line, and report.
 
 The spooler standin:DIR keeps queues as files in DIR. The machine's name, addresses, platform and sessions are the operating
-system's, or, for a machine that is made up, those of DIR/machine.yaml. The last lineups are kept on disk; the agent goes on with them while the service is away.`,
+system's, or, for a machine that is made up, those of DIR/machine.yaml. The last lineups are kept on disk; the agent goes on
+with them while the service is away.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			kind, dir, ok := strings.Cut(spooler, ":")
 			if !ok || kind != "standin" || dir == "" {

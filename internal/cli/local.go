@@ -16,6 +16,13 @@ import (
 	"cirque/internal/fault"
 )
 
+func (o ServeOptions) check() error {
+	if o.LogFormat != "text" && o.LogFormat != "json" {
+		return usageError{fmt.Errorf("%q is no way to log: text or json", o.LogFormat)}
+	}
+	return nil
+}
+
 func serveFlags(c *cobra.Command, o *ServeOptions) {
 	f := c.Flags()
 	f.StringVar(&o.Data, "data", "", "the data directory; made when it is not there")
@@ -32,7 +39,12 @@ func (r *root) serve() *cobra.Command {
 
 TLS is by --tls-cert and --tls-key, or by a certificate of Cirque's own authority, whose certificate is DIR/ca/ca.pem. At
 the first start a one-time code for the console's first account is written to DIR/setup-code.`,
-		RunE: func(c *cobra.Command, _ []string) error { return r.local.Serve(c.Context(), o, c.OutOrStdout()) }}
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := o.check(); err != nil {
+				return err
+			}
+			return r.local.Serve(c.Context(), o, c.OutOrStdout())
+		}}
 	serveFlags(c, &o)
 	f := c.Flags()
 	f.StringVar(&o.Database, "database", "", "the URL of an existing PostgreSQL database")
@@ -50,7 +62,12 @@ func (r *root) demo() *cobra.Command {
 four agents. DIR/demo.env holds the address, a token and the console's sign-in, for scripts:
 
   set -a; . DIR/demo.env; cirque lineup --user mira.solvang --machine till-07`,
-		RunE: func(c *cobra.Command, _ []string) error { return r.local.Demo(c.Context(), o, c.OutOrStdout()) }}
+		RunE: func(c *cobra.Command, _ []string) error {
+			if err := o.check(); err != nil {
+				return err
+			}
+			return r.local.Demo(c.Context(), o, c.OutOrStdout())
+		}}
 	serveFlags(c, &o)
 	return c
 }
