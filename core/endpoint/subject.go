@@ -28,15 +28,15 @@ type Presence struct {
 	Queues   []string     `json:"queues" doc:"Installed for it."`
 }
 
-// Presences finds the contexts of a report that are the user's, or the machine's.
-func Presences(r Report, state State, kind, called string) []Presence {
+// Presences finds the contexts of a report that are the user's, or the machine's. How the endpoint stands is the caller's to add.
+func Presences(r Report, kind, called string) []Presence {
 	var out []Presence
 	is := func(s *string) bool { return s != nil && name.Fold(*s) == name.Fold(called) }
 	for _, q := range r.Contexts {
 		if kind == "user" && !is(q.User) || kind == "machine" && !is(q.Machine) && !is(q.Host) {
 			continue
 		}
-		p := Presence{Endpoint: r.Machine, State: state, Context: q, Queues: []string{}}
+		p := Presence{Endpoint: r.Machine, Context: q, Queues: []string{}}
 		for _, i := range r.Installed {
 			if i.User == "" || q.User != nil && name.Fold(i.User) == name.Fold(*q.User) {
 				p.Queues = append(p.Queues, i.Queue)

@@ -32,12 +32,20 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 			out.Known, out.Station, out.Name = true, &stations[i], stations[i].Name
 		}
 	}
-	all, err := s.Endpoints(ctx, p)
+	all, err := s.store.Endpoints(ctx)
 	if err != nil {
 		return out, err
 	}
-	for _, e := range all {
-		out.Endpoints = append(out.Endpoints, endpoint.Presences(e.Report, e.State, kind, called)...)
+	for _, rec := range all {
+		here := endpoint.Presences(rec.Report, kind, called)
+		if len(here) == 0 {
+			continue
+		}
+		state := s.judge(rec).State // costs a lineup for each of its contexts
+		for _, presence := range here {
+			presence.State = state
+			out.Endpoints = append(out.Endpoints, presence)
+		}
 	}
 	if !out.Known && len(out.Groups)+len(out.Endpoints) == 0 && !slices.ContainsFunc(out.Holdings, func(h lineup.Holding) bool { return h.Direct }) {
 		return out, fault.New(fault.Unknown, kind+"-unknown", "see cirque directory find", "nothing is known of a %s %q", kind, called)

@@ -1259,6 +1259,8 @@ export interface components {
             password: string;
         };
         TestPage: {
+            /** Format: date-time */
+            at: string;
             /** @description Who, at which machine, from which address: the subject of the test. */
             context: components["schemas"]["LineupEcho"];
             driver: string;

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
 import { NavLink } from "react-router";
 import { api, ask, type Me } from "../api/client";
-import { overviewQuery } from "../features/overview/queries";
+import { revisionQuery } from "../api/queries";
 import { stamp } from "../lib/time";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
@@ -19,7 +19,7 @@ const pages = [
 export function Shell({ me, children }: { me: Me; children: ReactNode }) {
   const { live } = useLive();
   const [look, setLook] = useState<Theme>(theme());
-  const overview = useQuery(overviewQuery());
+  const revision = useQuery(revisionQuery());
   const client = useQueryClient();
   const leave = useMutation({ mutationFn: () => ask(api.DELETE("/api/v1/session")), onSuccess: () => client.invalidateQueries() });
   return (
@@ -51,14 +51,12 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
       </header>
       <main id="content" className="flex-1 px-4 pt-4 pb-16">{children}</main>
       <footer className="fixed inset-x-0 bottom-0 flex min-h-9 flex-wrap items-center gap-x-6 border-t border-rule-strong bg-wash px-4 py-1 text-ink-2">
-        {overview.data && overview.data.revision > 0 ? (
+        {revision.data && (
           <span>
-            <strong className="text-ink">Revision {overview.data.revision}</strong> by {overview.data.author}
-            {overview.data.at && `, ${stamp(overview.data.at)}`}: {overview.data.reason}
+            <strong className="text-ink">Revision {revision.data.number}</strong> by {revision.data.author}, {stamp(revision.data.at)}: {revision.data.reason}
           </span>
-        ) : (
-          <span>Nothing is published yet.</span>
         )}
+        {revision.data === null && <span>Nothing is published yet.</span>}
         <span role="status" className="ml-auto">{live ? "Live: changes show at once" : "Not live: reconnecting"}</span>
       </footer>
     </div>

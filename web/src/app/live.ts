@@ -4,13 +4,13 @@ import type { Notice } from "../api/client";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
 const concerns: Record<Notice["what"], string[]> = {
-  estate: ["subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
+  estate: ["revision", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
   directory: ["subject", "overview", "lineup", "why", "search", "endpoints"],
   live: ["lineup", "why", "endpoints"],
   access: [],
   endpoint: ["subject", "endpoints", "overview"],
   event: ["events"],
-  lost: ["subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
+  lost: ["revision", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
 };
 
 const gather = 250; // ms: many notices at once are one refresh

@@ -8,7 +8,6 @@ export type Sort = { id: string; desc: boolean };
 
 type DataTableProps<T extends object> = {
   caption: string;
-  // eslint-disable-next-line @typescript-eslint/no-explicit-any
   columns: ColumnDef<typeof features, T, any>[];
   /** Widths of the columns, as a CSS grid; columns never jump. */
   grid: string;
