@@ -321,6 +321,19 @@ func (o Object) Texts(key string) []Text {
 	return nil
 }
 
+// Each reads the key's list of objects, or nothing where the key is absent; known and later are as for Node.Object.
+func (o Object) Each(key string, known, later []string, read func(Object)) {
+	list, ok := o.Get(key)
+	if !ok {
+		return
+	}
+	for _, n := range list.List() {
+		if c, ok := n.Object(known, later); ok {
+			read(c)
+		}
+	}
+}
+
 // Need complains where a required key is absent.
 func (o Object) Need(keys ...string) {
 	for _, k := range keys {

@@ -84,28 +84,16 @@ func (p *parser) document(n document.Node) {
 	if v, ok := o.Get("settings"); ok {
 		v.Object([]string{}, nil) // parts that need settings define their keys
 	}
-	each(o, "locations", []string{"path", "title", "timezone", "note"}, nil, p.location)
-	each(o, "subnets", []string{"cidr", "location", "note"}, nil, p.subnet)
-	each(o, "stations", []string{"name", "title", "addresses", "location", "platform", "note"}, nil, p.station)
-	each(o, "drivers", []string{"name", "title", "exact", "platform", "note"}, nil, p.driver)
-	each(o, "servers", []string{"name", "title", "uri", "queue_root", "location", "note"}, nil, p.server)
-	each(o, "devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, nil, p.device)
-	each(o, "queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults", "access", "listed", "paused", "retired", "note"},
+	o.Each("locations", []string{"path", "title", "timezone", "note"}, nil, p.location)
+	o.Each("subnets", []string{"cidr", "location", "note"}, nil, p.subnet)
+	o.Each("stations", []string{"name", "title", "addresses", "location", "platform", "note"}, nil, p.station)
+	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, nil, p.driver)
+	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "note"}, nil, p.server)
+	o.Each("devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, nil, p.device)
+	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults", "access", "listed", "paused", "retired", "note"},
 		[]string{"open"}, p.queue)
-	each(o, "grants", []string{"name", "title", "effect", "queues", "to", "except", "at", "on", "sessions", "platforms", "default", "insist", "if_removed", "note"},
+	o.Each("grants", []string{"name", "title", "effect", "queues", "to", "except", "at", "on", "sessions", "platforms", "default", "insist", "if_removed", "note"},
 		[]string{"nearest", "open"}, p.grant)
-}
-
-func each(o document.Object, key string, known, later []string, read func(document.Object)) {
-	list, ok := o.Get(key)
-	if !ok {
-		return
-	}
-	for _, n := range list.List() {
-		if c, ok := n.Object(known, later); ok {
-			read(c)
-		}
-	}
 }
 
 // define records an object's name, and complains where it is taken.
@@ -361,7 +349,7 @@ func (p *parser) queue(o document.Object) {
 			}
 		})
 	}
-	each(o, "paths", []string{"device", "server", "gateway", "remote_name", "at", "sessions"}, []string{"set"}, func(c document.Object) {
+	o.Each("paths", []string{"device", "server", "gateway", "remote_name", "at", "sessions"}, []string{"set"}, func(c document.Object) {
 		q.Paths = append(q.Paths, p.path(c, q, from))
 	})
 	if n, ok := o.Get("drivers"); ok {

@@ -2,6 +2,8 @@
 package api
 
 import (
+	"time"
+
 	"cirque/core/access"
 	"cirque/core/document"
 	"cirque/core/endpoint"
@@ -158,6 +160,7 @@ type TestPage struct {
 	SentTo  string       `json:"sent_to"`
 	Driver  string       `json:"driver"`
 	Person  string       `json:"person,omitempty"`
+	At      time.Time    `json:"at"`
 	job.Outcome
 }
 

@@ -121,34 +121,30 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 	if format == "" {
 		format = formats()[0]
 	}
-	switch ipp.Op(req.Code) {
-	case ipp.GetPrinterAttributes:
+	switch op := ipp.Op(req.Code); {
+	case op == ipp.GetPrinterAttributes:
 		return g.attributes(req, route, host, secure)
-	case ipp.ValidateJob:
-		if !slices.Contains(formats(), format) {
-			return req.Respond(ipp.FormatNotSupported, format+" is not passed on")
-		}
+	case op != ipp.ValidateJob && op != ipp.PrintJob:
+		return req.Respond(ipp.OperationNotSupported, "")
+	case !slices.Contains(formats(), format):
+		return req.Respond(ipp.FormatNotSupported, format+" is not passed on")
+	case op == ipp.ValidateJob:
 		if route.Queue.Paused {
 			return req.Respond(ipp.NotAcceptingJobs, "the queue is paused")
 		}
 		return req.Respond(ipp.OK, "")
-	case ipp.PrintJob:
-		if !slices.Contains(formats(), format) {
-			return req.Respond(ipp.FormatNotSupported, format+" is not passed on")
-		}
-		d := job.Document{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: owner(p, req), Format: format}
-		out, err := g.svc.Deliver(ctx, route, d, body)
-		if err != nil {
-			return g.refuse(req, err)
-		}
-		m := req.Respond(ipp.OK, out.Says)
-		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
-			ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("%s/jobs/%d", uriOf(host, name, secure), out.JobID))),
-			ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(max(out.JobID, 1)))), ipp.Attr("job-state", ipp.Int(ipp.Enum, int32(ipp.JobStateOf(out.State)))),
-			ipp.Strs(ipp.Keyword, "job-state-reasons", "none")}})
-		return m
 	}
-	return req.Respond(ipp.OperationNotSupported, "")
+	d := job.Document{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: owner(p, req), Format: format}
+	out, err := g.svc.Deliver(ctx, route, d, body)
+	if err != nil {
+		return g.refuse(req, err)
+	}
+	m := req.Respond(ipp.OK, out.Says)
+	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
+		ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("%s/jobs/%d", uriOf(host, name, secure), out.JobID))),
+		ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(max(out.JobID, 1)))), ipp.Attr("job-state", ipp.Int(ipp.Enum, int32(ipp.JobStateOf(out.State)))),
+		ipp.Strs(ipp.Keyword, "job-state-reasons", "none")}})
+	return m
 }
 
 // owner is the person: an agent's, else the one who signed in. What the job itself claims counts for nothing here.

@@ -245,7 +245,7 @@ func (s *server) lineups(a huma.API) {
 	type page struct{ Body api.Why }
 	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose", small, func(ctx context.Context, in *page) (*out[api.TestPage], error) {
 		t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
-		return &out[api.TestPage]{api.TestPage{Queue: t.Queue, Context: t.Context, Path: t.Path, SentTo: t.SentTo, Driver: t.Driver, Person: t.Person, Outcome: t.Outcome}}, err
+		return &out[api.TestPage]{api.TestPage(t)}, err
 	})
 }
 

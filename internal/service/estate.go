@@ -1,8 +1,9 @@
 package service
 
 import (
+	"bytes"
 	"context"
-	"reflect"
+	"encoding/json"
 	"strings"
 
 	"cirque/core/access"
@@ -58,10 +59,11 @@ func (s *Service) Publish(ctx context.Context, p *access.Principal, files []docu
 	return rev, false, s.refresh(ctx, event.Estate)
 }
 
+// sameDocument compares as JSON, the form in which documents are kept: it knows one kind of number.
 func sameDocument(a, b *estate.Document) bool {
-	x, errX := a.YAML()
-	y, errY := b.YAML()
-	return errX == nil && errY == nil && string(x) == string(y) || reflect.DeepEqual(a, b)
+	x, errX := json.Marshal(a.Sorted())
+	y, errY := json.Marshal(b.Sorted())
+	return errX == nil && errY == nil && bytes.Equal(x, y)
 }
 
 // Estate gives a revision's document; number 0 is the current one.
