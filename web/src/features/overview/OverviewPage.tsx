@@ -54,7 +54,7 @@ export function OverviewPage() {
           <dl className="mt-2 grid grid-cols-3 gap-x-6">
             {[...["queues", "grants", "devices", "servers", "drivers", "locations", "subnets", "stations"].map((k) => [k, o.estate[k]] as const), ...["users", "groups", "machines"].map((k) => [k, o.directory[k]] as const)].map(([k, n]) => (
               <div key={k} className="flex items-baseline gap-2 border-b border-rule py-1.5">
-                <dd className="order-1 w-8 text-right font-semibold">{n ?? 0}</dd>
+                <dd className="figure order-1 w-8 text-right font-semibold">{n ?? 0}</dd>
                 <dt className="order-2 text-ink-2">{k === "queues" ? <Link to="/queues">queues</Link> : k}</dt>
               </div>
             ))}

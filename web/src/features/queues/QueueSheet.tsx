@@ -31,7 +31,7 @@ export function QueueSheet({ queue: q }: { queue: Queue }) {
       <Item name="Who may print">{sentence(q)}</Item>
       {q.labels && <Item name="Labels">{q.labels.join(", ")}</Item>}
       {q.formerly && <Item name="Formerly">{q.formerly.join(", ")}</Item>}
-      <Item name="Listed">{q.listed ? "yes: people can search for it in the directory" : "no"}</Item>
+      <Item name="Listed">{q.listed ? "marked; this version does not write into the directory yet" : "no"}</Item>
       {q.note && <Item name="Note">{q.note}</Item>}
     </dl>
   );
