@@ -32,6 +32,10 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/drivers": admins, "GET /api/v1/servers": admins, "GET /api/v1/devices": admins, "GET /api/v1/grants": admins,
 		"POST /api/v1/directory/import": admins, "GET /api/v1/search": admins, "POST /api/v1/test-pages": admins, "GET /api/v1/endpoints": admins, "GET /api/v1/endpoints/{machine}": admins,
 		"GET /api/v1/events": admins, "GET /api/v1/overview": admins, "GET /api/v1/tokens": admins, "POST /api/v1/tokens": admins, "DELETE /api/v1/tokens/{name}": admins, "GET /api/v1/watch": admins, "GET /api/v1/people/{name}": admins, "GET /api/v1/machines/{name}": admins, "POST /api/v1/endpoints/{machine}/refresh": admins,
+		"GET /api/v1/server_sets": admins, "GET /api/v1/drafts": admins, "GET /api/v1/draft": admins, "PUT /api/v1/draft": admins, "POST /api/v1/draft/edits": admins, "DELETE /api/v1/draft": admins, "POST /api/v1/draft/publish": admins,
+		"GET /api/v1/draft/dependents": admins, "POST /api/v1/draft/reach": admins, "GET /api/v1/grants/{name}/reach": admins, "GET /api/v1/findings": admins, "POST /api/v1/revisions/{number}/revert": admins, "GET /api/v1/diff": admins,
+		"POST /api/v1/rehearsals": admins, "GET /api/v1/rehearsals/{id}/effects": admins, "GET /api/v1/coverage": admins, "GET /api/v1/queues/{name}/holders": admins, "GET /api/v1/duties": admins, "POST /api/v1/servers/{name}/drain": admins, "POST /api/v1/servers/{name}/return": admins,
+		"GET /api/v1/people/{name}/picks": admins, "PUT /api/v1/people/{name}/picks/{queue}": admins, "DELETE /api/v1/people/{name}/picks/{queue}": admins,
 	}
 	bodies := map[string]string{
 		"POST /api/v1/session": `{"name":"x","password":"y"}`, "POST /api/v1/set-up": `{"code":"x","name":"x","password":"y"}`, "POST /api/v1/lineups": `{"machine":"desk-1"}`,
@@ -39,6 +43,9 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"POST /api/v1/endpoints/report": `{"machine":"desk-1","version":"","platform":"","spooler":"","revision":0,"contexts":[{"machine":"desk-1"}],"installed":[],"failures":[]}`,
 		"POST /api/v1/estate/check":     `{"files":[{"name":"e","text":"estate: 1"}]}`, "POST /api/v1/revisions": `{"reason":"r","files":[{"name":"e","text":"estate: 1"}]}`,
 		"POST /api/v1/directory/import": `{"files":[{"name":"d","text":"directory: 1"}]}`, "POST /api/v1/tokens": `{"name":"n","role":"administrator"}`,
+		"PUT /api/v1/draft": `{"files":[{"name":"e","text":"estate: 1"}]}`, "POST /api/v1/draft/edits": `{"edits":[{"list":"queues","name":"q","object":{"name":"q"}}]}`, "POST /api/v1/draft/publish": `{"reason":"r"}`,
+		"POST /api/v1/draft/reach": `{"list":"grants","name":"g","object":{"name":"g","effect":"place","queues":["q"]}}`, "POST /api/v1/revisions/{number}/revert": `{"reason":"r"}`,
+		"POST /api/v1/rehearsals": `{}`, "POST /api/v1/servers/{name}/drain": `{"reason":"r"}`,
 	}
 	s := startService(t)
 	tokens := map[string]string{"nobody": "", "agent": s.tokenFor("agent", access.Agent, "desk-1"), "administrator": s.token}
@@ -63,7 +70,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 			}
 			seen++
 			for role, token := range tokens {
-				url := s.URL + strings.NewReplacer("{number}", "1", "{name}", "none", "{machine}", "none").Replace(path)
+				url := s.URL + strings.NewReplacer("{number}", "1", "{name}", "none", "{machine}", "none", "{id}", "none", "{queue}", "none").Replace(path)
 				req, err := http.NewRequestWithContext(t.Context(), strings.ToUpper(method), url, strings.NewReader(bodies[name]))
 				if err != nil {
 					t.Fatal(err)

@@ -291,7 +291,7 @@ func TestDatabaseAway(t *testing.T) {
 	}
 	// The killed server's children serve on for a moment.
 	within(t, "what needs the database says so", func() bool {
-		code, _, errs := s.run("estate", "history")
+		code, _, errs := s.run("history")
 		return code == cli.ExitUnavailable && strings.Contains(errs, "database")
 	})
 	killDatabase(t, data, false)

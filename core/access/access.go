@@ -35,12 +35,16 @@ const (
 	SendTestPage  Action = "send a test page"
 	Print         Action = "print through the gateway"
 
+	EditDraft       Action = "edit a draft"
+	Rehearse        Action = "rehearse a change"
+	Drain           Action = "take servers out of duty"
+	PickFor         Action = "pick queues for people"
 	RefreshEndpoint Action = "have an endpoint report"
 )
 
 // table is the whole of who may do what.
 var table = map[Role][]Action{
-	Administrator: {ReadEstate, Publish, ReadDirectory, Import, AskAny, AskOwn, ReadFleet, ManageTokens, SendTestPage, Print, RefreshEndpoint},
+	Administrator: {ReadEstate, Publish, ReadDirectory, Import, AskAny, AskOwn, ReadFleet, ManageTokens, SendTestPage, Print, RefreshEndpoint, EditDraft, Rehearse, Drain, PickFor},
 	Agent:         {AskOwn, Report, Print},
 }
 

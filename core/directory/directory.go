@@ -53,35 +53,56 @@ const NoUnit UnitID = -1
 // A Directory is an immutable, indexed value; any number of goroutines may read it.
 type Directory struct {
 	records  Records
-	users    map[string]int32 // by folded name
-	machines map[string]int32
+	users    members
+	machines members
 	groups   map[string]GroupID
-	inUser   map[string][]GroupID // by folded user name: every group, through nesting, ascending
-	inMach   map[string][]GroupID
+	down     [][]GroupID       // by group: the groups that it lists
 	units    map[string]UnitID // by folded path
 	unitPath []string          // the path as first written
 	unitUp   []UnitID          // the parent, NoUnit at the top
-	userUnit []UnitID
-	machUnit []UnitID
+	unitEnd  []UnitID          // after the last unit under it; units are numbered so that those under one follow it
 	cycles   [][]string
+}
+
+// members are the users or the machines: those that are listed come first, in the order of the records; then those that
+// only a group names.
+type members struct {
+	byName map[string]MemberID // by folded name
+	listed int
+	unit   []UnitID
+	folded []string
+	groups [][]GroupID  // every group, through nesting, ascending
+	direct [][]MemberID // by group: whom it lists
+}
+
+// A MemberID numbers the users, or the machines, of one Directory, from 0; NoMember stands for none.
+type MemberID int32
+
+// NoMember is who the directory does not know, not even as a group's member.
+const NoMember MemberID = -1
+
+func (m *members) add(folded string, unit UnitID) MemberID {
+	if id, ok := m.byName[folded]; ok {
+		return id
+	}
+	id := MemberID(len(m.unit))
+	m.byName[folded] = id
+	m.unit, m.folded = append(m.unit, unit), append(m.folded, folded)
+	return id
 }
 
 // New indexes records. Names must be unique under Fold within each kind; Parse and the importers see to it, and of two
 // the first counts here.
 func New(r Records) *Directory {
-	d := &Directory{records: r, users: make(map[string]int32, len(r.Users)), machines: make(map[string]int32, len(r.Machines)),
-		groups: make(map[string]GroupID, len(r.Groups)), inUser: make(map[string][]GroupID, len(r.Users)), inMach: map[string][]GroupID{}, units: map[string]UnitID{}}
-	for i, u := range r.Users {
-		if k := name.Fold(u.Name); !has(d.users, k) {
-			d.users[k] = int32(i)
-		}
-		d.userUnit = append(d.userUnit, d.unit(u.Unit))
+	d := &Directory{records: r, groups: make(map[string]GroupID, len(r.Groups)), units: map[string]UnitID{}}
+	d.numberUnits()
+	d.users = members{byName: make(map[string]MemberID, len(r.Users)), unit: make([]UnitID, 0, len(r.Users)), listed: len(r.Users)}
+	for _, u := range r.Users {
+		d.users.list(name.Fold(u.Name), d.unitOf(u.Unit))
 	}
-	for i, m := range r.Machines {
-		if k := name.Fold(m.Name); !has(d.machines, k) {
-			d.machines[k] = int32(i)
-		}
-		d.machUnit = append(d.machUnit, d.unit(m.Unit))
+	d.machines = members{byName: make(map[string]MemberID, len(r.Machines)), unit: make([]UnitID, 0, len(r.Machines)), listed: len(r.Machines)}
+	for _, m := range r.Machines {
+		d.machines.list(name.Fold(m.Name), d.unitOf(m.Unit))
 	}
 	for i, g := range r.Groups {
 		if k := name.Fold(g.Name); !has(d.groups, k) {
@@ -92,54 +113,93 @@ func New(r Records) *Directory {
 	return d
 }
 
+// list adds a listed member; its number is that of its record.
+func (m *members) list(folded string, unit UnitID) {
+	if !has(m.byName, folded) {
+		m.byName[folded] = MemberID(len(m.unit))
+	}
+	m.unit, m.folded = append(m.unit, unit), append(m.folded, folded)
+}
+
 func has[K comparable, V any](m map[K]V, k K) bool {
 	_, ok := m[k]
 	return ok
 }
 
-func (d *Directory) unit(path string) UnitID {
+// numberUnits collects the units with all that are above them, and numbers them so that those under a unit follow it.
+func (d *Directory) numberUnits() {
+	written := map[string]string{} // by folded path: as first written
+	add := func(path string) {
+		for path != "" {
+			key := name.Fold(path)
+			if has(written, key) {
+				return
+			}
+			written[key] = path
+			path, _ = name.UnitParent(path)
+		}
+	}
+	for _, u := range d.records.Users {
+		add(u.Unit)
+	}
+	for _, m := range d.records.Machines {
+		add(m.Unit)
+	}
+	children := map[string][]string{}
+	for key := range written {
+		up, _ := name.UnitParent(key)
+		children[up] = append(children[up], key)
+	}
+	var walk func(up string, above UnitID)
+	walk = func(up string, above UnitID) {
+		slices.Sort(children[up])
+		for _, key := range children[up] {
+			id := UnitID(len(d.unitPath))
+			d.units[key] = id
+			d.unitPath = append(d.unitPath, written[key])
+			d.unitUp = append(d.unitUp, above)
+			d.unitEnd = append(d.unitEnd, 0)
+			walk(key, id)
+			d.unitEnd[id] = UnitID(len(d.unitPath))
+		}
+	}
+	walk("", NoUnit)
+}
+
+func (d *Directory) unitOf(path string) UnitID {
 	if path == "" {
 		return NoUnit
 	}
-	key := name.Fold(path)
-	if id, ok := d.units[key]; ok {
-		return id
-	}
-	up := NoUnit
-	if parent, ok := name.UnitParent(path); ok {
-		up = d.unit(parent)
-	}
-	id := UnitID(len(d.unitPath))
-	d.units[key] = id
-	d.unitPath = append(d.unitPath, path)
-	d.unitUp = append(d.unitUp, up)
-	return id
+	return d.units[name.Fold(path)]
 }
 
 // nest works out every member's groups. Groups form a graph that may have cycles; a breadth-first walk up from each
 // group meets each of its ancestors once.
 func (d *Directory) nest() {
-	parents := make([][]GroupID, len(d.records.Groups))
-	directUser, directMach := map[string][]GroupID{}, map[string][]GroupID{}
+	n := len(d.records.Groups)
+	parents := make([][]GroupID, n)
+	d.down = make([][]GroupID, n)
+	d.users.direct, d.machines.direct = make([][]MemberID, n), make([][]MemberID, n)
 	for i, g := range d.records.Groups {
 		for _, m := range g.Members {
 			kind, member, _ := strings.Cut(m, ":")
 			key := name.Fold(member)
 			switch kind {
 			case "user":
-				directUser[key] = append(directUser[key], GroupID(i))
+				d.users.direct[i] = append(d.users.direct[i], d.users.add(key, NoUnit))
 			case "machine":
-				directMach[key] = append(directMach[key], GroupID(i))
+				d.machines.direct[i] = append(d.machines.direct[i], d.machines.add(key, NoUnit))
 			case "group":
 				if c, ok := d.groups[key]; ok {
 					parents[c] = append(parents[c], GroupID(i))
+					d.down[i] = append(d.down[i], c)
 				}
 			}
 		}
 	}
-	up := make([][]GroupID, len(parents)) // each group with all its ancestors, ascending
-	seen := make([]int, len(parents))
-	inCycle := make([]bool, len(parents))
+	up := make([][]GroupID, n) // each group with all its ancestors, ascending
+	seen := make([]int, n)
+	inCycle := make([]bool, n)
 	for g := range parents {
 		walk := []GroupID{GroupID(g)}
 		seen[g] = g + 1
@@ -158,18 +218,30 @@ func (d *Directory) nest() {
 		up[g] = walk
 	}
 	d.noteCycles(up, inCycle)
-	closure := func(direct map[string][]GroupID, into map[string][]GroupID) {
-		for member, groups := range direct {
-			var all []GroupID
-			for _, g := range groups {
-				all = append(all, up[g]...)
-			}
-			slices.Sort(all)
-			into[member] = slices.Clip(slices.Compact(all))
+	d.users.close(up)
+	d.machines.close(up)
+}
+
+// close gives every member all groups of the groups that list it.
+func (m *members) close(up [][]GroupID) {
+	m.groups = make([][]GroupID, len(m.unit))
+	own := make([][]GroupID, len(m.unit))
+	for g, list := range m.direct {
+		for _, id := range list {
+			own[id] = append(own[id], GroupID(g))
 		}
 	}
-	closure(directUser, d.inUser)
-	closure(directMach, d.inMach)
+	var all []GroupID
+	for id, groups := range own {
+		all = all[:0]
+		for _, g := range groups {
+			all = append(all, up[g]...)
+		}
+		if len(all) > 0 {
+			slices.Sort(all)
+			m.groups[id] = slices.Clip(slices.Clone(slices.Compact(all)))
+		}
+	}
 }
 
 // noteCycles gathers groups that contain each other: two are in one cycle when each is above the other.
@@ -199,18 +271,36 @@ func (d *Directory) Records() Records { return d.records }
 
 // User finds a user by name.
 func (d *Directory) User(called string) (User, bool) {
-	if i, ok := d.users[name.Fold(called)]; ok {
-		return d.records.Users[i], true
+	if id := d.UserID(name.Fold(called)); id >= 0 && int(id) < d.users.listed {
+		return d.records.Users[id], true
 	}
 	return User{}, false
 }
 
 // Machine finds a machine by name.
 func (d *Directory) Machine(called string) (Machine, bool) {
-	if i, ok := d.machines[name.Fold(called)]; ok {
-		return d.records.Machines[i], true
+	return d.ListedMachine(d.MachineID(name.Fold(called)))
+}
+
+// ListedMachine gives a machine by its number; ok is false for one that only a group names.
+func (d *Directory) ListedMachine(id MemberID) (Machine, bool) {
+	if id < 0 || int(id) >= d.machines.listed {
+		return Machine{}, false
 	}
-	return Machine{}, false
+	return d.records.Machines[id], true
+}
+
+// UserID finds a user by its folded name, or NoMember. Listed users have the numbers of their records.
+func (d *Directory) UserID(folded string) MemberID { return d.users.id(folded) }
+
+// MachineID is UserID for a machine.
+func (d *Directory) MachineID(folded string) MemberID { return d.machines.id(folded) }
+
+func (m *members) id(folded string) MemberID {
+	if id, ok := m.byName[folded]; ok {
+		return id
+	}
+	return NoMember
 }
 
 // GroupID finds a group by name.
@@ -222,26 +312,33 @@ func (d *Directory) GroupID(called string) (GroupID, bool) {
 // Group gives a group by its number.
 func (d *Directory) Group(id GroupID) Group { return d.records.Groups[id] }
 
-// UserGroups gives every group that a user is in, directly or through nesting, ascending. folded is name.Fold(called).
-func (d *Directory) UserGroups(folded string) []GroupID { return d.inUser[folded] }
+// UserName gives a user's folded name by its number.
+func (d *Directory) UserName(id MemberID) string { return d.users.folded[id] }
+
+// UserGroups gives every group that a user is in, directly or through nesting, ascending.
+func (d *Directory) UserGroups(id MemberID) []GroupID { return d.users.in(id) }
 
 // MachineGroups is UserGroups for a machine.
-func (d *Directory) MachineGroups(folded string) []GroupID { return d.inMach[folded] }
+func (d *Directory) MachineGroups(id MemberID) []GroupID { return d.machines.in(id) }
 
-// UserUnit gives the unit that a user is in.
-func (d *Directory) UserUnit(folded string) UnitID {
-	if i, ok := d.users[folded]; ok {
-		return d.userUnit[i]
+func (m *members) in(id MemberID) []GroupID {
+	if id == NoMember {
+		return nil
 	}
-	return NoUnit
+	return m.groups[id]
 }
 
+// UserUnit gives the unit that a user is in.
+func (d *Directory) UserUnit(id MemberID) UnitID { return d.users.at(id) }
+
 // MachineUnit gives the unit that a machine is in.
-func (d *Directory) MachineUnit(folded string) UnitID {
-	if i, ok := d.machines[folded]; ok {
-		return d.machUnit[i]
+func (d *Directory) MachineUnit(id MemberID) UnitID { return d.machines.at(id) }
+
+func (m *members) at(id MemberID) UnitID {
+	if id == NoMember {
+		return NoUnit
 	}
-	return NoUnit
+	return m.unit[id]
 }
 
 // Unit finds a unit by path.
@@ -255,6 +352,9 @@ func (d *Directory) Units() int { return len(d.unitPath) }
 
 // UnitPath gives a unit's path.
 func (d *Directory) UnitPath(id UnitID) string { return d.unitPath[id] }
+
+// UnitEnd gives the number after the last unit under a unit: a is id or under it when id <= a && a < UnitEnd(id).
+func (d *Directory) UnitEnd(id UnitID) UnitID { return d.unitEnd[id] }
 
 // UnitAbove gives the unit that holds a unit, or NoUnit.
 func (d *Directory) UnitAbove(id UnitID) UnitID { return d.unitUp[id] }

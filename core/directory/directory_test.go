@@ -36,11 +36,11 @@ groups:
 		return strings.Join(out, " ")
 	}
 	for who, want := range map[string]string{"mira.solvang": "clerks Ticketing front round", "jonas": "front round", "not.listed": "clerks Ticketing front round", "nobody": ""} {
-		if got := names(d.UserGroups(who)); got != want {
+		if got := names(d.UserGroups(d.UserID(who))); got != want {
 			t.Errorf("%s is in %q, want %q", who, got, want)
 		}
 	}
-	if got := names(d.MachineGroups("till-07")); got != "clerks Ticketing front round" {
+	if got := names(d.MachineGroups(d.MachineID("till-07"))); got != "clerks Ticketing front round" {
 		t.Errorf("till-07 is in %q", got)
 	}
 	if got := d.Cycles(); !reflect.DeepEqual(got, [][]string{{"front", "round"}, {"itself"}}) {
@@ -50,7 +50,7 @@ groups:
 	if got := d.Chain("user", "MIRA.solvang", front); !reflect.DeepEqual(got, []string{"clerks", "Ticketing", "front"}) {
 		t.Errorf("chain %v", got)
 	}
-	u := d.UserUnit("mira.solvang")
+	u := d.UserUnit(d.UserID("mira.solvang"))
 	var path []string
 	for ; u != NoUnit; u = d.UnitAbove(u) {
 		path = append(path, d.UnitPath(u))
@@ -102,7 +102,7 @@ func TestNestingAgainstWalk(t *testing.T) {
 		for u := range 4 {
 			user := fmt.Sprintf("u%d", u)
 			got := map[GroupID]bool{}
-			for _, id := range d.UserGroups(user) {
+			for _, id := range d.UserGroups(d.UserID(user)) {
 				got[id] = true
 			}
 			for g := range n {

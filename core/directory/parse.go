@@ -42,7 +42,7 @@ type parser struct {
 }
 
 func (p *parser) document(n document.Node) {
-	o, ok := n.Object([]string{"directory", "users", "groups", "machines"}, nil)
+	o, ok := n.Object([]string{"directory", "users", "groups", "machines"})
 	if !ok {
 		return
 	}
@@ -50,13 +50,13 @@ func (p *parser) document(n document.Node) {
 	if v, ok := o.Get("directory"); ok {
 		v.Int(1, 1)
 	}
-	o.Each("users", []string{"name", "display_name", "email", "unit", "external_id"}, nil, func(c document.Object) {
+	o.Each("users", []string{"name", "display_name", "email", "unit", "external_id"}, func(c document.Object) {
 		p.records.Users = append(p.records.Users, User{p.name(c, "user"), c.Text("display_name"), c.Text("email"), p.unit(c), c.Text("external_id")})
 	})
-	o.Each("groups", []string{"name", "members", "external_id"}, nil, func(c document.Object) {
+	o.Each("groups", []string{"name", "members", "external_id"}, func(c document.Object) {
 		p.records.Groups = append(p.records.Groups, Group{p.name(c, "group"), p.members(c), c.Text("external_id")})
 	})
-	o.Each("machines", []string{"name", "unit", "location", "platform", "external_id"}, nil, func(c document.Object) {
+	o.Each("machines", []string{"name", "unit", "location", "platform", "external_id"}, func(c document.Object) {
 		m := Machine{p.name(c, "machine"), p.unit(c), c.Text("location"), c.Text("platform"), c.Text("external_id")}
 		p.records.Machines = append(p.records.Machines, m)
 	})

@@ -250,9 +250,9 @@ type Object struct {
 	keys   []string
 }
 
-// Object reads a mapping. Keys that are not known are complaints naming the nearest known one; those in later are
-// refused as not yet supported; null values and repeated keys are complaints.
-func (n Node) Object(known, later []string) (Object, bool) {
+// Object reads a mapping. Keys that are not known are complaints naming the nearest known one; null values and repeated
+// keys are complaints. Nil knows every key.
+func (n Node) Object(known []string) (Object, bool) {
 	o := Object{Node: n}
 	if n.overLimit() {
 		return o, false
@@ -272,8 +272,6 @@ func (n Node) Object(known, later []string) (Object, bool) {
 		switch {
 		case again:
 			k.Complain("leave one of the two out", "the key %q stands here twice", key)
-		case slices.Contains(later, key):
-			k.Complain("leave it out for now", "%q is not yet supported", key)
 		case known != nil && !slices.Contains(known, key):
 			k.Complain(nearestFix(key, known), "unknown key %q", key)
 		case v.IsNull():
@@ -321,14 +319,14 @@ func (o Object) Texts(key string) []Text {
 	return nil
 }
 
-// Each reads the key's list of objects, or nothing where the key is absent; known and later are as for Node.Object.
-func (o Object) Each(key string, known, later []string, read func(Object)) {
+// Each reads the key's list of objects, or nothing where the key is absent; known is as for Node.Object.
+func (o Object) Each(key string, known []string, read func(Object)) {
 	list, ok := o.Get(key)
 	if !ok {
 		return
 	}
 	for _, n := range list.List() {
-		if c, ok := n.Object(known, later); ok {
+		if c, ok := n.Object(known); ok {
 			read(c)
 		}
 	}
@@ -494,8 +492,9 @@ func (n Node) Value() (any, bool) {
 			return v, true
 		}
 	case n.y.Tag == "!!int":
+		// One kind of number, as in JSON: what was read compares equal to what was kept.
 		if v, err := strconv.Atoi(n.y.Value); err == nil {
-			return v, true
+			return float64(v), true
 		}
 	}
 	return n.y.Value, true

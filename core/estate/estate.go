@@ -9,15 +9,16 @@ const Version = 1
 
 // A Document is a whole estate. Lists keep the order in which they were written; Sorted brings them into the order of export.
 type Document struct {
-	Estate    int        `json:"estate" yaml:"estate"`
-	Locations []Location `json:"locations,omitempty" yaml:"locations,omitempty"`
-	Subnets   []Subnet   `json:"subnets,omitempty" yaml:"subnets,omitempty"`
-	Stations  []Station  `json:"stations,omitempty" yaml:"stations,omitempty"`
-	Drivers   []Driver   `json:"drivers,omitempty" yaml:"drivers,omitempty"`
-	Servers   []Server   `json:"servers,omitempty" yaml:"servers,omitempty"`
-	Devices   []Device   `json:"devices,omitempty" yaml:"devices,omitempty"`
-	Queues    []Queue    `json:"queues,omitempty" yaml:"queues,omitempty"`
-	Grants    []Grant    `json:"grants,omitempty" yaml:"grants,omitempty"`
+	Estate     int         `json:"estate" yaml:"estate"`
+	Locations  []Location  `json:"locations,omitempty" yaml:"locations,omitempty"`
+	Subnets    []Subnet    `json:"subnets,omitempty" yaml:"subnets,omitempty"`
+	Stations   []Station   `json:"stations,omitempty" yaml:"stations,omitempty"`
+	Drivers    []Driver    `json:"drivers,omitempty" yaml:"drivers,omitempty"`
+	Servers    []Server    `json:"servers,omitempty" yaml:"servers,omitempty"`
+	ServerSets []ServerSet `json:"server_sets,omitempty" yaml:"server_sets,omitempty"`
+	Devices    []Device    `json:"devices,omitempty" yaml:"devices,omitempty"`
+	Queues     []Queue     `json:"queues,omitempty" yaml:"queues,omitempty"`
+	Grants     []Grant     `json:"grants,omitempty" yaml:"grants,omitempty"`
 }
 
 // A Location is one node of the tree of places; the first segment of its path is the site.
@@ -64,6 +65,24 @@ type Server struct {
 	Note      string  `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
+// A Style says how the members of a server set share the work.
+type Style string
+
+// The styles.
+const (
+	Standby Style = "standby" // one at a time, in order
+	Spread  Style = "spread"  // all share
+)
+
+// A ServerSet is servers that carry the same queues.
+type ServerSet struct {
+	Name    string   `json:"name" yaml:"name"`
+	Title   string   `json:"title,omitempty" yaml:"title,omitempty"`
+	Style   Style    `json:"style" yaml:"style" enum:"standby,spread"`
+	Members []string `json:"members" yaml:"members,flow"`
+	Note    string   `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
 // A Device is a printer.
 type Device struct {
 	Name          string `json:"name" yaml:"name"`
@@ -87,6 +106,7 @@ type Queue struct {
 	Drivers  map[string]string `json:"drivers,omitempty" yaml:"drivers,omitempty" doc:"By platform, os or *: a driver's name or driverless."`
 	Defaults map[string]any    `json:"defaults,omitempty" yaml:"defaults,omitempty" doc:"Queue options by their IPP names."`
 	Access   *Access           `json:"access,omitempty" yaml:"access,omitempty"`
+	Open     []Window          `json:"open,omitempty" yaml:"open,omitempty" doc:"When it takes jobs, by the clock of its site; always when absent."`
 	Listed   bool              `json:"listed,omitempty" yaml:"listed,omitempty" doc:"Written into the directory."`
 	Paused   bool              `json:"paused,omitempty" yaml:"paused,omitempty"`
 	Retired  bool              `json:"retired,omitempty" yaml:"retired,omitempty"`
@@ -96,10 +116,18 @@ type Queue struct {
 // Driverless is the reserved driver: none but what IPP Everywhere gives.
 const Driverless = "driverless"
 
-// A Path is one way to a queue; exactly one of Device, Server and Gateway is set.
+// A Window is some hours of some days, by the clock of the site of the queue concerned.
+type Window struct {
+	Days []string `json:"days,omitempty" yaml:"days,flow,omitempty" doc:"mon to sun; every day when absent."`
+	From string   `json:"from" yaml:"from" doc:"HH:MM."`
+	To   string   `json:"to" yaml:"to" doc:"HH:MM, not included; at or before from runs past midnight and belongs to the day on which it began."`
+}
+
+// A Path is one way to a queue; exactly one of Device, Server, Set and Gateway is set.
 type Path struct {
 	Device     string   `json:"device,omitempty" yaml:"device,omitempty"`
 	Server     string   `json:"server,omitempty" yaml:"server,omitempty"`
+	Set        string   `json:"set,omitempty" yaml:"set,omitempty" doc:"A server set."`
 	Gateway    bool     `json:"gateway,omitempty" yaml:"gateway,omitempty"`
 	RemoteName string   `json:"remote_name,omitempty" yaml:"remote_name,omitempty" doc:"The queue's name on the server, when it differs."`
 	At         []string `json:"at,omitempty" yaml:"at,flow,omitempty"`
@@ -131,18 +159,20 @@ const (
 	Leave   IfRemoved = "leave"
 )
 
-// A Grant is one rule: these queues, to these people, at these places, on these machines, in these sessions.
+// A Grant is one rule: these queues, to these people, at these places, on these machines, in these sessions, at these hours.
 type Grant struct {
 	Name      string    `json:"name" yaml:"name"`
 	Title     string    `json:"title,omitempty" yaml:"title,omitempty"`
 	Effect    Effect    `json:"effect" yaml:"effect" enum:"place,offer,withhold"`
 	Queues    []string  `json:"queues" yaml:"queues,flow" doc:"Names, label:a+b or within:LOCATION."`
+	Nearest   int       `json:"nearest,omitempty" yaml:"nearest,omitempty" minimum:"0" doc:"Only the so many nearest of the queues; 0 for all."`
 	To        []string  `json:"to,omitempty" yaml:"to,flow,omitempty"`
 	Except    []string  `json:"except,omitempty" yaml:"except,flow,omitempty"`
 	At        []string  `json:"at,omitempty" yaml:"at,flow,omitempty"`
 	On        []string  `json:"on,omitempty" yaml:"on,flow,omitempty"`
 	Sessions  []string  `json:"sessions,omitempty" yaml:"sessions,flow,omitempty"`
 	Platforms []string  `json:"platforms,omitempty" yaml:"platforms,flow,omitempty"`
+	Open      []Window  `json:"open,omitempty" yaml:"open,omitempty" doc:"When it holds, by the clock of each queue's site; always when absent."`
 	Default   int       `json:"default,omitempty" yaml:"default,omitempty" minimum:"0" maximum:"1000" doc:"Weight as the default; 0 for none."`
 	Insist    bool      `json:"insist,omitempty" yaml:"insist,omitempty"`
 	IfRemoved IfRemoved `json:"if_removed,omitempty" yaml:"if_removed,omitempty" enum:"restore,leave"`
@@ -155,5 +185,5 @@ func (g Grant) MachineWide() bool { return len(g.To) == 0 }
 // Counts gives how many objects each list has.
 func (d *Document) Counts() map[string]int {
 	return map[string]int{"locations": len(d.Locations), "subnets": len(d.Subnets), "stations": len(d.Stations), "drivers": len(d.Drivers),
-		"servers": len(d.Servers), "devices": len(d.Devices), "queues": len(d.Queues), "grants": len(d.Grants)}
+		"servers": len(d.Servers), "server_sets": len(d.ServerSets), "devices": len(d.Devices), "queues": len(d.Queues), "grants": len(d.Grants)}
 }

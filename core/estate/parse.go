@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"cirque/core/document"
+	"cirque/core/hours"
 	"cirque/internal/fault"
 )
 
@@ -16,6 +17,8 @@ import (
 type Options struct {
 	// ValidZone says whether an IANA time zone is known; core loads none itself. Nil takes every name.
 	ValidZone func(string) bool
+	// Base holds objects to which references may lead besides those of the files, which may replace some of them.
+	Base *Document
 }
 
 // Parse reads one estate from one or several files. Every problem is reported at once, as an Invalid fault with code
@@ -29,6 +32,9 @@ func Parse(files []document.File, opts Options) (*Document, error) {
 	}
 	if p.first.Place() != "" && !p.versioned {
 		p.first.Complain("add estate: 1", "the key \"estate\" is missing")
+	}
+	if opts.Base != nil {
+		p.base()
 	}
 	p.resolve()
 	if problems := p.reader.Problems(); len(problems) > 0 {
@@ -67,10 +73,10 @@ type reference struct {
 	from string // such as "queue hall-mono"
 }
 
-var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "devices", "queues", "grants", "settings"}
+var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "settings"}
 
 func (p *parser) document(n document.Node) {
-	o, ok := n.Object(topKeys, []string{"server_sets"})
+	o, ok := n.Object(topKeys)
 	if !ok {
 		return
 	}
@@ -82,18 +88,17 @@ func (p *parser) document(n document.Node) {
 		v.Int(Version, Version)
 	}
 	if v, ok := o.Get("settings"); ok {
-		v.Object([]string{}, nil) // parts that need settings define their keys
+		v.Object([]string{}) // parts that need settings define their keys
 	}
-	o.Each("locations", []string{"path", "title", "timezone", "note"}, nil, p.location)
-	o.Each("subnets", []string{"cidr", "location", "note"}, nil, p.subnet)
-	o.Each("stations", []string{"name", "title", "addresses", "location", "platform", "note"}, nil, p.station)
-	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, nil, p.driver)
-	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "note"}, nil, p.server)
-	o.Each("devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, nil, p.device)
-	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults", "access", "listed", "paused", "retired", "note"},
-		[]string{"open"}, p.queue)
-	o.Each("grants", []string{"name", "title", "effect", "queues", "to", "except", "at", "on", "sessions", "platforms", "default", "insist", "if_removed", "note"},
-		[]string{"nearest", "open"}, p.grant)
+	o.Each("locations", []string{"path", "title", "timezone", "note"}, p.location)
+	o.Each("subnets", []string{"cidr", "location", "note"}, p.subnet)
+	o.Each("stations", []string{"name", "title", "addresses", "location", "platform", "note"}, p.station)
+	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, p.driver)
+	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "note"}, p.server)
+	o.Each("server_sets", []string{"name", "title", "style", "members", "note"}, p.serverSet)
+	o.Each("devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, p.device)
+	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults", "access", "open", "listed", "paused", "retired", "note"}, p.queue)
+	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions", "platforms", "open", "default", "insist", "if_removed", "note"}, p.grant)
 }
 
 // define records an object's name, and complains where it is taken.
@@ -276,6 +281,18 @@ func (p *parser) server(o document.Object) {
 	p.doc.Servers = append(p.doc.Servers, s)
 }
 
+func (p *parser) serverSet(o document.Object) {
+	o.Need("style", "members")
+	s := ServerSet{Name: p.name(o, "server set"), Title: o.Text("title"), Style: Style(p.oneOf(o, "style", string(Standby), string(Spread))), Note: o.Text("note")}
+	s.Members = p.names(o, "members", "server", "server set "+s.Name)
+	for i, m := range o.Texts("members") {
+		if slices.Contains(s.Members[:i], m.Value) {
+			m.Complain("leave one of the two out", "the server %q is a member twice", m.Value)
+		}
+	}
+	p.doc.ServerSets = append(p.doc.ServerSets, s)
+}
+
 var macRE = regexp.MustCompile(`^[0-9a-f]{12}$`)
 
 // NormalMAC brings a hardware address in any usual notation to six pairs divided by colons.
@@ -344,19 +361,19 @@ func (p *parser) queue(o document.Object) {
 		n, _ := o.Get("formerly")
 		p.define("old queue", old, n)
 		p.checks = append(p.checks, func() {
-			if at, taken := p.defined["queue "+old]; taken {
+			if at, taken := p.defined["queue "+old]; taken && at.Place() != "" { // a base's are Integrity's concern
 				n.Complain("leave it out of formerly, or rename that queue", "%q is the name of another queue, at %s", old, at.Place())
 			}
 		})
 	}
-	o.Each("paths", []string{"device", "server", "gateway", "remote_name", "at", "sessions"}, []string{"set"}, func(c document.Object) {
+	o.Each("paths", []string{"device", "server", "set", "gateway", "remote_name", "at", "sessions"}, func(c document.Object) {
 		q.Paths = append(q.Paths, p.path(c, q, from))
 	})
 	if n, ok := o.Get("drivers"); ok {
 		q.Drivers = p.drivers(n, from)
 	}
 	if n, ok := o.Get("defaults"); ok {
-		if c, ok := n.Object(nil, nil); ok {
+		if c, ok := n.Object(nil); ok {
 			q.Defaults = map[string]any{}
 			for _, k := range c.Keys() {
 				v, _ := c.Get(k)
@@ -367,23 +384,38 @@ func (p *parser) queue(o document.Object) {
 		}
 	}
 	if n, ok := o.Get("access"); ok {
-		if c, ok := n.Object([]string{"allow", "deny"}, nil); ok {
+		if c, ok := n.Object([]string{"allow", "deny"}); ok {
 			q.Access = &Access{Allow: p.entries(c, "allow", exceptKinds(), from), Deny: p.entries(c, "deny", exceptKinds(), from)}
 		}
 	}
+	q.Open = p.windows(o)
 	p.doc.Queues = append(p.doc.Queues, q)
 }
 
+// windows reads opening hours.
+func (p *parser) windows(o document.Object) []Window {
+	var out []Window
+	o.Each("open", []string{"days", "from", "to"}, func(c document.Object) {
+		c.Need("from", "to")
+		w := Window{Days: document.Values(c.Texts("days")), From: c.Text("from"), To: c.Text("to")}
+		if _, err := hours.Parse(w.Days, w.From, w.To); err != nil && w.From != "" && w.To != "" {
+			complain(c.Node, err)
+		}
+		out = append(out, w)
+	})
+	return out
+}
+
 func (p *parser) path(o document.Object, q Queue, from string) Path {
-	out := Path{Device: o.Text("device"), Server: o.Text("server"), RemoteName: o.Text("remote_name"),
+	out := Path{Device: o.Text("device"), Server: o.Text("server"), Set: o.Text("set"), RemoteName: o.Text("remote_name"),
 		At: p.entries(o, "at", atKinds(), from), Sessions: p.sessions(o)}
 	var kinds []string
-	for _, k := range []string{"device", "server", "gateway"} {
+	for _, k := range []string{"device", "server", "set", "gateway"} {
 		if n, ok := o.Get(k); ok {
 			kinds = append(kinds, k)
 			if k != "gateway" {
 				if s, ok := n.Text(); ok {
-					p.refer(n, k, s, "a path of "+from)
+					p.refer(n, map[string]string{"device": "device", "server": "server", "set": "server set"}[k], s, "a path of "+from)
 				}
 			}
 		}
@@ -396,18 +428,18 @@ func (p *parser) path(o document.Object, q Queue, from string) Path {
 	switch {
 	case len(kinds) > 1:
 		o.Complain("make one path of each, in order of preference", "a path has one kind, this one has %s", strings.Join(kinds, " and "))
-	case len(kinds) == 0 && !o.Wrote("set"): // the refusal of a set has been said
-		o.Complain("name a device, a server or the gateway", "the path leads nowhere")
+	case len(kinds) == 0:
+		o.Complain("name a device, a server, a set or the gateway", "the path leads nowhere")
 	case out.Device != "" && !slices.Contains(q.Devices, out.Device):
 		o.Complain(fmt.Sprintf("add %s to the queue's devices, or name one of them", out.Device), "the path leads to the device %q, which is not one of the queue's own", out.Device)
-	case out.RemoteName != "" && out.Server == "":
-		o.Complain("leave it out", "remote_name belongs to a path through a server")
+	case out.RemoteName != "" && out.Server == "" && out.Set == "":
+		o.Complain("leave it out", "remote_name belongs to a path through a server or a set")
 	}
 	return out
 }
 
 func (p *parser) drivers(n document.Node, from string) map[string]string {
-	o, ok := n.Object(nil, nil)
+	o, ok := n.Object(nil)
 	if !ok {
 		return nil
 	}
@@ -492,7 +524,39 @@ func (p *parser) grant(o document.Object) {
 		}
 		g.Default, _ = n.Int(1, 1000)
 	}
+	if n, ok := o.Get("nearest"); ok {
+		if g.Effect == Withhold {
+			n.Complain("leave it out", "a grant that withholds keeps all of its queues away")
+		}
+		g.Nearest, _ = n.Int(1, 1_000_000)
+	}
+	g.Open = p.windows(o)
 	p.doc.Grants = append(p.doc.Grants, g)
+}
+
+// base adds the names of the objects that are there already.
+func (p *parser) base() {
+	add := func(key string) {
+		if _, ok := p.defined[key]; !ok {
+			p.defined[key] = document.Node{}
+		}
+	}
+	for _, r := range p.opts.Base.Refs() {
+		add(Word(r.List) + " " + r.Name)
+		for path := r.Name; r.List == "locations"; {
+			i := strings.LastIndexByte(path, '/')
+			if i < 0 {
+				break
+			}
+			path = path[:i]
+			add("location " + path)
+		}
+	}
+	for _, q := range p.opts.Base.Queues {
+		for _, old := range q.Formerly {
+			add("old queue " + old)
+		}
+	}
 }
 
 // resolve checks every reference once all names are known.

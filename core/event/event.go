@@ -27,6 +27,10 @@ const (
 	SignInBad  = "account.sign-in-failed"
 	TestPage   = "queue.test-page"
 	Called     = "endpoint.called"
+	Drained    = "server.drained"
+	Returned   = "server.returned"
+	Picked     = "queue.picked"
+	Unpicked   = "queue.unpicked"
 )
 
 // A Notice tells every process of the service that something changed; it names what to read again.
@@ -41,6 +45,7 @@ const (
 	Directory = "directory"
 	Live      = "live"
 	Access    = "access"
+	Draft     = "draft"
 	Endpoint  = "endpoint"
 	Call      = "call" // an endpoint's agent is to report
 	Happened  = "event"

@@ -13,6 +13,7 @@ type Lineup struct {
 // Effects of an entry.
 const (
 	Placed  = "placed"
+	Picked  = "picked"
 	Offered = "offered"
 )
 
@@ -33,6 +34,8 @@ type Entry struct {
 	Exact        *string        `json:"exact" doc:"The driver's exact name; null when driverless."`
 	Options      map[string]any `json:"options"`
 	Grants       []string       `json:"grants"`
+
+	options *[]byte // Options as JSON
 }
 
 // Taken is the path that an entry takes.
@@ -54,11 +57,13 @@ const (
 	NotPermitted Reason = "not-permitted"
 	NoPath       Reason = "no-path"
 	NoDriver     Reason = "no-driver"
+	NotNearest   Reason = "not-nearest"
+	NoDistance   Reason = "no-distance"
 )
 
 // A LeftOut is a queue that was considered and is not in the lineup.
 type LeftOut struct {
 	Queue  string   `json:"queue"`
-	Reason Reason   `json:"reason" enum:"withheld,retired,not-permitted,no-path,no-driver"`
+	Reason Reason   `json:"reason" enum:"withheld,retired,not-permitted,no-path,no-driver,not-nearest,no-distance"`
 	Grants []string `json:"grants"`
 }

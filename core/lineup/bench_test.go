@@ -36,7 +36,7 @@ func demoWorld(b *testing.B) *lineup.World {
 	if err != nil {
 		b.Fatal(err)
 	}
-	return lineup.Bind(lineup.Compile(doc, 1), directory.New(records), live.State{})
+	return lineup.Bind(lineup.Compile(doc, 1, lineup.Options{}), directory.New(records), live.State{})
 }
 
 // BenchmarkResolveDemo resolves one context on the demo estate; the bar is 10 µs.
@@ -82,7 +82,7 @@ func BenchmarkResolveGrants(b *testing.B) {
 				r.Groups[i].Members = nil
 			}
 		}
-		w := lineup.Bind(lineup.Compile(d, 1), directory.New(r), live.State{})
+		w := lineup.Bind(lineup.Compile(d, 1, lineup.Options{}), directory.New(r), live.State{})
 		c := context(b, `{"user":"u3"}`)
 		var s lineup.Scratch
 		b.Run(fmt.Sprint(n), func(b *testing.B) {

@@ -7,7 +7,6 @@ import (
 
 	"cirque/core/directory"
 	"cirque/core/estate"
-	"cirque/core/path"
 )
 
 // A Finding is something that a careful reader of the estate would remark on. Findings never stop anything.
@@ -25,27 +24,30 @@ func Check(e *Estate, d *directory.Directory) []Finding {
 		out = append(out, Finding{severity, object, fmt.Sprintf(format, args...), fix})
 	}
 	sel := newSelection(e)
+	given := make([]bool, len(e.queues))
 	for i := range e.grants {
-		g := &e.grants[i]
+		g := e.grants[i].more
 		for _, s := range g.Queues {
 			if len(sel.one(s)) == 0 {
 				add("warning", "grant "+g.Name, "mend the entry, or give a queue that label or location", "%s selects no queue", s)
 			}
 		}
-		checkNames(g.Name, g.Grant, d, add)
+		checkNames(g.Grant, d, add)
+		for _, q := range g.queues {
+			given[q] = given[q] || g.Effect != estate.Withhold
+		}
 	}
 	for i := range e.queues {
 		q := &e.queues[i]
 		object := "queue " + q.Name
-		given := slices.ContainsFunc(q.givers, func(g int32) bool { return e.grants[g].Effect != estate.Withhold })
 		switch {
 		case q.Retired:
-		case !given:
+		case !given[i]:
 			add("warning", object, "grant it, or retire it", "no grant gives it, so nobody receives it")
 		case len(q.paths) == 0:
 			add("warning", object, "give it a path through a device, a server or the gateway", "it has no path, so it is left out of every lineup")
 		}
-		if len(q.Devices) == 0 && slices.ContainsFunc(q.paths, func(w way) bool { return w.Through == path.Gateway }) {
+		if len(q.Devices) == 0 && slices.ContainsFunc(q.paths, func(w way) bool { return w.kind == wayGateway }) {
 			add("warning", object, "name the devices behind it", "it has a path through the gateway and no device for the gateway to send to")
 		}
 	}
@@ -65,7 +67,7 @@ func Check(e *Estate, d *directory.Directory) []Finding {
 	return out
 }
 
-func checkNames(grant string, g estate.Grant, d *directory.Directory, add func(severity, object, fix, format string, args ...any)) {
+func checkNames(g *estate.Grant, d *directory.Directory, add func(severity, object, fix, format string, args ...any)) {
 	for _, list := range [][]string{g.To, g.On, g.Except} {
 		for _, s := range list {
 			e, err := estate.ParseEntry(s)
@@ -82,7 +84,7 @@ func checkNames(grant string, g estate.Grant, d *directory.Directory, add func(s
 				_, known = d.Unit(e.Name)
 			}
 			if !known {
-				add("note", "grant "+grant, "mend the name, or wait until the directory has it", "the directory does not know %s", s)
+				add("note", "grant "+g.Name, "mend the name, or wait until the directory has it", "the directory does not know %s", s)
 			}
 		}
 	}

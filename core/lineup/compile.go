@@ -6,15 +6,16 @@ package lineup
 
 import (
 	"cmp"
+	"encoding/json"
 	"net/netip"
 	"slices"
 	"strings"
+	"time"
 
 	"github.com/gaissmai/bart"
 
-	"cirque/core/directory"
 	"cirque/core/estate"
-	"cirque/core/live"
+	"cirque/core/hours"
 	"cirque/core/name"
 	"cirque/core/path"
 )
@@ -24,61 +25,63 @@ type Estate struct {
 	doc      *estate.Document
 	revision int
 
-	locs          []location
-	locByPath     map[string]int32
-	subnets       bart.Table[int32]
+	tree          *tree
+	subnets       *bart.Table[int32]
 	stationByName map[string]int32 // folded
 	stationByAddr map[netip.Addr]int32
-	drivers       []driver // sorted by name
+	drivers       []driver // sorted by name, as are servers, sets, devices, queues and grants: comparing numbers compares names
 
-	queues      []queue // sorted by name, so that comparing numbers compares names
-	queueByName map[string]int32
-	grants      []grant // sorted by name
-
-	groups []ref // the groups that the estate names
-	units  []ref
-
-	// Each grant is indexed once, by the kind of condition that narrows most.
-	byUser, byMachine, byHost map[string][]int32
-	toGroup, onGroup          [][]int32 // by group ref
-	toUnit, onUnit            [][]int32
-	byLoc                     [][]int32
-	always                    []int32 // looked at in every context
-}
-
-type location struct {
-	path  string
-	up    int32
-	depth int32
-	site  int32
+	queues      []queue
+	queueByName map[string]int32 // old names too
+	grants      []grant
+	refs        *refs
+	index       index
+	timed       bool // some grant or queue has hours
 }
 
 type driver struct {
 	name, exact, platform, system string
 }
 
-// ref is a group or unit that the estate names.
-type ref struct {
-	written string
-	key     string
-}
-
+// queue keeps what every answer reads close together, in front.
 type queue struct {
-	estate.Queue
-	loc     int32
-	title   *string
-	paths   []way
+	loc, zone       int32
+	retired, paused bool
+	fits            *[platformCount + 1]int16 // by platform: the chosen driver, none for driverless, or noDriver; nil: always driverless
+	access          *access
+	open            *hours.Week
+	paths           []way
+	entries         []Entry // ready to be copied: one for each path, of a set one for each member
+	*estate.Queue
+	ways    []fullWay
 	drivers []choice // by key
-	access  *access
-	options map[string]any
-	givers  []int32 // grants that select it, ascending
 }
 
+// noDriver stands in a queue's fits where none fits.
+const noDriver = -2
+
+// way is one path of a queue: what is needed to choose it.
 type way struct {
-	path.Way
+	kind     wayKind
+	sessions uint8
+	through  int32 // the device, server or set
+	first    int32 // its first entry
 	at       *cond
-	sessions []string
-	taken    Taken
+}
+
+type wayKind uint8
+
+const (
+	wayDevice wayKind = iota
+	wayServer
+	waySet
+	wayGateway
+)
+
+// fullWay is what else is known of a path.
+type fullWay struct {
+	path.Way
+	members []int32 // servers of the set
 }
 
 // choice is one entry of a queue's drivers; driver is none for driverless.
@@ -89,36 +92,107 @@ type choice struct {
 
 type access struct{ allow, deny *cond }
 
+// grant is what an answer reads of a grant; the conditions are looked up only where it has any that are not known to hold
+// from where it is filed.
 type grant struct {
-	estate.Grant
+	does      does
+	sessions  uint8
+	weight    int16
+	platforms uint32
+	nearest   int32
+	only      int32 // the one queue that it selects, else none
+	atOne     int32 // the location, where at is just that and it is not filed by it
+	more      *more
+}
+
+// does has a bit for each thing that a grant says.
+type does uint16
+
+const (
+	withholds  does = 1 << iota
+	places          // else it offers
+	insists         // on its default
+	restores        // a queue that somebody removed
+	personal        // has a to
+	conditions      // has some that must be looked at: to, on, at or except
+	timed           // has hours
+)
+
+// more is the rest of a grant.
+type more struct {
+	*estate.Grant
+	filed              filing
 	to, on, at, except *cond
+	open               hours.Week
+	week               int32   // its number, or none
 	queues             []int32 // ascending
 }
 
-// cond is a compiled list of entries.
-type cond struct {
-	written         []string
-	everyone        bool
-	users           []string // folded, as are machines and hosts
-	groups, units   []int32
-	machines, hosts []string
-	locs            []int32
-	prefixes        []netip.Prefix
-	ranges          [][2]netip.Addr
+// Options of Compile. The zero value works, with every clock in UTC.
+type Options struct {
+	// Zone gives a time zone by its IANA name; core loads none itself. Nil, or nil from it, stands for UTC.
+	Zone func(name string) *time.Location
+	// Reuse is an estate compiled before, of which everything that has not changed is taken over.
+	Reuse *Estate
 }
 
 // Compile prepares a document that Parse has accepted. revision is what the answers say.
-func Compile(doc *estate.Document, revision int) *Estate {
-	e := &Estate{doc: doc.Sorted(), revision: revision, locByPath: map[string]int32{}, stationByName: map[string]int32{}, stationByAddr: map[netip.Addr]int32{},
-		queueByName: map[string]int32{}, byUser: map[string][]int32{}, byMachine: map[string][]int32{}, byHost: map[string][]int32{}}
+func Compile(doc *estate.Document, revision int, opts Options) *Estate {
+	e := &Estate{doc: doc.Sorted(), revision: revision, queueByName: make(map[string]int32, len(doc.Queues))}
+	old := opts.Reuse
+	if old == nil || opts.Zone == nil != (old.tree.zone == nil) {
+		old = &Estate{doc: &estate.Document{}}
+	}
 	doc = e.doc
-	for _, l := range doc.Locations {
-		e.location(l.Path)
+	if e.tree = old.tree; e.tree == nil || !slices.Equal(doc.Locations, old.doc.Locations) {
+		e.tree = newTree(doc.Locations, opts.Zone)
 	}
-	for _, s := range doc.Subnets {
-		e.subnets.Insert(s.CIDR, e.locByPath[s.Location])
+	sameTree := e.tree == old.tree
+	if e.subnets = old.subnets; !sameTree || !slices.Equal(doc.Subnets, old.doc.Subnets) {
+		e.subnets = new(bart.Table[int32])
+		for _, s := range doc.Subnets {
+			e.subnets.Insert(s.CIDR, e.tree.byPath[s.Location])
+		}
 	}
-	for i, s := range doc.Stations {
+	e.stations()
+	c := &compiler{e: e, drivers: map[string]int32{estate.Driverless: none}}
+	for i, d := range doc.Drivers {
+		system, _, _ := strings.Cut(d.Platform, "/")
+		e.drivers = append(e.drivers, driver{d.Name, d.Exact, d.Platform, system})
+		c.drivers[d.Name] = int32(i)
+	}
+	if e.refs = newRefs(); old.refs != nil {
+		e.refs = old.refs.clone()
+	}
+	means := sameTree && equalLists(doc, old.doc)
+	if !means {
+		c.book = path.NewBook(doc)
+		c.servers, c.sets, c.devices = numbers(doc.Servers, func(s *estate.Server) string { return s.Name }), numbers(doc.ServerSets, func(s *estate.ServerSet) string { return s.Name }), numbers(doc.Devices, func(d *estate.Device) string { return d.Name })
+	}
+	selections := c.compileQueues(old, means)
+	c.compileGrants(old, sameTree, selections)
+	e.index = newIndex(e)
+	e.timed = slices.ContainsFunc(e.grants, func(g grant) bool { return g.does&timed != 0 }) || slices.ContainsFunc(e.queues, func(q queue) bool { return q.open != nil })
+	return e
+}
+
+// equalLists says whether everything that queues are compiled from besides the tree is as it was.
+func equalLists(a, b *estate.Document) bool {
+	return len(estate.Changes(&estate.Document{Drivers: a.Drivers, Servers: a.Servers, ServerSets: a.ServerSets, Devices: a.Devices},
+		&estate.Document{Drivers: b.Drivers, Servers: b.Servers, ServerSets: b.ServerSets, Devices: b.Devices})) == 0
+}
+
+func numbers[T any](list []T, name func(*T) string) map[string]int32 {
+	out := make(map[string]int32, len(list))
+	for i := range list {
+		out[name(&list[i])] = int32(i)
+	}
+	return out
+}
+
+func (e *Estate) stations() {
+	e.stationByName, e.stationByAddr = map[string]int32{}, map[netip.Addr]int32{}
+	for i, s := range e.doc.Stations {
 		e.stationByName[name.Fold(s.Name)] = int32(i)
 		for _, a := range s.Addresses {
 			if _, taken := e.stationByAddr[a]; !taken { // of two stations with one address, the first by name
@@ -126,45 +200,184 @@ func Compile(doc *estate.Document, revision int) *Estate {
 			}
 		}
 	}
-	driverByName := map[string]int32{estate.Driverless: none}
-	for i, d := range doc.Drivers {
-		system, _, _ := strings.Cut(d.Platform, "/")
-		e.drivers = append(e.drivers, driver{d.Name, d.Exact, d.Platform, system})
-		driverByName[d.Name] = int32(i)
-	}
-	servers, devices := map[string]estate.Server{}, map[string]estate.Device{}
-	for _, s := range doc.Servers {
-		servers[s.Name] = s
-	}
-	for _, d := range doc.Devices {
-		devices[d.Name] = d
-	}
-	c := &compiler{e: e, groups: map[string]int32{}, units: map[string]int32{}}
-	for i, q := range doc.Queues {
+}
+
+type compiler struct {
+	e                               *Estate
+	drivers, servers, sets, devices map[string]int32
+	book                            path.Book
+}
+
+// compileQueues compiles every queue, or takes it over where means says that what it leads through is the same. It says
+// whether grants' selections still select the same numbers.
+func (c *compiler) compileQueues(old *Estate, means bool) (same bool) {
+	e := c.e
+	e.queues = make([]queue, len(e.doc.Queues))
+	same = len(e.doc.Queues) == len(old.doc.Queues)
+	at := 0
+	for i := range e.doc.Queues {
+		q := &e.doc.Queues[i]
 		e.queueByName[q.Name] = int32(i)
-		e.queues = append(e.queues, c.queue(q, servers, devices, driverByName))
+		for at < len(old.doc.Queues) && old.doc.Queues[at].Name < q.Name {
+			at++
+		}
+		var before *queue
+		if at < len(old.queues) && old.queues[at].Name == q.Name {
+			before = &old.queues[at]
+		}
+		same = same && before != nil && at == i && q.Location == before.Location && slices.Equal(q.Labels, before.Labels) && slices.Equal(q.Formerly, before.Formerly)
+		if before != nil && means && estate.SameQueue(q, before.Queue) {
+			e.queues[i] = *before
+			e.queues[i].Queue = q
+			continue
+		}
+		if c.servers == nil {
+			c.book = path.NewBook(e.doc)
+			c.servers, c.sets, c.devices = numbers(e.doc.Servers, func(s *estate.Server) string { return s.Name }), numbers(e.doc.ServerSets, func(s *estate.ServerSet) string { return s.Name }), numbers(e.doc.Devices, func(d *estate.Device) string { return d.Name })
+		}
+		e.queues[i] = c.queue(q)
 	}
-	for i, q := range doc.Queues {
-		for _, old := range q.Formerly {
-			if _, taken := e.queueByName[old]; !taken {
-				e.queueByName[old] = int32(i)
+	for i := range e.doc.Queues {
+		for _, former := range e.doc.Queues[i].Formerly {
+			if _, taken := e.queueByName[former]; !taken {
+				e.queueByName[former] = int32(i)
 			}
 		}
 	}
-	sel := newSelection(e)
-	for _, g := range doc.Grants {
-		e.grants = append(e.grants, grant{g, c.cond(g.To), c.cond(g.On), c.cond(g.At), c.cond(g.Except), sel.all(g.Queues)})
+	return same && e.tree == old.tree
+}
+
+func (c *compiler) queue(q *estate.Queue) queue {
+	e := c.e
+	out := queue{Queue: q, loc: none, retired: q.Retired, paused: q.Paused}
+	if w := week(q.Open); w != nil {
+		out.open = &w
 	}
-	e.toGroup, e.onGroup = make([][]int32, len(e.groups)), make([][]int32, len(e.groups))
-	e.toUnit, e.onUnit = make([][]int32, len(e.units)), make([][]int32, len(e.units))
-	e.byLoc = make([][]int32, len(e.locs))
-	for i := range e.grants {
-		e.index(int32(i))
-		for _, q := range e.grants[i].queues {
-			e.queues[q].givers = append(e.queues[q].givers, int32(i))
+	if q.Location != "" {
+		out.loc = e.tree.byPath[q.Location]
+		out.zone = e.tree.locs[out.loc].zone
+	}
+	ready := Entry{Queue: q.Name, Scope: "user", IfRemoved: string(estate.Leave), Driver: estate.Driverless, Options: q.Defaults}
+	if q.Title != "" {
+		text := q.Title // of its own, so that the entry does not keep the whole document
+		ready.Title = &text
+	}
+	if q.Paused {
+		ready.NotAccepting = &paused
+	}
+	if ready.Options == nil {
+		ready.Options = map[string]any{}
+	}
+	options, _ := json.Marshal(ready.Options) // texts, numbers and lists of these
+	ready.options = &options
+	for _, p := range q.Paths {
+		c.way(p, &out, ready)
+	}
+	for key, d := range q.Drivers {
+		out.drivers = append(out.drivers, choice{key, c.drivers[d]})
+	}
+	slices.SortFunc(out.drivers, func(a, b choice) int { return cmp.Compare(a.key, b.key) })
+	if len(out.drivers) > 0 {
+		out.fits = new([platformCount + 1]int16)
+		for i := range out.fits {
+			out.fits[i] = int16(e.driverFor(out.drivers, platformName(i)))
 		}
 	}
-	return e
+	if q.Access != nil {
+		out.access = &access{c.cond(q.Access.Allow), c.cond(q.Access.Deny)}
+	}
+	return out
+}
+
+// way adds a path to a queue, with an entry for everywhere that it may lead.
+func (c *compiler) way(p estate.Path, q *queue, ready Entry) {
+	w := fullWay{Way: path.Of(p, q.Name, c.book)}
+	short := way{at: c.cond(p.At), sessions: sessionBits(p.Sessions), first: int32(len(q.entries)), through: none}
+	to := func(t Taken) {
+		ready.Path = t
+		q.entries = append(q.entries, ready)
+	}
+	switch t := (Taken{Through: w.Through, URI: w.URI}); w.Through {
+	case path.Device:
+		short.kind, short.through = wayDevice, c.devices[w.Device]
+		t.Device = &w.Device
+		to(t)
+	case path.Server:
+		short.kind, short.through = wayServer, c.servers[w.Server]
+		t.Server = &w.Server
+		to(t)
+	case path.Set:
+		short.kind, short.through = waySet, c.sets[w.Set]
+		for i := range w.Members {
+			m := &w.Members[i]
+			w.members = append(w.members, c.servers[m.Server])
+			to(Taken{Through: w.Through, Server: &m.Server, Set: &w.Set, URI: m.URI})
+		}
+	default:
+		short.kind = wayGateway
+		to(t)
+	}
+	q.paths = append(q.paths, short)
+	q.ways = append(q.ways, w)
+}
+
+func week(windows []estate.Window) hours.Week {
+	var out hours.Week
+	for _, w := range windows {
+		if x, err := hours.Parse(w.Days, w.From, w.To); err == nil { // Parse has refused any other
+			out = append(out, x)
+		}
+	}
+	return out
+}
+
+// compileGrants compiles every grant, or takes it over: its conditions where the tree is the same, its queues where
+// selections are.
+func (c *compiler) compileGrants(old *Estate, sameTree, selections bool) {
+	e := c.e
+	e.grants = make([]grant, len(e.doc.Grants))
+	var sel *selection
+	at := 0
+	for i := range e.doc.Grants {
+		g := &e.doc.Grants[i]
+		for at < len(old.grants) && old.grants[at].more.Name < g.Name {
+			at++
+		}
+		if sameTree && at < len(old.grants) && old.grants[at].more.Name == g.Name && estate.SameGrant(g, old.grants[at].more.Grant) {
+			if e.grants[i] = old.grants[at]; selections {
+				continue
+			}
+			again := *e.grants[i].more
+			e.grants[i].more = &again
+		} else {
+			e.grants[i] = c.grant(g)
+		}
+		if sel == nil {
+			sel = newSelection(e)
+		}
+		x := &e.grants[i]
+		if x.only, x.more.queues = none, sel.all(g.Queues); len(x.more.queues) == 1 {
+			x.only = x.more.queues[0]
+		}
+	}
+}
+
+func (c *compiler) grant(g *estate.Grant) grant {
+	of := *g // of its own, so that it does not keep the whole document
+	m := &more{Grant: &of, to: c.cond(g.To), on: c.cond(g.On), at: c.cond(g.At), except: c.cond(g.Except), open: week(g.Open), week: c.e.refs.week(g.Open)}
+	m.filed = filingOf(m)
+	out := grant{nearest: int32(g.Nearest), weight: int16(g.Default), sessions: sessionBits(g.Sessions), platforms: platformBits(g.Platforms), only: none, atOne: none, more: m}
+	if a := m.at; a != nil && m.filed != filedAt && len(a.locs) == 1 && len(a.written) == 1 {
+		out.atOne = a.locs[0]
+	}
+	for bit, is := range map[does]bool{withholds: g.Effect == estate.Withhold, places: g.Effect == estate.Place, insists: g.Insist, restores: g.IfRemoved != estate.Leave,
+		personal: m.to != nil, timed: m.open != nil,
+		conditions: m.to != nil && m.filed != filedTo || m.on != nil && m.filed != filedOn || m.at != nil && m.filed != filedAt && out.atOne == none || m.except != nil} {
+		if is {
+			out.does |= bit
+		}
+	}
+	return out
 }
 
 // Document gives the compiled document, sorted; the caller must not change it.
@@ -182,289 +395,23 @@ func (e *Estate) HasQueue(called string) (string, bool) {
 	return e.queues[i].Name, true
 }
 
-func (e *Estate) paths() []string {
-	var out []string
-	for _, l := range e.locs {
-		out = append(out, l.path)
-	}
-	slices.Sort(out)
-	return out
-}
-
-func (e *Estate) location(path string) int32 {
-	if i, ok := e.locByPath[path]; ok {
-		return i
-	}
-	l := location{path: path, up: none}
-	if cut := strings.LastIndexByte(path, '/'); cut >= 0 {
-		l.up = e.location(path[:cut])
-		l.depth = e.locs[l.up].depth + 1
-		l.site = e.locs[l.up].site
-	}
-	i := int32(len(e.locs))
-	if l.up == none {
-		l.site = i
-	}
-	e.locs = append(e.locs, l)
-	e.locByPath[path] = i
-	return i
-}
-
-// under says whether location a is b or under b.
-func (e *Estate) under(a, b int32) bool {
-	for ; a != none; a = e.locs[a].up {
-		if a == b {
-			return true
-		}
-		if e.locs[a].depth <= e.locs[b].depth {
-			return false
-		}
-	}
-	return false
-}
-
-// far is the distance of what has none; it sorts last.
-const far = 1 << 30
-
-// distance counts the steps between two locations, up to the common ancestor and down again.
-func (e *Estate) distance(a, b int32) int {
-	if a == none || b == none || e.locs[a].site != e.locs[b].site {
-		return far
-	}
-	steps := 0
-	for a != b {
-		if e.locs[a].depth >= e.locs[b].depth {
-			a = e.locs[a].up
-		} else {
-			b = e.locs[b].up
-		}
-		steps++
-	}
-	return steps
-}
-
-type compiler struct {
-	e             *Estate
-	groups, units map[string]int32
-}
-
-func intern(refs *[]ref, known map[string]int32, written string) int32 {
-	key := name.Fold(written)
-	i, ok := known[key]
-	if !ok {
-		i = int32(len(*refs))
-		known[key] = i
-		*refs = append(*refs, ref{written, key})
-	}
-	return i
-}
-
-func (c *compiler) cond(entries []string) *cond {
-	if len(entries) == 0 {
-		return nil
-	}
-	out := &cond{written: entries}
-	for _, s := range entries {
-		en, err := estate.ParseEntry(s)
-		if err != nil {
-			continue // Parse has refused it
-		}
-		switch en.Kind {
-		case estate.Everyone:
-			out.everyone = true
-		case estate.User:
-			out.users = append(out.users, name.Fold(en.Name))
-		case estate.Group:
-			out.groups = append(out.groups, intern(&c.e.groups, c.groups, en.Name))
-		case estate.Unit:
-			out.units = append(out.units, intern(&c.e.units, c.units, en.Name))
-		case estate.Machine:
-			out.machines = append(out.machines, name.Fold(en.Name))
-		case estate.Host:
-			out.hosts = append(out.hosts, name.Fold(en.Name))
-		case estate.At:
-			out.locs = append(out.locs, c.e.locByPath[en.Name])
-		case estate.InSubnet:
-			out.prefixes = append(out.prefixes, en.Prefix)
-		case estate.InRange:
-			out.ranges = append(out.ranges, [2]netip.Addr{en.From, en.To})
-		}
-	}
-	return out
-}
-
-func (c *compiler) queue(q estate.Queue, servers map[string]estate.Server, devices map[string]estate.Device, drivers map[string]int32) queue {
-	out := queue{Queue: q, loc: none, options: q.Defaults}
-	if q.Location != "" {
-		out.loc = c.e.locByPath[q.Location]
-	}
-	if q.Title != "" {
-		out.title = &q.Title
-	}
-	if out.options == nil {
-		out.options = map[string]any{}
-	}
-	for _, p := range q.Paths {
-		w := way{Way: path.Of(p, q.Name, servers, devices), at: c.cond(p.At), sessions: p.Sessions}
-		w.taken = Taken{Through: w.Through, URI: w.URI}
-		if w.Device != "" {
-			w.taken.Device = &w.Device
-		}
-		if w.Server != "" {
-			w.taken.Server = &w.Server
-		}
-		out.paths = append(out.paths, w)
-	}
-	for key, d := range q.Drivers {
-		out.drivers = append(out.drivers, choice{key, drivers[d]})
-	}
-	slices.SortFunc(out.drivers, func(a, b choice) int { return cmp.Compare(a.key, b.key) })
-	if q.Access != nil {
-		out.access = &access{c.cond(q.Access.Allow), c.cond(q.Access.Deny)}
-	}
-	return out
-}
-
-// selection finds queues by label and place.
-type selection struct {
-	e       *Estate
-	byLabel map[string][]int32
-}
-
-func newSelection(e *Estate) *selection {
-	s := &selection{e, map[string][]int32{}}
-	for i := range e.queues {
-		for _, l := range e.queues[i].Labels {
-			s.byLabel[l] = append(s.byLabel[l], int32(i))
-		}
-	}
-	return s
-}
-
-// all gives the queues that any of the selectors selects, ascending.
-func (s *selection) all(selectors []string) []int32 {
-	var out []int32
-	for _, written := range selectors {
-		out = append(out, s.one(written)...)
-	}
-	slices.Sort(out)
-	return slices.Compact(out)
-}
-
-func (s *selection) one(written string) []int32 {
-	sel, err := estate.ParseSelector(written)
-	if err != nil {
-		return nil // Parse has refused it
-	}
-	var out []int32
-	switch {
-	case sel.Queue != "":
-		if i, ok := s.e.queueByName[sel.Queue]; ok {
-			out = append(out, i)
-		}
-	case sel.Within != "":
-		at := s.e.locByPath[sel.Within]
-		for i := range s.e.queues {
-			if l := s.e.queues[i].loc; l != none && s.e.under(l, at) {
-				out = append(out, int32(i))
-			}
-		}
-	default:
-		for _, i := range s.byLabel[sel.Labels[0]] {
-			if !slices.ContainsFunc(sel.Labels, func(l string) bool { return !slices.Contains(s.e.queues[i].Labels, l) }) {
-				out = append(out, i)
-			}
-		}
-	}
-	return out
-}
-
-// index files a grant under each entry of the one kind that narrows most: people, then machines, then locations.
-func (e *Estate) index(g int32) {
-	gr := &e.grants[g]
-	file := func(m map[string][]int32, keys []string) {
-		for _, k := range keys {
-			m[k] = append(m[k], g)
-		}
-	}
-	put := func(lists [][]int32, ids []int32) {
-		for _, i := range ids {
-			lists[i] = append(lists[i], g)
-		}
-	}
-	switch {
-	case gr.to != nil && !gr.to.everyone:
-		file(e.byUser, gr.to.users)
-		put(e.toGroup, gr.to.groups)
-		put(e.toUnit, gr.to.units)
-	case gr.on != nil:
-		file(e.byMachine, gr.on.machines)
-		file(e.byHost, gr.on.hosts)
-		put(e.onGroup, gr.on.groups)
-		put(e.onUnit, gr.on.units)
-	case gr.at != nil && len(gr.at.prefixes) == 0 && len(gr.at.ranges) == 0:
-		put(e.byLoc, gr.at.locs)
-	default:
-		e.always = append(e.always, g)
-	}
-}
-
-// A World is an estate, a directory and live state that belong together.
-type World struct {
-	Estate    *Estate
-	Directory *directory.Directory
-	Live      live.State
-
-	groupRef []int32 // by directory.GroupID: the estate's ref, or none
-	unitRef  []int32 // by directory.UnitID
-}
-
-// Bind joins the three parts; it is cheap enough to do at every change of any of them.
-func Bind(e *Estate, d *directory.Directory, l live.State) *World {
-	w := &World{Estate: e, Directory: d, Live: l, groupRef: make([]int32, len(d.Records().Groups)), unitRef: make([]int32, d.Units())}
-	for i := range w.groupRef {
-		w.groupRef[i] = none
-	}
-	for i := range w.unitRef {
-		w.unitRef[i] = none
-	}
-	for i, r := range e.groups {
-		if id, ok := d.GroupID(r.written); ok {
-			w.groupRef[id] = int32(i)
-		}
-	}
-	for i, r := range e.units {
-		if id, ok := d.Unit(r.written); ok {
-			w.unitRef[id] = int32(i)
-		}
-	}
-	return w
-}
-
-func (w *World) groupRefs(ids []directory.GroupID, into []int32) []int32 {
-	for _, id := range ids {
-		if r := w.groupRef[id]; r != none {
-			into = append(into, r)
-		}
-	}
-	return into
-}
-
-func (w *World) unitRefs(id directory.UnitID, into []int32) []int32 {
-	for ; id != directory.NoUnit; id = w.Directory.UnitAbove(id) {
-		if r := w.unitRef[id]; r != none {
-			into = append(into, r)
-		}
-	}
-	return into
-}
-
 // Selecting names the grants that select a queue, by name.
 func (e *Estate) Selecting(queue string) []string {
 	out := []string{}
 	if i, ok := e.queueByName[queue]; ok {
-		for _, g := range e.queues[i].givers {
-			out = append(out, e.grants[g].Name)
+		for _, g := range e.selecting(i) {
+			out = append(out, e.grants[g].more.Name)
+		}
+	}
+	return out
+}
+
+// selecting gives the grants that select a queue, ascending.
+func (e *Estate) selecting(q int32) []int32 {
+	var out []int32
+	for i := range e.grants {
+		if _, ok := slices.BinarySearch(e.grants[i].more.queues, q); ok {
+			out = append(out, int32(i))
 		}
 	}
 	return out

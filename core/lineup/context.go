@@ -7,6 +7,7 @@ import (
 	"strings"
 	"time"
 
+	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/name"
@@ -89,6 +90,22 @@ func (q Query) Context(now time.Time) (Context, error) {
 	return c, nil
 }
 
+// Query writes a context as the question that it answers, without its time.
+func (c Context) Query() Query {
+	q := Query{User: optText(c.User), Machine: optText(c.Machine), Host: optText(c.Host), Location: optText(c.Location), Session: optText(c.Session), Platform: optText(c.Platform)}
+	for _, a := range c.Addresses {
+		q.Addresses = append(q.Addresses, a.String())
+	}
+	return q
+}
+
+func optText(s string) *string {
+	if s == "" {
+		return nil
+	}
+	return &s
+}
+
 func text(s *string) string {
 	if s == nil {
 		return ""
@@ -120,8 +137,12 @@ type facts struct {
 	Context
 	user, machine, host    string // folded
 	at                     int32  // location, or none
+	userID, machID         directory.MemberID
 	userGroups, machGroups []int32
 	userUnits, machUnits   []int32
+	session                uint8  // one bit
+	platform               uint32 // one bit, or none
+	platformAt             int32  // its number; that after the last where none is known
 	machineFrom            string // how the machine is known
 	locationFrom           string // how the location is known
 	notes                  []string
@@ -132,9 +153,10 @@ const none = int32(-1)
 // facts works out the context's machine and location (estate.md, section 3) and whom it concerns. An unknown location
 // that was given is an Invalid fault. explain asks for the words of why.
 func (w *World) facts(c Context, s *Scratch, explain bool) (*facts, error) {
-	e := w.Estate
+	e, d := w.Estate, w.Directory
 	f := &s.facts
-	*f = facts{Context: c, at: none, userGroups: f.userGroups[:0], machGroups: f.machGroups[:0], userUnits: f.userUnits[:0], machUnits: f.machUnits[:0]}
+	*f = facts{Context: c, at: none, userID: directory.NoMember, machID: directory.NoMember,
+		userGroups: f.userGroups[:0], machGroups: f.machGroups[:0], userUnits: f.userUnits[:0], machUnits: f.machUnits[:0]}
 	f.machineFrom = "given"
 	if f.Machine == "" {
 		f.machineFrom = "not known: no station has one of the addresses"
@@ -149,33 +171,53 @@ func (w *World) facts(c Context, s *Scratch, explain bool) (*facts, error) {
 		}
 	}
 	f.user, f.machine, f.host = name.Fold(c.User), name.Fold(f.Machine), name.Fold(c.Host)
+	if f.machine != "" {
+		f.machID = d.MachineID(f.machine)
+		f.machGroups = w.groupRefs(d.MachineGroups(f.machID), f.machGroups)
+		f.machUnits = w.unitRefs(d.MachineUnit(f.machID), f.machUnits)
+	}
 	if err := w.locate(f, explain); err != nil {
 		return nil, err
 	}
 	if f.user != "" {
-		f.userGroups = w.groupRefs(w.Directory.UserGroups(f.user), f.userGroups)
-		f.userUnits = w.unitRefs(w.Directory.UserUnit(f.user), f.userUnits)
+		f.userID = d.UserID(f.user)
+		f.userGroups = w.groupRefs(d.UserGroups(f.userID), f.userGroups)
+		f.userUnits = w.unitRefs(d.UserUnit(f.userID), f.userUnits)
 	}
-	if f.machine != "" {
-		f.machGroups = w.groupRefs(w.Directory.MachineGroups(f.machine), f.machGroups)
-		f.machUnits = w.unitRefs(w.Directory.MachineUnit(f.machine), f.machUnits)
+	f.session = sessionBit(c.Session)
+	if n := platformNumber(c.Platform); n != none {
+		f.platformAt, f.platform = n, 1<<n
+	} else {
+		f.platformAt = int32(platformCount)
 	}
 	return f, nil
 }
 
+func sessionBit(session string) uint8 {
+	for i, s := range sessionNames {
+		if s == session {
+			return 1 << i
+		}
+	}
+	return 0
+}
+
+// sessionNames spares the making of the list for every context.
+var sessionNames = estate.Sessions()
+
 func (w *World) locate(f *facts, explain bool) error {
 	e := w.Estate
 	if f.Location != "" {
-		at, ok := e.locByPath[f.Location]
+		at, ok := e.tree.byPath[f.Location]
 		if !ok {
-			return fault.New(fault.Invalid, "location-unknown", nearest(f.Location, e.paths()), "the estate has no location %q", f.Location)
+			return fault.New(fault.Invalid, "location-unknown", nearest(f.Location, e.tree.paths()), "the estate has no location %q", f.Location)
 		}
 		f.at, f.locationFrom = at, "given"
 		return nil
 	}
 	if f.machine != "" {
-		if m, ok := w.Directory.Machine(f.machine); ok && m.Location != "" {
-			at, known := e.locByPath[m.Location]
+		if m, ok := w.Directory.ListedMachine(f.machID); ok && m.Location != "" {
+			at, known := e.tree.byPath[m.Location]
 			if known {
 				f.at, f.Location, f.locationFrom = at, m.Location, "fixed for the machine in the directory"
 				return nil
@@ -188,7 +230,7 @@ func (w *World) locate(f *facts, explain bool) error {
 		}
 		if i, ok := e.stationByName[f.machine]; ok && e.doc.Stations[i].Location != "" {
 			f.Location, f.locationFrom = e.doc.Stations[i].Location, "fixed for the station"
-			f.at = e.locByPath[f.Location]
+			f.at = e.tree.byPath[f.Location]
 			return nil
 		}
 	}
@@ -204,7 +246,7 @@ func (w *World) locate(f *facts, explain bool) error {
 		}
 	}
 	if f.at != none {
-		f.Location = e.locs[f.at].path
+		f.Location = e.tree.locs[f.at].path
 	} else {
 		f.locationFrom = "unknown"
 		if explain && len(f.Addresses) > 0 {
@@ -214,17 +256,23 @@ func (w *World) locate(f *facts, explain bool) error {
 	return nil
 }
 
-// echo copies what was answered for; it must not point into the scratch.
-func (f *facts) echo() Echo {
-	opt := func(s string) *string {
-		if s == "" {
+// echoed holds the texts to which an echo points, in one piece.
+type echoed struct{ user, machine, host, location, platform string }
+
+var noAddresses = []netip.Addr{}
+
+// echo copies what was answered for; it points into h.
+func (f *facts) echo(h *echoed) Echo {
+	*h = echoed{f.User, f.Machine, f.Host, f.Location, f.Platform}
+	opt := func(s *string) *string {
+		if *s == "" {
 			return nil
 		}
-		return &s
+		return s
 	}
-	addrs := slices.Clone(f.Addresses)
+	addrs := f.Addresses
 	if addrs == nil {
-		addrs = []netip.Addr{}
+		addrs = noAddresses
 	}
-	return Echo{opt(f.User), opt(f.Machine), opt(f.Host), addrs, opt(f.Location), f.Session, opt(f.Platform), f.Time}
+	return Echo{opt(&h.user), opt(&h.machine), opt(&h.host), addrs, opt(&h.location), f.Session, opt(&h.platform), f.Time}
 }

@@ -28,9 +28,9 @@ type Membership struct {
 
 // Memberships lists the groups of a user or machine; kind is "user" or "machine".
 func Memberships(d *directory.Directory, kind, called string) []Membership {
-	ids := d.UserGroups(name.Fold(called))
+	ids := d.UserGroups(d.UserID(name.Fold(called)))
 	if kind == "machine" {
-		ids = d.MachineGroups(name.Fold(called))
+		ids = d.MachineGroups(d.MachineID(name.Fold(called)))
 	}
 	out := []Membership{}
 	for _, id := range ids {
@@ -55,10 +55,10 @@ func (w *World) Holdings(kind, called string) []Holding {
 	if err != nil {
 		return []Holding{} // no location was given, which alone can be wrong
 	}
-	x := explainer{w: w, f: f}
+	x := newExplainer(w, f)
 	out := []Holding{}
 	for i := range w.Estate.grants {
-		g := &w.Estate.grants[i]
+		g := w.Estate.grants[i].more
 		list, holds := g.to, w.to
 		if kind == "machine" {
 			list, holds = g.on, w.on
@@ -79,7 +79,7 @@ func (w *World) Holdings(kind, called string) []Holding {
 		for _, more := range []struct {
 			kind string
 			is   bool
-		}{{"to", g.to != nil && kind == "machine"}, {"on", g.on != nil && kind == "user"}, {"at", g.at != nil}, {"sessions", len(g.Sessions) > 0}, {"platforms", len(g.Platforms) > 0}, {"except", g.except != nil}} {
+		}{{"to", g.to != nil && kind == "machine"}, {"on", g.on != nil && kind == "user"}, {"at", g.at != nil}, {"sessions", len(g.Sessions) > 0}, {"platforms", len(g.Platforms) > 0}, {"open", len(g.Open) > 0}, {"nearest", g.Nearest > 0}, {"except", g.except != nil}} {
 			if more.is {
 				h.Further = append(h.Further, more.kind)
 			}

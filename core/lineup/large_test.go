@@ -1,9 +1,8 @@
 package lineup_test
 
 import (
-	"fmt"
-	"math/rand/v2"
-	"net/netip"
+	"encoding/json"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -13,101 +12,66 @@ import (
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/live"
+	"cirque/internal/large"
 )
 
-// Sizes of a large organisation.
-const (
-	largeUsers, largeMachines, largeGroups = 100_000, 20_000, 5_000
-	largeQueues, largeGrants, largeSubnets = 10_000, 20_000, 4_000
-	largeSites, largeFloors, largePerFloor = 200, 5, 4
-)
+var organisation = sync.OnceValue(func() *large.Organisation { return large.New(1, large.Full) })
 
-// large makes the large organisation from a seed: always the same.
-var large = sync.OnceValues(func() (*estate.Document, directory.Records) {
-	rnd := rand.New(rand.NewPCG(2026, 11))
-	d := &estate.Document{Estate: 1}
-	var places []string
-	for s := range largeSites {
-		site := fmt.Sprintf("site-%d", s)
-		for f := range largeFloors {
-			for p := range largePerFloor {
-				path := fmt.Sprintf("%s/floor-%d/room-%d", site, f, p)
-				places = append(places, path)
-				d.Locations = append(d.Locations, estate.Location{Path: path})
+// TestLargeIsAsIntended: a median context of the large organisation matches about 40 grants and receives about 12 queues.
+func TestLargeIsAsIntended(t *testing.T) {
+	t.Parallel()
+	o := large.New(1, large.Small)
+	text, err := json.Marshal(o.Estate)
+	if err != nil {
+		t.Fatal(err)
+	}
+	doc, err := estate.Parse([]document.File{{Name: "large.json", Text: string(text)}}, estate.Options{})
+	if err != nil {
+		t.Fatal(err)
+	}
+	if again, _ := json.Marshal(large.New(1, large.Small).Estate); string(again) != string(text) {
+		t.Error("the same seed gives another estate")
+	}
+	w := lineup.Bind(lineup.Compile(doc, 1, lineup.Options{Zone: zone}), directory.New(o.Directory), live.State{})
+	var queues, grants []int
+	for _, c := range o.Contexts {
+		l, err := w.Resolve(c, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		queues = append(queues, len(l.Entries))
+		matched := map[string]bool{}
+		for _, q := range doc.Queues {
+			y := w.Matching(c, q.Name)
+			for _, g := range y {
+				matched[g] = true
 			}
 		}
-	}
-	place := func() string { return places[rnd.IntN(len(places))] }
-	for i := range largeSubnets {
-		addr := netip.AddrFrom4([4]byte{10, byte(i >> 8), byte(i), 0})
-		d.Subnets = append(d.Subnets, estate.Subnet{CIDR: netip.PrefixFrom(addr, 24), Location: places[i%len(places)]})
-	}
-	d.Servers = []estate.Server{{Name: "ps-1", URI: "ipp://ps-1.skerry.example:631/"}}
-	d.Drivers = []estate.Driver{{Name: "d", Exact: "Skerrymark Mono 40 PCL6", Platform: "windows/x64"}}
-	for i := range largeQueues {
-		dev := fmt.Sprintf("p-%d", i)
-		d.Devices = append(d.Devices, estate.Device{Name: dev, URI: "ipp://192.0.2.1/" + dev})
-		d.Queues = append(d.Queues, estate.Queue{Name: fmt.Sprintf("q-%d", i), Location: place(), Labels: []string{fmt.Sprintf("l-%d", i%50), "a4"}, Devices: []string{dev},
-			Paths: []estate.Path{{Device: dev}, {Server: "ps-1"}}, Drivers: map[string]string{"windows/x64": "d", "*": "driverless"}})
-	}
-	for i := range largeGrants {
-		g := estate.Grant{Name: fmt.Sprintf("g-%d", i), Effect: []estate.Effect{estate.Place, estate.Place, estate.Offer, estate.Withhold}[rnd.IntN(4)], Queues: []string{fmt.Sprintf("q-%d", rnd.IntN(largeQueues))}}
-		switch rnd.IntN(10) {
-		case 0:
-			g.To = []string{fmt.Sprintf("user:user-%d", rnd.IntN(largeUsers))}
-		case 1:
-			g.On = []string{fmt.Sprintf("machine:machine-%d", rnd.IntN(largeMachines))}
-		case 2, 3:
-			g.At = []string{"location:" + place()}
-		case 4:
-			g.To, g.At = []string{"everyone"}, []string{"location:" + place()}
-		default:
-			g.To = []string{fmt.Sprintf("group:group-%d", rnd.IntN(largeGroups))}
-		}
-		if g.Effect != estate.Withhold && rnd.IntN(3) == 0 {
-			g.Default = 1 + rnd.IntN(100)
-		}
-		d.Grants = append(d.Grants, g)
-	}
-	var r directory.Records
-	members := make([][]string, largeGroups)
-	for i := range largeUsers {
-		r.Users = append(r.Users, directory.User{Name: fmt.Sprintf("user-%d", i), Unit: fmt.Sprintf("staff/unit-%d", i%400)})
-		for range 3 {
-			g := rnd.IntN(largeGroups)
-			members[g] = append(members[g], fmt.Sprintf("user:user-%d", i))
+		grants = append(grants, len(matched))
+		if len(grants) == 100 {
+			break
 		}
 	}
-	for i := range largeGroups {
-		if i > 10 {
-			members[i/10] = append(members[i/10], fmt.Sprintf("group:group-%d", i)) // a tree, ten wide
-		}
+	slices.Sort(queues)
+	slices.Sort(grants)
+	if q, g := queues[50], grants[50]; q < 11 || q > 13 || g < 36 || g > 44 {
+		t.Errorf("a median context matches %d grants and receives %d queues", g, q)
 	}
-	for i, m := range members {
-		r.Groups = append(r.Groups, directory.Group{Name: fmt.Sprintf("group-%d", i), Members: m})
-	}
-	for i := range largeMachines {
-		r.Machines = append(r.Machines, directory.Machine{Name: fmt.Sprintf("machine-%d", i), Unit: "machines"})
-	}
-	return d, r
-})
-
-func largeContext(i int) lineup.Context {
-	return lineup.Context{User: fmt.Sprintf("user-%d", i%largeUsers), Machine: fmt.Sprintf("machine-%d", i%largeMachines), Session: "desktop", Platform: "windows/x64", Time: time.Unix(0, 0),
-		Addresses: []netip.Addr{netip.AddrFrom4([4]byte{10, byte(i % largeSubnets >> 8), byte(i % largeSubnets), 9})}}
 }
 
 // BenchmarkLarge is a large organisation: what a change costs, and what an answer does.
 func BenchmarkLarge(b *testing.B) {
-	doc, records := large()
+	o := organisation()
+	doc := o.Estate
+	options := lineup.Options{Zone: zone}
 	b.Run("compile-estate", func(b *testing.B) {
 		for b.Loop() {
-			lineup.Compile(doc, 1)
+			lineup.Compile(doc, 1, options)
 		}
 	})
 	b.Run("index-directory", func(b *testing.B) {
 		for b.Loop() {
-			directory.New(records)
+			directory.New(o.Directory)
 		}
 	})
 	b.Run("parse-estate", func(b *testing.B) {
@@ -122,24 +86,44 @@ func BenchmarkLarge(b *testing.B) {
 			}
 		}
 	})
-	e, d := lineup.Compile(doc, 1), directory.New(records)
+	e, d := lineup.Compile(doc, 1, options), directory.New(o.Directory)
+	b.Run("recompile-one-grant", func(b *testing.B) {
+		sorted := e.Document()
+		g := sorted.Grants[777]
+		g.Default++
+		again := options
+		again.Reuse = e
+		for b.Loop() {
+			changed := sorted.With([]estate.Change{{Ref: estate.Ref{List: "grants", Name: g.Name}, Before: &sorted.Grants[777], After: &g}})
+			lineup.Compile(changed, 2, again)
+		}
+	})
 	b.Run("bind", func(b *testing.B) {
 		for b.Loop() {
 			lineup.Bind(e, d, live.State{})
 		}
 	})
 	w := lineup.Bind(e, d, live.State{})
-	b.Run("resolve", func(b *testing.B) {
-		var s lineup.Scratch
-		b.ReportAllocs()
-		entries := 0
-		for i := 0; b.Loop(); i++ {
-			l, err := w.Resolve(largeContext(i), &s)
-			if err != nil {
-				b.Fatal(err)
+	// The contexts in the order of the directory, so that what a site has in common is at hand for its people; and far
+	// apart, so that hardly anything is.
+	for name, step := range map[string]int{"resolve": 1, "resolve-far-apart": 7919} {
+		b.Run(name, func(b *testing.B) {
+			var s lineup.Scratch
+			b.ReportAllocs()
+			entries := 0
+			var took []time.Duration
+			for i := 0; b.Loop(); i++ {
+				begin := time.Now()
+				l, err := w.Resolve(o.Contexts[i*step%len(o.Contexts)], &s)
+				if err != nil {
+					b.Fatal(err)
+				}
+				took = append(took, time.Since(begin))
+				entries += len(l.Entries)
 			}
-			entries += len(l.Entries)
-		}
-		b.ReportMetric(float64(entries)/float64(b.N), "queues/op")
-	})
+			slices.Sort(took)
+			b.ReportMetric(float64(entries)/float64(b.N), "queues/op")
+			b.ReportMetric(float64(took[len(took)/2].Nanoseconds()), "median-ns")
+		})
+	}
 }

@@ -1,17 +1,20 @@
 package lineup_test
 
 import (
+	"bytes"
 	"crypto/sha256"
 	"fmt"
 	"net/netip"
 	"slices"
 	"sort"
 	"strings"
+	"time"
 
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/live"
+	"cirque/core/path"
 )
 
 // oracle is the slow, obvious twin of Resolve: it reads estate.md top to bottom, loops over everything, and shares no
@@ -25,12 +28,13 @@ type oracle struct {
 	addrs               []netip.Addr
 	loc                 string
 	session, platform   string
+	time                time.Time
 }
 
 func fold(a string) string { return strings.ToLower(a) } // the random worlds use ASCII
 
 func (o *oracle) setUp(c lineup.Context) {
-	o.user, o.machine, o.host, o.addrs, o.loc, o.session, o.platform = c.User, c.Machine, c.Host, c.Addresses, c.Location, c.Session, c.Platform
+	o.user, o.machine, o.host, o.addrs, o.loc, o.session, o.platform, o.time = c.User, c.Machine, c.Host, c.Addresses, c.Location, c.Session, c.Platform, c.Time
 	if o.machine == "" {
 	search:
 		for _, a := range o.addrs {
@@ -153,7 +157,7 @@ func (o *oracle) some(entries []string, side string) bool {
 	return slices.ContainsFunc(entries, func(e string) bool { return o.holds(e, side) })
 }
 
-func (o *oracle) matches(g estate.Grant) bool {
+func (o *oracle) matches(g estate.Grant, q estate.Queue) bool {
 	if len(g.To) > 0 && !o.some(g.To, "to") || len(g.On) > 0 && !o.some(g.On, "on") || len(g.At) > 0 && !o.some(g.At, "at") {
 		return false
 	}
@@ -165,7 +169,75 @@ func (o *oracle) matches(g estate.Grant) bool {
 	}) {
 		return false
 	}
+	if len(g.Open) > 0 && !o.open(g.Open, q) {
+		return false
+	}
 	return !o.some(g.Except, "any")
+}
+
+// open says whether a window is open by the clock of the queue's site, minute by minute.
+func (o *oracle) open(windows []estate.Window, q estate.Queue) bool {
+	zone := time.UTC
+	for _, l := range o.doc.Locations {
+		if l.Timezone != "" && l.Path == strings.Split(q.Location, "/")[0] {
+			zone, _ = time.LoadLocation(l.Timezone)
+		}
+	}
+	t := o.time.In(zone)
+	day := []string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
+	now := t.Format("15:04")
+	on := func(w estate.Window, d time.Weekday) bool {
+		return len(w.Days) == 0 || slices.Contains(w.Days, day[(int(d)+7)%7])
+	}
+	for _, w := range windows {
+		switch {
+		case w.From < w.To:
+			if on(w, t.Weekday()) && w.From <= now && now < w.To {
+				return true
+			}
+		case on(w, t.Weekday()) && now >= w.From, on(w, t.Weekday()-1) && now < w.To:
+			return true
+		}
+	}
+	return false
+}
+
+func (o *oracle) serves(server string) bool {
+	return o.live.Servers[server] != live.Down && o.live.Servers[server] != live.Drained
+}
+
+// member chooses a set's member, and says whether any serves.
+func (o *oracle) member(set estate.ServerSet) (string, bool) {
+	key := "user:" + fold(o.user)
+	if o.user == "" {
+		key = "machine:" + fold(o.machine)
+		if o.machine == "" {
+			key = "address:" + o.addrs[0].String()
+		}
+	}
+	best, score := "", []byte(nil)
+	for _, m := range set.Members {
+		if !o.serves(m) {
+			continue
+		}
+		sum := sha256.Sum256([]byte(m + "\x00" + key))
+		if best == "" || set.Style == estate.Spread && (bytes.Compare(sum[:8], score) > 0 || bytes.Equal(sum[:8], score) && m < best) {
+			best, score = m, sum[:8]
+		}
+	}
+	if best == "" {
+		return set.Members[0], false
+	}
+	return best, true
+}
+
+func (o *oracle) set(called string) estate.ServerSet {
+	for _, s := range o.doc.ServerSets {
+		if s.Name == called {
+			return s
+		}
+	}
+	return estate.ServerSet{}
 }
 
 func (o *oracle) selects(g estate.Grant, q estate.Queue) bool {
@@ -237,73 +309,100 @@ func (o *oracle) driver(q estate.Queue) (string, bool) {
 	return "", false
 }
 
+// row is what the oracle knows of one queue on its way into the lineup.
+type row struct {
+	queue               estate.Queue
+	giving, withholding []estate.Grant
+	reason              lineup.Reason
+	entry               lineup.Entry
+	passed              map[string]bool
+}
+
+func grantNames(list []estate.Grant) []string {
+	out := []string{}
+	for _, g := range list {
+		out = append(out, g.Name)
+	}
+	sort.Strings(out)
+	return out
+}
+
 func (o *oracle) resolve() ([]lineup.Entry, []lineup.LeftOut) {
 	entries, out := []lineup.Entry{}, []lineup.LeftOut{}
 	weights := map[string]int{}
+	var rows []*row
 	for _, q := range o.doc.Queues {
-		var giving, withholding []string
-		var counting []estate.Grant
+		r := &row{queue: q, passed: map[string]bool{}}
 		for _, g := range o.doc.Grants {
-			if !o.selects(g, q) || !o.matches(g) {
+			if !o.selects(g, q) || !o.matches(g, q) {
 				continue
 			}
 			if g.Effect == estate.Withhold {
-				withholding = append(withholding, g.Name)
+				r.withholding = append(r.withholding, g)
 			} else {
-				giving = append(giving, g.Name)
+				r.giving = append(r.giving, g)
+			}
+		}
+		if len(r.giving) > 0 {
+			o.steps(r)
+			rows = append(rows, r)
+		}
+	}
+	for _, g := range o.doc.Grants {
+		if g.Nearest == 0 {
+			continue
+		}
+		var line []*row
+		for _, r := range rows {
+			if slices.ContainsFunc(r.giving, func(x estate.Grant) bool { return x.Name == g.Name }) {
+				r.passed[g.Name] = true
+				if r.reason == "" && r.entry.Distance != nil {
+					line = append(line, r)
+				}
+			}
+		}
+		sort.Slice(line, func(i, j int) bool {
+			a, b := line[i].entry, line[j].entry
+			if a.Stranded != b.Stranded {
+				return b.Stranded
+			}
+			if *a.Distance != *b.Distance {
+				return *a.Distance < *b.Distance
+			}
+			return a.Queue < b.Queue
+		})
+		for i := 0; i < len(line) && i < g.Nearest; i++ {
+			line[i].passed[g.Name] = false
+		}
+	}
+	for _, r := range rows {
+		var counting []estate.Grant
+		for _, g := range r.giving {
+			if !r.passed[g.Name] {
 				counting = append(counting, g)
 			}
 		}
-		sort.Strings(giving)
-		sort.Strings(withholding)
-		left := func(r lineup.Reason, grants []string) {
-			out = append(out, lineup.LeftOut{Queue: q.Name, Reason: r, Grants: grants})
-		}
-		if len(giving) == 0 {
-			continue
-		}
-		if len(withholding) > 0 {
-			left("withheld", withholding)
-			continue
-		}
-		if q.Retired {
-			left("retired", giving)
-			continue
-		}
-		if a := q.Access; a != nil && (o.some(a.Deny, "any") || len(a.Allow) > 0 && !o.some(a.Allow, "any")) {
-			left("not-permitted", giving)
-			continue
-		}
-		var open, fit []estate.Path
-		chosen := -1
-		direct, ok := o.driver(q)
-		for _, p := range q.Paths {
-			if len(p.At) > 0 && !o.some(p.At, "at") || len(p.Sessions) > 0 && !slices.Contains(p.Sessions, o.session) {
-				continue
-			}
-			open = append(open, p)
-			if !p.Gateway && !ok {
-				continue
-			}
-			fit = append(fit, p)
-			usable := p.Gateway || p.Device != "" && o.live.Devices[p.Device] != live.Down ||
-				p.Server != "" && o.live.Servers[p.Server] != live.Down && o.live.Servers[p.Server] != live.Drained
-			if usable && chosen < 0 {
-				chosen = len(fit) - 1
+		if r.reason == "" && len(counting) == 0 {
+			r.reason = "not-nearest"
+			if r.entry.Distance == nil {
+				r.reason = "no-distance"
 			}
 		}
-		if len(open) == 0 {
-			left("no-path", giving)
+		if r.reason != "" {
+			grants := grantNames(r.giving)
+			if r.reason == "withheld" {
+				grants = grantNames(r.withholding)
+			}
+			out = append(out, lineup.LeftOut{Queue: r.queue.Name, Reason: r.reason, Grants: grants})
 			continue
 		}
-		if len(fit) == 0 {
-			left("no-driver", giving)
-			continue
+		e := r.entry
+		e.Effect, e.Scope, e.IfRemoved, e.Grants = "offered", "user", "leave", grantNames(counting)
+		for _, p := range o.live.Picks[fold(o.user)] {
+			if o.user != "" && (p == r.queue.Name || slices.Contains(r.queue.Formerly, p)) {
+				e.Effect = "picked"
+			}
 		}
-		e := lineup.Entry{Queue: q.Name, Effect: "offered", Scope: "user", IfRemoved: "leave", Stranded: chosen < 0, Distance: o.distance(q.Location),
-			Driver: direct, Options: q.Defaults, Grants: giving}
-		p := fit[max(chosen, 0)]
-		o.fill(&e, q, p)
 		for _, g := range counting {
 			if g.Effect == estate.Place {
 				e.Effect = "placed"
@@ -315,10 +414,61 @@ func (o *oracle) resolve() ([]lineup.Entry, []lineup.LeftOut) {
 			if g.IfRemoved != "leave" {
 				e.IfRemoved = "restore"
 			}
-			weights[q.Name] = max(weights[q.Name], g.Default)
+			weights[e.Queue] = max(weights[e.Queue], g.Default)
 		}
 		entries = append(entries, e)
 	}
+	return o.inOrder(entries, out, weights)
+}
+
+// steps takes one queue through steps 1, 3 and 4.
+func (o *oracle) steps(r *row) {
+	q := r.queue
+	if len(r.withholding) > 0 {
+		r.reason = "withheld"
+		return
+	}
+	if q.Retired {
+		r.reason = "retired"
+		return
+	}
+	if a := q.Access; a != nil && (o.some(a.Deny, "any") || len(a.Allow) > 0 && !o.some(a.Allow, "any")) {
+		r.reason = "not-permitted"
+		return
+	}
+	var open, fit []estate.Path
+	chosen := -1
+	direct, ok := o.driver(q)
+	for _, p := range q.Paths {
+		if len(p.At) > 0 && !o.some(p.At, "at") || len(p.Sessions) > 0 && !slices.Contains(p.Sessions, o.session) {
+			continue
+		}
+		open = append(open, p)
+		if !p.Gateway && !ok {
+			continue
+		}
+		fit = append(fit, p)
+		usable := p.Gateway || p.Device != "" && o.live.Devices[p.Device] != live.Down || p.Server != "" && o.serves(p.Server)
+		if p.Set != "" {
+			_, usable = o.member(o.set(p.Set))
+		}
+		if usable && chosen < 0 {
+			chosen = len(fit) - 1
+		}
+	}
+	if len(open) == 0 {
+		r.reason = "no-path"
+		return
+	}
+	if len(fit) == 0 {
+		r.reason = "no-driver"
+		return
+	}
+	r.entry = lineup.Entry{Queue: q.Name, Stranded: chosen < 0, Distance: o.distance(q.Location), Driver: direct, Options: q.Defaults}
+	o.fill(&r.entry, q, fit[max(chosen, 0)])
+}
+
+func (o *oracle) inOrder(entries []lineup.Entry, out []lineup.LeftOut, weights map[string]int) ([]lineup.Entry, []lineup.LeftOut) {
 	sort.Slice(out, func(i, j int) bool { return out[i].Queue < out[j].Queue })
 	near := func(a, b lineup.Entry) int {
 		switch {
@@ -333,7 +483,7 @@ func (o *oracle) resolve() ([]lineup.Entry, []lineup.LeftOut) {
 	}
 	best := -1
 	for i, e := range entries {
-		if e.Effect != "placed" || weights[e.Queue] == 0 {
+		if e.Effect == "offered" || weights[e.Queue] == 0 {
 			continue
 		}
 		if best < 0 || weights[e.Queue] > weights[entries[best].Queue] || weights[e.Queue] == weights[entries[best].Queue] && near(e, entries[best]) < 0 {
@@ -349,7 +499,7 @@ func (o *oracle) resolve() ([]lineup.Entry, []lineup.LeftOut) {
 			return a.Default
 		}
 		if a.Effect != b.Effect {
-			return a.Effect == "placed"
+			return slices.Index([]string{"placed", "picked", "offered"}, a.Effect) < slices.Index([]string{"placed", "picked", "offered"}, b.Effect)
 		}
 		return near(a, b) < 0
 	})
@@ -359,6 +509,10 @@ func (o *oracle) resolve() ([]lineup.Entry, []lineup.LeftOut) {
 func (o *oracle) fill(e *lineup.Entry, q estate.Queue, p estate.Path) {
 	if q.Title != "" {
 		e.Title = &q.Title
+	}
+	if len(q.Open) > 0 && !o.open(q.Open, q) {
+		hours := "hours"
+		e.NotAccepting = &hours
 	}
 	if q.Paused {
 		paused := "paused"
@@ -377,8 +531,13 @@ func (o *oracle) fill(e *lineup.Entry, q estate.Queue, p estate.Path) {
 			e.Path = lineup.Taken{Through: "device", Device: &d.Name, URI: d.URI}
 		}
 	}
+	through, via := p.Server, (*string)(nil)
+	if p.Set != "" {
+		through, _ = o.member(o.set(p.Set))
+		via = &p.Set
+	}
 	for _, s := range o.doc.Servers {
-		if s.Name == p.Server {
+		if s.Name == through {
 			root := "printers/"
 			if s.QueueRoot != nil {
 				root = *s.QueueRoot
@@ -387,7 +546,11 @@ func (o *oracle) fill(e *lineup.Entry, q estate.Queue, p estate.Path) {
 			if remote == "" {
 				remote = q.Name
 			}
-			e.Path = lineup.Taken{Through: "server", Server: &s.Name, URI: s.URI + root + strings.ReplaceAll(remote, " ", "%20")}
+			kind := path.Server
+			if via != nil {
+				kind = path.Set
+			}
+			e.Path = lineup.Taken{Through: kind, Server: &s.Name, Set: via, URI: s.URI + root + strings.ReplaceAll(remote, " ", "%20")}
 		}
 	}
 	for _, d := range o.doc.Drivers {

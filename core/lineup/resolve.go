@@ -2,37 +2,110 @@ package lineup
 
 import (
 	"cmp"
-	"net/netip"
+	"math/bits"
 	"slices"
-	"strings"
+	"time"
 
-	"cirque/core/estate"
+	"cirque/core/hours"
 	"cirque/core/path"
 	"cirque/internal/fault"
 )
 
-// A Scratch holds what Resolve would else allocate anew each time. It may be used again, by one goroutine at a time.
+// A Scratch holds what Resolve would else allocate anew each time, the answer included. It may be used again, for any
+// world, by one goroutine at a time.
 type Scratch struct {
-	facts facts
-	ids   []int32
-	pairs []pair
-	kept  []kept
+	facts   facts
+	bits    []uint64 // by grant; all clear between uses
+	slots   []slot   // by queue
+	stamp   uint32   // marks the slots, sets and clocks of this use
+	seen    []considered
+	pairs   []pair
+	near    []near
+	line    []int32
+	sets    []setChoice
+	clocks  []clock
+	keys    []uint64 // of kept queues, by rank, distance and name
+	out     []uint64 // of queues left out, by name
+	picked  []int32
+	members path.Spreader
+
+	// The answer.
+	lineup  Lineup
+	echo    echoed
+	entries []Entry
+	leftOut []LeftOut
+	names   []string
+}
+
+type slot struct {
+	stamp uint32
+	at    int32 // in seen
+}
+
+// considered is one queue that a matching grant selects.
+type considered struct {
+	queue       int32
+	first, last int32 // pairs, linked in the order of grants
+	gives       bool
+	withheld    bool
+	rank        uint8 // 0 placed, 1 picked, 2 offered
+	reason      Reason
+	distance    int32
+	choice      pick
+	weight      int16
+	counting    int32 // grants
 }
 
 // pair is one matching grant that selects one queue.
-type pair struct{ queue, grant int32 }
+type pair struct {
+	grant  int32
+	of     int32 // in seen
+	next   int32
+	does   does
+	weight int16
+	passed bool // its nearest passed the queue over
+}
 
-// kept is an entry on its way into the lineup, with what it is ordered by.
-type kept struct {
-	queue            int32
-	givers           []pair
-	rank             int // 0 placed, 1 picked, 2 offered
-	distance, weight int
-	choice           pick
+// near is a matching grant with nearest, and its pairs.
+type near struct{ grant, from, to int32 }
+
+type setChoice struct {
+	stamp  uint32
+	member int32
+	ok     bool
+}
+
+type clock struct {
+	stamp  uint32
+	moment hours.Moment
+}
+
+// begin makes room for a world. Stamps only ever rise, so that what an earlier use left is out of date.
+func (s *Scratch) begin(e *Estate) {
+	if n := (len(e.grants) + 63) / 64; len(s.bits) < n {
+		s.bits = make([]uint64, n)
+	}
+	if len(s.slots) < len(e.queues) {
+		s.slots = make([]slot, len(e.queues))
+	}
+	if len(s.sets) < len(e.doc.ServerSets) {
+		s.sets = make([]setChoice, len(e.doc.ServerSets))
+	}
+	if len(s.clocks) < len(e.tree.zones) {
+		s.clocks = make([]clock, len(e.tree.zones))
+	}
+	if s.stamp++; s.stamp == 0 { // it has gone round
+		clear(s.slots)
+		clear(s.sets)
+		clear(s.clocks)
+		s.stamp = 1
+	}
+	s.seen, s.pairs, s.near, s.picked = s.seen[:0], s.pairs[:0], s.near[:0], s.picked[:0]
+	s.members = path.Spreader{}
 }
 
 // Resolve answers a context (estate.md, section 5). The only error is a given location that the estate does not know.
-// s may be nil.
+// The answer lies in s and is overwritten when s is used again; with nil it is the caller's own.
 func (w *World) Resolve(c Context, s *Scratch) (*Lineup, error) {
 	if s == nil {
 		s = new(Scratch)
@@ -45,78 +118,104 @@ func (w *World) Resolve(c Context, s *Scratch) (*Lineup, error) {
 }
 
 func (w *World) resolve(f *facts, s *Scratch) *Lineup {
+	w.gather(f, s)
+	for i := range s.seen {
+		if c := &s.seen[i]; c.gives {
+			w.judge(f, s, c)
+		}
+	}
+	for _, n := range s.near {
+		w.passOver(s, n)
+	}
+	w.count(f, s)
+	return w.write(f, s)
+}
+
+// gather finds the matching grants and the queues that they select.
+func (w *World) gather(f *facts, s *Scratch) {
 	e := w.Estate
-	out := &Lineup{Context: f.echo(), Revision: e.revision, Entries: []Entry{}, LeftOut: []LeftOut{}}
-	s.pairs = s.pairs[:0]
-	for _, g := range w.candidates(f, s) {
-		if !w.matches(&e.grants[g], f) {
+	s.begin(e)
+	words := s.bits[:(len(e.grants)+63)/64]
+	e.index.mark(f, e.tree.locs, words)
+	for i, word := range words {
+		if word == 0 {
 			continue
 		}
-		for _, q := range e.grants[g].queues {
-			s.pairs = append(s.pairs, pair{q, g})
+		words[i] = 0
+		for ; word != 0; word &= word - 1 {
+			g := int32(i<<6 + bits.TrailingZeros64(word))
+			if w.matches(&e.grants[g], f) {
+				w.take(f, s, g)
+			}
 		}
 	}
-	slices.SortFunc(s.pairs, func(a, b pair) int {
-		return cmp.Or(cmp.Compare(a.queue, b.queue), cmp.Compare(a.grant, b.grant))
-	})
-	s.kept = s.kept[:0]
-	for rest := s.pairs; len(rest) > 0; {
-		n := 1
-		for n < len(rest) && rest[n].queue == rest[0].queue {
-			n++
-		}
-		w.consider(f, s, out, rest[:n])
-		rest = rest[n:]
-	}
-	w.order(s)
-	out.Entries = slices.Grow(out.Entries, len(s.kept))
-	for i := range s.kept {
-		out.Entries = append(out.Entries, w.entry(&s.kept[i]))
-	}
-	if len(out.Entries) > 0 && s.kept[0].weight > 0 && s.kept[0].rank < 2 {
-		out.Entries[0].Default = true
-	}
-	return out
 }
 
-// candidates gives the grants that may match, each once, ascending.
-func (w *World) candidates(f *facts, s *Scratch) []int32 {
+// take notes the queues that a matching grant selects.
+func (w *World) take(f *facts, s *Scratch, g int32) {
 	e := w.Estate
-	ids := append(s.ids[:0], e.always...)
-	if f.user != "" {
-		ids = append(ids, e.byUser[f.user]...)
+	gr := &e.grants[g]
+	from := int32(len(s.pairs))
+	if gr.only != none && gr.does&timed == 0 {
+		s.add(gr, g, gr.only)
+	} else {
+		for _, q := range gr.more.queues {
+			if gr.does&timed == 0 || gr.more.open.Open(s.clock(f.Time, e, e.queues[q].zone)) {
+				s.add(gr, g, q)
+			}
+		}
 	}
-	for _, r := range f.userGroups {
-		ids = append(ids, e.toGroup[r]...)
+	if to := int32(len(s.pairs)); gr.nearest > 0 && to > from {
+		s.near = append(s.near, near{g, from, to})
 	}
-	for _, r := range f.userUnits {
-		ids = append(ids, e.toUnit[r]...)
-	}
-	if f.machine != "" {
-		ids = append(ids, e.byMachine[f.machine]...)
-	}
-	if f.host != "" {
-		ids = append(ids, e.byHost[f.host]...)
-	}
-	for _, r := range f.machGroups {
-		ids = append(ids, e.onGroup[r]...)
-	}
-	for _, r := range f.machUnits {
-		ids = append(ids, e.onUnit[r]...)
-	}
-	for l := f.at; l != none; l = e.locs[l].up {
-		ids = append(ids, e.byLoc[l]...)
-	}
-	slices.Sort(ids)
-	s.ids = slices.Compact(ids)
-	return s.ids
 }
 
+// add notes that a matching grant selects a queue.
+func (s *Scratch) add(gr *grant, g, q int32) {
+	sl := &s.slots[q]
+	if sl.stamp != s.stamp {
+		*sl = slot{s.stamp, int32(len(s.seen))}
+		s.seen = append(s.seen, considered{queue: q, first: none, last: none})
+	}
+	c := &s.seen[sl.at]
+	if gr.does&withholds != 0 {
+		c.withheld = true
+	} else {
+		c.gives = true
+	}
+	i := int32(len(s.pairs))
+	s.pairs = append(s.pairs, pair{grant: g, of: sl.at, next: none, does: gr.does, weight: gr.weight})
+	if c.last == none {
+		c.first = i
+	} else {
+		s.pairs[c.last].next = i
+	}
+	c.last = i
+}
+
+// clock gives the wall time of a zone, worked out once for a context.
+func (s *Scratch) clock(t time.Time, e *Estate, zone int32) hours.Moment {
+	c := &s.clocks[zone]
+	if c.stamp != s.stamp {
+		*c = clock{s.stamp, hours.At(t, e.tree.zones[zone])}
+	}
+	return c.moment
+}
+
+// matches says whether every condition but the hours holds; that under which the grant is filed is known to.
 func (w *World) matches(g *grant, f *facts) bool {
-	return (g.to == nil || w.to(g.to, f)) && (g.on == nil || w.on(g.on, f)) && (g.at == nil || w.at(g.at, f)) &&
-		(len(g.Sessions) == 0 || slices.Contains(g.Sessions, f.Session)) &&
-		(len(g.Platforms) == 0 || platformIn(g.Platforms, f.Platform)) &&
-		(g.except == nil || !w.any(g.except, f))
+	if g.sessions != 0 && g.sessions&f.session == 0 || g.platforms != 0 && g.platforms&f.platform == 0 ||
+		g.atOne != none && (f.at == none || !w.Estate.tree.under(f.at, g.atOne)) {
+		return false
+	}
+	if g.does&conditions == 0 {
+		return true
+	}
+	m := g.more
+	return (m.at == nil || m.filed == filedAt || g.atOne != none || w.at(m.at, f)) &&
+		(m.to == nil || m.filed == filedTo || w.to(m.to, f)) &&
+		(m.on == nil || m.filed == filedOn || w.on(m.on, f)) &&
+		(m.except == nil || !w.any(m.except, f))
 }
 
 func (w *World) to(c *cond, f *facts) bool {
@@ -131,27 +230,15 @@ func (w *World) on(c *cond, f *facts) bool {
 func (w *World) at(c *cond, f *facts) bool {
 	if f.at != none {
 		for _, l := range c.locs {
-			if w.Estate.under(f.at, l) {
+			if w.Estate.tree.under(f.at, l) {
 				return true
 			}
 		}
 	}
+	if len(c.prefixes)+len(c.ranges) == 0 {
+		return false
+	}
 	return slices.ContainsFunc(f.Addresses, c.holds)
-}
-
-// holds says whether an address lies in a subnet or range of the condition.
-func (c *cond) holds(a netip.Addr) bool {
-	for _, p := range c.prefixes {
-		if p.Contains(a) {
-			return true
-		}
-	}
-	for _, r := range c.ranges {
-		if a.BitLen() == r[0].BitLen() && r[0].Compare(a) <= 0 && a.Compare(r[1]) <= 0 {
-			return true
-		}
-	}
-	return false
 }
 
 // any is for except and access: any entry, groups and units through user or machine.
@@ -166,62 +253,20 @@ func overlap(a, b []int32) bool {
 	return false
 }
 
-func platformIn(list []string, platform string) bool {
-	system, _, _ := strings.Cut(platform, "/")
-	return platform != "" && (slices.Contains(list, platform) || slices.Contains(list, system))
-}
-
-// consider takes one queue with the matching grants that select it through steps 1 to 4.
-func (w *World) consider(f *facts, s *Scratch, out *Lineup, givers []pair) {
-	e := w.Estate
-	k := kept{queue: givers[0].queue, givers: givers, rank: 2}
-	q := &e.queues[k.queue]
-	gives, withheld := false, false
-	for _, p := range givers {
-		g := &e.grants[p.grant]
-		switch g.Effect {
-		case estate.Withhold:
-			withheld = true
-			continue
-		case estate.Place:
-			k.rank = 0
-		}
-		gives = true
-		k.weight = max(k.weight, g.Default)
-	}
-	if !gives {
-		return
-	}
-	leave := func(r Reason) {
-		out.LeftOut = append(out.LeftOut, LeftOut{q.Name, r, e.grantNames(givers, r == Withheld)})
-	}
+// judge takes a queue that is given through steps 1, 3 and 4.
+func (w *World) judge(f *facts, s *Scratch, c *considered) {
+	q := &w.Estate.queues[c.queue]
 	switch {
-	case withheld:
-		leave(Withheld)
-	case q.Retired:
-		leave(Retired)
+	case c.withheld:
+		c.reason = Withheld
+	case q.retired:
+		c.reason = Retired
 	case !w.permitted(q, f):
-		leave(NotPermitted)
+		c.reason = NotPermitted
 	default:
-		var reason Reason
-		if k.choice, reason = w.pick(q, f); reason != "" {
-			leave(reason)
-			return
-		}
-		k.distance = e.distance(f.at, q.loc)
-		s.kept = append(s.kept, k)
+		c.choice, c.reason = w.pick(q, f, s)
+		c.distance = w.Estate.tree.distance(f.at, q.loc)
 	}
-}
-
-// grantNames gives the names of the withholding or of the giving ones, in order.
-func (e *Estate) grantNames(givers []pair, withholding bool) []string {
-	out := make([]string, 0, len(givers))
-	for _, p := range givers {
-		if g := &e.grants[p.grant]; (g.Effect == estate.Withhold) == withholding {
-			out = append(out, g.Name)
-		}
-	}
-	return out
 }
 
 func (w *World) permitted(q *queue, f *facts) bool {
@@ -229,35 +274,120 @@ func (w *World) permitted(q *queue, f *facts) bool {
 	return a == nil || (a.deny == nil || !w.any(a.deny, f)) && (a.allow == nil || w.any(a.allow, f))
 }
 
-// pick is a path with its driver; driver is none for driverless.
+// passOver marks the queues that a grant's nearest passes over: all but the first so many that have a distance, those
+// that are not stranded first, then by distance, then by name.
+func (w *World) passOver(s *Scratch, n near) {
+	line := s.line[:0]
+	for i := n.from; i < n.to; i++ {
+		c := &s.seen[s.pairs[i].of]
+		s.pairs[i].passed = true
+		if c.reason == "" && c.gives && c.distance != far {
+			line = append(line, i)
+		}
+	}
+	s.line = line
+	slices.SortFunc(line, func(a, b int32) int {
+		x, y := &s.seen[s.pairs[a].of], &s.seen[s.pairs[b].of]
+		if x.choice.stranded != y.choice.stranded {
+			if y.choice.stranded {
+				return -1
+			}
+			return 1
+		}
+		return cmp.Or(cmp.Compare(x.distance, y.distance), cmp.Compare(x.queue, y.queue))
+	})
+	for _, i := range line[:min(len(line), int(w.Estate.grants[n.grant].nearest))] {
+		s.pairs[i].passed = false
+	}
+}
+
+// count takes the queues that are still in through steps 2 and 5.
+func (w *World) count(f *facts, s *Scratch) {
+	w.picks(f, s)
+	for i := range s.seen {
+		c := &s.seen[i]
+		if !c.gives {
+			continue
+		}
+		c.rank = 2
+		for p := c.first; p != none; p = s.pairs[p].next {
+			g := &s.pairs[p]
+			if g.does&withholds != 0 || g.passed {
+				continue
+			}
+			c.counting++
+			c.weight = max(c.weight, g.weight)
+			if g.does&places != 0 {
+				c.rank = 0
+			}
+		}
+		if c.rank == 2 && slices.Contains(s.picked, c.queue) {
+			c.rank = 1
+		}
+		switch {
+		case c.reason != "" || c.counting > 0:
+		case c.distance == far:
+			c.reason = NoDistance
+		default:
+			c.reason = NotNearest
+		}
+	}
+}
+
+// isNamed says whether the answer's row for a queue names the grant of a pair: the withholding ones where it is withheld,
+// the giving ones where it is left out else, and the counting ones where it is in the lineup.
+func (s *Scratch) isNamed(c *considered, p int32) bool {
+	return s.pairs[p].does&withholds != 0 == (c.reason == Withheld) && (c.reason != "" || !s.pairs[p].passed)
+}
+
+// picks finds what the context's user has picked.
+func (w *World) picks(f *facts, s *Scratch) {
+	if f.user == "" {
+		return
+	}
+	for _, called := range w.Live.Picks[f.user] {
+		if q, ok := w.Estate.queueByName[called]; ok {
+			s.picked = append(s.picked, q)
+		}
+	}
+}
+
+// pick is a path with its driver; driver is none for driverless, entry the queue's entry that leads there.
 type pick struct {
-	path, driver int32
-	stranded     bool
+	path, entry, driver int32
+	stranded            bool
 }
 
 // pick chooses path and driver together (step 4).
-func (w *World) pick(q *queue, f *facts) (pick, Reason) {
-	direct, fits := w.Estate.driverFor(q, f.Platform)
-	first, open := none, false
+func (w *World) pick(q *queue, f *facts, s *Scratch) (pick, Reason) {
+	direct := none
+	if q.fits != nil {
+		direct = int32(q.fits[f.platformAt])
+	}
+	first, open := pick{path: none}, false
 	for i := range q.paths {
 		p := &q.paths[i]
 		if !w.pathOpen(p, f) {
 			continue
 		}
 		open = true
-		if p.Through != path.Gateway && !fits {
+		driver := direct
+		if p.kind == wayGateway {
+			driver = none
+		} else if direct == noDriver {
 			continue
 		}
-		if path.Usable(p.Way, w.Live) {
-			return pick{int32(i), p.driver(direct), false}, ""
+		member, ok := w.usable(q, i, f, s)
+		if ok {
+			return pick{int32(i), p.first + member, driver, false}, ""
 		}
-		if first == none {
-			first = int32(i)
+		if first.path == none {
+			first = pick{int32(i), p.first + member, driver, true}
 		}
 	}
 	switch {
-	case first != none:
-		return pick{first, q.paths[first].driver(direct), true}, ""
+	case first.path != none:
+		return first, ""
 	case open:
 		return pick{}, NoDriver
 	}
@@ -266,100 +396,38 @@ func (w *World) pick(q *queue, f *facts) (pick, Reason) {
 
 // pathOpen says whether a path's own conditions hold.
 func (w *World) pathOpen(p *way, f *facts) bool {
-	return (p.at == nil || w.at(p.at, f)) && (len(p.sessions) == 0 || slices.Contains(p.sessions, f.Session))
+	return (p.sessions == 0 || p.sessions&f.session != 0) && (p.at == nil || w.at(p.at, f))
 }
 
-func (p *way) driver(direct int32) int32 {
-	if p.Through == path.Gateway {
-		return none
+// usable says whether a queue's path can be used just now, and through which member of a set.
+func (w *World) usable(q *queue, i int, f *facts, s *Scratch) (member int32, ok bool) {
+	switch p := &q.paths[i]; p.kind {
+	case wayDevice:
+		return 0, w.answering[p.through]
+	case wayServer:
+		return 0, w.serving[p.through]
+	case waySet:
+		c := &s.sets[p.through]
+		if c.stamp != s.stamp {
+			full := &q.ways[i]
+			m, ok := path.Choose(full.Style, full.Members, s.spread(f), func(i int) bool { return w.serving[full.members[i]] })
+			*c = setChoice{s.stamp, int32(m), ok}
+		}
+		return c.member, c.ok
 	}
-	return direct
+	return 0, true
 }
 
-// driverFor chooses among the queue's drivers; ok is false where none fits. none stands for driverless.
-func (e *Estate) driverFor(q *queue, platform string) (id int32, ok bool) {
-	if len(q.drivers) == 0 {
-		return none, true
-	}
-	if platform == "" {
-		for _, c := range q.drivers {
-			if c.key == "*" {
-				return c.driver, true
-			}
+// spread gives the key by which the context's share of spread sets is found.
+func (s *Scratch) spread(f *facts) path.Spreader {
+	if s.members == (path.Spreader{}) {
+		first := ""
+		if len(f.Addresses) > 0 && f.user == "" && f.machine == "" {
+			first = f.Addresses[0].String()
 		}
-		return q.drivers[0].driver, true
+		s.members = path.SpreadBy(f.user, f.machine, first)
 	}
-	system, _, _ := strings.Cut(platform, "/")
-	for _, key := range [3]string{platform, system, "*"} {
-		for _, c := range q.drivers {
-			if c.key == key && e.driverFits(c.driver, platform, system) {
-				return c.driver, true
-			}
-		}
-	}
-	return none, false
-}
-
-func (e *Estate) driverFits(d int32, platform, system string) bool {
-	return d == none || e.drivers[d].platform == platform || e.drivers[d].platform == system
-}
-
-// order finds the default (step 7), brings it to the front, and orders the rest (step 8). Afterwards only the default
-// has a weight.
-func (w *World) order(s *Scratch) {
-	best := -1
-	for i := range s.kept {
-		k := &s.kept[i]
-		if k.rank == 2 || k.weight == 0 {
-			k.weight = 0
-			continue
-		}
-		if best >= 0 {
-			b := &s.kept[best]
-			if cmp.Or(cmp.Compare(b.weight, k.weight), cmp.Compare(k.distance, b.distance), cmp.Compare(k.queue, b.queue)) >= 0 {
-				k.weight = 0
-				continue
-			}
-			b.weight = 0
-		}
-		best = i
-	}
-	slices.SortFunc(s.kept, func(a, b kept) int {
-		return cmp.Or(cmp.Compare(b.weight, a.weight), cmp.Compare(a.rank, b.rank), cmp.Compare(a.distance, b.distance), cmp.Compare(a.queue, b.queue))
-	})
-}
-
-var paused = "paused"
-
-func (w *World) entry(k *kept) Entry {
-	e := w.Estate
-	q := &e.queues[k.queue]
-	out := Entry{Queue: q.Name, Title: q.title, Effect: Placed, Scope: "user", IfRemoved: string(estate.Leave), Stranded: k.choice.stranded,
-		Path: q.paths[k.choice.path].taken, Driver: estate.Driverless, Options: q.options, Grants: e.grantNames(k.givers, false)}
-	if k.rank == 2 {
-		out.Effect = Offered
-	}
-	for _, p := range k.givers {
-		g := &e.grants[p.grant]
-		out.Insist = out.Insist || g.Insist
-		if g.IfRemoved != estate.Leave {
-			out.IfRemoved = string(estate.Restore)
-		}
-		if g.Effect == estate.Place && g.MachineWide() {
-			out.Scope = "machine"
-		}
-	}
-	if q.Paused {
-		out.NotAccepting = &paused
-	}
-	if k.distance != far {
-		steps := k.distance // the scratch is used again
-		out.Distance = &steps
-	}
-	if d := k.choice.driver; d != none {
-		out.Driver, out.Exact = e.drivers[d].name, &e.drivers[d].exact
-	}
-	return out
+	return s.members
 }
 
 // Permitted says whether a context may print to a queue at all (step 3), whatever grants say. Errors are a queue or given

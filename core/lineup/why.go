@@ -31,6 +31,7 @@ type Why struct {
 	Drivers      []DriverWhy `json:"drivers"`
 	Paths        []PathWhy   `json:"paths"`
 	NearMisses   []NearMiss  `json:"near_misses" doc:"Grants that failed by one condition only, nearest first; empty where the queue is present."`
+	Change       string      `json:"change" doc:"The smallest change that would give the queue; empty where it is present."`
 	Default      string      `json:"default" doc:"Why it is the default, or not."`
 	Entry        []Entry     `json:"entry" maxItems:"1" doc:"The lineup's entry, where there is one."`
 	LeftOut      []LeftOut   `json:"left_out" maxItems:"1" doc:"The lineup's row, where there is one."`
@@ -41,7 +42,7 @@ const NotGranted = "not-granted"
 
 // A Condition is one condition with what was wanted and what was found.
 type Condition struct {
-	Kind   string   `json:"kind" enum:"to,on,at,sessions,platforms,except,allow,deny"`
+	Kind   string   `json:"kind" enum:"to,on,at,sessions,platforms,open,except,allow,deny"`
 	Wanted []string `json:"wanted"`
 	Found  string   `json:"found"`
 	Held   []string `json:"held" doc:"The entries that hold."`
@@ -54,7 +55,9 @@ type GrantWhy struct {
 	Effect     estate.Effect `json:"effect"`
 	Selects    []string      `json:"selects" doc:"Its entries that select the queue."`
 	Matches    bool          `json:"matches"`
-	Counts     bool          `json:"counts"`
+	Counts     bool          `json:"counts" doc:"It matches, gives, and did not pass the queue over."`
+	Says       string        `json:"says"`
+	Nearest    int           `json:"nearest" doc:"How many of its queues it gives; 0 for all."`
 	Default    int           `json:"default"`
 	Conditions []Condition   `json:"conditions"`
 }
@@ -116,7 +119,7 @@ func (w *World) Why(c Context, called string) (*Why, error) {
 		return nil, err
 	}
 	q := &e.queues[i]
-	out := &Why{Context: f.echo(), Revision: e.revision, Queue: q.Name, Title: q.title, MachineFrom: f.machineFrom, LocationFrom: f.locationFrom,
+	out := &Why{Context: f.echo(new(echoed)), Revision: e.revision, Queue: q.Name, Title: title(q), MachineFrom: f.machineFrom, LocationFrom: f.locationFrom,
 		Notes: f.notes, Grants: []GrantWhy{}, Drivers: []DriverWhy{}, Paths: []PathWhy{}, NearMisses: []NearMiss{}, Entry: []Entry{}, LeftOut: []LeftOut{}}
 	if out.Notes == nil {
 		out.Notes = []string{}
@@ -124,9 +127,10 @@ func (w *World) Why(c Context, called string) (*Why, error) {
 	if called != q.Name {
 		out.Notes = append(out.Notes, fmt.Sprintf("%s is an old name of %s.", called, q.Name))
 	}
-	x := explainer{w, f, newSelection(e)}
-	for _, g := range q.givers {
-		out.Grants = append(out.Grants, x.grant(&e.grants[g], i))
+	x := newExplainer(w, f)
+	givers := e.selecting(i)
+	for _, g := range givers {
+		out.Grants = append(out.Grants, x.grant(e.grants[g].more, i))
 	}
 	if q.access != nil {
 		out.Access = &AccessWhy{Permitted: w.permitted(q, f), Conditions: []Condition{}}
@@ -139,10 +143,12 @@ func (w *World) Why(c Context, called string) (*Why, error) {
 	}
 	lineup := w.resolve(f, s)
 	out.verdict(lineup)
+	x.counts(s, i, out)
 	x.drivers(q, out)
-	x.paths(q, out)
+	x.paths(q, out, s)
 	if !out.Present {
-		x.nearMisses(q, out)
+		x.nearMisses(givers, out)
+		out.Change = x.remedy(s, i, out)
 	}
 	x.says(q, out, lineup)
 	return out, nil
@@ -163,15 +169,24 @@ func (y *Why) verdict(l *Lineup) {
 	if y.Reason == "" {
 		y.Reason = NotGranted
 	}
-	for i := range y.Grants {
-		y.Grants[i].Counts = y.Grants[i].Matches && y.Grants[i].Effect != estate.Withhold
+}
+
+func title(q *queue) *string {
+	if q.Title == "" {
+		return nil
 	}
+	return &q.Title
 }
 
 type explainer struct {
-	w   *World
-	f   *facts
-	sel *selection
+	w    *World
+	f    *facts
+	sel  *selection
+	comp *compiler // compiles single entries, into refs of its own
+}
+
+func newExplainer(w *World, f *facts) explainer {
+	return explainer{w, f, newSelection(w.Estate), &compiler{e: &Estate{tree: w.Estate.tree, refs: w.Estate.refs.clone()}}}
 }
 
 // condition explains a list of which any entry suffices.
@@ -189,15 +204,8 @@ func (x explainer) unless(kind string, c *cond) Condition {
 // held gives the entries that hold, each tried by itself, with the way through which a group or location does.
 func (x explainer) held(c *cond, holds func(*cond, *facts) bool) []string {
 	out := []string{}
-	comp := compiler{e: x.w.Estate, groups: map[string]int32{}, units: map[string]int32{}}
-	for i, r := range x.w.Estate.groups {
-		comp.groups[r.key] = int32(i)
-	}
-	for i, r := range x.w.Estate.units {
-		comp.units[r.key] = int32(i)
-	}
 	for _, s := range c.written {
-		if one := comp.cond([]string{s}); holds(one, x.f) {
+		if one := x.comp.cond([]string{s}); holds(one, x.f) {
 			out = append(out, s+x.through(s))
 		}
 	}
@@ -297,8 +305,8 @@ func listed(kind string, wanted []string, found string, holds bool) Condition {
 	return Condition{Kind: kind, Wanted: wanted, Found: found, Held: held, Holds: holds}
 }
 
-func (x explainer) grant(g *grant, q int32) GrantWhy {
-	out := GrantWhy{Grant: g.Name, Effect: g.Effect, Selects: []string{}, Matches: x.w.matches(g, x.f), Default: g.Default, Conditions: []Condition{}}
+func (x explainer) grant(g *more, q int32) GrantWhy {
+	out := GrantWhy{Grant: g.Name, Effect: g.Effect, Selects: []string{}, Nearest: g.Nearest, Default: g.Default, Conditions: []Condition{}}
 	for _, s := range g.Queues {
 		if slices.Contains(x.sel.one(s), q) {
 			out.Selects = append(out.Selects, s)
@@ -318,18 +326,26 @@ func (x explainer) grant(g *grant, q int32) GrantWhy {
 		add(listed("sessions", g.Sessions, x.found("sessions"), slices.Contains(g.Sessions, x.f.Session)))
 	}
 	if len(g.Platforms) > 0 {
-		add(listed("platforms", g.Platforms, x.found("platforms"), platformIn(g.Platforms, x.f.Platform)))
+		add(listed("platforms", g.Platforms, x.found("platforms"), platformBits(g.Platforms)&x.f.platform != 0))
+	}
+	if g.open != nil {
+		add(x.hours(g.Open, g.open, q))
 	}
 	if g.except != nil {
 		add(x.unless("except", g.except))
 	}
+	out.Matches = !slices.ContainsFunc(out.Conditions, func(c Condition) bool { return !c.Holds })
 	return out
 }
 
 func (x explainer) drivers(q *queue, out *Why) {
 	e := x.w.Estate
 	system, _, _ := strings.Cut(x.f.Platform, "/")
-	chosen, ok := e.driverFor(q, x.f.Platform)
+	if len(q.drivers) == 0 {
+		return
+	}
+	chosen := e.driverFor(q.drivers, x.f.Platform)
+	ok := chosen != noDriver
 	took := false
 	for _, c := range q.drivers {
 		d := DriverWhy{Key: c.key, Driver: estate.Driverless, Fits: x.f.Platform == "" || e.driverFits(c.driver, x.f.Platform, system)}
@@ -371,24 +387,28 @@ func (x explainer) isChoice(q *queue, c choice, chosen int32) bool {
 	return false
 }
 
-func (x explainer) paths(q *queue, out *Why) {
+func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 	e := x.w.Estate
-	direct, fits := e.driverFor(q, x.f.Platform)
-	pick, reason := x.w.pick(q, x.f)
+	direct := none
+	if len(q.drivers) > 0 {
+		direct = e.driverFor(q.drivers, x.f.Platform)
+	}
+	pick, reason := x.w.pick(q, x.f, s)
 	for i := range q.paths {
-		p := &q.paths[i]
-		y := PathWhy{Path: p.taken, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f), Usable: path.Usable(p.Way, x.w.Live)}
+		p, full := &q.paths[i], &q.ways[i]
+		member, usable := x.w.usable(q, i, x.f, s)
+		y := PathWhy{Path: q.entries[p.first+member].Path, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f), Usable: usable}
 		if p.at != nil {
 			y.Conditions = append(y.Conditions, x.condition("at", p.at, x.w.at))
 		}
-		if len(p.sessions) > 0 {
-			y.Conditions = append(y.Conditions, listed("sessions", p.sessions, x.f.Session, slices.Contains(p.sessions, x.f.Session)))
+		if p.sessions != 0 {
+			y.Conditions = append(y.Conditions, listed("sessions", q.Paths[i].Sessions, x.f.Session, p.sessions&x.f.session != 0))
 		}
-		if d := estate.Driverless; p.Through == path.Gateway || fits {
-			if id := p.driver(direct); id != none {
-				d = e.drivers[id].name
-			}
+		switch d := estate.Driverless; {
+		case p.kind == wayGateway || direct == none:
 			y.Driver = &d
+		case direct != noDriver:
+			y.Driver = &e.drivers[direct].name
 		}
 		y.Chosen = reason == "" && pick.path == int32(i)
 		switch {
@@ -397,9 +417,9 @@ func (x explainer) paths(q *queue, out *Why) {
 		case y.Driver == nil:
 			y.Says = "none of the queue's drivers fits " + x.f.Platform
 		case !y.Usable:
-			y.Says = x.notUsable(p)
+			y.Says = x.notUsable(full)
 		case y.Chosen:
-			y.Says = "the first that can be used"
+			y.Says = "the first that can be used" + x.share(full, y.Path)
 		default:
 			y.Says = "can be used, but an earlier one is taken"
 		}
@@ -410,15 +430,33 @@ func (x explainer) paths(q *queue, out *Why) {
 	}
 }
 
-func (x explainer) notUsable(p *way) string {
-	if p.Through == path.Server {
+// share says why a set sends the context to one of its members.
+func (x explainer) share(p *fullWay, taken Taken) string {
+	switch {
+	case p.Through != path.Set:
+		return ""
+	case p.Style == estate.Spread:
+		return fmt.Sprintf("; of the set %s, which spreads people over its members, %s falls to this one", p.Set, *taken.Server)
+	}
+	return fmt.Sprintf("; of the set %s, %s is the first on duty", p.Set, *taken.Server)
+}
+
+func (x explainer) notUsable(p *fullWay) string {
+	switch p.Through {
+	case path.Server:
 		return fmt.Sprintf("the server %s is %s", p.Server, x.w.Live.Server(p.Server))
+	case path.Set:
+		var each []string
+		for _, m := range p.Members {
+			each = append(each, fmt.Sprintf("%s is %s", m.Server, x.w.Live.Server(m.Server)))
+		}
+		return fmt.Sprintf("no member of the set %s is on duty: %s", p.Set, strings.Join(each, ", "))
 	}
 	return fmt.Sprintf("the device %s is %s", p.Device, live.Down)
 }
 
 // nearMisses finds the giving grants that failed by one condition only.
-func (x explainer) nearMisses(q *queue, out *Why) {
+func (x explainer) nearMisses(givers []int32, out *Why) {
 	for i, gw := range out.Grants {
 		if gw.Matches || gw.Effect == estate.Withhold {
 			continue
@@ -427,9 +465,9 @@ func (x explainer) nearMisses(q *queue, out *Why) {
 		if len(failed) != 1 {
 			continue
 		}
-		g := &x.w.Estate.grants[q.givers[i]]
+		g := x.w.Estate.grants[givers[i]].more
 		m := NearMiss{Grant: gw.Grant, Effect: gw.Effect, Condition: failed[0], steps: far}
-		m.Change = x.change(g, failed[0], &m.steps)
+		m.Change = x.change(g, x.w.Estate.queueByName[out.Queue], failed[0], &m.steps)
 		out.NearMisses = append(out.NearMisses, m)
 	}
 	slices.SortFunc(out.NearMisses, func(a, b NearMiss) int {
@@ -439,7 +477,7 @@ func (x explainer) nearMisses(q *queue, out *Why) {
 
 // change says the smallest thing that would let the failed condition hold. steps ranks what is nearer: other places
 // nearby first, then what needs an edit.
-func (x explainer) change(g *grant, c Condition, steps *int) string {
+func (x explainer) change(g *more, q int32, c Condition, steps *int) string {
 	switch c.Kind {
 	case "to":
 		if x.f.User == "" {
@@ -447,7 +485,7 @@ func (x explainer) change(g *grant, c Condition, steps *int) string {
 		}
 		if len(g.to.groups) > 0 {
 			*steps = 1000
-			return fmt.Sprintf("put user:%s into group:%s", x.f.User, x.w.Estate.groups[g.to.groups[0]].written)
+			return fmt.Sprintf("put user:%s into group:%s", x.f.User, x.w.Estate.refs.groups[g.to.groups[0]].written)
 		}
 		*steps = 2000
 		return fmt.Sprintf("add user:%s to the grant's to", x.f.User)
@@ -459,12 +497,18 @@ func (x explainer) change(g *grant, c Condition, steps *int) string {
 		return fmt.Sprintf("add machine:%s to the grant's on", x.f.Machine)
 	case "at":
 		for _, l := range g.at.locs {
-			*steps = min(*steps, x.w.Estate.distance(x.f.at, l))
+			*steps = min(*steps, int(x.w.Estate.tree.distance(x.f.at, l)))
 		}
 		if x.f.Location == "" {
 			return "add a subnet that holds the address to the estate, or say where the person is"
 		}
 		return fmt.Sprintf("add location:%s to the grant's at, or be at %s", x.f.Location, strings.Join(c.Wanted, " or "))
+	case "open":
+		*steps = 100
+		if when := x.opens(g, q); when != "" {
+			return "wait until " + when + ", or widen the grant's open"
+		}
+		return "widen the grant's open"
 	case "sessions":
 		*steps = 500
 		return fmt.Sprintf("add %s to the grant's sessions", x.f.Session)
@@ -502,9 +546,13 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 		out.Says = fmt.Sprintf("%s is left out: no path leads there from here.", q.Name)
 	case NoDriver:
 		out.Says = fmt.Sprintf("%s is left out: none of its drivers fits %s.", q.Name, x.f.Platform)
+	case NotNearest:
+		out.Says = fmt.Sprintf("%s is left out: %s gives only its nearest queues here, and others are nearer.", q.Name, names(out.LeftOut[0].Grants))
+	case NoDistance:
+		out.Says = fmt.Sprintf("%s is left out: %s gives only its nearest queues, and this one has no distance from here.", q.Name, names(out.LeftOut[0].Grants))
 	default:
 		switch {
-		case len(q.givers) == 0:
+		case len(out.Grants) == 0:
 			out.Says = fmt.Sprintf("%s is not in the lineup: no grant selects it, so nobody receives it.", q.Name)
 		case len(out.NearMisses) > 0:
 			m := out.NearMisses[0]
@@ -517,7 +565,7 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 
 func kindWord(kind string) string {
 	return map[string]string{"to": "the people (to)", "on": "the machine (on)", "at": "the place (at)", "sessions": "the kind of session (sessions)",
-		"platforms": "the platform (platforms)", "except": "an exception (except)"}[kind]
+		"platforms": "the platform (platforms)", "open": "the hours (open)", "except": "an exception (except)"}[kind]
 }
 
 func names(grants []string) string {
@@ -536,6 +584,8 @@ func through(t Taken) string {
 		return "device " + *t.Device
 	case path.Server:
 		return "server " + *t.Server
+	case path.Set:
+		return fmt.Sprintf("server %s of the set %s", *t.Server, *t.Set)
 	}
 	return "the gateway"
 }
@@ -543,8 +593,8 @@ func through(t Taken) string {
 func (x explainer) whyDefault(en Entry, l *Lineup) string {
 	weight := 0
 	for _, name := range en.Grants {
-		i, _ := slices.BinarySearchFunc(x.w.Estate.grants, name, func(g grant, n string) int { return cmp.Compare(g.Name, n) })
-		weight = max(weight, x.w.Estate.grants[i].Default)
+		i, _ := slices.BinarySearchFunc(x.w.Estate.grants, name, func(g grant, n string) int { return cmp.Compare(g.more.Name, n) })
+		weight = max(weight, int(x.w.Estate.grants[i].weight))
 	}
 	switch {
 	case en.Default:

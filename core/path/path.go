@@ -5,7 +5,6 @@ import (
 	"strings"
 
 	"cirque/core/estate"
-	"cirque/core/live"
 )
 
 // A Through is the kind of a path.
@@ -15,6 +14,7 @@ type Through string
 const (
 	Device  Through = "device"
 	Server  Through = "server"
+	Set     Through = "set"
 	Gateway Through = "gateway"
 )
 
@@ -23,23 +23,61 @@ type Way struct {
 	Through Through
 	Device  string
 	Server  string
-	URI     string // absolute; of the gateway, relative to the service
+	Set     string
+	URI     string // absolute; of the gateway, relative to the service; of a set, see Members
+	Style   estate.Style
+	Members []Member // of a set, in its order
+}
+
+// A Member is one server of a set with where the queue is on it.
+type Member struct {
+	Server string
+	URI    string
 }
 
 // defaultRoot stands between a server's URI and a queue's name.
 const defaultRoot = "printers/"
 
-// Of works out where a path of a queue leads. Servers and devices are given by name and must hold the path's.
-func Of(p estate.Path, queue string, servers map[string]estate.Server, devices map[string]estate.Device) Way {
+// A Book holds what paths lead through, by name.
+type Book struct {
+	Servers map[string]estate.Server
+	Sets    map[string]estate.ServerSet
+	Devices map[string]estate.Device
+}
+
+// NewBook reads a document's book.
+func NewBook(d *estate.Document) Book {
+	b := Book{make(map[string]estate.Server, len(d.Servers)), make(map[string]estate.ServerSet, len(d.ServerSets)), make(map[string]estate.Device, len(d.Devices))}
+	for _, s := range d.Servers {
+		b.Servers[s.Name] = s
+	}
+	for _, s := range d.ServerSets {
+		b.Sets[s.Name] = s
+	}
+	for _, v := range d.Devices {
+		b.Devices[v.Name] = v
+	}
+	return b
+}
+
+// Of works out where a path of a queue leads. The book must hold what the path names.
+func Of(p estate.Path, queue string, b Book) Way {
+	remote := p.RemoteName
+	if remote == "" {
+		remote = queue
+	}
 	switch {
 	case p.Device != "":
-		return Way{Through: Device, Device: p.Device, URI: devices[p.Device].URI}
+		return Way{Through: Device, Device: p.Device, URI: b.Devices[p.Device].URI}
 	case p.Server != "":
-		remote := p.RemoteName
-		if remote == "" {
-			remote = queue
+		return Way{Through: Server, Server: p.Server, URI: serverURI(b.Servers[p.Server], remote)}
+	case p.Set != "":
+		set := b.Sets[p.Set]
+		w := Way{Through: Set, Set: p.Set, Style: set.Style}
+		for _, m := range set.Members {
+			w.Members = append(w.Members, Member{m, serverURI(b.Servers[m], remote)})
 		}
-		return Way{Through: Server, Server: p.Server, URI: serverURI(servers[p.Server], remote)}
+		return w
 	}
 	return Way{Through: Gateway, URI: "/ipp/queues/" + queue}
 }
@@ -76,16 +114,4 @@ func Encode(s string) string {
 		}
 	}
 	return b.String()
-}
-
-// Usable says whether a way can be used in a live state. A server must serve; a drained device still takes jobs, one
-// that is down does not; the gateway always can.
-func Usable(w Way, s live.State) bool {
-	switch w.Through {
-	case Device:
-		return s.Device(w.Device) != live.Down
-	case Server:
-		return s.Server(w.Server) == live.Serving
-	}
-	return true
 }

@@ -11,6 +11,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/job"
 	"cirque/core/lineup"
+	"cirque/core/rehearse"
 	"cirque/internal/fault"
 )
 
@@ -115,6 +116,108 @@ type Import struct {
 	Files  []document.File `json:"files" minItems:"1" maxItems:"100"`
 }
 
+// A Draft is one's own draft with what it comes to.
+type Draft struct {
+	estate.Draft
+	Current   int               `json:"current" doc:"The newest revision; where it is not the base, publishing merges."`
+	Total     int               `json:"total" doc:"How many objects it changes."`
+	Changes   []estate.Diff     `json:"changes" doc:"Object by object; at most the first thousand."`
+	Conflicts []estate.Conflict `json:"conflicts" doc:"What clashes with what has been published since."`
+	Objects   map[string]int    `json:"objects" doc:"By list, with the changes made."`
+}
+
+// Apply puts files into a draft.
+type Apply struct {
+	Merge bool            `json:"merge,omitempty" doc:"Add and replace only the objects named; else the draft then equals the files."`
+	Files []document.File `json:"files" minItems:"1" maxItems:"1000"`
+}
+
+// Edits change objects of a draft, all or none.
+type Edits struct {
+	Version *int64        `json:"version,omitempty" doc:"Of the draft that they were made on; where it has moved on, they are refused."`
+	Edits   []estate.Edit `json:"edits" minItems:"1" maxItems:"10000"`
+}
+
+// PublishDraft publishes one's own draft.
+type PublishDraft struct {
+	Reason  string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+	Version *int64 `json:"version,omitempty" doc:"Of the draft that was looked at; where it has moved on, nothing is published."`
+}
+
+// Reason says why.
+type Reason struct {
+	Reason string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+}
+
+// Diffs are the differences between two revisions.
+type Diffs struct {
+	From  int           `json:"from"`
+	To    int           `json:"to"`
+	Total int           `json:"total"`
+	Diffs []estate.Diff `json:"diffs" doc:"At most the first thousand."`
+}
+
+// Rehearse says what is to be rehearsed; where nothing is given, one's own draft is.
+type Rehearse struct {
+	Draft   string   `json:"draft,omitempty" maxLength:"63" doc:"The name of one's own draft."`
+	Without []string `json:"without,omitempty" maxItems:"1000" doc:"What goes down: server:N, set:N, device:N, site:N, location:P or subnet:CIDR."`
+	Moves   []string `json:"moves,omitempty" maxItems:"1000" doc:"Who moves where in the directory: user:N=unit:P, user:N=+group:G or user:N=-group:G; machine: likewise."`
+	All     bool     `json:"all,omitempty" doc:"Look at everybody, even where the change cannot touch them; the result is the same."`
+}
+
+// A RehearsalLine is one line of a rehearsal under way; exactly one part is there.
+type RehearsalLine struct {
+	Progress  *Progress  `json:"progress,omitempty"`
+	Rehearsal *Rehearsal `json:"rehearsal,omitempty" doc:"The last line, when it succeeded."`
+	Problem   *Problem   `json:"problem,omitempty" doc:"The last line, when it did not."`
+}
+
+// Progress says how far long work is.
+type Progress struct {
+	Done  int `json:"done"`
+	Total int `json:"total"`
+}
+
+// A Rehearsal is what came of one.
+type Rehearsal struct {
+	ID   string   `json:"id" doc:"By which the contexts behind its figures are found, for a while."`
+	Down []string `json:"down" doc:"What was taken to be down."`
+	rehearse.Report
+}
+
+// Effects are the single contexts behind a figure.
+type Effects struct {
+	Total   int      `json:"total"`
+	Effects []Effect `json:"effects"`
+}
+
+// An Effect is all that changes in one context.
+type Effect struct {
+	Kind     string          `json:"kind" enum:"user,machine"`
+	Name     string          `json:"name"`
+	Context  lineup.Query    `json:"context"`
+	Location string          `json:"location"`
+	Seen     bool            `json:"seen" doc:"An endpoint reported the context; else nothing is known but who it is."`
+	Items    []rehearse.Item `json:"items"`
+}
+
+// Changed says whether something was altered, or was so already.
+type Changed struct {
+	Changed bool   `json:"changed"`
+	Says    string `json:"says"`
+}
+
+// A Roll is who has a queue.
+type Roll struct {
+	Queue     string            `json:"queue"`
+	From      time.Time         `json:"from"`
+	Until     time.Time         `json:"until"`
+	Revisions []int             `json:"revisions" doc:"The revisions that were current in that time."`
+	Looked    rehearse.Count    `json:"looked" doc:"Everybody; who is not among the holders has it not."`
+	Permitted rehearse.Count    `json:"permitted" doc:"Who may print to it by its access rules, whatever grants say."`
+	Holders   []rehearse.Holder `json:"holders"`
+}
+
 // Why asks about one queue.
 type Why struct {
 	Context lineup.Query `json:"context"`
@@ -172,7 +275,7 @@ type Found struct {
 
 // FoundOne is one thing that was found.
 type FoundOne struct {
-	Kind   string `json:"kind" enum:"user,group,machine,station,location"`
+	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
 	Name   string `json:"name"`
 	Says   string `json:"says"`
 	Detail string `json:"detail,omitempty"`
@@ -180,6 +283,6 @@ type FoundOne struct {
 
 // A Notice tells a watching client what to read again.
 type Notice struct {
-	What    string `json:"what" enum:"estate,directory,live,access,endpoint,event,lost"`
+	What    string `json:"what" enum:"estate,directory,live,access,draft,endpoint,event,lost"`
 	Subject string `json:"subject"`
 }

@@ -47,6 +47,8 @@ type Options struct {
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
 	table        probe.AddressTable
+	// Now is the clock by which lineups are answered; time.Now when nil.
+	Now func() time.Time
 	// Throwaway runs the own database fast and unsafely, for tests.
 	Throwaway bool
 }
@@ -113,7 +115,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		return nil, err
 	}
 	setup := setupCode{filepath.Join(o.Data, setupFile)}
-	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: probe.NewIPP(o.table), ValidZone: validZone, ReadLDIF: probe.ReadLDIF,
+	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: probe.NewIPP(o.table), Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
 		SetupCode: setup.read, SetupDone: setup.remove})
 	if err != nil {
 		return nil, err
@@ -193,9 +195,15 @@ func openStore(ctx context.Context, o Options, c *closers) (*postgres.Store, err
 	return store, store.Migrate(ctx)
 }
 
-func validZone(name string) bool {
-	_, err := time.LoadLocation(name)
-	return err == nil && name != "" && name != "Local"
+func zone(name string) *time.Location {
+	if name == "" || name == "Local" {
+		return nil
+	}
+	z, err := time.LoadLocation(name)
+	if err != nil {
+		return nil
+	}
+	return z
 }
 
 // serve puts the handler on the listener.

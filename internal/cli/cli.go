@@ -166,7 +166,7 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		}
 		return nil
 	}
-	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.estate(), r.directory(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"), r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
+	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.estate(), r.draft(), r.rehearse(), r.publish(), r.revert(), r.history(), r.diff(), r.coverage(), r.who(), r.reach(), r.drain(), r.back(), r.duties(), r.pick("pick", "Pick an offered queue for a person", "PUT"), r.pick("unpick", "Take a person's pick back", "DELETE"), r.directory(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"), r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
 	return c
 }
 

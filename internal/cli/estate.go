@@ -12,6 +12,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/lineup"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/fault"
@@ -38,45 +39,18 @@ func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
 }
 
 func (r *root) estate() *cobra.Command {
-	return group("estate", "Check, apply, export the estate and see its history", r.estateApply(), r.estateCheck(), r.estateExport(), r.estateHistory())
+	return group("estate", "Check, apply and export the estate", r.estateApply(), r.estateCheck(), r.estateExport())
 }
 
 func (r *root) estateApply() *cobra.Command {
-	var publish bool
+	var publish, merge bool
 	var reason string
-	c := &cobra.Command{Use: "apply FILE...", Short: "Make the estate what the files say", Args: args(cobra.MinimumNArgs(1)),
-		Long: `Make the estate what the files say: one document in one or several YAML or JSON files, "-" for standard input.`,
-		RunE: func(c *cobra.Command, a []string) error {
-			if !publish {
-				return usageError{fmt.Errorf("drafts are not there yet: add --publish -m REASON, or try the files with cirque estate check")}
-			}
-			files, err := readFiles(c, a)
-			if err != nil {
-				return err
-			}
-			client, err := r.client()
-			if err != nil {
-				return err
-			}
-			p, err := apiclient.Post[api.Published](c.Context(), client, "/api/v1/revisions", api.Publish{Reason: reason, Files: files})
-			if err != nil {
-				return err
-			}
-			return r.print(c, p, func(w io.Writer) {
-				if p.Unchanged {
-					fmt.Fprintf(w, "The estate is already so: revision %d stands.\n", p.Revision.Number)
-					return
-				}
-				fmt.Fprintf(w, "Revision %d is published.\n", p.Revision.Number)
-			})
-		}}
-	c.Flags().BoolVar(&publish, "publish", false, "publish at once")
-	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
-	return c
-}
-
-func (r *root) estateCheck() *cobra.Command {
-	return &cobra.Command{Use: "check FILE...", Short: "Check files as one estate, without storing anything", Args: args(cobra.MinimumNArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once", Args: args(cobra.MinimumNArgs(1)),
+		Long: `Put one document in one or several YAML or JSON files, "-" for standard input, into your draft. The draft then equals the files:
+what they do not hold is taken out. With --merge only the objects that they name are added or replaced. Nothing reaches
+people until the draft is published; --publish -m REASON does that in the same step, and leaves your draft alone.`}
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
 		files, err := readFiles(c, a)
 		if err != nil {
 			return err
@@ -85,30 +59,108 @@ func (r *root) estateCheck() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.Files{Files: files})
+		query := name()
+		if !publish {
+			if reason != "" {
+				return usageError{fmt.Errorf("a reason belongs to publishing: add --publish, or leave -m out")}
+			}
+			var d api.Draft
+			if err := client.Do(c.Context(), "PUT", "/api/v1/draft", query, api.Apply{Merge: merge, Files: files}, &d); err != nil {
+				return err
+			}
+			return r.print(c, d, func(w io.Writer) {
+				if d.Total == 0 {
+					fmt.Fprintf(w, "The estate is already so: revision %d stands.\n", d.Base)
+					return
+				}
+				writeDraft(w, d)
+			})
+		}
+		var p api.Published
+		if merge {
+			// In a draft of its own, so that what else is in the making stays there.
+			query = url.Values{"name": {"applied-at-once"}}
+			var d api.Draft
+			if err = client.Do(c.Context(), "PUT", "/api/v1/draft", query, api.Apply{Merge: true, Files: files}, &d); err != nil {
+				return err
+			}
+			if p.Unchanged, p.Revision.Number = d.Total == 0, d.Current; !p.Unchanged {
+				err = client.Do(c.Context(), "POST", "/api/v1/draft/publish", query, api.PublishDraft{Reason: reason}, &p)
+			}
+			if err != nil {
+				_ = client.Do(c.Context(), "DELETE", "/api/v1/draft", query, nil, nil) // what failed matters more
+			}
+		} else {
+			p, err = apiclient.Post[api.Published](c.Context(), client, "/api/v1/revisions", api.Publish{Reason: reason, Files: files})
+		}
 		if err != nil {
 			return err
 		}
-		return r.print(c, k, func(w io.Writer) {
-			fmt.Fprintf(w, "The estate can be published: %s.\n", counts(k.Objects))
-			if len(k.Findings) == 0 {
+		return r.print(c, p, func(w io.Writer) {
+			if p.Unchanged {
+				fmt.Fprintf(w, "The estate is already so: revision %d stands.\n", p.Revision.Number)
 				return
 			}
-			fmt.Fprintln(w)
-			t := r.table("SEVERITY", "OBJECT", "FINDING", "FIX")
-			for _, f := range k.Findings {
-				t.add(f.Severity, f.Object, f.Says, f.Fix)
-			}
-			t.write(w)
+			fmt.Fprintf(w, "Revision %d is published.\n", p.Revision.Number)
 		})
-	}}
+	}
+	c.Flags().BoolVar(&publish, "publish", false, "publish at once")
+	c.Flags().BoolVar(&merge, "merge", false, "add and replace only the objects that the files name")
+	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
+	return c
+}
+
+func (r *root) estateCheck() *cobra.Command {
+	var revision string
+	c := &cobra.Command{Use: "check [FILE...]", Short: "What a careful colleague would remark on: in files, in your draft, or in what is published",
+		Long: `Check files as one estate, without storing anything; without files, what is published, or with --revision another revision or
+your draft. Findings never stop anything; what does is reported as an error.`, RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			if len(a) == 0 {
+				list, err := apiclient.Get[[]lineup.Finding](c.Context(), client, "/api/v1/findings", url.Values{"revision": {revision}})
+				if err != nil {
+					return err
+				}
+				return r.print(c, list, func(w io.Writer) { r.writeFindings(w, list) })
+			}
+			files, err := readFiles(c, a)
+			if err != nil {
+				return err
+			}
+			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.Files{Files: files})
+			if err != nil {
+				return err
+			}
+			return r.print(c, k, func(w io.Writer) {
+				fmt.Fprintf(w, "The estate can be published: %s.\n\n", counts(k.Objects))
+				r.writeFindings(w, k.Findings)
+			})
+		}}
+	c.Flags().StringVar(&revision, "revision", "", "a revision's number, or draft")
+	return c
+}
+
+func (r *root) writeFindings(w io.Writer, list []lineup.Finding) {
+	if len(list) == 0 {
+		fmt.Fprintln(w, "There is nothing to remark on.")
+		return
+	}
+	t := r.table("SEVERITY", "OBJECT", "FINDING", "FIX")
+	for _, f := range list {
+		t.add(f.Severity, f.Object, f.Says, f.Fix)
+	}
+	t.write(w)
+	fmt.Fprintf(w, "%s.\n", count(len(list), "finding"))
 }
 
 func counts(objects map[string]int) string {
 	var parts []string
-	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "devices", "queues", "grants"} {
+	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants"} {
 		if objects[k] > 0 {
-			parts = append(parts, count(objects[k], strings.TrimSuffix(k, "s")))
+			parts = append(parts, count(objects[k], estate.Word(k)))
 		}
 	}
 	if len(parts) == 0 {
@@ -148,7 +200,7 @@ func (r *root) estateExport() *cobra.Command {
 	return c
 }
 
-func (r *root) estateHistory() *cobra.Command {
+func (r *root) history() *cobra.Command {
 	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -213,7 +265,7 @@ func formatOf(names []string) string {
 
 func (r *root) directoryFind() *cobra.Command {
 	var kinds []string
-	c := &cobra.Command{Use: "find WORD", Short: "Find people, groups, machines, stations and locations by part of a name", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+	c := &cobra.Command{Use: "find WORD", Short: "Find people, groups, units, machines and objects of the estate by part of what they are called", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -237,7 +289,7 @@ func (r *root) directoryFind() *cobra.Command {
 			}
 		})
 	}}
-	c.Flags().StringSliceVar(&kinds, "kind", nil, "user, group, machine, station or location")
+	c.Flags().StringSliceVar(&kinds, "kind", nil, "such as user, group, unit, machine, station, location, queue or grant")
 	return c
 }
 

@@ -37,14 +37,19 @@ func contextFlags(c *cobra.Command) func() lineup.Query {
 	}
 }
 
-// revisionFlag asks by another revision of the estate.
-func revisionFlag(c *cobra.Command) func() url.Values {
-	number := c.Flags().Uint("revision", 0, "another revision of the estate than the current one, with the directory of the present")
+// whenFlags ask by another revision of the estate, or by the state of another time.
+func whenFlags(c *cobra.Command) func() url.Values {
+	revision := c.Flags().String("revision", "", "another revision of the estate: its number, draft or draft:NAME")
+	asOf := c.Flags().String("as-of", "", "RFC 3339: the estate, directory, live state and picks of that time")
 	return func() url.Values {
-		if *number == 0 {
-			return nil
+		q := url.Values{}
+		if *revision != "" {
+			q.Set("revision", *revision)
 		}
-		return url.Values{"revision": {fmt.Sprint(*number)}}
+		if *asOf != "" {
+			q.Set("as_of", *asOf)
+		}
+		return q
 	}
 }
 
@@ -81,7 +86,7 @@ func sentence(e lineup.Echo) string {
 
 func (r *root) lineup() *cobra.Command {
 	c := &cobra.Command{Use: "lineup", Short: "The queues that a context receives, in order", Args: args(cobra.NoArgs)}
-	query, revision := contextFlags(c), revisionFlag(c)
+	query, revision := contextFlags(c), whenFlags(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -97,8 +102,15 @@ func (r *root) lineup() *cobra.Command {
 	return c
 }
 
+func revisionText(n int) string {
+	if n == 0 {
+		return "Not published"
+	}
+	return fmt.Sprintf("Revision %d", n)
+}
+
 func (r *root) writeLineup(w io.Writer, l lineup.Lineup) {
-	fmt.Fprintf(w, "%s\nRevision %d.\n\n", sentence(l.Context), l.Revision)
+	fmt.Fprintf(w, "%s\n%s.\n\n", sentence(l.Context), revisionText(l.Revision))
 	if len(l.Entries) == 0 {
 		fmt.Fprintln(w, "No queue: no grant gives one here. Ask cirque why QUEUE with the same context.")
 	} else {
@@ -142,6 +154,8 @@ func effect(e lineup.Entry) string {
 
 func throughOf(t lineup.Taken) string {
 	switch {
+	case t.Set != nil:
+		return "server " + *t.Server + " of set " + *t.Set
 	case t.Server != nil:
 		return "server " + *t.Server
 	case t.Device != nil:
@@ -154,7 +168,7 @@ func (r *root) why() *cobra.Command {
 	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not", Args: args(cobra.ExactArgs(1)),
 		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what was wanted and what was
 found. The exit code is 0 where the queue is in the lineup and 8 where it is not.`}
-	query, revision := contextFlags(c), revisionFlag(c)
+	query, revision := contextFlags(c), whenFlags(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -198,7 +212,7 @@ func writeCondition(w io.Writer, indent string, c lineup.Condition) {
 
 func writeWhy(w io.Writer, y lineup.Why) {
 	fmt.Fprintf(w, "%s\n%s\n\n", y.Says, sentence(y.Context))
-	fmt.Fprintf(w, "Location: %s. Machine: %s. Revision %d.\n", y.LocationFrom, y.MachineFrom, y.Revision)
+	fmt.Fprintf(w, "Location: %s. Machine: %s. %s.\n", y.LocationFrom, y.MachineFrom, revisionText(y.Revision))
 	for _, n := range y.Notes {
 		fmt.Fprintln(w, n)
 	}
@@ -207,7 +221,7 @@ func writeWhy(w io.Writer, y lineup.Why) {
 		fmt.Fprintln(w, "  none")
 	}
 	for _, g := range y.Grants {
-		fmt.Fprintf(w, "  %s  %s (%s) by %s\n", mark(g.Matches), g.Grant, g.Effect, strings.Join(g.Selects, ", "))
+		fmt.Fprintf(w, "  %s  %s (%s) by %s: %s\n", mark(g.Matches), g.Grant, g.Effect, strings.Join(g.Selects, ", "), g.Says)
 		if len(g.Conditions) == 0 {
 			fmt.Fprintln(w, "         no condition: it matches everything")
 		}
@@ -237,8 +251,11 @@ func writeWhy(w io.Writer, y lineup.Why) {
 	if y.Present {
 		fmt.Fprintf(w, "\n%s\n", y.Default)
 	}
-	if len(y.NearMisses) > 0 {
-		fmt.Fprintln(w, "\nWhat would give it, the smallest change first:")
+	if y.Change != "" {
+		fmt.Fprintf(w, "\nThe smallest change that would give it:\n  %s\n", y.Change)
+	}
+	if len(y.NearMisses) > 1 {
+		fmt.Fprintln(w, "\nGrants that failed by one condition only, nearest first:")
 		for _, m := range y.NearMisses {
 			fmt.Fprintf(w, "  %s: %s\n", m.Grant, m.Change)
 		}

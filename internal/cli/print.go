@@ -152,6 +152,9 @@ func count(n int, one string) string {
 	if n == 1 {
 		return "1 " + one
 	}
+	if one == "person" {
+		return fmt.Sprintf("%d people", n)
+	}
 	if s, ok := strings.CutSuffix(one, "y"); ok {
 		return fmt.Sprintf("%d %sies", n, s)
 	}

@@ -35,7 +35,7 @@ func problemOf(err error, id string) *problem {
 }
 
 // fail logs what only the log may know, and gives the problem.
-func (s *server) fail(ctx context.Context, err error) error {
+func (s *server) fail(ctx context.Context, err error) *problem {
 	f := fault.As(err)
 	if f.Kind == fault.Internal || f.Kind == fault.Unavailable {
 		s.log.ErrorContext(ctx, "request failed", "id", requestID(ctx), "code", f.Code, "error", err)

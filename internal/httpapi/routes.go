@@ -16,6 +16,7 @@ import (
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
+	"cirque/internal/fault"
 	"cirque/internal/service"
 )
 
@@ -43,7 +44,7 @@ func route[I, O any](s *server, a huma.API, method, path, id, summary string, li
 func operation(method, path, id, summary string, limit int64) huma.Operation {
 	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: limit, BodyReadTimeout: time.Minute,
 		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity, http.StatusServiceUnavailable}}
-	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate"}, id) {
+	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate", "rehearse", "reach-of"}, id) {
 		op.Description = "Changes nothing."
 	}
 	return op
@@ -124,6 +125,7 @@ func (s *server) estate(a huma.API) {
 	list(s, a, "stations", func(d *estate.Document) []estate.Station { return d.Stations })
 	list(s, a, "drivers", func(d *estate.Document) []estate.Driver { return d.Drivers })
 	list(s, a, "servers", func(d *estate.Document) []estate.Server { return d.Servers })
+	list(s, a, "server_sets", func(d *estate.Document) []estate.ServerSet { return d.ServerSets })
 	list(s, a, "devices", func(d *estate.Document) []estate.Device { return d.Devices })
 	list(s, a, "grants", func(d *estate.Document) []estate.Grant { return d.Grants })
 }
@@ -151,10 +153,10 @@ func (s *server) directory(a huma.API) {
 	})
 	type search struct {
 		Word  string   `query:"word" maxLength:"256" doc:"Part of a name."`
-		Kinds []string `query:"kind,explode" doc:"user, group, machine, station, location; all when absent." enum:"user,group,machine,station,location"`
+		Kinds []string `query:"kind,explode" doc:"All when absent." enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
 		Limit int      `query:"limit" minimum:"1" maximum:"200" default:"20"`
 	}
-	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, machines, stations and locations by part of a name", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
+	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by part of what they are called", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
 		found, total, err := s.svc.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
 		o := api.Found{Total: total, Found: make([]api.FoundOne, len(found))}
 		for i, f := range found {
@@ -177,13 +179,10 @@ func (s *server) subjects(a huma.API) {
 }
 
 func (s *server) lineups(a huma.API) {
-	type Revision struct { // exported, as is Asked: huma reads no embedded type that is not
-		Number int `query:"revision" minimum:"0" doc:"Another revision of the estate than the current one, with the directory of the present."`
-	}
-	type Asked struct {
+	type Asked struct { // exported: huma reads no embedded type that is not
 		Known string `header:"If-None-Match" doc:"The ETag of the answer that is known already."`
 		Wait  string `header:"Prefer" doc:"wait=N: while the known answer still holds, answer only after N seconds (RFC 7240)."`
-		Revision
+		When
 	}
 	type one struct {
 		Asked
@@ -193,53 +192,65 @@ func (s *server) lineups(a huma.API) {
 		Asked
 		Body []lineup.Query `maxItems:"10000" minItems:"1"`
 	}
-	type answer[T any] struct {
+	type answer struct {
 		Status int
+		Type   string `header:"Content-Type"`
 		ETag   string `header:"ETag"`
 		Pref   string `header:"Preference-Applied"`
-		Body   T
+		Body   []byte
 	}
-	ask := func(ctx context.Context, in Asked, queries []lineup.Query) (ans service.Answer, same bool, pref string, err error) {
+	ask := func(ctx context.Context, in Asked, queries []lineup.Query) (*answer, error) {
 		known, wait := agentproto.TagOf(in.Known), agentproto.ParsePrefer(in.Wait)
-		if known == "" || in.Number > 0 {
-			ans, err = s.svc.Lineups(ctx, principalOf(ctx), queries, in.Number)
-			return ans, false, "", err
-		}
-		if wait > 0 {
-			pref = agentproto.Prefer(wait)
-		}
-		// A poll must not hold up the service's stopping.
-		ctx, cancel := context.WithCancel(ctx)
-		defer cancel()
-		defer context.AfterFunc(s.cfg.Stopping, cancel)()
-		ans, same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait)
-		return ans, same, pref, err
-	}
-	route(s, a, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(ctx context.Context, in *one) (*answer[*lineup.Lineup], error) {
-		ans, same, pref, err := ask(ctx, in.Asked, []lineup.Query{in.Body})
+		o := &answer{Status: http.StatusOK, Type: "application/json"}
+		when, err := in.When.parse()
 		if err != nil {
 			return nil, err
 		}
-		o := &answer[*lineup.Lineup]{http.StatusOK, agentproto.Quote(ans.Tag), pref, &ans.Lineups[0]}
+		var ans service.Answer
+		same := false
+		if known == "" || when != (service.When{}) {
+			ans, err = s.svc.Lineups(ctx, principalOf(ctx), queries, when)
+		} else {
+			if wait > 0 {
+				o.Pref = agentproto.Prefer(wait)
+			}
+			// A poll must not hold up the service's stopping.
+			ctx, cancel := context.WithCancel(ctx)
+			defer cancel()
+			defer context.AfterFunc(s.cfg.Stopping, cancel)()
+			ans, same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait)
+		}
+		if err != nil {
+			return nil, err
+		}
+		o.ETag, o.Body = agentproto.Quote(ans.Tag), ans.JSON
 		if same {
 			o.Status, o.Body = http.StatusNotModified, nil
 		}
 		return o, nil
-	})
-	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large, func(ctx context.Context, in *many) (*answer[[]lineup.Lineup], error) {
-		ans, same, pref, err := ask(ctx, in.Asked, in.Body)
-		o := &answer[[]lineup.Lineup]{http.StatusOK, agentproto.Quote(ans.Tag), pref, ans.Lineups}
-		if same {
-			o.Status, o.Body = http.StatusNotModified, nil
+	}
+	route(s, a, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(ctx context.Context, in *one) (*answer, error) {
+		o, err := ask(ctx, in.Asked, []lineup.Query{in.Body})
+		if err == nil && o.Body != nil {
+			o.Body = o.Body[1 : len(o.Body)-1] // of the array
 		}
 		return o, err
 	})
+	answers[lineup.Lineup](a, "/api/v1/lineups")
+	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large, func(ctx context.Context, in *many) (*answer, error) {
+		return ask(ctx, in.Asked, in.Body)
+	})
+	answers[[]lineup.Lineup](a, "/api/v1/lineups/batch")
 	type why struct {
-		Revision
+		When
 		Body api.Why
 	}
 	route(s, a, "POST", "/api/v1/why", "explain", "The full reasoning behind one queue in one context", small, func(ctx context.Context, in *why) (*out[*lineup.Why], error) {
-		o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, in.Number)
+		when, err := in.When.parse()
+		if err != nil {
+			return nil, err
+		}
+		o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, when)
 		return &out[*lineup.Why]{o}, err
 	})
 	type page struct{ Body api.Why }
@@ -247,6 +258,38 @@ func (s *server) lineups(a huma.API) {
 		t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
 		return &out[api.TestPage]{api.TestPage(t)}, err
 	})
+}
+
+// When is what moment is asked about.
+type When struct {
+	Revision string `query:"revision" maxLength:"80" doc:"Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published."`
+	AsOf     string `query:"as_of" maxLength:"64" doc:"RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment."`
+}
+
+func (w When) parse() (service.When, error) {
+	at, err := moment("as_of", w.AsOf)
+	if err != nil {
+		return service.When{}, err
+	}
+	return service.ParseWhen(w.Revision, at)
+}
+
+func moment(field, text string) (*time.Time, error) {
+	if text == "" {
+		return nil, nil
+	}
+	at, err := time.Parse(time.RFC3339, text)
+	if err != nil {
+		return nil, fault.New(fault.Invalid, "time-invalid", "write RFC 3339 with an offset, such as 2026-11-23T10:00:00+01:00", "%s: %q is no time", field, text)
+	}
+	return &at, nil
+}
+
+// answers says what an operation answers with whose bytes are made elsewhere.
+func answers[T any](a huma.API, path string) {
+	doc := a.OpenAPI()
+	schema := doc.Components.Schemas.Schema(typeOf[T](), true, "")
+	doc.Paths[path].Post.Responses["200"].Content = map[string]*huma.MediaType{"application/json": {Schema: schema}}
 }
 
 func (s *server) fleet(a huma.API) {

@@ -20,6 +20,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"cirque/core/access"
+	"cirque/internal/api"
 	"cirque/internal/fault"
 	"cirque/internal/service"
 )
@@ -93,24 +94,28 @@ func (s *server) register(r *gin.Engine) huma.API {
 	cfg := huma.DefaultConfig("Cirque", s.cfg.Version)
 	cfg.Info.Description = "Who receives which printers, and how. Errors are problems (RFC 9457) with a stable code and a fix."
 	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
+	cfg.Components.Schemas.RegisterTypeAlias(typeOf[problem](), typeOf[api.Problem]())
 	cfg.CreateHooks, cfg.DocsPath, cfg.SchemasPath, cfg.OpenAPIPath = nil, "", "", "/api/openapi"
 	cfg.Components.SecuritySchemes = map[string]*huma.SecurityScheme{
 		"token":   {Type: "http", Scheme: "bearer"},
 		"session": {Type: "apiKey", In: "cookie", Name: cookieName},
 	}
 	cfg.Security = []map[string][]string{{"token": {}}, {"session": {}}}
-	api := humagin.New(r, cfg)
-	s.health(api)
-	s.signIn(api)
-	s.estate(api)
-	s.directory(api)
-	s.subjects(api)
-	s.lineups(api)
-	s.fleet(api)
-	s.tokens(api)
+	a := humagin.New(r, cfg)
+	s.health(a)
+	s.signIn(a)
+	s.estate(a)
+	s.directory(a)
+	s.subjects(a)
+	s.lineups(a)
+	s.drafts(a)
+	s.rehearsals(a)
+	s.live(a)
+	s.fleet(a)
+	s.tokens(a)
 	r.GET("/api/v1/watch", s.watch)
-	describeWatch(api)
-	return api
+	describeWatch(a)
+	return a
 }
 
 // schemaName tells types of the same name apart by their package: estate.Queue is EstateQueue, api.Queue stays Queue.

@@ -3,6 +3,7 @@ package postgres
 import (
 	"context"
 	"fmt"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -10,16 +11,16 @@ import (
 	"cirque/core/event"
 )
 
-// Directory gives all records of the present, of every source, and the number of the last import. Sources are taken in
-// the order of their names.
-func (s *Store) Directory(ctx context.Context) (directory.Records, int64, error) {
+// Directory gives all records of a time, nil for the present, of every source, and the number of the last import before
+// it. Sources are taken in the order of their names.
+func (s *Store) Directory(ctx context.Context, at *time.Time) (directory.Records, int64, error) {
 	var r directory.Records
 	var version int64
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM directory_import").Scan(&version); err != nil {
+		if err := tx.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM directory_import WHERE $1::timestamptz IS NULL OR at <= $1", at).Scan(&version); err != nil {
 			return err
 		}
-		rows, err := present(ctx, tx, "")
+		rows, err := rowsAt(ctx, tx, at, "")
 		if err != nil {
 			return err
 		}
@@ -39,10 +40,9 @@ func (s *Store) DirectoryVersion(ctx context.Context) (v int64, err error) {
 	return v, translate(err)
 }
 
-// present gives the rows of a source that hold now, or of all where source is empty.
-func present(ctx context.Context, tx pgx.Tx, source string) ([]directory.Row, error) {
-	rows, err := tx.Query(ctx, `SELECT kind, external_id, name, attributes FROM directory_row
-		WHERE valid_to IS NULL AND ($1 = '' OR source = $1) ORDER BY source, id`, source)
+// rowsAt gives the rows of a source that hold at a time, nil for the present, or of all sources where source is empty.
+func rowsAt(ctx context.Context, tx pgx.Tx, at *time.Time, source string) ([]directory.Row, error) {
+	rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes FROM directory_row WHERE "+holds+" AND ($2 = '' OR source = $2) ORDER BY source, id", at, source)
 	if err != nil {
 		return nil, err
 	}
@@ -56,7 +56,7 @@ func (s *Store) Import(ctx context.Context, source string, records directory.Rec
 		if _, err := tx.Exec(ctx, "LOCK TABLE directory_import IN EXCLUSIVE MODE"); err != nil {
 			return err
 		}
-		have, err := present(ctx, tx, source)
+		have, err := rowsAt(ctx, tx, nil, source)
 		if err != nil {
 			return err
 		}

@@ -11,7 +11,6 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/event"
-	"cirque/core/live"
 	"cirque/internal/fault"
 )
 
@@ -45,7 +44,7 @@ func (s *Store) revision(ctx context.Context, query string, args ...any) (estate
 	var text []byte
 	err := s.pool.QueryRow(ctx, query, args...).Scan(&r.Number, &r.Author, &r.Reason, &r.At, &text)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return r, nil, fault.New(fault.Unknown, "revision-unknown", "see cirque estate history", "there is no such revision of the estate")
+		return r, nil, fault.New(fault.Unknown, "revision-unknown", "see cirque history", "there is no such revision of the estate")
 	}
 	if err != nil {
 		return r, nil, translate(err)
@@ -64,20 +63,40 @@ func (s *Store) Revisions(ctx context.Context, limit int) ([]estate.Revision, er
 	return out, translate(err)
 }
 
-// Publish makes a document the next revision.
-func (s *Store) Publish(ctx context.Context, doc *estate.Document, author, reason string) (estate.Revision, error) {
+// Publish makes the document that build gives the next revision, and drops the draft that it came from unless that is
+// nil or has been changed since. build is asked while nobody else can publish: it gets the number of the newest revision,
+// and whatever fault it gives ends the attempt. A nil document publishes nothing.
+func (s *Store) Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context, current int) (*estate.Document, error)) (estate.Revision, error) {
 	r := estate.Revision{Author: author, Reason: reason}
-	text, err := json.Marshal(doc)
-	if err != nil {
-		return r, err
-	}
-	err = s.in(ctx, func(tx pgx.Tx) error {
+	err := s.in(ctx, func(tx pgx.Tx) error {
 		// One publisher at a time, so that numbers have no gaps and nobody is overtaken unseen.
 		if _, err := tx.Exec(ctx, "LOCK TABLE revision IN EXCLUSIVE MODE"); err != nil {
 			return err
 		}
-		err := tx.QueryRow(ctx, `INSERT INTO revision (number, document, author, reason)
-			SELECT coalesce(max(number), 0) + 1, $1, $2, $3 FROM revision RETURNING number, at`, text, author, reason).Scan(&r.Number, &r.At)
+		var current int
+		if err := tx.QueryRow(ctx, "SELECT coalesce(max(number), 0) FROM revision").Scan(&current); err != nil {
+			return err
+		}
+		doc, err := build(ctx, current)
+		if err != nil {
+			return err
+		}
+		if from != nil && from.ID != 0 {
+			if _, err := tx.Exec(ctx, "DELETE FROM draft WHERE id = $1 AND version = $2", from.ID, from.Version); err != nil {
+				return err
+			}
+			if err := notify(ctx, tx, event.Draft, from.Author); err != nil {
+				return err
+			}
+		}
+		if doc == nil {
+			return nil
+		}
+		text, err := json.Marshal(doc)
+		if err != nil {
+			return err
+		}
+		err = tx.QueryRow(ctx, "INSERT INTO revision (number, document, author, reason) VALUES ($1, $2, $3, $4) RETURNING number, at", current+1, text, author, reason).Scan(&r.Number, &r.At)
 		if err != nil {
 			return err
 		}
@@ -89,40 +108,8 @@ func (s *Store) Publish(ctx context.Context, doc *estate.Document, author, reaso
 	return r, err
 }
 
-// Live gives the live state of the present.
-func (s *Store) Live(ctx context.Context) (live.State, error) {
-	state := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}}
-	rows, err := s.pool.Query(ctx, "SELECT kind, name, duty FROM live_state WHERE valid_to IS NULL AND duty <> 'serving'")
-	if err != nil {
-		return state, translate(err)
-	}
-	var kind, name string
-	var duty live.Duty
-	_, err = pgx.ForEachRow(rows, []any{&kind, &name, &duty}, func() error {
-		if kind == "server" {
-			state.Servers[name] = duty
-		} else {
-			state.Devices[name] = duty
-		}
-		return nil
-	})
-	return state, translate(err)
-}
-
-// SetLive notes a server's or device's duty from now on; kind is "server" or "device". The former state ends and is kept.
-func (s *Store) SetLive(ctx context.Context, kind, name string, duty live.Duty, author, reason string) error {
-	return s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('live_state'))"); err != nil {
-			return err
-		}
-		now := time.Now()
-		if _, err := tx.Exec(ctx, "UPDATE live_state SET valid_to = greatest(valid_from, $3) WHERE kind = $1 AND name = $2 AND valid_to IS NULL", kind, name, now); err != nil {
-			return err
-		}
-		_, err := tx.Exec(ctx, "INSERT INTO live_state (kind, name, duty, reason, author, valid_from) VALUES ($1, $2, $3, $4, $5, $6)", kind, name, duty, reason, author, now)
-		if err != nil {
-			return err
-		}
-		return notify(ctx, tx, event.Live, name)
-	})
+// RevisionAt gives the number of the revision that was current at a time, 0 before the first.
+func (s *Store) RevisionAt(ctx context.Context, at time.Time) (number int, err error) {
+	err = s.pool.QueryRow(ctx, "SELECT coalesce(max(number), 0) FROM revision WHERE at <= $1", at).Scan(&number)
+	return number, translate(err)
 }

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -25,6 +26,10 @@ func doc(queue string) *estate.Document {
 	return &estate.Document{Estate: 1, Queues: []estate.Queue{{Name: queue, Defaults: map[string]any{"copies": 2.0}}}}
 }
 
+func publish(ctx context.Context, s *postgres.Store, d *estate.Document) (estate.Revision, error) {
+	return s.Publish(ctx, nil, "mira", "because", func(context.Context, int) (*estate.Document, error) { return d, nil })
+}
+
 func TestRevisions(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
@@ -35,7 +40,7 @@ func TestRevisions(t *testing.T) {
 	var wg sync.WaitGroup
 	for i := range 8 {
 		wg.Go(func() {
-			if _, err := s.Publish(ctx, doc(fmt.Sprintf("q%d", i)), "mira", "because"); err != nil {
+			if _, err := publish(ctx, s, doc(fmt.Sprintf("q%d", i))); err != nil {
 				t.Error(err)
 			}
 		})
@@ -86,7 +91,7 @@ func TestImportKeepsHistory(t *testing.T) {
 	if _, err := s.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}, "ida"); err != nil {
 		t.Fatal(err)
 	}
-	r, version, err := s.Directory(ctx)
+	r, version, err := s.Directory(ctx, nil)
 	if err != nil || len(r.Users) != 3 || len(r.Machines) != 0 || version != 5 {
 		t.Errorf("%+v, version %d, %v", r, version, err)
 	}
@@ -96,11 +101,12 @@ func TestLiveKeepsHistory(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	for _, d := range []live.Duty{live.Down, live.Serving, live.Drained} {
-		if err := s.SetLive(ctx, "server", "ps-1", d, "mira", "why"); err != nil {
-			t.Fatal(err)
+		changed, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps-1", Duty: d, Author: "mira", Reason: "why"}, event.Event{Kind: event.Drained})
+		if err != nil || !changed {
+			t.Fatal(changed, err)
 		}
 	}
-	state, err := s.Live(ctx)
+	state, err := s.Live(ctx, nil)
 	if err != nil || state.Server("ps-1") != live.Drained || state.Device("x") != live.Serving {
 		t.Errorf("%+v %v", state, err)
 	}
@@ -226,7 +232,7 @@ func TestNoticesReachOtherProcesses(t *testing.T) {
 	if n := next(); n.What != event.Lost {
 		t.Fatalf("first %+v", n)
 	}
-	if _, err := there.Publish(ctx, doc("q"), "mira", "why"); err != nil {
+	if _, err := publish(ctx, there, doc("q")); err != nil {
 		t.Fatal(err)
 	}
 	if n := next(); n.What != event.Estate || n.Subject != "1" {
@@ -262,12 +268,121 @@ func TestMigrateAtOnce(t *testing.T) {
 func TestAppendOnly(t *testing.T) {
 	t.Parallel()
 	s := testkit.Store(t)
-	if _, err := s.Publish(t.Context(), doc("q"), "mira", "why"); err != nil {
+	if _, err := publish(t.Context(), s, doc("q")); err != nil {
 		t.Fatal(err)
 	}
 	for _, sql := range []string{"UPDATE revision SET reason = 'other'", "DELETE FROM revision"} {
 		if err := s.Exec(t.Context(), sql); err == nil {
 			t.Errorf("%s went through", sql)
 		}
+	}
+}
+
+func TestDrafts(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	if _, ok, err := s.Draft(ctx, "mira", "main"); ok || err != nil {
+		t.Fatal(ok, err)
+	}
+	q, g := estate.Ref{List: "queues", Name: "q"}, estate.Ref{List: "grants", Name: "g"}
+	d, err := s.SaveDraft(ctx, estate.Draft{Owner: "mira", Author: "Mira", Name: "main", Kept: []estate.Kept{{Ref: q, Object: []byte(`{"name":"q"}`)}, {Ref: g}}})
+	if err != nil || d.Version != 1 || d.ID == 0 {
+		t.Fatalf("%+v %v", d, err)
+	}
+	got, ok, err := s.Draft(ctx, "mira", "main")
+	if err != nil || !ok || len(got.Kept) != 2 || got.Kept[0].Object != nil || string(got.Kept[1].Object) != `{"name":"q"}` {
+		t.Fatalf("%+v %v %v", got, ok, err)
+	}
+	// Of many who edit the same version, one wins; the others are told.
+	var wg sync.WaitGroup
+	var won atomic.Int32
+	for i := range 8 {
+		wg.Go(func() {
+			mine := got
+			mine.Kept = []estate.Kept{{Ref: q, Object: fmt.Appendf(nil, `{"name":"q","title":"%d"}`, i)}}
+			if _, err := s.SaveDraft(ctx, mine); err == nil {
+				won.Add(1)
+			} else if !fault.Is(err, fault.Conflict) {
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+	got, _, err = s.Draft(ctx, "mira", "main")
+	if won.Load() != 1 || err != nil || len(got.Kept) != 1 || got.Version != 2 {
+		t.Fatalf("%d won, %+v %v", won.Load(), got, err)
+	}
+	// A draft that was changed after it was read outlives its publishing.
+	old := got
+	old.Version--
+	for n, from := range []estate.Draft{old, got} {
+		if _, err := s.Publish(ctx, &from, "Mira", "r", func(_ context.Context, current int) (*estate.Document, error) {
+			if current != n {
+				t.Errorf("current is %d", current)
+			}
+			return doc("q"), nil
+		}); err != nil {
+			t.Fatal(err)
+		}
+		if _, ok, _ := s.Draft(ctx, "mira", "main"); ok != (n == 0) {
+			t.Errorf("publishing version %d leaves a draft: %v", from.Version, ok)
+		}
+	}
+	refused := fault.New(fault.Conflict, "no", "", "no")
+	if _, err := s.Publish(ctx, nil, "Mira", "r", func(context.Context, int) (*estate.Document, error) { return nil, refused }); fault.As(err).Code != "no" {
+		t.Error(err)
+	}
+	if list, err := s.Drafts(ctx); err != nil || len(list) != 0 {
+		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// TestThePast: revision, directory, duties and picks of a moment are those that held then.
+func TestThePast(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	moment := func() time.Time {
+		var at time.Time
+		// By the database's clock, which stamps the rows.
+		if err := s.Pool().QueryRow(ctx, "SELECT clock_timestamp()").Scan(&at); err != nil {
+			t.Fatal(err)
+		}
+		return at
+	}
+	begin := moment()
+	for i, title := range []string{"first", "second"} {
+		if _, err := publish(ctx, s, doc(title)); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.Import(ctx, "file", directory.Records{Users: []directory.User{{Name: title}}}, "ida"); err != nil {
+			t.Fatal(err)
+		}
+		if _, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps", Duty: []live.Duty{live.Drained, live.Serving}[i], Author: "ida"}, event.Event{Kind: event.Drained}); err != nil {
+			t.Fatal(err)
+		}
+		if changed, err := s.SetPick(ctx, "Mira", "q", i == 0, event.Event{Kind: event.Picked}); err != nil || !changed {
+			t.Fatal(changed, err)
+		}
+		if changed, err := s.SetPick(ctx, "mira", "q", i == 0, event.Event{Kind: event.Picked}); err != nil || changed {
+			t.Error("a pick twice", changed, err)
+		}
+		if i == 0 {
+			begin = moment()
+		}
+	}
+	if n, err := s.RevisionAt(ctx, begin); err != nil || n != 1 {
+		t.Error(n, err)
+	}
+	r, version, err := s.Directory(ctx, &begin)
+	if err != nil || len(r.Users) != 1 || r.Users[0].Name != "first" || version != 1 {
+		t.Errorf("%+v %d %v", r, version, err)
+	}
+	then, err := s.Live(ctx, &begin)
+	if err != nil || then.Server("ps") != live.Drained || len(then.Picks["mira"]) != 1 {
+		t.Errorf("%+v %v", then, err)
+	}
+	now, err := s.Live(ctx, nil)
+	if err != nil || now.Server("ps") != live.Serving || len(now.Picks["mira"]) != 0 {
+		t.Errorf("%+v %v", now, err)
 	}
 }

@@ -97,7 +97,7 @@ func importNotes(d *directory.Directory) []string {
 
 // A Found is one thing of the directory or the estate that a search turned up.
 type Found struct {
-	Kind   string `json:"kind" enum:"user,group,machine,station,location"`
+	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
 	Name   string `json:"name"`
 	Says   string `json:"says" doc:"What sets it apart, such as a person's full name or a location's title."`
 	Detail string `json:"detail,omitempty" doc:"Such as the unit."`
@@ -141,8 +141,16 @@ func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string,
 		}
 	}
 	if want("group") {
-		for _, g := range r.Groups {
-			add(Found{"group", g.Name, fmt.Sprintf("%d members", len(g.Members)), ""})
+		for i, g := range r.Groups {
+			if strings.Contains(name.Fold(g.Name), word) { // counting the members takes time
+				users, machines := w.Directory.Size(directory.GroupID(i))
+				add(Found{"group", g.Name, memberText(users, machines), ""})
+			}
+		}
+	}
+	if want("unit") {
+		for i := range w.Directory.Units() {
+			add(Found{"unit", w.Directory.UnitPath(directory.UnitID(i)), "", ""})
 		}
 	}
 	if want("machine") {
@@ -160,5 +168,55 @@ func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string,
 			add(Found{"location", l.Path, l.Title, ""})
 		}
 	}
+	s.searchEstate(doc, want, add)
 	return out, total, nil
+}
+
+// searchEstate looks through the objects of the estate that are no places or stations.
+func (s *Service) searchEstate(doc *estate.Document, want func(string) bool, add func(Found)) {
+	if want("queue") {
+		for _, q := range doc.Queues {
+			add(Found{"queue", q.Name, q.Title, strings.Join(append([]string{q.Location, q.Note}, q.Formerly...), " ")})
+		}
+	}
+	if want("grant") {
+		for _, g := range doc.Grants {
+			add(Found{"grant", g.Name, g.Title, strings.Join(append(append([]string{string(g.Effect)}, g.Queues...), g.Note), " ")})
+		}
+	}
+	if want("server") {
+		for _, v := range doc.Servers {
+			add(Found{"server", v.Name, v.Title, strings.TrimSpace(v.URI + " " + v.Note)})
+		}
+	}
+	if want("server set") {
+		for _, v := range doc.ServerSets {
+			add(Found{"server set", v.Name, v.Title, strings.Join(v.Members, ", ")})
+		}
+	}
+	if want("device") {
+		for _, v := range doc.Devices {
+			add(Found{"device", v.Name, v.Title, strings.TrimSpace(v.URI + " " + v.MAC + " " + v.Note)})
+		}
+	}
+	if want("driver") {
+		for _, v := range doc.Drivers {
+			add(Found{"driver", v.Name, v.Exact, v.Platform})
+		}
+	}
+	if want("subnet") {
+		for _, v := range doc.Subnets {
+			add(Found{"subnet", v.CIDR.String(), v.Location, v.Note})
+		}
+	}
+}
+
+func memberText(users, machines int) string {
+	switch {
+	case machines == 0:
+		return plural(users, "user")
+	case users == 0:
+		return plural(machines, "machine")
+	}
+	return plural(users, "user") + ", " + plural(machines, "machine")
 }

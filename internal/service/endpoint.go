@@ -60,12 +60,10 @@ func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Re
 // judge works out drift and state against the present snapshot.
 func (s *Service) judge(rec endpoint.Record) Endpoint {
 	snap, now := s.Snapshot(), s.now()
-	scratch := s.scratch.Get().(*lineup.Scratch)
-	defer s.scratch.Put(scratch)
 	var lineups []lineup.Lineup
 	for _, q := range rec.Report.Contexts {
 		q.Time = nil
-		if l, err := s.one(snap, q, now, scratch); err == nil { // a location that is gone gives nothing
+		if l, err := s.resolve(snap, q, now); err == nil { // a location that is gone gives nothing
 			lineups = append(lineups, *l)
 		}
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
-	"encoding/json"
 	"fmt"
 	"time"
 
@@ -16,23 +15,46 @@ import (
 // MaxContexts is how many contexts one question may have.
 const MaxContexts = 10000
 
-// An Answer is the lineups for some contexts. Tag changes when what they say changes, and does not with a mere revision
-// or the passing of time.
+// An Answer is the lineups for some contexts, one after another as JSON. Tag changes when what they say changes, and does
+// not with a mere revision or the passing of time.
 type Answer struct {
-	Lineups []lineup.Lineup
-	Tag     string
+	JSON []byte // an array, or for Lineup one object
+	Tag  string
 }
 
-// Lineups answers contexts from the present snapshot, or with another revision of the estate where its number is not 0.
-func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, revision int) (Answer, error) {
-	snap, err := s.at(ctx, p, revision)
+// Lineups answers contexts; when says from which snapshot.
+func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when When) (Answer, error) {
+	snap, err := s.at(ctx, p, when)
 	if err != nil {
 		return Answer{}, err
 	}
-	return s.lineups(p, snap, queries)
+	now := s.now()
+	if when.AsOf != nil {
+		now = *when.AsOf
+	}
+	a, _, err := s.lineups(p, snap, queries, now, false)
+	return a, err
 }
 
-// WaitLineups is Lineups that, while the answer's tag is known, waits for another one, or for a call; same says that none came in time.
+// Lineup is Lineups for one context at present.
+func (s *Service) Lineup(p *access.Principal, q lineup.Query) (Answer, error) {
+	a, _, err := s.lineups(p, s.Snapshot(), []lineup.Query{q}, s.now(), false)
+	return a.one(), err
+}
+
+// one takes the brackets off an answer to one context.
+func (a Answer) one() Answer {
+	if len(a.JSON) > 2 {
+		a.JSON = a.JSON[1 : len(a.JSON)-1]
+	}
+	return a
+}
+
+// One is the answer to a single context.
+func (a Answer) One() Answer { return a.one() }
+
+// WaitLineups is Lineups at present that, while the answer's tag is known, waits for another one, or for a call; same says
+// that none came in time. It also looks again when opening hours could have changed the answer.
 func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string, wait time.Duration) (a Answer, same bool, err error) {
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
@@ -43,13 +65,21 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	s.waiting.Add(1) // from here on it can be called
 	defer s.waiting.Add(-1)
 	for {
-		snap := s.Snapshot()
-		a, err := s.lineups(p, snap, queries)
+		snap, now := s.Snapshot(), s.now()
+		a, edge, err := s.lineups(p, snap, queries, now, true)
 		if err != nil || a.Tag != known {
 			return a, false, err
 		}
+		var opens <-chan time.Time
+		if edge != nil {
+			// Not before the edge: the clock of the answer is cut to whole seconds.
+			t := time.NewTimer(edge.Sub(now) + 10*time.Millisecond)
+			defer t.Stop()
+			opens = t.C
+		}
 		select {
 		case <-snap.changed:
+		case <-opens:
 		case <-called:
 			return a, false, nil
 		case <-timer.C:
@@ -63,45 +93,54 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 // Waiting counts the long polls under way.
 func (s *Service) Waiting() int { return int(s.waiting.Load()) }
 
-func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query) (Answer, error) {
+// lineups also gives, where edges are wanted, the first instant at which opening hours could change an answer to the present, nil where none does.
+func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query, now time.Time, edges bool) (a Answer, edge *time.Time, err error) {
 	if err := checkAsking(p, queries); err != nil {
-		return Answer{}, err
+		return Answer{}, nil, err
 	}
 	if len(queries) > MaxContexts {
-		return Answer{}, fault.New(fault.TooLarge, "too-many-contexts", fmt.Sprintf("ask for at most %d at once", MaxContexts), "%d contexts are too many", len(queries))
+		return Answer{}, nil, fault.New(fault.TooLarge, "too-many-contexts", fmt.Sprintf("ask for at most %d at once", MaxContexts), "%d contexts are too many", len(queries))
 	}
-	now := s.now()
 	scratch := s.scratch.Get().(*lineup.Scratch)
 	defer s.scratch.Put(scratch)
-	a := Answer{Lineups: make([]lineup.Lineup, 0, len(queries))}
 	sum := sha256.New()
-	enc := json.NewEncoder(sum)
+	out := make([]byte, 0, 8<<10)
+	out = append(out, '[')
 	for i, q := range queries {
-		l, err := s.one(snap, q, now, scratch)
+		c, err := q.Context(now)
+		if err == nil {
+			var l *lineup.Lineup
+			if l, err = snap.World.Resolve(c, scratch); err == nil {
+				if i > 0 {
+					out = append(out, ',')
+				}
+				out = l.AppendJSON(out, sum)
+			}
+		}
 		if err != nil {
 			f := fault.As(err)
 			if len(queries) > 1 {
 				f = f.With([]fault.Detail{{Place: fmt.Sprintf("[%d]", i), What: f.What, Fix: f.Fix}})
 			}
-			return Answer{}, f
+			return Answer{}, nil, f
 		}
-		a.Lineups = append(a.Lineups, *l)
-		said := *l
-		said.Revision, said.Context.Time = 0, time.Time{}
-		if err := enc.Encode(said); err != nil {
-			return Answer{}, err
+		if edges && q.Time == nil {
+			if at, ok, _ := snap.World.NextEdge(c, scratch); ok && (edge == nil || at.Before(*edge)) {
+				edge = &at
+			}
 		}
 	}
-	a.Tag = hex.EncodeToString(sum.Sum(nil)[:16])
-	return a, nil
+	var room [sha256.Size]byte
+	return Answer{JSON: append(out, ']'), Tag: hex.EncodeToString(sum.Sum(room[:0])[:16])}, edge, nil
 }
 
-func (s *Service) one(snap *Snapshot, q lineup.Query, now time.Time, scratch *lineup.Scratch) (*lineup.Lineup, error) {
+// resolve answers one context with a lineup of the caller's own.
+func (s *Service) resolve(snap *Snapshot, q lineup.Query, now time.Time) (*lineup.Lineup, error) {
 	c, err := q.Context(now)
 	if err != nil {
 		return nil, err
 	}
-	return snap.World.Resolve(c, scratch)
+	return snap.World.Resolve(c, nil)
 }
 
 // checkAsking lets an agent ask only as its own machine: as the place where somebody sits, or as the session host.
@@ -128,16 +167,20 @@ func checkAsking(p *access.Principal, queries []lineup.Query) error {
 	return nil
 }
 
-// Why explains one queue in one context; revision as for Lineups.
-func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string, revision int) (*lineup.Why, error) {
+// Why explains one queue in one context; when as for Lineups.
+func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string, when When) (*lineup.Why, error) {
 	if err := checkAsking(p, []lineup.Query{q}); err != nil {
 		return nil, err
 	}
-	c, err := q.Context(s.now())
+	now := s.now()
+	if when.AsOf != nil {
+		now = *when.AsOf
+	}
+	c, err := q.Context(now)
 	if err != nil {
 		return nil, err
 	}
-	snap, err := s.at(ctx, p, revision)
+	snap, err := s.at(ctx, p, when)
 	if err != nil {
 		return nil, err
 	}

@@ -42,7 +42,7 @@ func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineu
 	if s.cfg.Printer == nil {
 		return TestPage{}, fault.New(fault.Unavailable, "no-printing", "start the service with printing", "this service does not print")
 	}
-	why, err := s.Why(ctx, p, q, queue, 0)
+	why, err := s.Why(ctx, p, q, queue, When{})
 	if err != nil {
 		return TestPage{}, err
 	}

@@ -27,10 +27,22 @@ type (
 		CurrentRevision(ctx context.Context) (estate.Revision, error)
 		Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
 		Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
-		Publish(ctx context.Context, doc *estate.Document, author, reason string) (estate.Revision, error)
+		RevisionAt(ctx context.Context, at time.Time) (int, error)
+		Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context, current int) (*estate.Document, error)) (estate.Revision, error)
+	}
+	drafts interface {
+		Draft(ctx context.Context, owner, name string) (estate.Draft, bool, error)
+		Drafts(ctx context.Context) ([]estate.Draft, error)
+		SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error)
+	}
+	states interface {
+		Live(ctx context.Context, at *time.Time) (live.State, error)
+		Duties(ctx context.Context, at *time.Time) ([]live.Note, error)
+		SetLive(ctx context.Context, n live.Note, e event.Event) (bool, error)
+		SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (bool, error)
 	}
 	directories interface {
-		Directory(ctx context.Context) (directory.Records, int64, error)
+		Directory(ctx context.Context, at *time.Time) (directory.Records, int64, error)
 		DirectoryVersion(ctx context.Context) (int64, error)
 		Import(ctx context.Context, source string, records directory.Records, author string) (directory.Import, error)
 	}
@@ -53,7 +65,6 @@ type (
 		Events(ctx context.Context, before int64, limit int) ([]event.Event, error)
 	}
 	notices interface {
-		Live(ctx context.Context) (live.State, error)
 		Listen(ctx context.Context, f func(event.Notice), down func(error))
 		Ping(ctx context.Context) error
 	}
@@ -63,6 +74,8 @@ type (
 		directories
 		accesses
 		fleets
+		drafts
+		states
 		notices
 	}
 )
@@ -74,11 +87,14 @@ type Printer interface {
 	Print(ctx context.Context, uri string, d job.Document, body io.Reader) (job.Outcome, error)
 }
 
-// Config of a Service. The zero value works, without first run and without test pages.
+// Config of a Service. The zero value works, without first run, time zones and test pages.
 type Config struct {
-	Log       *slog.Logger
-	Printer   Printer
-	ValidZone func(string) bool
+	Log     *slog.Logger
+	Printer Printer
+	// Zone gives a time zone by its IANA name, nil for an unknown one. Without it every clock is in UTC.
+	Zone func(string) *time.Location
+	// Now is the clock; time.Now when nil.
+	Now func() time.Time
 	// SetupCode gives the one-time code of the first run, and whether there is one; SetupDone throws it away.
 	SetupCode func() (string, bool)
 	SetupDone func()
@@ -98,12 +114,16 @@ type Service struct {
 	loading  sync.Mutex // held while a part of the snapshot is read and replaced
 	scratch  sync.Pool
 
-	hub     hub
-	callers callers
-	past    past
-	slow    slowdown
-	hashing chan struct{} // bounds the memory that password hashing takes
-	used    usedTokens
+	hub        hub
+	callers    callers
+	past       past
+	drafted    drafted
+	before     before
+	rehearsals rehearsals
+	slow       slowdown
+	publishes  chan struct{} // held by who publishes
+	hashing    chan struct{} // bounds the memory that password hashing takes
+	used       usedTokens
 
 	waiting atomic.Int64 // long polls under way
 
@@ -115,7 +135,10 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 	if cfg.Log == nil {
 		cfg.Log = slog.New(slog.DiscardHandler)
 	}
-	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: time.Now, hashing: make(chan struct{}, 2)}
+	if cfg.Now == nil {
+		cfg.Now = time.Now
+	}
+	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2), publishes: make(chan struct{}, 1)}
 	s.scratch.New = func() any { return new(lineup.Scratch) }
 	s.slow.failures = map[string]failure{}
 	s.used.at = map[int64]time.Time{}

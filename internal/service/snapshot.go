@@ -55,7 +55,7 @@ func (s *Service) refresh(ctx context.Context, what string) error {
 			if err != nil {
 				return err
 			}
-			next.Revision, est, changed = rev, lineup.Compile(doc, rev.Number), true
+			next.Revision, est, changed = rev, lineup.Compile(doc, rev.Number, s.compiling(est)), true
 		}
 	}
 	if all || what == event.Directory {
@@ -64,7 +64,7 @@ func (s *Service) refresh(ctx context.Context, what string) error {
 			return err
 		}
 		if dir == nil || version != next.DirectoryVersion {
-			records, version, err := s.store.Directory(ctx)
+			records, version, err := s.store.Directory(ctx, nil)
 			if err != nil {
 				return err
 			}
@@ -72,7 +72,7 @@ func (s *Service) refresh(ctx context.Context, what string) error {
 		}
 	}
 	if all || what == event.Live {
-		state, err := s.store.Live(ctx)
+		state, err := s.store.Live(ctx, nil)
 		if err != nil {
 			return err
 		}

@@ -4,6 +4,23 @@
  */
 
 export interface paths {
+    "/api/v1/coverage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** On which single servers and devices how many depend */
+        get: operations["coverage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/devices": {
         parameters: {
             query?: never;
@@ -13,6 +30,23 @@ export interface paths {
         };
         /** The devices of the current estate */
         get: operations["devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/diff": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs between two revisions */
+        get: operations["diff"];
         put?: never;
         post?: never;
         delete?: never;
@@ -38,6 +72,113 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own draft */
+        get: operations["draft"];
+        /** Put files into one's own draft */
+        put: operations["apply"];
+        post?: never;
+        /** Throw one's own draft away */
+        delete: operations["discard"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/draft/dependents": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What names an object, in one's own draft */
+        get: operations["dependents"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/draft/edits": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Change objects of one's own draft, all or none */
+        post: operations["edit"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/draft/publish": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make one's own draft the current revision */
+        post: operations["publish-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/draft/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * How far a grant would go that is not kept yet
+         * @description Changes nothing.
+         */
+        post: operations["reach-of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drafts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Everybody's drafts, the latest first */
+        get: operations["drafts"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/drivers": {
         parameters: {
             query?: never;
@@ -47,6 +188,23 @@ export interface paths {
         };
         /** The drivers of the current estate */
         get: operations["drivers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/duties": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Servers and devices that do not serve just now */
+        get: operations["duties"];
         put?: never;
         post?: never;
         delete?: never;
@@ -177,6 +335,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/findings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What a careful colleague would remark on */
+        get: operations["findings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/grants": {
         parameters: {
             query?: never;
@@ -186,6 +361,23 @@ export interface paths {
         };
         /** The grants of the current estate */
         get: operations["grants"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/grants/{name}/reach": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far a grant goes */
+        get: operations["reach"];
         put?: never;
         post?: never;
         delete?: never;
@@ -302,6 +494,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/people/{name}/picks": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The queues that a person has picked */
+        get: operations["picks"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/picks/{queue}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Pick an offered queue for a person */
+        put: operations["pick"];
+        post?: never;
+        /** Take a person's pick back */
+        delete: operations["unpick"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/queues": {
         parameters: {
             query?: never;
@@ -328,6 +555,60 @@ export interface paths {
         };
         /** One queue, by its name or an old one */
         get: operations["queue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/queues/{name}/holders": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Who has a queue, now or in the past */
+        get: operations["holders"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Compare the present with what would be, for everybody
+         * @description Changes nothing.
+         */
+        post: operations["rehearse"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/rehearsals/{id}/effects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The contexts behind a figure of one's own rehearsal */
+        get: operations["effects"];
         put?: never;
         post?: never;
         delete?: never;
@@ -371,6 +652,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/revisions/{number}/revert": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a former revision current again, as a new one */
+        post: operations["revert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/search": {
         parameters: {
             query?: never;
@@ -378,8 +676,25 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Find people, groups, machines, stations and locations by part of a name */
+        /** Find people, groups, units, machines and objects of the estate by part of what they are called */
         get: operations["search"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/server_sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The server_sets of the current estate */
+        get: operations["server_sets"];
         put?: never;
         post?: never;
         delete?: never;
@@ -399,6 +714,40 @@ export interface paths {
         get: operations["servers"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{name}/drain": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a server out of duty */
+        post: operations["drain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{name}/return": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put a server back on duty */
+        post: operations["return"];
         delete?: never;
         options?: never;
         head?: never;
@@ -616,10 +965,19 @@ export interface components {
             /** Format: date-time */
             used_at: string | null;
         };
+        Apply: {
+            files: components["schemas"]["DocumentFile"][];
+            /** @description Add and replace only the objects named; else the draft then equals the files. */
+            merge?: boolean;
+        };
         Called: {
             endpoint: components["schemas"]["Endpoint"];
             /** @description How long it would take without being called. */
             otherwise: string;
+        };
+        Changed: {
+            changed: boolean;
+            says: string;
         };
         Checked: {
             findings: components["schemas"]["LineupFinding"][];
@@ -632,6 +990,16 @@ export interface components {
             fix?: string;
             place?: string;
             what: string;
+        };
+        Diffs: {
+            /** @description At most the first thousand. */
+            diffs: components["schemas"]["EstateDiff"][];
+            /** Format: int64 */
+            from: number;
+            /** Format: int64 */
+            to: number;
+            /** Format: int64 */
+            total: number;
         };
         DirectoryImport: {
             /** Format: int64 */
@@ -671,6 +1039,63 @@ export interface components {
             name: string;
             /** @description YAML or JSON. */
             text: string;
+        };
+        Draft: {
+            author: string;
+            /**
+             * Format: int64
+             * @description The revision that it changes.
+             */
+            base: number;
+            /** Format: date-time */
+            changed_at: string;
+            /** @description Object by object; at most the first thousand. */
+            changes: components["schemas"]["EstateDiff"][];
+            /** @description What clashes with what has been published since. */
+            conflicts: components["schemas"]["EstateConflict"][];
+            /**
+             * Format: int64
+             * @description The newest revision; where it is not the base, publishing merges.
+             */
+            current: number;
+            name: string;
+            /** @description By list, with the changes made. */
+            objects: {
+                [key: string]: number;
+            };
+            /**
+             * Format: int64
+             * @description How many objects it changes.
+             */
+            total: number;
+            /**
+             * Format: int64
+             * @description Rises with every edit; 0 while nothing has been changed.
+             */
+            version: number;
+        };
+        Edits: {
+            edits: components["schemas"]["EstateEdit"][];
+            /**
+             * Format: int64
+             * @description Of the draft that they were made on; where it has moved on, they are refused.
+             */
+            version?: number;
+        };
+        Effect: {
+            context: components["schemas"]["LineupQuery"];
+            items: components["schemas"]["RehearseItem"][];
+            /** @enum {string} */
+            kind: "user" | "machine";
+            location: string;
+            name: string;
+            /** @description An endpoint reported the context; else nothing is known but who it is. */
+            seen: boolean;
+        };
+        Effects: {
+            effects: components["schemas"]["Effect"][];
+            /** Format: int64 */
+            total: number;
         };
         Endpoint: {
             drift: components["schemas"]["EndpointDifference"][];
@@ -767,6 +1192,16 @@ export interface components {
             allow?: string[];
             deny?: string[];
         };
+        EstateConflict: {
+            /** @enum {string} */
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            /** @description What the draft does to it. */
+            mine?: components["schemas"]["EstateDiff"];
+            name: string;
+            says: string;
+            /** @description What has been published since. */
+            theirs?: components["schemas"]["EstateDiff"];
+        };
         EstateDevice: {
             /** @enum {string} */
             address_kept_by?: "reservation" | "static" | "unknown";
@@ -778,6 +1213,19 @@ export interface components {
             title?: string;
             uri: string;
         };
+        EstateDiff: {
+            /** @description The whole object as it is to be. */
+            after?: unknown;
+            /** @description The whole object as it was. */
+            before?: unknown;
+            /** @description The keys that differ; every key of an object that is added or removed. */
+            fields: components["schemas"]["EstateFieldDiff"][];
+            /** @enum {string} */
+            kind: "added" | "changed" | "removed";
+            /** @enum {string} */
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            name: string;
+        };
         EstateDocument: {
             devices?: components["schemas"]["EstateDevice"][];
             drivers?: components["schemas"]["EstateDriver"][];
@@ -786,9 +1234,26 @@ export interface components {
             grants?: components["schemas"]["EstateGrant"][];
             locations?: components["schemas"]["EstateLocation"][];
             queues?: components["schemas"]["EstateQueue"][];
+            server_sets?: components["schemas"]["EstateServerSet"][];
             servers?: components["schemas"]["EstateServer"][];
             stations?: components["schemas"]["EstateStation"][];
             subnets?: components["schemas"]["EstateSubnet"][];
+        };
+        EstateDraft: {
+            author: string;
+            /**
+             * Format: int64
+             * @description The revision that it changes.
+             */
+            base: number;
+            /** Format: date-time */
+            changed_at: string;
+            name: string;
+            /**
+             * Format: int64
+             * @description Rises with every edit; 0 while nothing has been changed.
+             */
+            version: number;
         };
         EstateDriver: {
             /** @description The name to the letter, as the system knows it. */
@@ -798,6 +1263,24 @@ export interface components {
             /** @description os or os/arch. */
             platform: string;
             title?: string;
+        };
+        EstateEdit: {
+            /** @enum {string} */
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            name: string;
+            /** @description The whole object as it is to be. */
+            object?: unknown;
+            /** @description Takes the object out. */
+            remove?: boolean;
+            /** @description Puts the object back as the draft's base has it. */
+            undo?: boolean;
+        };
+        EstateFieldDiff: {
+            after?: string;
+            before?: string;
+            gains?: string[];
+            key: string;
+            loses?: string[];
         };
         EstateGrant: {
             at?: string[];
@@ -813,8 +1296,15 @@ export interface components {
             if_removed?: "restore" | "leave";
             insist?: boolean;
             name: string;
+            /**
+             * Format: int64
+             * @description Only the so many nearest of the queues; 0 for all.
+             */
+            nearest?: number;
             note?: string;
             on?: string[];
+            /** @description When it holds, by the clock of each queue's site; always when absent. */
+            open?: components["schemas"]["EstateWindow"][];
             platforms?: string[];
             /** @description Names, label:a+b or within:LOCATION. */
             queues: string[];
@@ -838,6 +1328,8 @@ export interface components {
             remote_name?: string;
             server?: string;
             sessions?: string[];
+            /** @description A server set. */
+            set?: string;
         };
         EstateQueue: {
             access?: components["schemas"]["EstateAccess"];
@@ -859,11 +1351,18 @@ export interface components {
             location?: string;
             name: string;
             note?: string;
+            /** @description When it takes jobs, by the clock of its site; always when absent. */
+            open?: components["schemas"]["EstateWindow"][];
             /** @description In order of preference. */
             paths?: components["schemas"]["EstatePath"][];
             paused?: boolean;
             retired?: boolean;
             title?: string;
+        };
+        EstateRef: {
+            /** @enum {string} */
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            name: string;
         };
         EstateRevision: {
             /** Format: date-time */
@@ -882,6 +1381,14 @@ export interface components {
             title?: string;
             uri: string;
         };
+        EstateServerSet: {
+            members: string[];
+            name: string;
+            note?: string;
+            /** @enum {string} */
+            style: "standby" | "spread";
+            title?: string;
+        };
         EstateStation: {
             addresses?: string[];
             location?: string;
@@ -895,6 +1402,14 @@ export interface components {
             cidr: string;
             location: string;
             note?: string;
+        };
+        EstateWindow: {
+            /** @description mon to sun; every day when absent. */
+            days?: string[];
+            /** @description HH:MM. */
+            from: string;
+            /** @description HH:MM, not included; at or before from runs past midnight and belongs to the day on which it began. */
+            to: string;
         };
         Event: {
             /** Format: date-time */
@@ -924,7 +1439,7 @@ export interface components {
         FoundOne: {
             detail?: string;
             /** @enum {string} */
-            kind: "user" | "group" | "machine" | "station" | "location";
+            kind: "user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet";
             name: string;
             says: string;
         };
@@ -968,7 +1483,7 @@ export interface components {
             /** @description Whether the condition lets the grant through; an except does so when none of its entries holds. */
             holds: boolean;
             /** @enum {string} */
-            kind: "to" | "on" | "at" | "sessions" | "platforms" | "except" | "allow" | "deny";
+            kind: "to" | "on" | "at" | "sessions" | "platforms" | "open" | "except" | "allow" | "deny";
             wanted: string[];
         };
         LineupDriverWhy: {
@@ -1031,12 +1546,19 @@ export interface components {
         };
         LineupGrantWhy: {
             conditions: components["schemas"]["LineupCondition"][];
+            /** @description It matches, gives, and did not pass the queue over. */
             counts: boolean;
             /** Format: int64 */
             default: number;
             effect: string;
             grant: string;
             matches: boolean;
+            /**
+             * Format: int64
+             * @description How many of its queues it gives; 0 for all.
+             */
+            nearest: number;
+            says: string;
             /** @description Its entries that select the queue. */
             selects: string[];
         };
@@ -1056,7 +1578,7 @@ export interface components {
             grants: string[];
             queue: string;
             /** @enum {string} */
-            reason: "withheld" | "retired" | "not-permitted" | "no-path" | "no-driver";
+            reason: "withheld" | "retired" | "not-permitted" | "no-path" | "no-driver" | "not-nearest" | "no-distance";
         };
         LineupMembership: {
             direct: boolean;
@@ -1100,6 +1622,41 @@ export interface components {
             /** @description The person, by name in the directory. */
             user?: string;
         };
+        LineupReach: {
+            /** @description It is not limited by machines. */
+            any_machine: boolean;
+            /** @description It is not limited by people. */
+            everyone: boolean;
+            grant: string;
+            /** @description The first few of the people of the directory, else of the machines, whom it does not reach. */
+            left: string[];
+            /** @description It also holds with nobody signed in. */
+            machine_wide: boolean;
+            /**
+             * Format: int64
+             * @description Machines of the directory and stations that its on holds, less those whom its except names.
+             */
+            machines: number;
+            /** @description The first few of the people, else of the machines. */
+            names: string[];
+            /** Format: int64 */
+            of_machines: number;
+            /** Format: int64 */
+            of_people: number;
+            /** Format: int64 */
+            of_seen: number;
+            /**
+             * Format: int64
+             * @description Users of the directory whom its to holds, less those whom its except names.
+             */
+            people: number;
+            queues: string[];
+            /**
+             * Format: int64
+             * @description Of the contexts in which people and machines were last seen, those in which it matches now.
+             */
+            seen: number;
+        };
         LineupTaken: {
             device: string | null;
             server: string | null;
@@ -1110,6 +1667,8 @@ export interface components {
         };
         LineupWhy: {
             access?: components["schemas"]["LineupAccessWhy"];
+            /** @description The smallest change that would give the queue; empty where it is present. */
+            change: string;
             context: components["schemas"]["LineupEcho"];
             /** @description Why it is the default, or not. */
             default: string;
@@ -1136,6 +1695,17 @@ export interface components {
             says: string;
             title: string | null;
         };
+        LiveNote: {
+            author: string;
+            /** @enum {string} */
+            duty: "serving" | "drained" | "down";
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            reason: string;
+            /** Format: date-time */
+            since: string;
+        };
         MadeToken: {
             /** @description Shown this once. */
             secret: string;
@@ -1160,7 +1730,7 @@ export interface components {
         Notice: {
             subject: string;
             /** @enum {string} */
-            what: "estate" | "directory" | "live" | "access" | "endpoint" | "event" | "lost";
+            what: "estate" | "directory" | "live" | "access" | "draft" | "endpoint" | "event" | "lost";
         };
         Overview: {
             /** Format: date-time */
@@ -1200,10 +1770,25 @@ export interface components {
             /** @description about:blank: the code says which it is. */
             type: string;
         };
+        Progress: {
+            /** Format: int64 */
+            done: number;
+            /** Format: int64 */
+            total: number;
+        };
         Publish: {
             files: components["schemas"]["DocumentFile"][];
             /** @description Why, in a few words. */
             reason: string;
+        };
+        PublishDraft: {
+            /** @description Why, in a few words. */
+            reason: string;
+            /**
+             * Format: int64
+             * @description Of the draft that was looked at; where it has moved on, nothing is published.
+             */
+            version?: number;
         };
         Published: {
             revision: components["schemas"]["EstateRevision"];
@@ -1232,6 +1817,8 @@ export interface components {
             location?: string;
             name: string;
             note?: string;
+            /** @description When it takes jobs, by the clock of its site; always when absent. */
+            open?: components["schemas"]["EstateWindow"][];
             /** @description In order of preference. */
             paths?: components["schemas"]["EstatePath"][];
             paused?: boolean;
@@ -1246,6 +1833,156 @@ export interface components {
             revision: number;
             /** Format: int64 */
             total: number;
+        };
+        Reason: {
+            /** @description Why, in a few words. */
+            reason: string;
+        };
+        Rehearsal: {
+            /** @description The same by grant, queue, location and group, the most touched first. */
+            by: {
+                [key: string]: components["schemas"]["RehearseGroup"][];
+            };
+            /** @description Everything that could be looked at. */
+            cases: components["schemas"]["RehearseCount"];
+            /**
+             * Format: int64
+             * @description Objects that differ between the two estates.
+             */
+            changes: number;
+            /** @description What was taken to be down. */
+            down: string[];
+            /**
+             * Format: int64
+             * @description The revision that is compared with.
+             */
+            from: number;
+            /** @description Queues that would have no driver or no path for somebody's platform. */
+            holes: components["schemas"]["RehearseHole"][];
+            /** @description By which the contexts behind its figures are found, for a while. */
+            id: string;
+            /**
+             * Format: int64
+             * @description Contexts that the change can touch, all of which were worked out.
+             */
+            looked: number;
+            /** Format: date-time */
+            now: string;
+            /**
+             * Format: int64
+             * @description Contexts that an endpoint reported; the others know only who it is.
+             */
+            seen: number;
+            /** @description The edges that were looked at besides now. */
+            times: string[];
+            /** @description By kind of change. */
+            totals: {
+                [key: string]: components["schemas"]["RehearseCount"];
+            };
+            /** @description Whoever has any change. */
+            touched: components["schemas"]["RehearseCount"];
+            /**
+             * Format: date-time
+             * @description Edges of opening hours were looked at up to here.
+             */
+            until: string;
+        };
+        RehearsalLine: {
+            /** @description The last line, when it did not. */
+            problem?: components["schemas"]["Problem"];
+            progress?: components["schemas"]["Progress"];
+            /** @description The last line, when it succeeded. */
+            rehearsal?: components["schemas"]["Rehearsal"];
+        };
+        Rehearse: {
+            /** @description Look at everybody, even where the change cannot touch them; the result is the same. */
+            all?: boolean;
+            /** @description The name of one's own draft. */
+            draft?: string;
+            /** @description Who moves where in the directory: user:N=unit:P, user:N=+group:G or user:N=-group:G; machine: likewise. */
+            moves?: string[];
+            /** @description What goes down: server:N, set:N, device:N, site:N, location:P or subnet:CIDR. */
+            without?: string[];
+        };
+        RehearseCount: {
+            /** Format: int64 */
+            contexts: number;
+            /** Format: int64 */
+            machines: number;
+            /** Format: int64 */
+            people: number;
+        };
+        RehearseDependence: {
+            /** @description Whose every queue does. */
+            all: components["schemas"]["RehearseCount"];
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            queues: string[];
+            /** @description Who has a queue that depends on it. */
+            some: components["schemas"]["RehearseCount"];
+        };
+        RehearseGroup: {
+            /** @description By kind of change; kinds that do not occur are absent. */
+            counts: {
+                [key: string]: components["schemas"]["RehearseCount"];
+            };
+            key: string;
+        };
+        RehearseHolder: {
+            /** @description In every context and at every time that was looked at; else in some. */
+            always: boolean;
+            /**
+             * Format: int64
+             * @description In which it has the queue.
+             */
+            contexts: number;
+            /**
+             * @description The strongest that it has in any of its contexts.
+             * @enum {string}
+             */
+            effect: "placed" | "picked" | "offered";
+            grants: string[];
+            /** @enum {string} */
+            kind: "user" | "machine";
+            name: string;
+        };
+        RehearseHole: {
+            /** Format: int64 */
+            contexts: number;
+            /** Format: int64 */
+            machines: number;
+            /** Format: int64 */
+            people: number;
+            /** @description Empty where none is known. */
+            platform: string;
+            queue: string;
+            /** @enum {string} */
+            reason: "no-driver" | "no-path";
+        };
+        RehearseItem: {
+            from?: string;
+            /** @description The grants behind it: of what is gained after, of what is lost before. */
+            grants?: string[];
+            kind: string;
+            queue?: string;
+            /** @description When it holds, of the times that were looked at; absent for all of them. */
+            times?: string[];
+            to?: string;
+        };
+        Roll: {
+            /** Format: date-time */
+            from: string;
+            holders: components["schemas"]["RehearseHolder"][];
+            /** @description Everybody; who is not among the holders has it not. */
+            looked: components["schemas"]["RehearseCount"];
+            /** @description Who may print to it by its access rules, whatever grants say. */
+            permitted: components["schemas"]["RehearseCount"];
+            queue: string;
+            /** @description The revisions that were current in that time. */
+            revisions: number[];
+            /** Format: date-time */
+            until: string;
         };
         SetUp: {
             /** @description From the file setup-code in the data directory. */
@@ -1291,6 +2028,71 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    coverage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RehearseDependence"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     devices: {
         parameters: {
             query?: never;
@@ -1307,6 +2109,76 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateDevice"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    diff: {
+        parameters: {
+            query?: {
+                /** @description 0 for the current revision. */
+                from?: number;
+                /** @description 0 for the current revision. */
+                to?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Diffs"];
                 };
             };
             /** @description Unauthorized */
@@ -1425,6 +2297,563 @@ export interface operations {
             };
         };
     };
+    draft: {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    apply: {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Apply"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    discard: {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    dependents: {
+        parameters: {
+            query: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+                list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+                object: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateRef"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    edit: {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Edits"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "publish-draft": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishDraft"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Published"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "reach-of": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EstateEdit"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineupReach"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drafts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateDraft"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     drivers: {
         parameters: {
             query?: never;
@@ -1441,6 +2870,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateDriver"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    duties: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveNote"][];
                 };
             };
             /** @description Unauthorized */
@@ -1961,6 +3455,74 @@ export interface operations {
             };
         };
     };
+    findings: {
+        parameters: {
+            query?: {
+                /** @description A revision's number, draft or draft:NAME; the current one when absent. */
+                revision?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineupFinding"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     grants: {
         parameters: {
             query?: never;
@@ -2026,11 +3588,85 @@ export interface operations {
             };
         };
     };
+    reach: {
+        parameters: {
+            query?: {
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineupReach"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "ask-lineup": {
         parameters: {
             query?: {
-                /** @description Another revision of the estate than the current one, with the directory of the present. */
-                revision?: number;
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
             };
             header?: {
                 /** @description The ETag of the answer that is known already. */
@@ -2050,6 +3686,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Content-Type"?: string;
                     ETag?: string;
                     "Preference-Applied"?: string;
                     [name: string]: unknown;
@@ -2108,8 +3745,10 @@ export interface operations {
     "ask-lineups": {
         parameters: {
             query?: {
-                /** @description Another revision of the estate than the current one, with the directory of the present. */
-                revision?: number;
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
             };
             header?: {
                 /** @description The ETag of the answer that is known already. */
@@ -2129,6 +3768,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Content-Type"?: string;
                     ETag?: string;
                     "Preference-Applied"?: string;
                     [name: string]: unknown;
@@ -2448,6 +4088,209 @@ export interface operations {
             };
         };
     };
+    picks: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": string[];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    pick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                queue: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unpick: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+                queue: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     queues: {
         parameters: {
             query?: never;
@@ -2531,6 +4374,224 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Queue"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    holders: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339; the present when absent. */
+                from?: string;
+                /** @description RFC 3339: everybody who had it at any time from then until here. */
+                until?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Roll"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    rehearse: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rehearse"];
+            };
+        };
+        responses: {
+            /** @description One JSON object a line: progress, and at last the rehearsal or a problem. Whoever goes away stops it. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["RehearsalLine"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    effects: {
+        parameters: {
+            query?: {
+                /** @description Only this kind of change. */
+                kind?: "gains" | "loses" | "empty" | "stranded" | "no-driver" | "no-path" | "effect" | "default" | "path" | "driver" | "settings";
+                /** @description Together with key: only this grant, queue, location or group. */
+                by?: "grant" | "queue" | "location" | "group";
+                key?: string;
+                /** @description Part of a person's or machine's name. */
+                word?: string;
+                offset?: number;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                id: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Effects"];
                 };
             };
             /** @description Unauthorized */
@@ -2783,13 +4844,84 @@ export interface operations {
             };
         };
     };
+    revert: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reason"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Published"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     search: {
         parameters: {
             query?: {
                 /** @description Part of a name. */
                 word?: string;
-                /** @description user, group, machine, station, location; all when absent. */
-                kind?: ("user" | "group" | "machine" | "station" | "location")[];
+                /** @description All when absent. */
+                kind?: ("user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet")[];
                 limit?: number;
             };
             header?: never;
@@ -2805,6 +4937,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Found"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    server_sets: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateServerSet"][];
                 };
             };
             /** @description Unauthorized */
@@ -2870,6 +5067,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateServer"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    drain: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Reason"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    return: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Changed"];
                 };
             };
             /** @description Unauthorized */
@@ -3611,8 +5946,10 @@ export interface operations {
     explain: {
         parameters: {
             query?: {
-                /** @description Another revision of the estate than the current one, with the directory of the present. */
-                revision?: number;
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
             };
             header?: never;
             path?: never;

@@ -1,0 +1,50 @@
+package directory
+
+// EachUserIn calls f for every user that a group holds, directly or through nesting, once each.
+func (d *Directory) EachUserIn(id GroupID, f func(MemberID)) { d.each(id, &d.users, f) }
+
+// EachMachineIn is EachUserIn for machines.
+func (d *Directory) EachMachineIn(id GroupID, f func(MemberID)) { d.each(id, &d.machines, f) }
+
+func (d *Directory) each(id GroupID, m *members, f func(MemberID)) {
+	seen, met := map[GroupID]bool{id: true}, map[MemberID]bool{}
+	for walk := []GroupID{id}; len(walk) > 0; {
+		g := walk[0]
+		walk = walk[1:]
+		for _, member := range m.direct[g] {
+			if !met[member] {
+				met[member] = true
+				f(member)
+			}
+		}
+		for _, below := range d.down[g] {
+			if !seen[below] {
+				seen[below] = true
+				walk = append(walk, below)
+			}
+		}
+	}
+}
+
+// EachUserUnder calls f for every user whose unit is a unit or under it.
+func (d *Directory) EachUserUnder(id UnitID, f func(MemberID)) { d.users.under(id, d.unitEnd[id], f) }
+
+// EachMachineUnder is EachUserUnder for machines.
+func (d *Directory) EachMachineUnder(id UnitID, f func(MemberID)) {
+	d.machines.under(id, d.unitEnd[id], f)
+}
+
+func (m *members) under(from, end UnitID, f func(MemberID)) {
+	for i, u := range m.unit {
+		if from <= u && u < end {
+			f(MemberID(i))
+		}
+	}
+}
+
+// Size counts whom a group holds through every nesting.
+func (d *Directory) Size(id GroupID) (users, machines int) {
+	d.EachUserIn(id, func(MemberID) { users++ })
+	d.EachMachineIn(id, func(MemberID) { machines++ })
+	return users, machines
+}

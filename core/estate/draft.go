@@ -1,0 +1,66 @@
+package estate
+
+import (
+	"encoding/json"
+	"fmt"
+	"time"
+)
+
+// A Draft is changes that are not published, on top of a revision. It belongs to an account or a token.
+type Draft struct {
+	ID        int64     `json:"-"`
+	Owner     string    `json:"-"`
+	Author    string    `json:"author"`
+	Name      string    `json:"name"`
+	Base      int       `json:"base" doc:"The revision that it changes."`
+	Version   int64     `json:"version" doc:"Rises with every edit; 0 while nothing has been changed."`
+	ChangedAt time.Time `json:"changed_at"`
+	Kept      []Kept    `json:"-"`
+}
+
+// Kept is one object of a draft as it is to be; a nil Object takes it out.
+type Kept struct {
+	Ref
+	Object json.RawMessage
+}
+
+// Changes reads what a draft keeps into changes of its base.
+func (d Draft) Changes(base *Document) ([]Change, error) {
+	out := make([]Change, 0, len(d.Kept))
+	for _, k := range d.Kept {
+		t, ok := tableOf(k.List)
+		if !ok {
+			return nil, fmt.Errorf("a draft keeps the list %q", k.List)
+		}
+		c := Change{Ref: k.Ref, Before: base.Find(k.Ref)}
+		if k.Object != nil {
+			v, err := t.decode(k.Object)
+			if err != nil {
+				return nil, fmt.Errorf("%s: %w", k.Ref, err)
+			}
+			c.After = v
+		}
+		if c.Before == nil && c.After == nil {
+			continue // taken out of a base that has it no more
+		}
+		out = append(out, c)
+	}
+	return out, nil
+}
+
+// Keep turns changes into what a draft keeps.
+func Keep(changes []Change) ([]Kept, error) {
+	out := make([]Kept, 0, len(changes))
+	for _, c := range changes {
+		k := Kept{Ref: c.Ref}
+		if c.After != nil {
+			b, err := json.Marshal(c.After)
+			if err != nil {
+				return nil, err
+			}
+			k.Object = b
+		}
+		out = append(out, k)
+	}
+	return out, nil
+}

@@ -1,0 +1,98 @@
+package lineup
+
+import (
+	"encoding/binary"
+	"math/bits"
+	"slices"
+	"time"
+
+	"cirque/core/hours"
+)
+
+// Hours are the hours of some grant by the clock of some queue's site. Numbers are those of one Estate.
+type Hours struct{ week, zone int32 }
+
+// Append appends a key by which hours of one Estate can be told apart.
+func (h Hours) Append(b []byte) []byte {
+	return binary.LittleEndian.AppendUint32(binary.LittleEndian.AppendUint32(b, uint32(h.week)), uint32(h.zone))
+}
+
+// Hours gives the windows and the zone.
+func (e *Estate) Hours(h Hours) (hours.Week, *time.Location) {
+	return e.refs.weeks[h.week], e.tree.zones[h.zone]
+}
+
+// Timed appends the hours on which a context's lineup depends: those of the grants whose other conditions hold, each
+// once. Opening hours of queues change only whether they take jobs. The error is Resolve's.
+func (w *World) Timed(c Context, s *Scratch, into []Hours) ([]Hours, error) {
+	err := w.candidates(c, s, func(g *more, timed bool) {
+		if !timed {
+			return
+		}
+		for _, q := range g.queues {
+			if h := (Hours{g.week, w.Estate.queues[q].zone}); !slices.Contains(into, h) {
+				into = append(into, h)
+			}
+		}
+	})
+	return into, err
+}
+
+// NextEdge gives the first instant after the context's time at which opening hours could change its lineup, those of
+// queues included; ok is false where none does within a week. The error is Resolve's.
+func (w *World) NextEdge(c Context, s *Scratch) (edge time.Time, ok bool, err error) {
+	e := w.Estate
+	done := map[Hours]bool{}
+	look := func(open hours.Week, week, zone int32) {
+		h := Hours{week, zone}
+		if open == nil || week != none && done[h] {
+			return
+		}
+		done[h] = true
+		if at, some := open.NextEdge(c.Time, e.tree.zones[zone]); some && (!ok || at.Before(edge)) {
+			edge, ok = at, true
+		}
+	}
+	queues := map[int32]bool{}
+	err = w.candidates(c, s, func(g *more, timed bool) {
+		for _, i := range g.queues {
+			q := &e.queues[i]
+			if timed {
+				look(g.open, g.week, q.zone)
+			}
+			if q.open != nil && !queues[i] {
+				queues[i] = true
+				look(*q.open, none, q.zone)
+			}
+		}
+	})
+	return edge, ok, err
+}
+
+// candidates calls f for every grant whose conditions hold, but for the hours.
+func (w *World) candidates(c Context, s *Scratch, f func(g *more, timed bool)) error {
+	e := w.Estate
+	if !e.timed {
+		return nil
+	}
+	facts, err := w.facts(c, s, false)
+	if err != nil {
+		return err
+	}
+	s.begin(e)
+	words := s.bits[:(len(e.grants)+63)/64]
+	e.index.mark(facts, e.tree.locs, words)
+	for i, word := range words {
+		if word == 0 {
+			continue
+		}
+		words[i] = 0
+		for ; word != 0; word &= word - 1 {
+			g := &e.grants[i<<6+bits.TrailingZeros64(word)]
+			if w.matches(g, facts) {
+				f(g.more, g.does&timed != 0)
+			}
+		}
+	}
+	return nil
+}

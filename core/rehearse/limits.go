@@ -1,0 +1,46 @@
+package rehearse
+
+import (
+	"fmt"
+	"slices"
+	"strconv"
+	"strings"
+
+	"cirque/internal/fault"
+)
+
+// A Limit is one condition under which a pipeline is to stop, such as loses>0.
+type Limit struct {
+	Kind Kind
+	Over int
+}
+
+// ParseLimits reads limits divided by commas.
+func ParseLimits(text string) ([]Limit, error) {
+	var out []Limit
+	for one := range strings.SplitSeq(text, ",") {
+		kind, n, ok := strings.Cut(strings.TrimSpace(one), ">")
+		over, err := strconv.Atoi(strings.TrimSpace(n))
+		k := Kind(strings.TrimSpace(kind))
+		if !ok || err != nil || over < 0 || !slices.Contains(Kinds(), k) {
+			var words []string
+			for _, k := range Kinds() {
+				words = append(words, string(k))
+			}
+			return nil, fault.New(fault.Invalid, "limit-invalid", "write KIND>NUMBER with one of "+strings.Join(words, ", "), "%q is no limit", one)
+		}
+		out = append(out, Limit{k, over})
+	}
+	return out, nil
+}
+
+// Exceeded says which limits a report goes over, in words.
+func (r *Report) Exceeded(limits []Limit) []string {
+	var out []string
+	for _, l := range limits {
+		if n := r.Totals[l.Kind]; n.People+n.Machines > l.Over {
+			out = append(out, fmt.Sprintf("%s: %d people and %d machines, more than %d", l.Kind, n.People, n.Machines, l.Over))
+		}
+	}
+	return out
+}

@@ -1,0 +1,277 @@
+package rehearse
+
+import (
+	"encoding/binary"
+	"reflect"
+	"slices"
+	"strings"
+	"time"
+
+	"cirque/core/estate"
+	"cirque/core/hours"
+	"cirque/core/lineup"
+	"cirque/core/live"
+)
+
+// Week is how far ahead a rehearsal looks for edges of opening hours.
+const Week = 7 * 24 * time.Hour
+
+// A Plan is two worlds, the cases to compare them in, and which of these the difference can touch.
+type Plan struct {
+	Old, New *lineup.World
+	Cases    []Case
+	Now      time.Time
+	Changes  []estate.Change
+
+	order   []int32 // the cases to look at; nil: all
+	marked  bool    // only cases in which a marked grant holds can differ
+	oldMark lineup.Mark
+	newMark lineup.Mark
+}
+
+// NewPlan compares the worlds' estates and live states, and leaves out the cases that no difference can touch. all looks
+// at every case in spite of that. now is the present for every case.
+func NewPlan(from, to *lineup.World, cases *Cases, now time.Time, all bool) *Plan {
+	p := &Plan{Old: from, New: to, Cases: cases.List, Now: now, Changes: estate.Changes(from.Estate.Document(), to.Estate.Document())}
+	if all || from.Directory != to.Directory || p.moves() || !samePicks(from.Live, to.Live) {
+		return p
+	}
+	queues, grants := p.affected()
+	for _, w := range []*lineup.World{from, to} {
+		for _, g := range w.Estate.GrantsSelecting(queues) {
+			grants[g] = true
+		}
+	}
+	names := make([]string, 0, len(grants))
+	for g := range grants {
+		names = append(names, g)
+	}
+	slices.Sort(names)
+	p.marked, p.oldMark, p.newMark = true, from.Estate.MarkGrants(names), to.Estate.MarkGrants(names)
+	users := map[string]bool{}
+	add := func(folded string) { users[folded] = true }
+	if from.EachUser(p.oldMark, add) && to.EachUser(p.newMark, add) {
+		p.order = []int32{}
+		for u := range users {
+			p.order = append(p.order, cases.byUser[u]...)
+		}
+		slices.Sort(p.order)
+	}
+	return p
+}
+
+// moves says whether a change can alter where a context is or at which machine, or by which clock it is judged.
+func (p *Plan) moves() bool {
+	return slices.ContainsFunc(p.Changes, func(c estate.Change) bool {
+		switch c.List {
+		case "subnets", "stations":
+			return true
+		case "locations":
+			a, okA := c.Before.(*estate.Location)
+			b, okB := c.After.(*estate.Location)
+			return !okA || !okB || a.Timezone != b.Timezone
+		}
+		return false
+	})
+}
+
+func samePicks(a, b live.State) bool {
+	return len(a.Picks) == 0 && len(b.Picks) == 0 || reflect.DeepEqual(a.Picks, b.Picks)
+}
+
+// affected gives the queues and grants that differ, or that lead through something that does.
+func (p *Plan) affected() (queues, grants map[string]bool) {
+	queues, grants = map[string]bool{}, map[string]bool{}
+	through := map[estate.Ref]bool{}
+	for _, c := range p.Changes {
+		switch c.List {
+		case "grants":
+			grants[c.Name] = true
+		case "queues":
+			queues[c.Name] = true
+		default:
+			through[c.Ref] = true
+		}
+	}
+	for _, kind := range []struct {
+		list string
+		a, b map[string]live.Duty
+	}{{"servers", p.Old.Live.Servers, p.New.Live.Servers}, {"devices", p.Old.Live.Devices, p.New.Live.Devices}} {
+		for _, m := range []map[string]live.Duty{kind.a, kind.b} {
+			for n := range m {
+				if kind.a[n] != kind.b[n] {
+					through[estate.Ref{List: kind.list, Name: n}] = true
+				}
+			}
+		}
+	}
+	if len(through) == 0 {
+		return queues, grants
+	}
+	for _, d := range []*estate.Document{p.Old.Estate.Document(), p.New.Estate.Document()} {
+		sets := map[string]bool{}
+		for _, s := range d.ServerSets {
+			sets[s.Name] = through[estate.Ref{List: "server_sets", Name: s.Name}] || slices.ContainsFunc(s.Members, func(m string) bool { return through[estate.Ref{List: "servers", Name: m}] })
+		}
+		for i := range d.Queues {
+			q := &d.Queues[i]
+			is := slices.ContainsFunc(q.Paths, func(w estate.Path) bool {
+				return through[estate.Ref{List: "devices", Name: w.Device}] || through[estate.Ref{List: "servers", Name: w.Server}] || sets[w.Set]
+			})
+			for _, driver := range q.Drivers {
+				is = is || through[estate.Ref{List: "drivers", Name: driver}]
+			}
+			if is {
+				queues[q.Name] = true
+			}
+		}
+	}
+	return queues, grants
+}
+
+// Len is how many cases are to be looked at; ranges of Run go from 0 to it.
+func (p *Plan) Len() int {
+	if p.order != nil {
+		return len(p.order)
+	}
+	return len(p.Cases)
+}
+
+// A Desk is what one goroutine needs to Run. The zero Desk works, for one plan.
+type Desk struct {
+	a, b   lineup.Scratch
+	hoursA []lineup.Hours
+	hoursB []lineup.Hours
+	times  map[string][][]time.Time
+	key    []byte
+	now    [1]time.Time
+	only   [1][]time.Time
+}
+
+// Run compares the worlds in a range of the plan's cases, now and at every edge of grants' hours in the coming week.
+func (p *Plan) Run(from, to int, desk *Desk) *Part {
+	out := &Part{}
+	for i := from; i < to; i++ {
+		at := int32(i)
+		if p.order != nil {
+			at = p.order[i]
+		}
+		p.look(at, desk, out)
+	}
+	return out
+}
+
+func (p *Plan) look(at int32, desk *Desk, out *Part) {
+	c := p.Cases[at].Context
+	c.Time = p.Now
+	if p.marked {
+		a, errA := p.Old.Touches(c, p.oldMark, &desk.a)
+		b, errB := p.New.Touches(c, p.newMark, &desk.b)
+		if errA == nil && errB == nil && !a && !b {
+			return
+		}
+	}
+	out.Looked++
+	e := Effect{Case: at}
+	total := 0
+	for _, times := range p.times(c, desk) {
+		total += len(times)
+		for _, t := range times {
+			if !t.Equal(p.Now) {
+				out.note(t)
+			}
+		}
+		context := c
+		context.Time = times[0]
+		// The only error is a given location that one of the estates does not know: then nothing is had there.
+		a, errA := p.Old.Resolve(context, &desk.a)
+		b, errB := p.New.Resolve(context, &desk.b)
+		if errA != nil {
+			a = &lineup.Lineup{}
+		}
+		if errB != nil {
+			b = &lineup.Lineup{}
+		}
+		compare(a, b, times, &e)
+	}
+	for i := range e.Items {
+		if item := &e.Items[i]; len(item.Times) == total {
+			item.Times = nil // at all of them
+		} else {
+			slices.SortFunc(item.Times, time.Time.Compare)
+		}
+	}
+	if len(e.Items) > 0 {
+		e.Location = place(p.New, c, &desk.b)
+		out.Effects = append(out.Effects, e)
+	}
+}
+
+// times gives the times at which to look at a case: the present, and every edge of the hours on which its lineups depend
+// in the coming week. Times at which the same hours are open come together: at all of them the lineups are the same.
+func (p *Plan) times(c lineup.Context, desk *Desk) [][]time.Time {
+	desk.hoursA, _ = p.Old.Timed(c, &desk.a, desk.hoursA[:0])
+	desk.hoursB, _ = p.New.Timed(c, &desk.b, desk.hoursB[:0])
+	if len(desk.hoursA)+len(desk.hoursB) == 0 {
+		desk.now[0] = p.Now
+		desk.only[0] = desk.now[:]
+		return desk.only[:]
+	}
+	desk.key = desk.key[:0]
+	for _, list := range [2][]lineup.Hours{desk.hoursA, desk.hoursB} {
+		desk.key = binary.AppendUvarint(desk.key, uint64(len(list)))
+		for _, h := range list {
+			desk.key = h.Append(desk.key)
+		}
+	}
+	known, ok := desk.times[string(desk.key)]
+	if ok {
+		return known
+	}
+	type clock struct {
+		week hours.Week
+		zone *time.Location
+	}
+	var clocks []clock
+	for _, h := range desk.hoursA {
+		w, z := p.Old.Estate.Hours(h)
+		clocks = append(clocks, clock{w, z})
+	}
+	for _, h := range desk.hoursB {
+		w, z := p.New.Estate.Hours(h)
+		clocks = append(clocks, clock{w, z})
+	}
+	all := []time.Time{p.Now}
+	for _, k := range clocks {
+		all = append(all, k.week.Edges(p.Now, p.Now.Add(Week), k.zone)...)
+	}
+	slices.SortFunc(all, time.Time.Compare)
+	at := map[string]int{}
+	for _, t := range slices.CompactFunc(all, time.Time.Equal) {
+		open := make([]byte, len(clocks))
+		for i, k := range clocks {
+			if k.week.Open(hours.At(t, k.zone)) {
+				open[i] = 1
+			}
+		}
+		i, ok := at[string(open)]
+		if !ok {
+			i = len(known)
+			at[string(open)] = i
+			known = append(known, nil)
+		}
+		known[i] = append(known[i], t)
+	}
+	if desk.times == nil {
+		desk.times = map[string][][]time.Time{}
+	}
+	desk.times[string(desk.key)] = known
+	return known
+}
+
+func place(w *lineup.World, c lineup.Context, s *lineup.Scratch) string {
+	if l, err := w.Resolve(c, s); err == nil && l.Context.Location != nil {
+		return strings.Clone(*l.Context.Location)
+	}
+	return ""
+}

@@ -1,0 +1,416 @@
+package cli
+
+import (
+	"encoding/json"
+	"errors"
+	"fmt"
+	"io"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/lineup"
+	"cirque/core/live"
+	"cirque/core/rehearse"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+	"cirque/internal/fault"
+)
+
+func (r *root) rehearse() *cobra.Command {
+	var in api.Rehearse
+	var failOn, kind string
+	var limit int
+	c := &cobra.Command{Use: "rehearse", Short: "Who would gain and lose what: of your draft, or were something to fail", Args: args(cobra.NoArgs),
+		Long: `Compare the present with what would be, for every user and machine that the directory knows, in the contexts in which they
+were last seen. Without flags it is your draft that is rehearsed.
+
+With --without it is a failure: of server:NAME, set:NAME (all its members), device:NAME, site:NAME or location:PATH
+(every server and device there), or subnet:CIDR (whose address lies in it). With --move somebody moves in the directory:
+user:NAME=unit:PATH, user:NAME=+group:NAME or user:NAME=-group:NAME, and machine: likewise. With --draft the draft is
+taken besides.`,
+		Example: "  cirque rehearse --fail-on 'loses>0,empty>0'\n  cirque rehearse --without server:ps-ardholm-1 --show stranded\n  cirque rehearse --move user:mira.solvang=unit:office"}
+	c.Flags().StringVar(&in.Draft, "draft", "", "one of your drafts; main unless --without or --move is given")
+	c.Flags().StringSliceVar(&in.Without, "without", nil, "what fails; may be repeated")
+	c.Flags().StringSliceVar(&in.Moves, "move", nil, "who moves where in the directory; may be repeated")
+	c.Flags().BoolVar(&in.All, "all", false, "look at everybody, even where the change cannot touch them (the result is the same)")
+	c.Flags().StringVar(&failOn, "fail-on", "", "limits such as loses>0,empty>0: exit with 8 where one is passed")
+	c.Flags().StringVar(&kind, "show", "", "also list the contexts with this kind of change, or all")
+	c.Flags().IntVar(&limit, "limit", 50, "how many contexts to list")
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		var limits []rehearse.Limit
+		if failOn != "" {
+			var err error
+			if limits, err = rehearse.ParseLimits(failOn); err != nil {
+				return err
+			}
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		done, err := r.runRehearsal(c, client, in)
+		if err != nil {
+			return err
+		}
+		exceeded := done.Exceeded(limits)
+		var effects api.Effects
+		if kind != "" {
+			q := url.Values{"limit": {fmt.Sprint(limit)}}
+			if kind != "all" {
+				q.Set("kind", kind)
+			}
+			if effects, err = apiclient.Get[api.Effects](c.Context(), client, "/api/v1/rehearsals/"+done.ID+"/effects", q); err != nil {
+				return err
+			}
+		}
+		err = r.print(c, done, func(w io.Writer) {
+			r.writeRehearsal(w, in, done)
+			if kind != "" {
+				r.writeEffects(w, effects)
+			}
+			for _, x := range exceeded {
+				fmt.Fprintf(w, "\nOver the limit: %s.\n", x)
+			}
+		})
+		if err == nil && len(exceeded) > 0 {
+			return errNo
+		}
+		return err
+	}
+	return c
+}
+
+// runRehearsal reads the stream; on a terminal it shows the progress.
+func (r *root) runRehearsal(c *cobra.Command, client *apiclient.Client, in api.Rehearse) (*api.Rehearsal, error) {
+	resp, err := client.Raw(c.Context(), "POST", "/api/v1/rehearsals", nil, nil, in)
+	if err != nil {
+		return nil, err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	dec := json.NewDecoder(resp.Body)
+	for {
+		var line api.RehearsalLine
+		if err := dec.Decode(&line); err != nil {
+			if c.Context().Err() != nil {
+				return nil, c.Context().Err()
+			}
+			if errors.Is(err, io.EOF) {
+				err = nil
+			}
+			return nil, fault.New(fault.Unavailable, "stream-broken", "rehearse again", "the rehearsal broke off").Because(err)
+		}
+		switch {
+		case line.Rehearsal != nil:
+			if r.width > 0 {
+				fmt.Fprint(c.ErrOrStderr(), "\r\x1b[K")
+			}
+			return line.Rehearsal, nil
+		case line.Problem != nil:
+			return nil, line.Problem.Fault()
+		case line.Progress != nil && r.width > 0:
+			fmt.Fprintf(c.ErrOrStderr(), "\r%d of %d", line.Progress.Done, line.Progress.Total)
+		}
+	}
+}
+
+// kindWords says a kind of change for people.
+var kindWords = map[rehearse.Kind]string{rehearse.Gains: "gain a queue", rehearse.Loses: "lose a queue", rehearse.Empty: "end with nothing", rehearse.Stranded: "have a stranded queue",
+	rehearse.NoDriver: "lack a driver", rehearse.NoPath: "lack a path", rehearse.Effects: "placed, picked, offered", rehearse.Defaults: "default changes", rehearse.Paths: "path changes",
+	rehearse.Drivers: "driver changes", rehearse.Settings: "settings change"}
+
+func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
+	if len(x.Down) > 0 {
+		fmt.Fprintf(w, "Were down: %s.\n", strings.Join(x.Down, ", "))
+	}
+	if len(in.Without)+len(in.Moves) == 0 || in.Draft != "" {
+		fmt.Fprintf(w, "The draft changes %s of revision %d.\n", count(x.Changes, "object"), x.From)
+	}
+	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", count(x.Cases.People, "person"), count(x.Cases.Machines, "machine"), count(x.Touched.People, "person"), count(x.Touched.Machines, "machine"))
+	fmt.Fprintf(w, "Looked at %d of %d contexts, all that can be touched; %d of them as last seen, the others without place.\n", x.Looked, x.Cases.Contexts, x.Seen)
+	if len(x.Times) > 0 {
+		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", count(len(x.Times), "edge"), x.Until.Local().Format("Mon 2 January 15:04"))
+	}
+	if x.Touched.Contexts == 0 {
+		return
+	}
+	fmt.Fprintln(w)
+	t := r.table("", "PEOPLE", "MACHINES", "CONTEXTS")
+	for _, k := range rehearse.Kinds() {
+		if n, ok := x.Totals[k]; ok {
+			t.add(kindWords[k], fmt.Sprint(n.People), fmt.Sprint(n.Machines), fmt.Sprint(n.Contexts))
+		}
+	}
+	t.write(w)
+	for _, by := range []rehearse.By{rehearse.ByGrant, rehearse.ByQueue, rehearse.ByGroup, rehearse.ByLocation} {
+		r.writeGroups(w, by, x.By[by])
+	}
+	if len(x.Holes) > 0 {
+		fmt.Fprintln(w, "\nQueues that are granted and cannot be had:")
+		t := r.table("QUEUE", "PLATFORM", "REASON", "PEOPLE", "MACHINES")
+		for _, h := range x.Holes {
+			t.add(h.Queue, first(h.Platform, "not known"), string(h.Reason), fmt.Sprint(h.People), fmt.Sprint(h.Machines))
+		}
+		t.write(w)
+	}
+}
+
+const groupsShown = 12
+
+func (r *root) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group) {
+	if len(groups) == 0 {
+		return
+	}
+	fmt.Fprintf(w, "\nBy %s:\n", by)
+	t := r.table(strings.ToUpper(string(by)), "GAINS", "LOSES", "EMPTY", "STRANDED", "DEFAULT", "PATH", "OTHER")
+	figure := func(g rehearse.Group, kinds ...rehearse.Kind) string {
+		n := 0
+		for _, k := range kinds {
+			n += g.Counts[k].People + g.Counts[k].Machines
+		}
+		if n == 0 {
+			return "-"
+		}
+		return fmt.Sprint(n)
+	}
+	for _, g := range groups[:min(len(groups), groupsShown)] {
+		t.add(first(g.Key, "(unknown)"), figure(g, rehearse.Gains), figure(g, rehearse.Loses), figure(g, rehearse.Empty), figure(g, rehearse.Stranded), figure(g, rehearse.Defaults), figure(g, rehearse.Paths),
+			figure(g, rehearse.Effects, rehearse.Drivers, rehearse.Settings, rehearse.NoDriver, rehearse.NoPath))
+	}
+	t.write(w)
+	if more := len(groups) - groupsShown; more > 0 {
+		fmt.Fprintf(w, "and %d more; see them all with -o json.\n", more)
+	}
+}
+
+func (r *root) writeEffects(w io.Writer, list api.Effects) {
+	fmt.Fprintf(w, "\n%s:\n", count(list.Total, "context"))
+	t := r.table("WHO", "WHERE", "MACHINE", "CHANGE", "QUEUE", "FROM", "TO", "WHEN")
+	for _, e := range list.Effects {
+		for _, i := range e.Items {
+			t.add(e.Name, first(e.Location, "-"), or(e.Context.Machine, "-"), string(i.Kind), i.Queue, i.From, i.To, when(i.Times))
+		}
+	}
+	t.write(w)
+	if more := list.Total - len(list.Effects); more > 0 {
+		fmt.Fprintf(w, "and %d more contexts; raise --limit.\n", more)
+	}
+}
+
+func when(times []time.Time) string {
+	if len(times) == 0 {
+		return "always"
+	}
+	first := times[0].Local().Format("Mon 15:04")
+	if len(times) == 1 {
+		return "from " + first
+	}
+	return fmt.Sprintf("from %s, and %d later times", first, len(times)-1)
+}
+
+func (r *root) coverage() *cobra.Command {
+	return &cobra.Command{Use: "coverage", Short: "On which single servers and devices how many people depend", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		list, err := apiclient.Get[[]rehearse.Dependence](c.Context(), client, "/api/v1/coverage", nil)
+		if err != nil {
+			return err
+		}
+		return r.print(c, list, func(w io.Writer) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Nobody depends on a single server or device.")
+				return
+			}
+			t := r.table("WITHOUT", "PEOPLE WITH NOTHING LEFT", "PEOPLE MISSING SOMETHING", "MACHINES", "QUEUES")
+			for _, d := range list {
+				t.add(d.Kind+" "+d.Name, fmt.Sprint(d.All.People), fmt.Sprint(d.Some.People), fmt.Sprint(d.Some.Machines), strings.Join(d.Queues, ", "))
+			}
+			t.write(w)
+		})
+	}}
+}
+
+func (r *root) who() *cobra.Command {
+	var from, until, on string
+	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past", Args: args(cobra.ExactArgs(1)),
+		Long: `Everybody whose lineup has a queue, in the contexts in which they were last seen: now, at a moment of the past (--from), or at
+any time of a stretch of it (--from and --until, or --on DAY). The past is answered with the estate, the directory, the
+live state and the picks of that time. Who is not listed did not have it.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			q := url.Values{}
+			if on != "" {
+				day, err := time.ParseInLocation("2006-01-02", on, time.Local)
+				if err != nil {
+					return usageError{fmt.Errorf("%q is no day: write it as 2026-11-23", on)}
+				}
+				from, until = day.Format(time.RFC3339), day.AddDate(0, 0, 1).Format(time.RFC3339)
+				if now := time.Now(); day.AddDate(0, 0, 1).After(now) {
+					until = now.Format(time.RFC3339)
+				}
+			}
+			if from != "" {
+				q.Set("from", from)
+			}
+			if until != "" {
+				q.Set("until", until)
+			}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			x, err := apiclient.Get[api.Roll](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+"/holders", q)
+			if err != nil {
+				return err
+			}
+			return r.print(c, x, func(w io.Writer) { r.writeRoll(w, x) })
+		}}
+	c.Flags().StringVar(&from, "from", "", "a moment of the past, RFC 3339")
+	c.Flags().StringVar(&until, "until", "", "together with --from: up to here")
+	c.Flags().StringVar(&on, "on", "", "a day, such as 2026-11-23, by this machine's clock")
+	return c
+}
+
+func (r *root) writeRoll(w io.Writer, x api.Roll) {
+	people, machines := 0, 0
+	for _, h := range x.Holders {
+		if h.Kind == "user" {
+			people++
+		} else {
+			machines++
+		}
+	}
+	span := x.From.Local().Format("2006-01-02 15:04")
+	if x.Until.After(x.From) {
+		span += " to " + x.Until.Local().Format("2006-01-02 15:04")
+	}
+	var revs []string
+	for _, n := range x.Revisions {
+		revs = append(revs, fmt.Sprint(n))
+	}
+	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, people, count(x.Looked.People, "person"), machines, count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
+	fmt.Fprintf(w, "By its access rules %s and %s may print to it.\n\n", count(x.Permitted.People, "person"), count(x.Permitted.Machines, "machine"))
+	t := r.table("WHO", "", "EFFECT", "WHEN", "BY")
+	for _, h := range x.Holders {
+		often := "always"
+		if !h.Always {
+			often = "at some times or places"
+		}
+		t.add(h.Name, h.Kind, h.Effect, often, strings.Join(h.Grants, ", "))
+	}
+	t.write(w)
+}
+
+func (r *root) reach() *cobra.Command {
+	c := &cobra.Command{Use: "reach GRANT", Short: "How many people and machines a grant reaches", Args: args(cobra.ExactArgs(1))}
+	when := whenFlags(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		x, err := apiclient.Get[lineup.Reach](c.Context(), client, apiclient.Path("/api/v1/grants", a[0])+"/reach", when())
+		if err != nil {
+			return err
+		}
+		return r.print(c, x, func(w io.Writer) { writeReach(w, x) })
+	}
+	return c
+}
+
+func writeReach(w io.Writer, x lineup.Reach) {
+	people := fmt.Sprintf("%d of %s", x.People, count(x.OfPeople, "person"))
+	if x.Everyone {
+		people = "everybody, also those whom the directory does not know"
+	}
+	machines := fmt.Sprintf("%d of %s", x.Machines, count(x.OfMachines, "machine"))
+	if x.AnyMachine {
+		machines = "any machine"
+	}
+	fmt.Fprintf(w, "%s reaches %s, on %s.\n", x.Grant, people, machines)
+	if x.MachineWide {
+		fmt.Fprintln(w, "It also holds with nobody signed in.")
+	}
+	fmt.Fprintf(w, "It matches now in %d of %s in which somebody was last seen.\n", x.Seen, count(x.OfSeen, "context"))
+	fmt.Fprintf(w, "Queues: %s.\n", first(strings.Join(x.Queues, ", "), "none"))
+	if len(x.Names) > 0 {
+		fmt.Fprintf(w, "Among them: %s.\n", strings.Join(x.Names, ", "))
+	}
+	if len(x.Left) > 0 && !x.Everyone {
+		fmt.Fprintf(w, "Not among them: %s.\n", strings.Join(x.Left, ", "))
+	}
+}
+
+func (r *root) drain() *cobra.Command {
+	var reason string
+	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member of its sets", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/drain", api.Reason{Reason: reason})
+	}}
+	c.Flags().StringVar(&reason, "reason", "", "why, in a few words")
+	return c
+}
+
+func (r *root) back() *cobra.Command {
+	return &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/return", nil)
+	}}
+}
+
+func (r *root) duty(c *cobra.Command, path string, in any) error {
+	client, err := r.client()
+	if err != nil {
+		return err
+	}
+	x, err := apiclient.Post[api.Changed](c.Context(), client, path, in)
+	if err != nil {
+		return err
+	}
+	return r.print(c, x, func(w io.Writer) { fmt.Fprintln(w, x.Says+".") })
+}
+
+func (r *root) duties() *cobra.Command {
+	return &cobra.Command{Use: "duties", Short: "Servers and devices that are out of duty", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		list, err := apiclient.Get[[]live.Note](c.Context(), client, "/api/v1/duties", nil)
+		if err != nil {
+			return err
+		}
+		return r.print(c, list, func(w io.Writer) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Everything is on duty.")
+				return
+			}
+			t := r.table("", "NAME", "DUTY", "SINCE", "BY", "REASON")
+			for _, n := range list {
+				t.add(n.Kind, n.Name, string(n.Duty), ago(n.Since, time.Now()), n.Author, n.Reason)
+			}
+			t.write(w)
+		})
+	}}
+}
+
+func (r *root) pick(use, short, method string) *cobra.Command {
+	var user string
+	c := &cobra.Command{Use: use + " QUEUE", Short: short, Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		if user == "" {
+			return usageError{fmt.Errorf("say whose pick it is with --user")}
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		var x api.Changed
+		if err := client.Do(c.Context(), method, apiclient.Path("/api/v1/people", user)+"/picks/"+url.PathEscape(a[0]), nil, nil, &x); err != nil {
+			return err
+		}
+		return r.print(c, x, func(w io.Writer) { fmt.Fprintln(w, x.Says+".") })
+	}}
+	c.Flags().StringVar(&user, "user", "", "whose pick it is")
+	return c
+}

@@ -1,0 +1,117 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"cirque/core/live"
+	"cirque/core/rehearse"
+	"cirque/internal/api"
+	"cirque/internal/service"
+)
+
+// progressEvery is how often a rehearsal tells how far it is.
+const progressEvery = 100 * time.Millisecond
+
+func (s *server) rehearsals(a huma.API) {
+	s.rehearse(a)
+	type effects struct {
+		ID     string        `path:"id" maxLength:"64"`
+		Kind   rehearse.Kind `query:"kind" doc:"Only this kind of change." enum:"gains,loses,empty,stranded,no-driver,no-path,effect,default,path,driver,settings"`
+		By     rehearse.By   `query:"by" doc:"Together with key: only this grant, queue, location or group." enum:"grant,queue,location,group"`
+		Key    string        `query:"key" maxLength:"256"`
+		Word   string        `query:"word" maxLength:"256" doc:"Part of a person's or machine's name."`
+		Offset int           `query:"offset" minimum:"0"`
+		Limit  int           `query:"limit" minimum:"1" maximum:"1000" default:"100"`
+	}
+	route(s, a, "GET", "/api/v1/rehearsals/{id}/effects", "effects", "The contexts behind a figure of one's own rehearsal", small, func(ctx context.Context, in *effects) (*out[api.Effects], error) {
+		list, total, err := s.svc.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By, Key: in.Key, Word: in.Word}, in.Offset, in.Limit)
+		o := api.Effects{Total: total, Effects: make([]api.Effect, len(list))}
+		for i, e := range list {
+			o.Effects[i] = api.Effect(e)
+		}
+		return &out[api.Effects]{o}, err
+	})
+	route(s, a, "GET", "/api/v1/coverage", "coverage", "On which single servers and devices how many depend", small, func(ctx context.Context, _ *struct{}) (*out[[]rehearse.Dependence], error) {
+		list, err := s.svc.Coverage(ctx, principalOf(ctx))
+		return &out[[]rehearse.Dependence]{list}, err
+	})
+	type who struct {
+		Name  string `path:"name" maxLength:"256"`
+		From  string `query:"from" maxLength:"64" doc:"RFC 3339; the present when absent."`
+		Until string `query:"until" maxLength:"64" doc:"RFC 3339: everybody who had it at any time from then until here."`
+	}
+	route(s, a, "GET", "/api/v1/queues/{name}/holders", "holders", "Who has a queue, now or in the past", small, func(ctx context.Context, in *who) (*out[api.Roll], error) {
+		from, err := moment("from", in.From)
+		if err != nil {
+			return nil, err
+		}
+		until, err := moment("until", in.Until)
+		if err != nil {
+			return nil, err
+		}
+		var begin, end time.Time
+		if from != nil {
+			begin = *from
+		}
+		if until != nil {
+			end = *until
+		}
+		r, err := s.svc.Who(ctx, principalOf(ctx), in.Name, begin, end)
+		return &out[api.Roll]{api.Roll(r)}, err
+	})
+	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small, func(ctx context.Context, _ *struct{}) (*out[[]live.Note], error) {
+		list, err := s.svc.Duties(ctx, principalOf(ctx))
+		if list == nil {
+			list = []live.Note{}
+		}
+		return &out[[]live.Note]{list}, err
+	})
+}
+
+// rehearse streams its progress: one JSON object a line, the last of which is the rehearsal, or the problem.
+func (s *server) rehearse(a huma.API) {
+	type in struct{ Body api.Rehearse }
+	op := operation(http.MethodPost, "/api/v1/rehearsals", "rehearse", "Compare the present with what would be, for everybody", small)
+	schema := a.OpenAPI().Components.Schemas.Schema(typeOf[api.RehearsalLine](), true, "")
+	op.Responses = map[string]*huma.Response{"200": {Description: "One JSON object a line: progress, and at last the rehearsal or a problem. Whoever goes away stops it.",
+		Content: map[string]*huma.MediaType{"application/x-ndjson": {Schema: schema}}}}
+	huma.Register(a, op, func(ctx context.Context, in *in) (*huma.StreamResponse, error) {
+		if err := service.MayRehearse(principalOf(ctx)); err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			ctx, cancel := context.WithCancel(c.Context())
+			defer cancel()
+			defer context.AfterFunc(s.cfg.Stopping, cancel)()
+			c.SetHeader("Content-Type", "application/x-ndjson")
+			c.SetHeader("Cache-Control", "no-store")
+			c.SetHeader("X-Accel-Buffering", "no")
+			enc := json.NewEncoder(c.BodyWriter())
+			line := func(l api.RehearsalLine) {
+				if enc.Encode(l) != nil {
+					cancel() // nobody reads it any more
+				}
+				if f, ok := c.BodyWriter().(http.Flusher); ok {
+					f.Flush()
+				}
+			}
+			told := time.Now()
+			r, err := s.svc.Rehearse(ctx, principalOf(ctx), service.Rehearsing(in.Body), func(done, total int) {
+				if time.Since(told) >= progressEvery {
+					told = time.Now()
+					line(api.RehearsalLine{Progress: &api.Progress{Done: done, Total: total}})
+				}
+			})
+			if err != nil {
+				line(api.RehearsalLine{Problem: &s.fail(ctx, err).Problem})
+				return
+			}
+			line(api.RehearsalLine{Rehearsal: &api.Rehearsal{ID: r.ID, Down: r.Down, Report: *r.Report}})
+		}}, nil
+	})
+}

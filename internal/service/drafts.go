@@ -1,0 +1,422 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"cirque/core/access"
+	"cirque/core/document"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/core/name"
+	"cirque/internal/fault"
+)
+
+// MainDraft is the draft of somebody who has named none.
+const MainDraft = "main"
+
+// A Draft is a draft with what it comes to.
+type Draft struct {
+	estate.Draft
+	Current   int               // the newest revision
+	Document  *estate.Document  // the draft's base with its changes
+	Changes   []estate.Change   // of its base
+	Conflicts []estate.Conflict // with what has been published since
+
+	base *estate.Document
+}
+
+func ownerOf(p *access.Principal) string {
+	if p.Token {
+		return "token " + name.Fold(p.Name)
+	}
+	return "account " + name.Fold(p.Name)
+}
+
+// document gives a revision's document, from memory where it is there.
+func (s *Service) document(ctx context.Context, number int) (*estate.Document, error) {
+	if number == 0 {
+		return &estate.Document{Estate: estate.Version}, nil
+	}
+	if snap := s.Snapshot(); number == snap.Revision.Number {
+		return snap.World.Estate.Document(), nil
+	}
+	e, err := s.compiled(ctx, number)
+	if err != nil {
+		return nil, err
+	}
+	return e.Document(), nil
+}
+
+// Draft gives one's own draft; one that nothing has been put into is empty.
+func (s *Service) Draft(ctx context.Context, p *access.Principal, called string) (Draft, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return Draft{}, err
+	}
+	return s.draft(ctx, p, called)
+}
+
+func (s *Service) draft(ctx context.Context, p *access.Principal, called string) (Draft, error) {
+	if called == "" {
+		called = MainDraft
+	}
+	if !estate.ValidName(called) {
+		return Draft{}, fault.New(fault.Invalid, "draft-name", "write lower-case letters, digits and dashes", "%q is no name for a draft", called)
+	}
+	current, err := s.store.CurrentRevision(ctx)
+	if err != nil {
+		return Draft{}, err
+	}
+	kept, ok, err := s.store.Draft(ctx, ownerOf(p), called)
+	if err != nil {
+		return Draft{}, err
+	}
+	if !ok {
+		kept = estate.Draft{Owner: ownerOf(p), Author: p.Name, Name: called, Base: current.Number}
+	}
+	d := Draft{Draft: kept, Current: current.Number}
+	if d.base, err = s.document(ctx, d.Base); err != nil {
+		return d, err
+	}
+	if d.Changes, err = kept.Changes(d.base); err != nil {
+		return d, err
+	}
+	d.Document = d.base.With(d.Changes)
+	if d.Base != d.Current {
+		theirs, err := s.document(ctx, d.Current)
+		if err != nil {
+			return d, err
+		}
+		_, d.Conflicts = estate.Merge(d.base, d.Changes, theirs)
+	}
+	return d, nil
+}
+
+// Drafts lists everybody's drafts.
+func (s *Service) Drafts(ctx context.Context, p *access.Principal) ([]estate.Draft, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	return s.store.Drafts(ctx)
+}
+
+// Edit changes objects of one's own draft, all or none. version is that of the draft that the edits were made on, nil
+// for whichever it is: where the draft has moved on meanwhile, a Conflict fault.
+func (s *Service) Edit(ctx context.Context, p *access.Principal, called string, version *int64, edits []estate.Edit) (Draft, error) {
+	return s.change(ctx, p, called, version, func(d Draft) (*estate.Document, error) {
+		changes, err := estate.ParseEdits(edits, d.Document, d.base, s.parsing())
+		if err != nil {
+			return nil, err
+		}
+		return d.Document.With(changes), nil
+	})
+}
+
+func (s *Service) parsing() estate.Options {
+	return estate.Options{ValidZone: func(z string) bool { return s.cfg.Zone == nil || s.cfg.Zone(z) != nil }}
+}
+
+// Apply puts files into one's own draft: declaratively, so that the draft then equals them, or merging, so that only the
+// objects named are added or replaced.
+func (s *Service) Apply(ctx context.Context, p *access.Principal, called string, merge bool, files []document.File) (Draft, error) {
+	return s.change(ctx, p, called, nil, func(d Draft) (*estate.Document, error) {
+		opts := s.parsing()
+		if !merge {
+			return estate.Parse(files, opts)
+		}
+		opts.Base = d.Document
+		doc, err := estate.Parse(files, opts)
+		if err != nil {
+			return nil, err
+		}
+		var changes []estate.Change
+		for _, c := range estate.Changes(&estate.Document{}, doc) {
+			c.Before = d.Document.Find(c.Ref)
+			changes = append(changes, c)
+		}
+		return d.Document.With(changes), nil
+	})
+}
+
+// Discard throws one's own draft away.
+func (s *Service) Discard(ctx context.Context, p *access.Principal, called string) error {
+	_, err := s.change(ctx, p, called, nil, func(d Draft) (*estate.Document, error) { return d.base, nil })
+	return err
+}
+
+// change makes a draft equal a document that follows from it. Whoever edits at the same time is waited for.
+func (s *Service) change(ctx context.Context, p *access.Principal, called string, version *int64, next func(Draft) (*estate.Document, error)) (Draft, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return Draft{}, err
+	}
+	for try := 0; ; try++ {
+		d, err := s.draft(ctx, p, called)
+		if err != nil {
+			return d, err
+		}
+		if version != nil && *version != d.Version {
+			return d, fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more", "the draft was changed meanwhile")
+		}
+		doc, err := next(d)
+		if err != nil {
+			return d, err
+		}
+		if problems := estate.Integrity(doc); len(problems) > 0 {
+			return d, incoherent(problems)
+		}
+		if d.Kept, err = estate.Keep(estate.Changes(d.base, doc)); err != nil {
+			return d, err
+		}
+		_, err = s.store.SaveDraft(ctx, d.Draft)
+		if fault.Is(err, fault.Conflict) && version == nil && try < 20 {
+			continue
+		}
+		if err != nil {
+			return d, err
+		}
+		return s.draft(ctx, p, called)
+	}
+}
+
+func incoherent(problems []estate.Problem) error {
+	var details []fault.Detail
+	for _, x := range problems {
+		details = append(details, fault.Detail{Place: x.At.String(), What: x.What, Fix: x.Fix})
+	}
+	return fault.New(fault.Invalid, "estate-incoherent", problems[0].Fix, "the estate would not hold together: %s", problems[0].What).With(details)
+}
+
+// PublishDraft makes one's own draft the next revision, merged with what has been published since it began.
+func (s *Service) PublishDraft(ctx context.Context, p *access.Principal, called, reason string, version *int64) (estate.Revision, error) {
+	reason, err := publishing(p, reason)
+	if err != nil {
+		return estate.Revision{}, err
+	}
+	d, err := s.draft(ctx, p, called)
+	if err != nil {
+		return estate.Revision{}, err
+	}
+	switch {
+	case version != nil && *version != d.Version:
+		return estate.Revision{}, fault.New(fault.Conflict, "draft-moved", "look at the draft again", "the draft was changed meanwhile")
+	case len(d.Changes) == 0:
+		return estate.Revision{}, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply FILE, or edit in the console", "the draft %s changes nothing", d.Name)
+	}
+	return s.publish(ctx, p, &d.Draft, reason, d.base, d.Changes)
+}
+
+func publishing(p *access.Principal, reason string) (string, error) {
+	if err := access.Check(p, access.Publish); err != nil {
+		return "", err
+	}
+	if reason = strings.TrimSpace(reason); reason == "" {
+		return "", fault.New(fault.Invalid, "reason-missing", "say in a few words why, with -m REASON", "a revision needs a reason")
+	}
+	return reason, nil
+}
+
+// Publish makes files the next revision, at once. Publishing what is there already changes nothing, and says so.
+func (s *Service) Publish(ctx context.Context, p *access.Principal, files []document.File, reason string) (rev estate.Revision, same bool, err error) {
+	if reason, err = publishing(p, reason); err != nil {
+		return rev, false, err
+	}
+	doc, err := estate.Parse(files, s.parsing())
+	if err != nil {
+		return rev, false, err
+	}
+	current, now, err := s.store.Current(ctx)
+	if err != nil {
+		return rev, false, err
+	}
+	changes := estate.Changes(now, doc)
+	if current.Number > 0 && len(changes) == 0 {
+		return current, true, nil
+	}
+	rev, err = s.publish(ctx, p, nil, reason, now, changes)
+	return rev, false, err
+}
+
+// Revert makes a former revision current again, as a new one.
+func (s *Service) Revert(ctx context.Context, p *access.Principal, number int, reason string) (rev estate.Revision, same bool, err error) {
+	if reason, err = publishing(p, reason); err != nil {
+		return rev, false, err
+	}
+	_, want, err := s.store.Revision(ctx, number)
+	if err != nil {
+		return rev, false, err
+	}
+	current, now, err := s.store.Current(ctx)
+	if err != nil {
+		return rev, false, err
+	}
+	changes := estate.Changes(now, want)
+	if len(changes) == 0 {
+		return current, true, nil
+	}
+	rev, err = s.publish(ctx, p, nil, reason, now, changes)
+	return rev, false, err
+}
+
+// publish merges changes of a base with the newest revision and makes that the next one.
+func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate.Draft, reason string, base *estate.Document, changes []estate.Change) (estate.Revision, error) {
+	// One at a time here too: whoever waits for the database's lock holds a connection, and the one that has it needs another.
+	select {
+	case s.publishes <- struct{}{}:
+		defer func() { <-s.publishes }()
+	case <-ctx.Done():
+		return estate.Revision{}, fault.New(fault.Unavailable, "publish-busy", "try again", "others are publishing")
+	}
+	var conflicts []estate.Conflict
+	since := 0
+	rev, err := s.store.Publish(ctx, from, p.Name, reason, func(ctx context.Context, current int) (*estate.Document, error) {
+		theirs, err := s.document(ctx, current)
+		if err != nil {
+			return nil, err
+		}
+		var merged *estate.Document
+		if merged, conflicts = estate.Merge(base, changes, theirs); merged == nil {
+			since = current
+			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "%s clash with what was published since the draft began", plural(len(conflicts), "change"))
+		}
+		if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
+			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard", "everything that the draft changes has been published already")
+		}
+		return merged, nil
+	})
+	if len(conflicts) > 0 {
+		return rev, s.both(ctx, err, p.Name, base, since, conflicts)
+	}
+	if err != nil {
+		return rev, err
+	}
+	// The publisher reads its own writing at once; the others hear of it.
+	return rev, s.refresh(ctx, event.Estate)
+}
+
+func plural(n int, what string) string {
+	if n == 1 {
+		return "1 " + what
+	}
+	return fmt.Sprintf("%d %ss", n, what)
+}
+
+// both puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.
+func (s *Service) both(ctx context.Context, err error, me string, base *estate.Document, current int, conflicts []estate.Conflict) error {
+	var details []fault.Detail
+	for _, c := range conflicts {
+		what := c.Says
+		if c.Mine != nil && c.Theirs != nil {
+			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, sides(c.Mine), s.whose(ctx, base, current, c.Ref), sides(c.Theirs))
+		}
+		details = append(details, fault.Detail{Place: c.Ref.String(), What: what, Fix: "undo your change of it, or make it again on top of theirs"})
+	}
+	return fault.As(err).With(details)
+}
+
+func sides(d *estate.Diff) string {
+	if d.Kind != "changed" {
+		return d.Kind
+	}
+	var out []string
+	for _, f := range d.Fields {
+		switch {
+		case len(f.Gains)+len(f.Loses) > 0:
+			text := f.Key
+			for _, g := range f.Gains {
+				text += " +" + g
+			}
+			for _, l := range f.Loses {
+				text += " -" + l
+			}
+			out = append(out, text)
+		default:
+			out = append(out, fmt.Sprintf("%s %q to %q", f.Key, f.Before, f.After))
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// whose finds the revision that last changed an object, looking back from the newest.
+func (s *Service) whose(ctx context.Context, base *estate.Document, current int, r estate.Ref) string {
+	list, err := s.store.Revisions(ctx, 200)
+	if err != nil {
+		return "since"
+	}
+	at := func(number int) any {
+		doc, err := s.document(ctx, number)
+		if err != nil {
+			return nil
+		}
+		return doc.Find(r)
+	}
+	now := at(current)
+	for _, rev := range list {
+		if rev.Number > current || rev.Number < 2 {
+			continue
+		}
+		before := at(rev.Number - 1)
+		if !estate.SameObject(r.List, now, before) {
+			return fmt.Sprintf("%s in revision %d", rev.Author, rev.Number)
+		}
+		now = before
+	}
+	return "since"
+}
+
+// Diff compares two revisions; 0 stands for the current one.
+func (s *Service) Diff(ctx context.Context, p *access.Principal, from, to int) ([]estate.Change, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	doc := func(n int) (*estate.Document, error) {
+		if n == 0 {
+			return s.Snapshot().World.Estate.Document(), nil
+		}
+		return s.document(ctx, n)
+	}
+	a, err := doc(from)
+	if err != nil {
+		return nil, err
+	}
+	b, err := doc(to)
+	if err != nil {
+		return nil, err
+	}
+	return estate.Changes(a, b), nil
+}
+
+// Dependents lists what names an object of one's own draft.
+func (s *Service) Dependents(ctx context.Context, p *access.Principal, called string, r estate.Ref) ([]estate.Ref, error) {
+	d, err := s.Draft(ctx, p, called)
+	if err != nil {
+		return nil, err
+	}
+	return estate.Dependents(d.Document, r), nil
+}
+
+// world gives the world as it would be were the draft published now; a Conflict fault where it could not be.
+func (s *Service) world(ctx context.Context, p *access.Principal, called string) (*lineup.World, Draft, error) {
+	d, err := s.draft(ctx, p, called)
+	if err != nil {
+		return nil, d, err
+	}
+	snap := s.Snapshot()
+	now := snap.World.Estate.Document()
+	merged, conflicts := estate.Merge(d.base, d.Changes, now)
+	if len(conflicts) > 0 {
+		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "%s clash with what was published since the draft began", plural(len(conflicts), "change"))
+		return nil, d, s.both(ctx, f, p.Name, d.base, snap.Revision.Number, conflicts)
+	}
+	e := s.drafted.get(d.ID, d.Version, snap.Revision.Number)
+	if e == nil {
+		e = lineup.Compile(merged, 0, s.compiling(snap.World.Estate))
+		s.drafted.put(d.ID, d.Version, snap.Revision.Number, e)
+	}
+	return lineup.Bind(e, snap.World.Directory, snap.World.Live), d, nil
+}
+
+func (s *Service) compiling(reuse *lineup.Estate) lineup.Options {
+	return lineup.Options{Zone: s.cfg.Zone, Reuse: reuse}
+}
