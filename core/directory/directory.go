@@ -315,6 +315,9 @@ func (d *Directory) Group(id GroupID) Group { return d.records.Groups[id] }
 // UserName gives a user's folded name by its number.
 func (d *Directory) UserName(id MemberID) string { return d.users.folded[id] }
 
+// Listed says whether a user is listed itself, rather than only named by a group.
+func (d *Directory) Listed(id MemberID) bool { return id >= 0 && int(id) < d.users.listed }
+
 // UserGroups gives every group that a user is in, directly or through nesting, ascending.
 func (d *Directory) UserGroups(id MemberID) []GroupID { return d.users.in(id) }
 

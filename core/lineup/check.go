@@ -3,89 +3,424 @@ package lineup
 import (
 	"cmp"
 	"fmt"
+	"net/netip"
+	"net/url"
 	"slices"
+	"strings"
 
 	"cirque/core/directory"
 	"cirque/core/estate"
+	"cirque/core/live"
 )
 
 // A Finding is something that a careful reader of the estate would remark on. Findings never stop anything.
 type Finding struct {
-	Severity string `json:"severity" enum:"warning,note"`
-	Object   string `json:"object" doc:"Such as grant booking-hall."`
-	Says     string `json:"says"`
-	Fix      string `json:"fix"`
+	Severity string     `json:"severity" enum:"warning,note"`
+	Object   string     `json:"object" doc:"Such as grant booking-hall."`
+	At       estate.Ref `json:"at"`
+	Says     string     `json:"says"`
+	Fix      string     `json:"fix"`
 }
 
-// Check remarks on an estate, and on names in it that the directory does not know.
+// Check remarks on an estate as it meets a directory, warnings first, then by object.
 func Check(e *Estate, d *directory.Directory) []Finding {
-	out := []Finding{}
-	add := func(severity, object, fix, format string, args ...any) {
-		out = append(out, Finding{severity, object, fmt.Sprintf(format, args...), fix})
-	}
+	c := checker{e: e, d: d, w: Bind(e, d, live.State{}), out: []Finding{}}
+	c.grants()
+	c.queues()
+	c.overlaps()
+	c.access()
+	c.places()
+	slices.SortStableFunc(c.out, func(a, b Finding) int {
+		return cmp.Or(-cmp.Compare(a.Severity, b.Severity), cmp.Compare(a.Object, b.Object))
+	})
+	return c.out
+}
+
+type checker struct {
+	e   *Estate
+	d   *directory.Directory
+	w   *World
+	s   Scratch
+	out []Finding
+
+	people []map[directory.MemberID]bool // by grant: the listed users whom its to holds; nil where it is not limited by people
+	giving [][]int32                     // by queue
+}
+
+const (
+	warning = "warning"
+	remark  = "note"
+)
+
+func (c *checker) add(severity, list, name, fix, format string, args ...any) {
+	at := estate.Ref{List: list, Name: name}
+	c.out = append(c.out, Finding{severity, at.String(), at, fmt.Sprintf(format, args...), fix})
+}
+
+func (c *checker) grants() {
+	e := c.e
 	sel := newSelection(e)
-	given := make([]bool, len(e.queues))
+	c.giving = make([][]int32, len(e.queues))
+	c.people = make([]map[directory.MemberID]bool, len(e.grants))
 	for i := range e.grants {
 		g := e.grants[i].more
 		for _, s := range g.Queues {
 			if len(sel.one(s)) == 0 {
-				add("warning", "grant "+g.Name, "mend the entry, or give a queue that label or location", "%s selects no queue", s)
+				c.add(warning, "grants", g.Name, "mend the entry, or give a queue that label or location", "%s selects no queue", s)
 			}
 		}
-		checkNames(g.Grant, d, add)
 		for _, q := range g.queues {
-			given[q] = given[q] || g.Effect != estate.Withhold
-		}
-	}
-	for i := range e.queues {
-		q := &e.queues[i]
-		object := "queue " + q.Name
-		switch {
-		case q.Retired:
-		case !given[i]:
-			add("warning", object, "grant it, or retire it", "no grant gives it, so nobody receives it")
-		case len(q.paths) == 0:
-			add("warning", object, "give it a path through a device, a server or the gateway", "it has no path, so it is left out of every lineup")
-		}
-		if len(q.Devices) == 0 && slices.ContainsFunc(q.paths, func(w way) bool { return w.kind == wayGateway }) {
-			add("warning", object, "name the devices behind it", "it has a path through the gateway and no device for the gateway to send to")
-		}
-	}
-	first := map[string]string{}
-	for _, s := range e.doc.Stations {
-		for _, a := range s.Addresses {
-			if other, taken := first[a.String()]; taken {
-				add("warning", "station "+s.Name, "let one station have it", "its address %s is also that of %s, which counts", a, other)
-			} else {
-				first[a.String()] = s.Name
+			if g.Effect != estate.Withhold {
+				c.giving[q] = append(c.giving[q], int32(i))
 			}
 		}
+		c.names(g)
+		c.reach(int32(i), g)
+		if g.Default > 0 && g.Nearest != 1 && len(g.queues) > 1 {
+			c.add(remark, "grants", g.Name, "give one queue a default of its own, or leave the tie to distance and name", "its default of %d falls to %d queues at once: the nearest, then the first by name, is taken", g.Default, len(g.queues))
+		}
 	}
-	slices.SortStableFunc(out, func(a, b Finding) int {
-		return cmp.Or(-cmp.Compare(a.Severity, b.Severity), cmp.Compare(a.Object, b.Object))
-	})
-	return out
 }
 
-func checkNames(g *estate.Grant, d *directory.Directory, add func(severity, object, fix, format string, args ...any)) {
-	for _, list := range [][]string{g.To, g.On, g.Except} {
+// names remarks on names that the directory does not know, and on people and machines confused.
+func (c *checker) names(g *more) {
+	for key, list := range map[string][]string{"to": g.To, "on": g.On, "except": g.Except} {
 		for _, s := range list {
-			e, err := estate.ParseEntry(s)
+			en, err := estate.ParseEntry(s)
 			if err != nil {
 				continue
 			}
-			known := true
-			switch e.Kind {
+			known, users, machines := true, 1, 1
+			switch en.Kind {
 			case estate.User:
-				_, known = d.User(e.Name)
+				_, known = c.d.User(en.Name)
 			case estate.Group:
-				_, known = d.GroupID(e.Name)
+				var id directory.GroupID
+				if id, known = c.d.GroupID(en.Name); known {
+					users, machines = c.d.Size(id)
+				}
 			case estate.Unit:
-				_, known = d.Unit(e.Name)
+				var id directory.UnitID
+				if id, known = c.d.Unit(en.Name); known {
+					users, machines = 0, 0
+					c.d.EachUserUnder(id, func(directory.MemberID) { users++ })
+					c.d.EachMachineUnder(id, func(directory.MemberID) { machines++ })
+				}
 			}
-			if !known {
-				add("note", "grant "+g.Name, "mend the name, or wait until the directory has it", "the directory does not know %s", s)
+			switch {
+			case !known:
+				c.add(remark, "grants", g.Name, "mend the name, or wait until the directory has it", "the directory does not know %s", s)
+			case key == "to" && users == 0 && machines > 0:
+				c.add(warning, "grants", g.Name, "write it under on: to is for people", "%s under to holds machines only", s)
+			case key == "on" && machines == 0 && users > 0:
+				c.add(warning, "grants", g.Name, "write it under to: on is for machines", "%s under on holds people only", s)
 			}
 		}
+	}
+}
+
+// reach finds whom a grant is for, and remarks where that is nobody.
+func (c *checker) reach(i int32, g *more) {
+	if g.to != nil && !g.to.everyone {
+		people := map[directory.MemberID]bool{}
+		c.w.EachUser(Mark{[]int32{i}}, func(folded string) {
+			if id := c.d.UserID(folded); id != directory.NoMember && c.d.Listed(id) {
+				people[id] = true
+			}
+		})
+		c.people[i] = people
+		if len(people) == 0 {
+			c.add(warning, "grants", g.Name, "put somebody into it, mend the names, or take the grant out", "nobody whom the directory knows is meant by to: %s", strings.Join(g.To, ", "))
+			return
+		}
+		if g.except != nil && c.allExcepted(people, g) {
+			c.add(warning, "grants", g.Name, "take somebody out of except, or the grant out", "its except takes out everybody whom its to names")
+		}
+	}
+	if g.on == nil || len(g.on.machines)+len(g.on.hosts) > 0 {
+		return
+	}
+	some := false
+	for _, r := range g.on.groups {
+		if id, ok := c.d.GroupID(c.e.refs.groups[r].written); ok {
+			_, machines := c.d.Size(id)
+			some = some || machines > 0
+		}
+	}
+	for _, r := range g.on.units {
+		if id, ok := c.d.Unit(c.e.refs.units[r].written); ok {
+			c.d.EachMachineUnder(id, func(directory.MemberID) { some = true })
+		}
+	}
+	if !some {
+		c.add(warning, "grants", g.Name, "put a machine into it, or mend the names", "no machine that the directory knows is meant by on: %s", strings.Join(g.On, ", "))
+	}
+}
+
+func (c *checker) allExcepted(people map[directory.MemberID]bool, g *more) bool {
+	for id := range people {
+		f, err := c.w.facts(Context{User: c.d.UserName(id)}, &c.s, false)
+		if err == nil && !c.w.to(g.except, f) {
+			return false
+		}
+	}
+	return true
+}
+
+func (c *checker) queues() {
+	e := c.e
+	platforms := c.platforms()
+	for i := range e.queues {
+		q := &e.queues[i]
+		switch {
+		case q.Retired:
+			continue
+		case len(c.giving[i]) == 0:
+			c.add(warning, "queues", q.Name, "grant it, or retire it", "no grant gives it, so nobody receives it")
+		case !slices.ContainsFunc(c.giving[i], func(g int32) bool { return c.people[g] == nil || len(c.people[g]) > 0 }):
+			c.add(warning, "queues", q.Name, "grant it to somebody, or retire it", "the grants that give it reach nobody, so nobody receives it")
+		}
+		if len(q.paths) == 0 {
+			c.add(warning, "queues", q.Name, "give it a path through a device, a server, a set or the gateway", "it has no path, so it is left out of every lineup")
+			continue
+		}
+		gateway := slices.ContainsFunc(q.paths, func(w way) bool { return w.kind == wayGateway })
+		if gateway && len(q.Devices) == 0 {
+			c.add(warning, "queues", q.Name, "name the devices behind it", "it has a path through the gateway and no device for the gateway to send to")
+		}
+		if gateway || q.fits == nil || len(c.giving[i]) == 0 {
+			continue
+		}
+		var missing []string
+		machines := 0
+		for _, p := range platforms {
+			n := platformNumber(p.name)
+			wanted := slices.ContainsFunc(c.giving[i], func(g int32) bool {
+				x := &e.grants[g]
+				return x.platforms == 0 || x.platforms&(1<<n) != 0
+			})
+			if wanted && q.fits[n] == noDriver {
+				missing = append(missing, p.name)
+				machines += p.machines
+			}
+		}
+		if len(missing) > 0 {
+			c.add(warning, "queues", q.Name, "add drivers for them, or \"*\": driverless", "no driver fits %s, which %s", names(missing), have(machines))
+		}
+	}
+	for _, s := range e.doc.ServerSets {
+		if len(s.Members) == 1 {
+			c.add(remark, "server_sets", s.Name, "add a second server, or lead the paths to the server itself", "it has one member only, so nothing can take over")
+		}
+	}
+}
+
+func have(machines int) string {
+	if machines == 1 {
+		return "1 machine has"
+	}
+	return fmt.Sprintf("%d machines have", machines)
+}
+
+type usedPlatform struct {
+	name     string
+	machines int
+}
+
+// platforms counts the platforms of the machines that directory and estate know.
+func (c *checker) platforms() []usedPlatform {
+	n := map[string]int{}
+	for _, m := range c.d.Records().Machines {
+		if platformNumber(m.Platform) != none {
+			n[m.Platform]++
+		}
+	}
+	for _, s := range c.e.doc.Stations {
+		if platformNumber(s.Platform) != none {
+			n[s.Platform]++
+		}
+	}
+	var out []usedPlatform
+	for p, machines := range n {
+		out = append(out, usedPlatform{p, machines})
+	}
+	slices.SortFunc(out, func(a, b usedPlatform) int { return cmp.Compare(a.name, b.name) })
+	return out
+}
+
+// overlaps finds grants that add nothing beside another, everyone left beside a narrower grant, and ties of defaults.
+func (c *checker) overlaps() {
+	told := map[[2]int32]bool{}
+	for q := range c.giving {
+		list := c.giving[q]
+		for _, a := range list {
+			for _, b := range list {
+				if a != b && !told[[2]int32{a, b}] {
+					told[[2]int32{a, b}] = true
+					c.overlap(c.e.grants[a].more, c.e.grants[b].more, a < b)
+				}
+			}
+		}
+	}
+	c.ties()
+}
+
+// overlap remarks on a where b makes it needless; first says that a comes before b.
+func (c *checker) overlap(a, b *more, first bool) {
+	if !covers(b, a) || a.Default > b.Default && a.Default > 0 || a.Insist && !b.Insist {
+		return
+	}
+	if covers(a, b) && a.Default == b.Default {
+		if !first {
+			c.add(warning, "grants", a.Name, "take one of the two out", "it is the same as %s under another name", b.Name)
+		}
+		return
+	}
+	if b.to != nil && b.to.everyone && a.to != nil && !a.to.everyone {
+		c.add(warning, "grants", b.Name, fmt.Sprintf("limit it, or take %s out", a.Name), "it gives to everyone what the narrower grant %s gives to %s", a.Name, strings.Join(a.To, ", "))
+		return
+	}
+	c.add(remark, "grants", a.Name, "take it out, unless it is to stay when the other goes", "it adds nothing beside %s, which gives the same and more", b.Name)
+}
+
+// covers says whether b gives everything that a gives, to everybody to whom a gives it.
+func covers(b, a *more) bool {
+	rank := map[estate.Effect]int{estate.Place: 2, estate.Offer: 1}
+	if rank[b.Effect] < rank[a.Effect] || b.Nearest > 0 && (a.Nearest == 0 || a.Nearest > b.Nearest || !slices.Equal(a.queues, b.queues)) || b.IfRemoved == estate.Leave && a.IfRemoved != estate.Leave {
+		return false
+	}
+	for _, q := range a.queues {
+		if _, ok := slices.BinarySearch(b.queues, q); !ok {
+			return false
+		}
+	}
+	wider := func(b, a []string) bool {
+		return len(b) == 0 || len(a) > 0 && (slices.Contains(b, string(estate.Everyone)) || !slices.ContainsFunc(a, func(s string) bool { return !slices.Contains(b, s) }))
+	}
+	// The scope of a machine-wide grant is more than that of one for people.
+	if len(a.To) == 0 && len(b.To) > 0 {
+		return false
+	}
+	sameHours := len(b.Open) == 0 || fmt.Sprint(a.Open) == fmt.Sprint(b.Open)
+	excepts := !slices.ContainsFunc(b.Except, func(s string) bool { return !slices.Contains(a.Except, s) })
+	return wider(b.To, a.To) && wider(b.On, a.On) && wider(b.At, a.At) && wider(b.Sessions, a.Sessions) && wider(b.Platforms, a.Platforms) && sameHours && excepts
+}
+
+// ties finds grants that set the same default for the same people, to different queues.
+func (c *checker) ties() {
+	by := map[string][]*more{}
+	for i := range c.e.grants {
+		if g := c.e.grants[i].more; g.Default > 0 && len(g.queues) > 0 {
+			key := fmt.Sprint(g.Default, g.To, g.On, g.At, g.Sessions, g.Platforms, g.Open)
+			by[key] = append(by[key], g)
+		}
+	}
+	for _, list := range by {
+		for _, g := range list[1:] {
+			if !slices.Equal(g.queues, list[0].queues) {
+				c.add(remark, "grants", g.Name, "give one of the two a higher default", "its default of %d ties with that of %s for the same people: the nearest, then the first by name, is taken", g.Default, list[0].Name)
+			}
+		}
+	}
+}
+
+// access compares who may print with to whom it is granted. Only people can be judged without a context.
+func (c *checker) access() {
+	for i := range c.e.queues {
+		q := &c.e.queues[i]
+		if q.access == nil || !byPeople(q.access.allow) || !byPeople(q.access.deny) {
+			continue
+		}
+		may := func(id directory.MemberID) bool {
+			f, err := c.w.facts(Context{User: c.d.UserName(id)}, &c.s, false)
+			return err == nil && c.w.permitted(q, f)
+		}
+		granted, limited := map[directory.MemberID]bool{}, true
+		for _, g := range c.giving[i] {
+			limited = limited && c.people[g] != nil
+			refused := 0
+			for id := range c.people[g] {
+				granted[id] = true
+				if !may(id) {
+					refused++
+				}
+			}
+			switch n := len(c.people[g]); {
+			case n > 0 && refused == n:
+				c.add(warning, "grants", c.e.grants[g].more.Name, "widen the queue's access, or take the queue out of the grant", "it gives %s to people none of whom may print to it", q.Name)
+			case refused > 0:
+				c.add(remark, "grants", c.e.grants[g].more.Name, "widen the queue's access, or narrow the grant", "%d of its %d people may not print to %s", refused, n, q.Name)
+			}
+		}
+		if !limited || q.access.allow == nil {
+			continue
+		}
+		without := 0
+		for id := range c.d.Records().Users {
+			if id := directory.MemberID(id); !granted[id] && may(id) {
+				without++
+			}
+		}
+		if without > 0 {
+			c.add(remark, "queues", q.Name, "grant it to them too, or take them out of the queue's access", "%s may print to it, and no grant gives it to them", people(without))
+		}
+	}
+}
+
+func people(n int) string {
+	if n == 1 {
+		return "1 person"
+	}
+	return fmt.Sprintf("%d people", n)
+}
+
+func byPeople(c *cond) bool {
+	return c == nil || len(c.machines)+len(c.hosts)+len(c.locs)+len(c.prefixes)+len(c.ranges) == 0
+}
+
+// places looks at subnets, stations and addresses.
+func (c *checker) places() {
+	doc := c.e.doc
+	for i, a := range doc.Subnets {
+		for _, b := range doc.Subnets[i+1:] {
+			if !b.CIDR.Overlaps(a.CIDR) {
+				if b.CIDR.Addr().Is4() != a.CIDR.Addr().Is4() || a.CIDR.Addr().Less(b.CIDR.Addr()) {
+					break // they are in order, so nothing after it can
+				}
+				continue
+			}
+			if estate.Site(a.Location) != estate.Site(b.Location) {
+				c.add(warning, "subnets", b.CIDR.String(), "mend one of the two, or tie both to one site", "it lies at %s, inside %s, which lies at %s", estate.Site(b.Location), a.CIDR, estate.Site(a.Location))
+			}
+		}
+	}
+	first := map[string]string{}
+	for _, s := range doc.Stations {
+		for _, a := range s.Addresses {
+			if other, taken := first[a.String()]; taken {
+				c.add(warning, "stations", s.Name, "let one station have it", "its address %s is also that of %s, which counts", a, other)
+			} else {
+				first[a.String()] = s.Name
+			}
+			if s.Location == "" {
+				c.inside("stations", s.Name, a)
+			}
+		}
+	}
+	for _, v := range doc.Devices {
+		if u, err := url.Parse(v.URI); err == nil {
+			if a, err := netip.ParseAddr(u.Hostname()); err == nil {
+				c.inside("devices", v.Name, a.Unmap())
+			}
+		}
+	}
+}
+
+func (c *checker) inside(list, name string, a netip.Addr) {
+	if len(c.e.doc.Subnets) == 0 {
+		return
+	}
+	if _, ok := c.e.subnets.Lookup(a); !ok {
+		c.add(remark, list, name, "add the subnet, or mend the address", "its address %s lies in no subnet of the estate", a)
 	}
 }

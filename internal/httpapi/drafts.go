@@ -43,6 +43,13 @@ func (s *server) drafts(a huma.API) {
 	route(s, a, "GET", "/api/v1/draft", "draft", "One's own draft", small, func(ctx context.Context, in *Named) (*out[api.Draft], error) {
 		return answer(s.svc.Draft(ctx, principalOf(ctx), in.Name))
 	})
+	route(s, a, "GET", "/api/v1/draft/document", "draft-document", "The estate as one's own draft has it", small, func(ctx context.Context, in *Named) (*out[api.Estate], error) {
+		d, err := s.svc.Draft(ctx, principalOf(ctx), in.Name)
+		if err != nil {
+			return nil, err
+		}
+		return &out[api.Estate]{api.Estate{Document: d.Document}}, nil
+	})
 	type apply struct {
 		Named
 		Body api.Apply

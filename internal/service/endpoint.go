@@ -122,7 +122,7 @@ func (s *Service) Overview(ctx context.Context, p *access.Principal) (Overview, 
 	o := Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason, Endpoints: map[endpoint.State]int{},
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
-		Findings:  lineup.Check(snap.World.Estate, snap.World.Directory)}
+		Findings:  snap.findings()}
 	if snap.Revision.Number > 0 {
 		o.At = &snap.Revision.At
 	}

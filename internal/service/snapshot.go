@@ -2,6 +2,7 @@ package service
 
 import (
 	"context"
+	"sync"
 
 	"cirque/core/directory"
 	"cirque/core/estate"
@@ -15,6 +16,7 @@ type Snapshot struct {
 	Revision         estate.Revision
 	DirectoryVersion int64
 	changed          chan struct{}
+	findings         func() []lineup.Finding // worked out once, when first asked for
 }
 
 // Snapshot gives the present one.
@@ -81,6 +83,10 @@ func (s *Service) refresh(ctx context.Context, what string) error {
 		next.World = lineup.Bind(est, dir, old.World.Live)
 	}
 	if changed {
+		next.findings = sync.OnceValue(func() []lineup.Finding { return lineup.Check(next.World.Estate, next.World.Directory) })
+		if old != nil && old.World.Estate == next.World.Estate && old.World.Directory == next.World.Directory {
+			next.findings = old.findings // live state alone does not matter to them
+		}
 		s.snapshot.Store(next)
 		if old != nil {
 			close(old.changed)

@@ -108,6 +108,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/document": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The estate as one's own draft has it */
+        get: operations["draft-document"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/draft/edits": {
         parameters: {
             query?: never;
@@ -1537,6 +1554,7 @@ export interface components {
             title: string | null;
         };
         LineupFinding: {
+            at: components["schemas"]["EstateRef"];
             fix: string;
             /** @description Such as grant booking-hall. */
             object: string;
@@ -2505,11 +2523,11 @@ export interface operations {
     };
     dependents: {
         parameters: {
-            query: {
+            query?: {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
-                list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
-                object: string;
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+                object?: string;
             };
             header?: never;
             path?: never;
@@ -2524,6 +2542,74 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateRef"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "draft-document": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Estate"];
                 };
             };
             /** @description Unauthorized */

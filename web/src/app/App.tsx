@@ -1,7 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { Navigate, Route, Routes } from "react-router";
 import { ProblemError } from "../api/client";
+import { DraftPage } from "../features/draft/DraftPage";
 import { EndpointsPage } from "../features/endpoints/EndpointsPage";
+import { GrantsPage } from "../features/grants/GrantsPage";
+import { HistoryPage } from "../features/history/HistoryPage";
 import { LineupPage } from "../features/lineup/LineupPage";
 import { OverviewPage } from "../features/overview/OverviewPage";
 import { QueuesPage } from "../features/queues/QueuesPage";
@@ -26,6 +29,9 @@ export function App() {
         <Route path="/" element={<OverviewPage />} />
         <Route path="/lineup" element={<LineupPage />} />
         <Route path="/queues" element={<QueuesPage />} />
+        <Route path="/grants" element={<GrantsPage />} />
+        <Route path="/draft" element={<DraftPage />} />
+        <Route path="/history" element={<HistoryPage />} />
         <Route path="/endpoints" element={<EndpointsPage />} />
         <Route path="/index.html" element={<Navigate to="/" replace />} />
         <Route path="*" element={<Empty title="There is no such page">Go to the overview, or check the address.</Empty>} />

@@ -4,6 +4,7 @@ import { NavLink } from "react-router";
 import { api, ask, type Me } from "../api/client";
 import { revisionQuery } from "../api/queries";
 import { stamp } from "../lib/time";
+import { DraftStrip } from "./DraftStrip";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
 import { applyTheme, theme, type Theme } from "./theme";
@@ -11,8 +12,11 @@ import { applyTheme, theme, type Theme } from "./theme";
 const pages = [
   ["/", "Overview"],
   ["/lineup", "Lineup"],
+  ["/grants", "Grants"],
   ["/queues", "Queues"],
   ["/endpoints", "Endpoints"],
+  ["/draft", "Draft"],
+  ["/history", "History"],
 ] as const;
 
 /** The frame of every page: where one may go above, what is current below. */
@@ -51,6 +55,7 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
       </header>
       <main id="content" className="flex-1 px-4 pt-4 pb-16">{children}</main>
       <footer className="fixed inset-x-0 bottom-0 flex min-h-9 flex-wrap items-center gap-x-6 border-t border-rule-strong bg-wash px-4 py-1 text-ink-2">
+        <DraftStrip />
         {revision.data && (
           <span>
             <strong className="text-ink">Revision {revision.data.number}</strong> by {revision.data.author}, {stamp(revision.data.at)}: {revision.data.reason}

@@ -4,13 +4,14 @@ import type { Notice } from "../api/client";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
 const concerns: Record<Notice["what"], string[]> = {
-  estate: ["revision", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
-  directory: ["subject", "overview", "lineup", "why", "search", "endpoints"],
-  live: ["lineup", "why", "endpoints"],
+  estate: ["revision", "draft", "history", "findings", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
+  directory: ["subject", "reach", "findings", "draft", "overview", "lineup", "why", "search", "endpoints"],
+  live: ["duties", "lineup", "why", "endpoints"],
   access: [],
+  draft: ["draft", "findings"],
   endpoint: ["subject", "endpoints", "overview"],
   event: ["events"],
-  lost: ["revision", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
+  lost: ["revision", "draft", "history", "findings", "duties", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
 };
 
 const gather = 250; // ms: many notices at once are one refresh

@@ -16,12 +16,15 @@ type DataTableProps<T extends object> = {
   sort: Sort;
   onSort: (sort: Sort) => void;
   onOpen: (row: T) => void;
+  /** Names of the rows that are chosen; given where rows can be. */
+  chosen?: Set<string> | undefined;
+  onChoose?: ((names: Set<string>) => void) | undefined;
 };
 
 const rowHeight = 34;
 
-/** A table that draws only the rows in view: sorted by its heads, opened by its first cell. */
-export function DataTable<T extends object>({ caption, columns, grid, rows, rowName, sort, onSort, onOpen }: DataTableProps<T>) {
+/** A table that draws only the rows in view: sorted by its heads, opened by its first cell, chosen by a box before it. */
+export function DataTable<T extends object>({ caption, columns, grid, rows, rowName, sort, onSort, onOpen, chosen, onChoose }: DataTableProps<T>) {
   const scroller = useRef<HTMLDivElement>(null);
   const table = useTable({ features, columns, data: rows, state: { sorting: [sort] }, enableSortingRemoval: false, onSortingChange: (next) => {
     const list = typeof next === "function" ? next([sort]) : next;
@@ -29,13 +32,24 @@ export function DataTable<T extends object>({ caption, columns, grid, rows, rowN
   } });
   const all = table.getRowModel().rows;
   const virtual = useVirtualizer({ count: all.length, getScrollElement: () => scroller.current, estimateSize: () => rowHeight, overscan: 12 });
-  const style = { gridTemplateColumns: grid };
+  const style = { gridTemplateColumns: chosen ? `2.4rem ${grid}` : grid };
+  const every = chosen !== undefined && rows.length > 0 && rows.every((r) => chosen.has(rowName(r)));
+  const toggle = (name: string) => {
+    const next = new Set(chosen);
+    if (!next.delete(name)) next.add(name);
+    onChoose?.(next);
+  };
   return (
     <div ref={scroller} className="max-h-[calc(100vh-15rem)] min-h-40 overflow-auto border border-rule bg-sheet" tabIndex={0} role="region" aria-label={caption}>
       <div role="table" aria-label={caption} aria-rowcount={all.length + 1} className="min-w-[60rem]">
         <div role="rowgroup" className="sticky top-0 z-10 bg-wash">
           {table.getHeaderGroups().map((g) => (
             <div role="row" key={g.id} aria-rowindex={1} className="grid border-b border-rule-strong" style={style}>
+              {chosen && (
+                <div role="columnheader" className="flex items-center justify-center">
+                  <input type="checkbox" className="size-[24px] scale-75" aria-label="Choose all that are shown" checked={every} onChange={() => onChoose?.(every ? new Set() : new Set(rows.map(rowName)))} />
+                </div>
+              )}
               {g.headers.map((h) => {
                 const sorted = sort.id === h.column.id;
                 return (
@@ -54,12 +68,18 @@ export function DataTable<T extends object>({ caption, columns, grid, rows, rowN
           {virtual.getVirtualItems().map((v) => {
             const row = all[v.index];
             if (!row) return null;
+            const name = rowName(row.original);
             return (
-              <div role="row" key={row.id} aria-rowindex={v.index + 2} className="absolute grid w-full border-b border-rule hover:bg-wash" style={{ ...style, height: rowHeight, transform: `translateY(${v.start}px)` }}>
+              <div role="row" key={row.id} aria-rowindex={v.index + 2} aria-selected={chosen?.has(name)} className={`absolute grid w-full border-b border-rule hover:bg-wash ${chosen?.has(name) ? "bg-accent-wash" : ""}`} style={{ ...style, height: rowHeight, transform: `translateY(${v.start}px)` }}>
+                {chosen && (
+                  <div role="cell" className="flex items-center justify-center">
+                    <input type="checkbox" className="size-[24px] scale-75" aria-label={`Choose ${name}`} checked={chosen.has(name)} onChange={() => toggle(name)} />
+                  </div>
+                )}
                 {row.getAllCells().map((c, i) => (
                   <div role="cell" key={c.id} className="flex min-w-0 items-center px-2">
                     {i === 0 ? (
-                      <button type="button" className="truncate py-1 text-left font-medium text-accent hover:underline" onClick={() => onOpen(row.original)} aria-label={`Open ${rowName(row.original)}`}>
+                      <button type="button" className="truncate py-1 text-left font-medium text-accent hover:underline" onClick={() => onOpen(row.original)} aria-label={`Open ${name}`}>
                         <table.FlexRender cell={c} />
                       </button>
                     ) : (

@@ -16,6 +16,8 @@ const shapes: Record<string, { tone: string; draw: ReactNode }> = {
   paused: { tone: "text-warn", draw: <path d="M4 2v8M8 2v8" stroke="currentColor" strokeWidth="2.2" /> },
   retired: { tone: "text-ink-3", draw: <path d="M1.5 10.5 10.5 1.5" stroke="currentColor" strokeWidth="1.8" /> },
   warning: { tone: "text-warn", draw: <path d="M6 1 11 10.5H1z" fill="none" stroke="currentColor" strokeWidth="1.6" /> },
+  plus: { tone: "text-good", draw: <path d="M6 1.5v9M1.5 6h9" stroke="currentColor" strokeWidth="2" /> },
+  minus: { tone: "text-bad", draw: <path d="M1.5 6h9" stroke="currentColor" strokeWidth="2" /> },
   note: { tone: "text-ink-3", draw: <path d="M2 3h8M2 6h8M2 9h5" stroke="currentColor" strokeWidth="1.5" /> },
 };
 

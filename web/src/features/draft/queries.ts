@@ -1,0 +1,9 @@
+import { keepPreviousData, queryOptions } from "@tanstack/react-query";
+import { api, ask } from "../../api/client";
+import type { Kind, Way } from "../../api/rehearse";
+
+export type Figure = { kind: Kind; by?: Way | undefined; key?: string | undefined };
+
+/** The contexts behind a figure of a rehearsal. */
+export const effectsQuery = (id: string, f: Figure) =>
+  queryOptions({ queryKey: ["effects", id, f], queryFn: ({ signal }) => ask(api.GET("/api/v1/rehearsals/{id}/effects", { params: { path: { id }, query: { kind: f.kind, ...(f.by && { by: f.by, key: f.key ?? "" }), limit: 200 } }, signal })), placeholderData: keepPreviousData, staleTime: Infinity });
