@@ -73,7 +73,7 @@ func TestCommandLine(t *testing.T) {
 		{"why hall --user mira", cli.ExitOK, "hall is placed by g, through device p."},
 		{"why hall --user jonas", cli.ExitNo, "put user:jonas into group:clerks"},
 		{"why hal --user jonas", cli.ExitUnknown, `did you mean "hall"?`},
-		{"estate check", cli.ExitOK, "nothing to remark on"},
+		{"estate check", cli.ExitOK, "lies in no subnet of the estate"},
 		{"reach g", cli.ExitOK, "g reaches 1 of 3 people, on any machine."},
 		{"reach gg", cli.ExitUnknown, `no grant "gg"`},
 		{"who hall", cli.ExitOK, "hall: had by 1 of 3 people"},

@@ -80,7 +80,7 @@ func TestConsoleQueues(t *testing.T) {
 	p.see("quay-old")
 	p.goTo("/queues?sort=-name")
 	p.see("27 of 27")
-	if first := p.eval(`document.querySelector('[aria-rowindex="2"] [role=cell]').textContent`); first != "yard" {
+	if first := p.eval(`document.querySelector('[aria-rowindex="2"] [role=cell] button').textContent`); first != "yard" {
 		t.Errorf("sorted downwards, the first is %q", first)
 	}
 	p.accessible()

@@ -24,7 +24,7 @@ type page struct {
 // elements that the console uses).
 const finder = `(role, name) => {
   const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation" };
-  const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? (e.type === "search" ? "searchbox" : "textbox") : roles[e.tagName.toLowerCase()]);
+  const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? ({ search: "searchbox", checkbox: "checkbox" }[e.type] ?? "textbox") : roles[e.tagName.toLowerCase()]);
   const tidy = (s) => (s ?? "").replace(/\s+/g, " ").trim();
   const nameOf = (e) => tidy(e.getAttribute("aria-label")) || tidy((e.labels ?? [])[0]?.firstChild?.textContent) || tidy(e.textContent);
   return [...document.querySelectorAll("*")].find((e) => roleOf(e) === role && (name.startsWith("…") ? nameOf(e).endsWith(name.slice(1)) : nameOf(e) === name) && e.getClientRects().length > 0) ?? null;

@@ -150,6 +150,19 @@ func texts(v any) ([]string, bool) {
 	return out, true
 }
 
+// hoursOf reads a window of opening hours; from begins with its days.
+func hoursOf(m map[string]any) (from, to string, ok bool) {
+	from, okFrom := m["from"].(string)
+	to, okTo := m["to"].(string)
+	if !okFrom || !okTo || len(m) > 3 {
+		return "", "", false
+	}
+	if days, some := texts(m["days"]); some {
+		from = strings.Join(days, " ") + " " + from
+	}
+	return from, to, true
+}
+
 // show writes a value in one line, as the format would.
 func show(v any) string {
 	switch x := v.(type) {
@@ -158,6 +171,9 @@ func show(v any) string {
 	case string:
 		return x
 	case map[string]any:
+		if from, to, ok := hoursOf(x); ok {
+			return from + "-" + to
+		}
 		var parts []string
 		for _, k := range slices.Sorted(func(yield func(string) bool) {
 			for k := range x {

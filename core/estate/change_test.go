@@ -186,7 +186,7 @@ func TestDiffsForPeople(t *testing.T) {
 	b := &Document{Grants: []Grant{{Name: "g", Effect: Offer, Queues: []string{"r", "s"}, Default: 3, Open: []Window{{From: "08:00", To: "13:00"}}}}}
 	d := Diffs(Changes(a, b))[0]
 	want := []FieldDiff{{Key: "effect", Before: "place", After: "offer"}, {Key: "queues", Gains: []string{"s"}, Loses: []string{"q"}}, {Key: "to", Loses: []string{"group:a"}},
-		{Key: "open", Gains: []string{"{from: 08:00, to: 13:00}"}, Loses: []string{"{from: 08:00, to: 12:00}"}}, {Key: "default", After: "3"}}
+		{Key: "open", Gains: []string{"08:00-13:00"}, Loses: []string{"08:00-12:00"}}, {Key: "default", After: "3"}}
 	if !reflect.DeepEqual(d.Fields, want) || d.Kind != "changed" {
 		t.Errorf("%+v", d)
 	}

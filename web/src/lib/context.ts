@@ -8,9 +8,11 @@ export type Context = {
   session: string;
   platform: string;
   time: string;
+  /** Which estate is asked: empty for the current one, "draft", a revision's number, or a moment of the past. */
+  estate: string;
 };
 
-export const contextKeys = ["user", "machine", "host", "address", "location", "session", "platform", "time"] as const;
+export const contextKeys = ["user", "machine", "host", "address", "location", "session", "platform", "time", "estate"] as const;
 
 export function contextOf(params: URLSearchParams): Context {
   const c = Object.fromEntries(contextKeys.map((k) => [k, params.get(k) ?? ""])) as Context;
@@ -36,4 +38,10 @@ export function queryOf(c: Context) {
     ...(c.platform && { platform: c.platform }),
     ...(c.time && { time: c.time }),
   };
+}
+
+/** Which estate, and of which time, as the API wants it. */
+export function whenOf(c: Context): { revision?: string; as_of?: string } {
+  if (!c.estate) return {};
+  return /^\d{4}-/.test(c.estate) ? { as_of: c.estate } : { revision: c.estate };
 }

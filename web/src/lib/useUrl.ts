@@ -1,19 +1,20 @@
 import { useSearchParams } from "react-router";
 
 /** What stands in the address bar: reads a key, and writes one without a step in the history. */
-export function useUrl(): { get: (key: string) => string; set: (key: string, value: string) => void } {
+export function useUrl(): { get: (key: string) => string; set: (key: string, value: string) => void; put: (values: Record<string, string>) => void } {
   const [params, setParams] = useSearchParams();
-  return {
-    get: (key) => params.get(key) ?? "",
-    set: (key, value) =>
-      setParams(
-        (old) => {
-          const next = new URLSearchParams(old);
+  // Several keys in one step: a second step at once would not know of the first.
+  const put = (values: Record<string, string>) =>
+    setParams(
+      (old) => {
+        const next = new URLSearchParams(old);
+        for (const [key, value] of Object.entries(values)) {
           if (value) next.set(key, value);
           else next.delete(key);
-          return next;
-        },
-        { replace: true },
-      ),
-  };
+        }
+        return next;
+      },
+      { replace: true },
+    );
+  return { get: (key) => params.get(key) ?? "", set: (key, value) => put({ [key]: value }), put };
 }

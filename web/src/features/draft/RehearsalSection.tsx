@@ -157,7 +157,7 @@ function Behind({ id, figure, onClose }: { id: string; figure: Figure; onClose: 
 function address(c: Query): string {
   const q = new URLSearchParams();
   for (const k of contextKeys) {
-    const v = k === "address" ? c.addresses?.join(" ") : c[k];
+    const v = k === "address" ? c.addresses?.join(" ") : k === "estate" ? "" : c[k];
     if (v) q.set(k, v);
   }
   return q.toString();

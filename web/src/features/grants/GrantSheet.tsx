@@ -38,10 +38,10 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
   const caution = warning(clean);
   return (
     <div className="flex flex-col gap-4">
-      {fresh && <Field label="Name" value={g.name} placeholder="such as booking-hall" onChange={(e) => change({ name: e.target.value.trim() })} hint="Lower-case letters, digits, dots, dashes. It stays." className="max-w-72" />}
+      {fresh && <Field label="Name" value={g.name} placeholder="such as booking-hall" onChange={(e) => change({ name: e.target.value })} hint="Lower-case letters, digits, dots, dashes. It stays." className="max-w-72" />}
       <p className="text-[1.15rem] leading-[2.1]" data-sentence>
         <Picker label="effect" word={effects.find((e) => e.value === g.effect)?.label ?? "Place"} options={[...effects]} onPick={(v) => change({ effect: v as Grant["effect"] })} />{" "}
-        <Entries label="queue, label or place" kinds={["queue", "location"]} entry={(f) => (f.kind === "queue" ? f.name : `within:${f.name}`)} free={(t) => (t.startsWith("label:") ? t : /^[a-z0-9][a-z0-9._+-]*$/.test(t) ? `label:${t}` : null)} values={g.queues} none="which queues?" onChange={(v) => change({ queues: v })} />
+        <Entries label="queue, label or place" kinds={["queue", "location"]} entry={(f) => (f.kind === "queue" ? f.name : `within:${f.name}`)} free={(t) => (t.startsWith("label:") ? t : /^[a-z0-9][a-z0-9._+-]*$/.test(t) ? `label:${t}` : null)} values={g.queues} join="and" none="which queues?" onChange={(v) => change({ queues: v })} />
         {gives && g.queues.length > 0 && <>, <Picker label="number of the nearest" word={g.nearest ? `only the ${g.nearest} nearest` : "all of them"} options={[{ value: "0", label: "all of them" }, ...[1, 2, 3, 5].map((n) => ({ value: String(n), label: `only the ${n} nearest` }))]} free={(t) => (/^[1-9]\d*$/.test(t) ? `only the ${t} nearest` : null)} onPick={(v) => change({ nearest: Number(v) })} /></>}
         {gives ? " for " : " from "}
         <Entries label="person, group or unit" kinds={["user", "group", "unit"]} entry={(f) => `${f.kind}:${f.name}`} fixed={[{ value: "everyone", label: "everyone", detail: "All people, also those whom the directory does not know." }]} free={(t) => `user:${t}`} values={g.to} none="whoever is there, also nobody" onChange={(to) => change({ to })} />

@@ -62,7 +62,7 @@ export function narrow(rows: Row[], f: Filter): Row[] {
 
 /** Takes empty lists and zeros out: a key that says nothing is left out. */
 export function tidy(g: Grant): Grant {
-  return Object.fromEntries(Object.entries(g).filter(([, v]) => !(Array.isArray(v) && v.length === 0) && v !== "" && v !== 0 && v !== false && v !== undefined)) as Grant;
+  return Object.fromEntries(Object.entries(g).filter(([k, v]) => k === "name" || k === "queues" || !(Array.isArray(v) && v.length === 0) && v !== "" && v !== 0 && v !== false && v !== undefined)) as Grant;
 }
 
 /** What is still missing before a grant can be kept. */

@@ -19,7 +19,7 @@ const diffQuery = (from: number, to: number) => queryOptions({ queryKey: ["histo
 /** What was published, by whom and why; what differs; and the way back. */
 export function HistoryPage() {
   const history = useQuery(historyQuery());
-  const { get, set } = useUrl();
+  const { get, set, put } = useUrl();
   const now = useNow();
   if (history.isPending) return <Waiting what="the history" />;
   if (!history.data) return <Failure title="The history cannot be shown" problem={history.error} />;
@@ -36,10 +36,10 @@ export function HistoryPage() {
           <ul>
             {list.map((r) => (
               <li key={r.number} className={`border-b border-rule py-1.5 ${r.number === chosen.number ? "bg-accent-wash" : ""}`}>
-                <button type="button" className="min-h-[24px] px-2 text-left" aria-pressed={r.number === chosen.number} onClick={() => { set("revision", String(r.number)); set("from", ""); }}>
-                  <strong className="font-medium text-accent">Revision {r.number}</strong>{r.number === current.number && ", current"}: {r.reason}
-                  <span className="block text-ink-2">{r.author}, <time dateTime={r.at} title={stamp(r.at)}>{ago(r.at, now)}</time></span>
+                <button type="button" className="min-h-[24px] px-2 text-left" aria-pressed={r.number === chosen.number} onClick={() => put({ revision: String(r.number), from: "" })}>
+                  <strong className="font-medium text-accent">Revision {r.number}</strong>: {r.reason}
                 </button>
+                <p className="px-2 text-ink-2">{r.number === current.number && "current; "}{r.author}, <time dateTime={r.at} title={stamp(r.at)}>{ago(r.at, now)}</time></p>
               </li>
             ))}
           </ul>

@@ -15,7 +15,7 @@ import { Reasoning } from "./Reasoning";
 import { Sentence } from "./Sentence";
 import { SubjectDrawer } from "./SubjectDrawer";
 
-const leftOutWords: Record<string, string> = { withheld: "withheld", retired: "the queue is retired", "not-permitted": "its access does not permit it", "no-path": "no path leads there from here", "no-driver": "none of its drivers fits" };
+const leftOutWords: Record<string, string> = { withheld: "withheld", retired: "the queue is retired", "not-permitted": "its access does not permit it", "no-path": "no path leads there from here", "no-driver": "none of its drivers fits", "not-nearest": "others are nearer", "no-distance": "it has no distance from here" };
 
 export function LineupPage() {
   const [params, setParams] = useSearchParams();
@@ -83,7 +83,7 @@ function Answer({ lineup, context, open, onToggle }: AnswerProps) {
     <>
       {lineup.entries.length > 0 && (
       <table>
-        <caption className="pb-1 text-left text-ink-2">{count(lineup.entries.length, "queue")}, by revision {lineup.revision}, as of {stamp(lineup.context.time)}. Open one for its reasoning.</caption>
+        <caption className="pb-1 text-left text-ink-2">{count(lineup.entries.length, "queue")}, by {lineup.revision === 0 ? "your draft" : `revision ${lineup.revision}`}, as of {stamp(lineup.context.time)}. Open one for its reasoning.</caption>
         <thead>
           <tr className="border-y border-rule-strong bg-wash text-left text-ink-2">
             {["Queue", "Title", "Effect", "Through", "Driver", "Steps", "By"].map((h) => <th key={h} scope="col" className="px-2 py-1.5 font-medium">{h}</th>)}

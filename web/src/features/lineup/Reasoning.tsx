@@ -1,6 +1,7 @@
 import { useMutation, useQuery } from "@tanstack/react-query";
 import { api, ask, ProblemError, type Condition } from "../../api/client";
 import { queryOf, type Context } from "../../lib/context";
+import { through } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
@@ -41,16 +42,21 @@ export function Reasoning({ context, queue }: { context: Context; queue: string 
         </svg>
       </div>
       {y.present && <TestPageButton context={context} queue={queue} />}
-      {y.near_misses.length > 0 && (
+      {y.change && (
         <div className="mt-2">
-          <h3 className="font-medium">What would give it, the smallest change first</h3>
-          <ul className="list-disc pl-5">{y.near_misses.map((m) => <li key={m.grant}><strong className="font-medium">{m.grant}</strong>: {m.change}</li>)}</ul>
+          <p><strong className="font-medium">The smallest change that would give it:</strong> {y.change}.</p>
+          {y.near_misses.length > 1 && (
+            <>
+              <p className="text-ink-2">Grants that failed by one condition only, nearest first:</p>
+              <ul className="list-disc pl-5">{y.near_misses.map((m) => <li key={m.grant}><strong className="font-medium">{m.grant}</strong>: {m.change}</li>)}</ul>
+            </>
+          )}
         </div>
       )}
       <div className="mt-3 grid gap-x-8 gap-y-3 xl:grid-cols-2">
         {y.grants.map((g) => (
           <section key={g.grant} aria-label={`Grant ${g.grant}`}>
-            <h3><Mark of={g.matches ? "yes" : "no"}><strong className="font-medium">{g.grant}</strong> {g.effect}s it by {g.selects.join(", ")}: {g.matches ? "matches" : "does not match"}</Mark></h3>
+            <h3><Mark of={g.counts || (g.matches && g.effect === "withhold") ? "yes" : g.matches ? "idle" : "no"}><strong className="font-medium">{g.grant}</strong> {g.effect}s it by {g.selects.join(", ")}: {g.says}</Mark></h3>
             {g.conditions.length === 0 ? <p className="pl-5 text-ink-2">No condition: it matches everything.</p> : <Conditions list={g.conditions} />}
           </section>
         ))}
@@ -62,7 +68,7 @@ export function Reasoning({ context, queue }: { context: Context; queue: string 
         )}
         <section aria-label="Paths">
           <h3 className="font-medium">Paths</h3>
-          <ul>{y.paths.map((p, i) => <li key={i} className="pl-5"><Mark of={p.chosen ? "yes" : p.open && p.usable && p.driver !== null ? "idle" : "no"}>{p.path.server ?? p.path.device ?? "gateway"}: {p.says}</Mark>{p.conditions.length > 0 && <Conditions list={p.conditions} />}</li>)}</ul>
+          <ul>{y.paths.map((p, i) => <li key={i} className="pl-5"><Mark of={p.chosen ? "yes" : p.open && p.usable && p.driver !== null ? "idle" : "no"}>{through(p.path)}: {p.says}</Mark>{p.conditions.length > 0 && <Conditions list={p.conditions} />}</li>)}</ul>
         </section>
         {y.drivers.length > 0 && (
           <section aria-label="Drivers">

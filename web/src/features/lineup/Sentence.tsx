@@ -32,7 +32,9 @@ export function Sentence({ context: c, answer, onChange }: SentenceProps) {
       {", on "}
       <Picker label="platform" word={c.platform || "no known platform"} options={[{ value: "", label: "no known platform" }, ...plain(platforms)]} onPick={(platform) => onChange({ platform })} />
       {", "}
-      <Picker label="time" word={c.time || "now"} options={[{ value: "", label: "now" }]} free={(t) => `At ${t}`} hint="Now, or such as 2026-11-23T10:00:00+01:00" onPick={(time) => onChange({ time })} />.
+      <Picker label="time" word={c.time || "now"} options={[{ value: "", label: "now" }]} free={(t) => `At ${t}`} hint="Now, or such as 2026-11-23T10:00:00+01:00" onPick={(time) => onChange({ time })} />
+      {", by "}
+      <Picker label="estate" word={c.estate === "draft" ? "your draft" : !c.estate ? "the current estate" : /^\d{4}-/.test(c.estate) ? `everything as of ${c.estate}` : `revision ${c.estate}`} options={[{ value: "", label: "the current estate" }, { value: "draft", label: "your draft", detail: "As it would be if it were published now." }]} free={(t) => (/^\d+$/.test(t) ? `Revision ${t}` : /^\d{4}-/.test(t) ? `Everything as of ${t}` : null)} hint="A revision's number, or a moment such as 2026-11-20T10:00:00+01:00" onPick={(estate) => onChange({ estate })} />.
     </p>
   );
 }

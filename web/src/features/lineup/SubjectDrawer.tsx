@@ -7,7 +7,7 @@ import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
 import { subjectQuery } from "./queries";
 
-const words: Record<string, string> = { to: "people", on: "machines", at: "places", sessions: "sessions", platforms: "platforms", except: "exceptions" };
+const words: Record<string, string> = { to: "people", on: "machines", at: "places", sessions: "sessions", platforms: "platforms", open: "hours", nearest: "nearest queues", except: "exceptions" };
 
 type SubjectDrawerProps = { kind: "user" | "machine"; name: string; onClose: () => void };
 

@@ -9,7 +9,7 @@ const columns = { context: { x: 0, w: 170 }, grant: { x: 220, w: 220 }, queue: {
 const high = 46;
 const gap = 14;
 const top = 26;
-const words: Record<string, string> = { to: "people", on: "machine", at: "place", sessions: "session", platforms: "platform", except: "exception" };
+const words: Record<string, string> = { to: "people", on: "machine", at: "place", sessions: "session", platforms: "platform", open: "hours", except: "exception" };
 
 /** Cuts a text to what fits into a box. */
 export function fit(text: string, width: number): string {
@@ -34,15 +34,15 @@ export function draw(why: Why): Drawing {
   why.grants.forEach((g, i) => {
     const y = spread(why.grants.length, i);
     const failed = g.conditions.filter((c) => !c.holds).map((c) => words[c.kind] ?? c.kind);
-    const state = !g.matches ? "off" : g.effect === "withhold" ? "bad" : "on";
-    put(columns.grant, y, g.grant, g.matches ? (g.effect === "withhold" ? "withholds" : `${g.effect}s: all holds`) : `fails by ${failed.join(", ")}`, state);
+    const state = !g.matches || (g.effect !== "withhold" && !g.counts) ? "off" : g.effect === "withhold" ? "bad" : "on";
+    put(columns.grant, y, g.grant, g.matches ? (g.effect === "withhold" ? "withholds" : g.counts ? `${g.effect}s: all holds` : "others are nearer") : `fails by ${failed.join(", ")}`, state);
     line(columns.context, middle, columns.grant, y, state);
     line(columns.grant, y, columns.queue, middle, state);
   });
   if (why.grants.length === 0) put(columns.grant, middle, "no grant", "nobody receives it", "bad");
   why.paths.forEach((p, i) => {
     const y = spread(why.paths.length, i);
-    const name = p.path.server ? `server ${p.path.server}` : p.path.device ? `device ${p.path.device}` : "gateway";
+    const name = p.path.set ? `${p.path.set}: ${p.path.server}` : p.path.server ? `server ${p.path.server}` : p.path.device ? `device ${p.path.device}` : "gateway";
     const blocked = !p.open || p.driver === null || !p.usable;
     const note = !p.open ? `fails by ${p.conditions.filter((c) => !c.holds).map((c) => words[c.kind] ?? c.kind).join(", ")}` : p.driver === null ? "no driver fits" : !p.usable ? "not usable" : p.chosen ? (why.present ? "taken" : "would be taken") : "not needed";
     const state = p.chosen && why.present ? "on" : blocked ? "bad" : "off";

@@ -1,12 +1,12 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, ask, type FoundOne } from "../../api/client";
-import { isAskable, queryOf, type Context } from "../../lib/context";
+import { isAskable, queryOf, whenOf, type Context } from "../../lib/context";
 
 export const lineupQuery = (c: Context) =>
-  queryOptions({ queryKey: ["lineup", c], queryFn: ({ signal }) => ask(api.POST("/api/v1/lineups", { body: queryOf(c), signal })), enabled: isAskable(c), placeholderData: keepPreviousData });
+  queryOptions({ queryKey: ["lineup", c], queryFn: ({ signal }) => ask(api.POST("/api/v1/lineups", { params: { query: whenOf(c) }, body: queryOf(c), signal })), enabled: isAskable(c), placeholderData: keepPreviousData });
 
 export const whyQuery = (c: Context, queue: string) =>
-  queryOptions({ queryKey: ["why", c, queue], queryFn: ({ signal }) => ask(api.POST("/api/v1/why", { body: { context: queryOf(c), queue }, signal })), placeholderData: keepPreviousData });
+  queryOptions({ queryKey: ["why", c, queue], queryFn: ({ signal }) => ask(api.POST("/api/v1/why", { params: { query: whenOf(c) }, body: { context: queryOf(c), queue }, signal })), placeholderData: keepPreviousData });
 
 export const subjectQuery = (kind: "user" | "machine", name: string) =>
   queryOptions({

@@ -1,6 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
-import { useMemo } from "react";
+import { useMemo, useState } from "react";
 import type { Queue } from "../../api/client";
 import { useUrl } from "../../lib/useUrl";
 import { useUrlText } from "../../lib/useUrlText";
@@ -11,7 +11,9 @@ import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { labels, narrow, sites, stateOf } from "./model";
 import { queuesQuery } from "../../api/queries";
+import { draftDocumentQuery, draftQuery, findingsQuery } from "../../api/drafts";
 import { QueueSheet } from "./QueueSheet";
+import { QueuesTogether } from "./QueuesTogether";
 
 const col = createColumnHelper<typeof features, Queue>();
 const columns = col.columns([
@@ -34,6 +36,11 @@ export function QueuesPage() {
   const [location, label, state] = [get("location"), get("label"), get("state")];
   const rows = useMemo(() => narrow(all, { word, location, label, state }), [all, word, location, label, state]);
   const sort: Sort = { id: get("sort").replace(/^-/, "") || "name", desc: get("sort").startsWith("-") };
+  const [chosen, setChosen] = useState<Set<string>>(new Set());
+  const draft = useQuery(draftQuery());
+  const document = useQuery(draftDocumentQuery());
+  const findings = useQuery(findingsQuery());
+  const changed = (draft.data?.changes ?? []).filter((c) => c.list === "queues").length;
   const opened = all.find((q) => q.name === get("queue") || q.formerly?.includes(get("queue")));
   if (queues.isPending) return <Waiting what="the queues" />;
   if (!queues.data) return <Failure title="The queues cannot be shown" problem={queues.error} />;
@@ -49,13 +56,14 @@ export function QueuesPage() {
             <Select label="Site" value={location} options={sites(all)} onChange={(v) => set("location", v)} />
             <Select label="Label" value={label} options={labels(all)} onChange={(v) => set("label", v)} />
             <Select label="State" value={state} options={["open", "paused", "retired"]} onChange={(v) => set("state", v)} />
-            <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}</p>
+            <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}{chosen.size > 0 && `, ${chosen.size} chosen`}{changed > 0 && `; ${changed} changed in the draft`}</p>
           </div>
-          <DataTable caption="Queues" columns={columns} grid={grid} rows={rows} rowName={(q) => q.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(q) => set("queue", q.name)} />
+          {chosen.size > 0 && <QueuesTogether queues={(document.data?.queues ?? []).filter((q) => chosen.has(q.name))} onDone={() => setChosen(new Set())} />}
+          <DataTable caption="Queues" columns={columns} grid={grid} rows={rows} rowName={(q) => q.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(q) => set("queue", q.name)} chosen={chosen} onChoose={setChosen} />
           {rows.length === 0 && <p className="mt-2 text-ink-2">No queue fits. Take a filter away.</p>}
         </>
       )}
-      {opened && <Drawer title={opened.title || opened.name} description={`Queue ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`} open onOpenChange={() => set("queue", "")}><QueueSheet queue={opened} /></Drawer>}
+      {opened && <Drawer title={opened.title || opened.name} description={`Queue ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`} open onOpenChange={() => set("queue", "")}><QueueSheet queue={opened} drafted={document.data?.queues?.find((q) => q.name === opened.name)} findings={(findings.data ?? []).filter((f) => f.at.list === "queues" && f.at.name === opened.name)} /></Drawer>}
     </>
   );
 }

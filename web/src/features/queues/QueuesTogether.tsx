@@ -1,0 +1,55 @@
+import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import type { EstateQueue } from "../../api/client";
+import { draftChanged, sendEdits } from "../../api/drafts";
+import { ProblemNotice } from "../../api/ProblemNotice";
+import { count } from "../../lib/words";
+import { Button } from "../../ui/Button";
+import { inputLook } from "../../ui/Field";
+
+const whats = { pause: "pause them", resume: "resume them", retire: "retire them", label: "add a label", unlabel: "take a label off", location: "move them to", rename: "change the title by", remove: "take them out" } as const;
+type What = keyof typeof whats;
+const hints: Partial<Record<What, string>> = { label: "label", unlabel: "label", location: "location, such as site/floor", rename: "{title}, {name}, such as Harbour: {title}" };
+
+/** Changes many queues at once, in the draft. */
+export function QueuesTogether({ queues, onDone }: { queues: EstateQueue[]; onDone: () => void }) {
+  const client = useQueryClient();
+  const [what, setWhat] = useState<What>("pause");
+  const [text, setText] = useState("");
+  const send = useMutation({
+    mutationFn: () => sendEdits(queues.map((q) => (what === "remove" ? { list: "queues", name: q.name, remove: true } as const : { list: "queues", name: q.name, object: changed(q, what, text.trim()) } as const))),
+    onSuccess: async () => { await draftChanged(client); onDone(); },
+  });
+  const hint = hints[what];
+  const first = queues[0];
+  return (
+    <section aria-label="Change together" className="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2 border border-rule bg-wash px-3 py-2">
+      <label className="flex items-center gap-2">Of {count(queues.length, "queue")}
+        <select className={inputLook} value={what} onChange={(e) => { setWhat(e.target.value as What); setText(""); }}>
+          {Object.entries(whats).map(([k, v]) => <option key={k} value={k}>{v}</option>)}
+        </select>
+      </label>
+      {hint && <input aria-label={hint} className={`${inputLook} w-72`} value={text} placeholder={hint} onChange={(e) => setText(e.target.value)} />}
+      {what === "rename" && first && text && <span className="text-ink-2">such as “{changed(first, what, text).title}”</span>}
+      <Button disabled={(hint !== undefined && !text.trim()) || send.isPending || queues.length === 0} onClick={() => send.mutate()}>Keep in the draft</Button>
+      {send.error && <ProblemNotice title="None of them was changed" error={send.error} />}
+    </section>
+  );
+}
+
+function changed(q: EstateQueue, what: What, text: string): EstateQueue {
+  const { paused: _, ...awake } = q;
+  const { labels, ...bare } = q;
+  switch (what) {
+    case "pause": return { ...q, paused: true };
+    case "resume": return awake;
+    case "retire": return { ...q, retired: true };
+    case "label": return { ...q, labels: [...new Set([...(labels ?? []), text])] };
+    case "unlabel": {
+      const left = (labels ?? []).filter((l) => l !== text);
+      return left.length > 0 ? { ...bare, labels: left } : bare;
+    }
+    case "location": return { ...q, location: text };
+    default: return { ...q, title: text.replaceAll("{title}", q.title ?? q.name).replaceAll("{name}", q.name) };
+  }
+}
