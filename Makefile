@@ -10,7 +10,7 @@ SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web
 TOOLS := .bin
 STATICCHECK := $(TOOLS)/staticcheck-0.8.2
 
-.PHONY: race help build demo stop test bench fuzz screenshots openapi check setup web format
+.PHONY: race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
 
 help: ## list these targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -43,7 +43,11 @@ test: setup $(CONSOLE) ## run every test
 race: setup $(CONSOLE) ## run every test under the race detector
 	go test -race ./...
 
-bench: setup $(CONSOLE) ## run the benchmarks
+bench: setup $(CONSOLE) ## a large organisation: decisions, rehearsals, memory; beside SQL, a policy engine and a constant answer
+	@cd bench && go run .
+	@go test ./internal/httpapi -run '^$$' -bench HTTP -benchtime 5x | awk '/^Benchmark/ { for (i = 3; i < NF; i += 2) v[$$(i+1)] = $$i; printf "lineups over HTTP  %.0f a second, %.0f %% of a handler that answers as many constant bytes (%.0f a second)\n", v["lineups/s"], 100 * v["ratio"], v["constant/s"] }'
+
+benchmarks: setup $(CONSOLE) ## every benchmark that stands beside the code
 	go test -run '^$$' -bench . -benchmem ./core/... ./internal/... 2>/dev/null | grep -E '^(Benchmark|pkg:|cpu:)'
 
 fuzz: ## fuzz each decoder for a while (TIME=30s)
@@ -59,14 +63,15 @@ openapi: ## write docs/reference/openapi.yaml and the console's types from the G
 	cd web && npm run --silent types
 
 format: ## format the Go code
-	gofmt -w cmd core demo internal test *.go
+	gofmt -w bench cmd core demo internal test *.go
 
 $(STATICCHECK):
 	GOBIN=$(CURDIR)/$(TOOLS) go install honnef.co/go/tools/cmd/staticcheck@v0.8.2 && mv $(TOOLS)/staticcheck $@
 
 check: $(STATICCHECK) $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
-	@out=$$(gofmt -l cmd core demo internal test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
+	@out=$$(gofmt -l bench cmd core demo internal test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
 	go vet ./...
+	cd bench && go vet ./...
 	$(STATICCHECK) ./...
 	@go run ./cmd/openapi | diff -u docs/reference/openapi.yaml - || { echo "the API description is old: make openapi"; exit 1; }
 	@cd web && npx --no-install openapi-typescript ../docs/reference/openapi.yaml 2>/dev/null | diff -q src/api/schema.d.ts - >/dev/null || { echo "the console's types are old: make openapi"; exit 1; }

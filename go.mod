@@ -6,6 +6,7 @@ require go.yaml.in/yaml/v3 v3.0.6
 
 require (
 	codeberg.org/go-pdf/fpdf v0.12.0
+	github.com/cespare/xxhash/v2 v2.3.0
 	github.com/chromedp/cdproto v0.159.0
 	github.com/chromedp/chromedp v0.23.0
 	github.com/danielgtaylor/huma/v2 v2.37.2

@@ -8,6 +8,7 @@ import (
 	"log/slog"
 	"os"
 	"os/signal"
+	"path/filepath"
 	"strings"
 	"syscall"
 	"time"
@@ -15,6 +16,7 @@ import (
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
 
+	"cirque/internal/large"
 	"cirque/internal/sim"
 )
 
@@ -22,7 +24,7 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	root := &cobra.Command{Use: "cirque-sim", Short: "Stand-in printers and agents, on loopback", SilenceErrors: true, SilenceUsage: true}
-	root.AddCommand(printers(), agents())
+	root.AddCommand(printers(), agents(), organisation())
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "cirque-sim: "+err.Error())
 		os.Exit(1)
@@ -64,6 +66,30 @@ table that leads to them is written to a file, for cirque serve --address-table.
 			return set.Wait(c.Context())
 		}}
 	c.Flags().StringVar(&tableFile, "address-table", "", "write the table that leads to them to this file")
+	return c
+}
+
+func organisation() *cobra.Command {
+	var seed uint64
+	var dir string
+	var small bool
+	c := &cobra.Command{Use: "organisation --dir DIR", Short: "Write a large made-up organisation as files", Args: cobra.NoArgs,
+		Long: `Write an estate, a directory and contexts of 100,000 people as estate.json, directory.json and contexts.json; the same seed
+always gives the same.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			size := large.Full
+			if small {
+				size = large.Small
+			}
+			if err := os.MkdirAll(dir, 0o755); err != nil {
+				return err
+			}
+			return large.New(seed, size).Write(func(name string, b []byte) error { return os.WriteFile(filepath.Join(dir, name), b, 0o644) })
+		}}
+	c.Flags().Uint64Var(&seed, "seed", 1, "which of them")
+	c.Flags().StringVar(&dir, "dir", "", "where the files go")
+	c.Flags().BoolVar(&small, "small", false, "a hundredth of it")
+	_ = c.MarkFlagRequired("dir")
 	return c
 }
 

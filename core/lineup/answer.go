@@ -35,7 +35,7 @@ type Entry struct {
 	Options      map[string]any `json:"options"`
 	Grants       []string       `json:"grants"`
 
-	options *[]byte // Options as JSON
+	wire *wire // what never changes of it, as JSON
 }
 
 // Taken is the path that an entry takes.

@@ -356,10 +356,17 @@ func (c *checker) access() {
 			continue
 		}
 		without := 0
-		for id := range c.d.Records().Users {
-			if id := directory.MemberID(id); !granted[id] && may(id) {
-				without++
+		met := map[directory.MemberID]bool{}
+		named := c.w.eachIn(q.access.allow, func(folded string) {
+			if id := c.d.UserID(folded); c.d.Listed(id) && !met[id] {
+				met[id] = true
+				if !granted[id] && may(id) {
+					without++
+				}
 			}
+		})
+		if !named {
+			continue // everyone may
 		}
 		if without > 0 {
 			c.add(remark, "queues", q.Name, "grant it to them too, or take them out of the queue's access", "%s may print to it, and no grant gives it to them", people(without))

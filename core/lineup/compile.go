@@ -6,7 +6,6 @@ package lineup
 
 import (
 	"cmp"
-	"encoding/json"
 	"net/netip"
 	"slices"
 	"strings"
@@ -268,10 +267,9 @@ func (c *compiler) queue(q *estate.Queue) queue {
 	if ready.Options == nil {
 		ready.Options = map[string]any{}
 	}
-	options, _ := json.Marshal(ready.Options) // texts, numbers and lists of these
-	ready.options = &options
+	head, options := wireHead(&ready), wireOptions(&ready)
 	for _, p := range q.Paths {
-		c.way(p, &out, ready)
+		c.way(p, &out, ready, head, options)
 	}
 	for key, d := range q.Drivers {
 		out.drivers = append(out.drivers, choice{key, c.drivers[d]})
@@ -290,11 +288,12 @@ func (c *compiler) queue(q *estate.Queue) queue {
 }
 
 // way adds a path to a queue, with an entry for everywhere that it may lead.
-func (c *compiler) way(p estate.Path, q *queue, ready Entry) {
+func (c *compiler) way(p estate.Path, q *queue, ready Entry, head, options []byte) {
 	w := fullWay{Way: path.Of(p, q.Name, c.book)}
 	short := way{at: c.cond(p.At), sessions: sessionBits(p.Sessions), first: int32(len(q.entries)), through: none}
 	to := func(t Taken) {
 		ready.Path = t
+		ready.wire = &wire{head, wirePath(t), options}
 		q.entries = append(q.entries, ready)
 	}
 	switch t := (Taken{Through: w.Through, URI: w.URI}); w.Through {

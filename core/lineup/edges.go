@@ -80,15 +80,12 @@ func (w *World) candidates(c Context, s *Scratch, f func(g *more, timed bool)) e
 		return err
 	}
 	s.begin(e)
-	words := s.bits[:(len(e.grants)+63)/64]
-	e.index.mark(facts, e.tree.locs, words)
-	for i, word := range words {
-		if word == 0 {
-			continue
-		}
-		words[i] = 0
+	from, to := e.index.mark(facts, e.tree.locs, s.bits)
+	for i := from; i < to; i++ {
+		word := s.bits[i]
+		s.bits[i] = 0
 		for ; word != 0; word &= word - 1 {
-			g := &e.grants[i<<6+bits.TrailingZeros64(word)]
+			g := &e.grants[i<<6+int32(bits.TrailingZeros64(word))]
 			if w.matches(g, facts) {
 				f(g.more, g.does&timed != 0)
 			}

@@ -67,22 +67,44 @@ func (l *Lineup) AppendJSON(b []byte, sum hash.Hash) []byte {
 	return b
 }
 
+// wire is what the estate alone makes of an entry, ready to be copied.
+type wire struct{ head, path, options []byte }
+
+func wireHead(e *Entry) []byte {
+	b := quote([]byte(`{"queue":`), e.Queue)
+	return optional(append(b, `,"title":`...), e.Title)
+}
+
+func wirePath(t Taken) []byte {
+	b := quote([]byte(`,"path":{"through":`), string(t.Through))
+	b = optional(append(b, `,"device":`...), t.Device)
+	b = optional(append(b, `,"server":`...), t.Server)
+	b = optional(append(b, `,"set":`...), t.Set)
+	return append(quote(append(b, `,"uri":`...), t.URI), '}')
+}
+
+func wireOptions(e *Entry) []byte {
+	text, _ := json.Marshal(e.Options) // texts, numbers and lists of these
+	return append([]byte(`,"options":`), text...)
+}
+
 func (e *Entry) appendJSON(b []byte) []byte {
-	b = append(b, `{"queue":`...)
-	b = quote(b, e.Queue)
-	b = append(b, `,"title":`...)
-	b = optional(b, e.Title)
-	b = append(b, `,"effect":`...)
-	b = quote(b, e.Effect)
-	b = append(b, `,"scope":`...)
-	b = quote(b, e.Scope)
-	b = append(b, `,"default":`...)
+	w := e.wire
+	if w == nil {
+		w = &wire{wireHead(e), wirePath(e.Path), wireOptions(e)}
+	}
+	b = append(b, w.head...)
+	b = append(b, `,"effect":"`...)
+	b = append(b, e.Effect...) // of fixed words, as are scope, if_removed and not_accepting
+	b = append(b, `","scope":"`...)
+	b = append(b, e.Scope...)
+	b = append(b, `","default":`...)
 	b = strconv.AppendBool(b, e.Default)
 	b = append(b, `,"insist":`...)
 	b = strconv.AppendBool(b, e.Insist)
-	b = append(b, `,"if_removed":`...)
-	b = quote(b, e.IfRemoved)
-	b = append(b, `,"stranded":`...)
+	b = append(b, `,"if_removed":"`...)
+	b = append(b, e.IfRemoved...)
+	b = append(b, `","stranded":`...)
 	b = strconv.AppendBool(b, e.Stranded)
 	b = append(b, `,"not_accepting":`...)
 	b = optional(b, e.NotAccepting)
@@ -92,29 +114,20 @@ func (e *Entry) appendJSON(b []byte) []byte {
 	} else {
 		b = strconv.AppendInt(b, int64(*e.Distance), 10)
 	}
-	b = append(b, `,"path":{"through":`...)
-	b = quote(b, string(e.Path.Through))
-	b = append(b, `,"device":`...)
-	b = optional(b, e.Path.Device)
-	b = append(b, `,"server":`...)
-	b = optional(b, e.Path.Server)
-	b = append(b, `,"set":`...)
-	b = optional(b, e.Path.Set)
-	b = append(b, `,"uri":`...)
-	b = quote(b, e.Path.URI)
-	b = append(b, `},"driver":`...)
-	b = quote(b, e.Driver)
-	b = append(b, `,"exact":`...)
+	b = append(b, w.path...)
+	b = append(b, `,"driver":"`...)
+	b = append(b, e.Driver...) // a name
+	b = append(b, `","exact":`...)
 	b = optional(b, e.Exact)
-	b = append(b, `,"options":`...)
-	if e.options != nil {
-		b = append(b, *e.options...)
-	} else {
-		text, _ := json.Marshal(e.Options) // texts, numbers and lists of these
-		b = append(b, text...)
+	b = append(b, w.options...)
+	b = append(b, `,"grants":[`...)
+	for i, g := range e.Grants {
+		if i > 0 {
+			b = append(b, ',')
+		}
+		b = append(append(append(b, '"'), g...), '"') // a name
 	}
-	b = append(b, `,"grants":`...)
-	return append(quotes(b, e.Grants), '}')
+	return append(b, ']', '}')
 }
 
 func quotes(b []byte, list []string) []byte {

@@ -70,9 +70,14 @@ func (x *index) file(g *more, i int32) {
 	}
 }
 
-// mark sets the bit of every grant that may match.
-func (x *index) mark(f *facts, up []location, bits []uint64) {
+// mark sets the bit of every grant that may match, and gives the range of words in which any is set.
+func (x *index) mark(f *facts, up []location, bits []uint64) (from, to int32) {
+	from = int32(len(bits))
 	set := func(list []int32) {
+		if len(list) == 0 {
+			return
+		}
+		from, to = min(from, list[0]>>6), max(to, list[len(list)-1]>>6+1) // lists ascend
 		for _, g := range list {
 			bits[g>>6] |= 1 << (g & 63)
 		}
@@ -102,4 +107,5 @@ func (x *index) mark(f *facts, up []location, bits []uint64) {
 	for l := f.at; l != none; l = up[l].up {
 		set(x.byLoc[l])
 	}
+	return min(from, to), to
 }

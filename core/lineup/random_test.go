@@ -82,7 +82,7 @@ func TestAgainstOracle(t *testing.T) {
 		}
 	}
 	// A comparison of nothing with nothing proves nothing.
-	if entries < count || len(left) != 7 || effects[lineup.Picked] < 100 || sets < 100 || closed < 100 {
+	if entries < count || len(left) != 7 || effects[lineup.Picked] < count/40 || sets < count/40 || closed < count/40 {
 		t.Errorf("the worlds are too dull: %d entries %v, %d through sets, %d closed, left out %v", entries, effects, sets, closed, left)
 	}
 }

@@ -10,10 +10,10 @@ import (
 
 // SameOptions says whether two entries have the same options.
 func (e *Entry) SameOptions(o *Entry) bool {
-	if e.options == nil || o.options == nil {
-		return e.options == o.options
+	if e.wire == nil || o.wire == nil {
+		return e.wire == o.wire
 	}
-	return e.options == o.options || bytes.Equal(*e.options, *o.options)
+	return e.wire == o.wire || bytes.Equal(e.wire.options, o.wire.options)
 }
 
 // A Mark is some grants of one estate.
@@ -92,25 +92,32 @@ func (w *World) whole(g *grant, f *facts) bool {
 // EachUser calls f for every user whom the to of a marked grant names, by folded name, perhaps more than once; limited is
 // false where some marked grant is not limited by people at all, and f has not been called for everybody then.
 func (w *World) EachUser(m Mark, f func(folded string)) (limited bool) {
-	d := w.Directory
-	byID := func(id directory.MemberID) { f(d.UserName(id)) }
 	for _, g := range m.grants {
-		to := w.Estate.grants[g].more.to
-		if to == nil || to.everyone {
+		if to := w.Estate.grants[g].more.to; to == nil || !w.eachIn(to, f) {
 			return false
 		}
-		for _, u := range to.users {
-			f(u)
+	}
+	return true
+}
+
+// eachIn calls f for every user whom a list of entries names; false where everyone is among them.
+func (w *World) eachIn(c *cond, f func(folded string)) bool {
+	if c.everyone {
+		return false
+	}
+	d := w.Directory
+	byID := func(id directory.MemberID) { f(d.UserName(id)) }
+	for _, u := range c.users {
+		f(u)
+	}
+	for _, r := range c.groups {
+		if id, ok := d.GroupID(w.Estate.refs.groups[r].written); ok {
+			d.EachUserIn(id, byID)
 		}
-		for _, r := range to.groups {
-			if id, ok := d.GroupID(w.Estate.refs.groups[r].written); ok {
-				d.EachUserIn(id, byID)
-			}
-		}
-		for _, r := range to.units {
-			if id, ok := d.Unit(w.Estate.refs.units[r].written); ok {
-				d.EachUserUnder(id, byID)
-			}
+	}
+	for _, r := range c.units {
+		if id, ok := d.Unit(w.Estate.refs.units[r].written); ok {
+			d.EachUserUnder(id, byID)
 		}
 	}
 	return true

@@ -135,15 +135,12 @@ func (w *World) resolve(f *facts, s *Scratch) *Lineup {
 func (w *World) gather(f *facts, s *Scratch) {
 	e := w.Estate
 	s.begin(e)
-	words := s.bits[:(len(e.grants)+63)/64]
-	e.index.mark(f, e.tree.locs, words)
-	for i, word := range words {
-		if word == 0 {
-			continue
-		}
-		words[i] = 0
+	from, to := e.index.mark(f, e.tree.locs, s.bits)
+	for i := from; i < to; i++ {
+		word := s.bits[i]
+		s.bits[i] = 0
 		for ; word != 0; word &= word - 1 {
-			g := int32(i<<6 + bits.TrailingZeros64(word))
+			g := i<<6 + int32(bits.TrailingZeros64(word))
 			if w.matches(&e.grants[g], f) {
 				w.take(f, s, g)
 			}

@@ -49,8 +49,9 @@ func (s *server) problem(c *gin.Context, f *fault.Error) {
 	writeProblem(c.Writer, f, requestID(c.Request.Context()))
 }
 
-func writeProblem(w http.ResponseWriter, f *fault.Error, id string) {
-	p := problemOf(f, id)
+func writeProblem(w http.ResponseWriter, f *fault.Error, id string) { problemOf(f, id).write(w) }
+
+func (p *problem) write(w http.ResponseWriter) {
 	w.Header().Set("Content-Type", "application/problem+json")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(p.Status)

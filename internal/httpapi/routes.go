@@ -4,6 +4,7 @@ import (
 	"context"
 	"net/http"
 	"slices"
+	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -178,7 +179,8 @@ func (s *server) subjects(a huma.API) {
 	}
 }
 
-func (s *server) lineups(a huma.API) {
+// lineups registers on a; described only puts operations into the same description.
+func (s *server) lineups(a, described huma.API) {
 	type Asked struct { // exported: huma reads no embedded type that is not
 		Known string `header:"If-None-Match" doc:"The ETag of the answer that is known already."`
 		Wait  string `header:"Prefer" doc:"wait=N: while the known answer still holds, answer only after N seconds (RFC 7240)."`
@@ -195,50 +197,24 @@ func (s *server) lineups(a huma.API) {
 	type answer struct {
 		Status int
 		Type   string `header:"Content-Type"`
+		Length string `header:"Content-Length"` // else it is sent in chunks
 		ETag   string `header:"ETag"`
 		Pref   string `header:"Preference-Applied"`
 		Body   []byte
 	}
-	ask := func(ctx context.Context, in Asked, queries []lineup.Query) (*answer, error) {
-		known, wait := agentproto.TagOf(in.Known), agentproto.ParsePrefer(in.Wait)
-		o := &answer{Status: http.StatusOK, Type: "application/json"}
-		when, err := in.When.parse()
-		if err != nil {
-			return nil, err
-		}
-		var ans service.Answer
-		same := false
-		if known == "" || when != (service.When{}) {
-			ans, err = s.svc.Lineups(ctx, principalOf(ctx), queries, when)
-		} else {
-			if wait > 0 {
-				o.Pref = agentproto.Prefer(wait)
-			}
-			// A poll must not hold up the service's stopping.
-			ctx, cancel := context.WithCancel(ctx)
-			defer cancel()
-			defer context.AfterFunc(s.cfg.Stopping, cancel)()
-			ans, same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait)
-		}
-		if err != nil {
-			return nil, err
-		}
-		o.ETag, o.Body = agentproto.Quote(ans.Tag), ans.JSON
-		if same {
-			o.Status, o.Body = http.StatusNotModified, nil
-		}
-		return o, nil
-	}
-	route(s, a, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(ctx context.Context, in *one) (*answer, error) {
-		o, err := ask(ctx, in.Asked, []lineup.Query{in.Body})
-		if err == nil && o.Body != nil {
-			o.Body = o.Body[1 : len(o.Body)-1] // of the array
-		}
-		return o, err
-	})
+	// The routes that are asked most stand elsewhere; here they are described.
+	route(s, described, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(context.Context, *one) (*answer, error) { return nil, nil })
 	answers[lineup.Lineup](a, "/api/v1/lineups")
 	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large, func(ctx context.Context, in *many) (*answer, error) {
-		return ask(ctx, in.Asked, in.Body)
+		ans, err := s.ask(ctx, asking{in.Known, in.Wait, in.When}, in.Body)
+		if err != nil {
+			return nil, err
+		}
+		o := &answer{Status: http.StatusOK, Type: "application/json", Length: strconv.Itoa(len(ans.JSON)), ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Body: ans.JSON}
+		if ans.same {
+			o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
+		}
+		return o, nil
 	})
 	answers[[]lineup.Lineup](a, "/api/v1/lineups/batch")
 	type why struct {

@@ -3,6 +3,7 @@
 package large
 
 import (
+	"encoding/json"
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
@@ -218,4 +219,23 @@ func (m *maker) people(s int) {
 		m.out.Contexts = append(m.out.Contexts, lineup.Context{User: user(s, i), Machine: machine(s, i%m.Machines), Addresses: []netip.Addr{netip.AddrFrom4(net)}, Session: "desktop", Platform: "windows/x64", Time: Time})
 	}
 	r.Groups = append(append(append(r.Groups, all), deps...), teams...)
+}
+
+// Write writes estate.json, directory.json and contexts.json, as the service takes them, into a directory by way of create.
+func (o *Organisation) Write(create func(name string, b []byte) error) error {
+	queries := make([]lineup.Query, len(o.Contexts))
+	for i, c := range o.Contexts {
+		queries[i] = c.Query()
+	}
+	for name, v := range map[string]any{"estate.json": o.Estate, "contexts.json": queries,
+		"directory.json": map[string]any{"directory": 1, "users": o.Directory.Users, "groups": o.Directory.Groups, "machines": o.Directory.Machines}} {
+		b, err := json.Marshal(v)
+		if err == nil {
+			err = create(name, b)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	return nil
 }

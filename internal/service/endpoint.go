@@ -108,8 +108,12 @@ type Overview struct {
 	Estate    map[string]int         `json:"estate" doc:"Objects by list."`
 	Directory map[string]int         `json:"directory"`
 	Endpoints map[endpoint.State]int `json:"endpoints" doc:"By state."`
-	Findings  []lineup.Finding       `json:"findings"`
+	Findings  []lineup.Finding       `json:"findings" doc:"The first hundred."`
+	Remarks   int                    `json:"remarks" doc:"How many findings there are."`
 }
+
+// findingsShown is how many findings the first page has.
+const findingsShown = 100
 
 // Overview gives the figures of the first page.
 func (s *Service) Overview(ctx context.Context, p *access.Principal) (Overview, error) {
@@ -122,7 +126,9 @@ func (s *Service) Overview(ctx context.Context, p *access.Principal) (Overview, 
 	o := Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason, Endpoints: map[endpoint.State]int{},
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
-		Findings:  snap.findings()}
+	}
+	findings := snap.findings()
+	o.Findings, o.Remarks = findings[:min(len(findings), findingsShown)], len(findings)
 	if snap.Revision.Number > 0 {
 		o.At = &snap.Revision.At
 	}

@@ -2,10 +2,11 @@ package service
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"fmt"
+	"strconv"
 	"time"
+
+	"github.com/cespare/xxhash/v2"
 
 	"cirque/core/access"
 	"cirque/core/lineup"
@@ -18,7 +19,7 @@ const MaxContexts = 10000
 // An Answer is the lineups for some contexts, one after another as JSON. Tag changes when what they say changes, and does
 // not with a mere revision or the passing of time.
 type Answer struct {
-	JSON []byte // an array, or for Lineup one object
+	JSON []byte // an array
 	Tag  string
 }
 
@@ -35,23 +36,6 @@ func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []li
 	a, _, err := s.lineups(p, snap, queries, now, false)
 	return a, err
 }
-
-// Lineup is Lineups for one context at present.
-func (s *Service) Lineup(p *access.Principal, q lineup.Query) (Answer, error) {
-	a, _, err := s.lineups(p, s.Snapshot(), []lineup.Query{q}, s.now(), false)
-	return a.one(), err
-}
-
-// one takes the brackets off an answer to one context.
-func (a Answer) one() Answer {
-	if len(a.JSON) > 2 {
-		a.JSON = a.JSON[1 : len(a.JSON)-1]
-	}
-	return a
-}
-
-// One is the answer to a single context.
-func (a Answer) One() Answer { return a.one() }
 
 // WaitLineups is Lineups at present that, while the answer's tag is known, waits for another one, or for a call; same says
 // that none came in time. It also looks again when opening hours could have changed the answer.
@@ -103,7 +87,7 @@ func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.
 	}
 	scratch := s.scratch.Get().(*lineup.Scratch)
 	defer s.scratch.Put(scratch)
-	sum := sha256.New()
+	sum := xxhash.New()
 	out := make([]byte, 0, 8<<10)
 	out = append(out, '[')
 	for i, q := range queries {
@@ -130,8 +114,7 @@ func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.
 			}
 		}
 	}
-	var room [sha256.Size]byte
-	return Answer{JSON: append(out, ']'), Tag: hex.EncodeToString(sum.Sum(room[:0])[:16])}, edge, nil
+	return Answer{JSON: append(out, ']'), Tag: strconv.FormatUint(sum.Sum64(), 16)}, edge, nil
 }
 
 // resolve answers one context with a lineup of the caller's own.

@@ -1765,8 +1765,14 @@ export interface components {
             estate: {
                 [key: string]: number;
             };
+            /** @description The first hundred. */
             findings: components["schemas"]["LineupFinding"][];
             reason: string;
+            /**
+             * Format: int64
+             * @description How many findings there are.
+             */
+            remarks: number;
             /** Format: int64 */
             revision: number;
         };
@@ -3772,6 +3778,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Content-Length"?: string;
                     "Content-Type"?: string;
                     ETag?: string;
                     "Preference-Applied"?: string;
@@ -3854,6 +3861,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Content-Length"?: string;
                     "Content-Type"?: string;
                     ETag?: string;
                     "Preference-Applied"?: string;

@@ -74,15 +74,16 @@ export function OverviewPage() {
           ) : <p className="mt-1 text-ink-2">{events.isPending ? "Waiting for what happened…" : "Nothing yet."}</p>}
         </section>
         <section aria-labelledby="findings">
-          <h2 id="findings">{o.findings.length === 0 ? "No findings in the estate" : `${count(o.findings.length, "finding")} in the estate`}</h2>
+          <h2 id="findings">{o.remarks === 0 ? "No findings in the estate" : `${count(o.remarks, "finding")} in the estate`}</h2>
           <ul className="mt-2">
             {o.findings.map((f, i) => (
               <li key={i} className="border-b border-rule py-1.5">
-                <Mark of={f.severity}><strong className="font-medium">{f.object}</strong></Mark>
+                <Mark of={f.severity}>{f.at.list === "grants" || f.at.list === "queues" ? <Link to={`/${f.at.list}?${f.at.list.slice(0, -1)}=${encodeURIComponent(f.at.name)}`}>{f.object}</Link> : <strong className="font-medium">{f.object}</strong>}</Mark>
                 <p className="text-ink-2">{f.says}; {f.fix}.</p>
               </li>
             ))}
           </ul>
+          {o.remarks > o.findings.length && <p className="mt-1 text-ink-2">and {o.remarks - o.findings.length} more: <code className="font-mono">cirque estate check</code>.</p>}
         </section>
       </div>
     </>

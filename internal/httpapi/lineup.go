@@ -1,0 +1,125 @@
+package httpapi
+
+import (
+	"context"
+	"encoding/json"
+	"errors"
+	"io"
+	"mime"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+
+	"cirque/core/lineup"
+	"cirque/internal/agentproto"
+	"cirque/internal/service"
+)
+
+// asking is what surrounds a question for lineups.
+type asking struct {
+	known string // the tag of the answer that is known already
+	wait  string // Prefer
+	when  When
+}
+
+// answered is what came of one.
+type answered struct {
+	service.Answer
+	same bool
+	pref string
+}
+
+func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query) (a answered, err error) {
+	known, wait := agentproto.TagOf(in.known), agentproto.ParsePrefer(in.wait)
+	when, err := in.when.parse()
+	if err != nil {
+		return a, err
+	}
+	if known == "" || when != (service.When{}) {
+		a.Answer, err = s.svc.Lineups(ctx, principalOf(ctx), queries, when)
+		return a, err
+	}
+	if wait > 0 {
+		a.pref = agentproto.Prefer(wait)
+	}
+	// A poll must not hold up the service's stopping.
+	ctx, cancel := context.WithCancel(ctx)
+	defer cancel()
+	defer context.AfterFunc(s.cfg.Stopping, cancel)()
+	a.Answer, a.same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait)
+	return a, err
+}
+
+// lineup answers one context. It is asked more often than all else together, so it stands on Gin alone; huma describes it.
+func (s *server) lineup(c *gin.Context) {
+	ctx := c.Request.Context()
+	refuse := func(err error) {
+		p, ok := err.(*problem)
+		if !ok {
+			p = s.fail(ctx, err)
+		}
+		p.write(c.Writer)
+	}
+	var q lineup.Query
+	if err := readBody(c, &q); err != nil {
+		refuse(err)
+		return
+	}
+	a, err := s.ask(ctx, asking{c.GetHeader("If-None-Match"), c.GetHeader("Prefer"), When{c.Query("revision"), c.Query("as_of")}}, []lineup.Query{q})
+	if err != nil {
+		refuse(err)
+		return
+	}
+	h := c.Writer.Header()
+	h.Set("ETag", agentproto.Quote(a.Tag))
+	if a.pref != "" {
+		h.Set("Preference-Applied", a.pref)
+	}
+	if a.same {
+		c.Status(http.StatusNotModified)
+		return
+	}
+	body := a.JSON[1 : len(a.JSON)-1] // of the array
+	h.Set("Content-Type", "application/json")
+	h.Set("Content-Length", strconv.Itoa(len(body)))
+	c.Status(http.StatusOK)
+	_, _ = c.Writer.Write(body) // the client has gone
+}
+
+// readBody reads a small JSON body strictly: one value, no keys that are not known. Errors are problems as huma makes them.
+func readBody(c *gin.Context, v any) error {
+	if t := c.GetHeader("Content-Type"); t != "" && t != "application/json" {
+		if media, _, err := mime.ParseMediaType(t); err != nil || media != "application/json" {
+			return newError(http.StatusUnsupportedMediaType, "unknown content type: "+t)
+		}
+	}
+	b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, small))
+	var large *http.MaxBytesError
+	switch {
+	case errors.As(err, &large):
+		return newError(http.StatusRequestEntityTooLarge, "")
+	case err != nil:
+		return newError(http.StatusRequestTimeout, "")
+	case len(b) == 0:
+		return newError(http.StatusBadRequest, "", &huma.ErrorDetail{Message: "request body is required", Location: "body"})
+	}
+	dec := json.NewDecoder(strings.NewReader(string(b)))
+	dec.DisallowUnknownFields()
+	err = dec.Decode(v)
+	var kind *json.UnmarshalTypeError
+	switch {
+	case errors.As(err, &kind):
+		return newError(http.StatusUnprocessableEntity, "validation failed", &huma.ErrorDetail{Message: "expected " + kind.Type.String(), Location: "body." + kind.Field})
+	case err != nil && strings.HasPrefix(err.Error(), "json: unknown field "):
+		name := strings.Trim(strings.TrimPrefix(err.Error(), "json: unknown field "), `"`)
+		return newError(http.StatusUnprocessableEntity, "validation failed", &huma.ErrorDetail{Message: "unexpected property", Location: "body." + name})
+	case err != nil:
+		return newError(http.StatusBadRequest, "")
+	case dec.More():
+		return newError(http.StatusBadRequest, "")
+	}
+	return nil
+}
