@@ -143,7 +143,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	r := gin.New()
 	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
 	s.register(r)
-	a, err := svc.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711].Query()}, service.When{})
+	a, err := svc.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711].Query()}, service.When{}, nil)
 	if err != nil {
 		b.Fatal(err)
 	}

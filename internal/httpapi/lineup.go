@@ -9,6 +9,7 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
+	"sync"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
@@ -32,14 +33,14 @@ type answered struct {
 	pref string
 }
 
-func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query) (a answered, err error) {
+func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query, room []byte) (a answered, err error) {
 	known, wait := agentproto.TagOf(in.known), agentproto.ParsePrefer(in.wait)
 	when, err := in.when.parse()
 	if err != nil {
 		return a, err
 	}
 	if known == "" || when != (service.When{}) {
-		a.Answer, err = s.svc.Lineups(ctx, principalOf(ctx), queries, when)
+		a.Answer, err = s.svc.Lineups(ctx, principalOf(ctx), queries, when, room)
 		return a, err
 	}
 	if wait > 0 {
@@ -49,9 +50,12 @@ func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query) (a 
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	defer context.AfterFunc(s.cfg.Stopping, cancel)()
-	a.Answer, a.same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait)
+	a.Answer, a.same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait, room)
 	return a, err
 }
+
+// rooms are what answers are written into before they are sent.
+var rooms = sync.Pool{New: func() any { b := make([]byte, 0, 16<<10); return &b }}
 
 // lineup answers one context. It is asked more often than all else together, so it stands on Gin alone; huma describes it.
 func (s *server) lineup(c *gin.Context) {
@@ -68,7 +72,9 @@ func (s *server) lineup(c *gin.Context) {
 		refuse(err)
 		return
 	}
-	a, err := s.ask(ctx, asking{c.GetHeader("If-None-Match"), c.GetHeader("Prefer"), When{c.Query("revision"), c.Query("as_of")}}, []lineup.Query{q})
+	room := rooms.Get().(*[]byte)
+	defer rooms.Put(room)
+	a, err := s.ask(ctx, asking{c.GetHeader("If-None-Match"), c.GetHeader("Prefer"), When{c.Query("revision"), c.Query("as_of")}}, []lineup.Query{q}, (*room)[:0])
 	if err != nil {
 		refuse(err)
 		return
@@ -82,6 +88,7 @@ func (s *server) lineup(c *gin.Context) {
 		c.Status(http.StatusNotModified)
 		return
 	}
+	*room = a.JSON
 	body := a.JSON[1 : len(a.JSON)-1] // of the array
 	h.Set("Content-Type", "application/json")
 	h.Set("Content-Length", strconv.Itoa(len(body)))

@@ -206,7 +206,7 @@ func (s *server) lineups(a, described huma.API) {
 	route(s, described, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(context.Context, *one) (*answer, error) { return nil, nil })
 	answers[lineup.Lineup](a, "/api/v1/lineups")
 	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large, func(ctx context.Context, in *many) (*answer, error) {
-		ans, err := s.ask(ctx, asking{in.Known, in.Wait, in.When}, in.Body)
+		ans, err := s.ask(ctx, asking{in.Known, in.Wait, in.When}, in.Body, nil)
 		if err != nil {
 			return nil, err
 		}

@@ -23,8 +23,8 @@ type Answer struct {
 	Tag  string
 }
 
-// Lineups answers contexts; when says from which snapshot.
-func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when When) (Answer, error) {
+// Lineups answers contexts; when says from which snapshot. The answer is appended to room, which may be nil.
+func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when When, room []byte) (Answer, error) {
 	snap, err := s.at(ctx, p, when)
 	if err != nil {
 		return Answer{}, err
@@ -33,13 +33,13 @@ func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []li
 	if when.AsOf != nil {
 		now = *when.AsOf
 	}
-	a, _, err := s.lineups(p, snap, queries, now, false)
+	a, _, err := s.lineups(p, snap, queries, now, false, room)
 	return a, err
 }
 
 // WaitLineups is Lineups at present that, while the answer's tag is known, waits for another one, or for a call; same says
 // that none came in time. It also looks again when opening hours could have changed the answer.
-func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string, wait time.Duration) (a Answer, same bool, err error) {
+func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string, wait time.Duration, room []byte) (a Answer, same bool, err error) {
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
 	var called <-chan struct{}
@@ -50,7 +50,7 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	defer s.waiting.Add(-1)
 	for {
 		snap, now := s.Snapshot(), s.now()
-		a, edge, err := s.lineups(p, snap, queries, now, true)
+		a, edge, err := s.lineups(p, snap, queries, now, true, room)
 		if err != nil || a.Tag != known {
 			return a, false, err
 		}
@@ -78,7 +78,7 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 func (s *Service) Waiting() int { return int(s.waiting.Load()) }
 
 // lineups also gives, where edges are wanted, the first instant at which opening hours could change an answer to the present, nil where none does.
-func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query, now time.Time, edges bool) (a Answer, edge *time.Time, err error) {
+func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query, now time.Time, edges bool, room []byte) (a Answer, edge *time.Time, err error) {
 	if err := checkAsking(p, queries); err != nil {
 		return Answer{}, nil, err
 	}
@@ -88,8 +88,7 @@ func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.
 	scratch := s.scratch.Get().(*lineup.Scratch)
 	defer s.scratch.Put(scratch)
 	sum := xxhash.New()
-	out := make([]byte, 0, 8<<10)
-	out = append(out, '[')
+	out := append(room, '[')
 	for i, q := range queries {
 		c, err := q.Context(now)
 		if err == nil {
