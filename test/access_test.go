@@ -34,7 +34,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/events": admins, "GET /api/v1/overview": admins, "GET /api/v1/tokens": admins, "POST /api/v1/tokens": admins, "DELETE /api/v1/tokens/{name}": admins, "GET /api/v1/watch": admins, "GET /api/v1/people/{name}": admins, "GET /api/v1/machines/{name}": admins, "POST /api/v1/endpoints/{machine}/refresh": admins,
 		"GET /api/v1/server_sets": admins, "GET /api/v1/drafts": admins, "GET /api/v1/draft": admins, "GET /api/v1/draft/document": admins, "PUT /api/v1/draft": admins, "POST /api/v1/draft/edits": admins, "DELETE /api/v1/draft": admins, "POST /api/v1/draft/publish": admins,
 		"GET /api/v1/draft/dependents": admins, "POST /api/v1/draft/reach": admins, "GET /api/v1/grants/{name}/reach": admins, "GET /api/v1/findings": admins, "POST /api/v1/revisions/{number}/revert": admins, "GET /api/v1/diff": admins,
-		"POST /api/v1/rehearsals": admins, "GET /api/v1/rehearsals/{id}/effects": admins, "GET /api/v1/coverage": admins, "GET /api/v1/queues/{name}/holders": admins, "GET /api/v1/duties": admins, "POST /api/v1/servers/{name}/drain": admins, "POST /api/v1/servers/{name}/return": admins,
+		"POST /api/v1/rehearsals": admins, "GET /api/v1/rehearsals/{id}/effects": admins, "GET /api/v1/coverage": admins, "GET /api/v1/bare": admins, "GET /api/v1/queues/{name}/holders": admins, "GET /api/v1/duties": admins, "POST /api/v1/servers/{name}/drain": admins, "POST /api/v1/servers/{name}/return": admins,
 		"GET /api/v1/people/{name}/picks": admins, "PUT /api/v1/people/{name}/picks/{queue}": admins, "DELETE /api/v1/people/{name}/picks/{queue}": admins,
 	}
 	bodies := map[string]string{

@@ -78,6 +78,8 @@ func TestCommandLine(t *testing.T) {
 		{"reach gg", cli.ExitUnknown, `no grant "gg"`},
 		{"who hall", cli.ExitOK, "hall: had by 1 of 3 people"},
 		{"who hall --on yesterday", cli.ExitUsage, "is no day"},
+		{"who", cli.ExitUsage, "name a queue"},
+		{"who --bare", cli.ExitOK, "2 people and 0 machines have no queue"},
 		{"coverage", cli.ExitOK, "device p"},
 		{"rehearse --without device:p --show stranded", cli.ExitOK, "Were down: device p."},
 		{"rehearse --without device:pp", cli.ExitUnknown, "did you mean device:p?"},

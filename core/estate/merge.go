@@ -22,7 +22,7 @@ func Merge(base *Document, mine []Change, theirs *Document) (*Document, []Confli
 			continue
 		}
 		d := Diffs([]Change{m, t})
-		conflicts = append(conflicts, Conflict{Ref: m.Ref, Says: m.Ref.String() + " was " + done(t) + " since the draft began, and the draft has it " + done(m), Mine: &d[0], Theirs: &d[1]})
+		conflicts = append(conflicts, Conflict{Ref: m.Ref, Says: m.Ref.String() + " was " + t.Kind() + " since the draft began, and the draft " + does(m), Mine: &d[0], Theirs: &d[1]})
 	}
 	if len(conflicts) > 0 {
 		return nil, conflicts
@@ -37,11 +37,14 @@ func Merge(base *Document, mine []Change, theirs *Document) (*Document, []Confli
 	return merged, nil
 }
 
-func done(c Change) string {
-	if c.Kind() == "changed" {
-		return "changed otherwise"
+func does(c Change) string {
+	switch c.Kind() {
+	case "added":
+		return "adds it otherwise"
+	case "removed":
+		return "takes it out"
 	}
-	return c.Kind()
+	return "changes it otherwise"
 }
 
 // SameObject says whether two objects of a list are equal; nil is none.

@@ -143,3 +143,28 @@ func AddRolls(holders *[]Holder, looked, permitted *Count, rolls []Roll) {
 	}
 	slices.SortFunc(*holders, func(a, b Holder) int { return cmp.Or(-cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name)) })
 }
+
+// Bare finds who has no queue at all, in any context, in a range of cases: "user NAME" and "machine NAME". Cases of one
+// person must not be divided between ranges.
+func Bare(w *lineup.World, cases []Case, now time.Time, from, to int) (people, machines []string) {
+	var s lineup.Scratch
+	for i := from; i < to; {
+		c := cases[i]
+		bare := true
+		for ; i < to && cases[i].Kind == c.Kind && cases[i].Name == c.Name; i++ {
+			context := cases[i].Context
+			context.Time = now
+			if l, err := w.Resolve(context, &s); err == nil && len(l.Entries) > 0 {
+				bare = false
+			}
+		}
+		switch {
+		case !bare:
+		case c.Kind == "user":
+			people = append(people, c.Name)
+		default:
+			machines = append(machines, c.Name)
+		}
+	}
+	return people, machines
+}

@@ -218,6 +218,12 @@ type Roll struct {
 	Holders   []rehearse.Holder `json:"holders"`
 }
 
+// Bare are those who have no queue at all.
+type Bare struct {
+	People   []string `json:"people"`
+	Machines []string `json:"machines"`
+}
+
 // Why asks about one queue.
 type Why struct {
 	Context lineup.Query `json:"context"`

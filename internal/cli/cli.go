@@ -99,7 +99,7 @@ func report(w io.Writer, err error) int {
 			line += " (" + firstLine(f.Err.Error()) + ")"
 		}
 		fmt.Fprintln(w, line)
-		if len(f.Details) > 1 || len(f.Details) == 1 && strings.Contains(f.Details[0].Place, ":") {
+		if len(f.Details) > 1 || len(f.Details) == 1 && (strings.Contains(f.Details[0].Place, ":") || !strings.Contains(f.What, f.Details[0].What)) {
 			for _, d := range f.Details {
 				fmt.Fprintln(w, "  "+d.String())
 			}

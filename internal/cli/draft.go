@@ -61,9 +61,9 @@ func writeDraft(w io.Writer, d api.Draft) {
 	fmt.Fprintf(w, "\nIt cannot be published as it is, because of %s:\n", count(len(d.Conflicts), "conflict"))
 	for _, k := range d.Conflicts {
 		fmt.Fprintf(w, "  %s\n", k.Says)
-		for side, diff := range map[string]*estate.Diff{"yours": k.Mine, "theirs": k.Theirs} {
+		for i, diff := range []*estate.Diff{k.Mine, k.Theirs} {
 			if diff != nil {
-				fmt.Fprintf(w, "    %s:\n", side)
+				fmt.Fprintf(w, "    %s:\n", []string{"yours", "theirs"}[i])
 				writeFields(w, "      ", *diff)
 			}
 		}
@@ -339,7 +339,7 @@ func (r *root) diff() *cobra.Command {
 				fmt.Fprintln(w, "They are the same.")
 				return
 			}
-			fmt.Fprintf(w, "%s differ.\n", count(d.Total, "object"))
+			fmt.Fprintf(w, "They differ in %s.\n", count(d.Total, "object"))
 			writeDiffs(w, d.Diffs, d.Total)
 		})
 	}}

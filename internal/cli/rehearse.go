@@ -236,11 +236,18 @@ func (r *root) coverage() *cobra.Command {
 
 func (r *root) who() *cobra.Command {
 	var from, until, on string
-	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past", Args: args(cobra.ExactArgs(1)),
+	var bare bool
+	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past; or who has none", Args: args(cobra.MaximumNArgs(1)),
 		Long: `Everybody whose lineup has a queue, in the contexts in which they were last seen: now, at a moment of the past (--from), or at
 any time of a stretch of it (--from and --until, or --on DAY). The past is answered with the estate, the directory, the
-live state and the picks of that time. Who is not listed did not have it.`,
+live state and the picks of that time. Who is not listed did not have it. With --bare: who has no queue at all just now.`,
 		RunE: func(c *cobra.Command, a []string) error {
+			if bare != (len(a) == 0) {
+				return usageError{fmt.Errorf("name a queue, or ask for those who have none with --bare")}
+			}
+			if bare {
+				return r.bare(c)
+			}
 			q := url.Values{}
 			if on != "" {
 				day, err := time.ParseInLocation("2006-01-02", on, time.Local)
@@ -268,10 +275,30 @@ live state and the picks of that time. Who is not listed did not have it.`,
 			}
 			return r.print(c, x, func(w io.Writer) { r.writeRoll(w, x) })
 		}}
+	c.Flags().BoolVar(&bare, "bare", false, "who has no queue at all just now")
 	c.Flags().StringVar(&from, "from", "", "a moment of the past, RFC 3339")
 	c.Flags().StringVar(&until, "until", "", "together with --from: up to here")
 	c.Flags().StringVar(&on, "on", "", "a day, such as 2026-11-23, by this machine's clock")
 	return c
+}
+
+func (r *root) bare(c *cobra.Command) error {
+	client, err := r.client()
+	if err != nil {
+		return err
+	}
+	x, err := apiclient.Get[api.Bare](c.Context(), client, "/api/v1/bare", nil)
+	if err != nil {
+		return err
+	}
+	return r.print(c, x, func(w io.Writer) {
+		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", count(len(x.People), "person"), count(len(x.Machines), "machine"))
+		for _, list := range [][]string{x.People, x.Machines} {
+			for _, n := range list {
+				fmt.Fprintln(w, "  "+n)
+			}
+		}
+	})
 }
 
 func (r *root) writeRoll(w io.Writer, x api.Roll) {

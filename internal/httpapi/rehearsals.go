@@ -64,6 +64,10 @@ func (s *server) rehearsals(a huma.API) {
 		r, err := s.svc.Who(ctx, principalOf(ctx), in.Name, begin, end)
 		return &out[api.Roll]{api.Roll(r)}, err
 	})
+	route(s, a, "GET", "/api/v1/bare", "bare", "Who has no queue at all just now", small, func(ctx context.Context, _ *struct{}) (*out[api.Bare], error) {
+		people, machines, err := s.svc.Bare(ctx, principalOf(ctx))
+		return &out[api.Bare]{api.Bare{People: people, Machines: machines}}, err
+	})
 	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small, func(ctx context.Context, _ *struct{}) (*out[[]live.Note], error) {
 		list, err := s.svc.Duties(ctx, principalOf(ctx))
 		if list == nil {

@@ -278,7 +278,7 @@ func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate
 		var merged *estate.Document
 		if merged, conflicts = estate.Merge(base, changes, theirs); merged == nil {
 			since = current
-			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "%s clash with what was published since the draft began", plural(len(conflicts), "change"))
+			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "the draft clashes with what was published since it began, in %s", plural(len(conflicts), "object"))
 		}
 		if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
 			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard", "everything that the draft changes has been published already")
@@ -406,7 +406,7 @@ func (s *Service) world(ctx context.Context, p *access.Principal, called string)
 	now := snap.World.Estate.Document()
 	merged, conflicts := estate.Merge(d.base, d.Changes, now)
 	if len(conflicts) > 0 {
-		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "%s clash with what was published since the draft began", plural(len(conflicts), "change"))
+		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "the draft clashes with what was published since it began, in %s", plural(len(conflicts), "object"))
 		return nil, d, s.both(ctx, f, p.Name, d.base, snap.Revision.Number, conflicts)
 	}
 	e := s.drafted.get(d.ID, d.Version, snap.Revision.Number)

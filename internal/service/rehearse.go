@@ -400,3 +400,26 @@ func (s *Service) reach(ctx context.Context, w *lineup.World, grant string) (lin
 	}
 	return r, nil
 }
+
+// Bare lists who has no queue at all just now, in the contexts in which they were last seen.
+func (s *Service) Bare(ctx context.Context, p *access.Principal) (people, machines []string, err error) {
+	if err := access.Check(p, access.ReadDirectory); err != nil {
+		return nil, nil, err
+	}
+	snap := s.Snapshot()
+	cases, err := s.cases(ctx, snap)
+	if err != nil {
+		return nil, nil, err
+	}
+	people, machines = []string{}, []string{}
+	now := s.now().UTC()
+	err = share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+		return func(from, to int) func() {
+			a, b := rehearse.Bare(snap.World, cases.List, now, from, to)
+			return func() { people, machines = append(people, a...), append(machines, b...) }
+		}
+	})
+	slices.Sort(people)
+	slices.Sort(machines)
+	return people, machines, err
+}

@@ -5,7 +5,7 @@ import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
-import { eventsQuery, overviewQuery } from "./queries";
+import { dutiesQuery, eventsQuery, overviewQuery } from "./queries";
 
 const states = ["converged", "behind", "failing", "silent"] as const;
 const says = { converged: "have what they should", behind: "differ from their lineup", failing: "could not do a step", silent: "have not been heard of" };
@@ -13,6 +13,7 @@ const says = { converged: "have what they should", behind: "differ from their li
 export function OverviewPage() {
   const overview = useQuery(overviewQuery());
   const events = useQuery(eventsQuery());
+  const duties = useQuery(dutiesQuery());
   const now = useNow();
   if (overview.isPending) return <Waiting what="the overview" />;
   if (!overview.data) return <Failure title="The overview cannot be shown" problem={overview.error} />;
@@ -23,6 +24,13 @@ export function OverviewPage() {
       <h1>Overview</h1>
       {o.revision === 0 && (
         <div className="mt-3"><Empty title="There is no estate yet">Write one and publish it: <code className="font-mono">cirque estate apply FILE --publish -m "first estate"</code>. The guide's first steps show one.</Empty></div>
+      )}
+      {(duties.data ?? []).length > 0 && (
+        <ul aria-label="Out of duty" className="mt-3">
+          {duties.data?.map((d) => (
+            <li key={`${d.kind}/${d.name}`}><Mark of={d.duty === "down" ? "failing" : "paused"}><strong className="font-medium">{d.kind} {d.name}</strong> is {d.duty}{d.author && ` by ${d.author}`}, {ago(d.since, now)}{d.reason && `: ${d.reason}`}. What goes through it takes another way, where there is one.</Mark></li>
+          ))}
+        </ul>
       )}
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[3fr_2fr]">
         <section aria-labelledby="endpoints">
@@ -52,10 +60,10 @@ export function OverviewPage() {
         <section aria-labelledby="estate">
           <h2 id="estate">The estate</h2>
           <dl className="mt-2 grid grid-cols-3 gap-x-6">
-            {[...["queues", "grants", "devices", "servers", "drivers", "locations", "subnets", "stations"].map((k) => [k, o.estate[k]] as const), ...["users", "groups", "machines"].map((k) => [k, o.directory[k]] as const)].map(([k, n]) => (
+            {[...["queues", "grants", "devices", "servers", "server_sets", "drivers", "locations", "subnets", "stations"].map((k) => [k, o.estate[k]] as const), ...["users", "groups", "machines"].map((k) => [k, o.directory[k]] as const)].map(([k, n]) => (
               <div key={k} className="flex items-baseline gap-2 border-b border-rule py-1.5">
                 <dd className="figure order-1 w-8 text-right font-semibold">{n ?? 0}</dd>
-                <dt className="order-2 text-ink-2">{k === "queues" ? <Link to="/queues">queues</Link> : k}</dt>
+                <dt className="order-2 text-ink-2">{k === "queues" || k === "grants" ? <Link to={`/${k}`}>{k}</Link> : k.replace("_", " ")}</dt>
               </div>
             ))}
           </dl>
