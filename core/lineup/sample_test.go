@@ -34,7 +34,7 @@ func world(t testing.TB, est, dir string) *lineup.World {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return lineup.Bind(lineup.Compile(doc, 1, lineup.Options{}), directory.New(records), live.State{})
+	return lineup.Bind(lineup.Compile(doc, 1, lineup.Options{Zone: zone}), directory.New(records), live.State{})
 }
 
 func context(t testing.TB, query string) lineup.Context {
