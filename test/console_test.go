@@ -147,7 +147,7 @@ func TestConsoleDark(t *testing.T) {
 	t.Parallel()
 	p := signedIn(t)
 	p.eval(`localStorage.setItem("cirque-theme", "dark"), "done"`)
-	for path, word := range map[string]string{"/": "What happened", "/lineup?user=temp.desk&machine=till-07&why=hall-mono": "smallest change", "/queues?queue=cheques": "Who may print", "/endpoints": "1 failing"} {
+	for path, word := range map[string]string{"/": "What happened", "/lineup?user=temp.desk&machine=till-07&why=hall-mono": "smallest change", "/queues?queue=cheques": "Who may print", "/endpoints": "1 failing", "/grants?grant=tills": "Reaches everybody", "/draft": "It is empty", "/history": "It is the first."} {
 		p.goTo(path)
 		p.see(word)
 		p.accessible()
@@ -182,18 +182,8 @@ func TestConsoleManyQueues(t *testing.T) {
 		fmt.Fprintf(&text, "  - {name: queue-%05d, title: Queue %d}\n", i, i)
 	}
 	s.publish(text.String())
-	b, err := os.ReadFile(filepath.Join(s.data, "setup-code"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	if _, _, err := s.Service.SetUp(t.Context(), "test", string(b), "mira", "correct horse battery"); err != nil {
-		t.Fatal(err)
-	}
-	p := &page{t: t, ctx: tab(t), base: s.URL}
+	p := consoleOf(t, s)
 	p.goTo("/queues")
-	p.fill("textbox", "Name", "mira")
-	p.fill("textbox", "Password", "correct horse battery")
-	p.press("button", "Sign in")
 	p.see("10000 of 10000")
 	p.see("queue-00003")
 	if drawn := p.eval(`document.querySelectorAll("[role=row]").length`); len(drawn) > 2 {

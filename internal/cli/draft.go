@@ -227,25 +227,17 @@ func refs(a []string) ([]estate.Ref, error) {
 }
 
 func (r *root) draftUndo() *cobra.Command {
-	c := &cobra.Command{Use: "undo LIST NAME...", Short: "Put objects back as the draft's base has them", Args: args(cobra.MinimumNArgs(2))}
-	name := draftFlag(c)
-	c.RunE = func(c *cobra.Command, a []string) error {
-		list, err := refs(a)
-		if err != nil {
-			return err
-		}
-		var edits []estate.Edit
-		for _, ref := range list {
-			edits = append(edits, estate.Edit{Ref: ref, Undo: true})
-		}
-		return r.edit(c, name(), edits)
-	}
-	return c
+	return r.draftEdit("undo", "Put objects back as the draft's base has them", "", func(ref estate.Ref) estate.Edit { return estate.Edit{Ref: ref, Undo: true} })
 }
 
 func (r *root) draftRemove() *cobra.Command {
-	c := &cobra.Command{Use: "remove LIST NAME...", Short: "Take objects out, in the draft", Args: args(cobra.MinimumNArgs(2)),
-		Example: "  cirque draft remove grants old-hall\n  cirque draft remove queue hall-mono hall-colour"}
+	return r.draftEdit("remove", "Take objects out, in the draft", "  cirque draft remove grants old-hall\n  cirque draft remove queue hall-mono hall-colour",
+		func(ref estate.Ref) estate.Edit { return estate.Edit{Ref: ref, Remove: true} })
+}
+
+// draftEdit makes a command that does the same to each object that is named.
+func (r *root) draftEdit(word, short, example string, edit func(estate.Ref) estate.Edit) *cobra.Command {
+	c := &cobra.Command{Use: word + " LIST NAME...", Short: short, Example: example, Args: args(cobra.MinimumNArgs(2))}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		list, err := refs(a)
@@ -254,7 +246,7 @@ func (r *root) draftRemove() *cobra.Command {
 		}
 		var edits []estate.Edit
 		for _, ref := range list {
-			edits = append(edits, estate.Edit{Ref: ref, Remove: true})
+			edits = append(edits, edit(ref))
 		}
 		return r.edit(c, name(), edits)
 	}

@@ -89,7 +89,7 @@ func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what Rehear
 	}
 	out.plan = rehearse.NewPlan(snap.World, to, cases, s.now().UTC().Truncate(time.Second), what.All)
 	var parts []*rehearse.Part
-	if err := share(ctx, out.plan.Len(), nil, progress, func() func(from, to int) func() {
+	if err := s.share(ctx, out.plan.Len(), nil, progress, func() func(from, to int) func() {
 		desk := new(rehearse.Desk)
 		return func(from, to int) func() {
 			part := out.plan.Run(from, to, desk)
@@ -109,7 +109,13 @@ const stride = 512
 
 // share divides n cases over as many goroutines as there are cores, in strides that end where ends allows. Each goroutine
 // makes its worker once; what a worker gives is called by one goroutine at a time.
-func share(ctx context.Context, n int, ends func(int) int, progress func(done, total int), worker func() func(from, to int) func()) error {
+func (s *Service) share(ctx context.Context, n int, ends func(int) int, progress func(done, total int), worker func() func(from, to int) func()) error {
+	select {
+	case s.large <- struct{}{}:
+		defer func() { <-s.large }()
+	case <-ctx.Done():
+		return stopped()
+	}
 	var cuts []int
 	for at := 0; at < n; {
 		at = min(at+stride, n)
@@ -146,9 +152,13 @@ func share(ctx context.Context, n int, ends func(int) int, progress func(done, t
 	}
 	wg.Wait()
 	if ctx.Err() != nil {
-		return fault.New(fault.Unavailable, "stopped", "start it again", "the work was stopped before it was done")
+		return stopped()
 	}
 	return nil
+}
+
+func stopped() error {
+	return fault.New(fault.Unavailable, "stopped", "start it again", "the work was stopped before it was done")
 }
 
 // cases gives everybody, in the contexts in which endpoints last reported them.
@@ -230,7 +240,7 @@ func (s *Service) Coverage(ctx context.Context, p *access.Principal) ([]rehearse
 	}
 	now := s.now().UTC()
 	var shares []rehearse.Share
-	err = share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+	err = s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		scratch := new(lineup.Scratch)
 		return func(from, to int) func() {
 			part := rehearse.Cover(snap.World, cases.List, now, from, to, scratch)
@@ -328,7 +338,7 @@ func (s *Service) roll(ctx context.Context, snap *Snapshot, queue string, begin,
 		cases = rehearse.NewCases(snap.World.Directory.Records(), snap.World.Estate.Document().Stations, seen)
 	}
 	var rolls []rehearse.Roll
-	if err := share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+	if err := s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		return func(from, to int) func() {
 			r := rehearse.Holders(snap.World, cases.List, queue, begin, end, from, to)
 			return func() { rolls = append(rolls, r) }
@@ -413,7 +423,7 @@ func (s *Service) Bare(ctx context.Context, p *access.Principal) (people, machin
 	}
 	people, machines = []string{}, []string{}
 	now := s.now().UTC()
-	err = share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+	err = s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		return func(from, to int) func() {
 			a, b := rehearse.Bare(snap.World, cases.List, now, from, to)
 			return func() { people, machines = append(people, a...), append(machines, b...) }

@@ -122,6 +122,7 @@ type Service struct {
 	rehearsals rehearsals
 	slow       slowdown
 	publishes  chan struct{} // held by who publishes
+	large      chan struct{} // bounds the work that looks at everybody
 	hashing    chan struct{} // bounds the memory that password hashing takes
 	used       usedTokens
 
@@ -138,7 +139,7 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 	if cfg.Now == nil {
 		cfg.Now = time.Now
 	}
-	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2), publishes: make(chan struct{}, 1)}
+	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2), publishes: make(chan struct{}, 1), large: make(chan struct{}, 2)}
 	s.scratch.New = func() any { return new(lineup.Scratch) }
 	s.slow.failures = map[string]failure{}
 	s.used.at = map[int64]time.Time{}
