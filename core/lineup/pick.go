@@ -1,0 +1,83 @@
+package lineup
+
+import (
+	"cirque/core/path"
+)
+
+// pick is a path with its driver; driver is none for driverless, entry the queue's entry that leads there.
+type pick struct {
+	path, entry, driver int32
+	stranded            bool
+}
+
+// pick chooses path and driver together (step 4).
+func (w *World) pick(q *queue, f *facts, s *Scratch) (pick, Reason) {
+	direct := none
+	if q.fits != nil {
+		direct = int32(q.fits[f.platformAt])
+	}
+	first, open := pick{path: none}, false
+	for i := range q.paths {
+		p := &q.paths[i]
+		if !w.pathOpen(p, f) {
+			continue
+		}
+		open = true
+		driver := direct
+		if p.kind == wayGateway {
+			driver = none
+		} else if direct == noDriver {
+			continue
+		}
+		member, ok := w.usable(q, i, f, s)
+		if ok {
+			return pick{int32(i), p.first + member, driver, false}, ""
+		}
+		if first.path == none {
+			first = pick{int32(i), p.first + member, driver, true}
+		}
+	}
+	switch {
+	case first.path != none:
+		return first, ""
+	case open:
+		return pick{}, NoDriver
+	}
+	return pick{}, NoPath
+}
+
+// pathOpen says whether a path's own conditions hold.
+func (w *World) pathOpen(p *way, f *facts) bool {
+	return (p.sessions == 0 || p.sessions&f.session != 0) && (p.at == nil || w.at(p.at, f))
+}
+
+// usable says whether a queue's path can be used just now, and through which member of a set.
+func (w *World) usable(q *queue, i int, f *facts, s *Scratch) (member int32, ok bool) {
+	switch p := &q.paths[i]; p.kind {
+	case wayDevice:
+		return 0, w.answering[p.through]
+	case wayServer:
+		return 0, w.serving[p.through]
+	case waySet:
+		c := &s.sets[p.through]
+		if c.stamp != s.stamp {
+			full := &q.ways[i]
+			m, ok := path.Choose(full.Style, full.Members, s.spread(f), func(i int) bool { return w.serving[full.members[i]] })
+			*c = setChoice{s.stamp, int32(m), ok}
+		}
+		return c.member, c.ok
+	}
+	return 0, true
+}
+
+// spread gives the key by which the context's share of spread sets is found.
+func (s *Scratch) spread(f *facts) path.Spreader {
+	if s.members == (path.Spreader{}) {
+		first := ""
+		if len(f.Addresses) > 0 && f.user == "" && f.machine == "" {
+			first = f.Addresses[0].String()
+		}
+		s.members = path.SpreadBy(f.user, f.machine, first)
+	}
+	return s.members
+}

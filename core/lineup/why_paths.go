@@ -1,0 +1,128 @@
+package lineup
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"cirque/core/estate"
+	"cirque/core/live"
+	"cirque/core/path"
+)
+
+func (x explainer) drivers(q *queue, out *Why) {
+	e := x.w.Estate
+	system, _, _ := strings.Cut(x.f.Platform, "/")
+	if len(q.drivers) == 0 {
+		return
+	}
+	chosen := e.driverFor(q.drivers, x.f.Platform)
+	ok := chosen != noDriver
+	took := false
+	for _, c := range q.drivers {
+		d := DriverWhy{Key: c.key, Driver: estate.Driverless, Fits: x.f.Platform == "" || e.driverFits(c.driver, x.f.Platform, system)}
+		if c.driver != none {
+			d.Driver, d.Exact = e.drivers[c.driver].name, &e.drivers[c.driver].exact
+		}
+		asked := c.key == "*" || c.key == x.f.Platform || c.key == system
+		switch {
+		case x.f.Platform == "":
+			d.Says = "no platform is known, so the entry for * is taken, else the first"
+		case !asked:
+			d.Says = fmt.Sprintf("for %s, and the platform is %s", c.key, x.f.Platform)
+		case !d.Fits:
+			d.Says = fmt.Sprintf("the driver is for %s and does not fit %s", e.drivers[c.driver].platform, x.f.Platform)
+		default:
+			d.Says = "fits"
+		}
+		if ok && !took && c.driver == chosen && (asked && d.Fits || x.f.Platform == "") && x.isChoice(q, c, chosen) {
+			d.Chosen, took = true, true
+		}
+		out.Drivers = append(out.Drivers, d)
+	}
+}
+
+// isChoice says whether c is the very entry that driverFor takes, where several name the same driver.
+func (x explainer) isChoice(q *queue, c choice, chosen int32) bool {
+	if x.f.Platform == "" {
+		star := slices.ContainsFunc(q.drivers, func(d choice) bool { return d.key == "*" })
+		return c.key == "*" || !star && c.key == q.drivers[0].key
+	}
+	system, _, _ := strings.Cut(x.f.Platform, "/")
+	for _, key := range [3]string{x.f.Platform, system, "*"} {
+		for _, d := range q.drivers {
+			if d.key == key && d.driver == chosen {
+				return d.key == c.key
+			}
+		}
+	}
+	return false
+}
+
+func (x explainer) paths(q *queue, out *Why, s *Scratch) {
+	e := x.w.Estate
+	direct := none
+	if len(q.drivers) > 0 {
+		direct = e.driverFor(q.drivers, x.f.Platform)
+	}
+	pick, reason := x.w.pick(q, x.f, s)
+	for i := range q.paths {
+		p, full := &q.paths[i], &q.ways[i]
+		member, usable := x.w.usable(q, i, x.f, s)
+		y := PathWhy{Path: q.entries[p.first+member].Path, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f), Usable: usable}
+		if p.at != nil {
+			y.Conditions = append(y.Conditions, x.condition("at", p.at, x.w.at))
+		}
+		if p.sessions != 0 {
+			y.Conditions = append(y.Conditions, listed("sessions", q.Paths[i].Sessions, x.f.Session, p.sessions&x.f.session != 0))
+		}
+		switch d := estate.Driverless; {
+		case p.kind == wayGateway || direct == none:
+			y.Driver = &d
+		case direct != noDriver:
+			y.Driver = &e.drivers[direct].name
+		}
+		y.Chosen = reason == "" && pick.path == int32(i)
+		switch {
+		case !y.Open:
+			y.Says = "its own conditions do not hold here"
+		case y.Driver == nil:
+			y.Says = "none of the queue's drivers fits " + x.f.Platform
+		case !y.Usable:
+			y.Says = x.notUsable(full)
+		case y.Chosen:
+			y.Says = "the first that can be used" + x.share(full, y.Path)
+		default:
+			y.Says = "can be used, but an earlier one is taken"
+		}
+		if y.Chosen && pick.stranded {
+			y.Says += "; kept all the same, because no other can be used"
+		}
+		out.Paths = append(out.Paths, y)
+	}
+}
+
+// share says why a set sends the context to one of its members.
+func (x explainer) share(p *fullWay, taken Taken) string {
+	switch {
+	case p.Through != path.Set:
+		return ""
+	case p.Style == estate.Spread:
+		return fmt.Sprintf("; of the set %s, which spreads people over its members, %s falls to this one", p.Set, *taken.Server)
+	}
+	return fmt.Sprintf("; of the set %s, %s is the first on duty", p.Set, *taken.Server)
+}
+
+func (x explainer) notUsable(p *fullWay) string {
+	switch p.Through {
+	case path.Server:
+		return fmt.Sprintf("the server %s is %s", p.Server, x.w.Live.Server(p.Server))
+	case path.Set:
+		var each []string
+		for _, m := range p.Members {
+			each = append(each, fmt.Sprintf("%s is %s", m.Server, x.w.Live.Server(m.Server)))
+		}
+		return fmt.Sprintf("no member of the set %s is on duty: %s", p.Set, strings.Join(each, ", "))
+	}
+	return fmt.Sprintf("the device %s is %s", p.Device, live.Down)
+}

@@ -1,0 +1,152 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/lineup"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+)
+
+func (r *root) who() *cobra.Command {
+	var from, until, on string
+	var bare bool
+	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past; or who has none", Args: args(cobra.MaximumNArgs(1)),
+		Long: `Everybody whose lineup has a queue, in the contexts in which they were last seen: now, at a moment of the past (--from), or at
+any time of a stretch of it (--from and --until, or --on DAY). The past is answered with the estate, the directory, the
+live state and the picks of that time. Who is not listed did not have it. With --bare: who has no queue at all just now.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			if bare != (len(a) == 0) {
+				return usageError{fmt.Errorf("name a queue, or ask for those who have none with --bare")}
+			}
+			if bare {
+				return r.bare(c)
+			}
+			q := url.Values{}
+			if on != "" {
+				day, err := time.ParseInLocation("2006-01-02", on, time.Local)
+				if err != nil {
+					return usageError{fmt.Errorf("%q is no day: write it as 2026-11-23", on)}
+				}
+				from, until = day.Format(time.RFC3339), day.AddDate(0, 0, 1).Format(time.RFC3339)
+				if now := time.Now(); day.AddDate(0, 0, 1).After(now) {
+					until = now.Format(time.RFC3339)
+				}
+			}
+			if from != "" {
+				q.Set("from", from)
+			}
+			if until != "" {
+				q.Set("until", until)
+			}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			x, err := apiclient.Get[api.Roll](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+"/holders", q)
+			if err != nil {
+				return err
+			}
+			return r.print(c, x, func(w io.Writer) { r.writeRoll(w, x) })
+		}}
+	c.Flags().BoolVar(&bare, "bare", false, "who has no queue at all just now")
+	c.Flags().StringVar(&from, "from", "", "a moment of the past, RFC 3339")
+	c.Flags().StringVar(&until, "until", "", "together with --from: up to here")
+	c.Flags().StringVar(&on, "on", "", "a day, such as 2026-11-23, by this machine's clock")
+	return c
+}
+
+func (r *root) bare(c *cobra.Command) error {
+	client, err := r.client()
+	if err != nil {
+		return err
+	}
+	x, err := apiclient.Get[api.Bare](c.Context(), client, "/api/v1/bare", nil)
+	if err != nil {
+		return err
+	}
+	return r.print(c, x, func(w io.Writer) {
+		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", count(len(x.People), "person"), count(len(x.Machines), "machine"))
+		for _, list := range [][]string{x.People, x.Machines} {
+			for _, n := range list {
+				fmt.Fprintln(w, "  "+n)
+			}
+		}
+	})
+}
+
+func (r *root) writeRoll(w io.Writer, x api.Roll) {
+	people, machines := 0, 0
+	for _, h := range x.Holders {
+		if h.Kind == "user" {
+			people++
+		} else {
+			machines++
+		}
+	}
+	span := x.From.Local().Format("2006-01-02 15:04")
+	if x.Until.After(x.From) {
+		span += " to " + x.Until.Local().Format("2006-01-02 15:04")
+	}
+	var revs []string
+	for _, n := range x.Revisions {
+		revs = append(revs, fmt.Sprint(n))
+	}
+	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, people, count(x.Looked.People, "person"), machines, count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
+	fmt.Fprintf(w, "By its access rules %s and %s may print to it.\n\n", count(x.Permitted.People, "person"), count(x.Permitted.Machines, "machine"))
+	t := r.table("WHO", "", "EFFECT", "WHEN", "BY")
+	for _, h := range x.Holders {
+		often := "always"
+		if !h.Always {
+			often = "at some times or places"
+		}
+		t.add(h.Name, h.Kind, h.Effect, often, strings.Join(h.Grants, ", "))
+	}
+	t.write(w)
+}
+
+func (r *root) reach() *cobra.Command {
+	c := &cobra.Command{Use: "reach GRANT", Short: "How many people and machines a grant reaches", Args: args(cobra.ExactArgs(1))}
+	when := whenFlags(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		x, err := apiclient.Get[lineup.Reach](c.Context(), client, apiclient.Path("/api/v1/grants", a[0])+"/reach", when())
+		if err != nil {
+			return err
+		}
+		return r.print(c, x, func(w io.Writer) { writeReach(w, x) })
+	}
+	return c
+}
+
+func writeReach(w io.Writer, x lineup.Reach) {
+	people := fmt.Sprintf("%d of %s", x.People, count(x.OfPeople, "person"))
+	if x.Everyone {
+		people = "everybody, also those whom the directory does not know"
+	}
+	machines := fmt.Sprintf("%d of %s", x.Machines, count(x.OfMachines, "machine"))
+	if x.AnyMachine {
+		machines = "any machine"
+	}
+	fmt.Fprintf(w, "%s reaches %s, on %s.\n", x.Grant, people, machines)
+	if x.MachineWide {
+		fmt.Fprintln(w, "It also holds with nobody signed in.")
+	}
+	fmt.Fprintf(w, "It matches now in %d of %s in which somebody was last seen.\n", x.Seen, count(x.OfSeen, "context"))
+	fmt.Fprintf(w, "Queues: %s.\n", first(strings.Join(x.Queues, ", "), "none"))
+	if len(x.Names) > 0 {
+		fmt.Fprintf(w, "Among them: %s.\n", strings.Join(x.Names, ", "))
+	}
+	if len(x.Left) > 0 && !x.Everyone {
+		fmt.Fprintf(w, "Not among them: %s.\n", strings.Join(x.Left, ", "))
+	}
+}
