@@ -65,7 +65,7 @@ type Node struct {
 	r     *Reader
 	file  string
 	nth   int // of the file
-	y     *yaml.Node
+	y     *tree
 	depth int
 }
 
@@ -74,14 +74,14 @@ func (n Node) Place() string {
 	if n.y == nil {
 		return n.file
 	}
-	return n.file + ":" + strconv.Itoa(n.y.Line)
+	return n.file + ":" + strconv.Itoa(int(n.y.line))
 }
 
 // Complain records that something is wrong with the node.
 func (n Node) Complain(fix, format string, args ...any) {
 	line := 0
 	if n.y != nil {
-		line = n.y.Line
+		line = int(n.y.line)
 	}
 	n.r.problems = append(n.r.problems, problem{fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...), Fix: fix}, n.nth, line})
 }
@@ -101,7 +101,7 @@ func (r *Reader) Read(f File) []Node {
 			return []Node{{r: r, file: f.Name, nth: r.files, y: y}}
 		}
 		if strings.HasSuffix(f.Name, ".json") {
-			at.y = &yaml.Node{Line: err.line}
+			at.y = &tree{line: int32(err.line)}
 			at.Complain("", "not valid JSON: %s", err.what)
 			return nil
 		}
@@ -116,12 +116,12 @@ func (r *Reader) Read(f File) []Node {
 		}
 		if err != nil {
 			line, what := yamlError(err)
-			at.y = &yaml.Node{Line: line}
+			at.y = &tree{line: int32(line)}
 			at.Complain("", "not valid YAML: %s", what)
 			return docs
 		}
 		if len(doc.Content) == 1 {
-			docs = append(docs, Node{r: r, file: f.Name, nth: r.files, y: doc.Content[0]})
+			docs = append(docs, Node{r: r, file: f.Name, nth: r.files, y: plant(doc.Content[0])})
 		}
 	}
 }
@@ -138,9 +138,9 @@ func yamlError(err error) (int, string) {
 }
 
 // deref follows an alias; depth and node counts bound what aliases can blow up.
-func (n Node) child(y *yaml.Node) Node {
-	for i := 0; y.Kind == yaml.AliasNode && i < maxDepth; i++ {
-		y = y.Alias
+func (n Node) child(y *tree) Node {
+	for i := 0; y.kind == yaml.AliasNode && i < maxDepth; i++ {
+		y = y.alias
 	}
 	n.r.nodes++
 	return Node{r: n.r, file: n.file, nth: n.nth, y: y, depth: n.depth + 1}
@@ -155,33 +155,33 @@ func (n Node) overLimit() bool {
 }
 
 // IsNull says whether the value is null.
-func (n Node) IsNull() bool { return n.y.Kind == yaml.ScalarNode && n.y.Tag == "!!null" }
+func (n Node) IsNull() bool { return n.y.kind == yaml.ScalarNode && n.y.tag == tagNull }
 
 func (n Node) kind() string {
 	switch {
 	case n.IsNull():
 		return "null"
-	case n.y.Kind == yaml.MappingNode:
+	case n.y.kind == yaml.MappingNode:
 		return "an object"
-	case n.y.Kind == yaml.SequenceNode:
+	case n.y.kind == yaml.SequenceNode:
 		return "a list"
 	}
-	return strconv.Quote(n.y.Value)
+	return strconv.Quote(n.y.value)
 }
 
 // Text reads a scalar as it is written; numbers and booleans are taken as their text.
 func (n Node) Text() (string, bool) {
-	if n.y.Kind != yaml.ScalarNode || n.IsNull() {
+	if n.y.kind != yaml.ScalarNode || n.IsNull() {
 		n.Complain("write a text", "a text is wanted here, found %s", n.kind())
 		return "", false
 	}
-	return n.y.Value, true
+	return n.y.value, true
 }
 
 // Bool reads true or false.
 func (n Node) Bool() (v, ok bool) {
-	if n.y.Kind == yaml.ScalarNode && n.y.Tag == "!!bool" {
-		return strings.EqualFold(n.y.Value, "true"), true
+	if n.y.kind == yaml.ScalarNode && n.y.tag == tagBool {
+		return strings.EqualFold(n.y.value, "true"), true
 	}
 	n.Complain("write true or false", "true or false is wanted here, found %s", n.kind())
 	return false, false
@@ -189,8 +189,8 @@ func (n Node) Bool() (v, ok bool) {
 
 // Int reads a whole number from lo to hi.
 func (n Node) Int(lo, hi int) (int, bool) {
-	v, err := strconv.Atoi(n.y.Value)
-	if n.y.Kind != yaml.ScalarNode || n.y.Tag != "!!int" || err != nil || v < lo || v > hi {
+	v, err := strconv.Atoi(n.y.value)
+	if n.y.kind != yaml.ScalarNode || n.y.tag != tagInt || err != nil || v < lo || v > hi {
 		n.Complain(fmt.Sprintf("write a whole number from %d to %d", lo, hi), "a whole number from %d to %d is wanted here, found %s", lo, hi, n.kind())
 		return 0, false
 	}
@@ -202,17 +202,17 @@ func (n Node) List() []Node {
 	if n.overLimit() {
 		return nil
 	}
-	if n.y.Kind != yaml.SequenceNode {
+	if n.y.kind != yaml.SequenceNode {
 		n.Complain("write a list: [ ... ]", "a list is wanted here, found %s", n.kind())
 		return nil
 	}
-	if len(n.y.Content) == 0 {
+	if len(n.y.content) == 0 {
 		n.Complain("leave the key out, or put something into the list", "the list is empty")
 		return nil
 	}
-	out := make([]Node, 0, len(n.y.Content))
-	for _, c := range n.y.Content {
-		out = append(out, n.child(c))
+	out := make([]Node, 0, len(n.y.content))
+	for i := range n.y.content {
+		out = append(out, n.child(&n.y.content[i]))
 	}
 	return out
 }
@@ -257,13 +257,13 @@ func (n Node) Object(known []string) (Object, bool) {
 	if n.overLimit() {
 		return o, false
 	}
-	if n.y.Kind != yaml.MappingNode {
+	if n.y.kind != yaml.MappingNode {
 		n.Complain("write keys and values: "+strings.Join(known, ", "), "an object is wanted here, found %s", n.kind())
 		return o, false
 	}
-	o.fields = make(map[string]Node, len(n.y.Content)/2)
-	for i := 0; i+1 < len(n.y.Content); i += 2 {
-		k, v := n.child(n.y.Content[i]), n.child(n.y.Content[i+1])
+	o.fields = make(map[string]Node, len(n.y.content)/2)
+	for i := 0; i+1 < len(n.y.content); i += 2 {
+		k, v := n.child(&n.y.content[i]), n.child(&n.y.content[i+1])
 		key, ok := k.Text()
 		if !ok {
 			continue
@@ -343,8 +343,8 @@ func (o Object) Need(keys ...string) {
 
 // Wrote says whether the key was written at all: one refused for its value is not also reported as missing.
 func (o Object) Wrote(key string) bool {
-	for i := 0; i+1 < len(o.y.Content); i += 2 {
-		if o.y.Content[i].Value == key {
+	for i := 0; i+1 < len(o.y.content); i += 2 {
+		if o.y.content[i].value == key {
 			return true
 		}
 	}
@@ -395,7 +395,7 @@ type jsonError struct {
 }
 
 // readJSON builds the same tree from JSON, with lines, so that both forms share everything after it.
-func readJSON(data []byte) (*yaml.Node, *jsonError) {
+func readJSON(data []byte) (*tree, *jsonError) {
 	dec := json.NewDecoder(bytes.NewReader(data))
 	dec.UseNumber()
 	line, seen := 1, 0
@@ -415,43 +415,44 @@ func readJSON(data []byte) (*yaml.Node, *jsonError) {
 		}
 		return &jsonError{l, err.Error()}
 	}
-	var read func(depth int) (*yaml.Node, *jsonError)
-	read = func(depth int) (*yaml.Node, *jsonError) {
+	var read func(depth int) (tree, *jsonError)
+	read = func(depth int) (tree, *jsonError) {
 		tok, err := dec.Token()
 		if err != nil {
-			return nil, fail(err)
+			return tree{}, fail(err)
 		}
-		n := &yaml.Node{Kind: yaml.ScalarNode, Line: here()}
+		n := tree{kind: yaml.ScalarNode, line: int32(here())}
 		switch v := tok.(type) {
 		case json.Delim:
 			if depth > maxDepth {
-				return nil, &jsonError{n.Line, "nested too deeply"}
+				return tree{}, &jsonError{int(n.line), "nested too deeply"}
 			}
-			n.Kind = yaml.SequenceNode
+			n.kind = yaml.SequenceNode
 			if v == '{' {
-				n.Kind = yaml.MappingNode
+				n.kind = yaml.MappingNode
 			}
 			for dec.More() {
 				c, err := read(depth + 1)
 				if err != nil {
-					return nil, err
+					return tree{}, err
 				}
-				n.Content = append(n.Content, c)
+				n.content = append(n.content, c)
 			}
+			n.content = slices.Clone(n.content) // what growing left over is let go
 			if _, err := dec.Token(); err != nil {
-				return nil, fail(err)
+				return tree{}, fail(err)
 			}
 		case string:
-			n.Tag, n.Value = "!!str", v
+			n.value = v
 		case json.Number:
-			n.Tag, n.Value = "!!float", v.String()
-			if _, err := strconv.Atoi(n.Value); err == nil {
-				n.Tag = "!!int"
+			n.tag, n.value = tagFloat, v.String()
+			if _, err := strconv.Atoi(n.value); err == nil {
+				n.tag = tagInt
 			}
 		case bool:
-			n.Tag, n.Value = "!!bool", strconv.FormatBool(v)
+			n.tag, n.value = tagBool, strconv.FormatBool(v)
 		default:
-			n.Tag, n.Value = "!!null", "null"
+			n.tag, n.value = tagNull, "null"
 		}
 		return n, nil
 	}
@@ -462,16 +463,16 @@ func readJSON(data []byte) (*yaml.Node, *jsonError) {
 	if _, err := dec.Token(); !errors.Is(err, io.EOF) {
 		return nil, &jsonError{here(), "something follows the end of the document"}
 	}
-	return root, nil
+	return &root, nil
 }
 
 // Value reads a value of IPP kind: a text, whole number, truth, or a list of these.
 func (n Node) Value() (any, bool) {
 	switch {
-	case n.y.Kind == yaml.SequenceNode:
+	case n.y.kind == yaml.SequenceNode:
 		var out []any
 		for _, c := range n.List() {
-			if c.y.Kind != yaml.ScalarNode {
+			if c.y.kind != yaml.ScalarNode {
 				c.Complain("write texts or numbers", "a list of texts or numbers is wanted here, found %s", c.kind())
 				return nil, false
 			}
@@ -482,20 +483,20 @@ func (n Node) Value() (any, bool) {
 			out = append(out, v)
 		}
 		return out, len(out) > 0
-	case n.y.Kind != yaml.ScalarNode || n.IsNull():
+	case n.y.kind != yaml.ScalarNode || n.IsNull():
 		n.Complain("write a text, a number, true or false, or a list of these", "an option's value is wanted here, found %s", n.kind())
 		return nil, false
-	case n.y.Tag == "!!bool":
-		return strings.EqualFold(n.y.Value, "true"), true
-	case n.y.Tag == "!!float":
-		if v, err := strconv.ParseFloat(n.y.Value, 64); err == nil && !math.IsInf(v, 0) && !math.IsNaN(v) {
+	case n.y.tag == tagBool:
+		return strings.EqualFold(n.y.value, "true"), true
+	case n.y.tag == tagFloat:
+		if v, err := strconv.ParseFloat(n.y.value, 64); err == nil && !math.IsInf(v, 0) && !math.IsNaN(v) {
 			return v, true
 		}
-	case n.y.Tag == "!!int":
+	case n.y.tag == tagInt:
 		// One kind of number, as in JSON: what was read compares equal to what was kept.
-		if v, err := strconv.Atoi(n.y.Value); err == nil {
+		if v, err := strconv.Atoi(n.y.value); err == nil {
 			return float64(v), true
 		}
 	}
-	return n.y.Value, true
+	return n.y.value, true
 }
