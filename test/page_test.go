@@ -23,7 +23,7 @@ type page struct {
 // finder is a function of the page: the visible element of a role and an accessible name, or the end of one after "…" (HTML-AAM's mapping for the
 // elements that the console uses).
 const finder = `(role, name) => {
-  const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation" };
+  const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation", summary: "summary" };
   const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? ({ search: "searchbox", checkbox: "checkbox" }[e.type] ?? "textbox") : roles[e.tagName.toLowerCase()]);
   const tidy = (s) => (s ?? "").replace(/\s+/g, " ").trim();
   const nameOf = (e) => tidy(e.getAttribute("aria-label")) || tidy((e.labels ?? [])[0]?.firstChild?.textContent) || tidy(e.textContent);

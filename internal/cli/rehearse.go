@@ -121,7 +121,7 @@ var kindWords = map[rehearse.Kind]string{rehearse.Gains: "gain a queue", rehears
 
 func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(x.Down) > 0 {
-		fmt.Fprintf(w, "Were down: %s.\n", strings.Join(x.Down, ", "))
+		fmt.Fprintf(w, "Were down: %s.\n", few(x.Down, 8))
 	}
 	if len(in.Without)+len(in.Moves) == 0 || in.Draft != "" {
 		fmt.Fprintf(w, "The draft changes %s of revision %d.\n", count(x.Changes, "object"), x.From)
@@ -230,4 +230,12 @@ func (r *root) coverage() *cobra.Command {
 			t.write(w)
 		})
 	}}
+}
+
+// few names the first of many.
+func few(list []string, n int) string {
+	if len(list) <= n {
+		return strings.Join(list, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(list[:n], ", "), len(list)-n)
 }

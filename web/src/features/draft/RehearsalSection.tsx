@@ -9,7 +9,7 @@ import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
-import { effectsQuery, type Figure } from "./queries";
+import { coverageQuery, effectsQuery, type Figure } from "./queries";
 
 type Run = { done: number; total: number; stop: AbortController };
 
@@ -49,8 +49,40 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
         {run && <span role="status" className="flex items-center gap-2 pb-1"><progress max={run.total || 1} value={run.done} aria-label="Rehearsal" />{run.total > 0 ? `${run.done} of ${run.total}` : "beginning"}<Button onClick={() => run.stop.abort()}>Stop</Button></span>}
       </div>
       {error && <div className="mt-3"><ProblemNotice title="The rehearsal did not end" error={error} /></div>}
+      <Coverage onFail={(name) => { setWithout(name); void start({ without: [name] }); }} />
       {result && <Report report={result.report} stale={result.version !== draft.version && !result.what.without} />}
     </section>
+  );
+}
+
+/** On which single servers and devices how many depend; asked for when it is opened. */
+function Coverage({ onFail }: { onFail: (name: string) => void }) {
+  const [open, setOpen] = useState(false);
+  const coverage = useQuery({ ...coverageQuery(), enabled: open });
+  const list = coverage.data ?? [];
+  return (
+    <details className="mt-3" onToggle={(e) => setOpen(e.currentTarget.open)}>
+      <summary className="min-h-[24px] cursor-pointer font-medium">Who depends on a single server or device</summary>
+      {open && coverage.isPending && <p role="status" className="text-ink-3">Looking at everybody…</p>}
+      {coverage.error && <ProblemNotice title="It cannot be shown" error={coverage.error} />}
+      {coverage.data && list.length === 0 && <p className="text-ink-2">Nobody does.</p>}
+      {list.length > 0 && (
+        <table className="mt-1" aria-label="Coverage">
+          <thead><tr className="text-left text-ink-2"><th scope="col" className="font-medium">Without</th><th scope="col" className="w-28 text-right font-medium">nothing left</th><th scope="col" className="w-28 text-right font-medium">something gone</th><th scope="col" className="pl-4 font-medium">queues</th></tr></thead>
+          <tbody>
+            {list.slice(0, 15).map((d) => (
+              <tr key={`${d.kind}:${d.name}`} className="border-b border-rule">
+                <th scope="row" className="py-1 text-left font-normal"><button type="button" className="min-h-[24px] text-accent underline underline-offset-2" aria-label={`Rehearse without ${d.kind} ${d.name}`} onClick={() => onFail(`${d.kind}:${d.name}`)}>{d.kind} {d.name}</button></th>
+                <td className="figure text-right">{count(d.all.people, "person")}</td>
+                <td className="figure text-right">{count(d.some.people, "person")}</td>
+                <td className="max-w-64 truncate pl-4 text-ink-2">{d.queues.join(", ")}</td>
+              </tr>
+            ))}
+          </tbody>
+        </table>
+      )}
+      {list.length > 15 && <p className="text-ink-2">and {list.length - 15} more: <code className="font-mono">cirque coverage</code>.</p>}
+    </details>
   );
 }
 
@@ -64,7 +96,7 @@ function Report({ report: r, stale }: { report: Rehearsal; stale: boolean }) {
     <div className="mt-4 flex flex-col gap-4">
       {stale && <p><Mark of="warning">The draft has changed since; rehearse again.</Mark></p>}
       <div>
-        {r.down.length > 0 && <p>Were down: {r.down.join(", ")}.</p>}
+        {r.down.length > 0 && <p>Were down: {r.down.slice(0, 8).join(", ")}{r.down.length > 8 && ` and ${r.down.length - 8} more`}.</p>}
         <p><strong>{count(r.touched.people, "person")} of {r.cases.people} and {count(r.touched.machines, "machine")} of {r.cases.machines} would notice.</strong></p>
         <p className="text-ink-2">Looked at {r.looked} of {count(r.cases.contexts, "context")}: all that can be touched. {r.seen} were reported by endpoints; of the others only the person or machine is known, not the place.{r.times.length > 0 && ` Looked at the present and ${count(r.times.length, "edge")} of opening hours in the coming week.`}</p>
       </div>

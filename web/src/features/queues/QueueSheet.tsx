@@ -6,6 +6,7 @@ import { ProblemNotice } from "../../api/ProblemNotice";
 import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
+import { HoldersSection } from "./HoldersSection";
 import { stateOf } from "./model";
 
 type QueueSheetProps = { queue: Queue; drafted: EstateQueue | undefined; findings: Finding[] };
@@ -44,6 +45,7 @@ export function QueueSheet({ queue: q, drafted, findings }: QueueSheetProps) {
       <Item name="Listed">{q.listed ? "marked; this version does not write into the directory yet" : "no"}</Item>
       {q.note && <Item name="Note">{q.note}</Item>}
     </dl>
+    <HoldersSection queue={q.name} />
     </>
   );
 }
