@@ -10,6 +10,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"cirque/core/access"
 	"cirque/internal/app"
@@ -54,7 +55,8 @@ queues:
   - {name: raw, devices: [raw], paths: [{device: raw}]}
   - {name: off, devices: [off], paths: [{device: off}]}
   - {name: paused, devices: [one], paths: [{gateway: true}], paused: true}
-grants: [{name: all, effect: place, queues: [direct, served, pool, raw, off, paused], to: [everyone]}]
+  - {name: shut, devices: [one], paths: [{gateway: true}], open: [{days: [DAY], from: "03:00", to: "03:01"}]}
+grants: [{name: all, effect: place, queues: [direct, served, pool, raw, off, paused, shut], to: [everyone]}]
 `
 
 func printService(t *testing.T) (*aService, *sim.Set) {
@@ -69,7 +71,7 @@ func printService(t *testing.T) (*aService, *sim.Set) {
 	}
 	s := startService(t, func(o *app.Options) { o.AddressTable = table })
 	s.importDirectory("directory: 1\nusers: [{name: mira}, {name: temp}]\ngroups: [{name: clerks, members: ['user:mira', 'user:temp']}]\n")
-	s.publish(printEstate)
+	s.publish(strings.Replace(printEstate, "DAY", strings.ToLower(time.Now().UTC().AddDate(0, 0, 3).Format("Mon")), 1))
 	return s, set
 }
 
@@ -165,6 +167,7 @@ func TestGateway(t *testing.T) {
 		"no queue":            {"nope", "mira", ipp.PrintJob, nil, ipp.NotFound},
 		"format":              {"pool", "mira", ipp.ValidateJob, []ipp.Attribute{ipp.Strs(ipp.MIMEType, "document-format", "application/x-else")}, ipp.FormatNotSupported},
 		"paused":              {"paused", "mira", ipp.PrintJob, nil, ipp.NotAcceptingJobs},
+		"closed at this hour": {"shut", "mira", ipp.PrintJob, nil, ipp.NotAcceptingJobs},
 		"operation":           {"pool", "mira", ipp.GetJobs, nil, ipp.OperationNotSupported},
 		"somebody else's job": {"pool", "temp", ipp.PrintJob, []ipp.Attribute{ipp.Strs(ipp.Name, "requesting-user-name", "mira")}, ipp.NotAuthorized},
 	} {
@@ -175,6 +178,10 @@ func TestGateway(t *testing.T) {
 	}
 	if _, m := s.send("pool", "mira", token, ipp.GetPrinterAttributes, "", ipp.Strs(ipp.Keyword, "requested-attributes", "printer-info")); m.Text(ipp.PrinterGroup, "printer-info") != "The pool" || len(m.Groups[1].Attributes) != 1 {
 		t.Errorf("requested: %+v", m)
+	}
+
+	if _, m := s.send("shut", "mira", token, ipp.GetPrinterAttributes, ""); !strings.Contains(m.Text(ipp.PrinterGroup, "printer-state-message"), "it takes jobs again from") {
+		t.Errorf("closed: %+v", m)
 	}
 
 	// A long job goes straight through, to the first device that is there.

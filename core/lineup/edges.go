@@ -2,6 +2,7 @@ package lineup
 
 import (
 	"encoding/binary"
+	"fmt"
 	"math/bits"
 	"slices"
 	"time"
@@ -92,4 +93,24 @@ func (w *World) candidates(c Context, s *Scratch, f func(g *more, timed bool)) e
 		}
 	}
 	return nil
+}
+
+// Refuses says why a queue takes no jobs at a time, in words, empty where it does: it is paused, or closed by its hours.
+func (w *World) Refuses(called string, at time.Time) string {
+	i, ok := w.Estate.queueByName[called]
+	if !ok {
+		return ""
+	}
+	q := &w.Estate.queues[i]
+	zone := w.Estate.tree.zones[q.zone]
+	switch {
+	case q.paused:
+		return fmt.Sprintf("the queue %s is paused", q.Name)
+	case q.open == nil || q.open.Open(hours.At(at, zone)):
+		return ""
+	}
+	if next, ok := q.open.NextEdge(at, zone); ok {
+		return fmt.Sprintf("the queue %s is closed at this hour; it takes jobs again from %s", q.Name, next.In(zone).Format("Mon 2 January 15:04"))
+	}
+	return fmt.Sprintf("the queue %s is closed", q.Name)
 }

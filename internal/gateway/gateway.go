@@ -129,8 +129,8 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 	case !slices.Contains(formats(), format):
 		return req.Respond(ipp.FormatNotSupported, format+" is not passed on")
 	case op == ipp.ValidateJob:
-		if route.Queue.Paused {
-			return req.Respond(ipp.NotAcceptingJobs, "the queue is paused")
+		if route.Refuses != "" {
+			return req.Respond(ipp.NotAcceptingJobs, route.Refuses)
 		}
 		return req.Respond(ipp.OK, "")
 	}
@@ -160,7 +160,7 @@ func (g *Gateway) refuse(req ipp.Message, err error) ipp.Message {
 	status := map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized, fault.Unsigned: ipp.NotAuthenticated, fault.Invalid: ipp.BadRequest,
 		fault.Unavailable: ipp.ServiceUnavailable}[f.Kind]
 	switch {
-	case f.Code == "queue-paused":
+	case f.Code == "queue-closed":
 		status = ipp.NotAcceptingJobs
 	case f.Code == "device-refused":
 		status = ipp.DeviceError
@@ -202,7 +202,7 @@ func (g *Gateway) attributes(req ipp.Message, route service.Route, host string, 
 		ipp.Strs(ipp.Text, "printer-location", q.Location),
 		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(state))),
 		ipp.Strs(ipp.Keyword, "printer-state-reasons", reason),
-		ipp.Attr("printer-is-accepting-jobs", ipp.Bool(!q.Paused)),
+		ipp.Attr("printer-is-accepting-jobs", ipp.Bool(route.Refuses == "")),
 		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, 0)),
 		ipp.Attr("printer-up-time", ipp.Int(ipp.Integer, int32(time.Since(g.start)/time.Second)+1)),
 		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
@@ -215,6 +215,9 @@ func (g *Gateway) attributes(req ipp.Message, route service.Route, host string, 
 		ipp.Strs(ipp.MIMEType, "document-format-supported", formats()...),
 		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"),
 		ipp.Strs(ipp.Keyword, "compression-supported", "none"),
+	}
+	if route.Refuses != "" {
+		all = append(all, ipp.Strs(ipp.Text, "printer-state-message", route.Refuses))
 	}
 	m := req.Respond(ipp.OK, "")
 	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, all)})

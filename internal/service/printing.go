@@ -118,8 +118,9 @@ type Hop struct {
 
 // A Route is where the gateway may send a queue's jobs, the first usable device first.
 type Route struct {
-	Queue estate.Queue
-	Hops  []Hop
+	Queue   estate.Queue
+	Hops    []Hop
+	Refuses string // why it takes no jobs just now: paused, or closed by its hours
 }
 
 // GatewayRoute says where jobs of a principal to a queue go: a person's, or those of the person for whom an agent prints.
@@ -152,7 +153,7 @@ func (s *Service) route(called string) (Route, error) {
 	}
 	doc := w.Estate.Document()
 	i, _ := slices.BinarySearchFunc(doc.Queues, queue, func(q estate.Queue, n string) int { return cmp.Compare(q.Name, n) })
-	r := Route{Queue: doc.Queues[i]}
+	r := Route{Queue: doc.Queues[i], Refuses: w.Refuses(queue, s.now())}
 	switch {
 	case !slices.ContainsFunc(r.Queue.Paths, func(p estate.Path) bool { return p.Gateway }):
 		return r, fault.New(fault.Unknown, "no-gateway-path", "add {gateway: true} to its paths", "the queue %s does not go through the gateway", queue)
@@ -176,8 +177,8 @@ func (s *Service) route(called string) (Route, error) {
 // Deliver streams a job to the first of a route's devices that takes it. A device that does not answer before any of the
 // body was read lets the next one try.
 func (s *Service) Deliver(ctx context.Context, r Route, d job.Document, body io.Reader) (job.Outcome, error) {
-	if r.Queue.Paused {
-		return job.Outcome{}, fault.New(fault.Unavailable, "queue-paused", "try again later", "the queue %s is paused", r.Queue.Name)
+	if r.Refuses != "" {
+		return job.Outcome{}, fault.New(fault.Unavailable, "queue-closed", "try again later", "%s", r.Refuses)
 	}
 	in := &counted{Reader: body}
 	out, _, err := s.first(ctx, r, d, func(Hop) (io.Reader, error) {
