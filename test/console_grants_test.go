@@ -131,6 +131,7 @@ grants:
 	p.see("2 changes not published")
 	p.goTo("/queues")
 	p.press("checkbox", "Choose hall")
+	p.see("Of 1 queue")
 	p.press("button", "Keep in the draft")
 	p.see("1 changed in the draft")
 	p.see("3 changes not published")

@@ -32,6 +32,7 @@ export function QueuesTogether({ queues, onDone }: { queues: EstateQueue[]; onDo
       {hint && <input aria-label={hint} className={`${inputLook} w-72`} value={text} placeholder={hint} onChange={(e) => setText(e.target.value)} />}
       {what === "rename" && first && text && <span className="text-ink-2">such as “{changed(first, what, text).title}”</span>}
       <Button disabled={(hint !== undefined && !text.trim()) || send.isPending || queues.length === 0} onClick={() => send.mutate()}>Keep in the draft</Button>
+      {queues.length === 0 && <span role="status" className="text-ink-2">Waiting for the draft…</span>}
       {send.error && <ProblemNotice title="None of them was changed" error={send.error} />}
     </section>
   );
