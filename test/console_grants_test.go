@@ -125,6 +125,7 @@ grants:
 	p.see("2 of 3")
 	p.press("checkbox", "Choose all that are shown")
 	p.see("2 of 3, 2 chosen")
+	p.accessible()
 	p.press("button", "choose, change the effect")
 	p.press("option", "WithholdKept away, whatever else gives it.")
 	p.press("button", "Keep in the draft")

@@ -271,6 +271,9 @@ func TestDrainAndReturn(t *testing.T) {
 	if e := ask()["hall"]; *e.Path.Server != "ps-1" || *e.Path.Set != "pair" || e.Path.URI != "ipp://ps-1.example/printers/hall" {
 		t.Errorf("%+v", e)
 	}
+	if _, out, _ := s.run("queue", "list"); !strings.Contains(out, "set pair") {
+		t.Error(out)
+	}
 	r, problem := asRehearsal(t, s.c, api.Rehearse{Without: []string{"server:ps-1"}})
 	if problem != nil || r.Totals[rehearse.Paths].People != 1 || r.Totals[rehearse.Stranded].People != 1 {
 		t.Errorf("%+v %+v", r, problem)

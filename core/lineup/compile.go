@@ -405,6 +405,20 @@ func (e *Estate) Selecting(queue string) []string {
 	return out
 }
 
+// SelectingEach is Selecting for every queue of the document, in its order.
+func (e *Estate) SelectingEach() [][]string {
+	out := make([][]string, len(e.queues))
+	for i := range out {
+		out[i] = []string{}
+	}
+	for i := range e.grants {
+		for _, q := range e.grants[i].more.queues {
+			out[q] = append(out[q], e.grants[i].more.Name)
+		}
+	}
+	return out
+}
+
 // selecting gives the grants that select a queue, ascending.
 func (e *Estate) selecting(q int32) []int32 {
 	var out []int32

@@ -45,6 +45,11 @@ func TestAgainstOracle(t *testing.T) {
 			t.Fatalf("world %d is refused: %v\n%v\n%s", seed, err, err, text)
 		}
 		w := lineup.Bind(lineup.Compile(doc, seed, lineup.Options{Zone: zone}), directory.New(records), state)
+		for i, names := range w.Estate.SelectingEach() {
+			if called := w.Estate.Document().Queues[i].Name; !slices.Equal(names, w.Estate.Selecting(called)) {
+				t.Fatalf("%s is selected by %v, or by %v", called, names, w.Estate.Selecting(called))
+			}
+		}
 		for range 12 {
 			q := m.Query()
 			c, err := q.Context(start.Add(time.Duration(m.IntN(14*24*60)) * time.Minute))

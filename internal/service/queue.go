@@ -25,8 +25,9 @@ func (s *Service) Queues(_ context.Context, p *access.Principal) (int, []Queue, 
 	e := s.Snapshot().World.Estate
 	doc := e.Document()
 	out := make([]Queue, len(doc.Queues))
+	selecting := e.SelectingEach()
 	for i, q := range doc.Queues {
-		out[i] = Queue{q, e.Selecting(q.Name), through(q)}
+		out[i] = Queue{q, selecting[i], through(q)}
 	}
 	return e.Revision(), out, nil
 }
@@ -54,6 +55,8 @@ func through(q estate.Queue) []string {
 			out = append(out, "gateway")
 		case p.Server != "":
 			out = append(out, "server "+p.Server)
+		case p.Set != "":
+			out = append(out, "set "+p.Set)
 		default:
 			out = append(out, "device "+p.Device)
 		}

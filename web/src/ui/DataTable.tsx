@@ -47,7 +47,7 @@ export function DataTable<T extends object>({ caption, columns, grid, rows, rowN
             <div role="row" key={g.id} aria-rowindex={1} className="grid border-b border-rule-strong" style={style}>
               {chosen && (
                 <div role="columnheader" className="flex items-center justify-center">
-                  <input type="checkbox" className="size-[24px] scale-75" aria-label="Choose all that are shown" checked={every} onChange={() => onChoose?.(every ? new Set() : new Set(rows.map(rowName)))} />
+                  <input type="checkbox" className="size-[24px] accent-accent" aria-label="Choose all that are shown" checked={every} onChange={() => onChoose?.(every ? new Set() : new Set(rows.map(rowName)))} />
                 </div>
               )}
               {g.headers.map((h) => {
@@ -73,7 +73,7 @@ export function DataTable<T extends object>({ caption, columns, grid, rows, rowN
               <div role="row" key={row.id} aria-rowindex={v.index + 2} aria-selected={chosen?.has(name)} className={`absolute grid w-full border-b border-rule hover:bg-wash ${chosen?.has(name) ? "bg-accent-wash" : ""}`} style={{ ...style, height: rowHeight, transform: `translateY(${v.start}px)` }}>
                 {chosen && (
                   <div role="cell" className="flex items-center justify-center">
-                    <input type="checkbox" className="size-[24px] scale-75" aria-label={`Choose ${name}`} checked={chosen.has(name)} onChange={() => toggle(name)} />
+                    <input type="checkbox" className="size-[24px] accent-accent" aria-label={`Choose ${name}`} checked={chosen.has(name)} onChange={() => toggle(name)} />
                   </div>
                 )}
                 {row.getAllCells().map((c, i) => (
