@@ -4,6 +4,7 @@ import { NavLink } from "react-router";
 import { api, ask, type Me } from "../api/client";
 import { revisionQuery } from "../api/queries";
 import { stamp } from "../lib/time";
+import { FindAnything } from "./FindAnything";
 import { DraftStrip } from "./DraftStrip";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
@@ -40,6 +41,7 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
             </NavLink>
           ))}
           <span className="ml-auto flex items-center gap-3 text-ink-2">
+            <FindAnything />
             <label className="flex items-center gap-1">
               Light
               <select className="rounded-[3px] border border-rule bg-sheet px-1 py-0.5" value={look} onChange={(e) => { const t = e.target.value as Theme; applyTheme(t); setLook(t); }}>
