@@ -1,60 +1,26 @@
-// Package access says who may do what: accounts, tokens, roles, and the one table of permissions.
+// Package access says who may do what: accounts, tokens, roles with their sites, and the one table of permissions.
 package access
 
 import (
+	"slices"
 	"strings"
-	"time"
 
 	"cirque/core/name"
 	"cirque/internal/fault"
 )
 
-// A Role bundles permissions.
-type Role string
-
-// The roles.
-const (
-	Administrator Role = "administrator"
-	Agent         Role = "agent" // one machine's agent: asks as that machine, reports for it
-)
-
-// An Action is something that a permission is for.
-type Action string
-
-// The actions.
-const (
-	ReadEstate    Action = "read the estate"
-	Publish       Action = "publish the estate"
-	ReadDirectory Action = "read the directory"
-	Import        Action = "import a directory"
-	AskAny        Action = "ask for any lineup"
-	AskOwn        Action = "ask for the lineups of its own machine"
-	ReadFleet     Action = "read endpoints and events"
-	Report        Action = "report for an endpoint"
-	ManageTokens  Action = "manage tokens"
-	SendTestPage  Action = "send a test page"
-	Print         Action = "print through the gateway"
-
-	EditDraft       Action = "edit a draft"
-	Rehearse        Action = "rehearse a change"
-	Drain           Action = "take servers out of duty"
-	PickFor         Action = "pick queues for people"
-	RefreshEndpoint Action = "have an endpoint report"
-)
-
-// table is the whole of who may do what.
-var table = map[Role][]Action{
-	Administrator: {ReadEstate, Publish, ReadDirectory, Import, AskAny, AskOwn, ReadFleet, ManageTokens, SendTestPage, Print, RefreshEndpoint, EditDraft, Rehearse, Drain, PickFor},
-	Agent:         {AskOwn, Report, Print},
-}
-
 // A Principal is who is asking.
 type Principal struct {
 	Name    string // an account's or a token's
 	Role    Role
-	Machine string // of an agent
-	Token   bool   // came with a token rather than a session
-	For     string // the person for whom an agent prints
+	Sites   []string  // for which the role holds; empty for all
+	Also    []Holding // what it holds besides
+	Machine string    // of an agent
+	Token   bool      // came with a token rather than a session
+	User    string    // the person that it is in the directory; empty for none
+	Account string    // the folded name of the account; empty for a token that is nobody's own
+	Serial  string    // of an enrolled machine's certificate
+	For     string    // the person for whom an agent prints
 }
 
 // Person is whose job it is that the principal sends.
@@ -62,20 +28,76 @@ func (p *Principal) Person() string {
 	if p.Role == Agent {
 		return p.For
 	}
+	if p.User != "" {
+		return p.User
+	}
 	return p.Name
 }
 
-// Check gives a Denied fault unless the principal may act; nobody gives an Unsigned one.
+// Holdings are all that the principal holds.
+func (p *Principal) Holdings() []Holding {
+	return append([]Holding{{p.Role, p.Sites}}, p.Also...)
+}
+
+// title says who it is, for refusals: "mira (site-administrator of brannoy)".
+func (p *Principal) title() string {
+	var roles []string
+	for _, h := range p.Holdings() {
+		says := string(h.Role)
+		if len(h.Sites) > 0 {
+			says += " of " + strings.Join(h.Sites, ", ")
+		}
+		roles = append(roles, says)
+	}
+	return p.Name + " (" + strings.Join(roles, "; ") + ")"
+}
+
+// May says whether the principal may do something, somewhere at least.
+func (p *Principal) May(a Action) bool {
+	return p != nil && slices.ContainsFunc(p.Holdings(), func(h Holding) bool { return h.may(a) })
+}
+
+// Actions lists all that the principal may do, somewhere at least.
+func (p *Principal) Actions() []Action {
+	var out []Action
+	for _, a := range slices.Concat(reads, atSites, everywhere, own, []Action{Report}) {
+		if p.May(a) {
+			out = append(out, a)
+		}
+	}
+	return out
+}
+
+// MayAt says whether the principal may do something to what lies at a site; "" is what lies at none.
+func (p *Principal) MayAt(a Action, site string) bool {
+	return p != nil && slices.ContainsFunc(p.Holdings(), func(h Holding) bool { return h.may(a) && h.at(site) })
+}
+
+// Check gives a Denied fault unless the principal may act; nobody gives an Unsigned one. Whoever is to act on something
+// that lies at a site is also checked by CheckAt.
 func Check(p *Principal, a Action) error {
 	if p == nil {
 		return fault.New(fault.Unsigned, "sign-in-needed", "sign in, or send a token: Authorization: Bearer TOKEN", "nobody is signed in")
 	}
-	for _, may := range table[p.Role] {
-		if may == a {
-			return nil
-		}
+	if p.May(a) {
+		return nil
 	}
-	return fault.New(fault.Denied, "not-allowed", "ask an administrator", "%s (%s) may not %s", p.Name, p.Role, a)
+	return fault.New(fault.Denied, "not-allowed", "ask whoever keeps the accounts here", "%s may not %s", p.title(), a)
+}
+
+// CheckAt is Check for what lies at a site. What says what it is, such as "the server ps-1".
+func CheckAt(p *Principal, a Action, site, what string) error {
+	if err := Check(p, a); err != nil {
+		return err
+	}
+	if p.MayAt(a, site) {
+		return nil
+	}
+	where := "at no site"
+	if site != "" {
+		where = "at " + site
+	}
+	return fault.New(fault.Denied, "not-your-site", "ask whoever looks after it, or an administrator of all sites", "%s may not %s: %s lies %s", p.title(), a, what, where)
 }
 
 // CheckMachine gives a Denied fault where an agent acts for a machine that is not its own.
@@ -85,57 +107,35 @@ func CheckMachine(p *Principal, machine string) error {
 		if machine != "" {
 			said = machine
 		}
-		return fault.New(fault.Denied, "not-your-machine", "an agent's token is for one machine; make one for each: cirque token create --role agent --machine NAME",
-			"the token %s is for %s and cannot speak for %s", p.Name, p.Machine, said)
+		return fault.New(fault.Denied, "not-your-machine", "an agent speaks for one machine; enrol each: cirque enrol token",
+			"%s is for %s and cannot speak for %s", p.Name, p.Machine, said)
 	}
 	return nil
 }
 
-// An Account is a person who signs in.
-type Account struct {
-	Name      string    `json:"name"`
-	Role      Role      `json:"role"`
-	Password  string    `json:"-"` // argon2id hash
-	CreatedAt time.Time `json:"created_at"`
-}
-
-// A Token is a program's way in. The token itself is never kept.
-type Token struct {
-	ID        int64      `json:"id"`
-	Name      string     `json:"name"`
-	Role      Role       `json:"role" enum:"administrator,agent"`
-	Machine   string     `json:"machine,omitempty" doc:"The one machine that an agent's token is for."`
-	Author    string     `json:"author"`
-	CreatedAt time.Time  `json:"created_at"`
-	UsedAt    *time.Time `json:"used_at"`
-	Hash      [32]byte   `json:"-"`
-}
-
-// ValidToken checks a token's description.
-func ValidToken(called string, role Role, machine string) error {
-	switch {
-	case strings.TrimSpace(called) == "" || !name.Valid(called):
-		return fault.New(fault.Invalid, "token-name", "give it a name that says who uses it", "the token has no name")
-	case role != Administrator && role != Agent:
-		return fault.New(fault.Invalid, "token-role", "write administrator or agent", "%q is no role of a token", role)
-	case role == Agent && !name.Valid(machine):
-		return fault.New(fault.Invalid, "token-machine", "name the machine", "an agent's token is for one machine, and none is named")
-	case role != Agent && machine != "":
-		return fault.New(fault.Invalid, "token-machine", "leave the machine out, or make it an agent's token", "only an agent's token is for a machine")
+// CheckPerson gives a Denied fault where somebody acts as a person that they are not; is says whether they are.
+func CheckPerson(p *Principal, person string, is bool) error {
+	if is {
+		return nil
 	}
-	return nil
+	said := "nobody in particular"
+	if person != "" {
+		said = person
+	}
+	return fault.New(fault.Denied, "not-your-lineup", "ask as "+p.Person(), "%s may only ask as themselves, and this is for %s", p.title(), said)
 }
 
-// A Session is a console session; Hash is the SHA-256 of its cookie.
-type Session struct {
-	Hash      [32]byte
-	Account   string
-	ExpiresAt time.Time
-}
-
-// State is everything needed to let somebody in, held in memory so that it works while the database is away.
-type State struct {
-	Accounts map[string]Account   // by folded name
-	Tokens   map[[32]byte]Token   // not revoked
-	Sessions map[[32]byte]Session // by hash
+// CheckGives gives a Denied fault where somebody hands out more than they hold.
+func CheckGives(p *Principal, want Holding) error {
+	if want.Role == Agent && p.May(ManageTokens) {
+		return nil
+	}
+	if slices.ContainsFunc(p.Holdings(), func(h Holding) bool { return h.covers(want) }) {
+		return nil
+	}
+	where := ""
+	if len(want.Sites) > 0 {
+		where = " of " + strings.Join(want.Sites, ", ")
+	}
+	return fault.New(fault.Denied, "not-yours-to-give", "give a role and sites within your own", "%s cannot give the role %s%s", p.title(), want.Role, where)
 }

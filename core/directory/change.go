@@ -36,19 +36,18 @@ func (r Records) Rows() []Row {
 	return out
 }
 
-// Add puts a row back among the records.
-func (r *Records) Add(row Row) error {
+// Add puts a source's row back among the records.
+func (r *Records) Add(row Row, source string) error {
 	switch row.Kind {
 	case "user":
-		return add(&r.Users, row)
+		return add(&r.Users, User{Source: source}, row)
 	case "group":
-		return add(&r.Groups, row)
+		return add(&r.Groups, Group{Source: source}, row)
 	}
-	return add(&r.Machines, row)
+	return add(&r.Machines, Machine{Source: source}, row)
 }
 
-func add[T any](list *[]T, row Row) error {
-	var v T
+func add[T any](list *[]T, v T, row Row) error {
 	err := json.Unmarshal(row.Attributes, &v)
 	*list = append(*list, v)
 	return err
@@ -103,4 +102,18 @@ type Import struct {
 	Changed  int       `json:"changed"`
 	Removed  int       `json:"removed"`
 	Notes    []string  `json:"notes" doc:"Such as groups that contain themselves."`
+	Held     string    `json:"held,omitempty" doc:"Why nothing was applied: too much would disappear."`
+	Dry      bool      `json:"dry,omitempty" doc:"Nothing was applied: it was only asked what would be."`
+	Renames  []Rename  `json:"renames,omitempty" doc:"What has another name now and is named by the estate."`
+}
+
+// Taking says how rows are taken in.
+type Taking struct {
+	Author string
+	Share  int  // of the brake, in percent; 100 for none
+	Dry    bool // only say what would be
+	Quiet  bool // what alters nothing is no event
+	Kept   bool // only while it is a source that is read
+	// Named says whether the estate names an object; renames of such are kept. nil keeps none.
+	Named func(kind, name string) bool
 }

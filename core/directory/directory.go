@@ -3,6 +3,7 @@
 package directory
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -15,7 +16,9 @@ type User struct {
 	DisplayName string `json:"display_name,omitempty" yaml:"display_name,omitempty"`
 	Email       string `json:"email,omitempty" yaml:"email,omitempty"`
 	Unit        string `json:"unit,omitempty" yaml:"unit,omitempty"`
+	Employee    string `json:"employee,omitempty" yaml:"employee,omitempty" doc:"The employee's number."`
 	ExternalID  string `json:"external_id,omitempty" yaml:"external_id,omitempty"`
+	Source      string `json:"-" yaml:"-"` // where it comes from, once it is kept
 }
 
 // A Group is a set of users, machines and groups.
@@ -23,6 +26,7 @@ type Group struct {
 	Name       string   `json:"name" yaml:"name"`
 	Members    []string `json:"members,omitempty" yaml:"members,omitempty" doc:"user:N, group:N or machine:N"`
 	ExternalID string   `json:"external_id,omitempty" yaml:"external_id,omitempty"`
+	Source     string   `json:"-" yaml:"-"`
 }
 
 // A Machine is a computer that the directory knows.
@@ -32,6 +36,7 @@ type Machine struct {
 	Location   string `json:"location,omitempty" yaml:"location,omitempty"`
 	Platform   string `json:"platform,omitempty" yaml:"platform,omitempty"`
 	ExternalID string `json:"external_id,omitempty" yaml:"external_id,omitempty"`
+	Source     string `json:"-" yaml:"-"`
 }
 
 // Records are what one source, or all sources together, hold.
@@ -39,6 +44,8 @@ type Records struct {
 	Users    []User    `json:"users"`
 	Groups   []Group   `json:"groups"`
 	Machines []Machine `json:"machines"`
+
+	Joins Joins `json:"-"` // which accounts are one person
 }
 
 // A GroupID numbers the groups of one Directory, from 0.
@@ -55,13 +62,21 @@ type Directory struct {
 	records  Records
 	users    members
 	machines members
-	groups   map[string]GroupID
-	down     [][]GroupID       // by group: the groups that it lists
-	units    map[string]UnitID // by folded path
-	unitPath []string          // the path as first written
-	unitUp   []UnitID          // the parent, NoUnit at the top
-	unitEnd  []UnitID          // after the last unit under it; units are numbered so that those under one follow it
+	groups   map[string]GroupID  // by folded name, and by source/name
+	others   map[string]MemberID // by folded source/name: users whose plain name is another's
+	alike    map[string]MemberID // by a listed machine's bare name; NoMember where several have it
+	down     [][]GroupID         // by group: the groups that it lists
+	units    map[string]UnitID   // by folded path
+	unitPath []string            // the path as first written
+	unitUp   []UnitID            // the parent, NoUnit at the top
+	unitEnd  []UnitID            // after the last unit under it; units are numbered so that those under one follow it
 	cycles   [][]string
+
+	tooNested     string
+	people        []person // who have several accounts or names
+	personOf      map[MemberID]int32
+	accountGroups map[MemberID][]GroupID // of their accounts: the groups by that name alone
+	unjoined      []string
 }
 
 // members are the users or the machines: those that are listed come first, in the order of the records; then those that
@@ -97,19 +112,41 @@ func New(r Records) *Directory {
 	d := &Directory{records: r, groups: make(map[string]GroupID, len(r.Groups)), units: map[string]UnitID{}}
 	d.numberUnits()
 	d.users = members{byName: make(map[string]MemberID, len(r.Users)), unit: make([]UnitID, 0, len(r.Users)), listed: len(r.Users)}
-	for _, u := range r.Users {
+	d.others = map[string]MemberID{}
+	for i, u := range r.Users {
+		if folded := name.Fold(u.Name); has(d.users.byName, folded) {
+			d.others[name.Fold(u.Source)+"/"+folded] = MemberID(i)
+		}
 		d.users.list(name.Fold(u.Name), d.unitOf(u.Unit))
 	}
 	d.machines = members{byName: make(map[string]MemberID, len(r.Machines)), unit: make([]UnitID, 0, len(r.Machines)), listed: len(r.Machines)}
 	for _, m := range r.Machines {
 		d.machines.list(name.Fold(m.Name), d.unitOf(m.Unit))
 	}
-	for i, g := range r.Groups {
-		if k := name.Fold(g.Name); !has(d.groups, k) {
-			d.groups[k] = GroupID(i)
+	d.alike = make(map[string]MemberID, len(r.Machines))
+	for i, m := range r.Machines {
+		bare := name.BareMachine(name.Fold(m.Name))
+		if other, ok := d.alike[bare]; ok && d.machines.folded[max(other, 0)] != d.machines.folded[i] {
+			d.alike[bare] = NoMember
+		} else if !ok {
+			d.alike[bare] = MemberID(i)
 		}
 	}
+	for _, qualified := range []bool{false, true} { // a plain name goes before another's with its source
+		for i, g := range r.Groups {
+			k := name.Fold(g.Name)
+			if qualified {
+				k = name.Fold(g.Source + "/" + g.Name)
+			}
+			if (!qualified || g.Source != "") && !has(d.groups, k) {
+				d.groups[k] = GroupID(i)
+			}
+		}
+	}
+	d.join()
+	d.byAlias()
 	d.nest()
+	d.share()
 	return d
 }
 
@@ -188,9 +225,21 @@ func (d *Directory) nest() {
 			case "user":
 				d.users.direct[i] = append(d.users.direct[i], d.users.add(key, NoUnit))
 			case "machine":
-				d.machines.direct[i] = append(d.machines.direct[i], d.machines.add(key, NoUnit))
+				id := d.MachineID(key)
+				if id == NoMember {
+					id = d.machines.add(key, NoUnit)
+				}
+				d.machines.direct[i] = append(d.machines.direct[i], id)
 			case "group":
-				if c, ok := d.groups[key]; ok {
+				// A source's groups list groups of their own source first.
+				c, ok := GroupID(0), false
+				if g.Source != "" {
+					c, ok = d.groups[name.Fold(g.Source)+"/"+key]
+				}
+				if !ok {
+					c, ok = d.groups[key]
+				}
+				if ok {
 					parents[c] = append(parents[c], GroupID(i))
 					d.down[i] = append(d.down[i], c)
 				}
@@ -200,10 +249,15 @@ func (d *Directory) nest() {
 	up := make([][]GroupID, n) // each group with all its ancestors, ascending
 	seen := make([]int, n)
 	inCycle := make([]bool, n)
+	pairs := 0
 	for g := range parents {
 		walk := []GroupID{GroupID(g)}
 		seen[g] = g + 1
 		for i := 0; i < len(walk); i++ {
+			if pairs+len(walk) > MostNesting && i > 0 {
+				d.tooNested = cmp.Or(d.tooNested, d.records.Groups[g].Name) // importing refuses that; what changes little by little ends here
+				break
+			}
 			for _, p := range parents[walk[i]] {
 				if int(p) == g {
 					inCycle[g] = true
@@ -214,6 +268,7 @@ func (d *Directory) nest() {
 				}
 			}
 		}
+		pairs += len(walk)
 		slices.Sort(walk)
 		up[g] = walk
 	}
@@ -263,6 +318,9 @@ func (d *Directory) noteCycles(up [][]GroupID, inCycle []bool) {
 	}
 }
 
+// TooNested gives the group at which nesting goes beyond MostNesting, so that not all of it counts; "" for none.
+func (d *Directory) TooNested() string { return d.tooNested }
+
 // Cycles lists the groups that contain themselves, each cycle once.
 func (d *Directory) Cycles() [][]string { return d.cycles }
 
@@ -271,10 +329,22 @@ func (d *Directory) Records() Records { return d.records }
 
 // User finds a user by name.
 func (d *Directory) User(called string) (User, bool) {
-	if id := d.UserID(name.Fold(called)); id >= 0 && int(id) < d.users.listed {
+	if id := d.UserID(name.Fold(called)); d.Listed(id) {
 		return d.records.Users[id], true
 	}
 	return User{}, false
+}
+
+// UserOf finds a source's user by name, also where another source's has that name.
+func (d *Directory) UserOf(source, called string) (User, bool) {
+	if u, ok := d.User(called); !ok || u.Source == source {
+		return u, ok
+	}
+	id, ok := d.others[name.Fold(source)+"/"+name.Fold(called)]
+	if !ok {
+		return User{}, false
+	}
+	return d.records.Users[id], true
 }
 
 // Machine finds a machine by name.
@@ -293,8 +363,27 @@ func (d *Directory) ListedMachine(id MemberID) (Machine, bool) {
 // UserID finds a user by its folded name, or NoMember. Listed users have the numbers of their records.
 func (d *Directory) UserID(folded string) MemberID { return d.users.id(folded) }
 
-// MachineID is UserID for a machine.
-func (d *Directory) MachineID(folded string) MemberID { return d.machines.id(folded) }
+// MachineID is UserID for a machine, by this rule: a name counts as it is written. Where no machine has it, a trailing $
+// is left out; and where exactly one listed machine has the same name before its domain, and only one of the two names
+// has a domain, it is that machine.
+func (d *Directory) MachineID(folded string) MemberID {
+	if id, ok := d.machines.byName[folded]; ok {
+		return id
+	}
+	bare := name.BareMachine(folded)
+	id, ok := d.alike[bare]
+	if !ok || id == NoMember {
+		return NoMember
+	}
+	plain, theirs := strings.TrimSuffix(folded, "$"), strings.TrimSuffix(d.machines.folded[id], "$")
+	if plain == theirs || plain == bare || theirs == bare {
+		return id
+	}
+	return NoMember
+}
+
+// MachineName gives a machine's folded name by its number.
+func (d *Directory) MachineName(id MemberID) string { return d.machines.folded[id] }
 
 func (m *members) id(folded string) MemberID {
 	if id, ok := m.byName[folded]; ok {
@@ -370,13 +459,18 @@ func (d *Directory) Chain(kind, called string, id GroupID) []string {
 		below *step
 	}
 	// Walk down from the group until one lists the member itself.
-	member := name.Fold(called)
+	members := []string{name.Fold(called)}
+	if kind == "user" {
+		if lead := d.Lead(d.UserID(members[0])); lead != NoMember {
+			members = append([]string{d.UserName(lead)}, d.Names(lead)...)
+		}
+	}
 	seen := map[GroupID]bool{id: true}
 	walk := []*step{{group: id}}
 	for i := 0; i < len(walk); i++ {
 		for _, m := range d.records.Groups[walk[i].group].Members {
 			k, n, _ := strings.Cut(m, ":")
-			if k == kind && name.Fold(n) == member {
+			if k == kind && slices.Contains(members, name.Fold(n)) {
 				var out []string
 				for s := walk[i]; s != nil; s = s.below {
 					out = append(out, d.records.Groups[s.group].Name)

@@ -147,7 +147,7 @@ func TestCompare(t *testing.T) {
 	}
 	var back Records
 	for _, row := range want.Rows() {
-		if err := back.Add(row); err != nil {
+		if err := back.Add(row, ""); err != nil {
 			t.Fatal(err)
 		}
 	}

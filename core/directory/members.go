@@ -1,7 +1,26 @@
 package directory
 
 // EachUserIn calls f for every user that a group holds, directly or through nesting, once each.
-func (d *Directory) EachUserIn(id GroupID, f func(MemberID)) { d.each(id, &d.users, f) }
+func (d *Directory) EachUserIn(id GroupID, f func(MemberID)) {
+	d.each(id, &d.users, d.once(f))
+}
+
+// once calls f for whoever stands for a user's person, once each.
+func (d *Directory) once(f func(MemberID)) func(MemberID) {
+	if len(d.people) == 0 {
+		return f
+	}
+	met := map[MemberID]bool{}
+	return func(id MemberID) {
+		if _, several := d.personOf[id]; several {
+			if id = d.Lead(id); met[id] {
+				return
+			}
+			met[id] = true
+		}
+		f(id)
+	}
+}
 
 // EachMachineIn is EachUserIn for machines.
 func (d *Directory) EachMachineIn(id GroupID, f func(MemberID)) { d.each(id, &d.machines, f) }
@@ -27,7 +46,9 @@ func (d *Directory) each(id GroupID, m *members, f func(MemberID)) {
 }
 
 // EachUserUnder calls f for every user whose unit is a unit or under it.
-func (d *Directory) EachUserUnder(id UnitID, f func(MemberID)) { d.users.under(id, d.unitEnd[id], f) }
+func (d *Directory) EachUserUnder(id UnitID, f func(MemberID)) {
+	d.users.under(id, d.unitEnd[id], d.once(f))
+}
 
 // EachMachineUnder is EachUserUnder for machines.
 func (d *Directory) EachMachineUnder(id UnitID, f func(MemberID)) {

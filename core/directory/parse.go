@@ -2,7 +2,6 @@ package directory
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"cirque/core/document"
@@ -50,14 +49,14 @@ func (p *parser) document(n document.Node) {
 	if v, ok := o.Get("directory"); ok {
 		v.Int(1, 1)
 	}
-	o.Each("users", []string{"name", "display_name", "email", "unit", "external_id"}, func(c document.Object) {
-		p.records.Users = append(p.records.Users, User{p.name(c, "user"), c.Text("display_name"), c.Text("email"), p.unit(c), c.Text("external_id")})
+	o.Each("users", []string{"name", "display_name", "email", "unit", "employee", "external_id"}, func(c document.Object) {
+		p.records.Users = append(p.records.Users, User{Name: p.name(c, "user"), DisplayName: c.Text("display_name"), Email: c.Text("email"), Unit: p.unit(c), Employee: c.Text("employee"), ExternalID: c.Text("external_id")})
 	})
 	o.Each("groups", []string{"name", "members", "external_id"}, func(c document.Object) {
-		p.records.Groups = append(p.records.Groups, Group{p.name(c, "group"), p.members(c), c.Text("external_id")})
+		p.records.Groups = append(p.records.Groups, Group{Name: p.name(c, "group"), Members: p.members(c), ExternalID: c.Text("external_id")})
 	})
 	o.Each("machines", []string{"name", "unit", "location", "platform", "external_id"}, func(c document.Object) {
-		m := Machine{p.name(c, "machine"), p.unit(c), c.Text("location"), c.Text("platform"), c.Text("external_id")}
+		m := Machine{Name: p.name(c, "machine"), Unit: p.unit(c), Location: c.Text("location"), Platform: c.Text("platform"), ExternalID: c.Text("external_id")}
 		p.records.Machines = append(p.records.Machines, m)
 	})
 }
@@ -99,8 +98,8 @@ func (p *parser) unit(o document.Object) string {
 func (p *parser) members(o document.Object) []string {
 	var out []string
 	for _, t := range o.Texts("members") {
-		kind, who, ok := strings.Cut(t.Value, ":")
-		if !ok || !slices.Contains([]string{"user", "group", "machine"}, kind) || !name.Valid(who) {
+		ok := strings.Contains(t.Value, ":")
+		if !validMember(t.Value) {
 			fix := "write user:NAME, group:NAME or machine:NAME"
 			if !ok {
 				fix = fmt.Sprintf("write user:%s, group:%s or machine:%s", t.Value, t.Value, t.Value)

@@ -29,6 +29,7 @@ type Want struct {
 	Driver  string         `json:"driver" yaml:"driver"`
 	Exact   string         `json:"exact,omitempty" yaml:"exact,omitempty"`
 	Options map[string]any `json:"options,omitempty" yaml:"options,omitempty"`
+	Place   string         `json:"place,omitempty" yaml:"place,omitempty" doc:"Where it is, in words, where the spooler shows that."`
 	Restore bool           `json:"restore" yaml:"-" doc:"Comes back when somebody removes it."`
 }
 
@@ -96,6 +97,7 @@ type Installed struct {
 	Want
 	Default bool `json:"default"`
 	Own     bool `json:"own" doc:"Installed by the agent; what is not, is never touched."`
+	Halted  bool `json:"halted,omitempty" doc:"It prints nothing, or takes no jobs."`
 }
 
 // A Failure is a step that did not succeed.
@@ -115,6 +117,7 @@ type Report struct {
 	Spooler   string         `json:"spooler" maxLength:"64"`
 	Revision  int            `json:"revision" doc:"Of the estate from which its present lineups came."`
 	Contexts  []lineup.Query `json:"contexts" maxItems:"256"`
+	Logins    []Login        `json:"logins,omitempty" maxItems:"256" doc:"Who is signed in, and for whom lineups are asked."`
 	Installed []Installed    `json:"installed" maxItems:"4096"`
 	Removed   []Key          `json:"removed,omitempty" maxItems:"4096" doc:"Queues that somebody removed and that stay away."`
 	Failures  []Failure      `json:"failures" maxItems:"4096"`
@@ -132,6 +135,7 @@ func (r Report) Check() error {
 type Record struct {
 	FirstSeen time.Time `json:"first_seen"`
 	LastSeen  time.Time `json:"last_seen"`
+	SeenFrom  string    `json:"seen_from,omitempty" doc:"The address from which its last report came, as the service saw it."`
 	Report    Report    `json:"report"`
 }
 
@@ -167,6 +171,8 @@ func Drift(p Plan, r Report) []Difference {
 			out = append(out, Difference{Queue: w.Queue, User: w.User, Kind: "missing"})
 		case what != "":
 			out = append(out, Difference{w.Queue, w.User, "differs", what + " " + want, what + " " + have})
+		case i.Halted:
+			out = append(out, Difference{w.Queue, w.User, "differs", "printing", "halted"})
 		}
 	}
 	for _, i := range r.Installed {
@@ -198,6 +204,8 @@ func Differs(w, i Want) (what, wanted, found string) {
 		return "driver", cmp.Or(w.Exact, w.Driver), cmp.Or(i.Exact, i.Driver)
 	case w.Title != i.Title:
 		return "title", w.Title, i.Title
+	case w.Place != "" && w.Place != i.Place:
+		return "place", w.Place, i.Place
 	case len(w.Options) != len(i.Options):
 		return "options", fmt.Sprint(w.Options), fmt.Sprint(i.Options)
 	}
@@ -225,17 +233,22 @@ const (
 	Silent    State = "silent"    // it has not been heard of for longer than it should
 )
 
-// Intervals that agent and service share.
-const (
-	ReportEvery = 5 * time.Minute  // an agent reports at least so often
-	LongestGap  = 90 * time.Second // after a broken connection an agent asks again within this
-	SilentAfter = 3 * ReportEvery  // an endpoint may say nothing for so long
-)
+// A Sample is how many endpoints stood how at a time.
+type Sample struct {
+	At        time.Time `json:"at"`
+	Converged int       `json:"converged"`
+	Behind    int       `json:"behind"`
+	Failing   int       `json:"failing"`
+	Silent    int       `json:"silent"`
+}
 
-// StateOf judges an endpoint.
-func StateOf(r Record, drift []Difference, now time.Time) State {
+// SilentAfter is how many intervals of reporting an endpoint may miss before it counts as silent.
+const SilentAfter = 3
+
+// StateOf judges an endpoint that is to report so often.
+func StateOf(r Record, drift []Difference, now time.Time, every time.Duration) State {
 	switch {
-	case now.Sub(r.LastSeen) > SilentAfter:
+	case now.Sub(r.LastSeen) > SilentAfter*every:
 		return Silent
 	case len(r.Report.Failures) > 0:
 		return Failing

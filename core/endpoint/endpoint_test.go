@@ -154,7 +154,7 @@ func TestDriftAndState(t *testing.T) {
 		{Record{LastSeen: now, Report: Report{Failures: []Failure{{}}}}, drift, Failing},
 		{Record{LastSeen: now.Add(-time.Hour), Report: Report{Failures: []Failure{{}}}}, drift, Silent},
 	} {
-		if got := StateOf(c.rec, c.drift, now); got != c.want {
+		if got := StateOf(c.rec, c.drift, now, 5*time.Minute); got != c.want {
 			t.Errorf("%s, want %s", got, c.want)
 		}
 	}

@@ -1,6 +1,8 @@
 package endpoint
 
 import (
+	"slices"
+
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/lineup"
@@ -15,6 +17,7 @@ type Subject struct {
 	User      *directory.User     `json:"user,omitempty"`
 	Machine   *directory.Machine  `json:"machine,omitempty"`
 	Station   *estate.Station     `json:"station,omitempty"`
+	Names     []directory.Tie     `json:"names,omitempty" doc:"The accounts and names of a person who has several, the leading one first."`
 	Groups    []lineup.Membership `json:"groups"`
 	Holdings  []lineup.Holding    `json:"holdings"`
 	Endpoints []Presence          `json:"endpoints" doc:"Where the person has sessions, or the machine's own agent."`
@@ -28,10 +31,13 @@ type Presence struct {
 	Queues   []string     `json:"queues" doc:"Installed for it."`
 }
 
-// Presences finds the contexts of a report that are the user's, or the machine's. How the endpoint stands is the caller's to add.
-func Presences(r Report, kind, called string) []Presence {
+// Presences finds the contexts of a report that are the user's, or the machine's, under any of their names. How the
+// endpoint stands is the caller's to add.
+func Presences(r Report, kind string, names ...string) []Presence {
 	var out []Presence
-	is := func(s *string) bool { return s != nil && name.Fold(*s) == name.Fold(called) }
+	is := func(s *string) bool {
+		return s != nil && slices.ContainsFunc(names, func(n string) bool { return name.Fold(n) == name.Fold(*s) })
+	}
 	for _, q := range r.Contexts {
 		if kind == "user" && !is(q.User) || kind == "machine" && !is(q.Machine) && !is(q.Host) {
 			continue

@@ -34,7 +34,7 @@ func (d Draft) Changes(base *Document) ([]Change, error) {
 		}
 		c := Change{Ref: k.Ref, Before: base.Find(k.Ref)}
 		if k.Object != nil {
-			v, err := t.decode(k.Object)
+			v, err := t.decode(k.Name, k.Object)
 			if err != nil {
 				return nil, fmt.Errorf("%s: %w", k.Ref, err)
 			}

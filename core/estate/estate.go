@@ -19,6 +19,7 @@ type Document struct {
 	Devices    []Device    `json:"devices,omitempty" yaml:"devices,omitempty"`
 	Queues     []Queue     `json:"queues,omitempty" yaml:"queues,omitempty"`
 	Grants     []Grant     `json:"grants,omitempty" yaml:"grants,omitempty"`
+	Settings   *Settings   `json:"settings,omitempty" yaml:"settings,omitempty"`
 }
 
 // A Location is one node of the tree of places; the first segment of its path is the site.
@@ -26,6 +27,7 @@ type Location struct {
 	Path     string `json:"path" yaml:"path" doc:"Segments divided by slashes; the first is the site."`
 	Title    string `json:"title,omitempty" yaml:"title,omitempty"`
 	Timezone string `json:"timezone,omitempty" yaml:"timezone,omitempty" doc:"IANA name; sites only, else UTC."`
+	CutDays  int    `json:"cut_days,omitempty" yaml:"cut_days,omitempty" minimum:"0" maximum:"365" doc:"For how many days the site's line may be cut at most; sites only. Agents' certificates there last at least so long."`
 	Note     string `json:"note,omitempty" yaml:"note,omitempty"`
 }
 

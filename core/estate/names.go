@@ -33,6 +33,11 @@ func Site(path string) string {
 	return s
 }
 
+// HasSite says whether the estate has a site: a location that is one, or lies at one.
+func (d *Document) HasSite(site string) bool {
+	return slices.ContainsFunc(d.Locations, func(l Location) bool { return Site(l.Path) == site })
+}
+
 // Sessions are the kinds of session that a context may have; the first is the default.
 func Sessions() []string { return []string{"desktop", "remote", "virtual", "mobile", "browser"} }
 

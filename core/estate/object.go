@@ -12,7 +12,7 @@ import (
 
 // A Ref names one object of a document: its list, and its name, path or subnet.
 type Ref struct {
-	List string `json:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants"`
+	List string `json:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,settings"`
 	Name string `json:"name"`
 }
 
@@ -46,7 +46,7 @@ type table interface {
 	apply(d *Document, changes []Change)
 	sort(d *Document)
 	equal(a, b any) bool
-	decode(raw json.RawMessage) (any, error)
+	decode(name string, raw json.RawMessage) (any, error)
 }
 
 // column is a table of objects of one type; objects travel as *T.
@@ -84,7 +84,7 @@ func (c column[T]) equal(a, b any) bool {
 	return okX && okY && c.same(x, y)
 }
 
-func (c column[T]) decode(raw json.RawMessage) (any, error) {
+func (c column[T]) decode(_ string, raw json.RawMessage) (any, error) {
 	v := new(T)
 	return v, json.Unmarshal(raw, v)
 }
@@ -255,7 +255,11 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 		case e.Undo:
 			out = append(out, Change{Ref: e.Ref, Before: before, After: base.Find(e.Ref)})
 		default:
-			b, _ := json.Marshal(map[string]any{"estate": Version, e.List: []json.RawMessage{e.Object}})
+			var list any = []json.RawMessage{e.Object}
+			if e.List == (settingsTable{}).list() {
+				list = map[string]json.RawMessage{e.Name: e.Object}
+			}
+			b, _ := json.Marshal(map[string]any{"estate": Version, e.List: list})
 			files = append(files, document.File{Name: e.Ref.String(), Text: string(b)})
 		}
 	}

@@ -88,9 +88,11 @@ func (p *parser) document(n document.Node) {
 		v.Int(Version, Version)
 	}
 	if v, ok := o.Get("settings"); ok {
-		v.Object([]string{}) // parts that need settings define their keys
+		if s, ok := v.Object(settingNames()); ok {
+			p.settings(s)
+		}
 	}
-	o.Each("locations", []string{"path", "title", "timezone", "note"}, p.location)
+	o.Each("locations", []string{"path", "title", "timezone", "cut_days", "note"}, p.location)
 	o.Each("subnets", []string{"cidr", "location", "note"}, p.subnet)
 	o.Each("stations", []string{"name", "title", "addresses", "location", "platform", "note"}, p.station)
 	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, p.driver)
@@ -171,6 +173,12 @@ func (p *parser) location(o document.Object) {
 			z.Complain("put it at the site "+Site(l.Path), "a timezone belongs to a site, and %s is none", l.Path)
 		} else if p.opts.ValidZone != nil && !p.opts.ValidZone(l.Timezone) {
 			z.Complain("write an IANA name, such as Europe/Oslo", "the timezone %q is not known", l.Timezone)
+		}
+	}
+	if n, ok := o.Get("cut_days"); ok {
+		l.CutDays, _ = n.Int(1, 365)
+		if strings.Contains(l.Path, "/") {
+			n.Complain("put it at the site "+Site(l.Path), "cut_days belongs to a site, and %s is none", l.Path)
 		}
 	}
 	p.doc.Locations = append(p.doc.Locations, l)

@@ -20,6 +20,7 @@ var tables = []table{
 	column[Device]{"devices", "device", func(d *Document) *[]Device { return &d.Devices }, func(o *Device) string { return o.Name }, nil, equal[Device]},
 	column[Queue]{"queues", "queue", func(d *Document) *[]Queue { return &d.Queues }, func(o *Queue) string { return o.Name }, nil, SameQueue},
 	column[Grant]{"grants", "grant", func(d *Document) *[]Grant { return &d.Grants }, func(o *Grant) string { return o.Name }, nil, SameGrant},
+	settingsTable{},
 }
 
 func equal[T comparable](a, b *T) bool { return *a == *b }

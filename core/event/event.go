@@ -1,7 +1,11 @@
 // Package event is what happened, in words.
 package event
 
-import "time"
+import (
+	"encoding/json"
+	"slices"
+	"time"
+)
 
 // An Event is one thing that happened; events are kept.
 type Event struct {
@@ -11,27 +15,119 @@ type Event struct {
 	Subject string    `json:"subject" doc:"What it concerns, such as an endpoint's name."`
 	Author  string    `json:"author" doc:"Who did it."`
 	Says    string    `json:"says" doc:"One sentence."`
+
+	Remote string          `json:"remote,omitempty" doc:"The address from which it was done."`
+	Before json.RawMessage `json:"before,omitempty" doc:"What was, of a change that replaces something."`
+	After  json.RawMessage `json:"after,omitempty" doc:"What is, after a change."`
 }
+
+// With says what a change made of what; nil stands for nothing.
+func (e Event) With(before, after any) Event {
+	text := func(v any) json.RawMessage {
+		if v == nil {
+			return nil
+		}
+		b, _ := json.Marshal(v) // plain values
+		return b
+	}
+	e.Before, e.After = text(before), text(after)
+	return e
+}
+
+// observed are kinds that nobody did: they are seen, and so no part of the audit.
+var observed = []string{Joined, Failing, Recovered, Answers, Fails, Found, SourceBad, SourceGood, SourceHeld, ListingBad, ListingGood, KeyRefused, KeyEnds, KeyWorks, WentDown, CameUp, HeldDown}
+
+// Observed are the kinds of event that are no change and no sign-in.
+func Observed() []string { return slices.Clone(observed) }
+
+// A Filter narrows the audit. Zero values do not.
+type Filter struct {
+	Since, Until *time.Time
+	Author       string // exactly, but for case
+	Subject      string // exactly, but for case
+	Kind         string // a kind, or what stands before its dot
+	Before       int64  // events older than this one
+	Limit        int
+}
+
+// OriginKey is the key under which a context carries the address from which something is asked for, a string.
+type OriginKey struct{}
 
 // Kinds of event.
 const (
-	Published  = "estate.published"
-	Imported   = "directory.imported"
-	Joined     = "endpoint.joined"
-	Failing    = "endpoint.failing"
-	Recovered  = "endpoint.recovered"
-	TokenMade  = "token.made"
-	TokenEnded = "token.revoked"
-	SetUp      = "account.made"
-	SignedIn   = "account.signed-in"
-	SignInBad  = "account.sign-in-failed"
-	TestPage   = "queue.test-page"
-	Called     = "endpoint.called"
-	Drained    = "server.drained"
-	Returned   = "server.returned"
-	Picked     = "queue.picked"
-	Unpicked   = "queue.unpicked"
+	Published    = "estate.published"
+	Imported     = "directory.imported"
+	Renamed      = "directory.renamed"
+	SourceKept   = "directory.source-kept"
+	SourceGone   = "directory.source-removed"
+	SourceBad    = "directory.source-fails"
+	SourceGood   = "directory.source-answers"
+	SourceHeld   = "directory.source-held"
+	EnrolToken   = "enrol.token-made"
+	EnrolGone    = "enrol.token-revoked"
+	EnrolRefused = "enrol.refused"
+	Enrolled     = "enrol.enrolled"
+	Renewed      = "enrol.renewed"
+	EnrolRevoked = "enrol.revoked"
+	SaidWho      = "endpoint.person-said"
+	Listed       = "directory.listed"
+	ListingBad   = "directory.listing-fails"
+	ListingGood  = "directory.listing-works"
+	Requested    = "request.made"
+	Answered     = "request.answered"
+	Erased       = "person.erased"
+	Forgotten    = "person.history-forgotten"
+	JoinKept     = "person.joined"
+	JoinEnded    = "person.join-undone"
+	JoinRule     = "person.rule"
+	PassStopped  = "directory.pass-stopped"
+	RenamesGone  = "directory.renames-dropped"
+	Joined       = "endpoint.joined"
+	Failing      = "endpoint.failing"
+	Recovered    = "endpoint.recovered"
+	TokenMade    = "token.made"
+	TokenEnded   = "token.revoked"
+	SetUp        = "account.made"
+	SignedIn     = "account.signed-in"
+	PasswordSet  = "account.password-set"
+	SessionEnded = "account.session-ended"
+	SignedOut    = "account.signed-out"
+	AccountKept  = "account.kept"
+	AccountGone  = "account.removed"
+	RuleAdded    = "account.rule-added"
+	RuleGone     = "account.rule-removed"
+	SignInBad    = "account.sign-in-failed"
+	TestPage     = "queue.test-page"
+	Called       = "endpoint.called"
+	Drained      = "server.drained"
+	Returned     = "server.returned"
+	WentDown     = "live.down"
+	CameUp       = "live.up"
+	HeldDown     = "live.held"
+	Picked       = "queue.picked"
+	Unpicked     = "queue.unpicked"
+
+	Registered   = "stock.registered"
+	Unregistered = "stock.removed"
+	Answers      = "stock.answers"
+	Fails        = "stock.fails"
+	Found        = "stock.changed"
+	Scanned      = "stock.scanned"
+	ScanStopped  = "stock.scan-stopped"
+	FoundForgot  = "stock.found-forgotten"
+	Captured     = "stock.captured"
+	Reserved     = "stock.reservations"
+	KeyStored    = "credential.stored"
+	KeyRemoved   = "credential.removed"
+	KeyRefused   = "credential.refused"
+	KeyEnds      = "credential.ends"
+	KeyWorks     = "credential.works"
+	PackageAdded = "driver.added"
+	PackageGone  = "driver.removed"
 )
+
+// Incomplete is the kind of a line that says that what should follow could not be read; it is never kept.
+const Incomplete = "audit.incomplete"
 
 // A Notice tells every process of the service that something changed; it names what to read again.
 type Notice struct {
@@ -43,11 +139,16 @@ type Notice struct {
 const (
 	Estate    = "estate"
 	Directory = "directory"
+	Sources   = "sources" // sources of the directory, and their runs
+	Listing   = "listing" // where queues are to be listed
 	Live      = "live"
 	Access    = "access"
+	Enrolment = "enrolment" // certificates of a machine, which the subject names
 	Draft     = "draft"
 	Endpoint  = "endpoint"
-	Call      = "call" // an endpoint's agent is to report
+	Call      = "call"  // an endpoint's agent is to report
+	Stock     = "stock" // readings, registrations, scans; the subject says which
+	Drivers   = "drivers"
 	Happened  = "event"
 	Lost      = "lost" // notices may have been missed: read everything again
 )

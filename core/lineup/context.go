@@ -135,8 +135,9 @@ type Echo struct {
 // facts are a context as the estate and the directory see it.
 type facts struct {
 	Context
-	user, machine, host    string // folded
-	at                     int32  // location, or none
+	user, machine, host    string   // folded
+	names                  []string // the person's other names, folded
+	at                     int32    // location, or none
 	userID, machID         directory.MemberID
 	userGroups, machGroups []int32
 	userUnits, machUnits   []int32
@@ -172,17 +173,32 @@ func (w *World) facts(c Context, s *Scratch, explain bool) (*facts, error) {
 	}
 	f.user, f.machine, f.host = name.Fold(c.User), name.Fold(f.Machine), name.Fold(c.Host)
 	if f.machine != "" {
-		f.machID = d.MachineID(f.machine)
+		if f.machID = d.MachineID(f.machine); f.machID != directory.NoMember {
+			f.machine = d.MachineName(f.machID) // the directory may write it otherwise
+		}
 		f.machGroups = w.groupRefs(d.MachineGroups(f.machID), f.machGroups)
 		f.machUnits = w.unitRefs(d.MachineUnit(f.machID), f.machUnits)
 	}
 	if err := w.locate(f, explain); err != nil {
 		return nil, err
 	}
+	if f.host != "" {
+		if id := d.MachineID(f.host); id != directory.NoMember {
+			f.host = d.MachineName(id)
+		}
+	}
 	if f.user != "" {
-		f.userID = d.UserID(f.user)
+		if f.userID = d.Lead(d.UserID(f.user)); f.userID != directory.NoMember {
+			f.user, f.names = d.UserName(f.userID), d.Names(f.userID) // the person, whichever of their names was given
+		}
 		f.userGroups = w.groupRefs(d.UserGroups(f.userID), f.userGroups)
-		f.userUnits = w.unitRefs(d.UserUnit(f.userID), f.userUnits)
+		if units := d.UserUnits(f.userID); units != nil {
+			for _, u := range units {
+				f.userUnits = w.unitRefs(u, f.userUnits)
+			}
+		} else {
+			f.userUnits = w.unitRefs(d.UserUnit(f.userID), f.userUnits)
+		}
 	}
 	f.session = sessionBit(c.Session)
 	if n := platformNumber(c.Platform); n != none {
@@ -191,6 +207,15 @@ func (w *World) facts(c Context, s *Scratch, explain bool) (*facts, error) {
 		f.platformAt = int32(platformCount)
 	}
 	return f, nil
+}
+
+// Location gives a context's location (estate.md, section 3); "" where it is unknown.
+func (w *World) Location(c Context) string {
+	f, err := w.facts(c, &Scratch{}, false)
+	if err != nil || f.at == none {
+		return ""
+	}
+	return w.Estate.tree.locs[f.at].path
 }
 
 func sessionBit(session string) uint8 {

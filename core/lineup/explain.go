@@ -8,6 +8,7 @@ import (
 	"strings"
 
 	"cirque/core/estate"
+	"cirque/core/name"
 )
 
 type explainer struct {
@@ -89,6 +90,10 @@ func (x explainer) found(kind string) string {
 
 func (x explainer) person() string {
 	u, ok := x.w.Directory.User(x.f.User)
+	if x.f.user != name.Fold(x.f.User) {
+		lead, _ := x.w.Directory.User(x.f.user)
+		return fmt.Sprintf("user %s, which is a name of %s", x.f.User, lead.Name)
+	}
 	switch {
 	case !ok:
 		return fmt.Sprintf("user %s, whom the directory does not know", x.f.User)

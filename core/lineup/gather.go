@@ -93,7 +93,7 @@ func (w *World) matches(g *grant, f *facts) bool {
 }
 
 func (w *World) to(c *cond, f *facts) bool {
-	return f.user != "" && (c.everyone || slices.Contains(c.users, f.user) || overlap(c.groups, f.userGroups) || overlap(c.units, f.userUnits))
+	return f.user != "" && (c.everyone || slices.Contains(c.users, f.user) || overlap(f.names, c.users) || overlap(c.groups, f.userGroups) || overlap(c.units, f.userUnits))
 }
 
 func (w *World) on(c *cond, f *facts) bool {
@@ -118,7 +118,7 @@ func (w *World) at(c *cond, f *facts) bool {
 // any is for except and access: any entry, groups and units through user or machine.
 func (w *World) any(c *cond, f *facts) bool { return w.to(c, f) || w.on(c, f) || w.at(c, f) }
 
-func overlap(a, b []int32) bool {
+func overlap[T comparable](a, b []T) bool {
 	for _, x := range a {
 		if slices.Contains(b, x) {
 			return true

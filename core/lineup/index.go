@@ -85,6 +85,9 @@ func (x *index) mark(f *facts, up []location, bits []uint64) (from, to int32) {
 	set(x.always)
 	if f.user != "" {
 		set(x.byUser[f.user])
+		for _, n := range f.names {
+			set(x.byUser[n])
+		}
 	}
 	for _, r := range f.userGroups {
 		set(x.toGroup[r])

@@ -3,6 +3,7 @@ package lineup_test
 import (
 	"bytes"
 	"crypto/sha256"
+	"encoding/binary"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -216,7 +217,18 @@ func (o *oracle) member(set estate.ServerSet) (string, bool) {
 		}
 	}
 	best, score := "", []byte(nil)
-	for _, m := range set.Members {
+	members := set.Members
+	var admitted []string // those that take this one, where some member is returning
+	for _, m := range members {
+		sum := sha256.Sum256([]byte(m + "\x01" + key))
+		if o.serves(m) && (o.live.Shares[m] == 0 || float64(binary.BigEndian.Uint64(sum[:8]))/(1<<64) < o.live.Shares[m]) {
+			admitted = append(admitted, m)
+		}
+	}
+	if len(admitted) > 0 {
+		members = admitted
+	}
+	for _, m := range members {
 		if !o.serves(m) {
 			continue
 		}

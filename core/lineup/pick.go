@@ -62,12 +62,25 @@ func (w *World) usable(q *queue, i int, f *facts, s *Scratch) (member int32, ok 
 		c := &s.sets[p.through]
 		if c.stamp != s.stamp {
 			full := &q.ways[i]
-			m, ok := path.Choose(full.Style, full.Members, s.spread(f), func(i int) bool { return w.serving[full.members[i]] })
+			m, ok := w.choose(full, s.spread(f))
 			*c = setChoice{s.stamp, int32(m), ok}
 		}
 		return c.member, c.ok
 	}
 	return 0, true
+}
+
+// choose gives the member of a set that serves somebody. A returning member takes only its share of them, unless no other
+// serves.
+func (w *World) choose(p *fullWay, who path.Spreader) (member int, ok bool) {
+	serving := func(i int) bool { return w.serving[p.members[i]] }
+	if w.share != nil {
+		admitted := func(i int) bool { return serving(i) && who.Admits(p.Members[i].Server, w.share[p.members[i]]) }
+		if member, ok := path.Choose(p.Style, p.Members, who, admitted); ok {
+			return member, true
+		}
+	}
+	return path.Choose(p.Style, p.Members, who, serving)
 }
 
 // spread gives the key by which the context's share of spread sets is found.

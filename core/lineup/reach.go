@@ -161,7 +161,7 @@ func (w *World) Reach(called string) (r Reach, ok bool) {
 		}
 	}
 	records := w.Directory.Records()
-	r.OfPeople = len(records.Users)
+	r.OfPeople = w.Directory.People()
 	byPeople := g.to != nil
 	look := func(c Context, called string, count *int, names bool) {
 		f, err := w.facts(c, &s, false)
@@ -185,7 +185,10 @@ func (w *World) Reach(called string) (r Reach, ok bool) {
 			note(&r.Left, called)
 		}
 	}
-	for _, u := range records.Users {
+	for i, u := range records.Users {
+		if id := directory.MemberID(i); w.Directory.Lead(id) != id {
+			continue // another account of somebody
+		}
 		look(Context{User: u.Name}, u.Name, &r.People, byPeople)
 	}
 	for _, m := range records.Machines {

@@ -221,10 +221,16 @@ func (w *World) picks(f *facts, s *Scratch) {
 	if f.user == "" {
 		return
 	}
-	for _, called := range w.Live.Picks[f.user] {
-		if q, ok := w.Estate.queueByName[called]; ok {
-			s.picked = append(s.picked, q)
+	pick := func(person string) {
+		for _, called := range w.Live.Picks[person] {
+			if q, ok := w.Estate.queueByName[called]; ok {
+				s.picked = append(s.picked, q)
+			}
 		}
+	}
+	pick(f.user)
+	for _, n := range f.names {
+		pick(n)
 	}
 }
 

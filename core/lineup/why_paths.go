@@ -107,10 +107,23 @@ func (x explainer) share(p *fullWay, taken Taken) string {
 	switch {
 	case p.Through != path.Set:
 		return ""
+	case x.returning(p) != "":
+		return fmt.Sprintf("; of the set %s this one takes the person, while %s is returning", p.Set, x.returning(p))
 	case p.Style == estate.Spread:
 		return fmt.Sprintf("; of the set %s, which spreads people over its members, %s falls to this one", p.Set, *taken.Server)
 	}
 	return fmt.Sprintf("; of the set %s, %s is the first on duty", p.Set, *taken.Server)
+}
+
+// returning names the members of a set that take only a part of their people, with that part.
+func (x explainer) returning(p *fullWay) string {
+	var out []string
+	for _, m := range p.Members {
+		if share := x.w.Live.Share(m.Server); share < 1 && x.w.Live.Server(m.Server) == live.Serving {
+			out = append(out, fmt.Sprintf("%s (%.0f %% of its people so far)", m.Server, share*100))
+		}
+	}
+	return strings.Join(out, " and ")
 }
 
 func (x explainer) notUsable(p *fullWay) string {

@@ -1,6 +1,8 @@
 package lineup
 
 import (
+	"slices"
+
 	"cirque/core/directory"
 	"cirque/core/live"
 	"cirque/core/path"
@@ -12,10 +14,11 @@ type World struct {
 	Directory *directory.Directory
 	Live      live.State
 
-	groupRef  []int32 // by directory.GroupID: the estate's ref, or none
-	unitRef   []int32 // by directory.UnitID
-	serving   []bool  // by server
-	answering []bool  // by device
+	groupRef  []int32   // by directory.GroupID: the estate's ref, or none
+	unitRef   []int32   // by directory.UnitID
+	serving   []bool    // by server
+	share     []float64 // by server: what of its people it takes; nil where every one takes all
+	answering []bool    // by device
 }
 
 // Bind joins the three parts; it is cheap enough to do at every change of any of them.
@@ -40,6 +43,12 @@ func Bind(e *Estate, d *directory.Directory, l live.State) *World {
 	}
 	for i := range e.doc.Servers {
 		w.serving[i] = path.Serving(l, e.doc.Servers[i].Name)
+		if share := l.Share(e.doc.Servers[i].Name); share < 1 {
+			if w.share == nil {
+				w.share = slices.Repeat([]float64{1}, len(e.doc.Servers))
+			}
+			w.share[i] = share
+		}
 	}
 	for i := range e.doc.Devices {
 		w.answering[i] = path.Answering(l, e.doc.Devices[i].Name)

@@ -3,6 +3,7 @@
 package name
 
 import (
+	"net/netip"
 	"strings"
 	"unicode"
 	"unicode/utf8"
@@ -71,4 +72,21 @@ func UnitParent(path string) (string, bool) {
 		}
 	}
 	return "", false
+}
+
+// Loopback says whether a host is this machine itself, by name or address.
+func Loopback(host string) bool {
+	a, err := netip.ParseAddr(host)
+	return err == nil && a.IsLoopback() || host == "localhost"
+}
+
+// BareMachine gives a machine's folded name without a trailing $ and without its domain; an address stays as it is.
+func BareMachine(folded string) string {
+	folded = strings.TrimSuffix(folded, "$")
+	if host, domain, ok := strings.Cut(folded, "."); ok && host != "" && domain != "" {
+		if _, err := netip.ParseAddr(folded); err != nil {
+			return host
+		}
+	}
+	return folded
 }

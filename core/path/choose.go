@@ -30,6 +30,18 @@ func (s Spreader) Score(member string) uint64 {
 	return binary.BigEndian.Uint64(sum[:8])
 }
 
+// Admits says whether a returning member that takes only a share of its people takes this one: a smaller share's people are
+// among a larger one's. It is the first 8 bytes, big-endian, of SHA-256(member, 0x01, key), below that part of all numbers.
+func (s Spreader) Admits(member string, share float64) bool {
+	if share >= 1 {
+		return true
+	}
+	var room [128]byte
+	b := append(append(append(room[:0], member...), 1), s.key...)
+	sum := sha256.Sum256(b)
+	return float64(binary.BigEndian.Uint64(sum[:8])) < share*(1<<64)
+}
+
 // Serving says whether a server takes jobs: it must be neither down nor drained.
 func Serving(s live.State, server string) bool { return s.Server(server) == live.Serving }
 

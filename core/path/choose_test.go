@@ -59,6 +59,26 @@ func TestSpread(t *testing.T) {
 	}
 }
 
+// TestAdmits: a share admits about its part of the people, and growing never turns anybody away.
+func TestAdmits(t *testing.T) {
+	t.Parallel()
+	const people = 4000
+	for _, share := range []float64{0.05, 0.5, 0.95, 1} {
+		n := 0
+		for i := range people {
+			who := SpreadBy(fmt.Sprintf("person-%d", i), "", "")
+			if who.Admits("ps-1", share) {
+				n++
+			} else if who.Admits("ps-1", share/2) {
+				t.Fatal("one of a smaller share is not among a larger one's")
+			}
+		}
+		if want := share * people; float64(n) < want-150 || float64(n) > want+150 {
+			t.Errorf("a share of %v admits %d of %d", share, n, people)
+		}
+	}
+}
+
 // TestScore pins the score: first 8 bytes, big-endian, of SHA-256(member, 0x00, key), worked out with another program
 // (printf 'ps-1\0user:mira.solvang' | sha256sum).
 func TestScore(t *testing.T) {

@@ -27,11 +27,20 @@ type Cases struct {
 
 // NewCases lists every user and machine that the directory knows and every station, each in the contexts in which it was
 // last seen, or by itself where it was not. Contexts in which somebody was seen whom the directory does not know come last.
-func NewCases(records directory.Records, stations []estate.Station, seen []lineup.Context) *Cases {
+func NewCases(d *directory.Directory, stations []estate.Station, seen []lineup.Context) *Cases {
+	records := d.Records()
+	// lead gives the name of whoever has a name.
+	lead := func(called string) string {
+		if u, ok := d.Person(called); ok {
+			return u.Name
+		}
+		return called
+	}
 	byUser, byMachine := map[string][]lineup.Context{}, map[string][]lineup.Context{}
 	for _, c := range seen {
 		if c.User != "" {
-			byUser[name.Fold(c.User)] = append(byUser[name.Fold(c.User)], c)
+			folded := name.Fold(lead(c.User))
+			byUser[folded] = append(byUser[folded], c)
 		} else if c.Machine != "" {
 			byMachine[name.Fold(c.Machine)] = append(byMachine[name.Fold(c.Machine)], c)
 		}
@@ -59,7 +68,8 @@ func NewCases(records directory.Records, stations []estate.Station, seen []lineu
 		}
 	}
 	for _, u := range records.Users {
-		add("user", u.Name, lineup.Context{User: u.Name}, byUser)
+		called := lead(u.Name)
+		add("user", called, lineup.Context{User: called}, byUser)
 	}
 	for _, m := range records.Machines {
 		add("machine", m.Name, lineup.Context{Machine: m.Name, Platform: platform(m.Platform)}, byMachine)
@@ -69,7 +79,7 @@ func NewCases(records directory.Records, stations []estate.Station, seen []lineu
 	}
 	for _, c := range seen {
 		if c.User != "" {
-			add("user", c.User, lineup.Context{}, byUser)
+			add("user", lead(c.User), lineup.Context{}, byUser)
 		} else if c.Machine != "" {
 			add("machine", c.Machine, lineup.Context{}, byMachine)
 		}

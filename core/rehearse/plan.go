@@ -105,6 +105,13 @@ func (p *Plan) affected() (queues, grants map[string]bool) {
 			}
 		}
 	}
+	for _, m := range []map[string]float64{p.Old.Live.Shares, p.New.Live.Shares} {
+		for n := range m {
+			if p.Old.Live.Share(n) != p.New.Live.Share(n) {
+				through[estate.Ref{List: "servers", Name: n}] = true
+			}
+		}
+	}
 	if len(through) == 0 {
 		return queues, grants
 	}

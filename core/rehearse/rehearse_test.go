@@ -92,7 +92,7 @@ func make2(t *testing.T, seed int) world {
 		}
 		seen = append(seen, c)
 	}
-	w.cases = rehearse.NewCases(records, a.Stations, seen)
+	w.cases = rehearse.NewCases(directory.New(records), a.Stations, seen)
 	return w
 }
 
@@ -291,13 +291,71 @@ func TestCoverage(t *testing.T) {
 	}
 }
 
+// TestWanted: a queue is wanted on a platform by exactly those whose lineup has it there, or would but for the driver;
+// however the cases are divided.
+func TestWanted(t *testing.T) {
+	t.Parallel()
+	wanted := 0
+	for seed := range 200 {
+		w := make2(t, seed)
+		var s lineup.Scratch
+		all := rehearse.Wanted(w.from, w.cases.List, now, 0, len(w.cases.List), &s)
+		parts := rehearse.Demand{}
+		for from := 0; from < len(w.cases.List); {
+			to := w.cases.End(min(from+3, len(w.cases.List)))
+			parts.Add(rehearse.Wanted(w.from, w.cases.List, now, from, to, &s))
+			from = to
+		}
+		if asJSON(fmt.Sprint(all)) != asJSON(fmt.Sprint(parts)) {
+			t.Fatalf("world %d: %v in one go, %v in parts", seed, all, parts)
+		}
+		who := map[rehearse.Wish]map[string]bool{}
+		for _, c := range w.cases.List {
+			if c.Context.Platform == "" {
+				continue
+			}
+			l, err := w.from.Resolve(at(c.Context), &s)
+			if err != nil {
+				t.Fatal(err)
+			}
+			note := func(queue string) {
+				wish := rehearse.Wish{Queue: queue, Platform: c.Context.Platform}
+				if who[wish] == nil {
+					who[wish] = map[string]bool{}
+				}
+				who[wish][c.Kind+c.Name] = true
+			}
+			for _, e := range l.Entries {
+				note(e.Queue)
+			}
+			for _, e := range l.LeftOut {
+				if e.Reason == lineup.NoDriver {
+					note(e.Queue)
+				}
+			}
+		}
+		for wish, people := range who {
+			if all[wish] != len(people) {
+				t.Fatalf("world %d: %v is wanted by %d, counted %d", seed, wish, len(people), all[wish])
+			}
+		}
+		if len(who) != len(all) {
+			t.Fatalf("world %d: %d wishes, counted %d", seed, len(who), len(all))
+		}
+		wanted += len(all)
+	}
+	if wanted == 0 {
+		t.Error("too dull: nobody wants anything")
+	}
+}
+
 // BenchmarkLarge rehearses a large organisation: everything anew, and one grant's change.
 func BenchmarkLarge(b *testing.B) {
 	o := large.New(1, large.Full)
 	dir := directory.New(o.Directory)
 	e := lineup.Compile(o.Estate, 1, lineup.Options{Zone: zone})
 	w := lineup.Bind(e, dir, live.State{})
-	cases := rehearse.NewCases(o.Directory, nil, o.Contexts)
+	cases := rehearse.NewCases(directory.New(o.Directory), nil, o.Contexts)
 	doc := e.Document()
 	i := slices.IndexFunc(doc.Grants, func(g estate.Grant) bool { return g.Name > "g-100-25" && g.Effect == estate.Place })
 	g := doc.Grants[i]

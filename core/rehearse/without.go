@@ -16,7 +16,7 @@ import (
 // server and device there, a site included), subnet:CIDR (the servers and devices whose URI has an address in it). It
 // says what went down. An unknown name is an Unknown fault.
 func Without(d *estate.Document, state live.State, names []string) (live.State, []string, error) {
-	out := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Picks: state.Picks}
+	out := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Picks: state.Picks, Shares: state.Shares}
 	maps.Copy(out.Servers, state.Servers)
 	maps.Copy(out.Devices, state.Devices)
 	var down []string

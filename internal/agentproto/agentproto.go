@@ -19,6 +19,7 @@ const Version = 1
 const (
 	LineupsPath = "/api/v1/lineups/batch"
 	ReportPath  = "/api/v1/endpoints/report"
+	CapturePath = "/api/v1/stock/captures"
 	PreferWait  = "wait"
 )
 

@@ -23,6 +23,13 @@ const (
 	GetJobAttributes     Op = 0x0009
 	GetJobs              Op = 0x000a
 	GetPrinterAttributes Op = 0x000b
+	GetPrinters          Op = 0x004f // of a system service (PWG 5100.22, section 7.2.7)
+	// Of the common Unix spooler, by the numbers that it documents.
+	GetDefaultQueue Op = 0x4001
+	ListQueues      Op = 0x4002
+	SetQueue        Op = 0x4003 // makes a queue, or changes it
+	DeleteQueue     Op = 0x4004
+	SetDefaultQueue Op = 0x400a
 )
 
 // A Status is a response's outcome (RFC 8011, appendix B).
@@ -90,6 +97,7 @@ const (
 	NoValue          Tag = 0x13
 	Integer          Tag = 0x21
 	Boolean          Tag = 0x22
+	DeleteAttribute  Tag = 0x16 // has it removed (RFC 3380, section 8.2)
 	Enum             Tag = 0x23
 	OctetString      Tag = 0x30
 	DateTime         Tag = 0x31
@@ -175,10 +183,14 @@ func Strs(tag Tag, name string, list ...string) Attribute {
 }
 
 // NewRequest begins a request with the operation attributes that every request needs, in the order that RFC 8011,
-// section 4.1.4.1 prescribes.
-func NewRequest(op Op, id int32, printerURI string, more ...Attribute) Message {
+// section 4.1.4.1 prescribes. The target is the printer, or the system for what a system service is asked.
+func NewRequest(op Op, id int32, uri string, more ...Attribute) Message {
 	m := begin(uint16(op), id)
-	m.Groups[0].Attributes = append(m.Groups[0].Attributes, Attr("printer-uri", Str(URI, printerURI)))
+	target := "printer-uri"
+	if op == GetPrinters {
+		target = "system-uri"
+	}
+	m.Groups[0].Attributes = append(m.Groups[0].Attributes, Attr(target, Str(URI, uri)))
 	m.Groups[0].Attributes = append(m.Groups[0].Attributes, more...)
 	return m
 }
@@ -207,14 +219,25 @@ func (m Message) Find(group GroupTag, name string) (Attribute, bool) {
 		if g.Tag != group {
 			continue
 		}
-		for _, a := range g.Attributes {
-			if a.Name == name {
-				return a, true
-			}
+		if a, ok := g.Find(name); ok {
+			return a, true
 		}
 	}
 	return Attribute{}, false
 }
+
+// Find gives a group's first attribute of a name.
+func (g Group) Find(name string) (Attribute, bool) {
+	for _, a := range g.Attributes {
+		if a.Name == name {
+			return a, true
+		}
+	}
+	return Attribute{}, false
+}
+
+// One makes a message of a single group, so that an answer of many groups can be read one by one.
+func (g Group) One() Message { return Message{Groups: []Group{g}} }
 
 // Text gives an attribute's first value as text, "" where there is none.
 func (m Message) Text(group GroupTag, name string) string {

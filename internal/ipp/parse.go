@@ -33,7 +33,13 @@ var (
 // Parse reads the attributes of one message; rest is the document that follows them. It keeps nothing of b. Errors are
 // *ParseError.
 func Parse(b []byte) (m Message, rest []byte, err error) {
-	r := &reader{b: b}
+	return ParseWithin(b, MaxHeader, MaxAttributes)
+}
+
+// ParseWithin is Parse with other limits, for answers that list many printers: bytes before the end-of-attributes tag, and
+// attributes.
+func ParseWithin(b []byte, header, attributes int) (m Message, rest []byte, err error) {
+	r := &reader{b: b, header: header, attributes: attributes}
 	m = r.message()
 	if r.err != nil {
 		return Message{}, nil, r.err
@@ -100,6 +106,8 @@ type reader struct {
 	off   int
 	count int
 	err   error
+
+	header, attributes int // limits
 }
 
 func (r *reader) fail(field string, err error) {
@@ -140,8 +148,8 @@ func (r *reader) field(field string) []byte {
 
 func (r *reader) message() Message {
 	var m Message
-	if len(r.b) > MaxHeader {
-		r.b = r.b[:MaxHeader] // the document may be longer, the attributes may not
+	if len(r.b) > r.header {
+		r.b = r.b[:r.header] // the document may be longer, the attributes may not
 	}
 	m.Version = Version{r.byte("version-number"), r.byte("version-number")}
 	if b := r.take(6, "request-id"); b != nil {
@@ -157,7 +165,7 @@ func (r *reader) message() Message {
 			r.fail("begin-attribute-group-tag", ErrTag)
 		case tag < 0x10:
 			m.Groups = append(m.Groups, Group{Tag: GroupTag(tag)})
-			if len(m.Groups) > MaxAttributes {
+			if len(m.Groups) > r.attributes {
 				r.fail("begin-attribute-group-tag", ErrTooMany)
 			}
 		default:
@@ -193,7 +201,7 @@ func (r *reader) attribute(into *[]Attribute, tag Tag) {
 }
 
 func (r *reader) counted() {
-	if r.count++; r.count > MaxAttributes {
+	if r.count++; r.count > r.attributes {
 		r.fail("attribute", ErrTooMany)
 	}
 }

@@ -12,7 +12,7 @@ import (
 // Limits on what is read.
 const (
 	MaxRecords = 2_000_000
-	maxLine    = 16 << 20
+	maxLine    = 4 << 20
 )
 
 // A Record is one entry. Change records are refused: what is read here is a state, not a change.
@@ -105,8 +105,18 @@ func Parse(text string) ([]Record, error) {
 	return out, nil
 }
 
+// unfold joins lines that continue others (RFC 2849, note 2). What is long is joined once, at its end: whoever sends a line
+// in a million pieces must not have it copied a million times.
 func unfold(text string) ([]line, error) {
 	var out []line
+	var pieces []string // of the last line, once it is continued
+	long := 0
+	join := func() {
+		if len(pieces) > 0 {
+			out[len(out)-1].text = strings.Join(pieces, "")
+			pieces = nil
+		}
+	}
 	comment := false
 	number := 0
 	for raw := range strings.Lines(strings.TrimPrefix(text, "\ufeff")) {
@@ -120,17 +130,25 @@ func unfold(text string) ([]line, error) {
 			if len(out) == 0 || out[len(out)-1].text == "" {
 				return nil, &ParseError{number, "this line continues nothing"}
 			}
-			last := &out[len(out)-1]
-			if last.text += raw[1:]; len(last.text) > maxLine {
+			if len(pieces) == 0 {
+				pieces, long = append(pieces, out[len(out)-1].text), len(out[len(out)-1].text)
+			}
+			pieces = append(pieces, raw[1:])
+			if long += len(raw) - 1; long > maxLine {
 				return nil, &ParseError{number, "the value is too long"}
 			}
 		case strings.HasPrefix(raw, "#"):
 			comment = true
 		default:
 			comment = false
+			join()
+			if len(raw) > maxLine {
+				return nil, &ParseError{number, "the value is too long"}
+			}
 			out = append(out, line{number, raw})
 		}
 	}
+	join()
 	return out, nil
 }
 

@@ -1,0 +1,90 @@
+package access
+
+import (
+	"strings"
+	"time"
+
+	"cirque/core/name"
+	"cirque/internal/fault"
+)
+
+// An EnrolToken lets agents enrol: so many times, until it ends, at one site or any. The token itself is never kept.
+type EnrolToken struct {
+	ID        int64      `json:"id"`
+	Name      string     `json:"name"`
+	Site      string     `json:"site,omitempty" doc:"Where the machines stand; any site when absent."`
+	Uses      int        `json:"uses" doc:"How many machines may enrol with it."`
+	Used      int        `json:"used"`
+	ExpiresAt time.Time  `json:"expires_at"`
+	RevokedAt *time.Time `json:"revoked_at,omitempty"`
+	Author    string     `json:"author"`
+	CreatedAt time.Time  `json:"created_at"`
+	Hash      [32]byte   `json:"-"`
+}
+
+// Defaults and limits of an EnrolToken.
+const (
+	EnrolLasts   = 7 * 24 * time.Hour
+	EnrolLongest = 366 * 24 * time.Hour
+	EnrolMost    = 100000
+)
+
+// Over says why a token lets nobody in any more; empty while it does.
+func (t EnrolToken) Over(now time.Time) string {
+	switch {
+	case t.RevokedAt != nil:
+		return "was revoked"
+	case !now.Before(t.ExpiresAt):
+		return "has ended"
+	case t.Used >= t.Uses:
+		return "has been used up"
+	}
+	return ""
+}
+
+// ValidEnrolToken checks an enrolment token's description; site says which sites there are.
+func ValidEnrolToken(t EnrolToken, now time.Time, site func(string) bool) error {
+	switch {
+	case strings.TrimSpace(t.Name) == "" || !name.Valid(t.Name):
+		return fault.New(fault.Invalid, "token-name", "give it a name that says what it is for, such as brannoy-2026", "the enrolment token has no name")
+	case t.Uses < 1 || t.Uses > EnrolMost:
+		return fault.New(fault.Invalid, "enrol-uses", "write 1 to 100000", "%d is no number of machines", t.Uses)
+	case !now.Before(t.ExpiresAt) || t.ExpiresAt.Sub(now) > EnrolLongest:
+		return fault.New(fault.Invalid, "token-expires", "name a time to come, within a year", "an enrolment token ends within a year")
+	case t.Site != "" && !site(t.Site):
+		return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations", "the estate has no site %q", t.Site)
+	}
+	return nil
+}
+
+// Enrolled is a machine whose agent has a certificate of Cirque's own authority.
+type Enrolled struct {
+	Machine   string     `json:"machine"`
+	Site      string     `json:"site,omitempty"`
+	Serial    string     `json:"serial" doc:"The certificate's serial number, hexadecimal."`
+	Key       string     `json:"key" doc:"SHA-256 of the public key, hexadecimal."`
+	By        string     `json:"by" doc:"The enrolment token."`
+	At        time.Time  `json:"at" doc:"When it enrolled."`
+	IssuedAt  time.Time  `json:"issued_at" doc:"When the certificate was issued."`
+	ExpiresAt time.Time  `json:"expires_at"`
+	RevokedAt *time.Time `json:"revoked_at,omitempty"`
+	RevokedBy string     `json:"revoked_by,omitempty"`
+}
+
+// A Certificate is one that was issued to a machine (RFC 5280).
+type Certificate struct {
+	PEM       []byte
+	Serial    string // hexadecimal
+	Key       string // SHA-256 of the SubjectPublicKeyInfo, hexadecimal
+	ExpiresAt time.Time
+}
+
+// Lifetime of agents' certificates: long enough that an agent which is due to renew when its line is cut still has one
+// when the longest permitted cut ends. It renews when a third is left.
+const CertificateLasts = 90 * 24 * time.Hour
+
+// Lifetime gives how long a certificate lasts at a site whose line may be cut for so long.
+func Lifetime(longestCut time.Duration) time.Duration { return max(CertificateLasts, 3*longestCut) }
+
+// Renews says whether a certificate is to be renewed: a third of its life is left, or less.
+func Renews(from, until, now time.Time) bool { return now.After(until.Add(-until.Sub(from) / 3)) }

@@ -1,0 +1,31 @@
+package directory
+
+import (
+	"encoding/json"
+	"time"
+)
+
+// A PastRow is what a source said of a user for a while.
+type PastRow struct {
+	Source     string          `json:"source"`
+	ExternalID string          `json:"external_id"`
+	Name       string          `json:"name"`
+	Attributes json.RawMessage `json:"attributes"`
+	From       time.Time       `json:"from"`
+	To         *time.Time      `json:"to" doc:"Null for what holds now."`
+}
+
+// A PastPick is a queue that somebody had picked for a while.
+type PastPick struct {
+	Person string     `json:"person"`
+	Queue  string     `json:"queue"`
+	From   time.Time  `json:"from"`
+	To     *time.Time `json:"to"`
+}
+
+// PersonData is what the directory and its history hold of a person.
+type PersonData struct {
+	Directory []PastRow  `json:"directory"`
+	Picks     []PastPick `json:"picks"`
+	Joins     []Join     `json:"joins"`
+}

@@ -1,0 +1,249 @@
+package estate
+
+import (
+	"cmp"
+	"encoding/json"
+	"reflect"
+	"slices"
+	"strings"
+
+	"cirque/core/document"
+)
+
+// The settings, each one object: it is changed, merged and undone as a whole.
+const (
+	AgentsSetting  = "agents"
+	HistorySetting = "history"
+	// ContinuitySetting is how servers and devices are watched, and how a server comes back.
+	ContinuitySetting = "continuity"
+)
+
+// Settings are what holds for the whole estate.
+type Settings struct {
+	Agents  *AgentSettings   `json:"agents,omitempty" yaml:"agents,omitempty"`
+	History *HistorySettings `json:"history,omitempty" yaml:"history,omitempty"`
+
+	Continuity *ContinuitySettings `json:"continuity,omitempty" yaml:"continuity,omitempty"`
+}
+
+// A UserFrom says how an agent knows who sits at its machine.
+type UserFrom string
+
+// The ways; SystemUnlessUnknown is the default.
+const (
+	FromSystem          UserFrom = "system"                // the sign-in name that the operating system gives
+	FromAsking          UserFrom = "ask"                   // the person says, with their password
+	SystemUnlessUnknown UserFrom = "system-unless-unknown" // the system's name; where nobody here has it, the person is asked
+)
+
+// AgentSettings are for the agents of all endpoints.
+type AgentSettings struct {
+	UserFrom UserFrom `json:"user_from,omitempty" yaml:"user_from,omitempty" enum:"system,ask,system-unless-unknown" doc:"How an agent knows its person; system-unless-unknown when absent."`
+	Notice   string   `json:"notice,omitempty" yaml:"notice,omitempty" doc:"What a person reads who is asked who they are."`
+
+	WaitSeconds      int    `json:"wait_seconds,omitempty" yaml:"wait_seconds,omitempty" minimum:"5" maximum:"300" doc:"How long a connected agent waits for a change before it asks anew; 55 when absent."`
+	ReportMinutes    int    `json:"report_minutes,omitempty" yaml:"report_minutes,omitempty" minimum:"1" maximum:"60" doc:"An agent reports at least so often; every 5 when absent."`
+	GapSeconds       int    `json:"gap_seconds,omitempty" yaml:"gap_seconds,omitempty" minimum:"5" maximum:"3600" doc:"After a broken connection an agent asks again within this, first soon and then less often; 90 when absent."`
+	AnswersPerSecond int    `json:"answers_per_second,omitempty" yaml:"answers_per_second,omitempty" minimum:"10" maximum:"100000" doc:"A change reaches connected agents spread out, at most about so many a second; 2500 when absent."`
+	Note             string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// ContinuitySettings say how servers and devices are watched, and how a server comes back on duty.
+type ContinuitySettings struct {
+	ProbeSeconds  int    `json:"probe_seconds,omitempty" yaml:"probe_seconds,omitempty" minimum:"2" maximum:"3600" doc:"How often servers, and devices that people reach directly, are probed; every 10 when absent."`
+	DownAfter     int    `json:"down_after,omitempty" yaml:"down_after,omitempty" minimum:"1" maximum:"100" doc:"Failed probes in a row after which one is down; 2 when absent."`
+	UpAfter       int    `json:"up_after,omitempty" yaml:"up_after,omitempty" minimum:"1" maximum:"100" doc:"Answered probes in a row after which one is up again; 3 when absent."`
+	FlapMinutes   int    `json:"flap_minutes,omitempty" yaml:"flap_minutes,omitempty" minimum:"1" maximum:"1440" doc:"What goes up and down too often within this time is held down; 10 when absent."`
+	FlapMost      int    `json:"flap_most,omitempty" yaml:"flap_most,omitempty" minimum:"1" maximum:"100" doc:"So many changes within that time are not too often; 4 when absent."`
+	ReturnMinutes *int   `json:"return_minutes,omitempty" yaml:"return_minutes,omitempty" minimum:"0" maximum:"1440" doc:"Over how long a member of a set takes its people back; 0 is at once, 5 when absent."`
+	Note          string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// Continuity gives the settings for continuity with their defaults; ReturnMinutes is not nil.
+func (d *Document) Continuity() ContinuitySettings {
+	var s ContinuitySettings
+	if d.Settings != nil && d.Settings.Continuity != nil {
+		s = *d.Settings.Continuity
+	}
+	s.ProbeSeconds, s.DownAfter, s.UpAfter = cmp.Or(s.ProbeSeconds, 10), cmp.Or(s.DownAfter, 2), cmp.Or(s.UpAfter, 3)
+	s.FlapMinutes, s.FlapMost = cmp.Or(s.FlapMinutes, 10), cmp.Or(s.FlapMost, 4)
+	if s.ReturnMinutes == nil {
+		five := 5
+		s.ReturnMinutes = &five
+	}
+	return s
+}
+
+// HistorySettings say how long history is kept.
+type HistorySettings struct {
+	PersonDays int    `json:"person_days,omitempty" yaml:"person_days,omitempty" minimum:"1" maximum:"3650" doc:"For how many days it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. For ever when absent."`
+	Note       string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// Agent gives the settings for agents with their defaults.
+func (d *Document) Agent() AgentSettings {
+	var s AgentSettings
+	if d.Settings != nil && d.Settings.Agents != nil {
+		s = *d.Settings.Agents
+	}
+	if s.UserFrom == "" {
+		s.UserFrom = SystemUnlessUnknown
+	}
+	s.WaitSeconds, s.ReportMinutes = cmp.Or(s.WaitSeconds, 55), cmp.Or(s.ReportMinutes, 5)
+	s.GapSeconds, s.AnswersPerSecond = cmp.Or(s.GapSeconds, 90), cmp.Or(s.AnswersPerSecond, 2500)
+	return s
+}
+
+// PersonDays gives for how many days a person's history is kept; 0 for ever.
+func (d *Document) PersonDays() int {
+	if d.Settings == nil || d.Settings.History == nil {
+		return 0
+	}
+	return d.Settings.History.PersonDays
+}
+
+// settingsTable treats the settings as a list of objects, by their keys.
+type settingsTable struct{}
+
+func settingNames() []string { return []string{AgentsSetting, HistorySetting, ContinuitySetting} }
+
+func (settingsTable) list() string { return "settings" }
+func (settingsTable) word() string { return "setting" }
+
+func (t settingsTable) refs(d *Document, f func(string)) {
+	for _, n := range settingNames() {
+		if t.find(d, n) != nil {
+			f(n)
+		}
+	}
+}
+
+func (settingsTable) find(d *Document, name string) any {
+	switch {
+	case d.Settings == nil:
+	case name == AgentsSetting && d.Settings.Agents != nil:
+		return d.Settings.Agents
+	case name == HistorySetting && d.Settings.History != nil:
+		return d.Settings.History
+	case name == ContinuitySetting && d.Settings.Continuity != nil:
+		return d.Settings.Continuity
+	}
+	return nil
+}
+
+func (t settingsTable) changes(a, b *Document) []Change {
+	var out []Change
+	for _, n := range settingNames() {
+		before, after := t.find(a, n), t.find(b, n)
+		if !(before == nil && after == nil) && !t.equal(before, after) {
+			out = append(out, Change{Ref: Ref{t.list(), n}, Before: before, After: after})
+		}
+	}
+	return out
+}
+
+func (t settingsTable) apply(d *Document, changes []Change) {
+	changed := slices.ContainsFunc(changes, func(c Change) bool { return c.List == t.list() })
+	if !changed {
+		return
+	}
+	var next Settings
+	if d.Settings != nil {
+		next = *d.Settings
+	}
+	for _, c := range changes {
+		if c.List != t.list() {
+			continue
+		}
+		switch c.Name {
+		case AgentsSetting:
+			next.Agents, _ = c.After.(*AgentSettings)
+		case HistorySetting:
+			next.History, _ = c.After.(*HistorySettings)
+		case ContinuitySetting:
+			next.Continuity, _ = c.After.(*ContinuitySettings)
+		}
+	}
+	d.Settings = &next
+	if next == (Settings{}) {
+		d.Settings = nil
+	}
+}
+
+func (settingsTable) sort(*Document)      {}
+func (settingsTable) equal(a, b any) bool { return a != nil && b != nil && reflect.DeepEqual(a, b) }
+
+func (settingsTable) decode(name string, raw json.RawMessage) (any, error) {
+	switch name {
+	case AgentsSetting:
+		v := new(AgentSettings)
+		return v, json.Unmarshal(raw, v)
+	case ContinuitySetting:
+		v := new(ContinuitySettings)
+		return v, json.Unmarshal(raw, v)
+	}
+	v := new(HistorySettings)
+	return v, json.Unmarshal(raw, v)
+}
+
+func (p *parser) settings(o document.Object) {
+	d := p.doc
+	if d.Settings == nil {
+		d.Settings = &Settings{}
+	}
+	if n, ok := o.Get(AgentsSetting); ok {
+		if v, ok := n.Object([]string{"user_from", "notice", "wait_seconds", "report_minutes", "gap_seconds", "answers_per_second", "note"}); ok {
+			p.setting(AgentsSetting, n)
+			s := &AgentSettings{UserFrom: UserFrom(v.Text("user_from")), Notice: v.Text("notice"), Note: v.Text("note")}
+			ways := []UserFrom{FromSystem, FromAsking, SystemUnlessUnknown}
+			if f, wrote := v.Get("user_from"); wrote && !slices.Contains(ways, s.UserFrom) {
+				f.Complain("write system, ask or system-unless-unknown", "%q is no way to know who sits at a machine", s.UserFrom)
+			}
+			if t, wrote := v.Get("notice"); wrote && (len(s.Notice) > 2000 || strings.TrimSpace(s.Notice) == "") {
+				t.Complain("write 1 to 2000 characters, or leave it out", "the notice is empty or too long")
+			}
+			number(v, "wait_seconds", 5, 300, &s.WaitSeconds)
+			number(v, "report_minutes", 1, 60, &s.ReportMinutes)
+			number(v, "gap_seconds", 5, 3600, &s.GapSeconds)
+			number(v, "answers_per_second", 10, 100_000, &s.AnswersPerSecond)
+			d.Settings.Agents = s
+		}
+	}
+	if n, ok := o.Get(HistorySetting); ok {
+		if v, ok := n.Object([]string{"person_days", "note"}); ok {
+			p.setting(HistorySetting, n)
+			s := &HistorySettings{Note: v.Text("note")}
+			number(v, "person_days", 1, 3650, &s.PersonDays)
+			d.Settings.History = s
+		}
+	}
+	if n, ok := o.Get(ContinuitySetting); ok {
+		if v, ok := n.Object([]string{"probe_seconds", "down_after", "up_after", "flap_minutes", "flap_most", "return_minutes", "note"}); ok {
+			p.setting(ContinuitySetting, n)
+			s := &ContinuitySettings{Note: v.Text("note")}
+			number(v, "probe_seconds", 2, 3600, &s.ProbeSeconds)
+			number(v, "down_after", 1, 100, &s.DownAfter)
+			number(v, "up_after", 1, 100, &s.UpAfter)
+			number(v, "flap_minutes", 1, 1440, &s.FlapMinutes)
+			number(v, "flap_most", 1, 100, &s.FlapMost)
+			if _, wrote := v.Get("return_minutes"); wrote {
+				s.ReturnMinutes = new(int)
+				number(v, "return_minutes", 0, 1440, s.ReturnMinutes)
+			}
+			d.Settings.Continuity = s
+		}
+	}
+	if *d.Settings == (Settings{}) {
+		d.Settings = nil
+	}
+}
+
+// number reads a whole number within bounds, where one is written.
+func number(o document.Object, key string, least, most int, into *int) {
+	if n, wrote := o.Get(key); wrote {
+		*into, _ = n.Int(least, most)
+	}
+}
+
+// setting complains where one of the files has said it already.
+func (p *parser) setting(name string, at document.Node) { p.define("setting", name, at) }

@@ -1,0 +1,103 @@
+package live
+
+import (
+	"strings"
+	"testing"
+	"time"
+)
+
+var rule = Rule{Every: 10 * time.Second, DownAfter: 2, UpAfter: 3, FlapMost: 3, FlapWithin: 10 * time.Minute}
+
+// TestHealth: a probe a second; + answers, - does not. Below stands the verdict after each: ? unproven, U up, D down, h held.
+func TestHealth(t *testing.T) {
+	t.Parallel()
+	for _, c := range [][2]string{
+		{"----", "????"}, // never answered: nothing is proven
+		{"-+--", "?UUD"},
+		{"+-+-+-", "UUUUUU"}, // never twice in a row
+		{"+--+-+++", "UUDDDDDU"},
+		{"+--+++--+++--+++", "UUDDDUUDDDUUDDDh"},
+	} {
+		var h Health
+		now := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+		var got strings.Builder
+		for _, p := range c[0] {
+			now = now.Add(time.Second)
+			h, _ = h.Seen(p == '+', "refused", now, rule)
+			switch {
+			case h.Held:
+				got.WriteByte('h')
+			default:
+				got.WriteByte(map[Verdict]byte{Unproven: '?', Up: 'U', Gone: 'D'}[h.Verdict])
+			}
+		}
+		if got.String() != c[1] {
+			t.Errorf("%s gives %s, want %s", c[0], got.String(), c[1])
+		}
+	}
+}
+
+// TestHealthHeldEnds: what was held comes up once its changes lie far enough back, and not before.
+func TestHealthHeldEnds(t *testing.T) {
+	t.Parallel()
+	var h Health
+	now := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	for _, p := range "+--+++--+++--+++" {
+		now = now.Add(time.Second)
+		h, _ = h.Seen(p == '+', "", now, rule)
+	}
+	if !h.Held {
+		t.Fatal("not held")
+	}
+	held := now
+	for changed := false; !changed; {
+		now = now.Add(rule.Every)
+		if h, changed = h.Seen(true, "", now, rule); now.Sub(held) > time.Hour {
+			t.Fatal("it never comes back")
+		}
+	}
+	if now.Sub(held) < rule.FlapWithin-time.Minute {
+		t.Error("back after", now.Sub(held))
+	}
+}
+
+func TestGrown(t *testing.T) {
+	t.Parallel()
+	begun := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
+	until := begun.Add(10 * time.Minute)
+	n := Note{Duty: Serving, Begun: &begun, Until: &until}
+	before := 0.0
+	for s := 0; s <= 600; s++ {
+		g := n.Grown(begun.Add(time.Duration(s) * time.Second))
+		if g < before || g <= 0 || g > 1 || g > float64(s)/600+0.051 {
+			t.Fatalf("after %d s: %v after %v", s, g, before)
+		}
+		before = g
+	}
+	if before != 1 || (Note{Duty: Serving}).Grown(begun) != 1 {
+		t.Error("not whole at the end")
+	}
+	if d := (Note{Duty: Drained, Until: &until}); d.Ends(until.Add(-1)) || !d.Ends(until) {
+		t.Error("the end of a drain")
+	}
+}
+
+func TestUptime(t *testing.T) {
+	t.Parallel()
+	at := func(h int) time.Time { return time.Date(2026, 1, 1, h, 0, 0, 0, time.UTC) }
+	for says, c := range map[string]struct {
+		turns []Turn
+		part  float64
+		ok    bool
+	}{
+		"nothing known":             {nil, 0, false},
+		"up before, and ever since": {[]Turn{{Up, "", at(-5)}}, 1, true},
+		"down for two of ten hours": {[]Turn{{Up, "", at(-5)}, {Gone, "refused", at(3)}, {Up, "", at(5)}}, 0.8, true},
+		"known for half the time":   {[]Turn{{Up, "", at(5)}, {Gone, "", at(9)}}, 0.8, true},
+		"unproven does not count":   {[]Turn{{Unproven, "", at(0)}, {Up, "", at(9)}}, 1, true},
+	} {
+		if part, ok := Uptime(c.turns, at(0), at(10)); ok != c.ok || part < c.part-1e-9 || part > c.part+1e-9 {
+			t.Errorf("%s: %v %v", says, part, ok)
+		}
+	}
+}

@@ -1,0 +1,84 @@
+package stock
+
+import (
+	"net/netip"
+	"strings"
+	"time"
+)
+
+// Kinds of stored keys.
+const (
+	SignIn = "sign-in"  // a name and password, for servers and devices over IPP
+	SNMP   = "snmp"     // a community (RFC 1901)
+	SNMP3  = "snmp-usm" // a user with authentication and, where given, privacy (RFC 3414)
+)
+
+// A Key lets Cirque in somewhere. It never prints its secrets.
+type Key struct {
+	Name    string
+	Kind    string
+	User    string
+	Secret  string // the password, the community, or the authentication's
+	Privacy string // of snmp-usm
+	Outcome string // set by whoever uses it: works, refused, or nothing where it was not needed
+}
+
+// String hides what is secret.
+func (k Key) String() string { return k.Kind + " " + k.Name }
+
+// GoString hides it from %#v too.
+func (k Key) GoString() string { return k.String() }
+
+// A Credential is a stored key as it may be shown.
+type Credential struct {
+	Name    string     `json:"name"`
+	Kind    string     `json:"kind" enum:"sign-in,snmp,snmp-usm"`
+	User    string     `json:"user,omitempty"`
+	For     []string   `json:"for" doc:"Host names, addresses and subnets for which it is used."`
+	Expires *time.Time `json:"expires" doc:"When its owner says it ends."`
+	Author  string     `json:"author"`
+	At      time.Time  `json:"at" doc:"When it was entered."`
+	State   string     `json:"state" enum:"works,refused,unproven" doc:"What came of its last use; unproven: it could not be told."`
+	Says    string     `json:"says"`
+	Checked *time.Time `json:"checked"`
+}
+
+// Fits says whether a key is meant for a host: by its name, its address, or a subnet that holds it.
+func (c Credential) Fits(host string) bool {
+	addr, err := netip.ParseAddr(host)
+	for _, f := range c.For {
+		if strings.EqualFold(f, host) {
+			return true
+		}
+		if p, e := netip.ParsePrefix(f); e == nil && err == nil && p.Contains(addr.Unmap()) {
+			return true
+		}
+		if suffix, ok := strings.CutPrefix(f, "*."); ok && strings.HasSuffix(strings.ToLower(host), "."+strings.ToLower(suffix)) {
+			return true
+		}
+	}
+	return false
+}
+
+// ExpiresSoon is how long before its end a credential is warned of.
+const ExpiresSoon = 14 * 24 * time.Hour
+
+// A Job is one that a server or device has or had.
+type Job struct {
+	ID      int        `json:"id"`
+	Queue   string     `json:"queue"`
+	Name    string     `json:"name,omitempty"`
+	Owner   string     `json:"owner"`
+	From    string     `json:"from,omitempty" doc:"The host that sent it, where the server says."`
+	State   string     `json:"state"`
+	Reasons []string   `json:"reasons,omitempty"`
+	Message string     `json:"message,omitempty" doc:"What the server says of it, such as why it could not send it on."`
+	KiB     int        `json:"kib,omitempty"`
+	Pages   int        `json:"pages,omitempty"`
+	At      *time.Time `json:"at" doc:"When it was made, or, of a finished one, finished."`
+}
+
+// Done says whether a job has ended, well or not (RFC 8011, section 5.3.7).
+func (j Job) Done() bool {
+	return j.State == "completed" || j.State == "canceled" || j.State == "aborted"
+}

@@ -1,0 +1,151 @@
+package stock
+
+import (
+	"cmp"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"cirque/core/estate"
+)
+
+// A SetView is what the members of a server set have, beside one another.
+type SetView struct {
+	Name    string       `json:"name"`
+	Title   string       `json:"title,omitempty"`
+	Style   estate.Style `json:"style" enum:"standby,spread"`
+	Members []SetMember  `json:"members"`
+	Rows    []SetRow     `json:"rows" doc:"One for each queue that any member has, or that the estate relies on; those with a difference first."`
+	Differ  int          `json:"differ" doc:"How many rows are not the same on every member that was read."`
+	Missing int          `json:"missing" doc:"How many queues that the estate relies on are missing on a member that was read."`
+}
+
+// A SetMember is one server of a set.
+type SetMember struct {
+	Name   string     `json:"name"`
+	Duty   string     `json:"duty" enum:"serving,drained,down"`
+	Share  float64    `json:"share"`
+	Health string     `json:"health" enum:"unproven,up,down"`
+	Queues int        `json:"queues"`
+	Read   *time.Time `json:"read" doc:"When it was read; null where it never was."`
+}
+
+// A SetRow is one queue on every member.
+type SetRow struct {
+	Queue  string    `json:"queue" doc:"Its name on the servers."`
+	Leads  []string  `json:"leads" doc:"The estate's queues that lead there through the set, or a member."`
+	Relied bool      `json:"relied" doc:"The estate relies on every member for it: a path leads through the set."`
+	Same   bool      `json:"same" doc:"Every member that was read has it, with the same driver, device, defaults and sharing."`
+	Cells  []SetCell `json:"cells" doc:"In the order of the members."`
+}
+
+// A SetCell is a queue on a member.
+type SetCell struct {
+	State string   `json:"state" enum:"there,missing,unread"`
+	Ready bool     `json:"ready"`
+	Model string   `json:"model,omitempty"`
+	Says  []string `json:"says" doc:"In what it differs from the first member that has it."`
+}
+
+// NewSetView compares the members of a set, deeper than by names. read gives a member's last reading, nil where there is none.
+func NewSetView(doc *estate.Document, set estate.ServerSet, read func(server string) *Server) SetView {
+	v := SetView{Name: set.Name, Title: set.Title, Style: set.Style, Members: []SetMember{}, Rows: []SetRow{}}
+	leads := map[string][]string{}
+	names := map[string]bool{}
+	for _, m := range set.Members {
+		s := read(m)
+		member := SetMember{Name: m, Share: 1}
+		if s != nil {
+			at := s.At
+			member.Queues, member.Read = len(s.Queues), &at
+			for _, q := range s.Queues {
+				names[q.Name] = true
+			}
+		}
+		v.Members = append(v.Members, member)
+		for remote, queues := range Through(doc, m) {
+			for _, q := range queues {
+				if !slices.Contains(leads[remote], q) {
+					leads[remote] = append(leads[remote], q)
+				}
+			}
+		}
+	}
+	// Only what leads through the set itself relies on every member.
+	relied := map[string]bool{}
+	for _, q := range doc.Queues {
+		for _, p := range q.Paths {
+			if p.Set == set.Name && !q.Retired {
+				relied[cmp.Or(p.RemoteName, q.Name)], names[cmp.Or(p.RemoteName, q.Name)] = true, true
+			}
+		}
+	}
+	for n := range names {
+		r := SetRow{Queue: n, Leads: leads[n], Relied: relied[n], Same: true, Cells: []SetCell{}}
+		if r.Leads == nil {
+			r.Leads = []string{}
+		}
+		slices.Sort(r.Leads)
+		var first *Queue
+		missing := false
+		for _, m := range set.Members {
+			s := read(m)
+			c := SetCell{State: "unread", Says: []string{}}
+			if s != nil {
+				c.State = "missing"
+				if q := s.Find(n); q != nil {
+					c.State, c.Ready, c.Model = "there", q.Ready(), q.Model
+					if first == nil {
+						first = q
+					} else {
+						c.Says = queueDiffers(*first, *q)
+					}
+				}
+				missing = missing || c.State == "missing"
+				r.Same = r.Same && c.State == "there" && len(c.Says) == 0
+			}
+			r.Cells = append(r.Cells, c)
+		}
+		if !r.Same {
+			v.Differ++
+		}
+		if missing && relied[n] {
+			v.Missing++
+		}
+		v.Rows = append(v.Rows, r)
+	}
+	rank := func(r SetRow) int {
+		switch {
+		case !r.Same && r.Relied:
+			return 0
+		case !r.Same:
+			return 1
+		}
+		return 2
+	}
+	slices.SortFunc(v.Rows, func(a, b SetRow) int { return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a.Queue, b.Queue)) })
+	return v
+}
+
+// Lacks tells, in words, the queues on which the estate relies and that a member does not have: member by member.
+func (v SetView) Lacks() []string {
+	var out []string
+	for i, m := range v.Members {
+		var missing []string
+		for _, r := range v.Rows {
+			if r.Relied && r.Cells[i].State == "missing" {
+				missing = append(missing, r.Queue)
+			}
+		}
+		if len(missing) > 0 {
+			shown := missing[:min(len(missing), 5)]
+			more := ""
+			if n := len(missing) - len(shown); n > 0 {
+				more = fmt.Sprintf(" and %d more", n)
+			}
+			out = append(out, fmt.Sprintf("%s has no queue %s%s, on which the set is relied on: whoever is moved there finds nothing", m.Name, strings.Join(shown, ", "), more))
+		}
+	}
+	return out
+}

@@ -1,0 +1,101 @@
+package agentproto
+
+import "time"
+
+// Paths of enrolling. EnrolPath is asked without signing in, over TLS; the others with the certificate that it gave.
+const (
+	EnrolPath   = "/api/v1/enrolments"
+	RenewPath   = "/api/v1/enrolments/renew"
+	WhoPath     = "/api/v1/endpoints/who"
+	SaidWhoPath = "/api/v1/endpoints/said-who"
+	DriverPath  = "/api/v1/endpoints/driver"
+	PlacesPath  = "/api/v1/endpoints/places"
+	CheckupPath = "/api/v1/endpoints/checkup"
+)
+
+// A PlacesRequest asks where queues are, for people to read in their print dialog.
+type PlacesRequest struct {
+	Queues []string `json:"queues" maxItems:"4096"`
+}
+
+// Places are where queues are, in words, by name; one that has no location is left out.
+type Places struct {
+	Places map[string]string `json:"places"`
+}
+
+// A DriverRequest asks for what is needed to install a driver.
+type DriverRequest struct {
+	Exact    string `json:"exact" maxLength:"512" doc:"The driver's exact name."`
+	Platform string `json:"platform" maxLength:"32"`
+}
+
+// A Driver is what is needed to install one. Its files are at DriverPath/DIGEST/file?path=PATH.
+type Driver struct {
+	Exact     string       `json:"exact"`
+	Package   string       `json:"package" doc:"The digest of the package that has it."`
+	SetUpFile string       `json:"set_up_file" doc:"The file that describes it, among the others."`
+	Files     []DriverFile `json:"files"`
+}
+
+// A DriverFile is one file with its checksum.
+type DriverFile struct {
+	Path   string `json:"path"`
+	SHA256 string `json:"sha256"`
+	Bytes  int64  `json:"bytes"`
+}
+
+// An EnrolRequest asks for a machine's first certificate.
+type EnrolRequest struct {
+	Token     string   `json:"token" maxLength:"256" doc:"After its last dot stands the SHA-256 of the certificate of the authority by which the service is known, hexadecimal."`
+	Machine   string   `json:"machine" maxLength:"255"`
+	Request   string   `json:"request" maxLength:"16384" doc:"A certificate request (RFC 2986), PEM. Only its key counts."`
+	Addresses []string `json:"addresses,omitempty" maxItems:"64" doc:"Of the machine, to know its site."`
+}
+
+// A RenewRequest asks for the next certificate.
+type RenewRequest struct {
+	Request string `json:"request" maxLength:"16384" doc:"A certificate request (RFC 2986), PEM, for a new key."`
+}
+
+// An EnrolAnswer gives a certificate.
+type EnrolAnswer struct {
+	Machine     string    `json:"machine" doc:"As the directory writes it."`
+	Certificate string    `json:"certificate" doc:"PEM."`
+	Authority   string    `json:"authority" doc:"The authority's certificate, PEM."`
+	ExpiresAt   time.Time `json:"expires_at"`
+	AnswerKey   string    `json:"answer_key" doc:"The key by which the service's answers are known: Ed25519, base64."`
+}
+
+// A WhoRequest asks how people are known, and which names are unknown.
+type WhoRequest struct {
+	Names []string `json:"names" maxItems:"256"`
+}
+
+// A SaidWho tells who a person at the machine says they are.
+type SaidWho struct {
+	Login    string `json:"login" maxLength:"256" doc:"The system's name."`
+	Name     string `json:"name" maxLength:"256"`
+	Password string `json:"password" maxLength:"1024"`
+}
+
+// A Person is who they are.
+type Person struct {
+	User string `json:"user"`
+}
+
+// AskHeader carries what the agent is asked to do besides, such as "checkup=17" or "checkup=17; queue=hall".
+const AskHeader = "Cirque-Ask"
+
+// A CheckupAnswer is what an agent found from its own place.
+type CheckupAnswer struct {
+	ID    int64  `json:"id"`
+	Rungs []Rung `json:"rungs" maxItems:"500"`
+}
+
+// A Rung is one check: what was asked, what came of it, and how to mend it.
+type Rung struct {
+	Check  string `json:"check" maxLength:"200"`
+	Result string `json:"result" enum:"yes,no,unproven"`
+	Says   string `json:"says" maxLength:"2000"`
+	Fix    string `json:"fix,omitempty" maxLength:"2000"`
+}
