@@ -53,6 +53,11 @@ benchmarks: setup $(CONSOLE) ## every benchmark that stands beside the code
 fuzz: ## fuzz each decoder for a while (TIME=30s)
 	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/ipp
 	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/ldif
+	go test -fuzz FuzzRead -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/snmp
+	go test -fuzz FuzzEncode -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/pwg
+	for f in FuzzINF FuzzPPD FuzzUnpack; do go test -run '^$$' -fuzz $$f -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/driver || exit 1; done
+	for f in FuzzReservations FuzzQueueEdits; do go test -run '^$$' -fuzz $$f -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/stock || exit 1; done
+	go test -run '^$$' -fuzz FuzzTables -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/directory
 	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/estate
 
 screenshots: setup $(CONSOLE) ## make docs/screenshots anew from the demo

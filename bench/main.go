@@ -94,7 +94,7 @@ func run(ctx context.Context) error {
 	again.Reuse = compiled
 	var changed *lineup.Estate
 	t.row("recompile after one grant changes", ms(middle(15, func() { changed = lineup.Compile(doc.With(change), 2, again) })), "")
-	cases := rehearse.NewCases(o.Directory, nil, o.Contexts)
+	cases := rehearse.NewCases(dir, nil, o.Contexts)
 	looked := 0
 	one := middle(15, func() {
 		w2 := lineup.Bind(lineup.Compile(doc.With(change), 2, again), dir, live.State{})

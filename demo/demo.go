@@ -5,5 +5,5 @@ import "embed"
 
 // Files are the demo's files.
 //
-//go:embed *.yaml estate/*.yaml
+//go:embed *.yaml estate/*.yaml drivers
 var Files embed.FS

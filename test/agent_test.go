@@ -16,6 +16,7 @@ import (
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
 	"cirque/internal/cli"
+	"cirque/internal/sim"
 )
 
 // A desk is a machine with a stand-in spooler and, while it runs, an agent.
@@ -60,6 +61,12 @@ func (d *desk) run(service, token string) {
 	var wg sync.WaitGroup
 	wg.Go(func() { _ = a.Run(ctx) })
 	d.stop = func() { cancel(); wg.Wait() }
+}
+
+// file reads one, "" where there is none.
+func (d *desk) file(name string) string {
+	b, _ := os.ReadFile(filepath.Join(d.dir, name))
+	return string(b)
 }
 
 // queues lists what is installed, such as "everybody/hall mira/mail".
@@ -268,7 +275,11 @@ func TestDatabaseAway(t *testing.T) {
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
 	data := filepath.Join(dir, "data")
-	r, err := app.Start(t.Context(), app.Options{Data: data, Listen: "127.0.0.1:0", PlainHTTP: true})
+	// What is killed keeps its data as it does in earnest; and reaches nothing but loopback.
+	_, lead := withStandIns(t, sim.Spec{For: "192.0.2.1:631", Name: "p"})
+	o := app.Options{Data: data, Listen: "127.0.0.1:0", PlainHTTP: true}
+	lead(&o)
+	r, err := app.Start(t.Context(), o)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -102,7 +102,7 @@ func TestCommandLine(t *testing.T) {
 		{"token create --name a --role agent", cli.ExitInvalid, "none is named"},
 		{"token create --name a --role king", cli.ExitInvalid, "role"},
 		{"token create --name a --role agent --machine m", cli.ExitOK, "cirque_"},
-		{"token list", cli.ExitOK, "agent          m"},
+		{"token list", cli.ExitOK, "a     agent  m"},
 		{"token revoke a", cli.ExitOK, "The token a is revoked."},
 		{"token revoke a", cli.ExitUnknown, `no token "a"`},
 		{"queue list --url http://127.0.0.1:1", cli.ExitUnavailable, "does not answer; check the address"},

@@ -10,6 +10,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"cirque/core/document"
+	"cirque/internal/service"
 )
 
 // consoleOf sets a service's first account up and opens its console, signed in.
@@ -22,12 +23,19 @@ func consoleOf(t *testing.T, s *aService) *page {
 	if _, _, err := s.Service.SetUp(t.Context(), "test", string(b), "mira", "correct horse battery"); err != nil {
 		t.Fatal(err)
 	}
+	p := signInAs(t, s, "mira")
+	p.see("Overview")
+	return p
+}
+
+// signInAs signs an account in at the console.
+func signInAs(t *testing.T, s *aService, name string) *page {
+	t.Helper()
 	p := &page{t: t, ctx: tab(t), base: s.URL}
 	p.goTo("/")
-	p.fill("textbox", "Name", "mira")
+	p.fill("textbox", "Name", name)
 	p.fill("textbox", "Password", "correct horse battery")
 	p.press("button", "Sign in")
-	p.see("Overview")
 	return p
 }
 
@@ -46,7 +54,7 @@ func TestConsoleGrant(t *testing.T) {
 	p.press("button", "Find, change the person, place, queue, grant or anything else")
 	p.fill("combobox", "Find a person, place, queue, grant or anything else", "mir")
 	p.press("option", "mirauser")
-	p.see("mira at an unknown location")
+	p.see("Lineup now")
 	p.accessible()
 	p.press("link", "Grants")
 	p.see("1 of 1")
@@ -191,7 +199,7 @@ func TestConsoleLargeDirectory(t *testing.T) {
 	for i := range 100_000 {
 		fmt.Fprintf(&text, "  - {name: person-%06d}\n", i)
 	}
-	if _, err := s.Service.Import(t.Context(), owner, "large", "file", []document.File{{Name: "d.yaml", Text: text.String()}}); err != nil {
+	if _, err := s.Service.Import(t.Context(), owner, service.Intake{Source: "large", Files: []document.File{{Name: "d.yaml", Text: text.String()}}}); err != nil {
 		t.Fatal(err)
 	}
 	p := consoleOf(t, s)

@@ -2,6 +2,7 @@ package test
 
 import (
 	"bufio"
+	"cmp"
 	"fmt"
 	"net/http"
 	"os"
@@ -34,18 +35,27 @@ func databasePID(t *testing.T, data string) int {
 // serveFor runs the service in a process of its own, when the tests' own program is started with this in its environment.
 const serveFor = "CIRQUE_TEST_SERVE"
 
+// serveAt is where it listens, where that matters.
+const serveAt = "CIRQUE_TEST_LISTEN"
+
 // serveIfAsked is the main function of that process.
 func serveIfAsked() {
 	data := os.Getenv(serveFor)
 	if data == "" {
 		return
 	}
-	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Listen: "127.0.0.1:0", PlainHTTP: true})
+	// What is killed keeps its data as it does in earnest; and reaches nothing but loopback.
+	table := data + "-table.yaml"
+	if err := os.WriteFile(table, []byte("\"192.0.2.1:631\": \"127.0.0.1:1\"\n"), 0o600); err != nil {
+		fmt.Println("failed", err)
+		os.Exit(1)
+	}
+	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Listen: cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"), PlainHTTP: true, AddressTable: table})
 	if err != nil {
 		fmt.Println("failed", err)
 		os.Exit(1)
 	}
-	_, secret, err := r.Service.MakeToken(contextOfProcess(), owner, fmt.Sprint("test ", os.Getpid()), access.Administrator, "")
+	_, secret, err := r.Service.MakeToken(contextOfProcess(), owner, access.Token{Name: fmt.Sprint("test ", os.Getpid()), Role: access.Administrator})
 	fmt.Println("ready", r.URL, secret, err)
 	<-contextOfProcess().Done()
 	_ = r.Stop()
@@ -59,10 +69,10 @@ type process struct {
 	took time.Duration
 }
 
-func startProcess(t *testing.T, data string) *process {
+func startProcess(t *testing.T, data string, env ...string) *process {
 	t.Helper()
 	cmd := exec.Command(os.Args[0])
-	cmd.Env = append(os.Environ(), serveFor+"="+data)
+	cmd.Env = append(append(os.Environ(), serveFor+"="+data), env...)
 	out, err := cmd.StdoutPipe()
 	if err != nil {
 		t.Fatal(err)

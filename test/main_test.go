@@ -41,6 +41,8 @@ var browserOnce struct {
 
 func TestMain(m *testing.M) {
 	serveIfAsked()
+	crowdIfAsked()
+	agentIfAsked()
 	code := testkit.Run(m)
 	if browserOnce.stop != nil {
 		browserOnce.stop()
@@ -66,7 +68,7 @@ func theDemo(t *testing.T) *app.Demo {
 		if demoOnce.dir, demoOnce.err = scratch(); demoOnce.err != nil {
 			return
 		}
-		demoOnce.demo, demoOnce.err = app.StartDemo(context.Background(), app.Options{Data: filepath.Join(demoOnce.dir, "data"), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true})
+		demoOnce.demo, demoOnce.err = app.StartDemo(context.Background(), app.Options{Data: filepath.Join(demoOnce.dir, "data"), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true, Health: os.Getenv("CIRQUE_SCREENSHOTS") != ""})
 	})
 	if demoOnce.err != nil {
 		t.Fatal(demoOnce.err)

@@ -23,8 +23,8 @@ type page struct {
 // finder is a function of the page: the visible element of a role and an accessible name, or the end of one after "…" (HTML-AAM's mapping for the
 // elements that the console uses).
 const finder = `(role, name) => {
-  const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation", summary: "summary" };
-  const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? ({ search: "searchbox", checkbox: "checkbox" }[e.type] ?? "textbox") : roles[e.tagName.toLowerCase()]);
+  const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation", summary: "summary", textarea: "textbox" };
+  const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? ({ search: "searchbox", checkbox: "checkbox", radio: "radio" }[e.type] ?? "textbox") : roles[e.tagName.toLowerCase()]);
   const tidy = (s) => (s ?? "").replace(/\s+/g, " ").trim();
   const nameOf = (e) => tidy(e.getAttribute("aria-label")) || tidy((e.labels ?? [])[0]?.firstChild?.textContent) || tidy(e.textContent);
   return [...document.querySelectorAll("*")].find((e) => roleOf(e) === role && (name.startsWith("…") ? nameOf(e).endsWith(name.slice(1)) : nameOf(e) === name) && e.getClientRects().length > 0) ?? null;
@@ -34,6 +34,17 @@ func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
 	p.t.Helper()
 	if err := cdp.Do(p.ctx, actions...); err != nil {
 		p.t.Fatalf("%s: %v\n%s", what, err, p.text())
+	}
+}
+
+// poll waits for an expression to be true. A page that takes another's place meanwhile is asked anew: the browser tells of
+// the new one a moment after it has been navigated to.
+func (p *page) poll(js string) error {
+	for try := 0; ; try++ {
+		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js))
+		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(), "context was destroyed") {
+			return err
+		}
 	}
 }
 
@@ -48,7 +59,7 @@ func (p *page) find(role, name string) string {
 	p.n++
 	mark := fmt.Sprintf("found-%d", p.n)
 	js := fmt.Sprintf(`(() => { const e = (%s)(%s, %s); if (!e) return false; e.setAttribute("data-%s", ""); return true; })()`, finder, quote(role), quote(name), mark)
-	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+	if err := p.poll(js); err != nil {
 		p.t.Fatalf("no %s %q: %v\n%s", role, name, err, p.text())
 	}
 	return "[data-" + mark + "]"
@@ -65,6 +76,14 @@ func (p *page) fill(role, name, text string) {
 	p.do("fill "+name, cdp.Click(cdp.CSS(sel)), cdp.SendKeys(cdp.CSS(sel), text))
 }
 
+// choose takes one of a list's options, as a person's own choice arrives at the page.
+func (p *page) choose(name, value string) {
+	p.t.Helper()
+	sel := p.find("combobox", name)
+	p.until(`(() => { const e = document.querySelector(` + quote(sel) + `); return e && [...e.options].some((o) => o.value === ` + quote(value) + `); })()`)
+	p.eval(`(() => { const e = document.querySelector(` + quote(sel) + `); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, ` + quote(value) + `); e.dispatchEvent(new Event("change", { bubbles: true })); return ""; })()`)
+}
+
 func (p *page) keys(keys string) {
 	p.t.Helper()
 	p.do("keys", cdp.KeyEvent(keys))
@@ -74,7 +93,7 @@ func (p *page) keys(keys string) {
 func (p *page) see(text string) {
 	p.t.Helper()
 	js := fmt.Sprintf(`document.body.innerText.replace(/\s+/g, " ").includes(%s)`, quote(text))
-	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+	if err := p.poll(js); err != nil {
 		p.t.Fatalf("%q is not seen: %v\n%s", text, err, p.text())
 	}
 }
@@ -83,7 +102,7 @@ func (p *page) see(text string) {
 func (p *page) gone(text string) {
 	p.t.Helper()
 	js := fmt.Sprintf(`!document.body.innerText.replace(/\s+/g, " ").includes(%s)`, quote(text))
-	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+	if err := p.poll(js); err != nil {
 		p.t.Fatalf("%q is still seen: %v", text, err)
 	}
 }
@@ -171,7 +190,7 @@ func (p *page) clear(role, name string) {
 // until waits for an expression to be true.
 func (p *page) until(js string) {
 	p.t.Helper()
-	if _, err := cdp.Run(p.ctx, cdp.Poll[bool](js)); err != nil {
+	if err := p.poll(js); err != nil {
 		p.t.Fatalf("%s: %v", js, err)
 	}
 }

@@ -28,15 +28,17 @@ import (
 // A service of a test's own, on a database of its own.
 type aService struct {
 	*app.Running
-	t     *testing.T
-	data  string
-	token string
-	c     *apiclient.Client
+	t        *testing.T
+	data     string
+	database string
+	token    string
+	c        *apiclient.Client
 }
 
 func startService(t *testing.T, change ...func(*app.Options)) *aService {
 	t.Helper()
-	o := app.Options{Data: t.TempDir(), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true}
+	// Throwaway: it reads servers and devices by itself, and must reach nothing but loopback.
+	o := app.Options{Data: t.TempDir(), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true}
 	for _, f := range change {
 		f(&o)
 	}
@@ -49,21 +51,51 @@ func startService(t *testing.T, change ...func(*app.Options)) *aService {
 			t.Error("stopping:", err)
 		}
 	})
-	s := &aService{Running: r, t: t, data: o.Data}
-	s.token = s.tokenFor("test", access.Administrator, "")
+	s := &aService{Running: r, t: t, data: o.Data, database: o.Database}
+	s.token = s.tokenFor("test", access.Owner, "")
 	s.c = s.client(s.token)
 	return s
 }
 
-var owner = &access.Principal{Name: "test", Role: access.Administrator}
+var owner = &access.Principal{Name: "test", Role: access.Owner}
 
 func (s *aService) tokenFor(name string, role access.Role, machine string) string {
 	s.t.Helper()
-	_, secret, err := s.Service.MakeToken(s.t.Context(), owner, name, role, machine)
+	_, secret, err := s.Service.MakeToken(s.t.Context(), owner, access.Token{Name: name, Role: role, Machine: machine})
 	if err != nil {
 		s.t.Fatal(err)
 	}
 	return secret
+}
+
+// everyRole gives a token of each role, the site administrator's for the site ardholm, which is made; nobody's is empty.
+func (s *aService) everyRole() map[string]string {
+	s.t.Helper()
+	s.publish("estate: 1\nlocations: [{path: ardholm}, {path: brannoy}]")
+	out := map[string]string{"nobody": "", "agent": s.tokenFor("agent", access.Agent, "desk-1")}
+	for _, role := range access.Roles() {
+		want := access.Token{Name: string(role), Role: role}
+		if role == access.SiteAdmin {
+			want.Sites = []string{"ardholm"}
+		}
+		if role == access.Person {
+			if _, err := s.Service.AddAccount(s.t.Context(), owner, "runa.falk", "correct horse battery", access.Holding{Role: role}); err != nil {
+				s.t.Fatal(err)
+			}
+			_, secret, err := s.Service.MakeOwnToken(s.t.Context(), &access.Principal{Name: "runa.falk", Role: role, Account: "runa.falk"}, "runa's", nil)
+			if err != nil {
+				s.t.Fatal(err)
+			}
+			out[string(role)] = secret
+			continue
+		}
+		_, secret, err := s.Service.MakeToken(s.t.Context(), owner, want)
+		if err != nil {
+			s.t.Fatal(err)
+		}
+		out[string(role)] = secret
+	}
+	return out
 }
 
 func (s *aService) client(token string) *apiclient.Client {
@@ -100,8 +132,10 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 	s.t.Helper()
 	var o, e bytes.Buffer
 	env := map[string]string{"CIRQUE_URL": s.URL, "CIRQUE_TOKEN": s.token, "CIRQUE_CONFIG_DIR": s.data}
-	local := cli.Local{Version: "test", MakeToken: func(ctx context.Context, so cli.ServeOptions, name, role, machine string) (string, error) {
-		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, name, role, machine)
+	local := cli.Local{Version: "test", ResetAccount: func(ctx context.Context, so cli.ServeOptions, name, password string) (string, error) {
+		return app.ResetAccount(ctx, app.Options{Data: so.Data, Database: so.Database}, name, password)
+	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
+		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
 	}}
 	code = cli.Execute(s.t.Context(), local, args, cli.Streams{In: strings.NewReader(in), Out: &o, Err: &e}, func(k string) string { return env[k] })
 	return code, o.String(), e.String()
@@ -285,7 +319,7 @@ func TestTwoProcesses(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
 	a := startService(t, func(o *app.Options) { o.Database = url })
-	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: url, Listen: "127.0.0.1:0", PlainHTTP: true})
+	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: url, Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -374,14 +408,14 @@ func TestOwnAuthorityAndTLS(t *testing.T) {
 		t.Errorf("the authority's key: %v %v", info, err)
 	}
 	code, out, errs := s.run("sign-in", s.URL, "--ca", s.CAFile)
-	if code != 0 || !strings.Contains(out, "as test (administrator)") {
+	if code != 0 || !strings.Contains(out, "as test (owner)") {
 		t.Errorf("%d %s %s", code, out, errs)
 	}
 }
 
 func TestPlainHTTPOnLoopbackOnly(t *testing.T) {
 	t.Parallel()
-	_, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Listen: "0.0.0.0:0", PlainHTTP: true})
+	_, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Listen: "0.0.0.0:0", PlainHTTP: true, Throwaway: true})
 	if fault.As(err).Code != "plain-http" {
 		t.Error(err)
 	}
@@ -391,7 +425,7 @@ func TestPortTaken(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	dir := filepath.Join(t.TempDir(), "never-made")
-	_, err := app.Start(t.Context(), app.Options{Data: dir, Listen: strings.TrimPrefix(s.URL, "http://"), PlainHTTP: true})
+	_, err := app.Start(t.Context(), app.Options{Data: dir, Listen: strings.TrimPrefix(s.URL, "http://"), PlainHTTP: true, Throwaway: true})
 	if fault.As(err).Code != "listen" {
 		t.Error(err)
 	}

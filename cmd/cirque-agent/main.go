@@ -2,13 +2,13 @@
 package main
 
 import (
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"log/slog"
 	"os"
 	"os/signal"
-	"path/filepath"
-	"strings"
 	"syscall"
 
 	"github.com/spf13/cobra"
@@ -30,54 +30,76 @@ func main() {
 
 func command() *cobra.Command {
 	root := &cobra.Command{Use: "cirque-agent", Short: "Keep this endpoint's queues equal to its lineups", SilenceErrors: true, SilenceUsage: true}
-	var service, tokenFile, caFile, spooler, state string
-	run := &cobra.Command{Use: "run --service URL --token-file F --spooler standin:DIR", Short: "Run until stopped", Args: cobra.NoArgs,
-		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into line, and report.
+	root.AddCommand(run(), enrol(), status(), plan(), checkup(), refresh(), clearAll(), sayWho(), capture(), &cobra.Command{Use: "version", Short: "Print the version", Run: func(c *cobra.Command, _ []string) { fmt.Fprintln(c.OutOrStdout(), "cirque-agent "+version) }})
+	return root
+}
 
-The spooler standin:DIR keeps queues as files in DIR. The machine's name, addresses, platform and sessions are the operating
-system's, or, for a machine that is made up, those of DIR/machine.yaml. The last lineups are kept on disk; the agent goes on
-with them while the service is away.`,
+// reach is how the service is reached.
+type reach struct{ service, tokenFile, caFile string }
+
+func (r *reach) flags(c *cobra.Command) {
+	f := c.Flags()
+	f.StringVar(&r.service, "service", "", "the service's address")
+	f.StringVar(&r.tokenFile, "token-file", "", "a file that holds this machine's token")
+	f.StringVar(&r.caFile, "ca", "", "the certificate authority to trust, a PEM file")
+}
+
+func (r *reach) read() (token string, ca []byte, err error) {
+	b, err := os.ReadFile(r.tokenFile)
+	if err != nil {
+		return "", nil, fmt.Errorf("the token file %s cannot be read; make one: cirque token create --role agent --machine NAME", r.tokenFile)
+	}
+	if r.caFile != "" {
+		if ca, err = os.ReadFile(r.caFile); err != nil {
+			return "", nil, fmt.Errorf("the authority %s cannot be read", r.caFile)
+		}
+	}
+	return string(b), ca, nil
+}
+
+func run() *cobra.Command {
+	var to reach
+	var spooler, state, table string
+	c := &cobra.Command{Use: "run --spooler S [--service URL --token-file F]", Short: "Run until stopped", Args: cobra.NoArgs,
+		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into line, and report. A machine
+that is enrolled (cirque-agent enrol) needs neither --service nor --token-file.
+
+The spooler unix is the operating system's own on Unix, over its local socket; unix:SOCKET is one that listens elsewhere. The
+spooler standin:DIR keeps queues as files in DIR; the machine is then what DIR/machine.yaml makes up, or this very one without
+that file. Queues that the agent did not install are never touched. The last lineups are kept on disk; the agent goes on with
+them while the service is away.`,
+		Example: "  cirque-agent run --spooler unix\n  cirque-agent run --spooler standin:/tmp/desk --service http://127.0.0.1:8631 --token-file token",
 		RunE: func(c *cobra.Command, _ []string) error {
-			kind, dir, ok := strings.Cut(spooler, ":")
-			if !ok || kind != "standin" || dir == "" {
-				return fmt.Errorf("the spooler %q is not known; write standin:DIR", spooler)
-			}
-			token, err := os.ReadFile(tokenFile)
-			if err != nil {
-				return fmt.Errorf("the token file %s cannot be read; make one: cirque token create --role agent --machine NAME", tokenFile)
-			}
-			var ca []byte
-			if caFile != "" {
-				if ca, err = os.ReadFile(caFile); err != nil {
-					return fmt.Errorf("the authority %s cannot be read", caFile)
-				}
-			}
-			standIn, err := agent.NewStandIn(dir)
+			o, err := agent.Open(spooler)
 			if err != nil {
 				return err
 			}
-			if _, err := standIn.Facts(c.Context()); err != nil {
-				return fmt.Errorf("%s/machine.yaml cannot be read: %w", dir, err)
+			var token string
+			var ca []byte
+			if to.service != "" || to.tokenFile != "" {
+				if to.service == "" || to.tokenFile == "" {
+					return errors.New("name both --service and --token-file, or neither on a machine that is enrolled")
+				}
+				if token, ca, err = to.read(); err != nil {
+					return err
+				}
 			}
-			if state == "" {
-				state = filepath.Join(dir, ".agent")
+			if table != "" {
+				if o.Reach, err = agent.ReadReach(table); err != nil {
+					return err
+				}
 			}
-			a, err := agent.New(agent.Config{Service: service, Token: string(token), CA: ca, State: state, Version: version, Spooler: standIn, Machine: standIn,
+			a, err := agent.New(agent.Config{Reach: o.Reach, Service: to.service, Token: token, CA: ca, State: cmp.Or(state, o.State), Version: version, Spooler: o.Spooler, Machine: o.Machine,
 				Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 			if err != nil {
 				return err
 			}
 			return a.Run(c.Context())
 		}}
-	f := run.Flags()
-	f.StringVar(&service, "service", "", "the service's address")
-	f.StringVar(&tokenFile, "token-file", "", "a file that holds this machine's token")
-	f.StringVar(&caFile, "ca", "", "the certificate authority to trust, a PEM file")
-	f.StringVar(&spooler, "spooler", "", "standin:DIR")
-	f.StringVar(&state, "state", "", "where lineups are kept; DIR/.agent when absent")
-	for _, name := range []string{"service", "token-file", "spooler"} {
-		_ = run.MarkFlagRequired(name)
-	}
-	root.AddCommand(run, &cobra.Command{Use: "version", Short: "Print the version", Run: func(c *cobra.Command, _ []string) { fmt.Fprintln(c.OutOrStdout(), "cirque-agent "+version) }})
-	return root
+	to.flags(c)
+	c.Flags().StringVar(&spooler, "spooler", "", "unix, unix:SOCKET, or standin:DIR")
+	c.Flags().StringVar(&state, "state", "", "where lineups are kept; DIR/.agent of a stand-in, else /var/lib/cirque-agent, when absent")
+	c.Flags().StringVar(&table, "address-table", "", "a file that leads printers' addresses elsewhere, for practising with stand-ins")
+	_ = c.MarkFlagRequired("spooler")
+	return c
 }

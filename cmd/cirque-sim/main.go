@@ -95,22 +95,29 @@ always gives the same.`,
 
 func agents() *cobra.Command {
 	var service, tokenFile, dir string
+	var over time.Duration
 	c := &cobra.Command{Use: "agents --service URL --tokens FILE --dir DIR", Short: "Run many agents in one process, until stopped", Args: cobra.NoArgs,
 		Long: `Run an agent for each line of FILE, "MACHINE TOKEN", each with a stand-in spooler under DIR and one person's session, and say
-once a second how many spoolers gained or lost a queue in it.`,
+once a second how many spoolers gained or lost a queue in it. Without --dir the spoolers are in memory, and nothing is kept.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			tokens, order, err := readTokens(tokenFile)
 			if err != nil {
 				return err
 			}
+			if dir == "" {
+				var counts sim.Counts
+				go tell(c.Context(), &counts, len(order))
+				return sim.RunCrowd(c.Context(), service, tokens, order, &counts, over)
+			}
 			go count(c.Context(), dir, order)
-			return sim.RunAgents(c.Context(), service, nil, dir, sim.Crowd(order), func(m string) (string, error) { return tokens[m], nil }, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})))
+			return sim.RunAgents(c.Context(), service, nil, dir, nil, sim.Crowd(order), func(m string) (string, error) { return tokens[m], nil }, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})))
 		}}
 	f := c.Flags()
 	f.StringVar(&service, "service", "", "the service's address")
 	f.StringVar(&tokenFile, "tokens", "", "a file of lines MACHINE TOKEN")
-	f.StringVar(&dir, "dir", "", "where the stand-in spoolers are kept")
-	for _, n := range []string{"service", "tokens", "dir"} {
+	f.StringVar(&dir, "dir", "", "where the stand-in spoolers are kept; in memory when absent")
+	f.DurationVar(&over, "over", 10*time.Second, "in memory: over how long they begin")
+	for _, n := range []string{"service", "tokens"} {
 		_ = c.MarkFlagRequired(n)
 	}
 	return c
@@ -132,6 +139,23 @@ func readTokens(file string) (map[string]string, []string, error) {
 		}
 	}
 	return tokens, order, s.Err()
+}
+
+// tell says once a second what spoolers in memory have seen, where that changed.
+func tell(ctx context.Context, c *sim.Counts, all int) {
+	before := ""
+	for tick := time.NewTicker(time.Second); ; {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		now := fmt.Sprintf("%d of %d have a queue; %d added, %d changed, %d removed; %d times somebody was without", c.Serving.Load(), all, c.Added.Load(), c.Changed.Load(), c.Removed.Load(), c.Without.Load())
+		if now != before {
+			fmt.Println(time.Now().Format("15:04:05.000") + "  " + now)
+			before = now
+		}
+	}
 }
 
 // count says whenever the spoolers' logs have grown.

@@ -18,8 +18,11 @@ func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
 	local := cli.Local{Version: app.Version, Serve: serve, Demo: demo,
-		MakeToken: func(ctx context.Context, o cli.ServeOptions, name, role, machine string) (string, error) {
-			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, name, role, machine)
+		ResetAccount: func(ctx context.Context, o cli.ServeOptions, name, password string) (string, error) {
+			return app.ResetAccount(ctx, app.Options{Data: o.Data, Database: o.Database}, name, password)
+		},
+		MakeToken: func(ctx context.Context, o cli.ServeOptions, want cli.Token) (string, error) {
+			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, want)
 		}}
 	os.Exit(cli.Execute(ctx, local, os.Args[1:], cli.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, os.Getenv))
 }
@@ -33,7 +36,7 @@ func options(o cli.ServeOptions) app.Options {
 	if o.LogFormat == "json" {
 		h = slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level})
 	}
-	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, Log: slog.New(h)}
+	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen, PublicURL: o.PublicURL, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery, Log: slog.New(h)}
 }
 
 func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {

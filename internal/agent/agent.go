@@ -1,37 +1,39 @@
 package agent
 
 import (
+	"cmp"
 	"context"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"io/fs"
 	"log/slog"
 	"math/rand/v2"
+	"net/url"
 	"os"
 	"path/filepath"
-	"slices"
 	"strings"
 	"time"
 
 	"cirque/core/endpoint"
 	"cirque/core/lineup"
-	"cirque/core/name"
 	"cirque/internal/agentproto"
 	"cirque/internal/fault"
+	"cirque/internal/probe"
 )
 
 // Config of an agent.
 type Config struct {
-	Service string // the service's address
-	Token   string
+	Service string // the service's address; empty for that with which the machine is enrolled
+	Token   string // empty for a machine that is enrolled
 	CA      []byte // PEM; nil trusts the system's
-	State   string // directory in which it keeps its lineups and memory
+	State   string // directory in which it keeps its lineups and memory; empty keeps nothing
 	Version string
 	Spooler Spooler
 	Machine Machine
-	Log     *slog.Logger // nil discards
-	Wait    time.Duration
+	// Reach leads to other addresses what the agent asks by itself, in a checkup; nil reaches everything.
+	Reach probe.AddressTable
+	Log   *slog.Logger  // nil discards
+	Wait  time.Duration // instead of the pace's, for tests
 	// Look is how often the machine is looked at for sessions that came or went; a second when zero.
 	Look time.Duration
 }
@@ -41,7 +43,13 @@ type Agent struct {
 	cfg    Config
 	client *client
 	kept   kept
-	failed map[endpoint.Key]endpoint.Failure
+	failed map[endpoint.Key]failure
+
+	identity *Identity // of an enrolled machine
+	renewAt  time.Time // not before then
+	logins   []endpoint.Login
+	whoAt    time.Time // when the service last said how people are known
+	waited   []string  // logins of whom it was said that they are asked
 
 	toldSum [32]byte // of the last report that arrived
 	toldAt  time.Time
@@ -49,37 +57,54 @@ type Agent struct {
 
 // kept is what survives a restart.
 type kept struct {
-	Contexts []lineup.Query  `json:"contexts"`
-	Tag      string          `json:"tag"`
-	Lineups  []lineup.Lineup `json:"lineups"`
-	Memory   endpoint.Memory `json:"memory"`
+	Contexts []lineup.Query    `json:"contexts"`
+	Tag      string            `json:"tag"`
+	Lineups  []lineup.Lineup   `json:"lineups"`
+	Memory   endpoint.Memory   `json:"memory"`
+	Who      endpoint.Who      `json:"who"`
+	Asked    []string          `json:"asked"`            // the names to which it is the answer
+	Places   map[string]string `json:"places,omitempty"` // where queues are, in words
+	Placed   []string          `json:"placed,omitempty"` // the queues that were asked about, in PlacedAt, a revision
+	PlacedAt int               `json:"placed_at,omitempty"`
+	Key      string            `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
 }
 
-// Between attempts. A report that says nothing new is sent all the same now and then, so that silence means something.
-const (
-	shortestGap = time.Second
-	longestGap  = endpoint.LongestGap * 2 / 3 // half as much again is drawn by lot
-)
+// shortestGap is how long after a broken connection it asks again at first; then twice as long each time, up to the pace's.
+const shortestGap = time.Second
 
 // New makes an agent and reads what it has kept.
 func New(cfg Config) (*Agent, error) {
 	if cfg.Log == nil {
 		cfg.Log = slog.New(slog.DiscardHandler)
 	}
-	if cfg.Wait == 0 {
-		cfg.Wait = agentproto.DefaultWait
-	}
 	if cfg.Look == 0 {
 		cfg.Look = time.Second
 	}
+	var c *client
+	var id *Identity
 	if strings.TrimSpace(cfg.Token) == "" {
-		return nil, fault.New(fault.Invalid, "agent-token", "make one: cirque token create --role agent --machine NAME", "the agent has no token")
+		read, err := ReadIdentity(cfg.State)
+		if err != nil {
+			return nil, err
+		}
+		id = &read
+		if c, err = clientOf(read); err != nil {
+			return nil, err
+		}
+	} else {
+		var err error
+		if c, err = newClient(cfg.Service, strings.TrimSpace(cfg.Token), cfg.CA); err != nil {
+			return nil, err
+		}
 	}
-	c, err := newClient(cfg.Service, strings.TrimSpace(cfg.Token), cfg.CA)
-	if err != nil {
-		return nil, err
+	a := &Agent{cfg: cfg, client: c, identity: id, failed: map[endpoint.Key]failure{}}
+	a.kept.Memory.Defaults = map[string]string{}
+	if s, ok := cfg.Spooler.(takesDrivers); ok {
+		s.DriversFrom(a.driver)
 	}
-	a := &Agent{cfg: cfg, client: c, failed: map[endpoint.Key]endpoint.Failure{}}
+	if cfg.State == "" {
+		return a, nil
+	}
 	if err := os.MkdirAll(cfg.State, 0o700); err != nil {
 		return nil, err
 	}
@@ -97,15 +122,40 @@ func New(cfg Config) (*Agent, error) {
 	if a.kept.Memory.Defaults == nil {
 		a.kept.Memory.Defaults = map[string]string{}
 	}
+	if c.key == nil {
+		c.key = agentproto.ReadKey(a.kept.Key)
+	}
 	return a, nil
+}
+
+// Kept makes an agent that speaks to no service, from what another keeps: for a look from the machine's own place.
+func Kept(cfg Config) (*Agent, error) {
+	cfg.Log = slog.New(slog.DiscardHandler)
+	a := &Agent{cfg: cfg, client: &client{base: &url.URL{Scheme: "http", Host: "localhost"}}, failed: map[endpoint.Key]failure{}}
+	b, err := os.ReadFile(a.file())
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil, fault.New(fault.Invalid, "nothing-kept", "name where the agent keeps it with --state, or run the agent first", "no agent has kept lineups in %s", cfg.State)
+	}
+	if err == nil {
+		err = json.Unmarshal(b, &a.kept)
+	}
+	if id, e := ReadIdentity(cfg.State); e == nil {
+		if a.client.base, e = url.Parse(id.Service); e != nil {
+			return nil, e
+		}
+	}
+	return a, err
 }
 
 func (a *Agent) file() string { return filepath.Join(a.cfg.State, "agent.json") }
 
 func (a *Agent) keep() {
+	if a.cfg.State == "" {
+		return
+	}
 	b, err := json.Marshal(a.kept)
 	if err == nil {
-		err = replaceFile(a.file(), b)
+		err = replaceFile(a.file(), b, 0o600)
 	}
 	if err != nil {
 		a.cfg.Log.Error("lineups cannot be kept on disk", "error", err)
@@ -116,7 +166,8 @@ func (a *Agent) keep() {
 func (a *Agent) Run(ctx context.Context) error {
 	gap := shortestGap
 	for ctx.Err() == nil {
-		facts, err := a.cfg.Machine.Facts(ctx)
+		a.renewIfDue(ctx)
+		facts, err := a.facts(ctx)
 		if err != nil {
 			a.cfg.Log.Error("the machine cannot be read", "error", err)
 			if !sleep(ctx, gap) {
@@ -136,22 +187,33 @@ func (a *Agent) Run(ctx context.Context) error {
 		switch {
 		case ctx.Err() != nil:
 		case errors.Is(err, errMoved):
+		case errors.Is(err, errHere):
+			a.calledUpon()
 		case err != nil:
-			a.cfg.Log.Warn("the service does not answer; going on with what is kept", "error", err)
+			says := "the service does not answer; going on with what is kept"
+			if no, ok := errors.AsType[*refusal](err); ok && no.status < 500 {
+				says = "the service refuses this machine; going on with what is kept"
+			}
+			a.cfg.Log.Warn(says, "error", err)
 			if known == "" {
 				a.converge(ctx, facts, a.kept.Contexts)
 			}
 			if !sleep(ctx, gap/2+rand.N(gap)) {
 				break
 			}
-			gap = min(gap*2, longestGap)
+			gap = min(gap*2, a.client.pace.Gap*2/3) // half as much again is drawn by lot
 		default:
 			gap = shortestGap
 			if !same && tag == known {
-				a.toldAt = time.Time{} // nothing changed, and yet it was called: it is to report
+				a.calledUpon() // nothing changed, and yet it was called
+				a.heed(ctx, facts)
 			}
 			if !same {
 				a.kept.Contexts, a.kept.Lineups, a.kept.Tag = contexts, lineups, tag
+				a.places(ctx)
+				if a.identity == nil && a.client.key != nil {
+					a.kept.Key = agentproto.WriteKey(a.client.key)
+				}
 				a.keep()
 				a.converge(ctx, facts, contexts)
 			}
@@ -160,6 +222,28 @@ func (a *Agent) Run(ctx context.Context) error {
 	return nil
 }
 
+// calledUpon has it report at the next look, and try again what failed.
+func (a *Agent) calledUpon() {
+	a.toldAt = time.Time{}
+	for k, f := range a.failed {
+		f.again = time.Time{}
+		a.failed[k] = f
+	}
+}
+
+// errHere ends a wait because somebody at the machine called the agent.
+var errHere = errors.New("called at the machine")
+
+// CallHere has the agent that runs with a state directory look at its spooler and report now.
+func CallHere(state string) error {
+	if _, err := os.Stat(state); errors.Is(err, fs.ErrNotExist) {
+		return fault.New(fault.Invalid, "nothing-kept", "name where it keeps what it knows, with --state", "no agent keeps anything in %s", state)
+	}
+	return os.WriteFile(callFile(state), nil, 0o600)
+}
+
+func callFile(state string) string { return filepath.Join(state, "call") }
+
 // errMoved ends a wait because a session came, went or moved.
 var errMoved = errors.New("the machine's sessions have changed")
 
@@ -167,16 +251,29 @@ var errMoved = errors.New("the machine's sessions have changed")
 func (a *Agent) askWhileSame(ctx context.Context, facts Facts, contexts []lineup.Query, known string) ([]lineup.Lineup, string, bool, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
+	who := a.kept.Who
 	go func() {
 		for sleep(ctx, a.cfg.Look) {
-			if now, err := a.cfg.Machine.Facts(ctx); err == nil && !sameContexts(now.contexts(), contexts) {
+			if a.cfg.State != "" && os.Remove(callFile(a.cfg.State)) == nil {
+				cancel(errHere)
+			}
+			now, err := a.cfg.Machine.Facts(ctx)
+			if err != nil {
+				continue
+			}
+			now.Machine = facts.Machine
+			if now, _ = identify(now, who, readSaid(a.cfg.State)); !sameContexts(now.contexts(), contexts) {
 				cancel(errMoved)
 			}
 		}
 	}()
-	lineups, tag, same, err := a.client.ask(ctx, contexts, known, a.cfg.Wait)
-	if err != nil && context.Cause(ctx) == errMoved {
-		err = errMoved
+	wait := cmp.Or(a.cfg.Wait, a.client.pace.Wait)
+	if again, ok := a.nextTry(); ok {
+		wait = max(time.Second, min(wait, time.Until(again).Round(time.Second)))
+	}
+	lineups, tag, same, err := a.client.ask(ctx, contexts, known, wait)
+	if cause := context.Cause(ctx); err != nil && (cause == errMoved || cause == errHere) {
+		err = cause
 	}
 	return lineups, tag, same, err
 }
@@ -197,128 +294,4 @@ func sleep(ctx context.Context, d time.Duration) bool {
 	case <-t.C:
 		return true
 	}
-}
-
-// converge brings the spooler to the kept lineups and reports.
-func (a *Agent) converge(ctx context.Context, facts Facts, contexts []lineup.Query) {
-	installed, defaults, err := a.cfg.Spooler.List(ctx)
-	if err != nil {
-		a.cfg.Log.Error("the spooler cannot be read", "error", err)
-		return
-	}
-	a.fromSpooler(installed)
-	steps, away := endpoint.Steps(endpoint.PlanFor(a.kept.Lineups), installed, defaults, a.kept.Memory)
-	failed := map[endpoint.Key]endpoint.Failure{}
-	for _, s := range steps {
-		k := s.Want.Key()
-		if _, broken := failed[k]; broken && s.Do == "default" {
-			continue // it could not be installed, and that has been said
-		}
-		if err := a.do(ctx, s); err != nil {
-			f := endpoint.Failure{Queue: s.Want.Queue, User: s.Want.User, Step: s.Do, Says: err.Error(), Since: time.Now().UTC().Truncate(time.Second)}
-			if before, ok := a.failed[k]; ok && before.Says == f.Says {
-				f.Since = before.Since
-			} else {
-				a.cfg.Log.Warn("a step failed", "step", s.Do, "queue", s.Want.Queue, "user", s.Want.User, "says", err)
-			}
-			failed[k] = f
-			continue
-		}
-		if s.Do == "default" {
-			a.kept.Memory.Defaults[name.Fold(s.Want.User)] = s.Want.Queue
-		}
-	}
-	a.failed = failed
-	if len(steps) > 0 {
-		if installed, _, err = a.cfg.Spooler.List(ctx); err != nil {
-			a.cfg.Log.Error("the spooler cannot be read", "error", err)
-			return
-		}
-		a.fromSpooler(installed)
-	}
-	a.remember(installed, away)
-	a.report(ctx, facts, contexts, installed)
-}
-
-func (a *Agent) do(ctx context.Context, s endpoint.Step) error {
-	s.Want.URI = a.absolute(s.Want.URI)
-	switch s.Do {
-	case "add":
-		return a.cfg.Spooler.Add(ctx, s.Want)
-	case "change":
-		return a.cfg.Spooler.Change(ctx, s.Want)
-	case "default":
-		return a.cfg.Spooler.SetDefault(ctx, s.Want.Queue, s.Want.User)
-	}
-	return a.cfg.Spooler.Remove(ctx, s.Want.Queue, s.Want.User)
-}
-
-// gatewayBase is the service's address as an IPP URI; the gateway's URIs in lineups are relative to it.
-func (a *Agent) gatewayBase() string {
-	scheme := "ipp"
-	if a.client.base.Scheme == "https" {
-		scheme = "ipps"
-	}
-	return scheme + "://" + a.client.base.Host
-}
-
-func (a *Agent) absolute(uri string) string {
-	if strings.HasPrefix(uri, "/") {
-		return a.gatewayBase() + uri
-	}
-	return uri
-}
-
-// fromSpooler turns the gateway's URIs back into the form that lineups have.
-func (a *Agent) fromSpooler(installed []endpoint.Installed) {
-	for i := range installed {
-		if rest, ok := strings.CutPrefix(installed[i].URI, a.gatewayBase()); ok && strings.HasPrefix(rest, "/") {
-			installed[i].URI = rest
-		}
-	}
-}
-
-// remember notes what is its own now. A change on disk alone is worth a write.
-func (a *Agent) remember(installed []endpoint.Installed, away []endpoint.Key) {
-	var own []endpoint.Key
-	for _, i := range installed {
-		if i.Own {
-			own = append(own, i.Key())
-		}
-	}
-	before, _ := json.Marshal(a.kept.Memory)
-	a.kept.Memory.Own, a.kept.Memory.Away = own, away
-	if after, _ := json.Marshal(a.kept.Memory); string(before) != string(after) {
-		a.keep()
-	}
-}
-
-func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query, installed []endpoint.Installed) {
-	r := endpoint.Report{Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform, Spooler: a.cfg.Spooler.Name(), Contexts: contexts,
-		Installed: installed, Removed: a.kept.Memory.Away, Failures: []endpoint.Failure{}}
-	if r.Installed == nil {
-		r.Installed = []endpoint.Installed{}
-	}
-	if len(a.kept.Lineups) > 0 {
-		r.Revision = a.kept.Lineups[0].Revision
-	}
-	for _, f := range a.failed {
-		r.Failures = append(r.Failures, f)
-	}
-	slices.SortFunc(r.Failures, func(x, y endpoint.Failure) int { return strings.Compare(x.User+" "+x.Queue, y.User+" "+y.Queue) })
-	b, err := json.Marshal(r)
-	if err != nil {
-		return
-	}
-	sum := sha256.Sum256(b)
-	if sum == a.toldSum && time.Since(a.toldAt) < endpoint.ReportEvery || len(contexts) == 0 {
-		return
-	}
-	if err := a.client.report(ctx, r); err != nil {
-		if ctx.Err() == nil {
-			a.cfg.Log.Warn("the report did not arrive", "error", err)
-		}
-		return
-	}
-	a.toldSum, a.toldAt = sum, time.Now()
 }

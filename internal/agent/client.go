@@ -3,15 +3,17 @@ package agent
 import (
 	"bytes"
 	"context"
+	"crypto/ed25519"
+	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io"
 	"net/http"
 	"net/url"
 	"strings"
+	"sync/atomic"
 	"time"
 
 	"cirque/core/endpoint"
@@ -25,9 +27,31 @@ const maxAnswer = 64 << 20
 
 // client speaks to the service (package agentproto).
 type client struct {
-	base  *url.URL
-	token string
-	http  *http.Client
+	base     *url.URL
+	token    string // empty for an enrolled machine
+	http     *http.Client
+	tls      *tls.Config
+	identity atomic.Pointer[tls.Certificate]
+	key      ed25519.PublicKey // of the service's answers; nil until it is known
+	pace     agentproto.Pace
+	asked    string // what the last answer asked for besides
+}
+
+// errUnsigned is an answer that is not the service's own.
+var errUnsigned = fault.New(fault.Denied, "unsigned", "look at what stands between this machine and the service; where the service has got another key, enrol the machine again", "the answer is not signed by the service that this machine knows")
+
+// clientOf makes the client of an enrolled machine.
+func clientOf(id Identity) (*client, error) {
+	var ca []byte
+	if id.Trust != "" {
+		ca = []byte(id.Trust)
+	}
+	c, err := newClient(id.Service, "", ca)
+	if err != nil {
+		return nil, err
+	}
+	c.key = agentproto.ReadKey(id.AnswerKey)
+	return c, c.as(id)
 }
 
 func newClient(service, token string, caPEM []byte) (*client, error) {
@@ -43,25 +67,77 @@ func newClient(service, token string, caPEM []byte) (*client, error) {
 			return nil, fault.New(fault.Invalid, "ca-file", "name the file ca.pem of the service", "the file holds no certificate")
 		}
 	}
-	return &client{base, token, &http.Client{Transport: t}}, nil
+	return &client{base: base, token: token, http: &http.Client{Transport: t}, tls: t.TLSClientConfig, pace: agentproto.DefaultPace}, nil
 }
+
+// refusal is the service's no, in its own words.
+type refusal struct {
+	says   string
+	status int // HTTP
+}
+
+func (r *refusal) Error() string { return r.says }
 
 func (c *client) post(ctx context.Context, path string, body any, header http.Header, limit time.Duration) (*http.Response, []byte, error) {
 	b, err := json.Marshal(body)
 	if err != nil {
 		return nil, nil, err
 	}
+	return c.send(ctx, http.MethodPost, c.base.JoinPath(path), b, header, limit)
+}
+
+// signedPost is post for what the service signs: an answer that it did not sign is an error.
+func (c *client) signedPost(ctx context.Context, path string, body any, header http.Header, limit time.Duration) (*http.Response, []byte, error) {
+	b, err := json.Marshal(body)
+	if err != nil {
+		return nil, nil, err
+	}
+	nonce := rand.Text()
+	if header == nil {
+		header = http.Header{}
+	}
+	header.Set(agentproto.NonceHeader, nonce)
+	resp, answer, err := c.send(ctx, http.MethodPost, c.base.JoinPath(path), b, header, limit)
+	if err != nil || resp.StatusCode == http.StatusNotModified {
+		return resp, answer, err
+	}
+	key := c.key
+	if key == nil {
+		if key = agentproto.ReadKey(resp.Header.Get(agentproto.KeyHeader)); key == nil {
+			return resp, answer, nil // an older service: it signs nothing, and has given no key
+		}
+	}
+	if !agentproto.Verify(key, resp.Header.Get(agentproto.SignatureHeader), nonce, b, agentproto.TagOf(resp.Header.Get("ETag")), answer) {
+		return resp, nil, errUnsigned
+	}
+	c.key = key // from the first time on
+	return resp, answer, nil
+}
+
+// get reads a file; what holds it says how large it is.
+func (c *client) get(ctx context.Context, path string, query url.Values, limit time.Duration) ([]byte, error) {
+	u := c.base.JoinPath(path)
+	u.RawQuery = query.Encode()
+	_, b, err := c.send(ctx, http.MethodGet, u, nil, nil, limit)
+	return b, err
+}
+
+func (c *client) send(ctx context.Context, method string, to *url.URL, b []byte, header http.Header, limit time.Duration) (*http.Response, []byte, error) {
 	ctx, cancel := context.WithTimeout(ctx, limit)
 	defer cancel()
-	req, err := http.NewRequestWithContext(ctx, http.MethodPost, c.base.JoinPath(path).String(), bytes.NewReader(b))
+	req, err := http.NewRequestWithContext(ctx, method, to.String(), bytes.NewReader(b))
 	if err != nil {
 		return nil, nil, err
 	}
 	if header != nil {
 		req.Header = header
 	}
-	req.Header.Set("Content-Type", "application/json")
-	req.Header.Set("Authorization", "Bearer "+c.token)
+	if b != nil {
+		req.Header.Set("Content-Type", "application/json")
+	}
+	if c.token != "" {
+		req.Header.Set("Authorization", "Bearer "+c.token)
+	}
 	resp, err := c.http.Do(req)
 	if err != nil {
 		return nil, nil, err
@@ -76,7 +152,7 @@ func (c *client) post(ctx context.Context, path string, body any, header http.He
 		if json.Unmarshal(answer, &p) != nil || p.Detail == "" {
 			p.Detail = "the service answers " + resp.Status
 		}
-		return resp, nil, errors.New(strings.TrimSuffix(p.Detail+"; "+p.Fix, "; "))
+		return resp, nil, &refusal{strings.TrimSuffix(p.Detail+"; "+p.Fix, "; "), resp.StatusCode}
 	}
 	return resp, answer, nil
 }
@@ -90,10 +166,12 @@ func (c *client) ask(ctx context.Context, contexts []lineup.Query, tag string, w
 	} else {
 		wait = 0
 	}
-	resp, body, err := c.post(ctx, agentproto.LineupsPath, contexts, h, wait+30*time.Second)
+	resp, body, err := c.signedPost(ctx, agentproto.LineupsPath, contexts, h, wait+30*time.Second)
 	if err != nil {
 		return nil, "", false, err
 	}
+	c.asked = resp.Header.Get(agentproto.AskHeader)
+	c.pace = agentproto.ParsePace(resp.Header.Get(agentproto.PaceHeader), c.pace)
 	if resp.StatusCode == http.StatusNotModified {
 		return nil, tag, true, nil
 	}

@@ -14,8 +14,9 @@ import (
 type Spooler interface {
 	// Name says which spooler it is.
 	Name() string
-	// List gives every queue, whoever installed it, and each user's default by folded name ("" is everybody's).
-	List(ctx context.Context) ([]endpoint.Installed, map[string]string, error)
+	// List gives every queue, whoever installed it, and each user's default by folded name ("" is everybody's). Of people
+	// who have no queue of their own, only the defaults of those named are sure to be given.
+	List(ctx context.Context, people []string) ([]endpoint.Installed, map[string]string, error)
 	// Add installs a queue as the agent's own; one of that name by somebody else is an error.
 	Add(ctx context.Context, w endpoint.Want) error
 	// Change brings a queue of the agent's own to what is wanted.
@@ -25,6 +26,16 @@ type Spooler interface {
 	// SetDefault makes a queue a user's default, or everybody's where user is empty.
 	SetDefault(ctx context.Context, queue, user string) error
 }
+
+// Some spoolers also want to know, before they are used:
+type (
+	// knowsLogins hears by which sign-in names people are known on the machine.
+	knowsLogins interface{ SignedIn(logins []endpoint.Login) }
+	// takesDrivers is handed where drivers come from, by their exact names.
+	takesDrivers interface {
+		DriversFrom(get func(ctx context.Context, exact string) ([]byte, error))
+	}
+)
 
 // Facts are what an agent learns of its machine.
 type Facts struct {

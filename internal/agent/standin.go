@@ -16,6 +16,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/core/name"
+	"cirque/internal/fault"
 )
 
 // A StandIn is a spooler and a machine in a directory that a person can read and change:
@@ -30,6 +31,25 @@ type StandIn struct{ dir string }
 func NewStandIn(dir string) (*StandIn, error) {
 	return &StandIn{dir}, os.MkdirAll(filepath.Join(dir, everybody), 0o755)
 }
+
+// OpenStandIn opens the stand-in of a spooler's name, standin:DIR.
+func OpenStandIn(spooler string) (*StandIn, error) {
+	kind, dir, ok := strings.Cut(spooler, ":")
+	if !ok || kind != "standin" || dir == "" {
+		return nil, fault.New(fault.Invalid, "spooler-unknown", "write standin:DIR", "the spooler %q is not known", spooler)
+	}
+	s, err := NewStandIn(dir)
+	if err != nil {
+		return nil, err
+	}
+	if _, err := s.machine(); err != nil {
+		return nil, fmt.Errorf("%s cannot be read: %w", s.machineFile(), err)
+	}
+	return s, nil
+}
+
+// Dir is where it is.
+func (s *StandIn) Dir() string { return s.dir }
 
 const (
 	everybody   = "everybody"
@@ -49,7 +69,7 @@ type standInMachine struct {
 
 // standInQueue is a queue's file.
 type standInQueue struct {
-	InstalledBy   string `yaml:"installed_by"`
+	InstalledBy   string `yaml:"installed_by,omitempty"`
 	endpoint.Want `yaml:",inline"`
 }
 
@@ -91,7 +111,7 @@ func (s *StandIn) file(queue, user string) string {
 }
 
 // List reads all queue files.
-func (s *StandIn) List(context.Context) ([]endpoint.Installed, map[string]string, error) {
+func (s *StandIn) List(context.Context, []string) ([]endpoint.Installed, map[string]string, error) {
 	folders := []string{""}
 	users, err := os.ReadDir(filepath.Join(s.dir, "users"))
 	if err != nil && !errors.Is(err, fs.ErrNotExist) {
@@ -148,6 +168,15 @@ func (s *StandIn) Add(_ context.Context, w endpoint.Want) error {
 	return s.write("add", w)
 }
 
+// SetUpByHand writes a queue's file as a person would: it is not the agent's own.
+func (s *StandIn) SetUpByHand(w endpoint.Want) error {
+	b, err := yaml.Marshal(standInQueue{Want: w})
+	if err != nil {
+		return err
+	}
+	return replaceFile(s.file(w.Queue, w.User), b, 0o644)
+}
+
 // Change writes a queue's file anew.
 func (s *StandIn) Change(_ context.Context, w endpoint.Want) error { return s.write("change", w) }
 
@@ -169,7 +198,7 @@ func (s *StandIn) write(what string, w endpoint.Want) error {
 	if err := os.MkdirAll(s.folder(w.User), 0o755); err != nil {
 		return err
 	}
-	if err := replaceFile(s.file(w.Queue, w.User), b); err != nil {
+	if err := replaceFile(s.file(w.Queue, w.User), b, 0o644); err != nil {
 		return err
 	}
 	return s.log(what, w.Queue, w.User)
@@ -205,7 +234,7 @@ func (s *StandIn) SetDefault(_ context.Context, queue, user string) error {
 	if err := os.MkdirAll(s.folder(user), 0o755); err != nil {
 		return err
 	}
-	if err := replaceFile(filepath.Join(s.folder(user), defaultFile), []byte(queue+"\n")); err != nil {
+	if err := replaceFile(filepath.Join(s.folder(user), defaultFile), []byte(queue+"\n"), 0o644); err != nil {
 		return err
 	}
 	return s.log("default", queue, user)
@@ -224,13 +253,13 @@ func (s *StandIn) log(what, queue, user string) error {
 }
 
 // replaceFile writes a file whole or not at all.
-func replaceFile(file string, b []byte) error {
+func replaceFile(file string, b []byte, mode fs.FileMode) error {
 	tmp, err := os.CreateTemp(filepath.Dir(file), ".new-*")
 	if err != nil {
 		return err
 	}
 	_, err = tmp.Write(b)
-	err = errors.Join(err, tmp.Chmod(0o644), tmp.Close())
+	err = errors.Join(err, tmp.Chmod(mode), tmp.Close())
 	if err == nil {
 		err = os.Rename(tmp.Name(), file)
 	}

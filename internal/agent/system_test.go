@@ -12,7 +12,7 @@ func TestSystem(t *testing.T) {
 	t.Parallel()
 	f, err := System{}.Facts(t.Context())
 	host, _ := os.Hostname()
-	if err != nil || f.Machine != host || len(f.Sessions) != 1 || f.Sessions[0].User == "" {
+	if err != nil || f.Machine != host || os.Geteuid() != 0 && (len(f.Sessions) != 1 || f.Sessions[0].User == "") {
 		t.Errorf("%+v %v", f, err)
 	}
 	for _, a := range f.Addresses {
@@ -37,7 +37,7 @@ func TestStandInWithoutMachineFile(t *testing.T) {
 	}
 	got, err := s.Facts(t.Context())
 	want, _ := System{}.Facts(t.Context())
-	if err != nil || got.Machine != want.Machine || len(got.contexts()) != 2 {
+	if err != nil || got.Machine != want.Machine || len(got.contexts()) != len(want.contexts()) {
 		t.Errorf("%+v %v", got, err)
 	}
 }

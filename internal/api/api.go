@@ -5,6 +5,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
@@ -61,9 +62,13 @@ type Me struct {
 	SignedIn   bool        `json:"signed_in"`
 	NeedsSetUp bool        `json:"needs_set_up" doc:"The first account is still to be made."`
 	Name       string      `json:"name,omitempty"`
-	Role       access.Role `json:"role,omitempty"`
+	Role       access.Role `json:"role,omitempty" doc:"The mightiest of what is held."`
 	Machine    string      `json:"machine,omitempty"`
 	Version    string      `json:"version"`
+
+	User  string           `json:"user,omitempty" doc:"The person that this is in lineups."`
+	Holds []access.Holding `json:"holds,omitempty"`
+	May   []access.Action  `json:"may,omitempty" doc:"What may be done, somewhere at least."`
 }
 
 // Files are documents by name.
@@ -112,8 +117,82 @@ type Queues struct {
 // Import takes in a directory.
 type Import struct {
 	Source string          `json:"source,omitempty" doc:"Which source this is; file when absent. It will hold exactly what the files say." default:"file"`
-	Format string          `json:"format,omitempty" enum:"file,ldif" default:"file"`
+	Format string          `json:"format,omitempty" enum:"file,ldif,csv" default:"file"`
 	Files  []document.File `json:"files" minItems:"1" maxItems:"100"`
+	Dry    bool            `json:"dry,omitempty" doc:"Only say what would be."`
+	Accept bool            `json:"accept,omitempty" doc:"Apply it, whatever disappears."`
+}
+
+// NewJoin says that two accounts are one person, or are two.
+type NewJoin struct {
+	A      string `json:"a" minLength:"1" maxLength:"512" doc:"SOURCE/NAME, or NAME; the one that stands for the person."`
+	B      string `json:"b" minLength:"1" maxLength:"512" doc:"SOURCE/NAME, or NAME; also a name that no directory has."`
+	Apart  bool   `json:"apart,omitempty" doc:"They are two people, whatever the rules say."`
+	Reason string `json:"reason,omitempty" maxLength:"1024"`
+}
+
+// Lead names the source whose account stands for a person who has several.
+type Lead struct {
+	Source string `json:"source" maxLength:"63" doc:"Empty leaves it to the first by name."`
+}
+
+// JoinRule turns a rule on or off.
+type JoinRule struct {
+	On  bool `json:"on"`
+	Dry bool `json:"dry,omitempty" doc:"Only say what would come of it."`
+}
+
+// NewSource is a directory to be read over LDAP; it is tried at once.
+type NewSource struct {
+	URL       string        `json:"url" minLength:"1" maxLength:"1024" doc:"ldaps://HOST, or ldap://HOST with start_tls."`
+	StartTLS  bool          `json:"start_tls,omitempty"`
+	ListUnder string        `json:"list_under,omitempty" maxLength:"1024" doc:"The DN below which queues that are listed are written as printer entries (RFC 7612)."`
+	SignIn    bool          `json:"sign_in,omitempty" doc:"Its people may sign in here with their password there; an owner's to say."`
+	CA        string        `json:"ca,omitempty" maxLength:"65536" doc:"PEM; the system's authorities when absent."`
+	Bind      string        `json:"bind,omitempty" maxLength:"1024" doc:"The account that reads; anonymous when absent."`
+	Password  *string       `json:"password,omitempty" maxLength:"1024" doc:"Never given back. The one that is kept, when absent."`
+	Base      string        `json:"base" minLength:"1" maxLength:"1024" doc:"The DN below which everything is read."`
+	Preset    string        `json:"preset,omitempty" enum:"standard,posix,domain" default:"standard"`
+	Map       directory.Map `json:"map,omitempty" doc:"What differs from the preset."`
+	Brake     int           `json:"brake,omitempty" minimum:"0" maximum:"100" doc:"The share, in percent, of what a source held that may disappear in one pass; 20 when absent."`
+	Every     int           `json:"every,omitempty" minimum:"0" doc:"Seconds between passes for changes; 300 when absent."`
+	Whole     int           `json:"whole,omitempty" minimum:"0" doc:"Seconds between whole passes; a day when absent."`
+	Try       bool          `json:"try,omitempty" doc:"Only try it; nothing is kept."`
+}
+
+// Source gives it as the core has it.
+func (n NewSource) Source(name string) directory.Source {
+	return directory.Source{Name: name, URL: n.URL, StartTLS: n.StartTLS, SignIn: n.SignIn, ListUnder: n.ListUnder, CA: n.CA, Bind: n.Bind, Base: n.Base, Preset: n.Preset, Map: n.Map, Brake: n.Brake, Every: n.Every, Whole: n.Whole}
+}
+
+// TriedSource is a source with a few of what was found in it.
+type TriedSource struct {
+	Source directory.Source `json:"source"`
+	Sample []FoundOne       `json:"sample"`
+	Kept   bool             `json:"kept"`
+}
+
+// NewRun asks for a pass over a source.
+type NewRun struct {
+	Kind   string `json:"kind,omitempty" enum:"whole,changes,dry" default:"whole"`
+	Accept bool   `json:"accept,omitempty" doc:"Apply it, whatever disappears."`
+}
+
+// Pausing pauses or resumes.
+type Pausing struct {
+	Paused bool `json:"paused"`
+}
+
+// RenameIDs name renames.
+type RenameIDs struct {
+	Draft string  `json:"draft,omitempty" maxLength:"63"`
+	IDs   []int64 `json:"ids,omitempty" maxItems:"10000" doc:"All when absent."`
+}
+
+// TakenRenames says what came of it.
+type TakenRenames struct {
+	Objects int   `json:"objects" doc:"Objects of the draft that name the new names now."`
+	Version int64 `json:"version" doc:"The draft's."`
 }
 
 // A Draft is one's own draft with what it comes to.
@@ -147,6 +226,12 @@ type PublishDraft struct {
 // Reason says why.
 type Reason struct {
 	Reason string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+}
+
+// DrainServer takes a server out of duty.
+type DrainServer struct {
+	Reason string     `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+	Until  *time.Time `json:"until,omitempty" doc:"It returns by itself then."`
 }
 
 // Diffs are the differences between two revisions.
@@ -233,8 +318,75 @@ type Why struct {
 // NewToken asks for a token.
 type NewToken struct {
 	Name    string      `json:"name" minLength:"1" maxLength:"256"`
-	Role    access.Role `json:"role" enum:"administrator,agent"`
+	Role    access.Role `json:"role" enum:"owner,administrator,site-administrator,help-desk,auditor,agent"`
+	Sites   []string    `json:"sites,omitempty" maxItems:"1000" doc:"Where what it does must lie; everywhere when absent."`
 	Machine string      `json:"machine,omitempty" maxLength:"256" doc:"Of an agent: the one machine that it is for."`
+	Expires *time.Time  `json:"expires,omitempty" doc:"When it ends by itself; never when absent."`
+}
+
+// NewOwnToken asks for a token of one's own.
+type NewOwnToken struct {
+	Name    string     `json:"name" minLength:"1" maxLength:"256"`
+	Expires *time.Time `json:"expires,omitempty" doc:"When it ends by itself; never when absent."`
+}
+
+// NewEnrolToken asks for an enrolment token.
+type NewEnrolToken struct {
+	Name    string     `json:"name" minLength:"1" maxLength:"256"`
+	Site    string     `json:"site,omitempty" maxLength:"63" doc:"Where the machines stand; any site when absent."`
+	Uses    int        `json:"uses,omitempty" minimum:"0" maximum:"100000" doc:"How many machines may enrol; 1 when absent."`
+	Expires *time.Time `json:"expires,omitempty" doc:"A week from now when absent."`
+}
+
+// MadeEnrolToken gives an enrolment token, once.
+type MadeEnrolToken struct {
+	Token  access.EnrolToken `json:"token"`
+	Secret string            `json:"secret" doc:"Shown this once; it also says by which authority the service is known."`
+}
+
+// NewRequest asks for a queue.
+type NewRequest struct {
+	Queue  string `json:"queue" minLength:"1" maxLength:"256"`
+	Reason string `json:"reason" minLength:"1" maxLength:"1024"`
+}
+
+// AnswerRequest grants a request or declines it.
+type AnswerRequest struct {
+	Grant bool   `json:"grant"`
+	Says  string `json:"says,omitempty" maxLength:"1024" doc:"What the person reads; needed to decline."`
+}
+
+// AnsweredRequest is a request that was answered.
+type AnsweredRequest struct {
+	Request access.Request `json:"request"`
+	Changes int            `json:"changes" doc:"How many objects the answerer's draft changes now; 0 for one that was declined."`
+}
+
+// NewAccount asks for a local account.
+type NewAccount struct {
+	Name     string      `json:"name" minLength:"1" maxLength:"256"`
+	Password string      `json:"password" maxLength:"1024"`
+	Role     access.Role `json:"role" enum:"owner,administrator,site-administrator,help-desk,auditor,person"`
+	Sites    []string    `json:"sites,omitempty" maxItems:"1000"`
+}
+
+// NewRole gives an account another role.
+type NewRole struct {
+	Role  access.Role `json:"role" enum:"owner,administrator,site-administrator,help-desk,auditor,person"`
+	Sites []string    `json:"sites,omitempty" maxItems:"1000"`
+}
+
+// NewRule lets people of a directory sign in with a role.
+type NewRule struct {
+	Who   string      `json:"who" minLength:"1" maxLength:"512" doc:"everyone, user:N, group:N or unit:P."`
+	Role  access.Role `json:"role" enum:"owner,administrator,site-administrator,help-desk,auditor,person"`
+	Sites []string    `json:"sites,omitempty" maxItems:"1000"`
+}
+
+// NewPassword changes one's own password.
+type NewPassword struct {
+	Old string `json:"old" maxLength:"1024"`
+	New string `json:"new" maxLength:"1024"`
 }
 
 // MadeToken gives a token's secret, once.
@@ -248,6 +400,7 @@ type Endpoint struct {
 	endpoint.Record
 	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
 	Drift []endpoint.Difference `json:"drift"`
+	Says  []string              `json:"says" doc:"How its people are known, where that does not work out."`
 }
 
 // Called is an endpoint that was asked to report.
@@ -289,6 +442,6 @@ type FoundOne struct {
 
 // A Notice tells a watching client what to read again.
 type Notice struct {
-	What    string `json:"what" enum:"estate,directory,live,access,draft,endpoint,event,lost"`
+	What    string `json:"what" enum:"estate,directory,sources,live,access,enrolment,draft,endpoint,event,stock,drivers,lost"`
 	Subject string `json:"subject"`
 }

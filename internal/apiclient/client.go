@@ -50,6 +50,9 @@ func New(base, token string, caPEM []byte) (*Client, error) {
 	return &Client{u, token, &http.Client{Transport: t, Jar: jar}}, nil
 }
 
+// URL is the service's address.
+func (c *Client) URL() string { return c.base.String() }
+
 const maxAnswer = 256 << 20
 
 // Do sends one request and decodes the answer into out, which may be nil. A problem comes back as the fault that it was.
@@ -70,16 +73,24 @@ func (c *Client) Do(ctx context.Context, method, path string, query url.Values, 
 
 // Raw sends one request with headers of the caller's; the caller closes the body.
 func (c *Client) Raw(ctx context.Context, method, path string, query url.Values, header http.Header, in any) (*http.Response, error) {
+	if in == nil {
+		return c.send(ctx, method, path, query, header, "", nil)
+	}
+	b, err := json.Marshal(in)
+	if err != nil {
+		return nil, err
+	}
+	return c.send(ctx, method, path, query, header, "application/json", bytes.NewReader(b))
+}
+
+// Upload sends a body that is no JSON; the caller closes the answer's body.
+func (c *Client) Upload(ctx context.Context, path string, query url.Values, contentType string, body io.Reader) (*http.Response, error) {
+	return c.send(ctx, http.MethodPost, path, query, nil, contentType, body)
+}
+
+func (c *Client) send(ctx context.Context, method, path string, query url.Values, header http.Header, contentType string, body io.Reader) (*http.Response, error) {
 	u := c.base.JoinPath(path)
 	u.RawQuery = query.Encode()
-	var body io.Reader
-	if in != nil {
-		b, err := json.Marshal(in)
-		if err != nil {
-			return nil, err
-		}
-		body = bytes.NewReader(b)
-	}
 	req, err := http.NewRequestWithContext(ctx, method, u.String(), body)
 	if err != nil {
 		return nil, err
@@ -87,8 +98,8 @@ func (c *Client) Raw(ctx context.Context, method, path string, query url.Values,
 	if header != nil {
 		req.Header = header.Clone()
 	}
-	if in != nil {
-		req.Header.Set("Content-Type", "application/json")
+	if contentType != "" {
+		req.Header.Set("Content-Type", contentType)
 	}
 	if c.token != "" {
 		req.Header.Set("Authorization", "Bearer "+c.token)

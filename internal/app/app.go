@@ -2,10 +2,12 @@
 package app
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/tls"
 	"embed"
+	"encoding/hex"
 	"errors"
 	"fmt"
 	"io/fs"
@@ -20,6 +22,7 @@ import (
 	_ "time/tzdata" // zones wherever it runs
 
 	"cirque/core/access"
+	"cirque/core/name"
 	"cirque/internal/ca"
 	"cirque/internal/fault"
 	"cirque/internal/gateway"
@@ -41,6 +44,7 @@ type Options struct {
 	Data         string // directory; made when it is not there
 	Database     string // URL of a PostgreSQL database; empty runs one of its own in Data
 	Listen       string // host:port
+	PublicURL    string // the address by which others reach it; where it listens when empty
 	TLSCert      string // PEM files; empty takes a certificate of Cirque's own authority
 	TLSKey       string
 	PlainHTTP    bool   // loopback only
@@ -49,13 +53,18 @@ type Options struct {
 	table        probe.AddressTable
 	// Now is the clock by which lineups are answered; time.Now when nil.
 	Now func() time.Time
-	// Throwaway runs the own database fast and unsafely, for tests.
+	// ServersEvery and DevicesEvery are how often servers and devices are read; zero takes the usual.
+	ServersEvery, DevicesEvery time.Duration
+	// Health has servers and devices probed also where Throwaway is set.
+	Health bool
+	// Throwaway runs the own database fast and unsafely, for tests, and reaches nothing but loopback and its address table.
 	Throwaway bool
 }
 
 const (
 	databaseName = "cirque"
 	setupFile    = "setup-code"
+	secretFile   = "secret-key"
 	stopWithin   = 10 * time.Second
 )
 
@@ -115,8 +124,26 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		return nil, err
 	}
 	setup := setupCode{filepath.Join(o.Data, setupFile)}
-	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: probe.NewIPP(o.table), Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
-		SetupCode: setup.read, SetupDone: setup.remove})
+	key, err := secretKey(filepath.Join(o.Data, secretFile))
+	if err != nil {
+		return nil, err
+	}
+	if o.Throwaway && len(o.table) == 0 {
+		o.table = probe.AddressTable{"": ""} // nothing but loopback
+	}
+	authority, err := ca.Open(filepath.Join(o.Data, "ca"), time.Now())
+	if err != nil {
+		return nil, err
+	}
+	var certifier service.Authority
+	scheme := "http"
+	if !o.PlainHTTP {
+		scheme = "https"
+		certifier = authority // over plain HTTP no certificate could be shown
+	}
+	prober := probe.NewIPP(o.table)
+	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober, Dir: probe.NewDir(o.table), Raster: probe.RasterPage, SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
+		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery, PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read, SetupDone: setup.remove})
 	if err != nil {
 		return nil, err
 	}
@@ -130,7 +157,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	wg.Go(func() { svc.Run(run) })
 	c.add(func() error { stopRun(); wg.Wait(); return nil })
 	r = &Running{Service: svc, store: store}
-	if err := serve(o, ln, svc, r, &c); err != nil {
+	if err := serve(o, ln, svc, authority, r, &c); err != nil {
 		return nil, err
 	}
 	r.stop = sync.OnceValue(c.run)
@@ -142,7 +169,7 @@ func listen(o Options) (net.Listener, error) {
 	if err != nil {
 		return nil, fault.New(fault.Invalid, "listen-address", "write HOST:PORT, such as 127.0.0.1:8631", "%q is no address to listen at", o.Listen)
 	}
-	if o.PlainHTTP && !isLoopback(host) {
+	if o.PlainHTTP && !name.Loopback(host) {
 		return nil, fault.New(fault.Invalid, "plain-http", "leave --plain-http out, or listen at 127.0.0.1", "plain HTTP is for loopback only, and %s is not", o.Listen)
 	}
 	ln, err := net.Listen("tcp", o.Listen)
@@ -150,11 +177,6 @@ func listen(o Options) (net.Listener, error) {
 		return nil, fault.New(fault.Unavailable, "listen", "stop what listens there, or name another address with --listen", "%s cannot be listened at", o.Listen).Because(err)
 	}
 	return ln, nil
-}
-
-func isLoopback(host string) bool {
-	ip := net.ParseIP(host)
-	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 func ignoreClosed(err error) error {
@@ -207,7 +229,7 @@ func zone(name string) *time.Location {
 }
 
 // serve puts the handler on the listener.
-func serve(o Options, ln net.Listener, svc *service.Service, r *Running, c *closers) error {
+func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Authority, r *Running, c *closers) error {
 	console, err := fs.Sub(dist, "dist")
 	if err != nil {
 		return err
@@ -225,13 +247,13 @@ func serve(o Options, ln net.Listener, svc *service.Service, r *Running, c *clos
 		ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug)}
 	r.URL = "http://" + ln.Addr().String()
 	if !o.PlainHTTP {
-		cert, caFile, err := certificate(o, ln.Addr())
+		cert, caFile, err := certificate(o, authority, ln.Addr())
 		if err != nil {
 			stop()
 			return err
 		}
 		r.URL, r.CAFile = "https://"+ln.Addr().String(), caFile
-		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{cert}}
+		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{cert}, ClientAuth: tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
 	}
 	done := make(chan error, 1)
 	go func() {
@@ -258,17 +280,13 @@ func serve(o Options, ln net.Listener, svc *service.Service, r *Running, c *clos
 }
 
 // certificate is the one that was named, or one by Cirque's own authority for every name of this machine.
-func certificate(o Options, addr net.Addr) (tls.Certificate, string, error) {
+func certificate(o Options, a *ca.Authority, addr net.Addr) (tls.Certificate, string, error) {
 	if o.TLSCert != "" || o.TLSKey != "" {
 		cert, err := tls.LoadX509KeyPair(o.TLSCert, o.TLSKey)
 		if err != nil {
 			return cert, "", fault.New(fault.Invalid, "tls-files", "name both --tls-cert and --tls-key, as PEM", "the certificate and key cannot be used").Because(err)
 		}
 		return cert, "", nil
-	}
-	a, err := ca.Open(filepath.Join(o.Data, "ca"), time.Now())
-	if err != nil {
-		return tls.Certificate{}, "", err
 	}
 	hosts := []string{"localhost", "127.0.0.1", "::1"}
 	if name, err := os.Hostname(); err == nil && name != "" {
@@ -279,6 +297,28 @@ func certificate(o Options, addr net.Addr) (tls.Certificate, string, error) {
 	}
 	cert, err := a.Server(hosts, time.Now())
 	return cert, a.CertFile(), err
+}
+
+// secretKey reads the key that seals what is secret, and makes it the first time.
+func secretKey(file string) ([]byte, error) {
+	b, err := os.ReadFile(file)
+	if err == nil {
+		if key, e := hex.DecodeString(strings.TrimSpace(string(b))); e == nil && len(key) == 32 {
+			return key, nil
+		}
+		return nil, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; without it stored keys must be entered anew", "%s is no secret key", file)
+	}
+	if !errors.Is(err, fs.ErrNotExist) {
+		return nil, fault.New(fault.Invalid, "secret-key", "let the service's account read it", "%s cannot be read", file).Because(err)
+	}
+	key := make([]byte, 32)
+	_, _ = rand.Read(key) // it never fails
+	f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o600)
+	if err != nil {
+		return nil, err
+	}
+	_, err = fmt.Fprintln(f, hex.EncodeToString(key))
+	return key, errors.Join(err, f.Sync(), f.Close())
 }
 
 // setupCode is the file with the one-time code of the first run.
@@ -305,26 +345,49 @@ func (s setupCode) make() error {
 func (s setupCode) remove() { _ = os.Remove(s.file) }
 
 // MakeToken makes a token straight in the data directory or database, while the service runs or not.
-func MakeToken(ctx context.Context, o Options, name string, role, machine string) (secret string, err error) {
+func MakeToken(ctx context.Context, o Options, want access.Token) (secret string, err error) {
+	want.Author = "local"
+	err = beside(ctx, o, func(store *postgres.Store) (err error) {
+		_, doc, err := store.Current(ctx)
+		if err != nil {
+			return err
+		}
+		_, secret, err = service.AddToken(ctx, store, want, time.Now(), doc.HasSite)
+		return err
+	})
+	return secret, err
+}
+
+// ResetAccount gives an account a new password straight in the data directory or database, while the service runs or
+// not. It gives the account's name as it was made.
+func ResetAccount(ctx context.Context, o Options, called, password string) (made string, err error) {
+	err = beside(ctx, o, func(store *postgres.Store) (err error) {
+		made, err = service.ResetPassword(ctx, store, called, password)
+		return err
+	})
+	return made, err
+}
+
+// beside opens the store of a data directory or database, while the service runs or not.
+func beside(ctx context.Context, o Options, f func(*postgres.Store) error) (err error) {
 	var c closers
 	defer func() { err = errors.Join(err, c.run()) }()
 	if _, err := os.Stat(o.Data); o.Database == "" && err != nil {
-		return "", fault.New(fault.Invalid, "data-directory", "name the directory that cirque serve was given", "there is no data directory %s", o.Data)
+		return fault.New(fault.Invalid, "data-directory", "name the directory that cirque serve was given", "there is no data directory %s", o.Data)
 	}
 	store, err := openStore(ctx, o, &c)
 	if fault.Is(err, fault.Conflict) { // a service has the data: its database is up
 		_ = c.run()
 		db, err := cluster.Attach(ctx, o.Data)
 		if err != nil {
-			return "", err
+			return err
 		}
 		if store, err = postgres.Open(ctx, db.URL(databaseName)); err != nil {
-			return "", err
+			return err
 		}
 		c.add(func() error { store.Close(); return nil })
 	} else if err != nil {
-		return "", err
+		return err
 	}
-	_, secret, err = service.AddToken(ctx, store, "local", name, access.Role(role), machine)
-	return secret, err
+	return f(store)
 }

@@ -1,7 +1,9 @@
 package app
 
 import (
+	"archive/zip"
 	"bufio"
+	"bytes"
 	"cmp"
 	"context"
 	"crypto/rand"
@@ -81,7 +83,7 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
 	var wg sync.WaitGroup
 	wg.Go(func() {
-		err := sim.RunAgents(run, running.URL, nil, filepath.Join(o.Data, "agents"), sims.Endpoints, d.agentToken(ctx), o.Log)
+		err := sim.RunAgents(run, running.URL, nil, filepath.Join(o.Data, "agents"), o.table, sims.Endpoints, d.agentToken(ctx), o.Log)
 		if err != nil {
 			o.Log.Error("the demo's agents do not run", "error", err)
 		}
@@ -101,7 +103,7 @@ func readDemo(name string, into any) error {
 
 // owner is who loads the demo: whoever starts it has the data in hand.
 func (d *Demo) owner() *access.Principal {
-	return &access.Principal{Name: d.Name, Role: access.Administrator}
+	return &access.Principal{Name: d.Name, Role: access.Owner}
 }
 
 // account takes over the sign-in of an earlier start from demo.env, or makes one.
@@ -118,9 +120,9 @@ func (d *Demo) account(ctx context.Context) error {
 			return err
 		}
 	}
-	if d.Token == "" || d.Service.ByToken(d.Token) == nil {
+	if p := d.Service.ByToken(d.Token); d.Token == "" || p == nil || p.Role != access.Owner {
 		var err error
-		if d.Token, err = d.freshToken(ctx, "demo", access.Administrator, ""); err != nil {
+		if d.Token, err = d.freshToken(ctx, "demo", access.Owner, ""); err != nil {
 			return err
 		}
 	}
@@ -138,7 +140,7 @@ func (d *Demo) freshToken(ctx context.Context, name string, role access.Role, ma
 	if err := d.Service.RevokeToken(ctx, d.owner(), name); err != nil && !fault.Is(err, fault.Unknown) {
 		return "", err
 	}
-	_, secret, err := d.Service.MakeToken(ctx, d.owner(), name, role, machine)
+	_, secret, err := d.Service.MakeToken(ctx, d.owner(), access.Token{Name: name, Role: role, Machine: machine})
 	return secret, err
 }
 
@@ -165,9 +167,28 @@ func (d *Demo) load(ctx context.Context) error {
 		if err != nil {
 			return err
 		}
-		if _, err := d.Service.Import(ctx, d.owner(), "skerry", service.FormatFile, files); err != nil {
+		if _, err := d.Service.Import(ctx, d.owner(), service.Intake{Source: "skerry", Files: files}); err != nil {
 			return err
 		}
+		if files, err = demoFiles("payroll.yaml"); err != nil {
+			return err
+		}
+		if _, err := d.Service.Import(ctx, d.owner(), service.Intake{Source: "payroll", Files: files}); err != nil {
+			return err
+		}
+		// Both sources know some of them.
+		if _, err := d.Service.Join(ctx, d.owner(), "skerry/mira.solvang", "payroll/msolvang", false, "the payroll office says so"); err != nil {
+			return err
+		}
+		if _, err := d.Service.SetJoinRule(ctx, d.owner(), "address", true, false); err != nil {
+			return err
+		}
+		if _, err := d.Service.SetLead(ctx, d.owner(), "skerry"); err != nil {
+			return err
+		}
+	}
+	if err := d.drivers(ctx); err != nil {
+		return err
 	}
 	if snap.Revision.Number > 0 {
 		return nil
@@ -180,8 +201,60 @@ func (d *Demo) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, _, err = d.Service.Publish(ctx, d.owner(), files, "Skerry Line as it stands")
+	if _, _, err = d.Service.Publish(ctx, d.owner(), files, "Skerry Line as it stands"); err != nil {
+		return err
+	}
+	return d.people(ctx)
+}
+
+// demoRoles are who else signs in, with the same password.
+var demoRoles = []struct {
+	name string
+	access.Holding
+}{
+	{"yngve.kvam", access.Holding{Role: access.Administrator}}, {"bjorn.hauge", access.Holding{Role: access.SiteAdmin, Sites: []string{"brannoy"}}}, {"liv.orre", access.Holding{Role: access.HelpDesk}},
+	{"stein.aune", access.Holding{Role: access.Auditor}}, {"mira.solvang", access.Holding{Role: access.Person}},
+}
+
+// people makes an account in each role, and a request that waits for an answer.
+func (d *Demo) people(ctx context.Context) error {
+	for _, r := range demoRoles {
+		if _, err := d.Service.AddAccount(ctx, d.owner(), r.name, d.Password, r.Holding); err != nil {
+			return err
+		}
+	}
+	_, err := d.Service.RequestQueue(ctx, &access.Principal{Name: "kari.foss", User: "kari.foss", Role: access.Person}, "hall-colour", "lane maps for the summer")
 	return err
+}
+
+// drivers keeps the invented driver packages, where none is kept yet.
+func (d *Demo) drivers(ctx context.Context) error {
+	kept, err := d.Service.Packages(ctx, d.owner())
+	if err != nil || len(kept) > 0 {
+		return err
+	}
+	folders, err := fs.ReadDir(demo.Files, "drivers")
+	if err != nil {
+		return err
+	}
+	for _, f := range folders {
+		if !f.IsDir() {
+			continue
+		}
+		sub, err := fs.Sub(demo.Files, "drivers/"+f.Name())
+		if err != nil {
+			return err
+		}
+		var b bytes.Buffer
+		z := zip.NewWriter(&b)
+		if err := errors.Join(z.AddFS(sub), z.Close()); err != nil {
+			return err
+		}
+		if _, _, err := d.Service.AddPackage(ctx, d.owner(), f.Name(), "", b.Bytes()); err != nil {
+			return fmt.Errorf("the driver package %s: %w", f.Name(), err)
+		}
+	}
+	return nil
 }
 
 func demoFiles(names ...string) ([]document.File, error) {
@@ -219,6 +292,8 @@ Skerry Line is running: %d stand-in printers and %d agents.
 
   Console    %s
   Sign in    %s   password %s
+             the same password signs in yngve.kvam (administrator), bjorn.hauge (of brannoy alone),
+             liv.orre (help desk), stein.aune (auditor) and mira.solvang (herself)
   Script     set -a; . %s/demo.env; set +a
 
 Then, for a start:
@@ -227,6 +302,14 @@ Then, for a start:
   bin/cirque why hall-mono --user mira.solvang --machine till-07 --platform windows/x64
   bin/cirque test-page hall-mono --user mira.solvang --machine till-07 --platform windows/x64
   bin/cirque endpoint list
+
+Taking stock:
+
+  bin/cirque server list
+  bin/cirque server add ps-pier.skerry.example       a server that nobody has listed
+  bin/cirque adopt --server ps-pier --dry-run        its queues, as they would enter the estate
+  bin/cirque device scan 10.40.16.32/27              printers that nobody has listed
+  bin/cirque driver report
 
 The agents' spoolers are directories under %s/agents. The next start goes on from here.
 `, len(d.Printers.Printers), d.agents, d.URL, d.Name, d.Password, d.Data, d.Data)

@@ -95,7 +95,7 @@ func (a *Authority) Server(hosts []string, now time.Time) (tls.Certificate, erro
 	certFile, keyFile := a.file("server.pem"), a.file("server-key.pem")
 	if pair, err := tls.LoadX509KeyPair(certFile, keyFile); err == nil && pair.Leaf.CheckSignatureFrom(a.cert) == nil && now.Before(pair.Leaf.NotAfter.Add(-renewBefore)) &&
 		!slices.ContainsFunc(hosts, func(h string) bool { return pair.Leaf.VerifyHostname(h) != nil }) {
-		return pair, nil
+		return a.chain(pair), nil
 	}
 	key, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
 	if err != nil {
@@ -121,7 +121,14 @@ func (a *Authority) Server(hosts []string, now time.Time) (tls.Certificate, erro
 	if err := writePair(certFile, keyFile, der, key); err != nil {
 		return tls.Certificate{}, err
 	}
-	return tls.LoadX509KeyPair(certFile, keyFile)
+	pair, err := tls.LoadX509KeyPair(certFile, keyFile)
+	return a.chain(pair), err
+}
+
+// chain sends the authority's certificate along, for agents that know it by its fingerprint.
+func (a *Authority) chain(pair tls.Certificate) tls.Certificate {
+	pair.Certificate = append(slices.Clone(pair.Certificate), a.cert.Raw)
+	return pair
 }
 
 // writePair writes the key first: a certificate without its key would be taken for a broken authority.

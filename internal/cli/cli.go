@@ -8,9 +8,11 @@ import (
 	"io"
 	"os"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/access"
 	"cirque/internal/apiclient"
 	"cirque/internal/fault"
 )
@@ -28,18 +30,24 @@ const (
 	ExitNo          = 8 // the question was answered with no, such as why for an absent queue
 )
 
+// Token describes a token that is to be made.
+type Token = access.Token
+
 // Local are the commands that work on this machine rather than over the API; cmd/cirque brings them.
 type Local struct {
 	Version   string
 	Serve     func(ctx context.Context, o ServeOptions, out io.Writer) error
 	Demo      func(ctx context.Context, o ServeOptions, out io.Writer) error
-	MakeToken func(ctx context.Context, o ServeOptions, name, role, machine string) (string, error)
+	MakeToken func(ctx context.Context, o ServeOptions, want Token) (string, error)
+	// ResetAccount gives an account a new password beside the data, and its name as it was made.
+	ResetAccount func(ctx context.Context, o ServeOptions, name, password string) (string, error)
 }
 
 // ServeOptions are the flags of serve and demo.
 type ServeOptions struct {
-	Data, Database, Listen, TLSCert, TLSKey, AddressTable, LogFormat string
-	PlainHTTP, Verbose                                               bool
+	Data, Database, Listen, PublicURL, TLSCert, TLSKey, AddressTable, LogFormat string
+	PlainHTTP, Verbose                                                          bool
+	ServersEvery, DevicesEvery                                                  time.Duration
 }
 
 // root carries what every command needs.
@@ -166,7 +174,7 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		}
 		return nil
 	}
-	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.estate(), r.draft(), r.rehearse(), r.publish(), r.revert(), r.history(), r.diff(), r.coverage(), r.who(), r.reach(), r.drain(), r.back(), r.duties(), r.pick("pick", "Pick an offered queue for a person", "PUT"), r.pick("unpick", "Take a person's pick back", "DELETE"), r.directory(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"), r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
+	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.account(), r.audit(), r.enrol(), r.request(), r.personData(), r.estate(), r.draft(), r.rehearse(), r.publish(), r.revert(), r.history(), r.diff(), r.coverage(), r.who(), r.reach(), r.drain(), r.back(), r.duties(), r.moves(), r.health(), r.fleet(), r.pick("pick", "Pick an offered queue for a person", "PUT"), r.pick("unpick", "Take a person's pick back", "DELETE"), r.directory(), r.server(), r.device(), r.driver(), r.credential(), r.adopt(), r.orphans(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"), r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
 	return c
 }
 

@@ -4,37 +4,225 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"slices"
+	"strconv"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/endpoint"
 	"cirque/core/live"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
 
 func (r *root) drain() *cobra.Command {
-	var reason string
-	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member of its sets", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/drain", api.Reason{Reason: reason})
-	}}
+	var reason, until string
+	var watch bool
+	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member of its sets", Args: args(cobra.ExactArgs(1)),
+		Long: `Take a server out of duty. Everybody whom another member of its sets can serve is moved there first: each endpoint puts the
+other path into its queue, and only then no longer leads here. cirque moves says how far that is, and when the server is empty.`,
+		Example: "  cirque drain ps-ardholm-1 --reason \"driver update\"\n  cirque drain ps-ardholm-1 --reason \"driver update\" --until 2h --follow",
+		RunE: func(c *cobra.Command, a []string) error {
+			end, err := endOf(until, time.Now())
+			if err != nil {
+				return usageError{fmt.Errorf("--until: %w", err)}
+			}
+			if err := r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/drain", nil, api.DrainServer{Reason: reason, Until: end}); err != nil || !watch {
+				return err
+			}
+			return r.followDrain(c, a[0])
+		}}
 	c.Flags().StringVar(&reason, "reason", "", "why, in a few words")
+	c.Flags().StringVar(&until, "until", "", "it returns by itself then: RFC 3339, or how long from now, such as 90m or 2h")
+	c.Flags().BoolVar(&watch, "follow", false, "say how far it is until the server is empty")
 	return c
 }
 
-func (r *root) back() *cobra.Command {
-	return &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/return", nil)
-	}}
+// endOf reads a time to come: RFC 3339, or how long from now.
+func endOf(text string, now time.Time) (*time.Time, error) {
+	if text == "" {
+		return nil, nil
+	}
+	if d, err := time.ParseDuration(text); err == nil && d > 0 {
+		at := now.Add(d)
+		return &at, nil
+	}
+	return momentOf(text)
 }
 
-func (r *root) duty(c *cobra.Command, path string, in any) error {
+func (r *root) back() *cobra.Command {
+	var atOnce bool
+	c := &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: args(cobra.ExactArgs(1)),
+		Long: `Put a server back on duty. A member of a set takes its people back part by part, over the time that the estate says
+(settings.continuity.return_minutes); with --at-once it takes them all now.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/return", url.Values{"at_once": {strconv.FormatBool(atOnce)}}, nil)
+		}}
+	c.Flags().BoolVar(&atOnce, "at-once", false, "take all its people back now")
+	return c
+}
+
+// followDrain says how far a drain is, whenever that changes, until the server is empty.
+func (r *root) followDrain(c *cobra.Command, server string) error {
 	client, err := r.client()
 	if err != nil {
 		return err
 	}
-	x, err := apiclient.Post[api.Changed](c.Context(), client, path, in)
+	said := ""
+	for {
+		list, err := apiclient.Get[[]endpoint.Move](c.Context(), client, "/api/v1/moves", nil)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(m endpoint.Move) bool { return m.Name == server })
+		if i < 0 {
+			fmt.Fprintf(c.OutOrStdout(), "%s is back on duty.\n", server)
+			return nil
+		}
+		if list[i].Says != said {
+			said = list[i].Says
+			fmt.Fprintf(c.OutOrStdout(), "%s: %s.\n", server, said)
+		}
+		if list[i].Empty {
+			fmt.Fprintf(c.OutOrStdout(), "%s is empty.\n", server)
+			return nil
+		}
+		select {
+		case <-c.Context().Done():
+			return c.Context().Err()
+		case <-time.After(time.Second):
+		}
+	}
+}
+
+func (r *root) moves() *cobra.Command {
+	return &cobra.Command{Use: "moves", Short: "How far people have moved off servers that are out of duty, or back to those that return", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		list, err := apiclient.Get[[]endpoint.Move](c.Context(), client, "/api/v1/moves", nil)
+		if err != nil {
+			return err
+		}
+		return r.print(c, list, func(w io.Writer) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Every server is on duty.")
+				return
+			}
+			t := r.table("SERVER", "DUTY", "SINCE", "ENDPOINTS", "LEFT", "WAITING JOBS", "SAYS")
+			for _, m := range list {
+				waiting := "not read"
+				if m.Waiting != nil {
+					waiting = fmt.Sprint(*m.Waiting)
+				}
+				duty := string(m.Duty)
+				if m.Duty == live.Serving {
+					duty = "returning"
+				}
+				t.add(m.Name, duty, ago(m.Since, time.Now()), fmt.Sprint(m.Endpoints), fmt.Sprint(m.Left), waiting, m.Says)
+			}
+			t.write(w)
+			for _, m := range list {
+				for _, k := range m.Stuck {
+					fmt.Fprintf(w, "  %s, %s: %s\n", k.Machine, k.State, k.Says)
+				}
+			}
+		})
+	}}
+}
+
+func (r *root) health() *cobra.Command {
+	return &cobra.Command{Use: "health [server|device NAME]", Short: "What probing has found of servers, and of devices that people reach directly", Args: args(cobra.MaximumNArgs(2)), RunE: func(c *cobra.Command, a []string) error {
+		if len(a) == 1 {
+			return usageError{fmt.Errorf("write server NAME or device NAME, or nothing for all")}
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		if len(a) == 2 {
+			v, err := apiclient.Get[live.HealthView](c.Context(), client, apiclient.Path("/api/v1/health/"+url.PathEscape(a[0]), a[1]), nil)
+			if err != nil {
+				return err
+			}
+			return r.print(c, v, func(w io.Writer) {
+				fmt.Fprintf(w, "%s %s is %s since %s; probed %s", v.Kind, v.Name, v.Verdict, v.Since.Local().Format("2006-01-02 15:04"), ago(v.Checked, time.Now()))
+				if v.Uptime != nil {
+					fmt.Fprintf(w, "; up for %.2f %% of what is known of the last 30 days", *v.Uptime*100)
+				}
+				fmt.Fprintln(w, ".")
+				for _, t := range v.Turns {
+					fmt.Fprintf(w, "  %s  %-8s  %s\n", t.At.Local().Format("2006-01-02 15:04:05"), t.Verdict, t.Says)
+				}
+			})
+		}
+		list, err := apiclient.Get[[]live.Health](c.Context(), client, "/api/v1/health", nil)
+		if err != nil {
+			return err
+		}
+		return r.print(c, list, func(w io.Writer) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Nothing has been probed yet.")
+				return
+			}
+			t := r.table("", "NAME", "VERDICT", "SINCE", "PROBED", "SAYS")
+			for _, h := range list {
+				says := h.Says
+				switch {
+				case h.Held:
+					says = "it answers, and is held down: it went up and down too often"
+				case h.Verdict == live.Unproven:
+					says = "it has never answered, which may be the way from here: " + h.Says
+				case h.Fails == 0:
+					says = ""
+				}
+				t.add(h.Kind, h.Name, string(h.Verdict), ago(h.Since, time.Now()), ago(h.Checked, time.Now()), says)
+			}
+			t.write(w)
+		})
+	}}
+}
+
+func (r *root) fleet() *cobra.Command {
+	var hours int
+	c := &cobra.Command{Use: "fleet", Short: "How all endpoints stand, now and over time", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		f, err := apiclient.Get[endpoint.Fleet](c.Context(), client, "/api/v1/fleet", url.Values{"hours": {fmt.Sprint(hours)}})
+		if err != nil {
+			return err
+		}
+		return r.print(c, f, func(w io.Writer) {
+			if f.Part == nil {
+				fmt.Fprintln(w, "No endpoint has reported yet.")
+				return
+			}
+			fmt.Fprintf(w, "%.1f %% of %d endpoints have what they should. %s\n", *f.Part*100, f.Now.Converged+f.Now.Behind+f.Now.Failing+f.Now.Silent, f.Pace)
+			t := r.table("AT", "CONVERGED", "BEHIND", "FAILING", "SILENT")
+			every := max(1, len(f.Samples)/12)
+			for i, s := range append(f.Samples, f.Now) {
+				if i%every == 0 || i == len(f.Samples) {
+					t.add(s.At.Local().Format("2006-01-02 15:04"), fmt.Sprint(s.Converged), fmt.Sprint(s.Behind), fmt.Sprint(s.Failing), fmt.Sprint(s.Silent))
+				}
+			}
+			t.write(w)
+		})
+	}}
+	c.Flags().IntVar(&hours, "hours", 24, "how far back")
+	return c
+}
+
+func (r *root) duty(c *cobra.Command, path string, query url.Values, in any) error {
+	client, err := r.client()
 	if err != nil {
+		return err
+	}
+	var x api.Changed
+	if err := client.Do(c.Context(), "POST", path, query, in, &x); err != nil {
 		return err
 	}
 	return r.print(c, x, func(w io.Writer) { fmt.Fprintln(w, x.Says+".") })

@@ -5,6 +5,7 @@ import (
 	"io"
 	"net/url"
 	"os"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -222,9 +223,11 @@ func (r *root) history() *cobra.Command {
 
 func (r *root) directory() *cobra.Command {
 	var source, format string
+	var dry, accept bool
 	imp := &cobra.Command{Use: "import FILE...", Short: "Make a source of the directory hold exactly what the files say", Args: args(cobra.MinimumNArgs(1)),
-		Long: `Make a source of the directory hold exactly what the files say: directory files (YAML or JSON) or LDIF (RFC 2849), which
-are told apart by their names (.ldif) or --format. What the source held before and the files do not is removed.`,
+		Long: `Make a source of the directory hold exactly what the files say: directory files (YAML or JSON), LDIF (RFC 2849) or
+tables (CSV with a head line: kind, name and further columns), which are told apart by their names (.ldif, .csv) or --format. What the source held before and the files do not is removed; where that
+is a large share, nothing is applied unless --accept-removals.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			files, err := readFiles(c, a)
 			if err != nil {
@@ -237,30 +240,42 @@ are told apart by their names (.ldif) or --format. What the source held before a
 			if err != nil {
 				return err
 			}
-			i, err := apiclient.Post[directory.Import](c.Context(), client, "/api/v1/directory/import", api.Import{Source: source, Format: format, Files: files})
+			i, err := apiclient.Post[directory.Import](c.Context(), client, "/api/v1/directory/import", api.Import{Source: source, Format: format, Files: files, Dry: dry, Accept: accept})
 			if err != nil {
 				return err
 			}
 			return r.print(c, i, func(w io.Writer) {
-				fmt.Fprintf(w, "The source %s holds %s, %s and %s: %d added, %d changed, %d removed.\n", i.Source,
+				holds := "holds"
+				if i.Dry {
+					holds = "would hold"
+				}
+				fmt.Fprintf(w, "The source %s %s %s, %s and %s: %d added, %d changed, %d removed.\n", i.Source, holds,
 					count(i.Users, "user"), count(i.Groups, "group"), count(i.Machines, "machine"), i.Added, i.Changed, i.Removed)
 				for _, n := range i.Notes {
 					fmt.Fprintln(w, n)
 				}
+				if i.Dry {
+					fmt.Fprintln(w, "Nothing was applied.")
+					if i.Held != "" {
+						fmt.Fprintf(w, "The brake would hold it, since %s; --accept-removals applies it nevertheless.\n", i.Held)
+					}
+				}
 			})
 		}}
 	imp.Flags().StringVar(&source, "source", "file", "which source this is")
-	imp.Flags().StringVar(&format, "format", "", "file or ldif")
-	return group("directory", "Import users, groups, units and machines", imp, r.directoryFind())
+	imp.Flags().StringVar(&format, "format", "", "file, ldif or csv")
+	imp.Flags().BoolVar(&dry, "dry-run", false, "say what would come of it, and apply nothing")
+	imp.Flags().BoolVar(&accept, "accept-removals", false, "apply it, whatever disappears")
+	return group("directory", "Users, groups, units and machines: import them, or have them read over LDAP", imp, r.directoryFind(), r.source(), r.directoryRuns(), r.renames(), r.joins(), r.join(false), r.join(true), r.unjoin(), r.joinBy(), r.lead(), r.strangers(), r.listed())
 }
 
 func formatOf(names []string) string {
-	for _, n := range names {
-		if !strings.HasSuffix(strings.ToLower(n), ".ldif") {
-			return "file"
+	for _, format := range []string{"ldif", "csv"} {
+		if !slices.ContainsFunc(names, func(n string) bool { return !strings.HasSuffix(strings.ToLower(n), "."+format) }) {
+			return format
 		}
 	}
-	return "ldif"
+	return "file"
 }
 
 func (r *root) directoryFind() *cobra.Command {
@@ -324,7 +339,7 @@ func (r *root) queue() *cobra.Command {
 	list.Flags().StringVar(&location, "location", "", "only at this location or under it")
 	list.Flags().StringVar(&label, "label", "", "only with this label")
 	list.Flags().StringVar(&word, "find", "", "only with this in name, title or note")
-	return group("queue", "See queues", list)
+	return group("queue", "See queues, and change many at once", append([]*cobra.Command{list}, r.queueTools()...)...)
 }
 
 func contains(list []string, s string) bool {

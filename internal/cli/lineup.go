@@ -311,7 +311,7 @@ func (r *root) endpoint() *cobra.Command {
 			fmt.Fprintln(w, all[0].Otherwise)
 		})
 	}}
-	return group("endpoint", "See endpoints and their drift, and call them", list, show, refresh)
+	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup())
 }
 
 func wrong(e api.Endpoint) string {
@@ -359,6 +359,22 @@ func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
 		t.write(w)
 	} else {
 		fmt.Fprintln(w, "No queue is installed.")
+	}
+	for i, l := range e.Report.Logins {
+		if i == 0 {
+			fmt.Fprintln(w)
+		}
+		switch l.How {
+		case "waiting":
+			fmt.Fprintf(w, "Signed in as %s: has not said yet who they are.\n", l.System)
+		case "asked":
+			fmt.Fprintf(w, "Signed in as %s: is %s, as they said.\n", l.System, l.User)
+		default:
+			fmt.Fprintf(w, "Signed in as %s.\n", l.System)
+		}
+	}
+	for _, says := range e.Says {
+		fmt.Fprintf(w, "\nIts people: %s.\n", says)
 	}
 	if len(e.Report.Failures)+len(e.Drift) == 0 {
 		fmt.Fprintln(w, "\nIt has what it should.")

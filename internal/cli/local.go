@@ -6,6 +6,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
@@ -17,6 +18,11 @@ import (
 )
 
 func (o ServeOptions) check() error {
+	for flag, d := range map[string]time.Duration{"--servers-every": o.ServersEvery, "--devices-every": o.DevicesEvery} {
+		if d != 0 && d < 10*time.Second {
+			return usageError{fmt.Errorf("%s %s is too often: 10s at least", flag, d)}
+		}
+	}
 	if o.LogFormat != "text" && o.LogFormat != "json" {
 		return usageError{fmt.Errorf("%q is no way to log: text or json", o.LogFormat)}
 	}
@@ -50,8 +56,11 @@ the first start a one-time code for the console's first account is written to DI
 	f.StringVar(&o.Database, "database", "", "the URL of an existing PostgreSQL database")
 	f.StringVar(&o.TLSCert, "tls-cert", "", "a certificate, PEM")
 	f.StringVar(&o.TLSKey, "tls-key", "", "its key, PEM")
+	f.StringVar(&o.PublicURL, "public-url", "", "the address by which others reach the service, such as https://cirque.example:8631; where it listens when absent")
 	f.BoolVar(&o.PlainHTTP, "plain-http", false, "no TLS; on loopback only")
 	f.StringVar(&o.AddressTable, "address-table", "", "a YAML file that leads printers' addresses elsewhere, for stand-ins")
+	f.DurationVar(&o.ServersEvery, "servers-every", 0, "how often print servers are read, such as 5m, which is usual")
+	f.DurationVar(&o.DevicesEvery, "devices-every", 0, "how often devices are questioned, such as 15m, which is usual")
 	return c
 }
 
@@ -172,7 +181,7 @@ func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (
 	label := fmt.Sprintf("%s at %s, command line", name, first(host, "this machine"))
 	// A former token of this name is of no use any more: its secret was kept here.
 	_ = client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/tokens", label), nil, nil, nil)
-	made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/tokens", api.NewToken{Name: label, Role: access.Administrator})
+	made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/session/tokens", api.NewOwnToken{Name: label})
 	if err != nil {
 		return "", err
 	}
@@ -222,14 +231,19 @@ func (r *root) tokenCommand() *cobra.Command {
 
 func (r *root) tokenCreate() *cobra.Command {
 	var o ServeOptions
-	var name, role, machine string
+	var name, role, machine, expires string
+	var sites []string
 	c := &cobra.Command{Use: "create --name N [--role agent --machine M]", Short: "Make a token and print it, and nothing else", Args: args(cobra.NoArgs),
 		Long: `Make a token and print it, and nothing else. It is shown this once.
 
 With --data it is made beside the data, which needs no sign-in; else by the service.`,
 		RunE: func(c *cobra.Command, _ []string) error {
+			end, err := dayOf(expires)
+			if err != nil {
+				return err
+			}
 			if o.Data != "" || o.Database != "" {
-				secret, err := r.local.MakeToken(c.Context(), o, name, role, machine)
+				secret, err := r.local.MakeToken(c.Context(), o, access.Token{Name: name, Role: access.Role(role), Sites: sites, Machine: machine, ExpiresAt: end})
 				if err != nil {
 					return err
 				}
@@ -240,7 +254,7 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 			if err != nil {
 				return err
 			}
-			made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/tokens", api.NewToken{Name: name, Role: access.Role(role), Machine: machine})
+			made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/tokens", api.NewToken{Name: name, Role: access.Role(role), Sites: sites, Machine: machine, Expires: end})
 			if err != nil {
 				return err
 			}
@@ -249,8 +263,10 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 		}}
 	f := c.Flags()
 	f.StringVar(&name, "name", "", "what the token is called")
-	f.StringVar(&role, "role", string(access.Administrator), "administrator or agent")
+	f.StringVar(&role, "role", string(access.Administrator), "owner, administrator, site-administrator, help-desk, auditor or agent")
+	f.StringSliceVar(&sites, "site", nil, "where what it does must lie; may be given several times, everywhere when absent")
 	f.StringVar(&machine, "machine", "", "of an agent: the one machine that it is for")
+	f.StringVar(&expires, "expires", "", "the day with whose beginning it ends, YYYY-MM-DD; never when absent")
 	f.StringVar(&o.Data, "data", "", "the service's data directory")
 	f.StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
 	_ = c.MarkFlagRequired("name")

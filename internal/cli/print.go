@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"io"
 	"os"
@@ -158,5 +159,25 @@ func count(n int, one string) string {
 	if s, ok := strings.CutSuffix(one, "y"); ok {
 		return fmt.Sprintf("%d %sies", n, s)
 	}
+	if strings.HasSuffix(one, "s") {
+		return fmt.Sprintf("%d %ses", n, one)
+	}
 	return fmt.Sprintf("%d %ss", n, one)
+}
+
+// lines reads a stream of JSON objects, one a line, to its end.
+func lines[T any](in io.Reader, f func(T) error) error {
+	for dec := json.NewDecoder(in); ; {
+		var v T
+		err := dec.Decode(&v)
+		if errors.Is(err, io.EOF) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		if err := f(v); err != nil {
+			return err
+		}
+	}
 }

@@ -49,6 +49,18 @@ func (r *root) writeSubject(w io.Writer, s endpoint.Subject) {
 		about = append(about, "unknown to the directory")
 	}
 	fmt.Fprintf(w, "%s: %s.\n", s.Name, strings.Join(about, ", "))
+	if len(s.Names) > 0 {
+		fmt.Fprintln(w, "\nOne person under these names:")
+		t := r.table("  NAME", "FROM", "BECAUSE", "UNIT")
+		for _, n := range s.Names {
+			from := n.Source
+			if from == "" {
+				from = "no directory"
+			}
+			t.add("  "+n.Name, from, because(n), n.Unit)
+		}
+		t.write(w)
+	}
 	fmt.Fprintln(w, "\nIn groups:")
 	if len(s.Groups) == 0 {
 		fmt.Fprintln(w, "  none")

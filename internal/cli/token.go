@@ -22,13 +22,27 @@ func (r *root) tokenList() *cobra.Command {
 			return err
 		}
 		return r.print(c, list, func(w io.Writer) {
-			t := r.table("NAME", "ROLE", "MACHINE", "MADE BY", "MADE", "LAST USED")
+			t := r.table("NAME", "ROLE", "FOR", "MADE BY", "MADE", "LAST USED", "ENDS")
 			for _, k := range list {
 				used := "never"
 				if k.UsedAt != nil {
 					used = ago(*k.UsedAt, time.Now())
 				}
-				t.add(k.Name, string(k.Role), k.Machine, k.Author, k.CreatedAt.Local().Format(time.DateOnly), used)
+				ends := ""
+				if k.ExpiresAt != nil {
+					ends = k.ExpiresAt.Local().Format(time.DateOnly)
+					if k.Ended(time.Now()) {
+						ends += ", over"
+					}
+				}
+				role, scope := string(k.Role), k.Machine
+				switch {
+				case k.Account != "":
+					role, scope = "its own", k.Account
+				case k.Role != access.Agent:
+					scope = where(k.Sites)
+				}
+				t.add(k.Name, role, scope, k.Author, k.CreatedAt.Local().Format(time.DateOnly), used, ends)
 			}
 			t.write(w)
 		})
@@ -47,4 +61,16 @@ func (r *root) tokenRevoke() *cobra.Command {
 		_, err = fmt.Fprintf(c.OutOrStdout(), "The token %s is revoked.\n", a[0])
 		return err
 	}}
+}
+
+// dayOf reads a day in local time; nil for none.
+func dayOf(day string) (*time.Time, error) {
+	if day == "" {
+		return nil, nil
+	}
+	at, err := time.ParseInLocation(time.DateOnly, day, time.Local)
+	if err != nil {
+		return nil, usageError{fmt.Errorf("%q is no day; write YYYY-MM-DD", day)}
+	}
+	return &at, nil
 }

@@ -127,10 +127,10 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, err := svc.Import(b.Context(), owner, "file", service.FormatFile, []document.File{{Name: "large.json", Text: string(directory)}}); err != nil {
+	if _, err := svc.Import(b.Context(), owner, service.Intake{Source: "file", Files: []document.File{{Name: "large.json", Text: string(directory)}}}); err != nil {
 		b.Fatal(err)
 	}
-	_, token, err := svc.MakeToken(b.Context(), owner, "bench", access.Administrator, "")
+	_, token, err := svc.MakeToken(b.Context(), owner, access.Token{Name: "bench", Role: access.Administrator})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -139,14 +139,18 @@ func (s *server) live(a huma.API) {
 	}
 	type drain struct {
 		Name string `path:"name" maxLength:"256"`
-		Body api.Reason
+		Body api.DrainServer
 	}
-	route(s, a, "POST", "/api/v1/servers/{name}/drain", "drain", "Take a server out of duty", small, func(ctx context.Context, in *drain) (*out[api.Changed], error) {
-		changed, err := s.svc.Drain(ctx, principalOf(ctx), in.Name, in.Body.Reason)
+	route(s, a, "POST", "/api/v1/servers/{name}/drain", "drain", "Take a server out of duty; its people move to other members of its sets first", small, func(ctx context.Context, in *drain) (*out[api.Changed], error) {
+		changed, err := s.svc.Drain(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Until)
 		return &out[api.Changed]{said(changed, in.Name+" is drained", in.Name+" was drained already")}, err
 	})
-	route(s, a, "POST", "/api/v1/servers/{name}/return", "return", "Put a server back on duty", small, func(ctx context.Context, in *named) (*out[api.Changed], error) {
-		changed, err := s.svc.Return(ctx, principalOf(ctx), in.Name)
+	type back struct {
+		Name   string `path:"name" maxLength:"256"`
+		AtOnce bool   `query:"at_once" doc:"It takes all its people back at once, rather than over the time that the estate says."`
+	}
+	route(s, a, "POST", "/api/v1/servers/{name}/return", "return", "Put a server back on duty", small, func(ctx context.Context, in *back) (*out[api.Changed], error) {
+		changed, err := s.svc.Return(ctx, principalOf(ctx), in.Name, in.AtOnce)
 		return &out[api.Changed]{said(changed, in.Name+" is back on duty", in.Name+" was on duty already")}, err
 	})
 	type pick struct {

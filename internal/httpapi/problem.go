@@ -40,6 +40,13 @@ func (s *server) fail(ctx context.Context, err error) *problem {
 	if f.Kind == fault.Internal || f.Kind == fault.Unavailable {
 		s.log.ErrorContext(ctx, "request failed", "id", requestID(ctx), "code", f.Code, "error", err)
 	}
+	if f.Kind == fault.Denied {
+		who := ""
+		if p := principalOf(ctx); p != nil {
+			who = p.Name
+		}
+		s.log.WarnContext(ctx, "refused", "id", requestID(ctx), "code", f.Code, "who", who, "remote", remoteOf(ctx), "says", f.What)
+	}
 	return problemOf(f, requestID(ctx))
 }
 
@@ -72,7 +79,7 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 	case http.StatusRequestTimeout:
 		kind, code, fix, message = fault.Unavailable, "body-slow", "send it again", "the body did not arrive in time"
 	case http.StatusBadRequest:
-		code, message = "body-unreadable", "the body cannot be read as JSON"
+		code, message = "body-unreadable", "the body is missing, or cannot be read"
 	}
 	p := &problem{api.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: message, Code: code, Kind: kind, Fix: fix}}
 	for _, e := range errs {

@@ -2,12 +2,12 @@ package httpapi
 
 import (
 	"context"
-	"encoding/json"
 	"net/http"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/endpoint"
 	"cirque/core/live"
 	"cirque/core/rehearse"
 	"cirque/internal/api"
@@ -75,35 +75,44 @@ func (s *server) rehearsals(a huma.API) {
 		}
 		return &out[[]live.Note]{list}, err
 	})
+	route(s, a, "GET", "/api/v1/moves", "moves", "How far people have moved off servers that are out of duty, or back to those that return", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Move], error) {
+		list, err := s.svc.Moves(ctx, principalOf(ctx))
+		return &out[[]endpoint.Move]{list}, err
+	})
+	route(s, a, "GET", "/api/v1/health", "health-of-all", "What probing has found of servers and devices", small, func(ctx context.Context, _ *struct{}) (*out[[]live.Health], error) {
+		list, err := s.svc.Healths(ctx, principalOf(ctx))
+		if list == nil {
+			list = []live.Health{}
+		}
+		return &out[[]live.Health]{list}, err
+	})
+	type one struct {
+		Kind string `path:"kind" maxLength:"16" doc:"server or device."`
+		Name string `path:"name" maxLength:"256"`
+	}
+	route(s, a, "GET", "/api/v1/health/{kind}/{name}", "health-of-one", "What probing has found of one, with its history of 30 days", small, func(ctx context.Context, in *one) (*out[live.HealthView], error) {
+		v, err := s.svc.Health(ctx, principalOf(ctx), in.Kind, in.Name)
+		return &out[live.HealthView]{v}, err
+	})
+	type hours struct {
+		Hours int `query:"hours" minimum:"1" maximum:"8760" default:"24"`
+	}
+	route(s, a, "GET", "/api/v1/fleet", "fleet", "How all endpoints stand, now and over time", small, func(ctx context.Context, in *hours) (*out[endpoint.Fleet], error) {
+		f, err := s.svc.Fleet(ctx, principalOf(ctx), in.Hours)
+		return &out[endpoint.Fleet]{f}, err
+	})
 }
 
 // rehearse streams its progress: one JSON object a line, the last of which is the rehearsal, or the problem.
 func (s *server) rehearse(a huma.API) {
 	type in struct{ Body api.Rehearse }
 	op := operation(http.MethodPost, "/api/v1/rehearsals", "rehearse", "Compare the present with what would be, for everybody", small)
-	schema := a.OpenAPI().Components.Schemas.Schema(typeOf[api.RehearsalLine](), true, "")
-	op.Responses = map[string]*huma.Response{"200": {Description: "One JSON object a line: progress, and at last the rehearsal or a problem. Whoever goes away stops it.",
-		Content: map[string]*huma.MediaType{"application/x-ndjson": {Schema: schema}}}}
+	streamOf[api.RehearsalLine](a, &op, "One JSON object a line: progress, and at last the rehearsal or a problem. Whoever goes away stops it.")
 	huma.Register(a, op, func(ctx context.Context, in *in) (*huma.StreamResponse, error) {
 		if err := service.MayRehearse(principalOf(ctx)); err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return &huma.StreamResponse{Body: func(c huma.Context) {
-			ctx, cancel := context.WithCancel(c.Context())
-			defer cancel()
-			defer context.AfterFunc(s.cfg.Stopping, cancel)()
-			c.SetHeader("Content-Type", "application/x-ndjson")
-			c.SetHeader("Cache-Control", "no-store")
-			c.SetHeader("X-Accel-Buffering", "no")
-			enc := json.NewEncoder(c.BodyWriter())
-			line := func(l api.RehearsalLine) {
-				if enc.Encode(l) != nil {
-					cancel() // nobody reads it any more
-				}
-				if f, ok := c.BodyWriter().(http.Flusher); ok {
-					f.Flush()
-				}
-			}
+		return stream(s, func(ctx context.Context, line func(api.RehearsalLine)) {
 			told := time.Now()
 			r, err := s.svc.Rehearse(ctx, principalOf(ctx), service.Rehearsing(in.Body), func(done, total int) {
 				if time.Since(told) >= progressEvery {
@@ -116,6 +125,6 @@ func (s *server) rehearse(a huma.API) {
 				return
 			}
 			line(api.RehearsalLine{Rehearsal: &api.Rehearsal{ID: r.ID, Down: r.Down, Report: *r.Report}})
-		}}, nil
+		}), nil
 	})
 }

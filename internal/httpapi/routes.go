@@ -45,7 +45,7 @@ func route[I, O any](s *server, a huma.API, method, path, id, summary string, li
 func operation(method, path, id, summary string, limit int64) huma.Operation {
 	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: limit, BodyReadTimeout: time.Minute,
 		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity, http.StatusServiceUnavailable}}
-	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate", "rehearse", "reach-of"}, id) {
+	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate", "rehearse", "reach-of", "propose"}, id) {
 		op.Description = "Changes nothing."
 	}
 	return op
@@ -149,7 +149,7 @@ func list[T any](s *server, a huma.API, name string, of func(*estate.Document) [
 func (s *server) directory(a huma.API) {
 	type in struct{ Body api.Import }
 	route(s, a, "POST", "/api/v1/directory/import", "import-directory", "Make a source hold exactly what the files say", large, func(ctx context.Context, in *in) (*out[directory.Import], error) {
-		o, err := s.svc.Import(ctx, principalOf(ctx), in.Body.Source, in.Body.Format, in.Body.Files)
+		o, err := s.svc.Import(ctx, principalOf(ctx), service.Intake{Source: in.Body.Source, Format: in.Body.Format, Files: in.Body.Files, Dry: in.Body.Dry, Accept: in.Body.Accept})
 		return &out[directory.Import]{o}, err
 	})
 	type search struct {
@@ -164,6 +164,90 @@ func (s *server) directory(a huma.API) {
 			o.Found[i] = api.FoundOne(f)
 		}
 		return &out[api.Found]{o}, err
+	})
+}
+
+func (s *server) joins(a huma.API) {
+	route(s, a, "GET", "/api/v1/directory/joins", "joins", "How it is decided which accounts are one person", small, func(ctx context.Context, _ *struct{}) (*out[service.Joined], error) {
+		o, err := s.svc.Joins(ctx, principalOf(ctx))
+		return &out[service.Joined]{o}, err
+	})
+	type join struct{ Body api.NewJoin }
+	route(s, a, "POST", "/api/v1/directory/joins", "join", "Say that two accounts are one person, or are two", small, func(ctx context.Context, in *join) (*out[directory.Join], error) {
+		o, err := s.svc.Join(ctx, principalOf(ctx), in.Body.A, in.Body.B, in.Body.Apart, in.Body.Reason)
+		return &out[directory.Join]{o}, err
+	})
+	type one struct {
+		ID int64 `path:"id"`
+	}
+	route(s, a, "DELETE", "/api/v1/directory/joins/{id}", "end-join", "Take back what was said of two accounts", small, func(ctx context.Context, in *one) (*struct{}, error) {
+		return nil, s.svc.EndJoin(ctx, principalOf(ctx), in.ID)
+	})
+	type rule struct {
+		Rule string `path:"rule" enum:"address,employee"`
+		Body api.JoinRule
+	}
+	route(s, a, "PUT", "/api/v1/directory/join-rules/{rule}", "set-join-rule", "Whether accounts of different sources with one address, or one employee number, are one person", small, func(ctx context.Context, in *rule) (*out[service.Joined], error) {
+		o, err := s.svc.SetJoinRule(ctx, principalOf(ctx), in.Rule, in.Body.On, in.Body.Dry)
+		return &out[service.Joined]{o}, err
+	})
+	type lead struct{ Body api.Lead }
+	route(s, a, "PUT", "/api/v1/directory/lead", "set-lead", "Which source's account stands for a person who has several", small, func(ctx context.Context, in *lead) (*out[service.Joined], error) {
+		o, err := s.svc.SetLead(ctx, principalOf(ctx), in.Body.Source)
+		return &out[service.Joined]{o}, err
+	})
+	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that no directory has", small, func(ctx context.Context, _ *struct{}) (*out[[]service.Stranger], error) {
+		o, err := s.svc.Strangers(ctx, principalOf(ctx))
+		return &out[[]service.Stranger]{o}, err
+	})
+}
+
+func (s *server) people(a huma.API) {
+	route(s, a, "GET", "/api/v1/requests", "requests", "What people have asked for; only one's own for whoever may not see the others'", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Request], error) {
+		list, err := s.svc.Requests(ctx, principalOf(ctx))
+		return &out[[]access.Request]{list}, err
+	})
+	type ask struct{ Body api.NewRequest }
+	route(s, a, "POST", "/api/v1/requests", "request", "Ask for a queue, for oneself", small, func(ctx context.Context, in *ask) (*out[access.Request], error) {
+		o, err := s.svc.RequestQueue(ctx, principalOf(ctx), in.Body.Queue, in.Body.Reason)
+		return &out[access.Request]{o}, err
+	})
+	type answer struct {
+		ID   int64 `path:"id"`
+		Body api.AnswerRequest
+	}
+	route(s, a, "POST", "/api/v1/requests/{id}/answer", "answer-request", "Grant a request, into one's own draft, or decline it", small, func(ctx context.Context, in *answer) (*out[api.AnsweredRequest], error) {
+		r, d, err := s.svc.AnswerRequest(ctx, principalOf(ctx), in.ID, in.Body.Grant, in.Body.Says)
+		o := api.AnsweredRequest{Request: r}
+		if d != nil {
+			o.Changes = len(d.Changes)
+		}
+		return &out[api.AnsweredRequest]{o}, err
+	})
+	type one struct {
+		ID int64 `path:"id"`
+	}
+	route(s, a, "DELETE", "/api/v1/requests/{id}", "withdraw-request", "Take one's own request back", small, func(ctx context.Context, in *one) (*struct{}, error) {
+		return nil, s.svc.WithdrawRequest(ctx, principalOf(ctx), in.ID)
+	})
+	type named struct {
+		Name string `path:"name" maxLength:"256"`
+	}
+	route(s, a, "GET", "/api/v1/people/{name}/data", "person-data", "All that is kept of a person", small, func(ctx context.Context, in *named) (*out[service.PersonData], error) {
+		o, err := s.svc.PersonData(ctx, principalOf(ctx), in.Name)
+		return &out[service.PersonData]{o}, err
+	})
+	route(s, a, "GET", "/api/v1/people/{name}/history", "person-history", "What became of a person, newest first", small, func(ctx context.Context, in *named) (*out[[]service.Moment], error) {
+		o, err := s.svc.PersonHistory(ctx, principalOf(ctx), in.Name)
+		return &out[[]service.Moment]{o}, err
+	})
+	type erase struct {
+		Name   string `path:"name" maxLength:"256"`
+		Reason string `query:"reason" maxLength:"1024" doc:"Why; it is kept, and does not name the person."`
+	}
+	route(s, a, "DELETE", "/api/v1/people/{name}/data", "erase-person", "Erase what is kept of a person; in the audit a number stands for them from then on", small, func(ctx context.Context, in *erase) (*out[service.Erased], error) {
+		o, err := s.svc.ErasePerson(ctx, principalOf(ctx), in.Name, in.Reason)
+		return &out[service.Erased]{o}, err
 	})
 }
 
@@ -183,6 +267,7 @@ func (s *server) subjects(a huma.API) {
 func (s *server) lineups(a, described huma.API) {
 	type Asked struct { // exported: huma reads no embedded type that is not
 		Known string `header:"If-None-Match" doc:"The ETag of the answer that is known already."`
+		Nonce string `header:"Cirque-Nonce" maxLength:"64" doc:"An agent's; its answer is signed with it."`
 		Wait  string `header:"Prefer" doc:"wait=N: while the known answer still holds, answer only after N seconds (RFC 7240)."`
 		When
 	}
@@ -192,7 +277,8 @@ func (s *server) lineups(a, described huma.API) {
 	}
 	type many struct {
 		Asked
-		Body []lineup.Query `maxItems:"10000" minItems:"1"`
+		RawBody []byte
+		Body    []lineup.Query `maxItems:"10000" minItems:"1"`
 	}
 	type answer struct {
 		Status int
@@ -200,6 +286,10 @@ func (s *server) lineups(a, described huma.API) {
 		Length string `header:"Content-Length"` // else it is sent in chunks
 		ETag   string `header:"ETag"`
 		Pref   string `header:"Preference-Applied"`
+		Pace   string `header:"Cirque-Pace"`
+		Sign   string `header:"Cirque-Signature"`
+		Key    string `header:"Cirque-Key"`
+		Ask    string `header:"Cirque-Ask"`
 		Body   []byte
 	}
 	// The routes that are asked most stand elsewhere; here they are described.
@@ -213,6 +303,11 @@ func (s *server) lineups(a, described huma.API) {
 		o := &answer{Status: http.StatusOK, Type: "application/json", Length: strconv.Itoa(len(ans.JSON)), ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Body: ans.JSON}
 		if ans.same {
 			o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
+		}
+		h := s.asAgent(ctx, in.Nonce, in.RawBody, ans.Tag, o.Body)
+		o.Pace, o.Sign, o.Key = h.pace, h.signature, h.key
+		if !ans.same && ans.Tag == agentproto.TagOf(in.Known) {
+			o.Ask = s.asks(ctx) // nothing changed, and yet it was called
 		}
 		return o, nil
 	})
@@ -291,7 +386,7 @@ func (s *server) fleet(a huma.API) {
 	})
 	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
 		e, err := s.svc.Refresh(ctx, principalOf(ctx), in.Machine)
-		return &out[api.Called]{api.Called{Endpoint: api.Endpoint(e), Otherwise: service.Otherwise()}}, err
+		return &out[api.Called]{api.Called{Endpoint: api.Endpoint(e), Otherwise: s.svc.Otherwise()}}, err
 	})
 	type page struct {
 		Before int64 `query:"before" minimum:"0" doc:"Events older than this one."`
@@ -307,26 +402,5 @@ func (s *server) fleet(a huma.API) {
 	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context, _ *struct{}) (*out[service.Overview], error) {
 		o, err := s.svc.Overview(ctx, principalOf(ctx))
 		return &out[service.Overview]{o}, err
-	})
-}
-
-func (s *server) tokens(a huma.API) {
-	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Token], error) {
-		list, err := s.svc.Tokens(ctx, principalOf(ctx))
-		if list == nil {
-			list = []access.Token{}
-		}
-		return &out[[]access.Token]{list}, err
-	})
-	type in struct{ Body api.NewToken }
-	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small, func(ctx context.Context, in *in) (*out[api.MadeToken], error) {
-		t, secret, err := s.svc.MakeToken(ctx, principalOf(ctx), in.Body.Name, in.Body.Role, in.Body.Machine)
-		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
-	})
-	type named struct {
-		Name string `path:"name" maxLength:"256"`
-	}
-	route(s, a, "DELETE", "/api/v1/tokens/{name}", "revoke-token", "Revoke a token", small, func(ctx context.Context, in *named) (*struct{}, error) {
-		return nil, s.svc.RevokeToken(ctx, principalOf(ctx), in.Name)
 	})
 }

@@ -20,6 +20,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"cirque/core/access"
+	"cirque/core/event"
 	"cirque/internal/api"
 	"cirque/internal/fault"
 	"cirque/internal/service"
@@ -41,6 +42,8 @@ type server struct {
 	svc *service.Service
 	cfg Config
 	log *slog.Logger
+
+	metrics *metrics
 }
 
 // New makes the handler of the whole service.
@@ -51,7 +54,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	if cfg.Stopping == nil {
 		cfg.Stopping = context.Background()
 	}
-	s := &server{svc: svc, cfg: cfg, log: cfg.Log}
+	s := &server{svc: svc, cfg: cfg, log: cfg.Log, metrics: newMetrics(svc, cfg.Version)}
 	switches()
 	r := gin.New()
 	if err := r.SetTrustedProxies(nil); err != nil {
@@ -68,6 +71,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 		r.POST("/ipp/*queue", gin.WrapH(cfg.Gateway))
 	}
 	s.register(r)
+	r.GET("/metrics", s.metrics.serve(s))
 	protect := http.NewCrossOriginProtection()
 	protect.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token", "this request comes from another site's page"), "")
@@ -106,6 +110,9 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.signIn(a)
 	s.estate(a)
 	s.directory(a)
+	s.sources(a)
+	s.joins(a)
+	s.people(a)
 	s.subjects(a)
 	s.lineups(a, humagin.New(gin.New(), cfg))
 	r.POST("/api/v1/lineups", s.lineup)
@@ -113,7 +120,11 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.rehearsals(a)
 	s.live(a)
 	s.fleet(a)
-	s.tokens(a)
+	s.shipments(a)
+	s.checkups(a)
+	s.access(a)
+	s.stock(a)
+	s.packages(a)
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
 	return a
@@ -141,7 +152,6 @@ type key int
 const (
 	principalKey key = iota
 	requestIDKey
-	remoteKey
 )
 
 func principalOf(ctx context.Context) *access.Principal {
@@ -154,8 +164,9 @@ func requestID(ctx context.Context) string {
 	return id
 }
 
+// remoteOf gives the address a request came from.
 func remoteOf(ctx context.Context) string {
-	a, _ := ctx.Value(remoteKey).(string)
+	a, _ := ctx.Value(event.OriginKey{}).(string)
 	return a
 }
 
@@ -175,13 +186,14 @@ func (s *server) identify(c *gin.Context) {
 		host = c.Request.RemoteAddr
 	}
 	ctx := context.WithValue(c.Request.Context(), requestIDKey, id)
-	c.Request = c.Request.WithContext(context.WithValue(ctx, remoteKey, host))
+	c.Request = c.Request.WithContext(context.WithValue(ctx, event.OriginKey{}, host))
 }
 
 // record writes one line a request. Bodies, queries and tokens stay out of it.
 func (s *server) record(c *gin.Context) {
 	begin := time.Now()
 	c.Next()
+	s.metrics.answered(c, time.Since(begin))
 	level := slog.LevelDebug
 	if c.Writer.Status() >= 500 {
 		level = slog.LevelError
@@ -201,14 +213,23 @@ func (s *server) panicked(c *gin.Context, v any) {
 
 const cookieName = "cirque_session"
 
-// principal finds out who is asking: by bearer token, else by the session's cookie. A token that is not good is refused
-// at once, so that nobody goes on as nobody.
+// principal finds out who is asking: by an agent's certificate, else by bearer token, else by the session's cookie. A
+// certificate or token that is not good is refused at once, so that nobody goes on as nobody.
 func (s *server) principal(c *gin.Context) {
 	ctx := c.Request.Context()
 	var p *access.Principal
-	if scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
+	if tls := c.Request.TLS; tls != nil && len(tls.VerifiedChains) > 0 {
+		leaf := tls.PeerCertificates[0]
+		var err error
+		if p, err = s.svc.ByCertificate(leaf.SerialNumber.Text(16), leaf.Subject.CommonName); err != nil {
+			s.log.Warn("a certificate was refused", "machine", leaf.Subject.CommonName, "remote", remoteOf(ctx), "path", c.Request.URL.Path)
+			s.problem(c, fault.As(err))
+			return
+		}
+	} else if scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
 		if p = s.svc.ByToken(strings.TrimSpace(token)); p == nil {
-			s.problem(c, fault.New(fault.Unsigned, "token-unknown", "check it, or make another: cirque token create", "the token is not known here, or was revoked"))
+			s.log.Warn("a token was refused", "remote", remoteOf(ctx), "path", c.Request.URL.Path)
+			s.problem(c, fault.New(fault.Unsigned, "token-unknown", "check it, or make another: cirque token create", "the token is not known here, was revoked, or has ended"))
 			return
 		}
 	} else if cookie, err := c.Request.Cookie(cookieName); err == nil {

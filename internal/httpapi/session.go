@@ -16,6 +16,10 @@ func (s *server) me(p *access.Principal) api.Me {
 	m := api.Me{NeedsSetUp: s.svc.NeedsSetUp(), Version: s.cfg.Version}
 	if p != nil {
 		m.SignedIn, m.Name, m.Role, m.Machine = true, p.Name, p.Role, p.Machine
+		m.Holds, m.May = p.Holdings(), p.Actions()
+		if p.Role != access.Agent {
+			m.User = p.User
+		}
 	}
 	return m
 }
@@ -61,6 +65,20 @@ func (s *server) signIn(a huma.API) {
 	type left struct {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
+	type password struct{ Body api.NewPassword }
+	route(s, a, "PUT", "/api/v1/session/password", "change-password", "Change the password of one's own account; its sessions end", small, func(ctx context.Context, in *password) (*struct{}, error) {
+		return nil, s.svc.ChangePassword(ctx, principalOf(ctx), remoteOf(ctx), in.Body.Old, in.Body.New)
+	})
+	route(s, a, "GET", "/api/v1/sessions", "sessions", "The console sessions that are open", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Session], error) {
+		list, err := s.svc.Sessions(ctx, principalOf(ctx))
+		return &out[[]access.Session]{list}, err
+	})
+	type one struct {
+		ID int64 `path:"id"`
+	}
+	route(s, a, "DELETE", "/api/v1/sessions/{id}", "end-session", "End a console session, whoever has it", small, func(ctx context.Context, in *one) (*struct{}, error) {
+		return nil, s.svc.RevokeSession(ctx, principalOf(ctx), in.ID)
+	})
 	huma.Register(a, public(operation("DELETE", "/api/v1/session", "sign-out", "Sign out", small)), func(ctx context.Context, in *leave) (*left, error) {
 		if in.Session != "" {
 			if err := s.svc.SignOut(ctx, in.Session); err != nil {

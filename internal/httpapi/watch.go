@@ -9,6 +9,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"cirque/core/event"
 	"cirque/internal/api"
 	"cirque/internal/fault"
 )
@@ -40,6 +41,9 @@ func (s *server) watch(c *gin.Context) {
 	for ok := write(": watching\n\n"); ok; {
 		select {
 		case n := <-notices:
+			if n.What == event.Listing {
+				continue // for the service alone
+			}
 			b, _ := json.Marshal(api.Notice{What: n.What, Subject: n.Subject}) // two strings
 			ok = write(fmt.Sprintf("event: notice\ndata: %s\n\n", b))
 		case <-tick.C:

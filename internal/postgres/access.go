@@ -2,6 +2,8 @@ package postgres
 
 import (
 	"context"
+	"errors"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -12,12 +14,15 @@ import (
 	"cirque/internal/fault"
 )
 
-const tokenColumns = "id, name, role, coalesce(machine, ''), author, created_at, used_at, hash"
+const (
+	tokenColumns   = "id, name, role, sites, coalesce(machine, ''), coalesce(account, ''), author, created_at, used_at, expires_at, hash"
+	accountColumns = "name, role, sites, source, external_id, password, created_at"
+)
 
 func scanToken(row pgx.CollectableRow) (access.Token, error) {
 	var t access.Token
 	var hash []byte
-	err := row.Scan(&t.ID, &t.Name, &t.Role, &t.Machine, &t.Author, &t.CreatedAt, &t.UsedAt, &hash)
+	err := row.Scan(&t.ID, &t.Name, &t.Role, &t.Sites, &t.Machine, &t.Account, &t.Author, &t.CreatedAt, &t.UsedAt, &t.ExpiresAt, &hash)
 	copy(t.Hash[:], hash)
 	return t, err
 }
@@ -25,7 +30,7 @@ func scanToken(row pgx.CollectableRow) (access.Token, error) {
 // Access gives everything needed to let somebody in.
 func (s *Store) Access(ctx context.Context) (access.State, error) {
 	state := access.State{Accounts: map[string]access.Account{}, Tokens: map[[32]byte]access.Token{}, Sessions: map[[32]byte]access.Session{}}
-	rows, err := s.pool.Query(ctx, "SELECT name, role, password, created_at FROM account")
+	rows, err := s.pool.Query(ctx, "SELECT "+accountColumns+" FROM account")
 	if err != nil {
 		return state, translate(err)
 	}
@@ -36,6 +41,15 @@ func (s *Store) Access(ctx context.Context) (access.State, error) {
 	for _, a := range accounts {
 		state.Accounts[name.Fold(a.Name)] = a
 	}
+	if rows, err = s.pool.Query(ctx, "SELECT id, who, role, sites, author, at FROM access_rule ORDER BY id"); err != nil {
+		return state, translate(err)
+	}
+	state.Rules, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (r access.Rule, err error) {
+		return r, row.Scan(&r.ID, &r.Who, &r.Role, &r.Sites, &r.Author, &r.At)
+	})
+	if err != nil {
+		return state, translate(err)
+	}
 	tokens, err := s.Tokens(ctx)
 	if err != nil {
 		return state, err
@@ -43,13 +57,13 @@ func (s *Store) Access(ctx context.Context) (access.State, error) {
 	for _, t := range tokens {
 		state.Tokens[t.Hash] = t
 	}
-	rows, err = s.pool.Query(ctx, "SELECT hash, account, expires_at FROM console_session WHERE expires_at > now()")
+	rows, err = s.pool.Query(ctx, "SELECT hash, id, account, remote, created_at, expires_at FROM console_session WHERE expires_at > now()")
 	if err != nil {
 		return state, translate(err)
 	}
 	var hash []byte
 	var ses access.Session
-	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.Account, &ses.ExpiresAt}, func() error {
+	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt}, func() error {
 		copy(ses.Hash[:], hash)
 		state.Sessions[ses.Hash] = ses
 		return nil
@@ -88,41 +102,108 @@ func (s *Store) AddFirstAccount(ctx context.Context, a access.Account) error {
 	})
 }
 
+// SetPassword gives an account another password and ends its sessions. It gives the account's name as it was made; an
+// Unknown fault where there is none.
+func (s *Store) SetPassword(ctx context.Context, called, hash, author string) (made string, err error) {
+	how := ""
+	if author == "local" {
+		how = ", beside the data"
+	}
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		err := tx.QueryRow(ctx, "UPDATE account SET password = $2 WHERE folded = $1 AND source = '' RETURNING name", name.Fold(called), hash).Scan(&made)
+		if err == pgx.ErrNoRows {
+			rows, err := tx.Query(ctx, "SELECT name FROM account WHERE source = '' ORDER BY folded LIMIT 50")
+			if err != nil {
+				return err
+			}
+			names, err := pgx.CollectRows(rows, pgx.RowTo[string])
+			if err != nil {
+				return err
+			}
+			fix := "the accounts are " + strings.Join(names, ", ")
+			if len(names) == 0 {
+				fix = "make the first account at the console, with the code in the file setup-code in the data directory"
+			}
+			return fault.New(fault.Unknown, "account-unknown", fix, "there is no account %q", called)
+		}
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "DELETE FROM console_session WHERE account = $1", name.Fold(called)); err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Access, "account"); err != nil {
+			return err
+		}
+		return happened(ctx, tx, event.Event{Kind: event.PasswordSet, Subject: made, Author: author, Says: "The password of " + made + " was set anew" + how + "; its sessions are over"})
+	})
+	return made, err
+}
+
 // AddSession notes a console session, and forgets those that are over.
 func (s *Store) AddSession(ctx context.Context, ses access.Session) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM console_session WHERE expires_at < now()"); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "INSERT INTO console_session (hash, account, expires_at) VALUES ($1, $2, $3)", ses.Hash[:], name.Fold(ses.Account), ses.ExpiresAt); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO console_session (hash, account, expires_at, remote) VALUES ($1, $2, $3, $4)", ses.Hash[:], name.Fold(ses.Account), ses.ExpiresAt, ses.Remote); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account, Says: ses.Account + " signed in"})
+		return happened(ctx, tx, event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account, Says: signedIn(ses)})
+	})
+}
+
+func signedIn(ses access.Session) string {
+	if ses.Remote == "" {
+		return ses.Account + " signed in"
+	}
+	return ses.Account + " signed in from " + ses.Remote
+}
+
+// RevokeSession ends a session, whoever has it; an Unknown fault where there is none.
+func (s *Store) RevokeSession(ctx context.Context, id int64, author string) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		var account string
+		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.id = $1 AND a.folded = s.account RETURNING a.name", id).Scan(&account)
+		if err == pgx.ErrNoRows {
+			return fault.New(fault.Unknown, "session-unknown", "see cirque account sessions", "no session %d is open", id)
+		}
+		if err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Access, "session"); err != nil {
+			return err
+		}
+		return happened(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author, Says: "A session of " + account + " was ended by " + author})
 	})
 }
 
 // EndSession forgets a session.
 func (s *Store) EndSession(ctx context.Context, hash [32]byte) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "DELETE FROM console_session WHERE hash = $1", hash[:]); err != nil {
+		var account string
+		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.hash = $1 AND a.folded = s.account RETURNING a.name", hash[:]).Scan(&account)
+		if err != nil {
+			if errors.Is(err, pgx.ErrNoRows) {
+				return nil // it was over
+			}
 			return err
 		}
-		return notify(ctx, tx, event.Access, "session")
+		if err := notify(ctx, tx, event.Access, "session"); err != nil {
+			return err
+		}
+		return happened(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account, Says: account + " signed out"})
 	})
 }
 
 // AddToken keeps a token's hash; a Conflict fault where the name is taken.
 func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		var machine *string
-		if t.Machine != "" {
-			machine = &t.Machine
-		}
-		err := tx.QueryRow(ctx, "INSERT INTO token (name, hash, role, machine, author) VALUES ($1, $2, $3, $4, $5) RETURNING id, created_at",
-			t.Name, t.Hash[:], t.Role, machine, t.Author).Scan(&t.ID, &t.CreatedAt)
+		err := tx.QueryRow(ctx, "INSERT INTO token (name, hash, role, sites, machine, account, author, expires_at) VALUES ($1, $2, $3, $4, nullif($5, ''), nullif($6, ''), $7, $8) RETURNING id, created_at",
+			t.Name, t.Hash[:], t.Role, orNone(t.Sites), t.Machine, t.Account, t.Author, t.ExpiresAt).Scan(&t.ID, &t.CreatedAt)
 		if code(err) == "23505" {
 			return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one", "there is a token %q already", t.Name)
 		}
@@ -132,7 +213,7 @@ func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, err
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author, Says: "The token " + t.Name + " was made"})
+		return happened(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author, Says: "The token " + t.Name + " was made"}.With(nil, t))
 	})
 	return t, err
 }
@@ -140,17 +221,21 @@ func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, err
 // RevokeToken ends a token by name; an Unknown fault where there is none.
 func (s *Store) RevokeToken(ctx context.Context, called, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "UPDATE token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at IS NULL", called)
+		rows, err := tx.Query(ctx, "UPDATE token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at IS NULL RETURNING "+tokenColumns, called)
 		if err != nil {
 			return err
 		}
-		if tag.RowsAffected() == 0 {
+		was, err := pgx.CollectExactlyOneRow(rows, scanToken)
+		if errors.Is(err, pgx.ErrNoRows) {
 			return fault.New(fault.Unknown, "token-unknown", "see cirque token list", "there is no token %q", called)
+		}
+		if err != nil {
+			return err
 		}
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author, Says: "The token " + called + " was revoked"})
+		return happened(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author, Says: "The token " + called + " was revoked"}.With(was, nil))
 	})
 }
 

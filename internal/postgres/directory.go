@@ -3,6 +3,7 @@ package postgres
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -11,85 +12,205 @@ import (
 	"cirque/core/event"
 )
 
-// Directory gives all records of a time, nil for the present, of every source, and the number of the last import before
-// it. Sources are taken in the order of their names.
+// Directory gives all records of a time, nil for the present, of every source, and its number then
+// (directoryVersion). Sources are taken in the order of their names.
 func (s *Store) Directory(ctx context.Context, at *time.Time) (directory.Records, int64, error) {
 	var r directory.Records
 	var version int64
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM directory_import WHERE $1::timestamptz IS NULL OR at <= $1", at).Scan(&version); err != nil {
+		if err := tx.QueryRow(ctx, directoryVersion, at).Scan(&version); err != nil {
 			return err
 		}
-		rows, err := rowsAt(ctx, tx, at, "")
+		var err error
+		if r.Joins, err = joinsOf(ctx, tx, at); err != nil {
+			return err
+		}
+		rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes, source FROM directory_row WHERE "+holds+" ORDER BY source, id", at)
 		if err != nil {
 			return err
 		}
-		for _, row := range rows {
-			if err := r.Add(row); err != nil {
-				return err
-			}
-		}
-		return nil
+		var row directory.Row
+		var source string
+		_, err = pgx.ForEachRow(rows, []any{&row.Kind, &row.ExternalID, &row.Name, &row.Attributes, &source}, func() error { return r.Add(row, source) })
+		return err
 	})
 	return r, version, translate(err)
 }
 
-// DirectoryVersion gives the number of the last import.
+// directoryVersion is a number that rises with every import and every change of who is one person, up to the time $1; null
+// for the present.
+const directoryVersion = "SELECT coalesce(max(id), 0) FROM directory_import WHERE $1::timestamptz IS NULL OR at <= $1"
+
+// otherwise notes that the directory is another although nothing was imported, such as when accounts become one person.
+func otherwise(ctx context.Context, tx pgx.Tx, author string) error {
+	// One at a time, so that numbers rise in the order in which they come to be seen.
+	if _, err := tx.Exec(ctx, "LOCK TABLE directory_import IN EXCLUSIVE MODE"); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, "INSERT INTO directory_import (source, author, added, changed, removed) VALUES ('', $1, 0, 0, 0)", author)
+	return err
+}
+
+// DirectoryVersion gives the directory's present number.
 func (s *Store) DirectoryVersion(ctx context.Context) (v int64, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT coalesce(max(id), 0) FROM directory_import").Scan(&v)
+	err = s.pool.QueryRow(ctx, directoryVersion, nil).Scan(&v)
 	return v, translate(err)
 }
 
-// rowsAt gives the rows of a source that hold at a time, nil for the present, or of all sources where source is empty.
-func rowsAt(ctx context.Context, tx pgx.Tx, at *time.Time, source string) ([]directory.Row, error) {
-	rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes FROM directory_row WHERE "+holds+" AND ($2 = '' OR source = $2) ORDER BY source, id", at, source)
+// rowsOf gives the rows that a source holds.
+func rowsOf(ctx context.Context, tx pgx.Tx, source string) ([]directory.Row, error) {
+	rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes FROM directory_row WHERE valid_to IS NULL AND source = $1 ORDER BY id", source)
 	if err != nil {
 		return nil, err
 	}
 	return pgx.CollectRows(rows, pgx.RowToStructByPos[directory.Row])
 }
 
-// Import makes a source hold exactly the records. Rows that change or go are ended, not deleted.
-func (s *Store) Import(ctx context.Context, source string, records directory.Records, author string) (directory.Import, error) {
-	out := directory.Import{Source: source, Users: len(records.Users), Groups: len(records.Groups), Machines: len(records.Machines), Notes: []string{}}
+// Import makes a source hold exactly the rows, unless too much would disappear. Rows that change or go are ended, not
+// deleted.
+func (s *Store) Import(ctx context.Context, source string, rows []directory.Row, how directory.Taking) (directory.Import, error) {
+	return s.take(ctx, source, how, func(tx pgx.Tx) (altered, error) {
+		have, err := rowsOf(ctx, tx, source)
+		return altered{directory.Compare(have, rows), have, directory.CountRows(have)}, err
+	})
+}
+
+// ImportDelta takes in what has changed of a source: rows as they are now, and rows that are gone.
+func (s *Store) ImportDelta(ctx context.Context, source string, rows, gone []directory.Row, how directory.Taking) (directory.Import, error) {
+	return s.take(ctx, source, how, func(tx pgx.Tx) (altered, error) {
+		var kinds, ids []string
+		for _, r := range slices.Concat(rows, gone) {
+			kinds, ids = append(kinds, r.Kind), append(ids, r.ExternalID)
+		}
+		named, err := tx.Query(ctx, `SELECT d.kind, d.external_id, d.name, d.attributes FROM directory_row d JOIN (SELECT DISTINCT * FROM unnest($2::text[], $3::text[])) AS named(kind, id)
+			ON d.source = $1 AND d.kind = named.kind AND d.external_id = named.id WHERE d.valid_to IS NULL`, source, kinds, ids)
+		if err != nil {
+			return altered{}, err
+		}
+		have, err := pgx.CollectRows(named, pgx.RowToStructByPos[directory.Row])
+		a := altered{directory.Compare(have, rows), have, nil}
+		if err != nil || len(gone) == 0 {
+			return a, err
+		}
+		a.held, err = sizes(ctx, tx, source)
+		return a, err
+	})
+}
+
+// altered is what an import changes among the rows that there are.
+type altered struct {
+	directory.Changes
+	have []directory.Row // those that are concerned, as they are
+	held map[string]int  // by kind: all that the source holds, by which the brake goes
+}
+
+// sizes counts what a source holds, by kind.
+func sizes(ctx context.Context, tx pgx.Tx, source string) (map[string]int, error) {
+	rows, err := tx.Query(ctx, "SELECT kind, count(*) FROM directory_row WHERE source = $1 AND valid_to IS NULL GROUP BY 1", source)
+	if err != nil {
+		return nil, err
+	}
+	out := map[string]int{}
+	var kind string
+	var n int
+	_, err = pgx.ForEachRow(rows, []any{&kind, &n}, func() error { out[kind] = n; return nil })
+	return out, err
+}
+
+// take applies changes that are worked out in the transaction, and gives what they come to.
+func (s *Store) take(ctx context.Context, source string, how directory.Taking, changes func(tx pgx.Tx) (altered, error)) (directory.Import, error) {
+	out := directory.Import{Source: source, Dry: how.Dry, Notes: []string{}}
 	err := s.in(ctx, func(tx pgx.Tx) error {
+		if how.Kept { // somebody may take it out at this moment
+			tag, err := tx.Exec(ctx, "SELECT FROM directory_source WHERE name = $1 FOR SHARE", source)
+			if err == nil && tag.RowsAffected() == 0 {
+				return sourceUnknown(source)
+			}
+			if err != nil {
+				return err
+			}
+		}
 		if _, err := tx.Exec(ctx, "LOCK TABLE directory_import IN EXCLUSIVE MODE"); err != nil {
 			return err
 		}
-		have, err := rowsAt(ctx, tx, nil, source)
+		c, err := changes(tx)
 		if err != nil {
 			return err
 		}
-		c := directory.Compare(have, records.Rows())
 		out.Added, out.Changed, out.Removed = len(c.Added), len(c.Changed), len(c.Removed)
-		err = tx.QueryRow(ctx, "INSERT INTO directory_import (source, author, added, changed, removed) VALUES ($1, $2, $3, $4, $5) RETURNING at",
-			source, author, out.Added, out.Changed, out.Removed).Scan(&out.At)
-		if err != nil {
+		renames := directory.Renames(c.have, c.Changed)
+		for _, r := range renames {
+			if how.Named != nil && how.Named(r.Kind, r.From) {
+				out.Renames = append(out.Renames, r)
+			}
+		}
+		out.Held = directory.TooMuch(c.held, directory.CountRows(c.Removed), how.Share)
+		if err := tx.QueryRow(ctx, "SELECT clock_timestamp()").Scan(&out.At); err != nil || out.Dry || out.Held != "" {
 			return err
 		}
-		var kinds, ids []string
-		for _, r := range append(append([]directory.Row{}, c.Changed...), c.Removed...) {
-			kinds, ids = append(kinds, r.Kind), append(ids, r.ExternalID)
+		if out.Added+out.Changed+out.Removed > 0 {
+			if err := applyRows(ctx, tx, source, how.Author, c.Changes, &out); err != nil {
+				return err
+			}
+		} else if how.Quiet {
+			return nil
 		}
-		_, err = tx.Exec(ctx, `UPDATE directory_row d SET valid_to = greatest(valid_from, $4) FROM unnest($2::text[], $3::text[]) AS gone(kind, id)
-			WHERE d.source = $1 AND d.kind = gone.kind AND d.external_id = gone.id AND d.valid_to IS NULL`, source, kinds, ids, out.At)
-		if err != nil {
+		if err := keepRenames(ctx, tx, source, how.Author, renames, out.Renames); err != nil {
 			return err
 		}
-		fresh := append(append([]directory.Row{}, c.Added...), c.Changed...)
-		_, err = tx.CopyFrom(ctx, pgx.Identifier{"directory_row"}, []string{"source", "kind", "external_id", "name", "attributes", "valid_from"},
-			pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
-				r := fresh[i]
-				return []any{source, r.Kind, r.ExternalID, r.Name, r.Attributes, out.At}, nil
-			}))
-		if err != nil {
-			return err
-		}
-		if err := notify(ctx, tx, event.Directory, source); err != nil {
-			return err
-		}
-		return happened(ctx, tx, event.Event{Kind: event.Imported, Subject: source, Author: author,
+		return happened(ctx, tx, event.Event{Kind: event.Imported, Subject: source, Author: how.Author,
 			Says: fmt.Sprintf("The directory %s was imported: %d added, %d changed, %d removed", source, out.Added, out.Changed, out.Removed)})
 	})
 	return out, err
+}
+
+// keepRenames proposes renames of what the estate names. What was proposed already and is renamed once more, or back, has
+// one proposal, from the name that the estate has to the latest.
+func keepRenames(ctx context.Context, tx pgx.Tx, source, author string, all, named []directory.Rename) error {
+	var kinds, from, to []string
+	for _, r := range all {
+		kinds, from, to = append(kinds, r.Kind), append(from, r.From), append(to, r.To)
+	}
+	if _, err := tx.Exec(ctx, `UPDATE directory_rename r SET called = again.called, at = clock_timestamp() FROM unnest($2::text[], $3::text[], $4::text[]) AS again(kind, was, called)
+		WHERE r.source = $1 AND r.settled_at IS NULL AND r.kind = again.kind AND r.called = again.was`, source, kinds, from, to); err != nil {
+		return err
+	}
+	for _, r := range named {
+		if _, err := tx.Exec(ctx, `INSERT INTO directory_rename (source, kind, was, called) SELECT $1, $2, $3, $4
+			WHERE NOT EXISTS (SELECT FROM directory_rename WHERE source = $1 AND kind = $2 AND called = $4 AND settled_at IS NULL)`, source, r.Kind, r.From, r.To); err != nil {
+			return err
+		}
+		if err := happened(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author, Says: fmt.Sprintf("The %s %s is called %s now; the estate still names it %s", r.Kind, r.From, r.To, r.From)}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// applyRows ends the rows that change or go, and adds those that come.
+func applyRows(ctx context.Context, tx pgx.Tx, source, author string, c directory.Changes, out *directory.Import) error {
+	err := tx.QueryRow(ctx, "INSERT INTO directory_import (source, author, added, changed, removed) VALUES ($1, $2, $3, $4, $5) RETURNING at",
+		source, author, out.Added, out.Changed, out.Removed).Scan(&out.At)
+	if err != nil {
+		return err
+	}
+	var kinds, ids []string
+	for _, r := range slices.Concat(c.Changed, c.Removed) {
+		kinds, ids = append(kinds, r.Kind), append(ids, r.ExternalID)
+	}
+	_, err = tx.Exec(ctx, `UPDATE directory_row d SET valid_to = greatest(valid_from, $4) FROM unnest($2::text[], $3::text[]) AS gone(kind, id)
+		WHERE d.source = $1 AND d.kind = gone.kind AND d.external_id = gone.id AND d.valid_to IS NULL`, source, kinds, ids, out.At)
+	if err != nil {
+		return err
+	}
+	fresh := slices.Concat(c.Added, c.Changed)
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"directory_row"}, []string{"source", "kind", "external_id", "name", "attributes", "valid_from"},
+		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
+			r := fresh[i]
+			return []any{source, r.Kind, r.ExternalID, r.Name, r.Attributes, out.At}, nil
+		}))
+	if err != nil {
+		return err
+	}
+	return notify(ctx, tx, event.Directory, source)
 }

@@ -15,7 +15,7 @@ import (
 
 // Endpoints lists all endpoints by name.
 func (s *Store) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, report FROM endpoint ORDER BY folded")
+	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint ORDER BY folded")
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -25,7 +25,7 @@ func (s *Store) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
 
 // Endpoint gives one endpoint; an Unknown fault where none of that name has reported.
 func (s *Store) Endpoint(ctx context.Context, machine string) (endpoint.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, report FROM endpoint WHERE folded = $1", name.Fold(machine))
+	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE folded = $1", name.Fold(machine))
 	if err != nil {
 		return endpoint.Record{}, translate(err)
 	}
@@ -39,23 +39,23 @@ func (s *Store) Endpoint(ctx context.Context, machine string) (endpoint.Record, 
 func scanEndpoint(row pgx.CollectableRow) (endpoint.Record, error) {
 	var r endpoint.Record
 	var text []byte
-	if err := row.Scan(&r.FirstSeen, &r.LastSeen, &text); err != nil {
+	if err := row.Scan(&r.FirstSeen, &r.LastSeen, &r.SeenFrom, &text); err != nil {
 		return r, err
 	}
 	return r, json.Unmarshal(text, &r.Report)
 }
 
-// SaveReport keeps an endpoint's latest report, with what happened.
-func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, events []event.Event) (endpoint.Record, error) {
-	rec := endpoint.Record{Report: r}
+// SaveReport keeps an endpoint's latest report, with what happened; servers are those to which its own queues lead.
+func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string, events []event.Event) (endpoint.Record, error) {
+	rec := endpoint.Record{Report: r, SeenFrom: from}
 	text, err := json.Marshal(r)
 	if err != nil {
 		return rec, err
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `INSERT INTO endpoint (folded, report) VALUES ($1, $2)
-			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, last_seen = clock_timestamp() RETURNING first_seen, last_seen`,
-			name.Fold(r.Machine), text).Scan(&rec.FirstSeen, &rec.LastSeen)
+		err := tx.QueryRow(ctx, `INSERT INTO endpoint (folded, report, seen_from, servers, failing) VALUES ($1, $2, $3, $4, $5)
+			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, seen_from = excluded.seen_from, servers = excluded.servers, failing = excluded.failing, last_seen = clock_timestamp() RETURNING first_seen, last_seen`,
+			name.Fold(r.Machine), text, from, servers, len(r.Failures) > 0).Scan(&rec.FirstSeen, &rec.LastSeen)
 		if err != nil {
 			return err
 		}
@@ -90,6 +90,8 @@ func (s *Store) Events(ctx context.Context, before int64, limit int) ([]event.Ev
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[event.Event])
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (e event.Event, err error) {
+		return e, row.Scan(&e.ID, &e.At, &e.Kind, &e.Subject, &e.Author, &e.Says)
+	})
 	return out, translate(err)
 }

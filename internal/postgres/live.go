@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"time"
 
@@ -17,15 +18,18 @@ const holds = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE val
 
 // Live gives the live state of a time, nil for the present.
 func (s *Store) Live(ctx context.Context, at *time.Time) (live.State, error) {
-	state := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Picks: map[string][]string{}}
+	state := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Shares: map[string]float64{}, Picks: map[string][]string{}}
 	notes, err := s.Duties(ctx, at)
 	if err != nil {
 		return state, err
 	}
 	for _, n := range notes {
-		if n.Kind == "server" {
+		switch {
+		case n.Kind == "server" && n.Duty == live.Serving:
+			state.Shares[n.Name] = n.Share
+		case n.Kind == "server":
 			state.Servers[n.Name] = n.Duty
-		} else {
+		default:
 			state.Devices[n.Name] = n.Duty
 		}
 	}
@@ -41,9 +45,11 @@ func (s *Store) Live(ctx context.Context, at *time.Time) (live.State, error) {
 	return state, translate(err)
 }
 
-// Duties lists what does not serve at a time, nil for the present, by kind and name.
+const noteColumns = "kind, name, duty, reason, author, valid_from, share, begun, until, moving"
+
+// Duties lists what does not serve, or serves only a share of its people, at a time, nil for the present, by kind and name.
 func (s *Store) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) {
-	rows, err := s.pool.Query(ctx, "SELECT kind, name, duty, reason, author, valid_from FROM live_state WHERE "+holds+" AND duty <> 'serving' ORDER BY kind, name", at)
+	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE "+holds+" AND (duty <> 'serving' OR share < 1) ORDER BY kind, name", at)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -51,33 +57,54 @@ func (s *Store) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) 
 	return out, translate(err)
 }
 
-// SetLive notes a server's or device's duty from now on; kind is "server" or "device". The former state ends and is kept.
-// It says whether anything changed.
-func (s *Store) SetLive(ctx context.Context, n live.Note, e event.Event) (changed bool, err error) {
+// SetLive notes a server's or device's duty from now on. The former state ends and is kept. only says, of what was, whether
+// it may be changed; nil allows everything. Of something that goes out of duty it is noted how many endpoints lead to it;
+// an event without a kind is not kept. It says whether anything changed.
+func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (changed bool, err error) {
+	if n.Share == 0 {
+		n.Share = 1
+	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('live_state'))"); err != nil {
 			return err
 		}
-		was := live.Serving
-		err := tx.QueryRow(ctx, "SELECT duty FROM live_state WHERE kind = $1 AND name = $2 AND valid_to IS NULL", n.Kind, n.Name).Scan(&was)
-		if err != nil && err != pgx.ErrNoRows {
+		rows, err := tx.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE kind = $1 AND name = $2 AND valid_to IS NULL", n.Kind, n.Name)
+		if err != nil {
 			return err
 		}
-		if changed = was != n.Duty; !changed {
+		was, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[live.Note])
+		switch {
+		case errors.Is(err, pgx.ErrNoRows):
+			was = live.Note{Kind: n.Kind, Name: n.Name, Duty: live.Serving, Share: 1}
+		case err != nil:
+			return err
+		}
+		sameEnd := was.Until == nil && n.Until == nil || was.Until != nil && n.Until != nil && was.Until.Equal(*n.Until)
+		changed = (was.Duty != n.Duty || was.Share != n.Share || n.Duty == live.Drained && !sameEnd) && (only == nil || only(was))
+		if !changed {
 			return nil
+		}
+		switch {
+		case n.Duty != live.Serving && was.Duty != live.Serving:
+			n.Moving = was.Moving
+		case n.Duty != live.Serving && n.Kind == "server":
+			if err := tx.QueryRow(ctx, "SELECT count(*) FROM endpoint WHERE servers @> ARRAY[$1]", n.Name).Scan(&n.Moving); err != nil {
+				return err
+			}
 		}
 		now := time.Now()
 		if _, err := tx.Exec(ctx, "UPDATE live_state SET valid_to = greatest(valid_from, $3) WHERE kind = $1 AND name = $2 AND valid_to IS NULL", n.Kind, n.Name, now); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, "INSERT INTO live_state (kind, name, duty, reason, author, valid_from) VALUES ($1, $2, $3, $4, $5, $6)", n.Kind, n.Name, n.Duty, n.Reason, n.Author, now)
+		_, err = tx.Exec(ctx, "INSERT INTO live_state (kind, name, duty, reason, author, valid_from, share, begun, until, moving) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
+			n.Kind, n.Name, n.Duty, n.Reason, n.Author, now, n.Share, n.Begun, n.Until, n.Moving)
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, event.Live, n.Name); err != nil {
+		if err := notify(ctx, tx, event.Live, n.Name); err != nil || e.Kind == "" {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return happened(ctx, tx, e.With(map[string]any{"duty": was.Duty}, map[string]any{"duty": n.Duty, "reason": n.Reason}))
 	})
 	return changed, err
 }
@@ -96,7 +123,7 @@ func (s *Store) SetPick(ctx context.Context, person, queue string, picked bool, 
 		if err := notify(ctx, tx, event.Live, fmt.Sprint(person)); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return happened(ctx, tx, e.With(map[string]any{"person": person, "queue": queue, "picked": !picked}, map[string]any{"person": person, "queue": queue, "picked": picked}))
 	})
 	return changed, err
 }

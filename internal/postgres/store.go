@@ -139,7 +139,10 @@ func notify(ctx context.Context, tx pgx.Tx, what, subject string) error {
 // happened records an event in the transaction and tells every process.
 func happened(ctx context.Context, tx pgx.Tx, e event.Event) error {
 	var id int64
-	err := tx.QueryRow(ctx, "INSERT INTO event (kind, subject, author, says) VALUES ($1, $2, $3, $4) RETURNING id", e.Kind, e.Subject, e.Author, e.Says).Scan(&id)
+	if e.Remote == "" {
+		e.Remote, _ = ctx.Value(event.OriginKey{}).(string)
+	}
+	err := tx.QueryRow(ctx, "INSERT INTO event (kind, subject, author, says, remote, before, after) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id", e.Kind, e.Subject, e.Author, e.Says, e.Remote, e.Before, e.After).Scan(&id)
 	if err != nil {
 		return err
 	}

@@ -83,16 +83,16 @@ func TestImportKeepsHistory(t *testing.T) {
 		{directory.Records{Users: []directory.User{{Name: "Mira", Unit: "b"}}, Groups: first.Groups, Machines: []directory.Machine{{Name: "desk"}}}, 1, 1, 1},
 		{first, 1, 1, 1},
 	} {
-		i, err := s.Import(ctx, "file", c.records, "ida")
+		i, err := s.Import(ctx, "file", c.records.Rows(), directory.Taking{Author: "ida", Share: 100})
 		if err != nil || i.Added != c.added || i.Changed != c.changed || i.Removed != c.removed {
 			t.Fatalf("import %d: %+v, %v", n, i, err)
 		}
 	}
-	if _, err := s.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}, "ida"); err != nil {
+	if _, err := s.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}.Rows(), directory.Taking{Author: "ida", Share: 100}); err != nil {
 		t.Fatal(err)
 	}
 	r, version, err := s.Directory(ctx, nil)
-	if err != nil || len(r.Users) != 3 || len(r.Machines) != 0 || version != 5 {
+	if err != nil || len(r.Users) != 3 || len(r.Machines) != 0 || version != 4 { // one altered nothing
 		t.Errorf("%+v, version %d, %v", r, version, err)
 	}
 }
@@ -101,7 +101,7 @@ func TestLiveKeepsHistory(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	for _, d := range []live.Duty{live.Down, live.Serving, live.Drained} {
-		changed, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps-1", Duty: d, Author: "mira", Reason: "why"}, event.Event{Kind: event.Drained})
+		changed, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps-1", Duty: d, Author: "mira", Reason: "why"}, nil, event.Event{Kind: event.Drained})
 		if err != nil || !changed {
 			t.Fatal(changed, err)
 		}
@@ -181,12 +181,12 @@ func TestEndpoints(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	m := "Desk-1"
 	r := endpoint.Report{Machine: m, Contexts: []lineup.Query{{Machine: &m}}, Failures: []endpoint.Failure{{Queue: "q", Says: "no"}}}
-	first, err := s.SaveReport(ctx, r, []event.Event{{Kind: event.Joined, Subject: m, Author: "a", Says: "came"}})
+	first, err := s.SaveReport(ctx, r, "", []string{}, []event.Event{{Kind: event.Joined, Subject: m, Author: "a", Says: "came"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.Machine, r.Failures = "DESK-1", nil // one machine, however it writes itself
-	if _, err := s.SaveReport(ctx, r, nil); err != nil {
+	if _, err := s.SaveReport(ctx, r, "127.0.0.1", []string{"ps-1"}, nil); err != nil {
 		t.Fatal(err)
 	}
 	all, err := s.Endpoints(ctx)
@@ -354,10 +354,10 @@ func TestThePast(t *testing.T) {
 		if _, err := publish(ctx, s, doc(title)); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.Import(ctx, "file", directory.Records{Users: []directory.User{{Name: title}}}, "ida"); err != nil {
+		if _, err := s.Import(ctx, "file", directory.Records{Users: []directory.User{{Name: title}}}.Rows(), directory.Taking{Author: "ida", Share: 100}); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps", Duty: []live.Duty{live.Drained, live.Serving}[i], Author: "ida"}, event.Event{Kind: event.Drained}); err != nil {
+		if _, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps", Duty: []live.Duty{live.Drained, live.Serving}[i], Author: "ida"}, nil, event.Event{Kind: event.Drained}); err != nil {
 			t.Fatal(err)
 		}
 		if changed, err := s.SetPick(ctx, "Mira", "q", i == 0, event.Event{Kind: event.Picked}); err != nil || !changed {
@@ -384,5 +384,114 @@ func TestThePast(t *testing.T) {
 	now, err := s.Live(ctx, nil)
 	if err != nil || now.Server("ps") != live.Serving || len(now.Picks["mira"]) != 0 {
 		t.Errorf("%+v %v", now, err)
+	}
+}
+
+// TestImportDelta: changed rows replace their former selves, gone ones end, the brake goes by all that the source holds,
+// renames of what is named are kept once, and a source that was taken out takes nothing more in.
+func TestImportDelta(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	user := func(id, called string) directory.Row {
+		return directory.Records{Users: []directory.User{{Name: called, ExternalID: id}}}.Rows()[0]
+	}
+	var all []directory.Row
+	for i := range 40 {
+		all = append(all, user(fmt.Sprint(i), fmt.Sprintf("u%d", i)))
+	}
+	how := directory.Taking{Author: "ida", Share: 20, Quiet: true, Kept: true, Named: func(kind, called string) bool { return called == "u1" }}
+	if _, err := s.Import(ctx, "head", all, how); !fault.Is(err, fault.Unknown) {
+		t.Errorf("a source that is not kept: %v", err)
+	}
+	if err := s.SaveSource(ctx, directory.Source{Name: "head", Author: "ida"}, []byte("sealed"), event.Event{Kind: event.SourceKept}); err != nil {
+		t.Fatal(err)
+	}
+	dry := how
+	dry.Dry = true
+	if i, err := s.Import(ctx, "head", all, dry); err != nil || i.Added != 40 {
+		t.Fatalf("%+v %v", i, err)
+	}
+	if i, err := s.Import(ctx, "head", all, how); err != nil || i.Added != 40 {
+		t.Fatalf("%+v %v", i, err)
+	}
+	for _, c := range []struct {
+		what                    string
+		rows, gone              []directory.Row
+		added, changed, removed int
+		held                    bool
+	}{
+		{"nothing new", all[:2], nil, 0, 0, 0, false},
+		{"one of each", []directory.Row{user("1", "v1"), user("40", "new")}, all[2:3], 1, 1, 1, false},
+		{"renamed again", []directory.Row{user("1", "w1")}, nil, 0, 1, 0, false},
+		{"gone already", nil, all[2:3], 0, 0, 0, false},
+		{"too much", nil, all[3:12], 0, 0, 9, true},
+	} {
+		i, err := s.ImportDelta(ctx, "head", c.rows, c.gone, how)
+		if err != nil || i.Added != c.added || i.Changed != c.changed || i.Removed != c.removed || (i.Held != "") != c.held {
+			t.Errorf("%s: %+v, %v", c.what, i, err)
+		}
+	}
+	r, _, err := s.Directory(ctx, nil)
+	if err != nil || len(r.Users) != 40 || r.Users[0].Source != "head" {
+		t.Errorf("%d users, %v", len(r.Users), err)
+	}
+	renames, err := s.Renames(ctx)
+	if err != nil || len(renames) != 1 || renames[0].From != "u1" || renames[0].To != "w1" {
+		t.Errorf("%+v %v", renames, err)
+	}
+	if err := s.SettleRenames(ctx, []int64{renames[0].ID}, "ida"); err != nil {
+		t.Fatal(err)
+	}
+	if renames, err := s.Renames(ctx); err != nil || len(renames) != 0 {
+		t.Errorf("%+v %v", renames, err)
+	}
+	if err := s.RemoveSource(ctx, "head", true, "ida", event.Event{Kind: event.SourceGone}); err != nil {
+		t.Fatal(err)
+	}
+	if r, _, err := s.Directory(ctx, nil); err != nil || len(r.Users) != 0 {
+		t.Errorf("%d users, %v", len(r.Users), err)
+	}
+	if _, err := s.ImportDelta(ctx, "head", all[:1], nil, how); !fault.Is(err, fault.Unknown) {
+		t.Errorf("a source that was taken out: %v", err)
+	}
+}
+
+// TestRuns: one pass a source waits or runs at a time; one that waits is stopped at once, one that runs is asked to.
+func TestRuns(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	a, err := s.AddRun(ctx, directory.Run{Source: "a", Kind: directory.RunWhole, Author: "ida"})
+	if err != nil || a.State != directory.Waiting || a.Ended != nil {
+		t.Fatalf("%+v %v", a, err)
+	}
+	if _, err := s.AddRun(ctx, directory.Run{Source: "a", Kind: directory.RunDry}); !fault.Is(err, fault.Conflict) {
+		t.Errorf("a second one: %v", err)
+	}
+	if _, err := s.AddRun(ctx, directory.Run{Source: "b", Kind: directory.RunDry}); err != nil {
+		t.Errorf("of another source: %v", err)
+	}
+	if err := s.StopRun(ctx, "b", "olav"); err != nil {
+		t.Error(err)
+	}
+	a.State, a.Read = directory.Running, 7
+	if stop, err := s.SaveRun(ctx, a); err != nil || stop {
+		t.Error(stop, err)
+	}
+	if err := s.StopRun(ctx, "a", "olav"); err != nil {
+		t.Error(err)
+	}
+	if stop, err := s.SaveRun(ctx, a); err != nil || !stop {
+		t.Error(stop, err)
+	}
+	a.State = directory.Stopped
+	if _, err := s.SaveRun(ctx, a, event.Event{Kind: event.SourceBad, Subject: "a", Says: "told"}); err != nil {
+		t.Error(err)
+	}
+	if err := s.StopRun(ctx, "a", "olav"); !fault.Is(err, fault.Unknown) {
+		t.Error(err)
+	}
+	list, err := s.Runs(ctx, "", 10)
+	if err != nil || len(list) != 2 || list[0].Source != "b" || list[0].State != directory.Stopped || list[1].Read != 7 || list[1].Ended == nil || list[1].Author != "ida" {
+		t.Errorf("%+v %v", list, err)
 	}
 }

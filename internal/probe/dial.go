@@ -10,15 +10,18 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"strings"
 	"syscall"
 	"time"
 
 	"go.yaml.in/yaml/v3"
 
+	"cirque/core/name"
 	"cirque/internal/fault"
 )
 
 // An AddressTable leads documented addresses elsewhere, such as to stand-ins on loopback: from "host:port" to "host:port".
+// Where there is one, nothing but what it names and loopback is reached.
 type AddressTable map[string]string
 
 // ReadAddressTable reads a YAML file of host:port pairs.
@@ -46,17 +49,41 @@ const (
 	answerWithin = 30 * time.Second
 )
 
+// errNotInTable is a host that a table does not name. Whoever practises with stand-ins must not reach what is real.
+var errNotInTable = errors.New("the address table leads nowhere for it")
+
+// lead gives where an address really is. Where there is a table, it and loopback are all there is.
+func (t AddressTable) lead(addr string) (string, error) {
+	if len(t) == 0 {
+		return addr, nil
+	}
+	if to, ok := t[addr]; ok {
+		return to, nil
+	}
+	host, _, err := net.SplitHostPort(addr)
+	if err == nil && name.Loopback(host) {
+		return addr, nil
+	}
+	return "", fmt.Errorf("%s: %w", addr, errNotInTable)
+}
+
+// dial connects by the table.
+func (t AddressTable) dial(ctx context.Context, network, addr string, within time.Duration) (net.Conn, error) {
+	to, err := t.lead(addr)
+	if err != nil {
+		return nil, err
+	}
+	d := &net.Dialer{Timeout: within}
+	return d.DialContext(ctx, network, to)
+}
+
 // client makes an HTTP client that goes by the table and follows no redirects.
 func (t AddressTable) client() *http.Client {
-	d := &net.Dialer{Timeout: dialWithin}
 	return &http.Client{
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 		Transport: &http.Transport{
 			DialContext: func(ctx context.Context, network, addr string) (net.Conn, error) {
-				if to, ok := t[addr]; ok {
-					addr = to
-				}
-				return d.DialContext(ctx, network, addr)
+				return t.dial(ctx, network, addr, dialWithin)
 			},
 			TLSClientConfig:       &tls.Config{MinVersion: tls.VersionTLS12},
 			ResponseHeaderTimeout: answerWithin,
@@ -72,19 +99,25 @@ func explain(host string, err error) error {
 	var unknown x509.UnknownAuthorityError
 	var badName x509.HostnameError
 	var expired x509.CertificateInvalidError
-	what, fix := fmt.Sprintf("%s broke off", host), "try again, and look at the device"
+	code, what, fix := "broke-off", fmt.Sprintf("%s broke off", host), "try again, and look at the device"
 	var timeout interface{ Timeout() bool }
 	switch {
 	case errors.As(err, &dns) && dns.IsNotFound:
-		what, fix = fmt.Sprintf("the name %s is not found", host), "check the name, or the DNS server"
+		code, what, fix = "name-not-found", fmt.Sprintf("the name %s is not found", host), "check the name, or the DNS server"
 	case errors.Is(err, syscall.ECONNREFUSED):
-		what, fix = fmt.Sprintf("%s refuses the connection", host), "check that it is on, and that IPP is switched on"
+		code, what, fix = "refused", fmt.Sprintf("%s refuses the connection", host), "check that it is on, and that IPP is switched on"
+	case errors.Is(err, errNotInTable):
+		code, what, fix = "no-way", fmt.Sprintf("there is no stand-in for %s", host), "add it to the address table, or start the service without one"
 	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH):
-		what, fix = fmt.Sprintf("there is no way to %s", host), "check the address and the network"
+		code, what, fix = "no-way", fmt.Sprintf("there is no way to %s", host), "check the address and the network"
 	case errors.As(err, &unknown), errors.As(err, &badName), errors.As(err, &expired):
-		what, fix = fmt.Sprintf("the certificate of %s is not trusted", host), "give it a certificate that this machine trusts"
-	case errors.As(err, &timeout) && timeout.Timeout():
-		what, fix = fmt.Sprintf("%s does not answer", host), "check that it is on, and the address"
+		code, what, fix = "certificate", fmt.Sprintf("the certificate of %s is not trusted", host), "give it a certificate that this machine trusts"
+	case strings.Contains(err.Error(), "first record does not look like a TLS handshake"), strings.Contains(err.Error(), "server gave HTTP response to HTTPS client"):
+		code, what, fix = "not-tls", fmt.Sprintf("%s does not speak TLS", host), "write ipp:// instead of ipps://"
+	case errors.As(err, &timeout) && timeout.Timeout(), errors.Is(err, context.DeadlineExceeded):
+		code, what, fix = "silent", fmt.Sprintf("%s does not answer", host), "check that it is on, and the address"
+	case strings.Contains(err.Error(), "malformed HTTP"), strings.Contains(err.Error(), "readLoopPeekFailLocked"): // it spoke first, as no HTTP server does
+		code, what, fix = "not-ipp", fmt.Sprintf("%s does not speak IPP", host), "check the port"
 	}
-	return fault.New(fault.Unavailable, "device-unreachable", fix, "%s", what).Because(err)
+	return fault.New(fault.Unavailable, code, fix, "%s", what).Because(err)
 }

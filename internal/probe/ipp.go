@@ -2,27 +2,32 @@ package probe
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/url"
+	"strings"
 	"sync/atomic"
 
 	"cirque/core/job"
+	"cirque/core/stock"
 	"cirque/internal/fault"
 	"cirque/internal/ipp"
 )
 
 // IPP is a client of devices and servers (RFC 8010, section 4; RFC 8011).
 type IPP struct {
-	http *http.Client
-	id   atomic.Int32
+	http  *http.Client
+	table AddressTable
+	id    atomic.Int32
+	peer  string // the account that asks, where the other side of a local socket sees that for itself
 }
 
 // NewIPP makes a client that goes by a table, which may be nil.
-func NewIPP(t AddressTable) *IPP { return &IPP{http: t.client()} }
+func NewIPP(t AddressTable) *IPP { return &IPP{http: t.client(), table: t} }
 
 // target turns an IPP URI into the HTTP one under it (RFC 3510; RFC 7472 for ipps).
 func target(uri string) (*url.URL, error) {
@@ -46,47 +51,81 @@ func target(uri string) (*url.URL, error) {
 	return u, nil
 }
 
-// maxAnswer bounds what is read of an answer.
-const maxAnswer = ipp.MaxHeader + 1
+// An asking is one exchange with all that may differ from one to the next.
+type asking struct {
+	key        *stock.Key // a sign-in, used where one is asked for
+	header     int        // limits on the answer; those of ipp where zero
+	attributes int
+	signed     bool // with the sign-in at once
+}
 
-// ask sends one request, with a document where body is not nil.
-func (c *IPP) ask(ctx context.Context, uri string, req ipp.Message, body io.Reader) (ipp.Message, error) {
+// exchange sends one request, with a document where body is not nil.
+func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io.Reader, how asking) (ipp.Message, error) {
 	u, err := target(uri)
 	if err != nil {
 		return ipp.Message{}, err
 	}
+	how.header, how.attributes = cmp.Or(how.header, ipp.MaxHeader), cmp.Or(how.attributes, ipp.MaxAttributes)
 	head, err := req.AppendTo(nil)
 	if err != nil {
 		return ipp.Message{}, fault.New(fault.Internal, "ipp-encode", "", "the request cannot be encoded").Because(err)
 	}
-	in := io.Reader(bytes.NewReader(head))
-	if body != nil {
-		in = io.MultiReader(in, body)
+	send := func(signed bool) (int, string, []byte, error) {
+		in := io.Reader(bytes.NewReader(head))
+		if body != nil {
+			in = io.MultiReader(in, body)
+		}
+		hr, err := http.NewRequestWithContext(ctx, http.MethodPost, u.String(), in)
+		if err != nil {
+			return 0, "", nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/PATH", "%q is no printer's URI", uri).Because(err)
+		}
+		if body == nil {
+			hr.ContentLength = int64(len(head))
+		}
+		hr.Header.Set("Content-Type", "application/ipp")
+		if c.peer != "" {
+			hr.Header.Set("Authorization", "PeerCred "+c.peer)
+		}
+		if signed {
+			hr.SetBasicAuth(how.key.User, how.key.Secret)
+		}
+		resp, err := c.http.Do(hr)
+		if err != nil {
+			return 0, "", nil, explain(u.Host, err)
+		}
+		defer func() { _ = resp.Body.Close() }()
+		answer, err := io.ReadAll(io.LimitReader(resp.Body, int64(how.header)+1))
+		if err != nil {
+			return 0, "", nil, explain(u.Host, err)
+		}
+		return resp.StatusCode, resp.Status, answer, nil
 	}
-	hr, err := http.NewRequestWithContext(ctx, http.MethodPost, u.String(), in)
-	if err != nil {
-		return ipp.Message{}, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/PATH", "%q is no printer's URI", uri).Because(err)
-	}
-	if body == nil {
-		hr.ContentLength = int64(len(head))
-	}
-	hr.Header.Set("Content-Type", "application/ipp")
-	resp, err := c.http.Do(hr)
-	if err != nil {
-		return ipp.Message{}, explain(u.Host, err)
-	}
-	defer func() { _ = resp.Body.Close() }()
-	answer, err := io.ReadAll(io.LimitReader(resp.Body, maxAnswer))
-	if err != nil {
-		return ipp.Message{}, explain(u.Host, err)
+	signed := how.signed
+	code, status, answer, err := send(signed)
+	if err == nil && code == http.StatusUnauthorized && how.key != nil && body == nil && !signed {
+		signed = true
+		if code, status, answer, err = send(true); err == nil && (code == http.StatusUnauthorized || code == http.StatusForbidden) {
+			how.key.Outcome = "refused"
+			return ipp.Message{}, fault.New(fault.Denied, "sign-in-refused", "enter the sign-in anew", "%s refuses the sign-in %s", u.Host, how.key.Name)
+		}
 	}
 	switch {
-	case resp.StatusCode == http.StatusUnauthorized:
-		return ipp.Message{}, fault.New(fault.Denied, "device-sign-in", "let this service print there without one", "%s wants a sign-in", u.Host)
-	case resp.StatusCode != http.StatusOK:
-		return ipp.Message{}, fault.New(fault.Unavailable, "device-answer", "check the path in the URI", "%s answers %s", u.Redacted(), resp.Status)
+	case err != nil:
+		return ipp.Message{}, err
+	case how.key != nil && body == nil && code == http.StatusOK && signed:
+		how.key.Outcome = "works"
+	case code == http.StatusUnauthorized:
+		return ipp.Message{}, fault.New(fault.Denied, "sign-in", "store a sign-in for it, or let this service in without one", "%s wants a sign-in", u.Host)
+	case code == http.StatusForbidden:
+		return ipp.Message{}, fault.New(fault.Denied, "forbidden", "let this machine in on the server", "%s does not let this service in", u.Host)
+	case code == http.StatusUpgradeRequired:
+		return ipp.Message{}, fault.New(fault.Unavailable, "wants-tls", "write ipps:// instead of ipp://", "%s wants TLS", u.Host)
+	case code == http.StatusNotFound:
+		return ipp.Message{}, fault.New(fault.Unavailable, "path-not-found", "check the path in the URI", "%s has nothing at %s", u.Host, u.EscapedPath())
+	case code != http.StatusOK:
+		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the port and the path in the URI", "%s answers %s, as no IPP service does", u.Host, status)
 	}
-	m, _, err := ipp.Parse(answer)
+	m, _, err := ipp.ParseWithin(answer, how.header, how.attributes)
 	if err != nil || m.ID != req.ID {
 		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the path in the URI", "%s does not speak IPP", u.Host).Because(err)
 	}
@@ -110,14 +149,21 @@ func refusal(host string, s ipp.Status, says string) error {
 
 // Print asks whether the device would take the job (Validate-Job), and then sends it (Print-Job).
 func (c *IPP) Print(ctx context.Context, uri string, d job.Document, body io.Reader) (job.Outcome, error) {
+	return c.Send(ctx, uri, nil, d, body)
+}
+
+// Send is Print with a sign-in, which may be nil.
+func (c *IPP) Send(ctx context.Context, uri string, key *stock.Key, d job.Document, body io.Reader) (job.Outcome, error) {
 	request := func(op ipp.Op) ipp.Message {
 		return ipp.NewRequest(op, c.id.Add(1), uri, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, d.Owner)),
 			ipp.Attr("job-name", ipp.Str(ipp.Name, d.Name)), ipp.Attr("document-format", ipp.Str(ipp.MIMEType, d.Format)))
 	}
-	if _, err := c.ask(ctx, uri, request(ipp.ValidateJob), nil); err != nil {
+	if _, err := c.exchange(ctx, uri, request(ipp.ValidateJob), nil, asking{key: key}); err != nil {
 		return job.Outcome{}, err
 	}
-	m, err := c.ask(ctx, uri, request(ipp.PrintJob), body)
+	// The document goes once: whether a sign-in is wanted is known by now.
+	how := asking{key: key, signed: key != nil && key.Outcome == "works"}
+	m, err := c.exchange(ctx, uri, request(ipp.PrintJob), body, how)
 	if err != nil {
 		return job.Outcome{}, err
 	}
@@ -126,4 +172,32 @@ func (c *IPP) Print(ctx context.Context, uri string, d job.Document, body io.Rea
 		out.Says = fmt.Sprintf("%s (%s)", says, out.Says)
 	}
 	return out, nil
+}
+
+// Alive asks the shortest question there is. Whoever answers in IPP, or wants a sign-in, is alive, whatever the answer is.
+func (c *IPP) Alive(ctx context.Context, uri string) error {
+	if strings.HasPrefix(uri, "socket://") || strings.HasPrefix(uri, "lpd://") {
+		return c.open(ctx, uri)
+	}
+	_, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), uri, ipp.Strs(ipp.Keyword, "requested-attributes", "printer-state")), nil, asking{})
+	if err != nil {
+		if f := fault.As(err); f.Code == "device-refused" || f.Kind == fault.Denied || f.Code == "path-not-found" || f.Code == "wants-tls" {
+			return nil
+		}
+	}
+	return err
+}
+
+// open only connects, for what does not speak IPP.
+func (c *IPP) open(ctx context.Context, uri string) error {
+	u, err := url.Parse(uri)
+	if err != nil || u.Hostname() == "" {
+		return fault.New(fault.Invalid, "uri-invalid", "write socket://HOST:PORT", "%q is no printer's URI", uri)
+	}
+	port := cmp.Or(u.Port(), map[string]string{"socket": "9100", "lpd": "515"}[u.Scheme])
+	conn, err := c.table.dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dialWithin)
+	if err != nil {
+		return explain(u.Host, err)
+	}
+	return conn.Close()
 }

@@ -1,19 +1,19 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"crypto/sha256"
 	"crypto/subtle"
 	"fmt"
+	"slices"
 	"strings"
 	"sync"
 	"time"
-	"unicode/utf8"
 
 	"cirque/core/access"
 	"cirque/core/event"
-	"cirque/core/name"
 	"cirque/internal/fault"
 )
 
@@ -50,82 +50,60 @@ func (s *Service) SetUp(ctx context.Context, remote, code, called, password stri
 	if err != nil {
 		return "", access.Principal{}, err
 	}
-	if err := s.store.AddFirstAccount(ctx, access.Account{Name: called, Role: access.Administrator, Password: hash}); err != nil {
+	if err := s.store.AddFirstAccount(ctx, access.Account{Name: called, Role: access.Owner, Password: hash}); err != nil {
 		return "", access.Principal{}, err
 	}
 	if s.cfg.SetupDone != nil {
 		s.cfg.SetupDone()
 	}
-	return s.open(ctx, access.Principal{Name: called, Role: access.Administrator})
+	return s.open(ctx, remote, access.Account{Name: called, Role: access.Owner})
 }
 
-// MinPassword is the shortest password taken, in characters (NIST SP 800-63B asks for length, not for kinds of character).
-const MinPassword = 12
-
-func checkNewAccount(called, password string) error {
-	if !name.Valid(called) || strings.TrimSpace(called) != called || strings.Contains(called, ":") {
-		return fault.New(fault.Invalid, "account-name", "write a name without colons, control characters and outer spaces", "%q is no name for an account", called)
+// open makes a session for whoever has proven to be an account; remote is the address from which it is opened.
+func (s *Service) open(ctx context.Context, remote string, a access.Account) (string, access.Principal, error) {
+	p := s.principal(a)
+	if p == nil {
+		return "", access.Principal{}, fault.New(fault.Denied, "account-unread", "wait until the directory has been read, or look at its source", "%s is not in the directory as it was last read", a.Name)
 	}
-	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > 1024 {
-		return fault.New(fault.Invalid, "password-short", fmt.Sprintf("write at least %d characters", MinPassword), "the password has %d characters", n)
-	}
-	return nil
-}
-
-// SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they come from.
-func (s *Service) SignIn(ctx context.Context, remote, called, password string) (string, access.Principal, error) {
-	p, err := s.checkAccount(ctx, remote, called, password)
-	if err != nil {
-		return "", p, err
-	}
-	return s.open(ctx, p)
-}
-
-// decoy is checked where no account is found, so that the answer takes as long.
-const decoy = "$argon2id$v=19$m=65536,t=3,p=2$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
-
-func (s *Service) checkAccount(ctx context.Context, remote, called, password string) (access.Principal, error) {
-	keys := []string{"name " + name.Fold(called), "from " + remote}
-	for _, k := range keys {
-		if err := s.slow.check(k, s.now()); err != nil {
-			return access.Principal{}, err
-		}
-	}
-	account, known := s.access.Load().Accounts[name.Fold(called)]
-	hash := account.Password
-	if !known {
-		hash = decoy
-	}
-	ok, err := s.checkPassword(ctx, password, hash)
-	if err != nil {
-		return access.Principal{}, err
-	}
-	if !ok || !known {
-		for _, k := range keys {
-			s.slow.failed(k, s.now())
-		}
-		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: remote, Says: "A sign-in as " + called + " failed"}); err != nil {
-			s.log.Warn("a failed sign-in could not be recorded", "error", err)
-		}
-		return access.Principal{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key", "the name or the password is not right")
-	}
-	s.slow.forget(keys...)
-	return access.Principal{Name: account.Name, Role: account.Role}, nil
-}
-
-// open makes a session.
-func (s *Service) open(ctx context.Context, p access.Principal) (string, access.Principal, error) {
 	secret := rand.Text()
-	ses := access.Session{Hash: sha256.Sum256([]byte(secret)), Account: p.Name, ExpiresAt: s.now().Add(SessionLasts)}
+	ses := access.Session{Hash: sha256.Sum256([]byte(secret)), Account: a.Name, Remote: remote, ExpiresAt: s.now().Add(SessionLasts)}
 	if err := s.store.AddSession(ctx, ses); err != nil {
-		return "", p, err
+		return "", *p, err
 	}
-	return secret, p, s.refresh(ctx, event.Access)
+	return secret, *p, s.refresh(ctx, event.Access)
 }
 
 // SignOut ends a session.
 func (s *Service) SignOut(ctx context.Context, secret string) error {
 	if err := s.store.EndSession(ctx, sha256.Sum256([]byte(secret))); err != nil {
+		return err
+	}
+	return s.refresh(ctx, event.Access)
+}
+
+// Sessions lists the console sessions that are open, the latest first.
+func (s *Service) Sessions(_ context.Context, p *access.Principal) ([]access.Session, error) {
+	if err := access.Check(p, access.ReadAccess); err != nil {
+		return nil, err
+	}
+	state := s.access.Load()
+	out := []access.Session{}
+	for _, ses := range state.Sessions {
+		if a, ok := state.Accounts[ses.Account]; ok && s.now().Before(ses.ExpiresAt) {
+			ses.Account = a.Name
+			out = append(out, ses)
+		}
+	}
+	slices.SortFunc(out, func(a, b access.Session) int { return cmp.Compare(b.ID, a.ID) })
+	return out, nil
+}
+
+// RevokeSession ends a session, whoever has it.
+func (s *Service) RevokeSession(ctx context.Context, p *access.Principal, id int64) error {
+	if err := access.Check(p, access.EndSessions); err != nil {
+		return err
+	}
+	if err := s.store.RevokeSession(ctx, id, p.Name); err != nil {
 		return err
 	}
 	return s.refresh(ctx, event.Access)
@@ -142,17 +120,28 @@ func (s *Service) BySession(secret string) *access.Principal {
 	if !ok {
 		return nil
 	}
-	return &access.Principal{Name: a.Name, Role: a.Role}
+	return s.principal(a)
 }
 
 // ByToken finds whose a token is; nil for nobody's.
 func (s *Service) ByToken(token string) *access.Principal {
 	t, ok := s.access.Load().Tokens[sha256.Sum256([]byte(token))]
-	if !ok {
+	if !ok || t.Ended(s.now()) {
 		return nil
 	}
+	p := &access.Principal{Name: t.Name, Role: t.Role, Sites: t.Sites, Machine: t.Machine, Token: true}
+	if t.Account != "" {
+		a, ok := s.access.Load().Accounts[t.Account]
+		if !ok {
+			return nil
+		}
+		if p = s.principal(a); p == nil {
+			return nil
+		}
+		p.Token = true
+	}
 	s.used.note(t.ID, s.now())
-	return &access.Principal{Name: t.Name, Role: t.Role, Machine: t.Machine, Token: true}
+	return p
 }
 
 // ByBasic takes a name and password, as IPP clients send them: those of a person's account, or the name of the person for
@@ -162,19 +151,38 @@ func (s *Service) ByBasic(ctx context.Context, remote, called, password string) 
 		p.For = called
 		return p, nil
 	}
-	p, err := s.checkAccount(ctx, remote, called, password)
+	a, err := s.checkAccount(ctx, remote, remote, called, password)
 	if err != nil {
 		return nil, err
 	}
-	return &p, nil
+	return s.principal(a), nil
 }
 
-// MakeToken makes a token and gives its secret, which is kept nowhere. p nil stands for somebody beside the data.
-func (s *Service) MakeToken(ctx context.Context, p *access.Principal, called string, role access.Role, machine string) (access.Token, string, error) {
+// MakeToken makes a token by its name, role, machine and end, and gives its secret, which is kept nowhere. p nil stands for somebody beside the data.
+func (s *Service) MakeToken(ctx context.Context, p *access.Principal, want access.Token) (access.Token, string, error) {
 	if err := access.Check(p, access.ManageTokens); err != nil {
 		return access.Token{}, "", err
 	}
-	t, secret, err := AddToken(ctx, s.store, p.Name, called, role, machine)
+	if err := access.CheckGives(p, access.Holding{Role: want.Role, Sites: want.Sites}); err != nil {
+		return access.Token{}, "", err
+	}
+	return s.addToken(ctx, p, want)
+}
+
+// MakeOwnToken makes a token that may what its maker may, and ends with their account.
+func (s *Service) MakeOwnToken(ctx context.Context, p *access.Principal, called string, ends *time.Time) (access.Token, string, error) {
+	if err := access.Check(p, access.OwnToken); err != nil {
+		return access.Token{}, "", err
+	}
+	if p.Account == "" {
+		return access.Token{}, "", fault.New(fault.Denied, "no-account", "sign in with a name and password", "%s is a token that is nobody's own", p.Name)
+	}
+	return s.addToken(ctx, p, access.Token{Name: called, Account: p.Account, ExpiresAt: ends})
+}
+
+func (s *Service) addToken(ctx context.Context, p *access.Principal, want access.Token) (access.Token, string, error) {
+	want.Author = p.Name
+	t, secret, err := AddToken(ctx, s.store, want, s.now(), s.hasSite)
 	if err != nil {
 		return t, "", err
 	}
@@ -184,27 +192,39 @@ func (s *Service) MakeToken(ctx context.Context, p *access.Principal, called str
 // AddToken makes a token straight in a store, for whoever has the data in hand.
 func AddToken(ctx context.Context, store interface {
 	AddToken(context.Context, access.Token) (access.Token, error)
-}, author, called string, role access.Role, machine string) (access.Token, string, error) {
-	if err := access.ValidToken(called, role, machine); err != nil {
+}, want access.Token, now time.Time, site func(string) bool) (access.Token, string, error) {
+	if err := access.ValidToken(want, now, site); err != nil {
 		return access.Token{}, "", err
 	}
 	secret := tokenPrefix + rand.Text()
-	t, err := store.AddToken(ctx, access.Token{Name: called, Role: role, Machine: machine, Author: author, Hash: sha256.Sum256([]byte(secret))})
+	want.Hash = sha256.Sum256([]byte(secret))
+	t, err := store.AddToken(ctx, want)
 	return t, secret, err
 }
 
-// Tokens lists tokens.
+// Tokens lists tokens: all, or one's own where one may not see the others.
 func (s *Service) Tokens(ctx context.Context, p *access.Principal) ([]access.Token, error) {
-	if err := access.Check(p, access.ManageTokens); err != nil {
+	all := p.May(access.ReadAccess)
+	if err := access.Check(p, access.OwnToken); err != nil && !all {
 		return nil, err
 	}
-	return s.store.Tokens(ctx)
+	list, err := s.store.Tokens(ctx)
+	if !all {
+		list = slices.DeleteFunc(list, func(t access.Token) bool { return p.Account == "" || t.Account != p.Account })
+	}
+	return list, err
 }
 
 // RevokeToken ends a token.
 func (s *Service) RevokeToken(ctx context.Context, p *access.Principal, called string) error {
-	if err := access.Check(p, access.ManageTokens); err != nil {
-		return err
+	if !p.May(access.ManageTokens) {
+		list, err := s.Tokens(ctx, p)
+		if err != nil {
+			return err
+		}
+		if p.Account == "" || !slices.ContainsFunc(list, func(t access.Token) bool { return t.Name == called && t.Account == p.Account }) {
+			return access.Check(p, access.ManageTokens)
+		}
 	}
 	if err := s.store.RevokeToken(ctx, called, p.Name); err != nil {
 		return err

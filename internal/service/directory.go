@@ -1,6 +1,7 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -19,23 +20,50 @@ import (
 const (
 	FormatFile = "file" // the directory file, YAML or JSON
 	FormatLDIF = "ldif" // RFC 2849
+	FormatCSV  = "csv"  // tables with a head line
 )
 
-// Import makes a source hold exactly what the files say.
-func (s *Service) Import(ctx context.Context, p *access.Principal, source, format string, files []document.File) (directory.Import, error) {
+// An Intake says how files are taken in.
+type Intake struct {
+	Source, Format string
+	Files          []document.File
+	Dry            bool // only say what would be
+	Accept         bool // whatever disappears
+}
+
+// Import makes a source hold exactly what the files say. Where so much would disappear that somebody should look first,
+// a Conflict fault, unless that is accepted.
+func (s *Service) Import(ctx context.Context, p *access.Principal, in Intake) (directory.Import, error) {
+	source := in.Source
 	if err := access.Check(p, access.Import); err != nil {
 		return directory.Import{}, err
 	}
 	if !estate.ValidName(source) {
 		return directory.Import{}, fault.New(fault.Invalid, "source-name", "write lower-case letters, digits and dashes", "%q is no name for a source", source)
 	}
-	records, err := s.readDirectory(format, files)
+	if _, _, err := s.source(ctx, source); err == nil {
+		return directory.Import{}, fault.New(fault.Conflict, "source-read", "name another source", "%s is read over LDAP, and the next pass would undo the import", source)
+	} else if !fault.Is(err, fault.Unknown) {
+		return directory.Import{}, err
+	}
+	records, err := s.readDirectory(in.Format, in.Files)
 	if err != nil {
 		return directory.Import{}, err
 	}
-	out, err := s.store.Import(ctx, source, records, p.Name)
-	if err != nil {
+	if err := records.CheckNesting(); err != nil {
+		return directory.Import{}, err
+	}
+	how := directory.Taking{Author: p.Name, Share: directory.DefaultBrake, Dry: in.Dry, Named: s.estateNames(source)}
+	if in.Accept {
+		how.Share = 100
+	}
+	out, err := s.store.Import(ctx, source, records.Rows(), how)
+	out.Users, out.Groups, out.Machines = len(records.Users), len(records.Groups), len(records.Machines)
+	if err != nil || in.Dry {
 		return out, err
+	}
+	if out.Held != "" {
+		return out, fault.New(fault.Conflict, "brake-held", "look at the files; if it is meant, accept the removals", "%s of %s, and nothing was applied", out.Held, source)
 	}
 	if err := s.refresh(ctx, event.Directory); err != nil {
 		return out, err
@@ -48,6 +76,8 @@ func (s *Service) readDirectory(format string, files []document.File) (directory
 	switch format {
 	case FormatFile, "":
 		return directory.Parse(files)
+	case FormatCSV:
+		return directory.ParseTables(files)
 	case FormatLDIF:
 		var all directory.Records
 		for _, f := range files {
@@ -61,12 +91,15 @@ func (s *Service) readDirectory(format string, files []document.File) (directory
 		}
 		return all, nil
 	}
-	return directory.Records{}, fault.New(fault.Invalid, "format-unknown", "write file or ldif", "%q is no format of a directory", format)
+	return directory.Records{}, fault.New(fault.Invalid, "format-unknown", "write file, ldif or csv", "%q is no format of a directory", format)
 }
 
 // importNotes says what is odd but no error: cycles, and names that several sources have.
 func importNotes(d *directory.Directory) []string {
 	notes := []string{}
+	if g := d.TooNested(); g != "" {
+		notes = append(notes, "The groups are nested beyond all measure, so that not all of it counts; look at the group "+g+" and those that hold it.")
+	}
 	for _, c := range d.Cycles() {
 		if len(c) == 1 {
 			notes = append(notes, fmt.Sprintf("The group %s contains itself; that is tolerated.", c[0]))
@@ -78,7 +111,8 @@ func importNotes(d *directory.Directory) []string {
 	twice := func(kind, called string) {
 		k := kind + " " + name.Fold(called)
 		if seen[k] {
-			notes = append(notes, fmt.Sprintf("Two sources have the %s %s; the source that comes first by name counts.", kind, called))
+			counts := map[string]string{"group": "the source that comes first by name counts, unless an estate writes group:SOURCE/" + called, "user": "they are one person, since whoever asks gives no more than a name"}[kind]
+			notes = append(notes, fmt.Sprintf("Two sources have the %s %s; %s.", kind, called, cmp.Or(counts, "the source that comes first by name counts")))
 		}
 		seen[k] = true
 	}
@@ -142,10 +176,14 @@ func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string,
 	}
 	if want("group") {
 		for i, g := range r.Groups {
-			if strings.Contains(name.Fold(g.Name), word) { // counting the members takes time
-				users, machines := w.Directory.Size(directory.GroupID(i))
-				add(Found{"group", g.Name, memberText(users, machines), ""})
+			folded, says := name.Fold(g.Name), ""
+			if !strings.Contains(folded, word) {
+				continue
 			}
+			if len(out) < limit || begin < limit && strings.HasPrefix(folded, word) { // counting the members takes time
+				says = memberText(w.Directory.Size(directory.GroupID(i)))
+			}
+			add(Found{"group", g.Name, says, ""})
 		}
 	}
 	if want("unit") {

@@ -26,6 +26,9 @@ type Draft struct {
 }
 
 func ownerOf(p *access.Principal) string {
+	if p.Account != "" {
+		return "account " + p.Account // also with a token of one's own
+	}
 	if p.Token {
 		return "token " + name.Fold(p.Name)
 	}
@@ -47,9 +50,9 @@ func (s *Service) document(ctx context.Context, number int) (*estate.Document, e
 	return e.Document(), nil
 }
 
-// Draft gives one's own draft; one that nothing has been put into is empty.
+// Draft gives one's own draft; one that nothing has been put into is empty, as it always is for whoever only reads.
 func (s *Service) Draft(ctx context.Context, p *access.Principal, called string) (Draft, error) {
-	if err := access.Check(p, access.EditDraft); err != nil {
+	if err := access.Check(p, access.ReadEstate); err != nil {
 		return Draft{}, err
 	}
 	return s.draft(ctx, p, called)
@@ -163,7 +166,11 @@ func (s *Service) change(ctx context.Context, p *access.Principal, called string
 		if problems := estate.Integrity(doc); len(problems) > 0 {
 			return d, incoherent(problems)
 		}
-		if d.Kept, err = estate.Keep(estate.Changes(d.base, doc)); err != nil {
+		changes := estate.Changes(d.base, doc)
+		if err := access.CheckChanges(p, access.EditDraft, d.base, doc, changes); err != nil {
+			return d, err
+		}
+		if d.Kept, err = estate.Keep(changes); err != nil {
 			return d, err
 		}
 		_, err = s.store.SaveDraft(ctx, d.Draft)

@@ -17,6 +17,7 @@ type Endpoint struct {
 	endpoint.Record
 	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
 	Drift []endpoint.Difference `json:"drift"`
+	Says  []string              `json:"says" doc:"How its people are known, where that does not work out."`
 }
 
 // Report takes in what an agent says of its endpoint.
@@ -24,13 +25,13 @@ func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Re
 	if err := access.Check(p, access.Report); err != nil {
 		return Endpoint{}, err
 	}
-	if err := access.CheckMachine(p, r.Machine); err != nil {
+	if err := s.checkMachine(p, r.Machine); err != nil {
 		return Endpoint{}, err
 	}
 	if err := r.Check(); err != nil {
 		return Endpoint{}, err
 	}
-	if err := checkAsking(p, r.Contexts); err != nil {
+	if err := s.checkAsking(p, r.Contexts); err != nil {
 		return Endpoint{}, err
 	}
 	before, err := s.store.Endpoint(ctx, r.Machine)
@@ -50,7 +51,8 @@ func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Re
 	case was > 0 && is == 0:
 		tell(event.Recovered, "%s has everything again", r.Machine)
 	}
-	rec, err := s.store.SaveReport(ctx, r, events)
+	from, _ := ctx.Value(event.OriginKey{}).(string)
+	rec, err := s.store.SaveReport(ctx, r, from, serversOf(s.Snapshot().World.Estate.Document(), r), events)
 	if err != nil {
 		return Endpoint{}, err
 	}
@@ -58,17 +60,15 @@ func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Re
 }
 
 // judge works out drift and state against the present snapshot.
-func (s *Service) judge(rec endpoint.Record) Endpoint {
+func (s *Service) judge(rec endpoint.Record) Endpoint { return s.judgeBy(rec, s.lineupsOf(rec)) }
+
+// judgeBy is judge for whoever has the lineups already.
+func (s *Service) judgeBy(rec endpoint.Record, lineups []lineup.Lineup) Endpoint {
 	snap, now := s.Snapshot(), s.now()
-	var lineups []lineup.Lineup
-	for _, q := range rec.Report.Contexts {
-		q.Time = nil
-		if l, err := s.resolve(snap, q, now); err == nil { // a location that is gone gives nothing
-			lineups = append(lineups, *l)
-		}
-	}
 	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
-	return Endpoint{rec, endpoint.StateOf(rec, drift, now), drift}
+	set := snap.World.Estate.Document().Agent()
+	says := append(endpoint.People(snap.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
+	return Endpoint{rec, endpoint.StateOf(rec, drift, now, time.Duration(set.ReportMinutes)*time.Minute), drift, says}
 }
 
 // Endpoints lists all endpoints.
@@ -127,7 +127,7 @@ func (s *Service) Overview(ctx context.Context, p *access.Principal) (Overview, 
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
 	}
-	findings := snap.findings()
+	findings := append(append([]lineup.Finding{}, s.foundOut(snap)...), snap.findings()...)
 	o.Findings, o.Remarks = findings[:min(len(findings), findingsShown)], len(findings)
 	if snap.Revision.Number > 0 {
 		o.At = &snap.Revision.At

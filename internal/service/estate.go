@@ -56,7 +56,7 @@ func (s *Service) Findings(ctx context.Context, p *access.Principal, when When) 
 		return nil, err
 	}
 	if snap.findings != nil {
-		return snap.findings(), nil
+		return append(append([]lineup.Finding{}, s.foundOut(snap)...), snap.findings()...), nil
 	}
 	return lineup.Check(snap.World.Estate, snap.World.Directory), nil
 }

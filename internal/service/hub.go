@@ -31,20 +31,25 @@ func (h *hub) send(n event.Notice) {
 	}
 }
 
+func (h *hub) subscribe() (<-chan event.Notice, func()) {
+	ch := make(chan event.Notice, 64)
+	h.mu.Lock()
+	defer h.mu.Unlock()
+	h.subscribers[ch] = false
+	return ch, func() {
+		h.mu.Lock()
+		defer h.mu.Unlock()
+		delete(h.subscribers, ch)
+	}
+}
+
 // Watch gives notices until stop is called.
 func (s *Service) Watch(_ context.Context, p *access.Principal) (<-chan event.Notice, func(), error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, nil, err
 	}
-	ch := make(chan event.Notice, 64)
-	s.hub.mu.Lock()
-	defer s.hub.mu.Unlock()
-	s.hub.subscribers[ch] = false
-	return ch, func() {
-		s.hub.mu.Lock()
-		defer s.hub.mu.Unlock()
-		delete(s.hub.subscribers, ch)
-	}, nil
+	ch, stop := s.hub.subscribe()
+	return ch, stop, nil
 }
 
 // Events lists what happened, newest first.

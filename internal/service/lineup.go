@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"math/rand/v2"
 	"strconv"
 	"time"
 
@@ -45,15 +46,28 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	var called <-chan struct{}
 	if p != nil && p.Role == access.Agent {
 		called = s.callers.bell(p.Machine)
+		defer s.callers.stays(p.Machine)()
 	}
+	woken, spread := false, false
 	s.waiting.Add(1) // from here on it can be called
 	defer s.waiting.Add(-1)
 	for {
+		if p != nil && p.Serial != "" && s.certificates.get(p.Serial) == nil {
+			return Answer{}, false, revoked(p.Machine) // since it began to wait
+		}
 		snap, now := s.Snapshot(), s.now()
 		a, edge, err := s.lineups(p, snap, queries, now, true, room)
+		if err == nil && a.Tag != known && woken && !spread {
+			// What changed for many is not answered to all of them at once. It is worked out anew afterwards.
+			spread = true
+			if s.spreadOut(ctx) {
+				continue
+			}
+		}
 		if err != nil || a.Tag != known {
 			return a, false, err
 		}
+		woken = true
 		var opens <-chan time.Time
 		if edge != nil {
 			// Not before the edge: the clock of the answer is cut to whole seconds.
@@ -65,6 +79,9 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 		case <-snap.changed:
 		case <-opens:
 		case <-called:
+			if p.Serial != "" && s.certificates.get(p.Serial) == nil {
+				return Answer{}, false, revoked(p.Machine)
+			}
 			return a, false, nil
 		case <-timer.C:
 			return a, true, nil
@@ -74,12 +91,24 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	}
 }
 
+// spreadOut waits its share of the time over which answers to a change are spread, so that no more than the estate says go
+// out a second. It says whether it waited at all.
+func (s *Service) spreadOut(ctx context.Context) bool {
+	perSecond := s.Snapshot().World.Estate.Document().Agent().AnswersPerSecond
+	over := time.Duration(s.waiting.Load()) * time.Second / time.Duration(perSecond)
+	if over < 20*time.Millisecond {
+		return false
+	}
+	pause(ctx, rand.N(over))
+	return true
+}
+
 // Waiting counts the long polls under way.
 func (s *Service) Waiting() int { return int(s.waiting.Load()) }
 
 // lineups also gives, where edges are wanted, the first instant at which opening hours could change an answer to the present, nil where none does.
 func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query, now time.Time, edges bool, room []byte) (a Answer, edge *time.Time, err error) {
-	if err := checkAsking(p, queries); err != nil {
+	if err := s.checkAsking(p, queries); err != nil {
 		return Answer{}, nil, err
 	}
 	if len(queries) > MaxContexts {
@@ -125,8 +154,9 @@ func (s *Service) resolve(snap *Snapshot, q lineup.Query, now time.Time) (*lineu
 	return snap.World.Resolve(c, nil)
 }
 
-// checkAsking lets an agent ask only as its own machine: as the place where somebody sits, or as the session host.
-func checkAsking(p *access.Principal, queries []lineup.Query) error {
+// checkAsking lets an agent ask only as its own machine, as the place where somebody sits or as the session host, and a
+// person only as themselves.
+func (s *Service) checkAsking(p *access.Principal, queries []lineup.Query) error {
 	if access.Check(p, access.AskAny) == nil {
 		return nil
 	}
@@ -134,6 +164,16 @@ func checkAsking(p *access.Principal, queries []lineup.Query) error {
 		return err
 	}
 	for _, q := range queries {
+		if p.Role != access.Agent {
+			person := ""
+			if q.User != nil {
+				person = *q.User
+			}
+			if err := access.CheckPerson(p, person, s.isPerson(p, person)); err != nil {
+				return err
+			}
+			continue
+		}
 		machine := q.Machine
 		if q.Host != nil {
 			machine = q.Host
@@ -142,7 +182,7 @@ func checkAsking(p *access.Principal, queries []lineup.Query) error {
 		if machine != nil {
 			said = *machine
 		}
-		if err := access.CheckMachine(p, said); err != nil {
+		if err := s.checkMachine(p, said); err != nil {
 			return err
 		}
 	}
@@ -151,7 +191,7 @@ func checkAsking(p *access.Principal, queries []lineup.Query) error {
 
 // Why explains one queue in one context; when as for Lineups.
 func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string, when When) (*lineup.Why, error) {
-	if err := checkAsking(p, []lineup.Query{q}); err != nil {
+	if err := s.checkAsking(p, []lineup.Query{q}); err != nil {
 		return nil, err
 	}
 	now := s.now()

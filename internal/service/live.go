@@ -3,7 +3,9 @@ package service
 import (
 	"context"
 	"fmt"
+	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/document"
@@ -22,75 +24,144 @@ func (s *Service) Duties(ctx context.Context, p *access.Principal) ([]live.Note,
 	return s.store.Duties(ctx, nil)
 }
 
-// Drain takes a server out of duty. It says whether that changed anything.
-func (s *Service) Drain(ctx context.Context, p *access.Principal, server, reason string) (changed bool, err error) {
+// Drain takes a server out of duty, until a time where one is given. It says whether that changed anything.
+func (s *Service) Drain(ctx context.Context, p *access.Principal, server, reason string, until *time.Time) (changed bool, err error) {
+	if err := access.Check(p, access.Drain); err != nil {
+		return false, err
+	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		if err := access.Check(p, access.Drain); err != nil {
-			return false, err
-		}
 		return false, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with --reason", "a drain needs a reason")
 	}
-	return s.setDuty(ctx, p, server, live.Drained, reason, event.Drained, fmt.Sprintf("The server %s was drained: %s", server, reason))
+	if until != nil && !until.After(s.now()) {
+		return false, fault.New(fault.Invalid, "until-past", "name a time to come", "%s is past", until.Format(time.RFC3339))
+	}
+	says := fmt.Sprintf("The server %s was drained: %s", server, reason)
+	if until != nil {
+		says += "; until " + until.UTC().Format("2006-01-02 15:04 UTC")
+	}
+	changed, err = s.setDuty(ctx, p, live.Note{Name: server, Duty: live.Drained, Reason: reason, Until: until}, event.Drained, says)
+	if changed {
+		s.wakeHealth()
+	}
+	return changed, err
 }
 
-// Return puts a server back on duty.
-func (s *Service) Return(ctx context.Context, p *access.Principal, server string) (changed bool, err error) {
-	return s.setDuty(ctx, p, server, live.Serving, "", event.Returned, fmt.Sprintf("The server %s is back on duty", server))
+// Return puts a server back on duty. A member of a set takes its people back over the time that the estate says, unless
+// it is to be at once.
+func (s *Service) Return(ctx context.Context, p *access.Principal, server string, atOnce bool) (changed bool, err error) {
+	n := s.returning(server, atOnce)
+	says := fmt.Sprintf("The server %s is back on duty", server)
+	if n.Until != nil {
+		says += ", and takes its people back until " + n.Until.UTC().Format("15:04 UTC")
+	}
+	changed, err = s.setDuty(ctx, p, n, event.Returned, says)
+	if changed {
+		s.wakeHealth()
+	}
+	return changed, err
 }
 
-func (s *Service) setDuty(ctx context.Context, p *access.Principal, server string, duty live.Duty, reason, kind, says string) (bool, error) {
+// returning is the note of a server that comes back on duty from now on.
+func (s *Service) returning(server string, atOnce bool) live.Note {
+	n := live.Note{Kind: "server", Name: server, Duty: live.Serving, Share: 1}
+	doc := s.Snapshot().World.Estate.Document()
+	minutes := *doc.Continuity().ReturnMinutes
+	inSet := slices.ContainsFunc(doc.ServerSets, func(set estate.ServerSet) bool { return len(set.Members) > 1 && slices.Contains(set.Members, server) })
+	if atOnce || minutes == 0 || !inSet {
+		return n
+	}
+	begun := s.now().UTC()
+	until := begun.Add(time.Duration(minutes) * time.Minute)
+	n.Begun, n.Until = &begun, &until
+	n.Share = n.Grown(begun)
+	return n
+}
+
+func (s *Service) setDuty(ctx context.Context, p *access.Principal, n live.Note, kind, says string) (bool, error) {
 	if err := access.Check(p, access.Drain); err != nil {
 		return false, err
 	}
 	doc := s.Snapshot().World.Estate.Document()
-	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
-		fix := "see the servers of the estate"
-		var names []string
-		for _, v := range doc.Servers {
-			names = append(names, v.Name)
-		}
-		if k := document.Nearest(server, names); k != "" {
-			fix = fmt.Sprintf("did you mean %s?", k)
-		} else if set, ok := doc.Find(estate.Ref{List: "server_sets", Name: server}).(*estate.ServerSet); ok {
-			fix = "a set is drained member by member: " + strings.Join(set.Members, ", ")
-		}
-		return false, fault.New(fault.Unknown, "server-unknown", fix, "the estate has no server %q", server)
+	if doc.Find(estate.Ref{List: "servers", Name: n.Name}) == nil {
+		return false, unknownServer(doc, n.Name)
 	}
-	changed, err := s.store.SetLive(ctx, live.Note{Kind: "server", Name: server, Duty: duty, Reason: reason, Author: p.Name}, event.Event{Kind: kind, Subject: server, Author: p.Name, Says: says})
+	if err := s.checkAt(p, access.Drain, doc, estate.Ref{List: "servers", Name: n.Name}); err != nil {
+		return false, err
+	}
+	n.Kind, n.Author = "server", p.Name
+	only := func(was live.Note) bool {
+		// One that is on its way back already is not sent back to the start.
+		return n.Duty != live.Serving || was.Duty != live.Serving || n.Share == 1
+	}
+	changed, err := s.store.SetLive(ctx, n, only, event.Event{Kind: kind, Subject: n.Name, Author: p.Name, Says: says})
 	if err != nil {
 		return changed, err
 	}
 	return changed, s.refresh(ctx, event.Live)
 }
 
+func unknownServer(doc *estate.Document, server string) error {
+	fix := "see the servers of the estate"
+	var names []string
+	for _, v := range doc.Servers {
+		names = append(names, v.Name)
+	}
+	if k := document.Nearest(server, names); k != "" {
+		fix = fmt.Sprintf("did you mean %s?", k)
+	} else if set, ok := doc.Find(estate.Ref{List: "server_sets", Name: server}).(*estate.ServerSet); ok {
+		fix = "a set is drained member by member: " + strings.Join(set.Members, ", ")
+	}
+	return fault.New(fault.Unknown, "server-unknown", fix, "the estate has no server %q", server)
+}
+
 // Pick notes that a person picks a queue, or does so no more. An unknown queue is an Unknown fault.
 func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue string, picked bool) (changed bool, err error) {
-	if err := access.Check(p, access.PickFor); err != nil {
+	own := s.isPerson(p, person)
+	if err := access.Check(p, access.PickFor); err != nil && (!own || access.Check(p, access.PickOwn) != nil) {
 		return false, err
 	}
 	if !name.Valid(person) {
 		return false, fault.New(fault.Invalid, "person-missing", "say whose pick it is", "%q names no person", person)
 	}
-	q, err := s.Queue(ctx, p, queue)
+	q, err := s.queue(queue)
 	if err != nil {
 		return false, err
+	}
+	if !own {
+		if err := s.checkAt(p, access.PickFor, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues", Name: q.Name}); err != nil {
+			return false, err
+		}
 	}
 	kind, says := event.Picked, fmt.Sprintf("%s was picked for %s", q.Name, person)
 	if !picked {
 		kind, says = event.Unpicked, fmt.Sprintf("%s is no longer picked by %s", q.Name, person)
 	}
-	changed, err = s.store.SetPick(ctx, person, q.Name, picked, event.Event{Kind: kind, Subject: q.Name, Author: p.Name, Says: says})
-	if err != nil {
-		return changed, err
+	names := s.namesOf(person)
+	if picked {
+		names = names[:1]
+	}
+	for _, n := range names {
+		once, err := s.store.SetPick(ctx, n, q.Name, picked, event.Event{Kind: kind, Subject: q.Name, Author: p.Name, Says: says})
+		if err != nil {
+			return changed, err
+		}
+		changed = changed || once
 	}
 	return changed, s.refresh(ctx, event.Live)
 }
 
 // Picks lists the queues that a person has picked.
 func (s *Service) Picks(_ context.Context, p *access.Principal, person string) ([]string, error) {
-	if err := access.Check(p, access.ReadDirectory); err != nil {
+	if err := access.Check(p, access.ReadDirectory); err != nil && (!s.isPerson(p, person) || access.Check(p, access.PickOwn) != nil) {
 		return nil, err
 	}
 	out := []string{}
-	return append(out, s.Snapshot().World.Live.Picks[name.Fold(person)]...), nil
+	for _, n := range s.namesOf(person) {
+		for _, q := range s.Snapshot().World.Live.Picks[n] {
+			if !slices.Contains(out, q) {
+				out = append(out, q)
+			}
+		}
+	}
+	return out, nil
 }

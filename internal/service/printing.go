@@ -1,15 +1,12 @@
 package service
 
 import (
-	"bytes"
 	"cmp"
 	"context"
 	"fmt"
 	"io"
 	"slices"
 	"time"
-
-	"codeberg.org/go-pdf/fpdf"
 
 	"cirque/core/access"
 	"cirque/core/estate"
@@ -50,6 +47,9 @@ func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineu
 		return TestPage{}, fault.New(fault.Conflict, "not-in-lineup", "see cirque why "+queue+" with the same context", "no test page was sent: %s", why.Says)
 	}
 	e := why.Entry[0]
+	if err := s.checkAt(p, access.SendTestPage, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues", Name: e.Queue}); err != nil {
+		return TestPage{}, err
+	}
 	t := TestPage{Queue: e.Queue, Context: why.Context, Path: e.Path, SentTo: e.Path.URI, Driver: e.Driver, At: s.now().UTC().Truncate(time.Second)}
 	if e.Exact != nil {
 		t.Driver = *e.Exact
@@ -91,23 +91,8 @@ func (s *Service) told(ctx context.Context, p *access.Principal, t TestPage, err
 
 // page draws the test page.
 func page(t TestPage, device, uri string) (io.Reader, error) {
-	pdf := fpdf.New("P", "mm", "A4", "")
-	pdf.SetCompression(false) // a page that can be read in the job as well as on the paper
-	pdf.SetTitle("Cirque test page", true)
-	pdf.AddPage()
-	tr := pdf.UnicodeTranslatorFromDescriptor("")
-	pdf.SetFont("Helvetica", "B", 24)
-	pdf.CellFormat(0, 16, "Test page", "", 1, "", false, 0, "")
-	for _, row := range [][2]string{{"Queue", t.Queue}, {"Path", string(t.Path.Through)}, {"Sent to", uri}, {"Device", cmp.Or(device, "behind the server")}, {"Driver", t.Driver},
-		{"Person", cmp.Or(t.Person, "nobody signed in")}, {"Time", t.At.Format(time.RFC3339)}} {
-		pdf.SetFont("Helvetica", "B", 12)
-		pdf.CellFormat(32, 9, row[0], "", 0, "", false, 0, "")
-		pdf.SetFont("Courier", "", 12)
-		pdf.CellFormat(0, 9, tr(row[1]), "", 1, "", false, 0, "")
-	}
-	var b bytes.Buffer
-	err := pdf.Output(&b)
-	return &b, err
+	return sheet{{"Queue", t.Queue}, {"Path", string(t.Path.Through)}, {"Sent to", uri}, {"Device", cmp.Or(device, "behind the server")}, {"Driver", t.Driver},
+		{"Person", cmp.Or(t.Person, "nobody signed in")}, {"Time", t.At.Format(time.RFC3339)}}.pdf()
 }
 
 // A Hop is one device behind the gateway.

@@ -85,6 +85,9 @@ func (s *Service) Revert(ctx context.Context, p *access.Principal, number int, r
 
 // publish merges changes of a base with the newest revision and makes that the next one.
 func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate.Draft, reason string, base *estate.Document, changes []estate.Change) (estate.Revision, error) {
+	if err := access.CheckChanges(p, access.Publish, base, base.With(changes), changes); err != nil {
+		return estate.Revision{}, err
+	}
 	// One at a time here too: whoever waits for the database's lock holds a connection, and the one that has it needs another.
 	select {
 	case s.publishes <- struct{}{}:

@@ -37,6 +37,10 @@ func (s *Service) Queue(_ context.Context, p *access.Principal, called string) (
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return Queue{}, err
 	}
+	return s.queue(called)
+}
+
+func (s *Service) queue(called string) (Queue, error) {
 	e := s.Snapshot().World.Estate
 	name, ok := e.HasQueue(called)
 	if !ok {

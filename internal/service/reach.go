@@ -23,7 +23,7 @@ func (s *Service) Reach(ctx context.Context, p *access.Principal, grant string, 
 
 // ReachOf says how far a grant would go that is not kept anywhere yet.
 func (s *Service) ReachOf(ctx context.Context, p *access.Principal, draft string, edit estate.Edit) (lineup.Reach, error) {
-	if err := access.Check(p, access.EditDraft); err != nil {
+	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return lineup.Reach{}, err
 	}
 	d, err := s.draft(ctx, p, draft)

@@ -181,7 +181,7 @@ func (s *Service) cases(ctx context.Context, snap *Snapshot) (*rehearse.Cases, e
 			}
 		}
 	}
-	r.cases = rehearse.NewCases(snap.World.Directory.Records(), snap.World.Estate.Document().Stations, seen)
+	r.cases = rehearse.NewCases(snap.World.Directory, snap.World.Estate.Document().Stations, seen)
 	r.of, r.made = snap.World.Directory, s.now()
 	return r.cases, nil
 }

@@ -3,7 +3,10 @@
 package service
 
 import (
+	"cmp"
 	"context"
+	"crypto/ed25519"
+	"errors"
 	"io"
 	"log/slog"
 	"sync"
@@ -11,6 +14,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/advert"
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
@@ -38,28 +42,50 @@ type (
 	states interface {
 		Live(ctx context.Context, at *time.Time) (live.State, error)
 		Duties(ctx context.Context, at *time.Time) ([]live.Note, error)
-		SetLive(ctx context.Context, n live.Note, e event.Event) (bool, error)
+		SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (bool, error)
+		Healths(ctx context.Context) ([]live.Health, error)
+		SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error
+		HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error)
 		SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (bool, error)
 	}
 	directories interface {
 		Directory(ctx context.Context, at *time.Time) (directory.Records, int64, error)
 		DirectoryVersion(ctx context.Context) (int64, error)
-		Import(ctx context.Context, source string, records directory.Records, author string) (directory.Import, error)
+		Import(ctx context.Context, source string, rows []directory.Row, how directory.Taking) (directory.Import, error)
 	}
 	accesses interface {
 		Access(ctx context.Context) (access.State, error)
 		AddFirstAccount(ctx context.Context, a access.Account) error
 		AddSession(ctx context.Context, s access.Session) error
 		EndSession(ctx context.Context, hash [32]byte) error
+		RevokeSession(ctx context.Context, id int64, author string) error
 		AddToken(ctx context.Context, t access.Token) (access.Token, error)
 		RevokeToken(ctx context.Context, name, author string) error
 		Tokens(ctx context.Context) ([]access.Token, error)
 		TouchTokens(ctx context.Context, used map[int64]time.Time) error
 	}
+	accounts interface {
+		AddAccount(ctx context.Context, a access.Account, author string) (access.Account, error)
+		SetRole(ctx context.Context, name string, h access.Holding, author string) (access.Account, error)
+		SetPassword(ctx context.Context, name, hash, author string) (string, error)
+		RemoveAccount(ctx context.Context, name, author string) error
+		MeetAccount(ctx context.Context, a access.Account) error
+		AddRule(ctx context.Context, r access.Rule) (access.Rule, error)
+		RemoveRule(ctx context.Context, id int64, author string) error
+		Audit(ctx context.Context, want event.Filter) ([]event.Event, error)
+	}
 	fleets interface {
 		Endpoints(ctx context.Context) ([]endpoint.Record, error)
 		Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
-		SaveReport(ctx context.Context, r endpoint.Report, events []event.Event) (endpoint.Record, error)
+		SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string, events []event.Event) (endpoint.Record, error)
+		Leading(ctx context.Context) (map[string][2]int, error)
+		LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error)
+		AddCheckup(ctx context.Context, machine, queue string, e event.Event) (endpoint.Checkup, error)
+		Checkup(ctx context.Context, id int64) (endpoint.Checkup, error)
+		AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error)
+		AnswerCheckup(ctx context.Context, id int64, machine string, rungs []endpoint.Rung) error
+		AddSample(ctx context.Context, f endpoint.Sample) error
+		Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
 		Call(ctx context.Context, machine string, e event.Event) error
 		AddEvent(ctx context.Context, e event.Event) error
 		Events(ctx context.Context, before int64, limit int) ([]event.Event, error)
@@ -68,15 +94,60 @@ type (
 		Listen(ctx context.Context, f func(event.Notice), down func(error))
 		Ping(ctx context.Context) error
 	}
+	people interface {
+		AddRequest(ctx context.Context, r access.Request) (access.Request, error)
+		Requests(ctx context.Context, persons []string, limit int) ([]access.Request, error)
+		Request(ctx context.Context, id int64) (access.Request, error)
+		AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error)
+		PersonData(ctx context.Context, names []string) (directory.PersonData, error)
+		EventsOf(ctx context.Context, names []string) ([]event.Event, error)
+		ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (string, error)
+		ForgetBefore(ctx context.Context, at time.Time) (int64, error)
+	}
+	listings interface {
+		Listed(ctx context.Context, source string) ([]string, error)
+		ClaimEntry(ctx context.Context, source, dn string) error
+		ReleaseEntry(ctx context.Context, source, dn string) error
+		SaveListing(ctx context.Context, l advert.Listing, events []event.Event) error
+		Listings(ctx context.Context) ([]advert.Listing, error)
+		ForgetListing(ctx context.Context, source string) error
+	}
+	enrolments interface {
+		AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.EnrolToken, error)
+		EnrolTokens(ctx context.Context) ([]access.EnrolToken, error)
+		EnrolTokenBy(ctx context.Context, hash [32]byte) (access.EnrolToken, error)
+		RevokeEnrolToken(ctx context.Context, name, author string) error
+		Enrol(ctx context.Context, token int64, e access.Enrolled) (access.Enrolled, error)
+		Renew(ctx context.Context, former string, e access.Enrolled) (access.Enrolled, error)
+		Enrolled(ctx context.Context) ([]access.Enrolled, error)
+		GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error)
+		Revoke(ctx context.Context, machine, author string) error
+	}
+	joins interface {
+		SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (bool, error)
+		SetLead(ctx context.Context, source string, e event.Event) error
+		AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error)
+		EndJoin(ctx context.Context, id int64, author string) error
+	}
 	// A Store keeps everything durable.
 	Store interface {
 		estates
 		directories
 		accesses
+		accounts
+		joins
+		enrolments
+		listings
+		people
 		fleets
 		drafts
 		states
 		notices
+		readings
+		findings
+		credentials
+		packages
+		sources
 	}
 )
 
@@ -100,6 +171,22 @@ type Config struct {
 	SetupDone func()
 	// ReadLDIF turns LDIF into records.
 	ReadLDIF func(name, text string) (directory.Records, error)
+	// PublicURL is the address by which others reach this service, such as https://cirque.example:8631.
+	PublicURL string
+	// Authority certifies agents; without it none enrol.
+	Authority Authority
+	// Prober reads servers and devices; without it none are.
+	Prober Prober
+	// Dir reads directories over LDAP; without it none are.
+	Dir Dir
+	// Raster draws lines of text as PWG raster, on a page of so many millimetres.
+	Raster func(lines []string, media string, width, height float64) ([]byte, error)
+	// SecretKey seals what is secret in the store: 32 bytes that lie beside the data.
+	SecretKey []byte
+	// Health has servers and devices probed; without it none ever counts as down by itself.
+	Health bool
+	// ServersEvery and DevicesEvery are how often the stock is read.
+	ServersEvery, DevicesEvery time.Duration
 }
 
 // A Service is safe for any number of goroutines. Run must run for it to hear of changes.
@@ -110,6 +197,7 @@ type Service struct {
 	now   func() time.Time
 
 	snapshot atomic.Pointer[Snapshot]
+	stock    atomic.Pointer[stockState]
 	access   atomic.Pointer[access.State]
 	loading  sync.Mutex // held while a part of the snapshot is read and replaced
 	scratch  sync.Pool
@@ -120,11 +208,19 @@ type Service struct {
 	drafted    drafted
 	before     before
 	rehearsals rehearsals
-	slow       slowdown
-	publishes  chan struct{} // held by who publishes
-	large      chan struct{} // bounds the work that looks at everybody
-	hashing    chan struct{} // bounds the memory that password hashing takes
-	used       usedTokens
+
+	certificates certificates
+	wanted       wanted
+	reading      sync.Map // of *sync.Mutex, by kind and name of what is read
+	slow         slowdown
+	publishes    chan struct{} // held by who publishes
+	large        chan struct{} // bounds the work that looks at everybody
+	scans        chan scanning
+	drains       chan struct{} // wakes who looks after health, drains and returns
+	hashing      chan struct{} // bounds the memory that password hashing takes
+	used         usedTokens
+
+	answers ed25519.PrivateKey // signs what agents are answered
 
 	waiting atomic.Int64 // long polls under way
 
@@ -139,13 +235,15 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 	if cfg.Now == nil {
 		cfg.Now = time.Now
 	}
-	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2), publishes: make(chan struct{}, 1), large: make(chan struct{}, 2)}
+	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2), publishes: make(chan struct{}, 1), large: make(chan struct{}, 2), scans: make(chan scanning, 1), drains: make(chan struct{}, 1)}
+	s.cfg.ServersEvery, s.cfg.DevicesEvery = cmp.Or(s.cfg.ServersEvery, ServersEvery), cmp.Or(s.cfg.DevicesEvery, DevicesEvery)
 	s.scratch.New = func() any { return new(lineup.Scratch) }
+	s.answers = answerKey(cfg.SecretKey)
 	s.slow.failures = map[string]failure{}
 	s.used.at = map[int64]time.Time{}
-	s.callers.ch = map[string]chan struct{}{}
+	s.callers.ch, s.callers.here, s.callers.missed = map[string]chan struct{}{}, map[string]int{}, map[string]bool{}
 	s.hub.subscribers = map[chan event.Notice]bool{}
-	return s, s.refresh(ctx, event.Lost)
+	return s, errors.Join(s.refresh(ctx, event.Lost), s.freshStock(ctx, event.Lost, ""))
 }
 
 // Run listens for changes by other processes and keeps the small books, until ctx is done.
@@ -155,6 +253,13 @@ func (s *Service) Run(ctx context.Context) {
 		s.store.Listen(ctx, func(n event.Notice) { s.heard(ctx, n) }, s.deaf)
 	})
 	wg.Go(func() { s.keepUsed(ctx) })
+	wg.Go(func() { s.keepStock(ctx) })
+	wg.Go(func() { s.keepScans(ctx) })
+	wg.Go(func() { s.keepSources(ctx) })
+	wg.Go(func() { s.keepListings(ctx) })
+	wg.Go(func() { s.keepHistory(ctx) })
+	wg.Go(func() { s.keepHealth(ctx) })
+	wg.Go(func() { s.keepSamples(ctx) })
 	wg.Wait()
 }
 
@@ -162,7 +267,14 @@ func (s *Service) heard(ctx context.Context, n event.Notice) {
 	if s.down.Swap(nil) != nil {
 		s.log.Info("the database answers again")
 	}
-	if err := s.refresh(ctx, n.What); err != nil && ctx.Err() == nil {
+	err := s.refresh(ctx, n.What)
+	if n.What == event.Enrolment {
+		err = errors.Join(err, s.certificates.read(ctx, s.store, n.Subject))
+	}
+	if n.What == event.Stock || n.What == event.Drivers || n.What == event.Lost {
+		err = errors.Join(err, s.freshStock(ctx, n.What, n.Subject))
+	}
+	if err != nil && ctx.Err() == nil {
 		s.log.Error("a change could not be read", "what", n.What, "error", err)
 		if n.What != event.Lost {
 			// The connection may have gone with it; the next Lost reads everything.

@@ -34,6 +34,11 @@ func (s *Service) refresh(ctx context.Context, what string) error {
 		}
 		s.access.Store(&state)
 	}
+	if all {
+		if err := s.certificates.read(ctx, s.store, ""); err != nil {
+			return err
+		}
+	}
 	if !all && what != event.Estate && what != event.Directory && what != event.Live {
 		return nil
 	}

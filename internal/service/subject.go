@@ -19,9 +19,11 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 	}
 	w := s.Snapshot().World
 	out := endpoint.Subject{Kind: kind, Name: called, Groups: lineup.Memberships(w.Directory, kind, called), Holdings: w.Holdings(kind, called), Endpoints: []endpoint.Presence{}}
+	names := []string{called}
 	if kind == "user" {
-		if u, ok := w.Directory.User(called); ok {
-			out.Known, out.User, out.Name = true, &u, u.Name
+		names = s.namesOf(called)
+		if u, ok := w.Directory.Person(called); ok {
+			out.Known, out.User, out.Name, out.Names = true, &u, u.Name, w.Directory.Ties(w.Directory.UserID(name.Fold(called)))
 		}
 	} else {
 		if m, ok := w.Directory.Machine(called); ok {
@@ -37,7 +39,7 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 		return out, err
 	}
 	for _, rec := range all {
-		here := endpoint.Presences(rec.Report, kind, called)
+		here := endpoint.Presences(rec.Report, kind, names...)
 		if len(here) == 0 {
 			continue
 		}

@@ -96,7 +96,7 @@ func (s *Service) roll(ctx context.Context, snap *Snapshot, queue string, begin,
 				seen = append(seen, c.Context)
 			}
 		}
-		cases = rehearse.NewCases(snap.World.Directory.Records(), snap.World.Estate.Document().Stations, seen)
+		cases = rehearse.NewCases(snap.World.Directory, snap.World.Estate.Document().Stations, seen)
 	}
 	var rolls []rehearse.Roll
 	if err := s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {

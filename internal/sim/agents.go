@@ -8,10 +8,13 @@ import (
 	"os"
 	"path/filepath"
 	"sync"
+	"time"
 
 	"go.yaml.in/yaml/v3"
 
+	"cirque/core/endpoint"
 	"cirque/internal/agent"
+	"cirque/internal/probe"
 )
 
 // An Endpoint describes a simulated machine with an agent.
@@ -22,6 +25,8 @@ type Endpoint struct {
 	Sessions      []agent.Session `yaml:"sessions,omitempty"`
 	LacksDrivers  []string        `yaml:"lacks_drivers,omitempty"`
 	RefusesQueues []string        `yaml:"refuses_queues,omitempty"`
+
+	Queues []endpoint.Want `yaml:"queues,omitempty"` // that somebody set up on it by hand
 }
 
 // Crowd makes up endpoints for machines, each with one person's session and an address of its own.
@@ -35,9 +40,15 @@ func Crowd(machines []string) []Endpoint {
 	return out
 }
 
+// loopbackOnly is the reach of stand-ins that are given none.
+var loopbackOnly = probe.AddressTable{"": ""}
+
 // RunAgents runs an agent for each endpoint, with a stand-in spooler under dir/MACHINE, until ctx is done. A machine.yaml
 // that is there already is left as it is: a person may have changed it.
-func RunAgents(ctx context.Context, service string, ca []byte, dir string, endpoints []Endpoint, token func(machine string) (string, error), log *slog.Logger) error {
+func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach probe.AddressTable, endpoints []Endpoint, token func(machine string) (string, error), log *slog.Logger) error {
+	if reach == nil {
+		reach = loopbackOnly
+	}
 	var agents []*agent.Agent
 	for _, e := range endpoints {
 		home := filepath.Join(dir, e.Machine)
@@ -47,6 +58,12 @@ func RunAgents(ctx context.Context, service string, ca []byte, dir string, endpo
 		}
 		file := filepath.Join(home, "machine.yaml")
 		if _, err := os.Stat(file); err != nil {
+			for _, q := range e.Queues {
+				if err := standIn.SetUpByHand(q); err != nil {
+					return err
+				}
+			}
+			e.Queues = nil
 			b, err := yaml.Marshal(e)
 			if err != nil {
 				return err
@@ -59,7 +76,7 @@ func RunAgents(ctx context.Context, service string, ca []byte, dir string, endpo
 		if err != nil {
 			return fmt.Errorf("a token for %s: %w", e.Machine, err)
 		}
-		a, err := agent.New(agent.Config{Service: service, Token: secret, CA: ca, State: filepath.Join(home, ".agent"), Version: "stand-in", Spooler: standIn, Machine: standIn, Log: log.With("agent", e.Machine)})
+		a, err := agent.New(agent.Config{Service: service, Token: secret, CA: ca, State: filepath.Join(home, ".agent"), Version: "stand-in", Spooler: standIn, Machine: standIn, Reach: reach, Log: log.With("agent", e.Machine)})
 		if err != nil {
 			return err
 		}
@@ -70,5 +87,29 @@ func RunAgents(ctx context.Context, service string, ca []byte, dir string, endpo
 		wg.Go(func() { _ = a.Run(ctx) }) // ends without error when ctx does
 	}
 	wg.Wait()
+	return nil
+}
+
+// RunCrowd runs an agent for each token, each on a machine in memory with one person's session, until ctx is done. They
+// begin spread over a while, as machines do.
+func RunCrowd(ctx context.Context, service string, tokens map[string]string, machines []string, counts *Counts, over time.Duration) error {
+	var wg sync.WaitGroup
+	defer wg.Wait()
+	for i, e := range Crowd(machines) {
+		m := NewMemory(agent.Facts{Machine: e.Machine, Platform: e.Platform, Addresses: e.Addresses, Sessions: []agent.Session{{User: "person-" + e.Machine}}}, counts)
+		a, err := agent.New(agent.Config{Service: service, Token: tokens[e.Machine], Version: "stand-in", Spooler: m, Machine: m, Look: time.Minute, Reach: loopbackOnly})
+		if err != nil {
+			return err
+		}
+		wg.Go(func() {
+			t := time.NewTimer(over * time.Duration(i) / time.Duration(len(machines)))
+			defer t.Stop()
+			select {
+			case <-ctx.Done():
+			case <-t.C:
+				_ = a.Run(ctx) // ends without error when ctx does
+			}
+		})
+	}
 	return nil
 }

@@ -2,13 +2,16 @@
 package sim
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"io"
+	"log/slog"
 	"net"
 	"net/http"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 	"time"
@@ -16,22 +19,22 @@ import (
 	"cirque/internal/ipp"
 )
 
-// A Printer stands in for a device, or for a server with queues: it answers IPP on a loopback address, and counts pages.
+// A Printer stands in for a device, or for a print server with queues: it answers IPP on a loopback address, and SNMP where
+// it is given a community; it counts pages and remembers jobs.
 type Printer struct {
-	Name   string
-	Model  string
-	Serial string
-	// Server answers under any path as a queue of that name; else only /ipp/print is there.
-	Server bool
+	Spec
 
 	http  *http.Server
 	ln    net.Listener
+	udp   net.PacketConn
 	begun time.Time
 
-	mu    sync.Mutex
-	pages int   // guarded by mu
-	jobs  []Job // guarded by mu
-	state string
+	mu      sync.Mutex
+	pages   int   // guarded by mu, as are the rest
+	jobs    []Job // newest last
+	state   string
+	queues  []Queue
+	changed int // when a queue's settings changed last, in seconds since it begun
 }
 
 // A Job is one that a stand-in has taken.
@@ -42,6 +45,9 @@ type Job struct {
 	Format string
 	Path   string
 	Pages  int
+	State  int
+	At     time.Time
+	From   string
 	Body   []byte // the first MiB
 	Bytes  int64
 }
@@ -54,9 +60,17 @@ func (p *Printer) Listen(addr string) error {
 	if err != nil {
 		return err
 	}
-	p.ln, p.begun = ln, time.Now()
-	p.http = &http.Server{Handler: p, ReadHeaderTimeout: 10 * time.Second}
+	p.ln, p.begun, p.queues = ln, time.Now(), slices.Clone(p.Queues)
+	if p.SNMP != "" {
+		if err := p.listenSNMP(); err != nil {
+			return errors.Join(err, ln.Close())
+		}
+	}
+	p.http = &http.Server{Handler: p, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(slog.DiscardHandler, slog.LevelError)}
 	go func() { _ = p.http.Serve(ln) }() // ends with Close
+	for i := range p.Remembers {
+		p.jobs = append(p.jobs, p.remembered(i))
+	}
 	return nil
 }
 
@@ -64,7 +78,12 @@ func (p *Printer) Listen(addr string) error {
 func (p *Printer) Addr() string { return p.ln.Addr().String() }
 
 // Close stops it at once.
-func (p *Printer) Close() error { return p.http.Close() }
+func (p *Printer) Close() error {
+	if p.udp != nil {
+		_ = p.udp.Close() // whoever asks hears nothing more
+	}
+	return p.http.Close()
+}
 
 // Break makes it refuse jobs with a reason, such as media-jam; "" mends it.
 func (p *Printer) Break(reason string) {
@@ -87,11 +106,24 @@ func (p *Printer) Jobs() []Job {
 	return append([]Job(nil), p.jobs...)
 }
 
-func (p *Printer) formats() []string {
-	return []string{"application/octet-stream", "application/pdf", "image/pwg-raster", "image/jpeg", "text/plain"}
-}
-
 func (p *Printer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
+	switch p.Habit {
+	case "garbage":
+		w.Header().Set("Content-Type", "application/ipp")
+		_, _ = w.Write([]byte("\x02\x00\x00\x00\xff\xff\xff\xff\x01G\xff\xff\xff\xffIt was a dark and stormy night."))
+		return
+	case "slow":
+		select {
+		case <-time.After(p.slowness()):
+		case <-r.Context().Done():
+			return
+		}
+	}
+	if user, password, _ := r.BasicAuth(); p.SignIn != "" && user+":"+password != p.SignIn {
+		w.Header().Set("WWW-Authenticate", `Basic realm="`+p.Name+`"`)
+		http.Error(w, "sign in", http.StatusUnauthorized)
+		return
+	}
 	if r.Method != http.MethodPost || r.Header.Get("Content-Type") != "application/ipp" {
 		http.Error(w, "this is a printer: POST application/ipp", http.StatusBadRequest)
 		return
@@ -112,30 +144,42 @@ func (p *Printer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 }
 
 func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Message {
-	if !p.Server && path != "/ipp/print" {
+	op := ipp.Op(req.Code)
+	if p.Server && (op == ipp.GetPrinters && path == "/ipp/system" && p.Listing != "spooler" || op == ipp.ListQueues && p.Listing == "spooler") {
+		return p.list(req)
+	}
+	q, known := p.queueAt(path)
+	if !known {
 		return req.Respond(ipp.NotFound, "no printer at "+path)
 	}
 	p.mu.Lock()
-	broken := p.state
+	broken := cmp.Or(p.state, q.Stopped)
 	p.mu.Unlock()
 	format := req.Text(ipp.OperationGroup, "document-format")
-	known := format == ""
-	for _, f := range p.formats() {
-		known = known || f == format
-	}
-	switch op := ipp.Op(req.Code); {
+	switch {
 	case op == ipp.GetPrinterAttributes:
-		return p.attributes(path, req, broken)
+		m := req.Respond(ipp.OK, "")
+		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, p.attributes(path, q))})
+		return m
+	case op == ipp.GetJobs:
+		return p.listJobs(path, req)
+	case op == ipp.GetJobAttributes:
+		return p.oneJob(path, req)
 	case op != ipp.ValidateJob && op != ipp.PrintJob:
 		return req.Respond(ipp.OperationNotSupported, "")
-	case broken != "":
+	case broken != "" && p.Habit != "jams":
 		return req.Respond(ipp.NotAcceptingJobs, broken)
-	case !known:
+	case format != "" && !slices.Contains(p.formats(q), format):
 		return req.Respond(ipp.FormatNotSupported, format)
 	case op == ipp.ValidateJob:
 		return req.Respond(ipp.OK, "")
 	}
-	j := Job{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: req.Text(ipp.OperationGroup, "requesting-user-name"), Format: format, Path: path}
+	return p.print(path, req, body)
+}
+
+// print takes a job. A printer that jams stops in the middle of each.
+func (p *Printer) print(path string, req ipp.Message, body io.Reader) ipp.Message {
+	j := Job{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: req.Text(ipp.OperationGroup, "requesting-user-name"), Format: req.Text(ipp.OperationGroup, "document-format"), Path: path, State: ipp.JobCompleted, At: time.Now()}
 	var err error
 	if j.Body, err = io.ReadAll(io.LimitReader(body, keptBody)); err == nil {
 		j.Bytes, err = io.Copy(io.Discard, body)
@@ -145,15 +189,18 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 		return req.Respond(ipp.BadRequest, "the document broke off")
 	}
 	j.Pages = countPages(j)
+	says := fmt.Sprintf("%s printed %d page(s)", p.Name, j.Pages)
 	p.mu.Lock()
+	if p.Habit == "jams" {
+		j.State, j.Pages, p.state = ipp.JobStateOf("processing-stopped"), 0, "media-jam"
+		says = p.Name + " has taken the job"
+	}
 	p.pages += j.Pages
 	j.ID = len(p.jobs) + 1
 	p.jobs = append(p.jobs, j)
 	p.mu.Unlock()
-	m := req.Respond(ipp.OK, fmt.Sprintf("%s printed %d page(s)", p.Name, j.Pages))
-	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
-		ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("ipp://%s%s/%d", p.Addr(), path, j.ID))), ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(j.ID))),
-		ipp.Attr("job-state", ipp.Int(ipp.Enum, ipp.JobCompleted)), ipp.Strs(ipp.Keyword, "job-state-reasons", "job-completed-successfully")}})
+	m := req.Respond(ipp.OK, says)
+	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: p.jobAttributes(j)})
 	return m
 }
 
@@ -170,48 +217,10 @@ func countPages(j Job) int {
 	return 1
 }
 
-func (p *Printer) attributes(path string, req ipp.Message, broken string) ipp.Message {
-	state, reason := ipp.PrinterIdle, "none"
-	if broken != "" {
-		state, reason = ipp.PrinterStopped, broken
-	}
-	name := p.Name
-	if p.Server {
-		name = path[strings.LastIndexByte(path, '/')+1:]
-	}
-	all := []ipp.Attribute{
-		ipp.Strs(ipp.URI, "printer-uri-supported", "ipp://"+p.Addr()+path), ipp.Strs(ipp.Keyword, "uri-authentication-supported", "none"), ipp.Strs(ipp.Keyword, "uri-security-supported", "none"),
-		ipp.Strs(ipp.Name, "printer-name", name), ipp.Strs(ipp.Text, "printer-make-and-model", p.Model), ipp.Strs(ipp.Text, "printer-device-id", "MFG:Skerrymark;MDL:"+p.Model+";SN:"+p.Serial+";"),
-		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(state))), ipp.Strs(ipp.Keyword, "printer-state-reasons", reason), ipp.Attr("printer-is-accepting-jobs", ipp.Bool(broken == "")),
-		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, 0)), ipp.Attr("printer-up-time", ipp.Int(ipp.Integer, int32(time.Since(p.begun)/time.Second)+1)),
-		ipp.Attr("printer-impressions-completed", ipp.Int(ipp.Integer, int32(p.Pages()))),
-		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
-		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum, int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
-		ipp.Strs(ipp.Charset, "charset-configured", "utf-8"), ipp.Strs(ipp.Charset, "charset-supported", "utf-8"),
-		ipp.Strs(ipp.Language, "natural-language-configured", "en"), ipp.Strs(ipp.Language, "generated-natural-language-supported", "en"),
-		ipp.Strs(ipp.MIMEType, "document-format-default", "application/octet-stream"), ipp.Strs(ipp.MIMEType, "document-format-supported", p.formats()...),
-		ipp.Strs(ipp.Keyword, "sides-supported", "one-sided", "two-sided-long-edge", "two-sided-short-edge"), ipp.Strs(ipp.Keyword, "media-supported", "iso_a4_210x297mm", "iso_a3_297x420mm"),
-		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"), ipp.Strs(ipp.Keyword, "compression-supported", "none"),
-	}
-	m := req.Respond(ipp.OK, "")
-	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, all)})
-	return m
-}
-
 // A Set is many stand-ins, with the table that leads to them.
 type Set struct {
 	Printers []*Printer
 	Table    map[string]string // from the documented address to where the stand-in listens
-}
-
-// A Spec describes one stand-in in a file.
-type Spec struct {
-	For    string `yaml:"for"`    // the documented address, host:port
-	Listen string `yaml:"listen"` // on loopback
-	Name   string `yaml:"name"`
-	Model  string `yaml:"model"`
-	Serial string `yaml:"serial"`
-	Server bool   `yaml:"server"`
 }
 
 // Start starts stand-ins. Where an address is taken, another port is; anything but loopback is refused.
@@ -222,7 +231,7 @@ func Start(specs []Spec) (*Set, error) {
 		if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
 			return nil, errors.Join(fmt.Errorf("the stand-in %s would listen at %q, which is not on loopback", spec.Name, spec.Listen), s.Close())
 		}
-		p := &Printer{Name: spec.Name, Model: spec.Model, Serial: spec.Serial, Server: spec.Server}
+		p := &Printer{Spec: spec}
 		if err := p.Listen(spec.Listen); err != nil {
 			if err = p.Listen(net.JoinHostPort(host, "0")); err != nil {
 				return nil, errors.Join(err, s.Close())
@@ -230,6 +239,13 @@ func Start(specs []Spec) (*Set, error) {
 		}
 		s.Printers = append(s.Printers, p)
 		s.Table[spec.For] = p.Addr()
+		if p.udp != nil {
+			documented, _, err := net.SplitHostPort(spec.For)
+			if err != nil {
+				return nil, errors.Join(err, s.Close())
+			}
+			s.Table[net.JoinHostPort(documented, "161")] = p.udp.LocalAddr().String()
+		}
 	}
 	return s, nil
 }

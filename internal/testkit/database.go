@@ -80,10 +80,10 @@ func start() error {
 	if err != nil {
 		return err
 	}
-	return exec("ALTER DATABASE " + template + " WITH IS_TEMPLATE true ALLOW_CONNECTIONS false")
+	return run("ALTER DATABASE " + template + " WITH IS_TEMPLATE true ALLOW_CONNECTIONS false")
 }
 
-func exec(sql string) error {
+func run(sql string) error {
 	ctx := context.Background()
 	conn, err := pgx.Connect(ctx, one.server.URL("postgres"))
 	if err != nil {
@@ -113,11 +113,11 @@ func fresh(t testing.TB, from string) string {
 		t.Fatal(one.err)
 	}
 	name := fmt.Sprintf("t_%d", one.last.Add(1))
-	if err := exec("CREATE DATABASE " + name + " TEMPLATE " + from); err != nil {
+	if err := run("CREATE DATABASE " + name + " TEMPLATE " + from); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() {
-		if err := exec("DROP DATABASE " + name + " WITH (FORCE)"); err != nil {
+		if err := run("DROP DATABASE " + name + " WITH (FORCE)"); err != nil {
 			t.Error(err)
 		}
 	})
@@ -133,4 +133,15 @@ func Store(t testing.TB) *postgres.Store {
 	}
 	t.Cleanup(s.Close)
 	return s
+}
+
+// Connect opens a connection to a database, for what the store does not do.
+func Connect(t testing.TB, url string) *pgx.Conn {
+	t.Helper()
+	c, err := pgx.Connect(t.Context(), url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = c.Close(context.WithoutCancel(t.Context())) })
+	return c
 }

@@ -256,6 +256,9 @@ func (m Maker) Live() live.State {
 	for _, n := range []string{"s0", "s1"} {
 		s.Servers[n] = live.Duty(m.One("serving", "serving", "down", "drained"))
 	}
+	if m.Maybe(0.3) {
+		s.Shares = map[string]float64{m.One("s0", "s1"): 0.5}
+	}
 	for _, n := range []string{"p0", "p1", "p2"} {
 		s.Devices[n] = live.Duty(m.One("serving", "serving", "serving", "down", "drained"))
 	}

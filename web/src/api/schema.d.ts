@@ -4,6 +4,127 @@
  */
 
 export interface paths {
+    "/api/v1/access-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which people of a directory sign in with which role */
+        get: operations["access-rules"];
+        put?: never;
+        /** Let people of a directory sign in with a role */
+        post: operations["add-access-rule"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/access-rules/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End an access rule */
+        delete: operations["remove-access-rule"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Accounts with their roles; of a directory's, those that have signed in */
+        get: operations["accounts"];
+        put?: never;
+        /** Make a local account */
+        post: operations["add-account"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End an account, with its sessions and own tokens */
+        delete: operations["remove-account"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{name}/role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Give a local account another role */
+        put: operations["set-role"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Changes and sign-ins: who, when, from where, what before and after; newest first */
+        get: operations["audit"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/audit/lines": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The audit as JSON lines, newest first */
+        get: operations["audit-lines"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/bare": {
         parameters: {
             query?: never;
@@ -13,6 +134,23 @@ export interface paths {
         };
         /** Who has no queue at all just now */
         get: operations["bare"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/checkups/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A checkup, with what is known by now */
+        get: operations["checkup"];
         put?: never;
         post?: never;
         delete?: never;
@@ -33,6 +171,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Stored keys to servers and devices, without their secrets */
+        get: operations["credentials"];
+        put?: never;
+        /** Store a key; it is tried at once where there is somewhere to try it */
+        post: operations["store-credential"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/credentials/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a key */
+        delete: operations["remove-credential"];
         options?: never;
         head?: never;
         patch?: never;
@@ -83,6 +256,247 @@ export interface paths {
         put?: never;
         /** Make a source hold exactly what the files say */
         post: operations["import-directory"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/join-rules/{rule}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Whether accounts of different sources with one address, or one employee number, are one person */
+        put: operations["set-join-rule"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/joins": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How it is decided which accounts are one person */
+        get: operations["joins"];
+        put?: never;
+        /** Say that two accounts are one person, or are two */
+        post: operations["join"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/joins/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take back what was said of two accounts */
+        delete: operations["end-join"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/lead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Which source's account stands for a person who has several */
+        put: operations["set-lead"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/listings": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How the printer entries in each directory stand */
+        get: operations["listings"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/renames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What the directory calls otherwise now than the estate does */
+        get: operations["directory-renames"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/renames/drop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take renames off the list without changing anything */
+        post: operations["drop-renames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/renames/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put renames into one's own draft */
+        post: operations["take-renames"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest passes, newest first */
+        get: operations["directory-runs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The directories that are read over LDAP, with how they stand */
+        get: operations["directory-sources"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/sources/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Try a directory, and keep it as a source; a new one is paused until it is resumed */
+        put: operations["keep-source"];
+        post?: never;
+        /** Forget a source; what came from it stays unless rows says otherwise */
+        delete: operations["remove-source"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/sources/{name}/pause": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Pause a source, or have it read again */
+        put: operations["pause-source"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/sources/{name}/runs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Begin a pass over a source; it goes on in the background */
+        post: operations["run-source"];
+        /** Stop the pass over a source that is under way; nothing of it is applied */
+        delete: operations["stop-source"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/directory/strangers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Names that endpoints give for their people and that no directory has */
+        get: operations["strangers"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -159,6 +573,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/move": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Rewrite queues so that they no longer lead through a server */
+        post: operations["move-queues"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/draft/publish": {
         parameters: {
             query?: never;
@@ -170,6 +601,24 @@ export interface paths {
         put?: never;
         /** Make one's own draft the current revision */
         post: operations["publish-draft"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/draft/queue-table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The queues of one's own draft as CSV */
+        get: operations["queue-table"];
+        /** Put a table of queues into one's own draft */
+        put: operations["apply-queue-table"];
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -190,6 +639,23 @@ export interface paths {
          * @description Changes nothing.
          */
         post: operations["reach-of"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/draft/rename": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give queues new names by a pattern; old names go on leading there */
+        post: operations["rename-queues"];
         delete?: never;
         options?: never;
         head?: never;
@@ -222,6 +688,110 @@ export interface paths {
         };
         /** The drivers of the current estate */
         get: operations["drivers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two names letter by letter */
+        get: operations["compare-names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/names": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Exact names to choose from, as packages and servers have them */
+        get: operations["driver-names"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/packages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Driver packages with the names that they accept */
+        get: operations["packages"];
+        put?: never;
+        /** Keep a driver package out of a zip archive */
+        post: operations["add-package"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/packages/{digest}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One driver package with its files */
+        get: operations["package"];
+        put?: never;
+        post?: never;
+        /** Forget a driver package */
+        delete: operations["remove-package"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/packages/{digest}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One file of a driver package */
+        get: operations["package-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How drivers, queues, machines and packages stand to each other */
+        get: operations["driver-report"];
         put?: never;
         post?: never;
         delete?: never;
@@ -264,6 +834,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/endpoints/checkup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An agent tells what its checkup found */
+        post: operations["answer-checkup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/driver": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** What an endpoint needs to install a driver, by its exact name */
+        post: operations["ask-driver"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/driver/{digest}/file": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One file of a driver, for the endpoint that installs it */
+        get: operations["driver-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Where queues are, in words, for the endpoint that installs them */
+        post: operations["ask-places"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/endpoints/report": {
         parameters: {
             query?: never;
@@ -275,6 +913,40 @@ export interface paths {
         put?: never;
         /** An agent tells how its endpoint stands */
         post: operations["report"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/said-who": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** A person at a machine says who they are, with their password */
+        post: operations["said-who"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/endpoints/who": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** How an agent is to know its people, and which of the system's names are unknown here */
+        post: operations["who"];
         delete?: never;
         options?: never;
         head?: never;
@@ -298,6 +970,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/endpoints/{machine}/checkups": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have an endpoint checked, rung by rung */
+        post: operations["start-checkup"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/endpoints/{machine}/refresh": {
         parameters: {
             query?: never;
@@ -310,6 +999,93 @@ export interface paths {
         /** Have an endpoint look at its queues and report now */
         post: operations["refresh-endpoint"];
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolment-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Enrolment tokens, without their secrets */
+        get: operations["enrolment-tokens"];
+        put?: never;
+        /** Make an enrolment token; it is shown this once */
+        post: operations["make-enrolment-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolment-tokens/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke an enrolment token; machines that enrolled with it stay */
+        delete: operations["revoke-enrolment-token"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The machines whose agents have certificates */
+        get: operations["enrolled"];
+        put?: never;
+        /** An agent enrols its machine with an enrolment token, and is given a certificate */
+        post: operations["enrol"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolments/renew": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** An enrolled agent renews its certificate */
+        post: operations["renew-certificate"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/enrolments/{machine}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Revoke a machine's certificates, at once */
+        delete: operations["revoke-certificate"];
         options?: never;
         head?: never;
         patch?: never;
@@ -386,6 +1162,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/fleet": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How all endpoints stand, now and over time */
+        get: operations["fleet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/grants": {
         parameters: {
             query?: never;
@@ -412,6 +1205,40 @@ export interface paths {
         };
         /** How far a grant goes */
         get: operations["reach"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/health": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What probing has found of servers and devices */
+        get: operations["health-of-all"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/health/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What probing has found of one, with its history of 30 days */
+        get: operations["health-of-one"];
         put?: never;
         post?: never;
         delete?: never;
@@ -494,6 +1321,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/moves": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far people have moved off servers that are out of duty, or back to those that return */
+        get: operations["moves"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/overview": {
         parameters: {
             query?: never;
@@ -520,6 +1364,41 @@ export interface paths {
         };
         /** Everything about one of the people */
         get: operations["user"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All that is kept of a person */
+        get: operations["person-data"];
+        put?: never;
+        post?: never;
+        /** Erase what is kept of a person; in the audit a number stands for them from then on */
+        delete: operations["erase-person"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/people/{name}/history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What became of a person, newest first */
+        get: operations["person-history"];
         put?: never;
         post?: never;
         delete?: never;
@@ -651,6 +1530,58 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/requests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What people have asked for; only one's own for whoever may not see the others' */
+        get: operations["requests"];
+        put?: never;
+        /** Ask for a queue, for oneself */
+        post: operations["request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/requests/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Take one's own request back */
+        delete: operations["withdraw-request"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/requests/{id}/answer": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Grant a request, into one's own draft, or decline it */
+        post: operations["answer-request"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/revisions": {
         parameters: {
             query?: never;
@@ -763,7 +1694,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Take a server out of duty */
+        /** Take a server out of duty; its people move to other members of its sets first */
         post: operations["drain"];
         delete?: never;
         options?: never;
@@ -807,6 +1738,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Change the password of one's own account; its sessions end */
+        put: operations["change-password"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make a token of one's own: it may what its maker may, and ends with their account */
+        post: operations["make-own-token"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The console sessions that are open */
+        get: operations["sessions"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/sessions/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** End a console session, whoever has it */
+        delete: operations["end-session"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/set-up": {
         parameters: {
             query?: never;
@@ -835,6 +1834,390 @@ export interface paths {
         get: operations["stations"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/adoptions": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Put proposals into one's own draft, all or none */
+        post: operations["adopt"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/captures": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was handed in of reference machines */
+        get: operations["captures"];
+        put?: never;
+        /** Hand in what a reference machine has */
+        post: operations["capture"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All devices, with what they tell and how they stand */
+        get: operations["stock-devices"];
+        put?: never;
+        /** Register a device; it is questioned at once */
+        post: operations["add-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/devices/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One device */
+        get: operations["stock-device"];
+        put?: never;
+        post?: never;
+        /** Forget a device that was registered by hand */
+        delete: operations["remove-device"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/devices/{name}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Question a device now */
+        post: operations["read-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/devices/{name}/recognise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take the device that answers now for the one that is meant */
+        post: operations["recognise-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What scans found and nobody listed */
+        get: operations["found-devices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/found/forget": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take addresses off the list of what was found */
+        post: operations["forget-found"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/orphans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What leads nowhere, and what nothing leads to */
+        get: operations["orphans"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/proposals": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * What found queues and devices would be in the estate
+         * @description Changes nothing.
+         */
+        post: operations["propose"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/queues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The queues of all print servers */
+        get: operations["stock-queues"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/reservations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The reservations that the devices need, for a DHCP server */
+        get: operations["reservations"];
+        /** Take in what a DHCP server reserves, to compare devices with */
+        put: operations["import-reservations"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/scans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest scans with how far they are */
+        get: operations["list-scans"];
+        put?: never;
+        /** Look at every address of some ranges, in the background */
+        post: operations["scan"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/scans/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Stop a scan */
+        delete: operations["stop-scan"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/servers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** All print servers, with how they stand */
+        get: operations["stock-servers"];
+        put?: never;
+        /** Register a print server; it is read at once */
+        post: operations["add-server"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/servers/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One print server with its queues and how they differ from the estate */
+        get: operations["stock-server"];
+        put?: never;
+        post?: never;
+        /** Forget a server that was registered by hand; its queues are not touched */
+        delete: operations["remove-server"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/servers/{name}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Two servers' queues side by side */
+        get: operations["compare-servers"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/servers/{name}/depends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What still leads to a server, and who used it lately */
+        get: operations["server-depends"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/servers/{name}/read": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Read a print server now */
+        post: operations["read-server"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The members of each server set beside one another, queue by queue */
+        get: operations["compare-sets"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/sets/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The members of one server set beside one another, queue by queue */
+        get: operations["compare-set"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/test-pages": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a test page straight to a device or to a server's queue, and follow it */
+        post: operations["test-stock"];
         delete?: never;
         options?: never;
         head?: never;
@@ -882,7 +2265,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Tokens, without their secrets */
+        /** Tokens, without their secrets; only one's own for whoever may not see the others */
         get: operations["tokens"];
         put?: never;
         /** Make a token; its secret is shown this once */
@@ -985,19 +2368,183 @@ export interface paths {
 export type webhooks = Record<string, never>;
 export interface components {
     schemas: {
-        AccessToken: {
+        AccessAccount: {
+            /** Format: date-time */
+            created_at: string;
+            /** @description Of a directory's account, SOURCE/NAME. */
+            name: string;
+            /** @description Of a local account; a directory's follow from the access rules. */
+            role?: string;
+            sites?: string[];
+            /** @description The directory that it is of; absent for a local account. */
+            source?: string;
+        };
+        AccessEnrolToken: {
             author: string;
             /** Format: date-time */
             created_at: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** Format: int64 */
+            id: number;
+            name: string;
+            /** Format: date-time */
+            revoked_at?: string;
+            /** @description Where the machines stand; any site when absent. */
+            site?: string;
+            /** Format: int64 */
+            used: number;
+            /**
+             * Format: int64
+             * @description How many machines may enrol with it.
+             */
+            uses: number;
+        };
+        AccessEnrolled: {
+            /**
+             * Format: date-time
+             * @description When it enrolled.
+             */
+            at: string;
+            /** @description The enrolment token. */
+            by: string;
+            /** Format: date-time */
+            expires_at: string;
+            /**
+             * Format: date-time
+             * @description When the certificate was issued.
+             */
+            issued_at: string;
+            /** @description SHA-256 of the public key, hexadecimal. */
+            key: string;
+            machine: string;
+            /** Format: date-time */
+            revoked_at?: string;
+            revoked_by?: string;
+            /** @description The certificate's serial number, hexadecimal. */
+            serial: string;
+            site?: string;
+        };
+        AccessHolding: {
+            /** @enum {string} */
+            role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person" | "agent";
+            /** @description Where what it does must lie; everywhere when absent. What it reads is not narrowed. */
+            sites?: string[];
+        };
+        AccessRequest: {
+            answer?: string;
+            /** Format: date-time */
+            answered_at: string | null;
+            answered_by?: string;
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            id: number;
+            person: string;
+            queue: string;
+            reason: string;
+            /** @enum {string} */
+            state: "open" | "granted" | "declined" | "withdrawn";
+        };
+        AccessRule: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** Format: int64 */
+            id: number;
+            /**
+             * Format: int64
+             * @description How many of the directories' people it holds for now.
+             */
+            people: number;
+            /** @enum {string} */
+            role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person" | "agent";
+            /** @description Where what it does must lie; everywhere when absent. What it reads is not narrowed. */
+            sites?: string[];
+            /** @description everyone, user:N, group:N or unit:P, as in a grant's to. */
+            who: string;
+        };
+        AccessSession: {
+            account: string;
+            /** Format: date-time */
+            created_at: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** Format: int64 */
+            id: number;
+            /** @description The address from which it was opened. */
+            remote: string;
+        };
+        AccessToken: {
+            /** @description The account whose own token it is: it may what that may, and ends with it. */
+            account?: string;
+            author: string;
+            /** Format: date-time */
+            created_at: string;
+            /**
+             * Format: date-time
+             * @description When it ends by itself; absent for never.
+             */
+            expires_at: string | null;
             /** Format: int64 */
             id: number;
             /** @description The one machine that an agent's token is for. */
             machine?: string;
             name: string;
-            /** @enum {string} */
-            role: "administrator" | "agent";
+            /** @description Absent for a person's own token. */
+            role?: string;
+            sites?: string[];
             /** Format: date-time */
             used_at: string | null;
+        };
+        AddedPackage: {
+            /** @description The same files were kept already; nothing was added. */
+            known: boolean;
+            package: components["schemas"]["DriverPackage"];
+        };
+        Addresses: {
+            addresses: string[];
+        };
+        Adoption: {
+            draft?: string;
+            proposals: components["schemas"]["StockProposal"][];
+        };
+        AdvertListing: {
+            /** Format: int64 */
+            added: number;
+            /**
+             * Format: date-time
+             * @description When the directory was last brought into line, or could not be.
+             */
+            at: string;
+            /** Format: int64 */
+            changed: number;
+            /** @description What it failed with; absent when it did not. */
+            code?: string;
+            fix?: string;
+            /** @description Entries that could not be written, and why. */
+            refused: string[];
+            /** Format: int64 */
+            removed: number;
+            says: string;
+            source: string;
+            /** Format: int64 */
+            unchanged: number;
+            /** @description The DN below which the entries are. */
+            under: string;
+        };
+        AnswerRequest: {
+            grant: boolean;
+            /** @description What the person reads; needed to decline. */
+            says?: string;
+        };
+        AnsweredRequest: {
+            /**
+             * Format: int64
+             * @description How many objects the answerer's draft changes now; 0 for one that was declined.
+             */
+            changes: number;
+            request: components["schemas"]["AccessRequest"];
         };
         Apply: {
             files: components["schemas"]["DocumentFile"][];
@@ -1024,6 +2571,31 @@ export interface components {
                 [key: string]: number;
             };
         };
+        CheckupAnswer: {
+            /** Format: int64 */
+            id: number;
+            rungs: components["schemas"]["Rung"][];
+        };
+        Choices: {
+            choices: components["schemas"]["DriverChoice"][];
+            /** Format: int64 */
+            total: number;
+        };
+        Compared: {
+            a: string;
+            /**
+             * Format: int64
+             * @description The first letter that differs, counted from 1; 0 where they are equal.
+             */
+            at: number;
+            /** @description The nearest known name where none was given. */
+            b: string;
+            equal: boolean;
+            /** @description Both names in pieces, in order; put together, the pieces of one side are that name. */
+            parts: components["schemas"]["DriverDifference"][];
+            /** @description One sentence, such as: they differ at letter 19, a space against two spaces. */
+            says: string;
+        };
         Detail: {
             fix?: string;
             place?: string;
@@ -1039,6 +2611,12 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        DirectoryAccount: {
+            /** @description The stable id in the source, where it has one. */
+            id?: string;
+            name: string;
+            source?: string;
+        };
         DirectoryImport: {
             /** Format: int64 */
             added: number;
@@ -1046,17 +2624,35 @@ export interface components {
             at: string;
             /** Format: int64 */
             changed: number;
+            /** @description Nothing was applied: it was only asked what would be. */
+            dry?: boolean;
             /** Format: int64 */
             groups: number;
+            /** @description Why nothing was applied: too much would disappear. */
+            held?: string;
             /** Format: int64 */
             machines: number;
             /** @description Such as groups that contain themselves. */
             notes: string[];
             /** Format: int64 */
             removed: number;
+            /** @description What has another name now and is named by the estate. */
+            renames?: components["schemas"]["DirectoryRename"][];
             source: string;
             /** Format: int64 */
             users: number;
+        };
+        DirectoryJoin: {
+            a: components["schemas"]["DirectoryAccount"];
+            /** @description They are two people, whatever the rules say. */
+            apart?: boolean;
+            /** Format: date-time */
+            at: string;
+            author: string;
+            b: components["schemas"]["DirectoryAccount"];
+            /** Format: int64 */
+            id: number;
+            reason?: string;
         };
         DirectoryMachine: {
             external_id?: string;
@@ -1065,9 +2661,228 @@ export interface components {
             platform?: string;
             unit?: string;
         };
+        DirectoryMap: {
+            /** @description The attribute with the time of the last change. */
+            changed?: string;
+            display_name?: string;
+            email?: string;
+            employee?: string;
+            group_filter?: string;
+            group_name?: string;
+            /** @description The attribute that stays through renames and moves. */
+            id?: string;
+            machine_filter?: string;
+            machine_name?: string;
+            /** @description Attributes with the names of users. */
+            member_names?: string;
+            /** @description Attributes with the DNs of members, divided by blanks. */
+            members?: string;
+            user_filter?: string;
+            user_name?: string;
+        };
+        DirectoryPastPick: {
+            /** Format: date-time */
+            from: string;
+            person: string;
+            queue: string;
+            /** Format: date-time */
+            to: string | null;
+        };
+        DirectoryPastRow: {
+            attributes: unknown;
+            external_id: string;
+            /** Format: date-time */
+            from: string;
+            name: string;
+            source: string;
+            /**
+             * Format: date-time
+             * @description Null for what holds now.
+             */
+            to: string | null;
+        };
+        DirectoryProposal: {
+            /** Format: date-time */
+            at: string;
+            from: string;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "user" | "group" | "machine";
+            source: string;
+            to: string;
+        };
+        DirectoryRename: {
+            from: string;
+            /** @enum {string} */
+            kind: "user" | "group" | "machine";
+            to: string;
+        };
+        DirectoryRun: {
+            /** @description Whoever asked for it wants it applied, whatever disappears. */
+            accept?: boolean;
+            /** Format: int64 */
+            added: number;
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** Format: int64 */
+            changed: number;
+            /** @description What it failed with, such as sign-in-refused. */
+            code?: string;
+            /** Format: date-time */
+            ended: string | null;
+            fix?: string;
+            /** Format: int64 */
+            groups: number;
+            /** Format: int64 */
+            id: number;
+            /**
+             * @description dry: the whole source is read, and nothing is applied.
+             * @enum {string}
+             */
+            kind: "whole" | "changes" | "dry";
+            /** Format: int64 */
+            machines: number;
+            notes?: string[];
+            /**
+             * Format: int64
+             * @description Entries so far.
+             */
+            read: number;
+            /** Format: int64 */
+            removed: number;
+            says: string;
+            source: string;
+            /**
+             * @description held: the brake held it, and nothing was applied.
+             * @enum {string}
+             */
+            state: "waiting" | "running" | "done" | "failed" | "held" | "stopped";
+            /**
+             * Format: int64
+             * @description As a whole pass, or one by content synchronisation, found them; 0 in others.
+             */
+            users: number;
+        };
+        DirectorySource: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description The DN below which everything is read. */
+            base: string;
+            /** @description The account that reads, as a DN or as the server wants it; anonymous when absent. */
+            bind?: string;
+            /**
+             * Format: int64
+             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
+             */
+            brake?: number;
+            /** @description PEM; the system's authorities when absent. */
+            ca?: string;
+            /**
+             * Format: int64
+             * @description Seconds between passes for changes; 300 when absent.
+             */
+            every?: number;
+            /** @description The DN below which queues that are listed are written as printer entries (RFC 7612); none are when absent. The account needs the right to. */
+            list_under?: string;
+            /** @description What differs from the preset. */
+            map?: components["schemas"]["DirectoryMap"];
+            name: string;
+            paused?: boolean;
+            /** @enum {string} */
+            preset: "standard" | "posix" | "domain";
+            /** @description Its people may sign in here with their password there. */
+            sign_in?: boolean;
+            start_tls?: boolean;
+            /** @description ldaps://HOST, or ldap://HOST with start_tls. */
+            url: string;
+            /**
+             * Format: int64
+             * @description Seconds between whole passes; a day when absent.
+             */
+            whole?: number;
+        };
+        DirectorySourceView: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description The DN below which everything is read. */
+            base: string;
+            /** @description The account that reads, as a DN or as the server wants it; anonymous when absent. */
+            bind?: string;
+            /**
+             * Format: int64
+             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
+             */
+            brake?: number;
+            /** @description PEM; the system's authorities when absent. */
+            ca?: string;
+            /**
+             * Format: int64
+             * @description Seconds between passes for changes; 300 when absent.
+             */
+            every?: number;
+            /** Format: int64 */
+            groups: number;
+            has_password: boolean;
+            /** @description The latest run. */
+            last: components["schemas"]["DirectoryRun"];
+            /** @description The DN below which queues that are listed are written as printer entries (RFC 7612); none are when absent. The account needs the right to. */
+            list_under?: string;
+            /** Format: int64 */
+            machines: number;
+            /** @description What differs from the preset. */
+            map?: components["schemas"]["DirectoryMap"];
+            name: string;
+            /**
+             * Format: date-time
+             * @description When the next pass is due; absent while it is paused.
+             */
+            next: string | null;
+            paused?: boolean;
+            /** @enum {string} */
+            preset: "standard" | "posix" | "domain";
+            /** @description Its people may sign in here with their password there. */
+            sign_in?: boolean;
+            start_tls?: boolean;
+            /** @description ldaps://HOST, or ldap://HOST with start_tls. */
+            url: string;
+            /**
+             * Format: int64
+             * @description What is held of it.
+             */
+            users: number;
+            /**
+             * Format: int64
+             * @description Seconds between whole passes; a day when absent.
+             */
+            whole?: number;
+        };
+        DirectoryTie: {
+            /** @description What they share: the address, the number, or whose word it is. */
+            by?: string;
+            display_name?: string;
+            email?: string;
+            /** @enum {string} */
+            how: "first" | "name" | "address" | "employee" | "hand";
+            /** @description The stable id in the source, where it has one. */
+            id?: string;
+            /**
+             * Format: int64
+             * @description The join by hand, which can be undone.
+             */
+            join?: number;
+            name: string;
+            source?: string;
+            unit?: string;
+        };
         DirectoryUser: {
             display_name?: string;
             email?: string;
+            /** @description The employee's number. */
+            employee?: string;
             external_id?: string;
             name: string;
             unit?: string;
@@ -1112,6 +2927,182 @@ export interface components {
              */
             version: number;
         };
+        DrainServer: {
+            /** @description Why, in a few words. */
+            reason: string;
+            /**
+             * Format: date-time
+             * @description It returns by itself then.
+             */
+            until?: string;
+        };
+        Driver: {
+            exact: string;
+            files: components["schemas"]["DriverFile"][];
+            /** @description The digest of the package that has it. */
+            package: string;
+            /** @description The file that describes it, among the others. */
+            set_up_file: string;
+        };
+        DriverCell: {
+            /** @description The driver's name or driverless; empty where none fits. */
+            driver: string;
+            exact?: string;
+            /**
+             * Format: int64
+             * @description Machines of that platform.
+             */
+            machines: number;
+            platform: string;
+            /**
+             * Format: int64
+             * @description People and machines to whom the queue is granted there, as they were last seen.
+             */
+            receive: number;
+            /**
+             * @description none: no driver fits the platform; else as of the driver.
+             * @enum {string}
+             */
+            state: "driverless" | "found" | "near" | "absent" | "none";
+        };
+        DriverChoice: {
+            date?: string;
+            /** @description The estate's driver of that name and platform. */
+            driver?: string;
+            exact: string;
+            /** @description It is for the model asked about, by its name or hardware ids. */
+            fits: boolean;
+            hardware_ids?: string[];
+            language?: string;
+            maker?: string;
+            /** @description The one to take where nothing speaks against it. */
+            marked: boolean;
+            /** @description Digests. */
+            packages: string[];
+            /** @description Empty where only a server has it. */
+            platform?: string;
+            /** @description Servers that have a queue with it. */
+            servers: string[];
+            set_up_file?: string;
+            version?: string;
+            /** @description Why it is marked. */
+            why?: string;
+        };
+        DriverDifference: {
+            a: string;
+            b: string;
+            same: boolean;
+        };
+        DriverEntry: {
+            /** Format: int64 */
+            bytes: number;
+            path: string;
+            sha256: string;
+        };
+        DriverFeature: {
+            colour: boolean;
+            media?: string[];
+            trays?: string[];
+            two_sided: boolean;
+        };
+        DriverFile: {
+            /** Format: int64 */
+            bytes: number;
+            path: string;
+            sha256: string;
+        };
+        DriverHolding: {
+            driver: string;
+            exact: string;
+            /** @description The name that is nearly it. */
+            near?: string;
+            /** @description Digests of those that accept it. */
+            packages: string[];
+            platform: string;
+            /** @description The queues that name it. */
+            queues: string[];
+            says: string;
+            /**
+             * @description found: a package accepts the name to the letter, on that platform; near: one accepts a name that is nearly it; absent: none.
+             * @enum {string}
+             */
+            state: "found" | "near" | "absent";
+        };
+        DriverModel: {
+            /** @description YYYY-MM-DD. */
+            date?: string;
+            /** @description The name to the letter. */
+            exact: string;
+            /** @description What the set-up file says that the model can do; PPD only. */
+            features?: components["schemas"]["DriverFeature"];
+            /** @description The files that the set-up of this model names. */
+            files?: string[];
+            hardware_ids?: string[];
+            /** @description The page language that the name speaks of: PCL6, PCL5, PostScript, XPS, PDF, HPGL or ZPL. */
+            language?: string;
+            maker?: string;
+            /** @description Those of them that the package lacks. */
+            missing?: string[];
+            /** @description os or os/arch. */
+            platform: string;
+            provider?: string;
+            /** @description Its path in the package. */
+            set_up_file: string;
+            version?: string;
+        };
+        DriverPackage: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** Format: int64 */
+            bytes: number;
+            /**
+             * Format: int64
+             * @description How many files.
+             */
+            count: number;
+            /** @description SHA-256 over the sorted paths and checksums: the same files are the same package, whatever they came in. */
+            digest: string;
+            files?: components["schemas"]["DriverEntry"][];
+            models: components["schemas"]["DriverModel"][];
+            name: string;
+            note?: string;
+            /** @description Set-up files that cannot be read, and what they lack. */
+            problems?: components["schemas"]["Detail"][];
+        };
+        DriverReport: {
+            /** @description Queues that still have no driver of their maker's, though a package knows their devices' model. */
+            generic: string[];
+            holdings: components["schemas"]["DriverHolding"][];
+            /** @description Each queue against each platform that machines have. */
+            matrix: components["schemas"]["DriverRow"][];
+            /** @description Digests of packages of which newer ones have every name that the estate uses. */
+            superseded: string[];
+            /** @description What endpoints could not install with a driver, by what they reported last. */
+            trouble: components["schemas"]["DriverTrouble"][];
+            /** @description Digests of packages of which no driver of the estate is. */
+            unused: string[];
+        };
+        DriverRequest: {
+            /** @description The driver's exact name. */
+            exact: string;
+            platform: string;
+        };
+        DriverRow: {
+            cells: components["schemas"]["DriverCell"][];
+            queue: string;
+        };
+        DriverTrouble: {
+            driver: string;
+            exact: string;
+            machine: string;
+            queue: string;
+            /** @description The endpoint hosts remote or virtual sessions, where some drivers misbehave that do well on a desk. */
+            remote: boolean;
+            says: string;
+            /** Format: date-time */
+            since: string;
+        };
         Edits: {
             edits: components["schemas"]["EstateEdit"][];
             /**
@@ -1142,8 +3133,28 @@ export interface components {
             /** Format: date-time */
             last_seen: string;
             report: components["schemas"]["EndpointReport"];
+            /** @description How its people are known, where that does not work out. */
+            says: string[];
+            /** @description The address from which its last report came, as the service saw it. */
+            seen_from?: string;
             /** @enum {string} */
             state: "converged" | "behind" | "failing" | "silent";
+        };
+        EndpointCheckup: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /**
+             * Format: date-time
+             * @description When the endpoint answered; null while it has not.
+             */
+            done: string | null;
+            /** Format: int64 */
+            id: number;
+            machine: string;
+            /** @description To which a test page was asked for. */
+            queue?: string;
+            rungs: components["schemas"]["EndpointRung"][];
         };
         EndpointDifference: {
             found?: string;
@@ -1163,15 +3174,36 @@ export interface components {
             step: "add" | "change" | "remove" | "default";
             user?: string;
         };
+        EndpointFleet: {
+            now: components["schemas"]["EndpointSample"];
+            /** @description How long an endpoint takes to hear of a change. */
+            pace: string;
+            /**
+             * Format: double
+             * @description The part of the endpoints that has what it should; null where there are none.
+             */
+            part: number | null;
+            /** @description One a minute, oldest first; of longer times fewer. */
+            samples: components["schemas"]["EndpointSample"][];
+            /**
+             * Format: int64
+             * @description Agents that are connected to this process and wait for a change.
+             */
+            waiting: number;
+        };
         EndpointInstalled: {
             default: boolean;
             driver: string;
             exact?: string;
+            /** @description It prints nothing, or takes no jobs. */
+            halted?: boolean;
             options?: {
                 [key: string]: unknown;
             };
             /** @description Installed by the agent; what is not, is never touched. */
             own: boolean;
+            /** @description Where it is, in words, where the spooler shows that. */
+            place?: string;
             queue: string;
             /** @description Comes back when somebody removes it. */
             restore: boolean;
@@ -1183,6 +3215,72 @@ export interface components {
         EndpointKey: {
             queue: string;
             user?: string;
+        };
+        EndpointLogin: {
+            /** @enum {string} */
+            how: "system" | "asked" | "waiting";
+            /** @description As the operating system has it. */
+            system: string;
+            /** @description For whom lineups are asked; empty while the person has not said. */
+            user?: string;
+        };
+        EndpointMove: {
+            author: string;
+            /**
+             * Format: date-time
+             * @description When its return began.
+             */
+            begun: string | null;
+            /** @enum {string} */
+            duty: "serving" | "drained" | "down";
+            /** @description Nobody leads to it, and nothing waits on it. */
+            empty: boolean;
+            /**
+             * Format: int64
+             * @description How many led to it when it went out of duty, or more where others came to since.
+             */
+            endpoints: number;
+            /** @enum {string} */
+            health: "unproven" | "up" | "down";
+            /** @enum {string} */
+            kind: "server" | "device";
+            /**
+             * Format: int64
+             * @description How many still do, by what they reported last.
+             */
+            left: number;
+            /**
+             * Format: int64
+             * @description How many endpoints led to it when it went out of duty.
+             */
+            moving: number;
+            name: string;
+            /**
+             * Format: date-time
+             * @description When that was read.
+             */
+            read: string | null;
+            reason: string;
+            says: string;
+            /**
+             * Format: double
+             * @description The part of its people that it takes: below 1 only while it is returning.
+             */
+            share: number;
+            /** Format: date-time */
+            since: string;
+            /** @description The first of those that still lead to it: where a step fails, or the agent is silent, with why. */
+            stuck: components["schemas"]["EndpointStuck"][];
+            /**
+             * Format: date-time
+             * @description When a drain ends by itself, or a return is complete; null where nobody said.
+             */
+            until: string | null;
+            /**
+             * Format: int64
+             * @description Jobs that wait on it; null where it was not read since.
+             */
+            waiting: number | null;
         };
         EndpointPresence: {
             context: components["schemas"]["LineupQuery"];
@@ -1196,6 +3294,8 @@ export interface components {
             contexts: components["schemas"]["LineupQuery"][];
             failures: components["schemas"]["EndpointFailure"][];
             installed: components["schemas"]["EndpointInstalled"][];
+            /** @description Who is signed in, and for whom lineups are asked. */
+            logins?: components["schemas"]["EndpointLogin"][];
             machine: string;
             platform: string;
             /** @description Queues that somebody removed and that stay away. */
@@ -1208,6 +3308,37 @@ export interface components {
             spooler: string;
             version: string;
         };
+        EndpointRung: {
+            /**
+             * @description From whose place it was looked.
+             * @enum {string}
+             */
+            by: "service" | "endpoint";
+            /** @description What was asked, such as: does it reach the service? */
+            check: string;
+            fix?: string;
+            /** @enum {string} */
+            result: "yes" | "no" | "unproven";
+            says: string;
+        };
+        EndpointSample: {
+            /** Format: date-time */
+            at: string;
+            /** Format: int64 */
+            behind: number;
+            /** Format: int64 */
+            converged: number;
+            /** Format: int64 */
+            failing: number;
+            /** Format: int64 */
+            silent: number;
+        };
+        EndpointStuck: {
+            machine: string;
+            says: string;
+            /** @enum {string} */
+            state: "converged" | "behind" | "failing" | "silent";
+        };
         EndpointSubject: {
             /** @description Where the person has sessions, or the machine's own agent. */
             endpoints: components["schemas"]["EndpointPresence"][];
@@ -1219,8 +3350,46 @@ export interface components {
             known: boolean;
             machine?: components["schemas"]["DirectoryMachine"];
             name: string;
+            /** @description The accounts and names of a person who has several, the leading one first. */
+            names?: components["schemas"]["DirectoryTie"][];
             station?: components["schemas"]["EstateStation"];
             user?: components["schemas"]["DirectoryUser"];
+        };
+        EndpointWho: {
+            /** @description What a person reads who is asked. */
+            notice?: string;
+            /** @description Of the names asked about, those that no directory here has. */
+            unknown: string[];
+            /** @enum {string} */
+            user_from: "system" | "ask" | "system-unless-unknown";
+        };
+        EnrolAnswer: {
+            /** @description The key by which the service's answers are known: Ed25519, base64. */
+            answer_key: string;
+            /** @description The authority's certificate, PEM. */
+            authority: string;
+            /** @description PEM. */
+            certificate: string;
+            /** Format: date-time */
+            expires_at: string;
+            /** @description As the directory writes it. */
+            machine: string;
+        };
+        EnrolRequest: {
+            /** @description Of the machine, to know its site. */
+            addresses?: string[];
+            machine: string;
+            /** @description A certificate request (RFC 2986), PEM. Only its key counts. */
+            request: string;
+            /** @description After its last dot stands the SHA-256 of the certificate of the authority by which the service is known, hexadecimal. */
+            token: string;
+        };
+        Erased: {
+            remarks: string[];
+            /** @description Of the estate, that name them and are never altered. */
+            revisions: number[];
+            /** @description What stands for them in the audit from now on. */
+            stands_for: string;
         };
         Estate: {
             document: components["schemas"]["EstateDocument"];
@@ -1230,15 +3399,78 @@ export interface components {
             allow?: string[];
             deny?: string[];
         };
+        EstateAgentSettings: {
+            /**
+             * Format: int64
+             * @description A change reaches connected agents spread out, at most about so many a second; 2500 when absent.
+             */
+            answers_per_second?: number;
+            /**
+             * Format: int64
+             * @description After a broken connection an agent asks again within this, first soon and then less often; 90 when absent.
+             */
+            gap_seconds?: number;
+            note?: string;
+            /** @description What a person reads who is asked who they are. */
+            notice?: string;
+            /**
+             * Format: int64
+             * @description An agent reports at least so often; every 5 when absent.
+             */
+            report_minutes?: number;
+            /**
+             * @description How an agent knows its person; system-unless-unknown when absent.
+             * @enum {string}
+             */
+            user_from?: "system" | "ask" | "system-unless-unknown";
+            /**
+             * Format: int64
+             * @description How long a connected agent waits for a change before it asks anew; 55 when absent.
+             */
+            wait_seconds?: number;
+        };
         EstateConflict: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
             /** @description What the draft does to it. */
             mine?: components["schemas"]["EstateDiff"];
             name: string;
             says: string;
             /** @description What has been published since. */
             theirs?: components["schemas"]["EstateDiff"];
+        };
+        EstateContinuitySettings: {
+            /**
+             * Format: int64
+             * @description Failed probes in a row after which one is down; 2 when absent.
+             */
+            down_after?: number;
+            /**
+             * Format: int64
+             * @description What goes up and down too often within this time is held down; 10 when absent.
+             */
+            flap_minutes?: number;
+            /**
+             * Format: int64
+             * @description So many changes within that time are not too often; 4 when absent.
+             */
+            flap_most?: number;
+            note?: string;
+            /**
+             * Format: int64
+             * @description How often servers, and devices that people reach directly, are probed; every 10 when absent.
+             */
+            probe_seconds?: number;
+            /**
+             * Format: int64
+             * @description Over how long a member of a set takes its people back; 0 is at once, 5 when absent.
+             */
+            return_minutes?: number;
+            /**
+             * Format: int64
+             * @description Answered probes in a row after which one is up again; 3 when absent.
+             */
+            up_after?: number;
         };
         EstateDevice: {
             /** @enum {string} */
@@ -1261,7 +3493,7 @@ export interface components {
             /** @enum {string} */
             kind: "added" | "changed" | "removed";
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
             name: string;
         };
         EstateDocument: {
@@ -1274,6 +3506,7 @@ export interface components {
             queues?: components["schemas"]["EstateQueue"][];
             server_sets?: components["schemas"]["EstateServerSet"][];
             servers?: components["schemas"]["EstateServer"][];
+            settings?: components["schemas"]["EstateSettings"];
             stations?: components["schemas"]["EstateStation"][];
             subnets?: components["schemas"]["EstateSubnet"][];
         };
@@ -1304,7 +3537,7 @@ export interface components {
         };
         EstateEdit: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
             name: string;
             /** @description The whole object as it is to be. */
             object?: unknown;
@@ -1350,7 +3583,20 @@ export interface components {
             title?: string;
             to?: string[];
         };
+        EstateHistorySettings: {
+            note?: string;
+            /**
+             * Format: int64
+             * @description For how many days it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. For ever when absent.
+             */
+            person_days?: number;
+        };
         EstateLocation: {
+            /**
+             * Format: int64
+             * @description For how many days the site's line may be cut at most; sites only. Agents' certificates there last at least so long.
+             */
+            cut_days?: number;
             note?: string;
             /** @description Segments divided by slashes; the first is the site. */
             path: string;
@@ -1399,7 +3645,7 @@ export interface components {
         };
         EstateRef: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
             name: string;
         };
         EstateRevision: {
@@ -1427,6 +3673,11 @@ export interface components {
             style: "standby" | "spread";
             title?: string;
         };
+        EstateSettings: {
+            agents?: components["schemas"]["EstateAgentSettings"];
+            continuity?: components["schemas"]["EstateContinuitySettings"];
+            history?: components["schemas"]["EstateHistorySettings"];
+        };
         EstateStation: {
             addresses?: string[];
             location?: string;
@@ -1450,14 +3701,20 @@ export interface components {
             to: string;
         };
         Event: {
+            /** @description What is, after a change. */
+            after?: unknown;
             /** Format: date-time */
             at: string;
             /** @description Who did it. */
             author: string;
+            /** @description What was, of a change that replaces something. */
+            before?: unknown;
             /** Format: int64 */
             id: number;
             /** @description Such as estate.published or endpoint.failing. */
             kind: string;
+            /** @description The address from which it was done. */
+            remote?: string;
             /** @description One sentence. */
             says: string;
             /** @description What it concerns, such as an endpoint's name. */
@@ -1488,16 +3745,51 @@ export interface components {
             version: string;
         };
         Import: {
+            /** @description Apply it, whatever disappears. */
+            accept?: boolean;
+            /** @description Only say what would be. */
+            dry?: boolean;
             files: components["schemas"]["DocumentFile"][];
             /**
              * @default file
              * @enum {string}
              */
-            format: "file" | "ldif";
+            format: "file" | "ldif" | "csv";
             /**
              * @description Which source this is; file when absent. It will hold exactly what the files say.
              * @default file
              */
+            source: string;
+        };
+        Imported: {
+            /** Format: int64 */
+            count: number;
+        };
+        JoinRule: {
+            /** @description Only say what would come of it. */
+            dry?: boolean;
+            on: boolean;
+        };
+        Joined: {
+            /** @description Accounts of different sources with the same mail address are one person, where each source has the address once. */
+            by_address: boolean;
+            /** @description The same by the employee's number. */
+            by_employee: boolean;
+            by_hand: components["schemas"]["DirectoryJoin"][];
+            /** @description The source whose account stands for a person; the first by name when absent, or where they have none there. */
+            lead?: string;
+            /**
+             * Format: int64
+             * @description Who have several accounts or names.
+             */
+            people: number;
+            /** @description What looked like one person and was not joined. */
+            remarks: string[];
+            /** @description From which users come. */
+            sources: string[];
+        };
+        Lead: {
+            /** @description Empty leaves it to the first by name. */
             source: string;
         };
         Lineup: {
@@ -1734,16 +4026,131 @@ export interface components {
             says: string;
             title: string | null;
         };
+        LiveHealth: {
+            /**
+             * Format: date-time
+             * @description When it last answered.
+             */
+            answered: string | null;
+            /**
+             * Format: int64
+             * @description Successful probes in a row.
+             */
+            answers: number;
+            /** @description When it went up or down lately. */
+            changes: string[];
+            /**
+             * Format: date-time
+             * @description The last probe.
+             */
+            checked: string;
+            /**
+             * Format: int64
+             * @description Failed probes in a row.
+             */
+            fails: number;
+            /** @description It answers, and is held down because it went up and down too often. */
+            held: boolean;
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            /** @description Of the last failure. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description Since when the verdict has been so.
+             */
+            since: string;
+            /** @enum {string} */
+            verdict: "unproven" | "up" | "down";
+        };
+        LiveHealthView: {
+            /**
+             * Format: date-time
+             * @description When it last answered.
+             */
+            answered: string | null;
+            /**
+             * Format: int64
+             * @description Successful probes in a row.
+             */
+            answers: number;
+            /** @description When it went up or down lately. */
+            changes: string[];
+            /**
+             * Format: date-time
+             * @description The last probe.
+             */
+            checked: string;
+            /**
+             * Format: int64
+             * @description Failed probes in a row.
+             */
+            fails: number;
+            /** @description It answers, and is held down because it went up and down too often. */
+            held: boolean;
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            /** @description Of the last failure. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description Since when the verdict has been so.
+             */
+            since: string;
+            /** @description When it went up or down in the last 30 days, oldest first. */
+            turns: components["schemas"]["LiveTurn"][];
+            /**
+             * Format: double
+             * @description For which part of the last 30 days it was up, of the time for which anything is proven; null where nothing is.
+             */
+            uptime: number | null;
+            /** @enum {string} */
+            verdict: "unproven" | "up" | "down";
+        };
         LiveNote: {
             author: string;
+            /**
+             * Format: date-time
+             * @description When its return began.
+             */
+            begun: string | null;
             /** @enum {string} */
             duty: "serving" | "drained" | "down";
             /** @enum {string} */
             kind: "server" | "device";
+            /**
+             * Format: int64
+             * @description How many endpoints led to it when it went out of duty.
+             */
+            moving: number;
             name: string;
             reason: string;
+            /**
+             * Format: double
+             * @description The part of its people that it takes: below 1 only while it is returning.
+             */
+            share: number;
             /** Format: date-time */
             since: string;
+            /**
+             * Format: date-time
+             * @description When a drain ends by itself, or a return is complete; null where nobody said.
+             */
+            until: string | null;
+        };
+        LiveTurn: {
+            /** Format: date-time */
+            at: string;
+            says?: string;
+            /** @enum {string} */
+            verdict: "unproven" | "up" | "down";
+        };
+        MadeEnrolToken: {
+            /** @description Shown this once; it also says by which authority the service is known. */
+            secret: string;
+            token: components["schemas"]["AccessEnrolToken"];
         };
         MadeToken: {
             /** @description Shown this once. */
@@ -1751,25 +4158,233 @@ export interface components {
             token: components["schemas"]["AccessToken"];
         };
         Me: {
+            holds?: components["schemas"]["AccessHolding"][];
             machine?: string;
+            /** @description What may be done, somewhere at least. */
+            may?: string[];
             name?: string;
             /** @description The first account is still to be made. */
             needs_set_up: boolean;
+            /** @description The mightiest of what is held. */
             role?: string;
             signed_in: boolean;
+            /** @description The person that this is in lineups. */
+            user?: string;
             version: string;
         };
+        Moment: {
+            /** Format: date-time */
+            at: string;
+            by?: string;
+            says: string;
+            /**
+             * @description done: by them; about: of them, by somebody else. The last two are shown to whoever may read the audit.
+             * @enum {string}
+             */
+            what: "directory" | "pick" | "join" | "request" | "done" | "about";
+        };
+        Move: {
+            dry?: boolean;
+            /** @description All that lead there when absent. */
+            queues?: string[];
+            server: string;
+            /** @enum {string} */
+            to: "device" | "gateway";
+        };
+        MovedQueues: {
+            draft: components["schemas"]["Draft"];
+            moved: components["schemas"]["StockMoved"][];
+        };
+        NamedText: {
+            name: string;
+            text: string;
+        };
+        NewAccount: {
+            name: string;
+            password: string;
+            /** @enum {string} */
+            role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person";
+            sites?: string[];
+        };
+        NewCapture: {
+            machine: string;
+            platform?: string;
+            queues: components["schemas"]["StockQueue"][];
+        };
+        NewCredential: {
+            /** Format: date-time */
+            expires?: string;
+            /** @description Host names, addresses, subnets and *.DOMAIN for which it is used. */
+            for?: string[];
+            /** @enum {string} */
+            kind: "sign-in" | "snmp" | "snmp-usm";
+            name: string;
+            /** @description The privacy's key, of snmp-usm. */
+            privacy?: string;
+            /** @description The password, the community, or the authentication's key. */
+            secret: string;
+            /** @description Where it is tried at once; something that is watched and fits when absent. */
+            try?: string;
+            user?: string;
+        };
+        NewEnrolToken: {
+            /**
+             * Format: date-time
+             * @description A week from now when absent.
+             */
+            expires?: string;
+            name: string;
+            /** @description Where the machines stand; any site when absent. */
+            site?: string;
+            /**
+             * Format: int64
+             * @description How many machines may enrol; 1 when absent.
+             */
+            uses?: number;
+        };
+        NewJoin: {
+            /** @description SOURCE/NAME, or NAME; the one that stands for the person. */
+            a: string;
+            /** @description They are two people, whatever the rules say. */
+            apart?: boolean;
+            /** @description SOURCE/NAME, or NAME; also a name that no directory has. */
+            b: string;
+            reason?: string;
+        };
+        NewOwnToken: {
+            /**
+             * Format: date-time
+             * @description When it ends by itself; never when absent.
+             */
+            expires?: string;
+            name: string;
+        };
+        NewPassword: {
+            new: string;
+            old: string;
+        };
+        NewRequest: {
+            queue: string;
+            reason: string;
+        };
+        NewRole: {
+            /** @enum {string} */
+            role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person";
+            sites?: string[];
+        };
+        NewRule: {
+            /** @enum {string} */
+            role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person";
+            sites?: string[];
+            /** @description everyone, user:N, group:N or unit:P. */
+            who: string;
+        };
+        NewRun: {
+            /** @description Apply it, whatever disappears. */
+            accept?: boolean;
+            /**
+             * @default whole
+             * @enum {string}
+             */
+            kind: "whole" | "changes" | "dry";
+        };
+        NewScan: {
+            /** @description Only say what would be touched. */
+            dry?: boolean;
+            /** @description Subnets, ranges A-B and addresses. */
+            ranges: string[];
+            /**
+             * Format: int64
+             * @description Addresses a second; a moderate rate when absent.
+             */
+            rate?: number;
+        };
+        NewSource: {
+            /** @description The DN below which everything is read. */
+            base: string;
+            /** @description The account that reads; anonymous when absent. */
+            bind?: string;
+            /**
+             * Format: int64
+             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
+             */
+            brake?: number;
+            /** @description PEM; the system's authorities when absent. */
+            ca?: string;
+            /**
+             * Format: int64
+             * @description Seconds between passes for changes; 300 when absent.
+             */
+            every?: number;
+            /** @description The DN below which queues that are listed are written as printer entries (RFC 7612). */
+            list_under?: string;
+            /** @description What differs from the preset. */
+            map?: components["schemas"]["DirectoryMap"];
+            /** @description Never given back. The one that is kept, when absent. */
+            password?: string;
+            /**
+             * @default standard
+             * @enum {string}
+             */
+            preset: "standard" | "posix" | "domain";
+            /** @description Its people may sign in here with their password there; an owner's to say. */
+            sign_in?: boolean;
+            start_tls?: boolean;
+            /** @description Only try it; nothing is kept. */
+            try?: boolean;
+            /** @description ldaps://HOST, or ldap://HOST with start_tls. */
+            url: string;
+            /**
+             * Format: int64
+             * @description Seconds between whole passes; a day when absent.
+             */
+            whole?: number;
+        };
+        NewTest: {
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            /** @description On the server. */
+            queue?: string;
+        };
         NewToken: {
+            /**
+             * Format: date-time
+             * @description When it ends by itself; never when absent.
+             */
+            expires?: string;
             /** @description Of an agent: the one machine that it is for. */
             machine?: string;
             name: string;
             /** @enum {string} */
-            role: "administrator" | "agent";
+            role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "agent";
+            /** @description Where what it does must lie; everywhere when absent. */
+            sites?: string[];
+        };
+        NewWatch: {
+            /**
+             * @description Devices only.
+             * @enum {string}
+             */
+            address_kept_by?: "reservation" | "static" | "unknown";
+            /** @description Register it even if it does not answer. */
+            anyway?: boolean;
+            /** @description The stored key to use. */
+            credential?: string;
+            location?: string;
+            /** @description In any notation; devices only. */
+            mac?: string;
+            /** @description Made of the address when absent. */
+            name?: string;
+            note?: string;
+            title?: string;
+            /** @description A host name, an address, or a URI such as ipp://HOST:631/. */
+            uri: string;
         };
         Notice: {
             subject: string;
             /** @enum {string} */
-            what: "estate" | "directory" | "live" | "access" | "draft" | "endpoint" | "event" | "lost";
+            what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "lost";
         };
         Overview: {
             /** Format: date-time */
@@ -1796,6 +4411,37 @@ export interface components {
             remarks: number;
             /** Format: int64 */
             revision: number;
+        };
+        Pausing: {
+            paused: boolean;
+        };
+        Person: {
+            user: string;
+        };
+        PersonData: {
+            /** @description With which they sign in here. */
+            account: components["schemas"]["AccessAccount"];
+            directory: components["schemas"]["DirectoryPastRow"][];
+            /** @description Where endpoints last told of them. */
+            endpoints: components["schemas"]["EndpointPresence"][];
+            /** @description What they did, and what concerned them. */
+            events: components["schemas"]["Event"][];
+            joins: components["schemas"]["DirectoryJoin"][];
+            names: string[];
+            picks: components["schemas"]["DirectoryPastPick"][];
+            requests: components["schemas"]["AccessRequest"][];
+            /** @description Of the estate, that name them; among the latest 200. */
+            revisions: number[];
+            /** @description At the console, that are open. */
+            sessions: components["schemas"]["AccessSession"][];
+        };
+        Places: {
+            places: {
+                [key: string]: string;
+            };
+        };
+        PlacesRequest: {
+            queues: string[];
         };
         Problem: {
             /** @description Stable, for programs. */
@@ -2015,6 +4661,26 @@ export interface components {
             times?: string[];
             to?: string;
         };
+        Rename: {
+            /** @description Only say which names they would have. */
+            dry?: boolean;
+            /** @description {name}, {title}, {location}, {site}, {last} and {n} stand for the queue's own. */
+            pattern: string;
+            queues: string[];
+        };
+        RenameIDs: {
+            draft?: string;
+            /** @description All when absent. */
+            ids?: number[];
+        };
+        Renamed: {
+            draft: components["schemas"]["Draft"];
+            names: components["schemas"]["StockRenaming"][];
+        };
+        RenewRequest: {
+            /** @description A certificate request (RFC 2986), PEM, for a new key. */
+            request: string;
+        };
         Roll: {
             /** Format: date-time */
             from: string;
@@ -2029,6 +4695,55 @@ export interface components {
             /** Format: date-time */
             until: string;
         };
+        Rung: {
+            check: string;
+            fix?: string;
+            /** @enum {string} */
+            result: "yes" | "no" | "unproven";
+            says: string;
+        };
+        SaidWho: {
+            /** @description The system's name. */
+            login: string;
+            name: string;
+            password: string;
+        };
+        ScanPlan: {
+            /** @description What each address is asked. */
+            asks: string[];
+            first: string;
+            last: string;
+            /**
+             * Format: int64
+             * @description Addresses of devices and servers that are listed already: they are not asked again.
+             */
+            listed: number;
+            ranges: string[];
+            /** Format: int64 */
+            rate: number;
+            /**
+             * Format: int64
+             * @description How long it takes at least.
+             */
+            seconds: number;
+            /** Format: int64 */
+            total: number;
+            /** Format: date-time */
+            until: string;
+        };
+        Selection: {
+            /** @description The queues' names; all when absent. Not for devices. */
+            found?: string[];
+            /** @description The server, the reference machine or the device; of a device that is not listed, its address. */
+            from: string;
+            /** @enum {string} */
+            kind: "server" | "capture" | "device";
+        };
+        Selections: {
+            /** @description The draft on top of which; main when absent. */
+            draft?: string;
+            selections: components["schemas"]["Selection"][];
+        };
         SetUp: {
             /** @description From the file setup-code in the data directory. */
             code: string;
@@ -2039,6 +4754,594 @@ export interface components {
         SignIn: {
             name: string;
             password: string;
+        };
+        StartedScan: {
+            plan: components["schemas"]["ScanPlan"];
+            scan: components["schemas"]["StockScan"];
+        };
+        StockAnswer: {
+            /** @enum {string} */
+            protocol: "ipp" | "snmp" | "raw";
+            /** @enum {string} */
+            result: "yes" | "no" | "unproven";
+            says: string;
+        };
+        StockCapture: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            machine: string;
+            platform?: string;
+            queues: components["schemas"]["StockQueue"][];
+        };
+        StockCheck: {
+            /**
+             * Format: date-time
+             * @description When it last answered.
+             */
+            answered: string | null;
+            /** Format: date-time */
+            at: string;
+            /** @description Of the failure, such as name-not-found, refused, silent, not-ipp, certificate or sign-in. */
+            code?: string;
+            fix?: string;
+            /**
+             * Format: int64
+             * @description How long it took.
+             */
+            millis: number;
+            ok: boolean;
+            says: string;
+            /**
+             * Format: date-time
+             * @description Since when it has been so.
+             */
+            since: string;
+        };
+        StockCounter: {
+            /** Format: int64 */
+            jobs: number;
+            /** Format: int64 */
+            not_ready: number;
+            /** Format: int64 */
+            queues: number;
+            /** Format: int64 */
+            with_jobs: number;
+        };
+        StockCredential: {
+            /**
+             * Format: date-time
+             * @description When it was entered.
+             */
+            at: string;
+            author: string;
+            /** Format: date-time */
+            checked: string | null;
+            /**
+             * Format: date-time
+             * @description When its owner says it ends.
+             */
+            expires: string | null;
+            /** @description Host names, addresses and subnets for which it is used. */
+            for: string[];
+            /** @enum {string} */
+            kind: "sign-in" | "snmp" | "snmp-usm";
+            name: string;
+            says: string;
+            /**
+             * @description What came of its last use; unproven: it could not be told.
+             * @enum {string}
+             */
+            state: "works" | "refused" | "unproven";
+            user?: string;
+        };
+        StockDevice: {
+            /** @description What was asked over which protocol, in order. */
+            answers: components["schemas"]["StockAnswer"][];
+            /** Format: date-time */
+            at: string;
+            colour?: boolean;
+            defaults?: {
+                [key: string]: unknown;
+            };
+            firmware?: string;
+            formats?: string[];
+            /** Format: int64 */
+            jobs: number;
+            /** @description Page languages, where the device says. */
+            languages?: string[];
+            /** @description Where it says it is. */
+            location?: string;
+            mac?: string;
+            maker?: string;
+            message?: string;
+            model?: string;
+            /** @description What it calls itself. */
+            name?: string;
+            /**
+             * Format: int64
+             * @description Its page counter.
+             */
+            pages?: number;
+            reasons?: string[];
+            serial?: string;
+            /** @enum {string} */
+            state: "idle" | "processing" | "stopped" | "unknown";
+            supplies?: components["schemas"]["StockSupply"][];
+            supported?: {
+                [key: string]: string[];
+            };
+            two_sided?: boolean;
+            /** @description Where it answered IPP. */
+            uri?: string;
+            uuid?: string;
+        };
+        StockDeviceView: {
+            /** @enum {string} */
+            address_kept_by?: "reservation" | "static" | "unknown";
+            /** Format: date-time */
+            at: string;
+            author: string;
+            check: components["schemas"]["StockCheck"];
+            /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
+            credential?: string;
+            differs: components["schemas"]["StockDifference"][];
+            /** @description It takes a format that every driverless client can make. */
+            driverless: boolean;
+            /** @description By which it is recognised. */
+            identity: components["schemas"]["StockIdentity"];
+            in_estate: boolean;
+            /** @enum {string} */
+            kind: "server" | "device";
+            location?: string;
+            mac?: string;
+            name: string;
+            note?: string;
+            /** @description The estate's queues behind which it is. */
+            queues: string[];
+            /** @description The last that it told; null before the first. */
+            reading: components["schemas"]["StockDevice"];
+            registered: boolean;
+            title?: string;
+            uri: string;
+        };
+        StockDifference: {
+            /** @description The estate's object; null where it has none. */
+            at: components["schemas"]["EstateRef"];
+            device?: string;
+            fix: string;
+            /** @description unlisted, gone, other-device, other-driver, not-shared, moved, swapped, silent, address-unkept, address-shared, address-outside, reservation, credential. */
+            kind: string;
+            /** @description The queue's name on the server. */
+            queue?: string;
+            says: string;
+            server?: string;
+            /** @enum {string} */
+            severity: "error" | "warning" | "note";
+            /** @description Where a device that moved answers now. */
+            to?: string;
+        };
+        StockIdentity: {
+            mac?: string;
+            serial?: string;
+            uuid?: string;
+        };
+        StockJob: {
+            /**
+             * Format: date-time
+             * @description When it was made, or, of a finished one, finished.
+             */
+            at: string | null;
+            /** @description The host that sent it, where the server says. */
+            from?: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            kib?: number;
+            /** @description What the server says of it, such as why it could not send it on. */
+            message?: string;
+            name?: string;
+            owner: string;
+            /** Format: int64 */
+            pages?: number;
+            queue: string;
+            reasons?: string[];
+            state: string;
+        };
+        StockLateUse: {
+            from?: string;
+            /** Format: int64 */
+            jobs: number;
+            /** Format: date-time */
+            last: string | null;
+            owner: string;
+            queue: string;
+        };
+        StockLeaving: {
+            /** @description Those that select the queues. */
+            grants: string[];
+            /** @description Who printed through it, from the server's own list of ended jobs. */
+            lately: components["schemas"]["StockLateUse"][];
+            /** @description Those of them that nobody could reach without it. */
+            only: string[];
+            /**
+             * Format: int64
+             * @description Who would lose a queue, or find it stranded, were it gone just now.
+             */
+            people: number;
+            /** @description Those with a path through it, straight or through a set. */
+            queues: string[];
+            says: string;
+            server: string;
+            /** @description The server sets in which it is a member. */
+            sets: string[];
+            /**
+             * Format: date-time
+             * @description The oldest job that it remembers.
+             */
+            since: string | null;
+            /** @description What is known of late use: that it was read, or why it was not. */
+            told: string;
+            /** @description Nothing depends on it: it may be switched off. */
+            unused: boolean;
+        };
+        StockMoved: {
+            moved: boolean;
+            queue: string;
+            /** @description Drivers and defaults to look at. */
+            remarks: string[];
+            says: string;
+        };
+        StockOrphans: {
+            /** @description Reserved, or answering, and of no device. */
+            addresses: string[];
+            /** @description Without a queue. */
+            devices: string[];
+            /** @description Named by no queue. */
+            drivers: string[];
+            /** @description Queues on servers to which the estate does not lead, as SERVER: QUEUE. */
+            found: string[];
+            /** @description Without a grant that selects them. */
+            queues: string[];
+            /** @description Through which no path leads. */
+            servers: string[];
+        };
+        StockPair: {
+            /** @enum {string} */
+            on: "both" | "first" | "second";
+            queue: string;
+            /** @description Name, driver, device, defaults and sharing agree. */
+            same: boolean;
+            /** @description What differs. */
+            says: string[];
+        };
+        StockProposal: {
+            /** @description The estate's queue that leads there already. */
+            already?: string;
+            /** @description To be added besides. */
+            device?: components["schemas"]["EstateDevice"];
+            /** @description To be added besides. */
+            drivers?: components["schemas"]["EstateDriver"][];
+            /** @description The queue's or device's name as it was found. */
+            found: string;
+            from: string;
+            /** @enum {string} */
+            kind: "server" | "capture" | "device";
+            queue: components["schemas"]["EstateQueue"];
+            /** @description What whoever adopts it should look at. */
+            remarks: string[];
+            /** @description To be added besides. */
+            server?: components["schemas"]["EstateServer"];
+        };
+        StockQueue: {
+            accepting: boolean;
+            /**
+             * Format: int64
+             * @description When its settings changed, in seconds of the server's up time or of the epoch: equal means unchanged.
+             */
+            changed?: number;
+            /** @description Options that it was given, by their IPP names. */
+            defaults?: {
+                [key: string]: unknown;
+            };
+            /** @description The device's URI. */
+            device?: string;
+            formats?: string[];
+            /**
+             * Format: int64
+             * @description Waiting jobs.
+             */
+            jobs: number;
+            location?: string;
+            message?: string;
+            /** @description Make and model, as the server's driver names it. */
+            model?: string;
+            name: string;
+            reasons?: string[];
+            shared?: boolean;
+            /** @enum {string} */
+            state: "idle" | "processing" | "stopped" | "unknown";
+            /** @description The values that options take. */
+            supported?: {
+                [key: string]: string[];
+            };
+            title?: string;
+            uri: string;
+        };
+        StockQueueView: {
+            accepting: boolean;
+            /**
+             * Format: int64
+             * @description When its settings changed, in seconds of the server's up time or of the epoch: equal means unchanged.
+             */
+            changed?: number;
+            /** @description Options that it was given, by their IPP names. */
+            defaults?: {
+                [key: string]: unknown;
+            };
+            /** @description The device's URI. */
+            device?: string;
+            formats?: string[];
+            /**
+             * Format: int64
+             * @description Waiting jobs.
+             */
+            jobs: number;
+            /** @description The estate's queues that lead to it. */
+            leads: string[];
+            location?: string;
+            message?: string;
+            /** @description Make and model, as the server's driver names it. */
+            model?: string;
+            name: string;
+            /**
+             * Format: date-time
+             * @description When it was read.
+             */
+            read: string;
+            reasons?: string[];
+            server: string;
+            shared?: boolean;
+            /** @enum {string} */
+            state: "idle" | "processing" | "stopped" | "unknown";
+            /** @description The values that options take. */
+            supported?: {
+                [key: string]: string[];
+            };
+            title?: string;
+            uri: string;
+        };
+        StockRenaming: {
+            from: string;
+            to: string;
+        };
+        StockScan: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /**
+             * Format: date-time
+             * @description When it last told how far it is.
+             */
+            beat: string;
+            /** Format: int64 */
+            done: number;
+            /** Format: date-time */
+            ended: string | null;
+            /**
+             * Format: int64
+             * @description What answered and is not listed.
+             */
+            found: number;
+            /** Format: int64 */
+            id: number;
+            ranges: string[];
+            /**
+             * Format: int64
+             * @description Addresses a second, at most.
+             */
+            rate: number;
+            /** @enum {string} */
+            state: "running" | "done" | "stopped";
+            stop: boolean;
+            /** Format: int64 */
+            total: number;
+        };
+        StockServerSheet: {
+            /** @enum {string} */
+            address_kept_by?: "reservation" | "static" | "unknown";
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description The last try to read it; null before the first. */
+            check: components["schemas"]["StockCheck"];
+            count: components["schemas"]["StockCounter"];
+            /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
+            credential?: string;
+            /**
+             * Format: int64
+             * @description To the estate, without mere notes.
+             */
+            differences: number;
+            differs: components["schemas"]["StockDifference"][];
+            /**
+             * Format: int64
+             * @description How many different drivers its queues have.
+             */
+            drivers: number;
+            /** @enum {string} */
+            duty: "serving" | "drained" | "down";
+            /** @description The published estate names it. */
+            in_estate: boolean;
+            /** @enum {string} */
+            kind: "server" | "device";
+            listing?: string;
+            location?: string;
+            mac?: string;
+            name: string;
+            note?: string;
+            queues: components["schemas"]["StockQueueView"][];
+            /** @description Somebody registered it by hand. */
+            registered: boolean;
+            /** Format: int64 */
+            restarts: number;
+            /** @description The server sets in which it is a member. */
+            sets: string[];
+            /** Format: date-time */
+            started: string | null;
+            title?: string;
+            uri: string;
+        };
+        StockServerView: {
+            /** @enum {string} */
+            address_kept_by?: "reservation" | "static" | "unknown";
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** @description The last try to read it; null before the first. */
+            check: components["schemas"]["StockCheck"];
+            count: components["schemas"]["StockCounter"];
+            /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
+            credential?: string;
+            /**
+             * Format: int64
+             * @description To the estate, without mere notes.
+             */
+            differences: number;
+            /**
+             * Format: int64
+             * @description How many different drivers its queues have.
+             */
+            drivers: number;
+            /** @enum {string} */
+            duty: "serving" | "drained" | "down";
+            /** @description The published estate names it. */
+            in_estate: boolean;
+            /** @enum {string} */
+            kind: "server" | "device";
+            listing?: string;
+            location?: string;
+            mac?: string;
+            name: string;
+            note?: string;
+            /** @description Somebody registered it by hand. */
+            registered: boolean;
+            /** Format: int64 */
+            restarts: number;
+            /** @description The server sets in which it is a member. */
+            sets: string[];
+            /** Format: date-time */
+            started: string | null;
+            title?: string;
+            uri: string;
+        };
+        StockSetCell: {
+            model?: string;
+            ready: boolean;
+            /** @description In what it differs from the first member that has it. */
+            says: string[];
+            /** @enum {string} */
+            state: "there" | "missing" | "unread";
+        };
+        StockSetMember: {
+            /** @enum {string} */
+            duty: "serving" | "drained" | "down";
+            /** @enum {string} */
+            health: "unproven" | "up" | "down";
+            name: string;
+            /** Format: int64 */
+            queues: number;
+            /**
+             * Format: date-time
+             * @description When it was read; null where it never was.
+             */
+            read: string | null;
+            /** Format: double */
+            share: number;
+        };
+        StockSetRow: {
+            /** @description In the order of the members. */
+            cells: components["schemas"]["StockSetCell"][];
+            /** @description The estate's queues that lead there through the set, or a member. */
+            leads: string[];
+            /** @description Its name on the servers. */
+            queue: string;
+            /** @description The estate relies on every member for it: a path leads through the set. */
+            relied: boolean;
+            /** @description Every member that was read has it, with the same driver, device, defaults and sharing. */
+            same: boolean;
+        };
+        StockSetView: {
+            /**
+             * Format: int64
+             * @description How many rows are not the same on every member that was read.
+             */
+            differ: number;
+            members: components["schemas"]["StockSetMember"][];
+            /**
+             * Format: int64
+             * @description How many queues that the estate relies on are missing on a member that was read.
+             */
+            missing: number;
+            name: string;
+            /** @description One for each queue that any member has, or that the estate relies on; those with a difference first. */
+            rows: components["schemas"]["StockSetRow"][];
+            /** @enum {string} */
+            style: "standby" | "spread";
+            title?: string;
+        };
+        StockSupply: {
+            /**
+             * Format: int64
+             * @description Percent; null where the device does not know.
+             */
+            level: number | null;
+            name: string;
+        };
+        StockTestSheet: {
+            format: string;
+            job: components["schemas"]["StockJob"];
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            queue?: string;
+            /**
+             * @description yes: the job is completed; no: it ended otherwise, or the printer says why it does not go on; unproven: neither within the time.
+             * @enum {string}
+             */
+            result: "yes" | "no" | "unproven";
+            says: string;
+            sent_to: string;
+        };
+        StockUnlisted: {
+            address: string;
+            /** Format: date-time */
+            at: string;
+            reading: components["schemas"]["StockDevice"];
+            uri: string;
+        };
+        Stranger: {
+            machines: string[];
+            name: string;
+            /** @description Users whom it may stand for. */
+            near: string[];
+        };
+        TakenRenames: {
+            /**
+             * Format: int64
+             * @description Objects of the draft that name the new names now.
+             */
+            objects: number;
+            /**
+             * Format: int64
+             * @description The draft's.
+             */
+            version: number;
+        };
+        TestLine: {
+            job?: components["schemas"]["StockJob"];
+            problem?: components["schemas"]["Problem"];
+            result?: components["schemas"]["StockTestSheet"];
         };
         TestPage: {
             /** Format: date-time */
@@ -2060,6 +5363,19 @@ export interface components {
             /** @description The job's state there (RFC 8011, section 5.3.7). */
             state: string;
         };
+        Text: {
+            /** @description What is left out, and why. */
+            lacking?: components["schemas"]["Detail"][];
+            text: string;
+        };
+        TriedSource: {
+            kept: boolean;
+            sample: components["schemas"]["FoundOne"][];
+            source: components["schemas"]["DirectorySource"];
+        };
+        WhoRequest: {
+            names: string[];
+        };
         Why: {
             context: components["schemas"]["LineupQuery"];
             queue: string;
@@ -2073,6 +5389,632 @@ export interface components {
 }
 export type $defs = Record<string, never>;
 export interface operations {
+    "access-rules": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessRule"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-access-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessRule"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-access-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    accounts: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessAccount"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewAccount"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessAccount"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-role": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRole"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessAccount"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    audit: {
+        parameters: {
+            query?: {
+                /** @description RFC 3339. */
+                since?: string;
+                /** @description RFC 3339; not included. */
+                until?: string;
+                /** @description Who did it. */
+                author?: string;
+                /** @description What it concerns, by name. */
+                about?: string;
+                /** @description A kind, such as token.made, or what stands before its dot. */
+                kind?: string;
+                /** @description Entries older than this one. */
+                before?: number;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Events"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "audit-lines": {
+        parameters: {
+            query?: {
+                /** @description RFC 3339. */
+                since?: string;
+                /** @description RFC 3339; not included. */
+                until?: string;
+                /** @description Who did it. */
+                author?: string;
+                /** @description What it concerns, by name. */
+                about?: string;
+                /** @description A kind, such as token.made, or what stands before its dot. */
+                kind?: string;
+                /** @description Entries older than this one. */
+                before?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description One entry a line. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["Event"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     bare: {
         parameters: {
             query?: never;
@@ -2089,6 +6031,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Bare"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    checkup: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointCheckup"];
                 };
             };
             /** @description Unauthorized */
@@ -2155,6 +6164,205 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["RehearseDependence"][];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    credentials: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockCredential"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "store-credential": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCredential"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockCredential"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-credential": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -2358,6 +6566,1158 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["DirectoryImport"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-join-rule": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                rule: "address" | "employee";
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["JoinRule"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joined"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    joins: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joined"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    join: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewJoin"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryJoin"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-join": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-lead": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Lead"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Joined"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    listings: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AdvertListing"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "directory-renames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryProposal"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "drop-renames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameIDs"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-renames": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameIDs"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TakenRenames"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "directory-runs": {
+        parameters: {
+            query?: {
+                /** @description All when absent. */
+                source?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryRun"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "directory-sources": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectorySourceView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "keep-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSource"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["TriedSource"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-source": {
+        parameters: {
+            query?: {
+                /** @description Take out what came from it as well. */
+                rows?: boolean;
+                /** @description Leave the printer entries that were written there, for a directory that does not answer any more. */
+                leave_entries?: boolean;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "pause-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Pausing"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectorySource"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "run-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRun"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryRun"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-source": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    strangers: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Stranger"][];
                 };
             };
             /** @description Unauthorized */
@@ -2823,6 +8183,78 @@ export interface operations {
             };
         };
     };
+    "move-queues": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Move"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MovedQueues"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "publish-draft": {
         parameters: {
             query?: {
@@ -2895,6 +8327,148 @@ export interface operations {
             };
         };
     };
+    "queue-table": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+                /** @description Only these; all when absent. */
+                queue?: string[];
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Text"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "apply-queue-table": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "reach-of": {
         parameters: {
             query?: {
@@ -2918,6 +8492,78 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["LineupReach"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "rename-queues": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Rename"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
                 };
             };
             /** @description Unauthorized */
@@ -3097,6 +8743,554 @@ export interface operations {
             };
         };
     };
+    "compare-names": {
+        parameters: {
+            query: {
+                a: string;
+                /** @description The nearest known name when absent. */
+                b?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Compared"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "driver-names": {
+        parameters: {
+            query?: {
+                /** @description A device's model: names that fit it come first, and one is marked. */
+                model?: string;
+                platform?: string;
+                /** @description Words that all have to be in it. */
+                find?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Choices"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    packages: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverPackage"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-package": {
+        parameters: {
+            query: {
+                name: string;
+                note?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/zip": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AddedPackage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    package: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The digest, the beginning of it, or the name. */
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverPackage"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-package": {
+        parameters: {
+            query?: {
+                /** @description Also where the estate uses a driver of it. */
+                insist?: boolean;
+            };
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "package-file": {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file's contents. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "driver-report": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverReport"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     duties: {
         parameters: {
             query?: never;
@@ -3227,6 +9421,286 @@ export interface operations {
             };
         };
     };
+    "answer-checkup": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["CheckupAnswer"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "ask-driver": {
+        parameters: {
+            query?: never;
+            header?: {
+                "Cirque-Nonce"?: string;
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["DriverRequest"];
+                "application/octet-stream": string;
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Cirque-Key"?: string;
+                    "Cirque-Signature"?: string;
+                    "Content-Type"?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Driver"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "driver-file": {
+        parameters: {
+            query: {
+                path: string;
+            };
+            header?: never;
+            path: {
+                digest: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description The file's contents. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/octet-stream": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "ask-places": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PlacesRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Places"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     report: {
         parameters: {
             query?: never;
@@ -3247,6 +9721,144 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Endpoint"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "said-who": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SaidWho"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Person"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    who: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WhoRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointWho"];
                 };
             };
             /** @description Unauthorized */
@@ -3363,6 +9975,76 @@ export interface operations {
             };
         };
     };
+    "start-checkup": {
+        parameters: {
+            query?: {
+                /** @description Also print a test page to this queue, from the endpoint's own spooler. */
+                queue?: string;
+            };
+            header?: never;
+            path: {
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointCheckup"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "refresh-endpoint": {
         parameters: {
             query?: never;
@@ -3382,6 +10064,473 @@ export interface operations {
                 content: {
                     "application/json": components["schemas"]["Called"];
                 };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "enrolment-tokens": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessEnrolToken"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-enrolment-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewEnrolToken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeEnrolToken"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "revoke-enrolment-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enrolled: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessEnrolled"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    enrol: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["EnrolRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolAnswer"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "renew-certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenewRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EnrolAnswer"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "revoke-certificate": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
             };
             /** @description Unauthorized */
             401: {
@@ -3701,6 +10850,73 @@ export interface operations {
             };
         };
     };
+    fleet: {
+        parameters: {
+            query?: {
+                hours?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointFleet"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     grants: {
         parameters: {
             query?: never;
@@ -3838,6 +11054,140 @@ export interface operations {
             };
         };
     };
+    "health-of-all": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveHealth"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "health-of-one": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description server or device. */
+                kind: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LiveHealthView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "ask-lineup": {
         parameters: {
             query?: {
@@ -3849,6 +11199,8 @@ export interface operations {
             header?: {
                 /** @description The ETag of the answer that is known already. */
                 "If-None-Match"?: string;
+                /** @description An agent's; its answer is signed with it. */
+                "Cirque-Nonce"?: string;
                 /** @description wait=N: while the known answer still holds, answer only after N seconds (RFC 7240). */
                 Prefer?: string;
             };
@@ -3864,6 +11216,10 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Cirque-Ask"?: string;
+                    "Cirque-Key"?: string;
+                    "Cirque-Pace"?: string;
+                    "Cirque-Signature"?: string;
                     "Content-Length"?: string;
                     "Content-Type"?: string;
                     ETag?: string;
@@ -3932,6 +11288,8 @@ export interface operations {
             header?: {
                 /** @description The ETag of the answer that is known already. */
                 "If-None-Match"?: string;
+                /** @description An agent's; its answer is signed with it. */
+                "Cirque-Nonce"?: string;
                 /** @description wait=N: while the known answer still holds, answer only after N seconds (RFC 7240). */
                 Prefer?: string;
             };
@@ -3941,12 +11299,17 @@ export interface operations {
         requestBody: {
             content: {
                 "application/json": components["schemas"]["LineupQuery"][];
+                "application/octet-stream": string;
             };
         };
         responses: {
             /** @description OK */
             200: {
                 headers: {
+                    "Cirque-Ask"?: string;
+                    "Cirque-Key"?: string;
+                    "Cirque-Pace"?: string;
+                    "Cirque-Signature"?: string;
                     "Content-Length"?: string;
                     "Content-Type"?: string;
                     ETag?: string;
@@ -4136,6 +11499,71 @@ export interface operations {
             };
         };
     };
+    moves: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointMove"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     overview: {
         parameters: {
             query?: never;
@@ -4219,6 +11647,210 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EndpointSubject"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "person-data": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PersonData"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "erase-person": {
+        parameters: {
+            query?: {
+                /** @description Why; it is kept, and does not name the person. */
+                reason?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Erased"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "person-history": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Moment"][];
                 };
             };
             /** @description Unauthorized */
@@ -4821,6 +12453,276 @@ export interface operations {
             };
         };
     };
+    requests: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessRequest"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    request: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessRequest"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "withdraw-request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "answer-request": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["AnswerRequest"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AnsweredRequest"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     revisions: {
         parameters: {
             query?: {
@@ -5307,7 +13209,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Reason"];
+                "application/json": components["schemas"]["DrainServer"];
             };
         };
         responses: {
@@ -5369,7 +13271,10 @@ export interface operations {
     };
     return: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description It takes all its people back at once, rather than over the time that the estate says. */
+                at_once?: boolean;
+            };
             header?: never;
             path: {
                 name: string;
@@ -5635,6 +13540,272 @@ export interface operations {
             };
         };
     };
+    "change-password": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPassword"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "make-own-token": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewOwnToken"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeToken"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    sessions: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessSession"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "end-session": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "set-up": {
         parameters: {
             query?: never;
@@ -5721,6 +13892,1946 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EstateStation"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    adopt: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Adoption"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    captures: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockCapture"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    capture: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewCapture"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockCapture"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stock-devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockDeviceView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockDeviceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stock-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockDeviceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockDeviceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "recognise-device": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockDeviceView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "found-devices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockUnlisted"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "forget-found": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Addresses"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    orphans: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockOrphans"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    propose: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Selections"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockProposal"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stock-queues": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockQueueView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    reservations: {
+        parameters: {
+            query?: {
+                /** @description json: as the common open DHCP server's configuration has them. */
+                format?: "csv" | "json";
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Text"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "import-reservations": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Imported"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "list-scans": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockScan"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    scan: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewScan"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StartedScan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-scan": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stock-servers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockServerView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewWatch"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockServerView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stock-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockServerSheet"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-servers": {
+        parameters: {
+            query: {
+                with: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockPair"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "server-depends": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockLeaving"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "read-server": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockServerSheet"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-sets": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockSetView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-set": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockSetView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "test-stock": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewTest"];
+            };
+        };
+        responses: {
+            /** @description One JSON object a line: states of the job, and at last the result or a problem. */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/x-ndjson": components["schemas"]["TestLine"];
                 };
             };
             /** @description Unauthorized */

@@ -9,13 +9,16 @@ import { Picker } from "../ui/Picker";
 function pageOf(kind: string, name: string): string {
   const n = encodeURIComponent(name);
   switch (kind) {
-    case "user": return `/lineup?user=${n}`;
+    case "user": return `/people/${n}`;
     case "machine":
     case "station": return `/lineup?machine=${n}`;
     case "queue": return `/queues?queue=${n}`;
     case "grant": return `/grants?grant=${n}`;
     case "group":
     case "unit": return `/grants?find=${encodeURIComponent(`${kind}:${name}`)}`;
+    case "server": return `/servers?server=${n}`;
+    case "device": return `/devices?device=${n}`;
+    case "driver": return `/drivers?show=names&find=${n}`;
     case "location": return `/queues?location=${n}`;
     default: return `/queues?find=${n}`;
   }

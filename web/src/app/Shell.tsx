@@ -15,9 +15,15 @@ const pages = [
   ["/lineup", "Lineup"],
   ["/grants", "Grants"],
   ["/queues", "Queues"],
+  ["/servers", "Servers"],
+  ["/devices", "Devices"],
+  ["/drivers", "Drivers"],
+  ["/site", "Site"],
+  ["/directory", "Directory"],
   ["/endpoints", "Endpoints"],
   ["/draft", "Draft"],
   ["/history", "History"],
+  ["/access", "Access"],
 ] as const;
 
 /** The frame of every page: where one may go above, what is current below. */
@@ -32,24 +38,16 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
       <a href="#content" className="sr-only focus:not-sr-only focus:absolute focus:z-20 focus:bg-sheet focus:p-2">To the content</a>
       <header className="border-b border-rule-strong bg-sheet">
         <nav aria-label="Pages" className="flex min-h-11 flex-wrap items-stretch gap-x-1 px-4">
-          <span className="mr-4 flex items-center gap-2 font-semibold">
+          <span className="mr-2 flex items-center gap-2 font-semibold">
             <Logo /> Cirque
           </span>
-          {pages.map(([to, word]) => (
-            <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) => `flex items-center border-b-2 px-3 no-underline ${isActive ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}>
+          {pages.filter(([to]) => to !== "/draft" || me.may?.includes("edit a draft")).map(([to, word]) => (
+            <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) => `flex items-center border-b-2 px-1.5 no-underline ${isActive ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}>
               {word}
             </NavLink>
           ))}
           <span className="ml-auto flex items-center gap-3 text-ink-2">
             <FindAnything />
-            <label className="flex items-center gap-1">
-              Light
-              <select className="rounded-[3px] border border-rule bg-sheet px-1 py-0.5" value={look} onChange={(e) => { const t = e.target.value as Theme; applyTheme(t); setLook(t); }}>
-                <option value="system">as the system</option>
-                <option value="light">day</option>
-                <option value="dark">night</option>
-              </select>
-            </label>
             <span>{me.name}</span>
             <button type="button" className="min-h-[24px] underline underline-offset-2" onClick={() => leave.mutate()}>Sign out</button>
           </span>
@@ -64,7 +62,15 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
           </span>
         )}
         {revision.data === null && <span>Nothing is published yet.</span>}
-        <span role="status" className="ml-auto">{live ? "Live: changes show at once" : "Not live: reconnecting"}</span>
+        <label className="ml-auto flex items-center gap-1">
+          Light
+          <select className="rounded-[3px] border border-rule bg-sheet px-1" value={look} onChange={(e) => { const t = e.target.value as Theme; applyTheme(t); setLook(t); }}>
+            <option value="system">as the system</option>
+            <option value="light">day</option>
+            <option value="dark">night</option>
+          </select>
+        </label>
+        <span role="status">{live ? "Live: changes show at once" : "Not live: reconnecting"}</span>
       </footer>
     </div>
   );

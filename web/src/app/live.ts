@@ -4,17 +4,22 @@ import type { Notice } from "../api/client";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
 const concerns: Record<Notice["what"], string[]> = {
-  estate: ["revision", "draft", "history", "findings", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
-  directory: ["subject", "reach", "findings", "draft", "overview", "lineup", "why", "search", "endpoints"],
-  live: ["duties", "lineup", "why", "endpoints"],
-  access: [],
+  estate: ["revision", "draft", "history", "findings", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers"],
+  directory: ["subject", "joins", "reach", "findings", "draft", "overview", "lineup", "why", "search", "endpoints", "drivers"],
+  sources: ["sources"],
+  live: ["duties", "lineup", "why", "endpoints", "stock"],
+  access: ["access"],
+  enrolment: ["enrolment"],
   draft: ["draft", "findings"],
-  endpoint: ["subject", "endpoints", "overview"],
+  endpoint: ["subject", "endpoints", "overview", "duties"],
   event: ["events"],
-  lost: ["revision", "draft", "history", "findings", "duties", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search"],
+  stock: ["stock"],
+  drivers: ["drivers", "stock"],
+  lost: ["revision", "draft", "history", "findings", "duties", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers", "sources", "access", "enrolment", "joins"],
 };
 
 const gather = 250; // ms: many notices at once are one refresh
+const gatherStock = 2000; // readings come all the time
 
 /** Keeps what is shown true: watches the service's notices and refreshes what they concern. */
 export function useLive(): { live: boolean } {
@@ -23,14 +28,16 @@ export function useLive(): { live: boolean } {
   useEffect(() => {
     const stale = new Set<string>();
     let timer: ReturnType<typeof setTimeout> | undefined;
+    let slow: ReturnType<typeof setTimeout> | undefined;
     const refresh = () => {
       timer = undefined;
       for (const k of stale) void client.invalidateQueries({ queryKey: [k] });
       stale.clear();
     };
     const mark = (what: Notice["what"]) => {
-      for (const k of concerns[what]) stale.add(k);
-      timer ??= setTimeout(refresh, gather);
+      for (const k of concerns[what] ?? []) stale.add(k); // a newer service may tell of more
+      if (what === "stock") slow ??= setTimeout(() => { slow = undefined; refresh(); }, gatherStock);
+      else timer ??= setTimeout(refresh, gather);
     };
     let source: EventSource | undefined;
     let was = false;
@@ -61,6 +68,7 @@ export function useLive(): { live: boolean } {
     return () => {
       stop();
       clearTimeout(timer);
+      clearTimeout(slow);
       document.removeEventListener("visibilitychange", follow);
       window.removeEventListener("pagehide", stop);
       window.removeEventListener("pageshow", follow);

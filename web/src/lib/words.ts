@@ -4,6 +4,7 @@ type Taken = { through: string; device: string | null; server: string | null; se
 export function count(n: number, one: string): string {
   if (n === 1) return `1 ${one}`;
   if (one === "person") return `${n} people`;
+  if (one.endsWith("s")) return `${n} ${one}es`;
   return one.endsWith("y") ? `${n} ${one.slice(0, -1)}ies` : `${n} ${one}s`;
 }
 

@@ -1,6 +1,7 @@
 import { createSortedRowModel, rowSortingFeature, sortFns, tableFeatures, useTable, type ColumnDef } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useRef } from "react";
+import { download } from "../lib/download";
 
 export const features = tableFeatures({ rowSortingFeature, sortedRowModel: createSortedRowModel(), sortFns });
 
@@ -39,7 +40,14 @@ export function DataTable<T extends object>({ caption, columns, grid, rows, rowN
     if (!next.delete(name)) next.add(name);
     onChoose?.(next);
   };
+  const save = () => {
+    const heads = table.getAllLeafColumns();
+    const line = (cells: unknown[]) => cells.map((v) => { const s = String(v ?? ""); return /[",\n;]/.test(s) ? `"${s.replaceAll('"', '""')}"` : s; }).join(",");
+    const title = (h: (typeof heads)[number]) => (typeof h.columnDef.header === "string" ? h.columnDef.header : h.id);
+    download(`${caption.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.csv`, "text/csv", `${[line(heads.map(title)), ...all.map((r) => line(r.getAllCells().map((c) => c.getValue())))].join("\r\n")}\r\n`);
+  };
   return (
+    <>
     <div ref={scroller} className="max-h-[calc(100vh-15rem)] min-h-40 overflow-auto border border-rule bg-sheet" tabIndex={0} role="region" aria-label={caption}>
       <div role="table" aria-label={caption} aria-rowcount={all.length + 1} className="min-w-[60rem]">
         <div role="rowgroup" className="sticky top-0 z-10 bg-wash">
@@ -83,7 +91,7 @@ export function DataTable<T extends object>({ caption, columns, grid, rows, rowN
                         <table.FlexRender cell={c} />
                       </button>
                     ) : (
-                      <span className="truncate"><table.FlexRender cell={c} /></span>
+                      <span className="truncate" title={typeof c.getValue() === "string" ? (c.getValue() as string) : undefined}><table.FlexRender cell={c} /></span>
                     )}
                   </div>
                 ))}
@@ -93,5 +101,7 @@ export function DataTable<T extends object>({ caption, columns, grid, rows, rowN
         </div>
       </div>
     </div>
+    {all.length > 0 && <p className="no-print mt-1 text-right"><button type="button" className="min-h-[24px] text-ink-2 underline decoration-dotted underline-offset-2" onClick={save}>save this list as CSV</button></p>}
+    </>
   );
 }

@@ -16,4 +16,5 @@ export function Field({ label, hint, error, className = "", ...rest }: FieldProp
   );
 }
 
+export const fileLook = "h-8 text-ink-2 file:mr-2 file:h-8 file:cursor-pointer file:rounded-[3px] file:border file:border-solid file:border-rule-strong file:bg-sheet file:px-3 file:font-medium file:text-ink";
 export const inputLook = "h-8 rounded-[3px] border border-rule-strong bg-sheet px-2 py-1 text-ink placeholder:text-ink-3";

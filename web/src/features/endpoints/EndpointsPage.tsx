@@ -1,8 +1,10 @@
 import { useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
 import { useMemo } from "react";
+import { Link } from "react-router";
 import type { Endpoint } from "../../api/client";
 import { ago } from "../../lib/time";
+import { useMay } from "../../lib/useMay";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
 import { useUrlText } from "../../lib/useUrlText";
@@ -11,8 +13,13 @@ import { Drawer } from "../../ui/Drawer";
 import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { Sections } from "../../ui/Sections";
 import { EndpointSheet } from "./EndpointSheet";
+import { Enrolment } from "./Enrolment";
+import { KnowingPeople } from "./KnowingPeople";
 import { wrong } from "./model";
+import { OverTime } from "./OverTime";
+import { Pace } from "./Pace";
 import { endpointsQuery } from "./queries";
 
 const states = ["converged", "behind", "failing", "silent"] as const;
@@ -20,7 +27,22 @@ const col = createColumnHelper<typeof features, Endpoint>();
 const grid = "11rem 8rem 6rem 6rem 6rem 9rem 8rem minmax(16rem, 1fr)";
 const none: Endpoint[] = [];
 
+/** Endpoints with how they stand; enrolment; and how their people are known. */
 export function EndpointsPage() {
+  const { get } = useUrl();
+  const show = get("show") || "endpoints";
+  const mayEnrol = useMay("enrol endpoints");
+  const mayEdit = useMay("edit a draft");
+  return (
+    <>
+      <h1>Endpoints</h1>
+      <Sections label="Parts of endpoints" current={show} of={[["endpoints", "Endpoints", "/endpoints"], ["time", "Over time", "/endpoints?show=time"], ["enrolment", "Enrolment", "/endpoints?show=enrolment"], ["people", "Their people", "/endpoints?show=people"], ["pace", "Pace", "/endpoints?show=pace"]]} />
+      {show === "time" ? <OverTime /> : show === "enrolment" ? <Enrolment mayEnrol={mayEnrol} /> : show === "people" ? <KnowingPeople mayEdit={mayEdit} /> : show === "pace" ? <Pace mayEdit={mayEdit} /> : <Fleet />}
+    </>
+  );
+}
+
+function Fleet() {
   const endpoints = useQuery(endpointsQuery());
   const now = useNow();
   const { get, set } = useUrl();
@@ -44,9 +66,8 @@ export function EndpointsPage() {
   if (!endpoints.data) return <Failure title="The endpoints cannot be shown" problem={endpoints.error} />;
   return (
     <>
-      <h1>Endpoints</h1>
       {all.length === 0 ? (
-        <div className="mt-3"><Empty title="No endpoint has reported yet">Make a token for one machine, <code className="font-mono">cirque token create --name N --role agent --machine M</code>, and run its agent: <code className="font-mono">cirque-agent run --service URL --token-file F --spooler standin:DIR</code>.</Empty></div>
+        <div className="mt-3"><Empty title="No endpoint has reported yet">Make an enrolment token under <Link to="/endpoints?show=enrolment">enrolment</Link>, and run what it says on the machine; then <code className="font-mono">cirque-agent run --spooler unix</code>.</Empty></div>
       ) : (
         <>
           <div className="my-3 flex flex-wrap items-end gap-4">

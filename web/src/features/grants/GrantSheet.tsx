@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Finding, Grant } from "../../api/client";
+import { useMay } from "../../lib/useMay";
 import { draftChanged, reachQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { count } from "../../lib/words";
@@ -28,6 +29,7 @@ type GrantSheetProps = { grant: Grant; fresh: boolean; names: Set<string>; findi
 export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheetProps) {
   const [g, setG] = useState<Grant>(grant);
   const client = useQueryClient();
+  const mayEdit = useMay("edit a draft");
   const change = (part: Partial<Grant>) => setG((old) => ({ ...old, ...part }));
   const gives = g.effect !== "withhold";
   const clean = tidy(gives ? g : { ...g, default: 0, nearest: 0 });
@@ -81,8 +83,8 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
       {save.error && <ProblemNotice title="The grant cannot be kept like this" error={save.error} />}
       {remove.error && <ProblemNotice title="The grant cannot be taken out" error={remove.error} />}
       <div className="flex gap-2">
-        <Button kind="main" disabled={missing.length > 0 || save.isPending} onClick={() => save.mutate()}>Keep in the draft</Button>
-        {!fresh && <Button disabled={remove.isPending} onClick={() => remove.mutate()}>Take the grant out</Button>}
+        {mayEdit && <Button kind="main" disabled={missing.length > 0 || save.isPending} onClick={() => save.mutate()}>Keep in the draft</Button>}
+        {mayEdit && !fresh && <Button disabled={remove.isPending} onClick={() => remove.mutate()}>Take the grant out</Button>}
       </div>
     </div>
   );

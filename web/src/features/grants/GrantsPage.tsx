@@ -5,6 +5,7 @@ import type { Finding, Grant } from "../../api/client";
 import { draftChanged, draftDocumentQuery, draftQuery, findingsQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { count } from "../../lib/words";
+import { useMay } from "../../lib/useMay";
 import { useUrl } from "../../lib/useUrl";
 import { useUrlText } from "../../lib/useUrlText";
 import { Button } from "../../ui/Button";
@@ -38,6 +39,7 @@ export function GrantsPage() {
   const findings = useQuery(findingsQuery());
   const { get, set } = useUrl();
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
+  const mayEdit = useMay("edit a draft");
   const [chosen, setChosen] = useState<Set<string>>(new Set());
   const all = useMemo<Row[]>(() => {
     const states = new Map((draft.data?.changes ?? []).filter((c) => c.list === "grants").map((c) => [c.name, c.kind]));
@@ -57,7 +59,7 @@ export function GrantsPage() {
     <>
       <div className="flex items-baseline gap-4">
         <h1>Grants</h1>
-        <Button onClick={() => set("grant", "+")}>Write a grant</Button>
+        {mayEdit && <Button onClick={() => set("grant", "+")}>Write a grant</Button>}
       </div>
       {all.length === 0 ? (
         <div className="mt-3"><Empty title="There is no grant yet">A grant says which queues go to whom, where, on what and when. Write one; it is kept in your draft until you publish.</Empty></div>
@@ -70,7 +72,7 @@ export function GrantsPage() {
             <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}{chosen.size > 0 && `, ${chosen.size} chosen`}</p>
           </div>
           {chosen.size > 0 && <Together grants={all.filter((g) => chosen.has(g.name))} onDone={() => setChosen(new Set())} />}
-          <DataTable caption="Grants" columns={columns} grid={grid} rows={rows} rowName={(g) => g.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(g) => set("grant", g.name)} chosen={chosen} onChoose={setChosen} />
+          <DataTable caption="Grants" columns={columns} grid={grid} rows={rows} rowName={(g) => g.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(g) => set("grant", g.name)} {...(mayEdit && { chosen, onChoose: setChosen })} />
           {rows.length === 0 && <p className="mt-2 text-ink-2">No grant fits. Take a filter away.</p>}
         </>
       )}

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { api, ask, type Revision } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
+import { useMay } from "../../lib/useMay";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
 import { count } from "../../lib/words";
@@ -11,6 +12,8 @@ import { Button } from "../../ui/Button";
 import { Diffs } from "../../ui/Diffs";
 import { Field, inputLook } from "../../ui/Field";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { Sections } from "../../ui/Sections";
+import { Audit } from "./Audit";
 
 const historyQuery = () => queryOptions({ queryKey: ["history", "revisions"], queryFn: ({ signal }) => ask(api.GET("/api/v1/revisions", { params: { query: { limit: 500 } }, signal })) });
 
@@ -18,6 +21,19 @@ const diffQuery = (from: number, to: number) => queryOptions({ queryKey: ["histo
 
 /** What was published, by whom and why; what differs; and the way back. */
 export function HistoryPage() {
+  const { get } = useUrl();
+  const audits = useMay("read the audit");
+  const show = audits && get("show") === "audit" ? "audit" : "revisions";
+  return (
+    <>
+      <h1>History</h1>
+      {audits && <Sections label="Parts of the history" current={show} of={[["revisions", "Revisions", "/history"], ["audit", "Audit", "/history?show=audit"]]} />}
+      {show === "audit" ? <Audit /> : <Revisions />}
+    </>
+  );
+}
+
+function Revisions() {
   const history = useQuery(historyQuery());
   const { get, set, put } = useUrl();
   const now = useNow();
@@ -25,12 +41,11 @@ export function HistoryPage() {
   if (!history.data) return <Failure title="The history cannot be shown" problem={history.error} />;
   const list = history.data;
   const current = list[0];
-  if (!current) return <><h1>History</h1><div className="mt-3"><Empty title="Nothing has been published yet">The first revision will stand here, with who published it and why.</Empty></div></>;
+  if (!current) return <><div className="mt-3"><Empty title="Nothing has been published yet">The first revision will stand here, with who published it and why.</Empty></div></>;
   const chosen = list.find((r) => r.number === Number(get("revision"))) ?? current;
   const before = Number(get("from")) || chosen.number - 1;
   return (
     <>
-      <h1>History</h1>
       <div className="mt-3 grid gap-x-10 gap-y-6 lg:grid-cols-[2fr_3fr]">
         <section aria-label="Revisions">
           <ul>

@@ -1,5 +1,6 @@
 import { useQuery } from "@tanstack/react-query";
 import type { ReactNode } from "react";
+import { Link } from "react-router";
 import { ProblemError, type Subject } from "../../api/client";
 import { list } from "../../lib/words";
 import { Drawer } from "../../ui/Drawer";
@@ -29,16 +30,26 @@ function says(s: Subject): string {
   return "Unknown to the directory";
 }
 
-function SubjectSheet({ subject: s }: { subject: Subject }) {
+/** The grants that name somebody, directly and through what they are in. */
+export function Holdings({ of: s }: { of: Subject }) {
   const direct = s.holdings.filter((h) => h.direct);
   const inherited = s.holdings.filter((h) => !h.direct);
   return (
     <div className="flex flex-col gap-5">
+      <Part title="Named directly by grants" empty="By none.">{direct.map((h) => <Holding key={h.grant} of={h} />)}</Part>
+      <Part title="Inherits grants" empty="None.">{inherited.map((h) => <Holding key={h.grant} of={h} />)}</Part>
+    </div>
+  );
+}
+
+function SubjectSheet({ subject: s }: { subject: Subject }) {
+  return (
+    <div className="flex flex-col gap-5">
+      {s.kind === "user" && s.user && <p><Link to={`/people/${encodeURIComponent(s.name)}`}>All about {s.user.display_name || s.name}: names, history and more</Link></p>}
       <Part title="In groups" empty="In none.">
         {s.groups.map((g) => <li key={g.group} className="border-b border-rule py-1"><strong className="font-medium">{g.group}</strong>{!g.direct && <span className="text-ink-2">, through {g.through.join(", then ")}</span>}</li>)}
       </Part>
-      <Part title="Named directly by grants" empty="By none.">{direct.map((h) => <Holding key={h.grant} of={h} />)}</Part>
-      <Part title="Inherits grants" empty="None.">{inherited.map((h) => <Holding key={h.grant} of={h} />)}</Part>
+      <Holdings of={s} />
       <Part title="On endpoints" empty="None has reported one.">
         {s.endpoints.map((e, i) => (
           <li key={i} className="border-b border-rule py-1">

@@ -10,6 +10,10 @@ import { dutiesQuery, eventsQuery, overviewQuery } from "./queries";
 const states = ["converged", "behind", "failing", "silent"] as const;
 const says = { converged: "have what they should", behind: "differ from their lineup", failing: "could not do a step", silent: "have not been heard of" };
 
+/** Lists of the estate that have a page. */
+const among: Record<string, string> = { users: "user", groups: "group", machines: "machine" };
+const linked = new Set(["queues", "grants", "devices", "servers", "drivers"]);
+
 export function OverviewPage() {
   const overview = useQuery(overviewQuery());
   const events = useQuery(eventsQuery());
@@ -63,7 +67,7 @@ export function OverviewPage() {
             {[...["queues", "grants", "devices", "servers", "server_sets", "drivers", "locations", "subnets", "stations"].map((k) => [k, o.estate[k]] as const), ...["users", "groups", "machines"].map((k) => [k, o.directory[k]] as const)].map(([k, n]) => (
               <div key={k} className="flex items-baseline gap-2 border-b border-rule py-1.5">
                 <dd className="figure order-1 w-8 text-right font-semibold">{n ?? 0}</dd>
-                <dt className="order-2 text-ink-2">{k === "queues" || k === "grants" ? <Link to={`/${k}`}>{k}</Link> : k.replace("_", " ")}</dt>
+                <dt className="order-2 text-ink-2">{linked.has(k) ? <Link to={`/${k}`}>{k}</Link> : among[k] ? <Link to={`/directory?kind=${among[k]}`}>{k}</Link> : k === "server_sets" ? <Link to="/servers?show=sets">server sets</Link> : k}</dt>
               </div>
             ))}
           </dl>
@@ -86,7 +90,7 @@ export function OverviewPage() {
           <ul className="mt-2">
             {o.findings.map((f, i) => (
               <li key={i} className="border-b border-rule py-1.5">
-                <Mark of={f.severity}>{f.at.list === "grants" || f.at.list === "queues" ? <Link to={`/${f.at.list}?${f.at.list.slice(0, -1)}=${encodeURIComponent(f.at.name)}`}>{f.object}</Link> : <strong className="font-medium">{f.object}</strong>}</Mark>
+                <Mark of={f.severity}>{f.at.list === "grants" || f.at.list === "queues" ? <Link to={`/${f.at.list}?${f.at.list.slice(0, -1)}=${encodeURIComponent(f.at.name)}`}>{f.object}</Link> : f.at.list === "server_sets" ? <Link to="/servers?show=sets">{f.object}</Link> : <strong className="font-medium">{f.object}</strong>}</Mark>
                 <p className="text-ink-2">{f.says}; {f.fix}.</p>
               </li>
             ))}

@@ -29,7 +29,7 @@ export function HoldersSection({ queue }: { queue: string }) {
   const r = holders.data;
   const people = r?.holders.filter((h) => h.kind === "user").length ?? 0;
   return (
-    <details className="mt-5" onToggle={(e) => setOpen(e.currentTarget.open)}>
+    <details onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary className="min-h-[24px] cursor-pointer font-medium">Who has it</summary>
       <label className="mt-1 flex items-center gap-2">On the day<input type="date" className={inputLook} value={day} onChange={(e) => setDay(e.target.value)} /><span className="text-ink-3">now, where none is chosen</span></label>
       {open && holders.isPending && <p role="status" className="text-ink-3">Looking at everybody…</p>}

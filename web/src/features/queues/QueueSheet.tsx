@@ -1,26 +1,34 @@
-import type { ReactNode } from "react";
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import type { EstateQueue, Finding, Queue } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
+import { useMay } from "../../lib/useMay";
 import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
+import { Fact, Facts } from "../../ui/Facts";
 import { Mark } from "../../ui/Mark";
+import { ChainSection } from "./ChainSection";
+import { DefaultsSection } from "./DefaultsSection";
+import { DriversSection } from "./DriversSection";
 import { HoldersSection } from "./HoldersSection";
+import { ReachMarks } from "./ReachMarks";
+import { TextsSection } from "./TextsSection";
 import { stateOf } from "./model";
 
 type QueueSheetProps = { queue: Queue; drafted: EstateQueue | undefined; findings: Finding[] };
 
 /** Everything that the estate says of one queue; what is changed here is kept in the draft. */
-export function QueueSheet({ queue: q, drafted, findings }: QueueSheetProps) {
+export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetProps) {
+  const mayEdit = useMay("edit a draft");
+  const drafted = mayEdit ? inDraft : undefined;
   return (
     <>
     {findings.length > 0 && <ul aria-label="Findings" className="mb-4">{findings.map((f, i) => <li key={i} className="py-0.5"><Mark of={f.severity}>{f.says}; {f.fix}.</Mark></li>)}</ul>}
-    <Switches published={q} drafted={drafted} />
-    <dl className="grid grid-cols-[8rem_1fr] gap-y-2">
-      <Item name="State"><Mark of={stateOf(q)} /></Item>
-      <Item name="Grants">{q.grants.length > 0 ? q.grants.join(", ") : <Mark of="warning">no grant selects it: nobody gets this</Mark>}</Item>
-      <Item name="Paths">
+    {mayEdit && <Switches published={q} drafted={drafted} />}
+    <Facts>
+      <Fact name="State"><Mark of={stateOf(q)} /></Fact>
+      <Fact name="Grants">{q.grants.length > 0 ? q.grants.join(", ") : <Mark of="warning">no grant selects it: nobody gets this</Mark>}</Fact>
+      <Fact name="Paths">
         {(q.paths ?? []).length === 0 && "none: it is left out of every lineup"}
         <ol className="list-decimal pl-5">
           {(q.paths ?? []).map((p, i) => (
@@ -32,20 +40,26 @@ export function QueueSheet({ queue: q, drafted, findings }: QueueSheetProps) {
             </li>
           ))}
         </ol>
-      </Item>
-      {q.devices && <Item name={q.devices.length > 1 ? "Pool of" : "Device"}>{q.devices.join(", ")}</Item>}
-      <Item name="Drivers">
+      </Fact>
+      {q.devices && <Fact name={q.devices.length > 1 ? "Pool of" : "Device"}>{q.devices.join(", ")}</Fact>}
+      <Fact name="Drivers">
         {q.drivers ? <ul>{Object.entries(q.drivers).sort().map(([k, v]) => <li key={k}>{k}: <Exact text={v} /></li>)}</ul> : "driverless everywhere"}
-      </Item>
-      {q.defaults && <Item name="Defaults"><ul>{Object.entries(q.defaults).sort().map(([k, v]) => <li key={k} className="font-mono text-[0.93em]">{k} = {String(v)}</li>)}</ul></Item>}
-      <Item name="Who may print">{sentence(q)}</Item>
-      <Item name="Takes jobs">{q.open ? `${q.open.map((w) => `${w.days ? w.days.join(" ") : "every day"} ${w.from}-${w.to}`).join(" and ")}, by the clock of its site; outside of that people keep it, and it takes no jobs` : "at any hour"}</Item>
-      {q.labels && <Item name="Labels">{q.labels.join(", ")}</Item>}
-      {q.formerly && <Item name="Formerly">{q.formerly.join(", ")}</Item>}
-      <Item name="Listed">{q.listed ? "marked; this version does not write into the directory yet" : "no"}</Item>
-      {q.note && <Item name="Note">{q.note}</Item>}
-    </dl>
-    <HoldersSection queue={q.name} />
+      </Fact>
+      {q.defaults && <Fact name="Defaults"><ul>{Object.entries(q.defaults).sort().map(([k, v]) => <li key={k} className="font-mono text-[0.93em]">{k} = {String(v)}</li>)}</ul></Fact>}
+      <Fact name="Who may print">{sentence(q)}</Fact>
+      <Fact name="Takes jobs">{q.open ? `${q.open.map((w) => `${w.days ? w.days.join(" ") : "every day"} ${w.from}-${w.to}`).join(" and ")}, by the clock of its site; outside of that people keep it, and it takes no jobs` : "at any hour"}</Fact>
+      {q.labels && <Fact name="Labels">{q.labels.join(", ")}</Fact>}
+      {q.formerly && <Fact name="Formerly">{q.formerly.join(", ")}</Fact>}
+      <Fact name="Reaches people"><ReachMarks queue={q} /></Fact>
+      {q.note && <Fact name="Note">{q.note}</Fact>}
+    </Facts>
+    <div className="mt-5 flex flex-col gap-3">
+      <ChainSection queue={q} />
+      {drafted && <DefaultsSection key={`defaults ${JSON.stringify(drafted.defaults)}`} queue={drafted} />}
+      {drafted && <DriversSection queue={drafted} />}
+      {drafted && <TextsSection key={`texts ${drafted.title} ${drafted.location} ${drafted.note}`} queue={drafted} />}
+      <HoldersSection queue={q.name} />
+    </div>
     </>
   );
 }
@@ -55,20 +69,21 @@ function Switches({ published, drafted }: { published: Queue; drafted: EstateQue
   const client = useQueryClient();
   const send = useMutation({ mutationFn: (object: EstateQueue | null) => sendEdits([object ? { list: "queues", name: published.name, object } : { list: "queues", name: published.name, remove: true }]), onSuccess: () => draftChanged(client) });
   if (!drafted) return <p className="mb-4"><Mark of="minus">It is taken out in your draft.</Mark></p>;
-  const flip = (key: "paused" | "retired") => {
+  const flip = (key: "paused" | "retired" | "listed") => {
     const { [key]: was, ...rest } = drafted;
     send.mutate(was ? rest : { ...rest, [key]: true });
   };
-  const differs = Boolean(drafted.paused) !== Boolean(published.paused) || Boolean(drafted.retired) !== Boolean(published.retired);
+  const differs = Boolean(drafted.paused) !== Boolean(published.paused) || Boolean(drafted.retired) !== Boolean(published.retired) || Boolean(drafted.listed) !== Boolean(published.listed);
   return (
     <div className="mb-4">
       <div className="flex flex-wrap items-center gap-2">
         <Button onClick={() => flip("paused")}>{drafted.paused ? "Resume it" : "Pause it"}</Button>
         <Button onClick={() => flip("retired")}>{drafted.retired ? "Put it back into use" : "Retire it"}</Button>
+        <Button onClick={() => flip("listed")}>{drafted.listed ? "Unlist it" : "List it"}</Button>
         <Button onClick={() => send.mutate(null)}>Take it out</Button>
-        {differs && <Mark of="behind">{drafted.retired ? "retired" : drafted.paused ? "paused" : "open"} in the draft</Mark>}
+        {differs && <Mark of="behind">{drafted.retired ? "retired" : drafted.paused ? "paused" : "open"}{drafted.listed ? " and listed" : ""} in the draft</Mark>}
       </div>
-      <p className="mt-1 text-ink-2">Paused: people keep it and it takes no jobs. Retired: people lose it. Kept in your draft until you publish.</p>
+      <p className="mt-1 text-ink-2">Paused: people keep it and it takes no jobs. Retired: people lose it. Listed: people find it in the directory. Kept in your draft until you publish.</p>
       {send.error && <ProblemNotice title="The draft was not changed" error={send.error} />}
     </div>
   );
@@ -79,13 +94,4 @@ function sentence(q: Queue): string {
   const deny = q.access?.deny;
   const who = allow ? `only ${allow.join(" or ")}` : "everybody who receives it";
   return deny ? `${who}, but not ${deny.join(" or ")}` : who;
-}
-
-function Item({ name, children }: { name: string; children: ReactNode }) {
-  return (
-    <>
-      <dt className="text-ink-2">{name}</dt>
-      <dd className="min-w-0 break-words">{children}</dd>
-    </>
-  );
 }

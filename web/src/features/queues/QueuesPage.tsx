@@ -8,11 +8,14 @@ import { DataTable, features, type Sort } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
 import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
+import { KeptViews } from "../../ui/KeptViews";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { Select } from "../../ui/Select";
 import { labels, narrow, sites, stateOf } from "./model";
 import { queuesQuery } from "../../api/queries";
 import { draftDocumentQuery, draftQuery, findingsQuery } from "../../api/drafts";
 import { QueueSheet } from "./QueueSheet";
+import { useMay } from "../../lib/useMay";
 import { QueuesTogether } from "./QueuesTogether";
 
 const col = createColumnHelper<typeof features, Queue>();
@@ -36,6 +39,7 @@ export function QueuesPage() {
   const [location, label, state] = [get("location"), get("label"), get("state")];
   const rows = useMemo(() => narrow(all, { word, location, label, state }), [all, word, location, label, state]);
   const sort: Sort = { id: get("sort").replace(/^-/, "") || "name", desc: get("sort").startsWith("-") };
+  const mayEdit = useMay("edit a draft");
   const [chosen, setChosen] = useState<Set<string>>(new Set());
   const draft = useQuery(draftQuery());
   const document = useQuery(draftDocumentQuery());
@@ -57,25 +61,14 @@ export function QueuesPage() {
             <Select label="Label" value={label} options={labels(all)} onChange={(v) => set("label", v)} />
             <Select label="State" value={state} options={["open", "paused", "retired"]} onChange={(v) => set("state", v)} />
             <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}{chosen.size > 0 && `, ${chosen.size} chosen`}{changed > 0 && `; ${changed} changed in the draft`}</p>
+            <span className="ml-auto"><KeptViews page="queues" /></span>
           </div>
           {chosen.size > 0 && <QueuesTogether queues={(document.data?.queues ?? []).filter((q) => chosen.has(q.name))} onDone={() => setChosen(new Set())} />}
-          <DataTable caption="Queues" columns={columns} grid={grid} rows={rows} rowName={(q) => q.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(q) => set("queue", q.name)} chosen={chosen} onChoose={setChosen} />
+          <DataTable caption="Queues" columns={columns} grid={grid} rows={rows} rowName={(q) => q.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(q) => set("queue", q.name)} {...(mayEdit && { chosen, onChoose: setChosen })} />
           {rows.length === 0 && <p className="mt-2 text-ink-2">No queue fits. Take a filter away.</p>}
         </>
       )}
       {opened && <Drawer title={opened.title || opened.name} description={`Queue ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`} open onOpenChange={() => set("queue", "")}><QueueSheet queue={opened} drafted={document.data?.queues?.find((q) => q.name === opened.name)} findings={(findings.data ?? []).filter((f) => f.at.list === "queues" && f.at.name === opened.name)} /></Drawer>}
     </>
-  );
-}
-
-function Select({ label, value, options, onChange }: { label: string; value: string; options: string[]; onChange: (v: string) => void }) {
-  return (
-    <label className="flex flex-col gap-1">
-      {label}
-      <select className={inputLook} value={value} onChange={(e) => onChange(e.target.value)}>
-        <option value="">all</option>
-        {options.map((o) => <option key={o} value={o}>{o}</option>)}
-      </select>
-    </label>
   );
 }

@@ -1,0 +1,197 @@
+package main
+
+import (
+	"bufio"
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/user"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+	"golang.org/x/term"
+
+	"cirque/internal/agent"
+)
+
+// place is where an agent keeps what it knows: by --state, else beside its stand-in.
+type place struct{ spooler, state string }
+
+func (p *place) flags(c *cobra.Command) {
+	c.Flags().StringVar(&p.spooler, "spooler", "", "unix, unix:SOCKET or standin:DIR; nothing means this very machine")
+	c.Flags().StringVar(&p.state, "state", "", "where the agent keeps what it knows; DIR/.agent of a stand-in when absent")
+}
+
+func (p *place) open() (state string, m agent.Machine, err error) {
+	m = agent.System{}
+	if p.spooler != "" {
+		o, err := agent.Open(p.spooler)
+		if err != nil {
+			return "", nil, err
+		}
+		m, state = o.Machine, o.State
+	}
+	if state = cmp.Or(p.state, state); state == "" {
+		return "", nil, errors.New("say where the agent keeps what it knows, with --state")
+	}
+	return state, m, nil
+}
+
+func enrol() *cobra.Command {
+	var at place
+	var service, token, tokenFile, caFile, machine string
+	c := &cobra.Command{Use: "enrol --service URL --token TOKEN", Short: "Enrol this machine: make a key, and have it certified", Args: cobra.NoArgs,
+		Long: `Enrol this machine with an enrolment token, which an administrator makes: cirque enrol token NAME. A key is made here and never
+leaves the machine; the service certifies it, and from then on cirque-agent run needs neither token nor address. The token also
+says by which authority the service is known; with --ca that one counts instead.`,
+		Example: "  cirque-agent enrol --service https://cirque.skerry.example:8631 --token cirque-enrol_… --state /var/lib/cirque-agent",
+		RunE: func(c *cobra.Command, _ []string) error {
+			state, m, err := at.open()
+			if err != nil {
+				return err
+			}
+			if tokenFile != "" {
+				b, err := os.ReadFile(tokenFile)
+				if err != nil {
+					return fmt.Errorf("the token file %s cannot be read", tokenFile)
+				}
+				token = string(b)
+			}
+			if token == "" {
+				return errors.New("name the enrolment token, with --token or --token-file; an administrator makes one: cirque enrol token NAME")
+			}
+			var ca []byte
+			if caFile != "" {
+				if ca, err = os.ReadFile(caFile); err != nil {
+					return fmt.Errorf("the authority %s cannot be read", caFile)
+				}
+			}
+			facts, err := m.Facts(c.Context())
+			if err != nil {
+				return err
+			}
+			facts.Machine = cmp.Or(machine, facts.Machine)
+			id, err := agent.Enrol(c.Context(), service, token, state, ca, facts)
+			if err != nil {
+				return err
+			}
+			_, until, err := id.Lasts()
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(c.OutOrStdout(), "%s is enrolled at %s, until %s; it renews by itself.\n", id.Machine, id.Service, until.Local().Format(time.DateOnly))
+			return err
+		}}
+	at.flags(c)
+	f := c.Flags()
+	f.StringVar(&service, "service", "", "the service's address")
+	f.StringVar(&token, "token", "", "the enrolment token")
+	f.StringVar(&tokenFile, "token-file", "", "a file that holds it")
+	f.StringVar(&caFile, "ca", "", "the authority of the service's certificate, a PEM file, instead of what the token says")
+	f.StringVar(&machine, "machine", "", "the machine's name, where it is another than the system's")
+	_ = c.MarkFlagRequired("service")
+	return c
+}
+
+func sayWho() *cobra.Command {
+	var at place
+	var login, name string
+	var forget bool
+	c := &cobra.Command{Use: "say-who --state DIR", Short: "Say who you are, where the machine does not know", Args: cobra.NoArgs,
+		Long: `Say who you are, with the name and password of your account here: for machines whose sign-in names nobody here knows, or that
+do not tell. The password goes to the service alone and is kept nowhere. Asked are name and password at a terminal; else the
+password is read from standard input, with --name.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			state, _, err := at.open()
+			if err != nil {
+				return err
+			}
+			if login == "" {
+				u, err := user.Current()
+				if err != nil {
+					return err
+				}
+				login = u.Username
+			}
+			r, err := agent.ReachBy(state)
+			if err != nil {
+				return err
+			}
+			if forget {
+				if err := r.Forget(login); err != nil {
+					return err
+				}
+				_, err = fmt.Fprintf(c.OutOrStdout(), "Whoever is signed in as %s is nobody in particular again.\n", login)
+				return err
+			}
+			notice, asked, err := r.Notice(c.Context(), login)
+			if err != nil {
+				return err
+			}
+			if !asked {
+				return fmt.Errorf("nobody need say who %s is: the name is known, or the system's name counts", login)
+			}
+			if notice != "" {
+				fmt.Fprintln(c.OutOrStdout(), notice)
+			}
+			name, password, err := askNameAndPassword(c, name)
+			if err != nil {
+				return err
+			}
+			user, err := r.SayWho(c.Context(), login, name, password)
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(c.OutOrStdout(), "You are %s here. Your queues follow in a moment.\n", user)
+			return err
+		}}
+	at.flags(c)
+	c.Flags().StringVar(&login, "login", "", "the system's sign-in name; your own when absent")
+	c.Flags().BoolVar(&forget, "forget", false, "take back what was said, before somebody else sits there")
+	c.Flags().StringVar(&name, "name", "", "the name of your account; asked for when absent")
+	return c
+}
+
+func askNameAndPassword(c *cobra.Command, name string) (string, string, error) {
+	in, ok := c.InOrStdin().(*os.File)
+	if !ok || !term.IsTerminal(int(in.Fd())) {
+		password, err := bufio.NewReader(c.InOrStdin()).ReadString('\n')
+		if password = strings.TrimRight(password, "\r\n"); password == "" && err != nil || name == "" {
+			return "", "", errors.New("give the account with --name, and its password as a line of standard input")
+		}
+		return name, password, nil
+	}
+	if name == "" {
+		fmt.Fprint(c.ErrOrStderr(), "Name: ")
+		if _, err := fmt.Fscanln(in, &name); err != nil {
+			return "", "", err
+		}
+	}
+	fmt.Fprint(c.ErrOrStderr(), "Password: ")
+	b, err := term.ReadPassword(int(in.Fd()))
+	fmt.Fprintln(c.ErrOrStderr())
+	return strings.TrimSpace(name), string(b), err
+}
+
+func status() *cobra.Command {
+	var at place
+	c := &cobra.Command{Use: "status --state DIR", Short: "How this machine stands: enrolled where, who its people are, what they have and why not", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			state, m, err := at.open()
+			if err != nil {
+				return err
+			}
+			ctx, cancel := context.WithTimeout(c.Context(), 30*time.Second)
+			defer cancel()
+			lines, err := agent.Status(ctx, state, m)
+			for _, l := range lines {
+				fmt.Fprintln(c.OutOrStdout(), l)
+			}
+			return err
+		}}
+	at.flags(c)
+	return c
+}

@@ -1,0 +1,177 @@
+package agent
+
+import (
+	"bytes"
+	"cmp"
+	"context"
+	"fmt"
+	"strconv"
+	"strings"
+	"time"
+
+	"cirque/core/endpoint"
+	"cirque/core/job"
+	"cirque/internal/agentproto"
+	"cirque/internal/fault"
+	"cirque/internal/probe"
+)
+
+// checkWithin bounds one question of a checkup.
+const checkWithin = 8 * time.Second
+
+// printsPages is a spooler that can print a page itself, as a program at the machine would.
+type printsPages interface {
+	// TestPage prints text to a queue, as a user where it is one person's, and says what the spooler answered.
+	TestPage(ctx context.Context, queue, user string, text []byte) (says string, err error)
+}
+
+// heed does what the service asked for besides.
+func (a *Agent) heed(ctx context.Context, facts Facts) {
+	asked := a.client.asked
+	a.client.asked = ""
+	var id int64
+	queue := ""
+	for part := range strings.SplitSeq(asked, ";") {
+		switch k, v, _ := strings.Cut(strings.TrimSpace(part), "="); k {
+		case "checkup":
+			id, _ = strconv.ParseInt(v, 10, 64)
+		case "queue":
+			queue = v
+		}
+	}
+	if id == 0 {
+		return
+	}
+	answer := agentproto.CheckupAnswer{ID: id, Rungs: a.Checkup(ctx, facts, queue)}
+	if _, _, err := a.client.post(ctx, agentproto.CheckupPath, answer, nil, 30*time.Second); err != nil && ctx.Err() == nil {
+		a.cfg.Log.Warn("the checkup's answer did not arrive", "error", err)
+	}
+}
+
+// Checkup looks from the machine's own place: spooler, queues, drivers, and whether each path answers from here; with a test
+// page where a queue is named.
+func (a *Agent) Checkup(ctx context.Context, facts Facts, queue string) []agentproto.Rung {
+	out := []agentproto.Rung{}
+	add := func(check, result, fix, says string, args ...any) {
+		if result == endpoint.Yes {
+			fix = ""
+		}
+		out = append(out, agentproto.Rung{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix})
+	}
+	if s, ok := a.cfg.Spooler.(knowsLogins); ok {
+		s.SignedIn(a.logins)
+	}
+	const spooler = "Does its spooler work?"
+	installed, _, err := a.cfg.Spooler.List(ctx, peopleOf(a.kept.Contexts))
+	if err != nil {
+		add(spooler, endpoint.No, "start the machine's spooler", "%v", err)
+		return out
+	}
+	add(spooler, endpoint.Yes, "", "%s answers, with %d queues", a.cfg.Spooler.Name(), len(installed))
+	a.fromSpooler(installed)
+	found := map[endpoint.Key]endpoint.Installed{}
+	for _, i := range installed {
+		found[i.Key()] = i
+	}
+	reach := probe.NewIPP(a.cfg.Reach)
+	tried := map[string]error{}
+	for _, w := range endpoint.PlanFor(a.kept.Lineups).Wants {
+		of := w.Queue
+		if w.User != "" {
+			of += " of " + w.User
+		}
+		i, there := found[w.Key()]
+		what, wanted, has := endpoint.Differs(w, i.Want)
+		switch {
+		case !there:
+			says := "it is not installed"
+			if f, ok := a.failed[w.Key()]; ok {
+				says = f.Says
+			}
+			add("Is "+of+" there?", endpoint.No, "call the endpoint; where it fails again, see what the spooler says", "%s", says)
+			continue
+		case what != "":
+			add("Is "+of+" there?", endpoint.No, "call the endpoint", "it is, with another %s: %s, not %s", what, has, wanted)
+		case i.Halted:
+			add("Is "+of+" there?", endpoint.No, "see what the spooler says of it, and start it", "it is, and it is stopped")
+		default:
+			add("Is "+of+" there?", endpoint.Yes, "", "installed, with the driver %s", cmp.Or(w.Exact, w.Driver))
+		}
+		if strings.HasPrefix(w.URI, "/") {
+			add("Does its path answer?", endpoint.Yes, "", "it leads through the service, which this machine reaches")
+			continue
+		}
+		err, done := tried[w.URI]
+		if !done {
+			within, cancel := context.WithTimeout(ctx, checkWithin)
+			err = reach.Alive(within, w.URI)
+			cancel()
+			tried[w.URI] = err
+		}
+		if err == nil {
+			add("Does its path answer?", endpoint.Yes, "", "%s answers from this machine", w.URI)
+		} else {
+			f := fault.As(err)
+			add("Does its path answer?", endpoint.No, cmp.Or(f.Fix, "look at what lies between this machine and it, such as a firewall"), "%s does not, from this machine: %s", w.URI, f.What)
+		}
+	}
+	if queue != "" {
+		a.testPage(ctx, facts, queue, found, add)
+	}
+	return out
+}
+
+func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found map[endpoint.Key]endpoint.Installed, add func(check, result, fix, says string, args ...any)) {
+	check := "Does a test page to " + queue + " come out?"
+	for k, i := range found {
+		if k.Queue != queue {
+			continue
+		}
+		text := fmt.Appendf(nil, "Test page\n\nQueue    %s\nMachine  %s\nFor      %s\nPath     %s\nDriver   %s\nTime     %s\n\f", queue, facts.Machine, cmp.Or(i.User, "everybody"), i.URI, cmp.Or(i.Exact, i.Driver), time.Now().Format(time.RFC3339))
+		within, cancel := context.WithTimeout(ctx, checkWithin)
+		defer cancel()
+		if p, ok := a.cfg.Spooler.(printsPages); ok {
+			says, err := p.TestPage(within, queue, i.User, text)
+			if err != nil {
+				add(check, endpoint.No, "see what the spooler says", "%v", err)
+			} else {
+				add(check, endpoint.Unproven, "look whether paper came out", "the spooler took it: %s", says)
+			}
+			return
+		}
+		out, err := probe.NewIPP(a.cfg.Reach).Print(within, a.absolute(i.URI), job.Document{Name: "Test page", Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
+		if err != nil {
+			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)
+		} else {
+			add(check, endpoint.Unproven, "look whether paper came out", "this spooler only stands in, so it went straight along the path, which took it: %s", out.Says)
+		}
+		return
+	}
+	add(check, endpoint.No, "see the check of the queue", "the queue is not on this machine")
+}
+
+// CheckHere is a checkup by whoever sits at the machine: what Status says, then the rungs, in lines. bad says that one of
+// them says no.
+func CheckHere(ctx context.Context, o Opened, queue string) (lines []string, bad bool, err error) {
+	lines, statusErr := Status(ctx, o.State, o.Machine)
+	var rungs []agentproto.Rung
+	if statusErr != nil {
+		rungs = append(rungs, agentproto.Rung{Check: "Does it reach the service?", Result: endpoint.No, Says: statusErr.Error(), Fix: "see that the service's port is open from here, and that the machine is enrolled"})
+	}
+	a, err := Kept(Config{State: o.State, Spooler: o.Spooler, Machine: o.Machine, Reach: o.Reach})
+	if err != nil {
+		return lines, true, err
+	}
+	facts, err := o.Machine.Facts(ctx)
+	if err != nil {
+		return lines, true, err
+	}
+	for _, r := range append(rungs, a.Checkup(ctx, facts, queue)...) {
+		lines = append(lines, fmt.Sprintf("%-9s %s %s.", r.Result, r.Check, strings.TrimSuffix(r.Says, ".")))
+		if r.Fix != "" {
+			lines = append(lines, fmt.Sprintf("%-9s   To mend it: %s.", "", r.Fix))
+		}
+		bad = bad || r.Result == endpoint.No
+	}
+	return lines, bad, nil
+}

@@ -1,0 +1,195 @@
+package agent
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"slices"
+	"strings"
+	"time"
+
+	"cirque/core/endpoint"
+	"cirque/core/lineup"
+	"cirque/core/name"
+	"cirque/internal/agentproto"
+)
+
+// converge brings the spooler to the kept lineups and reports.
+func (a *Agent) converge(ctx context.Context, facts Facts, contexts []lineup.Query) {
+	if s, ok := a.cfg.Spooler.(knowsLogins); ok {
+		s.SignedIn(a.logins)
+	}
+	people := peopleOf(contexts)
+	installed, defaults, err := a.cfg.Spooler.List(ctx, people)
+	if err != nil {
+		a.cfg.Log.Error("the spooler cannot be read", "error", err)
+		return
+	}
+	a.fromSpooler(installed)
+	steps, away := endpoint.Steps(a.plan(), installed, defaults, a.kept.Memory)
+	failed := map[endpoint.Key]failure{}
+	done := 0
+	for _, s := range steps {
+		k := s.Want.Key()
+		if _, broken := failed[k]; broken && s.Do == "default" {
+			continue // it could not be installed, and that has been said
+		}
+		before, failedBefore := a.failed[k]
+		if failedBefore && before.same(s) && time.Now().Before(before.again) {
+			failed[k] = before // its time has not come
+			continue
+		}
+		done++
+		if err := a.do(ctx, s); err != nil {
+			if ctx.Err() != nil {
+				return
+			}
+			f := failureAfter(before, s, err, time.Now())
+			if f.tries == 1 || f.Says != before.Says {
+				a.cfg.Log.Warn("a step failed", "step", s.Do, "queue", s.Want.Queue, "user", s.Want.User, "says", err)
+			}
+			failed[k] = f
+			continue
+		}
+		if s.Do == "default" {
+			a.kept.Memory.Defaults[name.Fold(s.Want.User)] = s.Want.Queue
+		}
+	}
+	a.failed = failed
+	if done > 0 {
+		if installed, _, err = a.cfg.Spooler.List(ctx, people); err != nil {
+			a.cfg.Log.Error("the spooler cannot be read", "error", err)
+			return
+		}
+		a.fromSpooler(installed)
+	}
+	a.remember(installed, away)
+	a.report(ctx, facts, contexts, installed)
+}
+
+// plan is what the kept lineups ask for, with where the queues are.
+func (a *Agent) plan() endpoint.Plan {
+	p := endpoint.PlanFor(a.kept.Lineups)
+	for i := range p.Wants {
+		p.Wants[i].Place = a.kept.Places[p.Wants[i].Queue]
+	}
+	return p
+}
+
+// places asks where the queues of the lineups are. Without an answer those that are known stay.
+func (a *Agent) places(ctx context.Context) {
+	var queues []string
+	for _, w := range endpoint.PlanFor(a.kept.Lineups).Wants {
+		if !slices.Contains(queues, w.Queue) {
+			queues = append(queues, w.Queue)
+		}
+	}
+	slices.Sort(queues)
+	if len(queues) == 0 || a.kept.PlacedAt == a.kept.Lineups[0].Revision && slices.Equal(queues, a.kept.Placed) {
+		return
+	}
+	var out agentproto.Places
+	_, b, err := a.client.post(ctx, agentproto.PlacesPath, agentproto.PlacesRequest{Queues: queues}, nil, 10*time.Second)
+	if err == nil {
+		err = json.Unmarshal(b, &out)
+	}
+	if err != nil {
+		a.cfg.Log.Debug("where queues are was not told", "error", err)
+		return
+	}
+	a.kept.Places, a.kept.Placed, a.kept.PlacedAt = out.Places, queues, a.kept.Lineups[0].Revision
+}
+
+// peopleOf names the people of contexts.
+func peopleOf(contexts []lineup.Query) []string {
+	var out []string
+	for _, q := range contexts {
+		if q.User != nil && !slices.Contains(out, *q.User) {
+			out = append(out, *q.User)
+		}
+	}
+	return out
+}
+
+func (a *Agent) do(ctx context.Context, s endpoint.Step) error {
+	s.Want.URI = a.absolute(s.Want.URI)
+	switch s.Do {
+	case "add":
+		return a.cfg.Spooler.Add(ctx, s.Want)
+	case "change":
+		return a.cfg.Spooler.Change(ctx, s.Want)
+	case "default":
+		return a.cfg.Spooler.SetDefault(ctx, s.Want.Queue, s.Want.User)
+	}
+	return a.cfg.Spooler.Remove(ctx, s.Want.Queue, s.Want.User)
+}
+
+// gatewayBase is the service's address as an IPP URI; the gateway's URIs in lineups are relative to it.
+func (a *Agent) gatewayBase() string {
+	scheme := "ipp"
+	if a.client.base.Scheme == "https" {
+		scheme = "ipps"
+	}
+	return scheme + "://" + a.client.base.Host
+}
+
+func (a *Agent) absolute(uri string) string {
+	if strings.HasPrefix(uri, "/") {
+		return a.gatewayBase() + uri
+	}
+	return uri
+}
+
+// fromSpooler turns the gateway's URIs back into the form that lineups have.
+func (a *Agent) fromSpooler(installed []endpoint.Installed) {
+	for i := range installed {
+		if rest, ok := strings.CutPrefix(installed[i].URI, a.gatewayBase()); ok && strings.HasPrefix(rest, "/") {
+			installed[i].URI = rest
+		}
+	}
+}
+
+// remember notes what is its own now. A change on disk alone is worth a write.
+func (a *Agent) remember(installed []endpoint.Installed, away []endpoint.Key) {
+	var own []endpoint.Key
+	for _, i := range installed {
+		if i.Own {
+			own = append(own, i.Key())
+		}
+	}
+	before, _ := json.Marshal(a.kept.Memory)
+	a.kept.Memory.Own, a.kept.Memory.Away = own, away
+	if after, _ := json.Marshal(a.kept.Memory); string(before) != string(after) {
+		a.keep()
+	}
+}
+
+func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query, installed []endpoint.Installed) {
+	r := endpoint.Report{Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform, Spooler: a.cfg.Spooler.Name(), Contexts: contexts, Logins: a.logins,
+		Installed: installed, Removed: a.kept.Memory.Away, Failures: []endpoint.Failure{}}
+	if r.Installed == nil {
+		r.Installed = []endpoint.Installed{}
+	}
+	if len(a.kept.Lineups) > 0 {
+		r.Revision = a.kept.Lineups[0].Revision
+	}
+	for _, f := range a.failed {
+		r.Failures = append(r.Failures, f.Failure)
+	}
+	slices.SortFunc(r.Failures, func(x, y endpoint.Failure) int { return strings.Compare(x.User+" "+x.Queue, y.User+" "+y.Queue) })
+	b, err := json.Marshal(r)
+	if err != nil {
+		return
+	}
+	sum := sha256.Sum256(b)
+	if sum == a.toldSum && time.Since(a.toldAt) < a.client.pace.Report || len(contexts) == 0 {
+		return
+	}
+	if err := a.client.report(ctx, r); err != nil {
+		if ctx.Err() == nil {
+			a.cfg.Log.Warn("the report did not arrive", "error", err)
+		}
+		return
+	}
+	a.toldSum, a.toldAt = sum, time.Now()
+}

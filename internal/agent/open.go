@@ -1,0 +1,47 @@
+package agent
+
+import (
+	"path/filepath"
+	"strings"
+
+	"cirque/internal/fault"
+	"cirque/internal/probe"
+)
+
+// Where the common Unix spooler listens, and where an agent that keeps it in line remembers.
+const (
+	unixSocket = "/run/cups/cups.sock"
+	unixState  = "/var/lib/cirque-agent"
+)
+
+// An Opened spooler, with the machine that it is on and where its agent keeps what it knows.
+type Opened struct {
+	Spooler Spooler
+	Machine Machine
+	State   string
+	Reach   probe.AddressTable // a stand-in reaches nothing but loopback
+}
+
+// Open opens a spooler by what a person writes: standin:DIR, unix for the system's own, or unix:PATH or unix:URI where it
+// listens elsewhere.
+func Open(spooler string) (Opened, error) {
+	kind, at, _ := strings.Cut(spooler, ":")
+	switch kind {
+	case "unix":
+		if at == "" {
+			at = unixSocket
+		}
+		u, err := NewUnix(at, nil)
+		return Opened{Spooler: u, Machine: System{}, State: unixState}, err
+	case "standin":
+		s, err := OpenStandIn(spooler)
+		if err != nil {
+			return Opened{}, err
+		}
+		return Opened{s, s, filepath.Join(s.Dir(), ".agent"), probe.AddressTable{"": ""}}, nil
+	}
+	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write unix, unix:SOCKET, or standin:DIR", "the spooler %q is not known", spooler)
+}
+
+// ReadReach reads a table that leads printers' addresses elsewhere.
+func ReadReach(file string) (probe.AddressTable, error) { return probe.ReadAddressTable(file) }

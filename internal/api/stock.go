@@ -1,0 +1,183 @@
+package api
+
+import (
+	"time"
+
+	"cirque/core/driver"
+	"cirque/core/stock"
+	"cirque/internal/fault"
+)
+
+// NewWatch registers a server or device; it is tried at once.
+type NewWatch struct {
+	Name          string `json:"name,omitempty" maxLength:"63" doc:"Made of the address when absent."`
+	Title         string `json:"title,omitempty" maxLength:"256"`
+	URI           string `json:"uri" minLength:"1" maxLength:"1024" doc:"A host name, an address, or a URI such as ipp://HOST:631/."`
+	Location      string `json:"location,omitempty" maxLength:"256"`
+	MAC           string `json:"mac,omitempty" maxLength:"64" doc:"In any notation; devices only."`
+	AddressKeptBy string `json:"address_kept_by,omitempty" enum:"reservation,static,unknown" doc:"Devices only."`
+	Credential    string `json:"credential,omitempty" maxLength:"63" doc:"The stored key to use."`
+	Note          string `json:"note,omitempty" maxLength:"4096"`
+	Anyway        bool   `json:"anyway,omitempty" doc:"Register it even if it does not answer."`
+}
+
+// Watch gives it as the core has it.
+func (n NewWatch) Watch() stock.Watch {
+	return stock.Watch{Name: n.Name, Title: n.Title, URI: n.URI, Location: n.Location, MAC: n.MAC, AddressKeptBy: n.AddressKeptBy, Credential: n.Credential, Note: n.Note}
+}
+
+// NewScan looks at ranges of addresses.
+type NewScan struct {
+	Ranges []string `json:"ranges" minItems:"1" maxItems:"64" doc:"Subnets, ranges A-B and addresses."`
+	Rate   int      `json:"rate,omitempty" minimum:"0" doc:"Addresses a second; a moderate rate when absent."`
+	Dry    bool     `json:"dry,omitempty" doc:"Only say what would be touched."`
+}
+
+// StartedScan is what a scan touches, and the scan where one was begun.
+type StartedScan struct {
+	Plan ScanPlan    `json:"plan"`
+	Scan *stock.Scan `json:"scan"`
+}
+
+// ScanPlan is what a scan would touch.
+type ScanPlan struct {
+	Ranges  []string  `json:"ranges"`
+	Total   int       `json:"total"`
+	First   string    `json:"first"`
+	Last    string    `json:"last"`
+	Rate    int       `json:"rate"`
+	Listed  int       `json:"listed" doc:"Addresses of devices and servers that are listed already: they are not asked again."`
+	Seconds int       `json:"seconds" doc:"How long it takes at least."`
+	Asks    []string  `json:"asks" doc:"What each address is asked."`
+	Until   time.Time `json:"until"`
+}
+
+// Addresses are some of them.
+type Addresses struct {
+	Addresses []string `json:"addresses" minItems:"1" maxItems:"10000"`
+}
+
+// Text is a file's text.
+type Text struct {
+	Text    string         `json:"text"`
+	Lacking []fault.Detail `json:"lacking,omitempty" doc:"What is left out, and why."`
+}
+
+// NamedText is a file.
+type NamedText struct {
+	Name string `json:"name" minLength:"1" maxLength:"256"`
+	Text string `json:"text"`
+}
+
+// Imported says how many there were.
+type Imported struct {
+	Count int `json:"count"`
+}
+
+// A Selection names something found.
+type Selection struct {
+	Kind  string   `json:"kind" enum:"server,capture,device"`
+	From  string   `json:"from" minLength:"1" maxLength:"256" doc:"The server, the reference machine or the device; of a device that is not listed, its address."`
+	Found []string `json:"found,omitempty" doc:"The queues' names; all when absent. Not for devices."`
+}
+
+// Selections asks for proposals.
+type Selections struct {
+	Draft      string      `json:"draft,omitempty" maxLength:"63" doc:"The draft on top of which; main when absent."`
+	Selections []Selection `json:"selections" minItems:"1" maxItems:"10000"`
+}
+
+// Adoption puts proposals into one's own draft.
+type Adoption struct {
+	Draft     string           `json:"draft,omitempty" maxLength:"63"`
+	Proposals []stock.Proposal `json:"proposals" minItems:"1" maxItems:"20000"`
+}
+
+// NewCapture is what a reference machine has.
+type NewCapture struct {
+	Machine  string        `json:"machine" minLength:"1" maxLength:"256"`
+	Platform string        `json:"platform,omitempty" maxLength:"64"`
+	Queues   []stock.Queue `json:"queues" maxItems:"2000"`
+}
+
+// NewTest says where a test page goes.
+type NewTest struct {
+	Kind  string `json:"kind" enum:"server,device"`
+	Name  string `json:"name" minLength:"1" maxLength:"256"`
+	Queue string `json:"queue,omitempty" maxLength:"256" doc:"On the server."`
+}
+
+// TestLine is one line of a test page's stream: a state of the job, and at last the result or a problem.
+type TestLine struct {
+	Job     *stock.Job       `json:"job,omitempty"`
+	Result  *stock.TestSheet `json:"result,omitempty"`
+	Problem *Problem         `json:"problem,omitempty"`
+}
+
+// NewCredential is a key as it is entered; it is never given back.
+type NewCredential struct {
+	Name    string     `json:"name" minLength:"1" maxLength:"63"`
+	Kind    string     `json:"kind" enum:"sign-in,snmp,snmp-usm"`
+	User    string     `json:"user,omitempty" maxLength:"256"`
+	Secret  string     `json:"secret" minLength:"1" maxLength:"1024" doc:"The password, the community, or the authentication's key."`
+	Privacy string     `json:"privacy,omitempty" maxLength:"1024" doc:"The privacy's key, of snmp-usm."`
+	For     []string   `json:"for,omitempty" maxItems:"256" doc:"Host names, addresses, subnets and *.DOMAIN for which it is used."`
+	Expires *time.Time `json:"expires,omitempty"`
+	Try     string     `json:"try,omitempty" maxLength:"1024" doc:"Where it is tried at once; something that is watched and fits when absent."`
+}
+
+// AddedPackage is a package, and whether it was there already.
+type AddedPackage struct {
+	Package driver.Package `json:"package"`
+	Known   bool           `json:"known" doc:"The same files were kept already; nothing was added."`
+}
+
+// DriverReport tells how drivers, queues, machines and packages stand to each other.
+type DriverReport struct {
+	Holdings   []driver.Holding `json:"holdings"`
+	Matrix     []driver.Row     `json:"matrix" doc:"Each queue against each platform that machines have."`
+	Unused     []string         `json:"unused" doc:"Digests of packages of which no driver of the estate is."`
+	Superseded []string         `json:"superseded" doc:"Digests of packages of which newer ones have every name that the estate uses."`
+	Generic    []string         `json:"generic" doc:"Queues that still have no driver of their maker's, though a package knows their devices' model."`
+	Trouble    []driver.Trouble `json:"trouble" doc:"What endpoints could not install with a driver, by what they reported last."`
+}
+
+// Choices are names that may be chosen.
+type Choices struct {
+	Total   int             `json:"total"`
+	Choices []driver.Choice `json:"choices"`
+}
+
+// Compared is a comparison of two names.
+type Compared struct {
+	A string `json:"a"`
+	B string `json:"b" doc:"The nearest known name where none was given."`
+	driver.Comparison
+}
+
+// Rename gives queues new names by a pattern.
+type Rename struct {
+	Queues  []string `json:"queues" minItems:"1" maxItems:"10000"`
+	Pattern string   `json:"pattern" minLength:"1" maxLength:"256" doc:"{name}, {title}, {location}, {site}, {last} and {n} stand for the queue's own."`
+	Dry     bool     `json:"dry,omitempty" doc:"Only say which names they would have."`
+}
+
+// Renamed is what came of it.
+type Renamed struct {
+	Names []stock.Renaming `json:"names"`
+	Draft *Draft           `json:"draft"`
+}
+
+// Move rewrites queues so that they no longer lead through a server.
+type Move struct {
+	Server string   `json:"server" minLength:"1" maxLength:"63"`
+	To     string   `json:"to" enum:"device,gateway"`
+	Queues []string `json:"queues,omitempty" doc:"All that lead there when absent."`
+	Dry    bool     `json:"dry,omitempty"`
+}
+
+// MovedQueues is what came of it.
+type MovedQueues struct {
+	Moved []stock.Moved `json:"moved"`
+	Draft *Draft        `json:"draft"`
+}

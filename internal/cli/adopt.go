@@ -1,0 +1,265 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+	"os"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/stock"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+)
+
+func (r *root) adopt() *cobra.Command {
+	var servers, queues, devices, machines []string
+	var dry, all bool
+	var table, write string
+	c := &cobra.Command{Use: "adopt", Short: "Take found queues and devices into your draft", Args: args(cobra.NoArgs),
+		Long: `Propose names, titles, locations, labels, paths, drivers and defaults for queues that were found on print servers, for devices,
+and for what was captured of reference machines, and put them into your draft. Queues to which the estate leads already are
+left out, unless --all is given.
+
+With --write FILE the proposals go into a table, to be looked through in a spreadsheet; with --table FILE it is read back:
+lines that were taken out are not adopted, and names, titles, locations and labels are those of the table.`,
+		Example: "  cirque adopt --server ps-brannoy --dry-run\n  cirque adopt --server ps-brannoy --write found.csv\n  cirque adopt --server ps-brannoy --table found.csv\n  cirque adopt --device 10.43.0.77"}
+	f := c.Flags()
+	f.StringSliceVar(&servers, "server", nil, "the queues of this print server; may be repeated")
+	f.StringSliceVar(&queues, "queue", nil, "of them only this; may be repeated")
+	f.StringSliceVar(&devices, "device", nil, "a device, by name or by the address at which it was found; may be repeated")
+	f.StringSliceVar(&machines, "machine", nil, "the queues of this reference machine; may be repeated")
+	f.BoolVar(&dry, "dry-run", false, "only say what would be adopted")
+	f.BoolVar(&all, "all", false, "also queues to which the estate leads already")
+	f.StringVar(&table, "table", "", "adopt what this table still has, with its names")
+	f.StringVar(&write, "write", "", "write the proposals into this table, and adopt nothing")
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		in := api.Selections{Draft: name().Get("name")}
+		for _, s := range servers {
+			in.Selections = append(in.Selections, api.Selection{Kind: "server", From: s, Found: queues})
+		}
+		for _, m := range machines {
+			in.Selections = append(in.Selections, api.Selection{Kind: "capture", From: m, Found: queues})
+		}
+		for _, d := range devices {
+			in.Selections = append(in.Selections, api.Selection{Kind: "device", From: d})
+		}
+		if len(in.Selections) == 0 {
+			return usageError{fmt.Errorf("say what to adopt with --server, --device or --machine")}
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		list, err := apiclient.Post[[]stock.Proposal](c.Context(), client, "/api/v1/stock/proposals", in)
+		if err != nil {
+			return err
+		}
+		kept := list[:0:0]
+		for _, p := range list {
+			if p.Already == "" || all {
+				kept = append(kept, p)
+			}
+		}
+		if write != "" {
+			if err := os.WriteFile(write, []byte(stock.ProposalTable(kept)), 0o644); err != nil {
+				return err
+			}
+			_, err := fmt.Fprintf(c.OutOrStdout(), "%s written to %s. Look through it, then run the same with --table %s.\n", count(len(kept), "proposal"), write, write)
+			return err
+		}
+		if table != "" {
+			files, err := readFiles(c, []string{table})
+			if err != nil {
+				return err
+			}
+			if kept, err = stock.ChosenFrom(list, files[0].Name, files[0].Text); err != nil {
+				return err
+			}
+		}
+		if dry || len(kept) == 0 {
+			return r.print(c, kept, func(w io.Writer) {
+				r.writeProposals(w, kept)
+				fmt.Fprintf(w, "%s would be adopted, %d lead here already. Nothing was changed.\n", count(len(kept), "queue"), len(list)-len(kept))
+			})
+		}
+		d, err := apiclient.Post[api.Draft](c.Context(), client, "/api/v1/stock/adoptions", api.Adoption{Draft: name().Get("name"), Proposals: kept})
+		if err != nil {
+			return err
+		}
+		return r.print(c, d, func(w io.Writer) {
+			r.writeProposals(w, kept)
+			fmt.Fprintf(w, "%s adopted into your draft, which has %s now. See cirque draft, then cirque rehearse.\n", count(len(kept), "queue"), count(d.Total, "change"))
+		})
+	}
+	return c
+}
+
+func (r *root) writeProposals(w io.Writer, list []stock.Proposal) {
+	t := r.table("FOUND", "ON", "QUEUE", "TITLE", "LOCATION", "LABELS", "PATHS", "DEVICE", "REMARKS")
+	for _, p := range list {
+		device := strings.Join(p.Queue.Devices, ", ")
+		if p.Device != nil {
+			device += " (new)"
+		}
+		var paths []string
+		for _, x := range p.Queue.Paths {
+			paths = append(paths, first(x.Server, x.Set, x.Device, "gateway"))
+		}
+		t.add(p.Found, p.From, p.Queue.Name, p.Queue.Title, p.Queue.Location, strings.Join(p.Queue.Labels, " "), strings.Join(paths, ", "), device, strings.Join(p.Remarks, "; "))
+	}
+	if len(list) > 0 {
+		t.write(w)
+	}
+}
+
+func withQueues(v url.Values, queues []string) url.Values {
+	if v == nil {
+		v = url.Values{}
+	}
+	v["queue"] = queues
+	return v
+}
+
+// queueTools are those commands of cirque queue that change many queues of a draft at once.
+func (r *root) queueTools() []*cobra.Command {
+	return []*cobra.Command{r.queueTable(), r.queueApplyTable(), r.queueRename(), r.queueMove()}
+}
+
+func (r *root) queueTable() *cobra.Command {
+	c := &cobra.Command{Use: "table [QUEUE...]", Short: "Write the queues of your draft as CSV, for a spreadsheet", Args: args(cobra.ArbitraryArgs)}
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		t, err := apiclient.Get[api.Text](c.Context(), client, "/api/v1/draft/queue-table", withQueues(name(), a))
+		if err != nil {
+			return err
+		}
+		_, err = io.WriteString(c.OutOrStdout(), t.Text)
+		return err
+	}
+	return c
+}
+
+func (r *root) queueApplyTable() *cobra.Command {
+	c := &cobra.Command{Use: "apply-table FILE", Short: "Put a table of queues into your draft: it changes those that are there, and adds the others", Args: args(cobra.ExactArgs(1)),
+		Long: `Read CSV with a head line into your draft. The column name is needed; of title, location, labels, devices, paths, drivers,
+defaults, listed and note only those change that the table has, and an empty cell empties the key. Labels and devices are
+divided by blanks, the others by semicolons, such as "device:hall-40; set:ardholm-pair=Hall Mono".`}
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		files, err := readFiles(c, a)
+		if err != nil {
+			return err
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		var d api.Draft
+		if err := client.Do(c.Context(), "PUT", "/api/v1/draft/queue-table", name(), api.NamedText{Name: files[0].Name, Text: files[0].Text}, &d); err != nil {
+			return err
+		}
+		return r.print(c, d, func(w io.Writer) {
+			fmt.Fprintf(w, "Your draft has %s now. See cirque draft.\n", count(d.Total, "change"))
+		})
+	}
+	return c
+}
+
+func (r *root) queueRename() *cobra.Command {
+	var in api.Rename
+	c := &cobra.Command{Use: "rename PATTERN QUEUE...", Short: "Give queues new names by a pattern; old names go on leading there", Args: args(cobra.MinimumNArgs(2)),
+		Long:    "In PATTERN, {name}, {title}, {location}, {site}, {last} (of the location) and {n} (1, 2, ...) stand for the queue's own.",
+		Example: "  cirque queue rename '{site}-{name}' hall-mono hall-colour --dry-run"}
+	c.Flags().BoolVar(&in.Dry, "dry-run", false, "only say which names they would have")
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		in.Pattern, in.Queues = a[0], a[1:]
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		var out api.Renamed
+		if err := client.Do(c.Context(), "POST", "/api/v1/draft/rename", name(), in, &out); err != nil {
+			return err
+		}
+		return r.print(c, out, func(w io.Writer) {
+			t := r.table("QUEUE", "NEW NAME")
+			for _, x := range out.Names {
+				t.add(x.From, x.To)
+			}
+			t.write(w)
+			if out.Draft == nil {
+				fmt.Fprintln(w, "Nothing was changed.")
+				return
+			}
+			fmt.Fprintf(w, "Your draft has %s now. Old names go on leading there.\n", count(out.Draft.Total, "change"))
+		})
+	}
+	return c
+}
+
+func (r *root) queueMove() *cobra.Command {
+	var in api.Move
+	c := &cobra.Command{Use: "move [QUEUE...] --from-server SERVER --to device", Short: "Rewrite queues in your draft so that they no longer lead through a server", Args: args(cobra.ArbitraryArgs),
+		Long: `Lead queues straight to their device (or with --to gateway through the gateway), where they led through a server; all that do,
+when no queue is named. Where and in which sessions a path held stays as it was. Rehearse afterwards: nobody should lose
+anything.`}
+	c.Flags().StringVar(&in.Server, "from-server", "", "the server that they shall no longer lead through")
+	c.Flags().StringVar(&in.To, "to", "device", "device or gateway")
+	c.Flags().BoolVar(&in.Dry, "dry-run", false, "only say which would be moved")
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		if in.Server == "" {
+			return usageError{fmt.Errorf("name the server with --from-server")}
+		}
+		if in.To != "device" && in.To != "gateway" {
+			return usageError{fmt.Errorf("%q is no place to move queues to: device or gateway", in.To)}
+		}
+		in.Queues = a
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		var out api.MovedQueues
+		if err := client.Do(c.Context(), "POST", "/api/v1/draft/move", name(), in, &out); err != nil {
+			return err
+		}
+		moved := 0
+		for _, m := range out.Moved {
+			if m.Moved {
+				moved++
+			}
+		}
+		err = r.print(c, out, func(w io.Writer) {
+			t := r.table("QUEUE", "MOVED", "HOW", "REMARKS")
+			for _, m := range out.Moved {
+				yes := "no"
+				if m.Moved {
+					yes = "yes"
+				}
+				t.add(m.Queue, yes, m.Says, strings.Join(m.Remarks, "; "))
+			}
+			if len(out.Moved) > 0 {
+				t.write(w)
+			}
+			if out.Draft == nil {
+				fmt.Fprintf(w, "%d of %s would be moved. Nothing was changed.\n", moved, count(len(out.Moved), "queue"))
+				return
+			}
+			fmt.Fprintf(w, "%d of %s moved in your draft, which has %s now. Rehearse it: cirque rehearse --fail-on 'loses>0,empty>0'\n", moved, count(len(out.Moved), "queue"), count(out.Draft.Total, "change"))
+		})
+		if err == nil && moved < len(out.Moved) {
+			return errNo
+		}
+		return err
+	}
+	return c
+}

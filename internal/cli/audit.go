@@ -1,0 +1,98 @@
+package cli
+
+import (
+	"encoding/json"
+	"fmt"
+	"io"
+	"net/url"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/event"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+	"cirque/internal/fault"
+)
+
+func (r *root) audit() *cobra.Command {
+	var since, until, author, about, kind string
+	var limit int
+	var all bool
+	c := &cobra.Command{Use: "audit", Short: "Who changed what and who signed in: when, from where, what before and after", Args: args(cobra.NoArgs),
+		Long: `List changes and sign-ins, newest first. Nothing in it can be altered.
+
+--lines writes all of it as JSON lines, one entry a line with what was before and after, for a file or another program:
+
+  cirque audit --since 2026-11-01 --lines > november.jsonl`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			query := url.Values{"author": {author}, "about": {about}, "kind": {kind}}
+			for name, text := range map[string]string{"since": since, "until": until} {
+				at, err := momentOf(text)
+				if err != nil {
+					return usageError{fmt.Errorf("--%s: %w", name, err)}
+				}
+				if at != nil {
+					query.Set(name, at.Format(time.RFC3339))
+				}
+			}
+			if all {
+				return r.auditLines(c, client, query)
+			}
+			query.Set("limit", fmt.Sprint(limit))
+			page, err := apiclient.Get[api.Events](c.Context(), client, "/api/v1/audit", query)
+			if err != nil {
+				return err
+			}
+			return r.print(c, page.Events, func(w io.Writer) {
+				if len(page.Events) == 0 {
+					fmt.Fprintln(w, "Nothing was changed, and nobody signed in, that this asks for.")
+					return
+				}
+				t := r.table("WHEN", "WHO", "FROM", "WHAT HAPPENED")
+				for _, e := range page.Events {
+					t.add(e.At.Local().Format(time.DateTime), e.Author, e.Remote, e.Says)
+				}
+				t.write(w)
+				if len(page.Events) == limit {
+					fmt.Fprintf(w, "These are the newest %d. For more: --limit, for all: --lines\n", limit)
+				}
+			})
+		}}
+	f := c.Flags()
+	f.StringVar(&since, "since", "", "from this day or moment on, YYYY-MM-DD or RFC 3339")
+	f.StringVar(&until, "until", "", "before this day or moment")
+	f.StringVar(&author, "by", "", "who did it: an account, a token, or a sign-in's address")
+	f.StringVar(&about, "about", "", "what it concerns, by name")
+	f.StringVar(&kind, "kind", "", "a kind, such as token.made, or what stands before its dot")
+	f.IntVar(&limit, "limit", 50, "how many")
+	f.BoolVar(&all, "lines", false, "all of it, as JSON lines")
+	return c
+}
+
+func (r *root) auditLines(c *cobra.Command, client *apiclient.Client, query url.Values) error {
+	resp, err := client.Raw(c.Context(), "GET", "/api/v1/audit/lines", query, nil, nil)
+	if err != nil {
+		return err
+	}
+	defer func() { _ = resp.Body.Close() }()
+	enc := json.NewEncoder(c.OutOrStdout())
+	return lines(resp.Body, func(e event.Event) error {
+		if e.Kind == event.Incomplete {
+			return fault.New(fault.Unavailable, "audit-incomplete", "ask again", "%s", e.Says)
+		}
+		return enc.Encode(e)
+	})
+}
+
+// momentOf reads a day in local time, or RFC 3339; nil for none.
+func momentOf(text string) (*time.Time, error) {
+	if at, err := time.Parse(time.RFC3339, text); err == nil {
+		return &at, nil
+	}
+	return dayOf(text)
+}

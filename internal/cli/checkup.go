@@ -1,0 +1,77 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/endpoint"
+	"cirque/internal/apiclient"
+)
+
+// checkupWaits is how long the client waits for what the endpoint finds from its own place.
+const checkupWaits = 30 * time.Second
+
+func (r *root) checkup() *cobra.Command {
+	var queue string
+	var wait time.Duration
+	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint rung by rung: what is wrong, and how to mend it", Args: args(cobra.ExactArgs(1)),
+		Long: `Check an endpoint: whether it reaches the service, is known, and where; whether its people are known and anything is granted to
+them; then, asked of the endpoint itself, whether its spooler works, its queues are there, and each path answers from its own
+place. With --queue it prints a test page. Nothing proven is a third result beside yes and no.`,
+		Example: "  cirque endpoint checkup till-07\n  cirque endpoint checkup till-07 --queue hall-mono",
+		RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			var k endpoint.Checkup
+			if err := client.Do(c.Context(), "POST", apiclient.Path("/api/v1/endpoints", a[0])+"/checkups", url.Values{"queue": {queue}}, nil, &k); err != nil {
+				return err
+			}
+			for end := time.Now().Add(wait); k.ID > 0 && k.Done == nil && time.Now().Before(end); {
+				select {
+				case <-c.Context().Done():
+					return c.Context().Err()
+				case <-time.After(200 * time.Millisecond):
+				}
+				if k, err = apiclient.Get[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d", k.ID), nil); err != nil {
+					return err
+				}
+			}
+			if err := r.print(c, k, func(w io.Writer) { writeCheckup(w, k) }); err != nil {
+				return err
+			}
+			if k.First() != "" {
+				return errNo
+			}
+			return nil
+		}}
+	c.Flags().StringVar(&queue, "queue", "", "also print a test page to this queue, from the endpoint")
+	c.Flags().DurationVar(&wait, "wait", checkupWaits, "how long to wait for what the endpoint finds itself")
+	return c
+}
+
+func writeCheckup(w io.Writer, k endpoint.Checkup) {
+	by := ""
+	for _, r := range k.Rungs {
+		if r.By != by {
+			by = r.By
+			fmt.Fprintln(w, map[string]string{"service": "From here:", "endpoint": "From " + k.Machine + ":"}[by])
+		}
+		fmt.Fprintf(w, "  %-9s %s %s.\n", r.Result, r.Check, strings.TrimSuffix(r.Says, "."))
+		if r.Fix != "" {
+			fmt.Fprintf(w, "  %-9s   To mend it: %s.\n", "", r.Fix)
+		}
+	}
+	if first := k.First(); first != "" {
+		fmt.Fprintf(w, "The first that is wrong: %s.\n", strings.TrimSuffix(first, "."))
+	}
+	if k.ID > 0 && k.Done == nil {
+		fmt.Fprintf(w, "%s has not answered from its own place yet.\n", k.Machine)
+	}
+}

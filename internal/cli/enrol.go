@@ -1,0 +1,115 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/access"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+)
+
+const (
+	enrolPath       = "/api/v1/enrolments"
+	enrolTokensPath = "/api/v1/enrolment-tokens"
+)
+
+func (r *root) enrol() *cobra.Command {
+	return group("enrol", "Let endpoints enrol, and revoke them", r.enrolToken(), r.enrolTokens(), r.enrolEnd(), r.enrolList(), r.enrolRevoke())
+}
+
+func (r *root) enrolToken() *cobra.Command {
+	var want api.NewEnrolToken
+	var expires string
+	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the command for the endpoint", Args: args(cobra.ExactArgs(1)),
+		Long: `Make an enrolment token, with which agents enrol their machines. It is shown this once; it also says by which authority the
+service is known, so that the endpoint needs no file. With -o json only what a program needs is printed.`,
+		RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			if want.Expires, err = dayOf(expires); err != nil {
+				return usageError{fmt.Errorf("--expires: %w", err)}
+			}
+			want.Name = a[0]
+			made, err := apiclient.Post[api.MadeEnrolToken](c.Context(), client, enrolTokensPath, want)
+			if err != nil {
+				return err
+			}
+			return r.print(c, made, func(w io.Writer) {
+				site := "any site"
+				if made.Token.Site != "" {
+					site = made.Token.Site
+				}
+				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once.\n\nOn the endpoint:\n\n  cirque-agent enrol --service %s --token %s --state /var/lib/cirque-agent\n",
+					made.Token.Name, count(made.Token.Uses, "machine"), site, made.Token.ExpiresAt.Local().Format(time.DateTime), client.URL(), made.Secret)
+			})
+		}}
+	f := c.Flags()
+	f.StringVar(&want.Site, "site", "", "where the machines stand; any site when absent")
+	f.IntVar(&want.Uses, "uses", 1, "how many machines may enrol with it")
+	f.StringVar(&expires, "expires", "", "the day with whose beginning it ends, YYYY-MM-DD; a week from now when absent")
+	return c
+}
+
+func (r *root) enrolTokens() *cobra.Command {
+	return ask(r, "tokens", "Enrolment tokens, without their secrets", cobra.NoArgs, get[[]access.EnrolToken](fixed(enrolTokensPath)), func(w io.Writer, list []access.EnrolToken) {
+		if len(list) == 0 {
+			fmt.Fprintln(w, "There is no enrolment token. To make one: cirque enrol token NAME")
+			return
+		}
+		t := r.table("NAME", "SITE", "USED", "ENDS", "BY", "STATE")
+		for _, v := range list {
+			site, state := v.Site, v.Over(time.Now())
+			if site == "" {
+				site = "any"
+			}
+			if state == "" {
+				state = "lets in"
+			}
+			t.add(v.Name, site, fmt.Sprintf("%d of %d", v.Used, v.Uses), v.ExpiresAt.Local().Format(time.DateTime), v.Author, state)
+		}
+		t.write(w)
+	})
+}
+
+func (r *root) enrolEnd() *cobra.Command {
+	return done(r, "end-token NAME", "End an enrolment token; machines that enrolled with it stay", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+		return client.Do(c.Context(), "DELETE", apiclient.Path(enrolTokensPath, a[0]), nil, nil, nil)
+	}, func(a []string) string {
+		return "The enrolment token " + a[0] + " lets nobody in any more. Machines that enrolled with it stay."
+	})
+}
+
+func (r *root) enrolList() *cobra.Command {
+	return ask(r, "list", "Machines whose agents have certificates", cobra.NoArgs, get[[]access.Enrolled](fixed(enrolPath)), func(w io.Writer, list []access.Enrolled) {
+		if len(list) == 0 {
+			fmt.Fprintln(w, "No machine is enrolled. Make a token, and run what it says on the endpoint: cirque enrol token NAME")
+			return
+		}
+		t := r.table("MACHINE", "SITE", "ENROLLED", "WITH", "CERTIFICATE UNTIL", "STATE")
+		for _, e := range list {
+			state := "good"
+			switch {
+			case e.RevokedAt != nil:
+				state = "revoked by " + e.RevokedBy
+			case time.Now().After(e.ExpiresAt):
+				state = "ended"
+			}
+			t.add(e.Machine, e.Site, e.At.Local().Format(time.DateOnly), e.By, e.ExpiresAt.Local().Format(time.DateOnly), state)
+		}
+		t.write(w)
+	})
+}
+
+func (r *root) enrolRevoke() *cobra.Command {
+	return done(r, "revoke MACHINE", "Revoke a machine's certificates, at once", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+		return client.Do(c.Context(), "DELETE", apiclient.Path(enrolPath, a[0]), nil, nil, nil)
+	}, func(a []string) string {
+		return a[0] + " is let in no more. What it has installed stays; it can be enrolled again with a new token."
+	})
+}

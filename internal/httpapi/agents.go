@@ -1,0 +1,137 @@
+package httpapi
+
+import (
+	"bytes"
+	"context"
+	"crypto/ed25519"
+	"encoding/json"
+	"fmt"
+	"net/http"
+	"time"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/internal/agentproto"
+)
+
+// forAgent are the headers of an answer to an agent: the pace at which it is to ask, and who signs.
+type forAgent struct{ pace, signature, key string }
+
+// asAgent makes them for an answer to a question with a nonce; empty ones for whoever is no agent.
+func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag string, body []byte) forAgent {
+	p := principalOf(ctx)
+	if p == nil || p.Role != access.Agent {
+		return forAgent{}
+	}
+	set := s.svc.Snapshot().World.Estate.Document().Agent()
+	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second, Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
+	if key := s.svc.AnswerKey(); key != nil && nonce != "" && body != nil {
+		out.signature, out.key = agentproto.Sign(key, nonce, asked, tag, body), s.answerKey()
+	}
+	return out
+}
+
+// answerKey writes the public key of the service's answers; "" where it signs none.
+func (s *server) answerKey() string {
+	key := s.svc.AnswerKey()
+	if key == nil {
+		return ""
+	}
+	return agentproto.WriteKey(key.Public().(ed25519.PublicKey))
+}
+
+// checkups are asked for here, and answered by agents.
+func (s *server) checkups(a huma.API) {
+	type start struct {
+		Machine string `path:"machine" maxLength:"256"`
+		Queue   string `query:"queue" maxLength:"63" doc:"Also print a test page to this queue, from the endpoint's own spooler."`
+	}
+	route(s, a, "POST", "/api/v1/endpoints/{machine}/checkups", "start-checkup", "Have an endpoint checked, rung by rung", small, func(ctx context.Context, in *start) (*out[endpoint.Checkup], error) {
+		c, err := s.svc.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue)
+		return &out[endpoint.Checkup]{c}, err
+	})
+	type one struct {
+		ID int64 `path:"id" minimum:"1"`
+	}
+	route(s, a, "GET", "/api/v1/checkups/{id}", "checkup", "A checkup, with what is known by now", small, func(ctx context.Context, in *one) (*out[endpoint.Checkup], error) {
+		c, err := s.svc.Checkup(ctx, principalOf(ctx), in.ID)
+		return &out[endpoint.Checkup]{c}, err
+	})
+	type answer struct{ Body agentproto.CheckupAnswer }
+	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small, func(ctx context.Context, in *answer) (*struct{}, error) {
+		rungs := make([]endpoint.Rung, 0, len(in.Body.Rungs))
+		for _, r := range in.Body.Rungs {
+			rungs = append(rungs, endpoint.Rung{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})
+		}
+		return nil, s.svc.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, rungs)
+	})
+}
+
+// asks writes what an agent is to do besides; it is looked for only when the agent was called.
+func (s *server) asks(ctx context.Context) string {
+	c, ok := s.svc.AskedCheckup(ctx, principalOf(ctx))
+	if !ok {
+		return ""
+	}
+	out := fmt.Sprintf("checkup=%d", c.ID)
+	if c.Queue != "" {
+		out += "; queue=" + c.Queue
+	}
+	return out
+}
+
+// shipments are the drivers that endpoints install.
+func (s *server) shipments(a huma.API) {
+	type in struct {
+		Nonce   string `header:"Cirque-Nonce" maxLength:"64"`
+		RawBody []byte
+		Body    agentproto.DriverRequest
+	}
+	type answer struct {
+		Type      string `header:"Content-Type"`
+		Signature string `header:"Cirque-Signature"`
+		Key       string `header:"Cirque-Key"`
+		Body      []byte
+	}
+	route(s, a, "POST", agentproto.DriverPath, "ask-driver", "What an endpoint needs to install a driver, by its exact name", small, func(ctx context.Context, in *in) (*answer, error) {
+		k, err := s.svc.Ship(ctx, principalOf(ctx), in.Body.Exact, in.Body.Platform)
+		if err != nil {
+			return nil, err
+		}
+		d := agentproto.Driver{Exact: in.Body.Exact, Package: k.Package, SetUpFile: k.SetUpFile, Files: []agentproto.DriverFile{}}
+		for _, f := range k.Files {
+			d.Files = append(d.Files, agentproto.DriverFile(f))
+		}
+		b, err := json.Marshal(d)
+		if err != nil {
+			return nil, err
+		}
+		h := s.asAgent(ctx, in.Nonce, in.RawBody, "", b)
+		return &answer{"application/json", h.signature, h.key, b}, nil
+	})
+	answers[agentproto.Driver](a, agentproto.DriverPath)
+	type places struct{ Body agentproto.PlacesRequest }
+	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, for the endpoint that installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
+		p, err := s.svc.Places(ctx, principalOf(ctx), in.Body.Queues)
+		return &out[agentproto.Places]{agentproto.Places{Places: p}}, err
+	})
+	type file struct {
+		Digest string `path:"digest" maxLength:"64"`
+		Path   string `query:"path" required:"true" maxLength:"400"`
+	}
+	op := operation(http.MethodGet, agentproto.DriverPath+"/{digest}/file", "driver-file", "One file of a driver, for the endpoint that installs it", small)
+	op.Responses = map[string]*huma.Response{"200": {Description: "The file's contents.", Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
+	huma.Register(a, op, func(ctx context.Context, in *file) (*huma.StreamResponse, error) {
+		// The files that describe drivers are small, and a broken one must not look whole.
+		var b bytes.Buffer
+		if err := s.svc.ShippedFile(ctx, principalOf(ctx), in.Digest, in.Path, &b); err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return &huma.StreamResponse{Body: func(c huma.Context) {
+			c.SetHeader("Content-Type", "application/octet-stream")
+			_, _ = b.WriteTo(c.BodyWriter()) // the agent has gone
+		}}, nil
+	})
+}

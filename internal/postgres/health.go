@@ -1,0 +1,108 @@
+package postgres
+
+import (
+	"context"
+	"encoding/json"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"cirque/core/endpoint"
+	"cirque/core/live"
+)
+
+// Healths gives what probing has found, by kind and name.
+func (s *Store) Healths(ctx context.Context) ([]live.Health, error) {
+	rows, err := s.pool.Query(ctx, "SELECT state FROM health ORDER BY kind, name")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (h live.Health, err error) {
+		var text []byte
+		if err := row.Scan(&text); err != nil {
+			return h, err
+		}
+		return h, json.Unmarshal(text, &h)
+	})
+	return out, translate(err)
+}
+
+// SaveHealth keeps some; those in changed have come to another verdict, which is kept for ever.
+func (s *Store) SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		for _, h := range list {
+			text, err := json.Marshal(h)
+			if err != nil {
+				return err
+			}
+			if _, err := tx.Exec(ctx, "INSERT INTO health (kind, name, state) VALUES ($1, $2, $3) ON CONFLICT (kind, name) DO UPDATE SET state = excluded.state", h.Kind, h.Name, text); err != nil {
+				return err
+			}
+			if changed(h) {
+				says := ""
+				if h.Verdict == live.Gone {
+					says = h.Says
+				}
+				if _, err := tx.Exec(ctx, "INSERT INTO health_change (kind, name, verdict, says, at) VALUES ($1, $2, $3, $4, $5)", h.Kind, h.Name, h.Verdict, says, h.Since); err != nil {
+					return err
+				}
+			}
+		}
+		return nil
+	})
+}
+
+// HealthChanges gives when something went up or down since a time, and before them the last change that came earlier; oldest first.
+func (s *Store) HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error) {
+	rows, err := s.pool.Query(ctx, `(SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at < $3 ORDER BY at DESC LIMIT 1)
+		UNION ALL (SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at >= $3 ORDER BY at DESC LIMIT 500) ORDER BY at`, kind, name, since)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[live.Turn])
+	return out, translate(err)
+}
+
+// Leading counts, for each server, the endpoints of which an own queue leads there, and those of them on which a step fails.
+func (s *Store) Leading(ctx context.Context) (map[string][2]int, error) {
+	rows, err := s.pool.Query(ctx, "SELECT server, count(*), count(*) FILTER (WHERE failing) FROM endpoint, unnest(servers) AS server GROUP BY server")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out := map[string][2]int{}
+	var server string
+	var all, failing int
+	_, err = pgx.ForEachRow(rows, []any{&server, &all, &failing}, func() error { out[server] = [2]int{all, failing}; return nil })
+	return out, translate(err)
+}
+
+// LeadingTo lists the endpoints that lead to a server, those on which a step fails first, by name.
+func (s *Store) LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE servers @> ARRAY[$1] ORDER BY failing DESC, folded LIMIT $2", server, limit)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, scanEndpoint)
+	return out, translate(err)
+}
+
+// AddSample keeps how the fleet stands, and forgets samples older than a year.
+func (s *Store) AddSample(ctx context.Context, f endpoint.Sample) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "DELETE FROM fleet_sample WHERE at < $1", f.At.AddDate(-1, 0, 0)); err != nil {
+			return err
+		}
+		_, err := tx.Exec(ctx, "INSERT INTO fleet_sample (at, converged, behind, failing, silent) VALUES ($1, $2, $3, $4, $5) ON CONFLICT (at) DO NOTHING", f.At, f.Converged, f.Behind, f.Failing, f.Silent)
+		return err
+	})
+}
+
+// Samples gives how the fleet stood since a time, oldest first.
+func (s *Store) Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error) {
+	rows, err := s.pool.Query(ctx, "SELECT at, converged, behind, failing, silent FROM fleet_sample WHERE at >= $1 ORDER BY at", since)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[endpoint.Sample])
+	return out, translate(err)
+}

@@ -1,0 +1,145 @@
+package postgres
+
+import (
+	"cmp"
+	"context"
+	"errors"
+	"fmt"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"cirque/core/directory"
+	"cirque/core/event"
+	"cirque/core/name"
+	"cirque/internal/fault"
+)
+
+const joinColumns = "id, a, b, apart, reason, author, valid_from"
+
+func scanJoin(row pgx.CollectableRow) (j directory.Join, err error) {
+	return j, row.Scan(&j.ID, &j.A, &j.B, &j.Apart, &j.Reason, &j.Author, &j.At)
+}
+
+// joinsOf gives what says who is one person at a time, nil for the present.
+func joinsOf(ctx context.Context, tx pgx.Tx, at *time.Time) (directory.Joins, error) {
+	out := directory.Joins{ByHand: []directory.Join{}}
+	rows, err := tx.Query(ctx, "SELECT rule, value FROM directory_join_rule WHERE "+holds, at)
+	if err != nil {
+		return out, err
+	}
+	var rule, value string
+	if _, err := pgx.ForEachRow(rows, []any{&rule, &value}, func() error {
+		switch rule {
+		case "address":
+			out.ByAddress = true
+		case "employee":
+			out.ByEmployee = true
+		case "lead":
+			out.Lead = value
+		}
+		return nil
+	}); err != nil {
+		return out, err
+	}
+	if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE "+holds+" ORDER BY id", at); err != nil {
+		return out, err
+	}
+	byHand, err := pgx.CollectRows(rows, scanJoin)
+	out.ByHand = append(out.ByHand, byHand...)
+	return out, err
+}
+
+// SetJoinRule turns a rule, address or employee, on or off. It says whether that changed anything.
+func (s *Store) SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (changed bool, err error) {
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		sql, args := "UPDATE directory_join_rule SET valid_to = greatest(valid_from, clock_timestamp()) WHERE rule = $1 AND valid_to IS NULL", []any{rule}
+		if on {
+			sql, args = "INSERT INTO directory_join_rule (rule, author) VALUES ($1, $2) ON CONFLICT DO NOTHING", []any{rule, e.Author}
+		}
+		tag, err := tx.Exec(ctx, sql, args...)
+		if changed = err == nil && tag.RowsAffected() > 0; !changed {
+			return err
+		}
+		if err := errors.Join(otherwise(ctx, tx, e.Author), notify(ctx, tx, event.Directory, "joins")); err != nil {
+			return err
+		}
+		return happened(ctx, tx, e.With(map[string]bool{rule: !on}, map[string]bool{rule: on}))
+	})
+	return changed, err
+}
+
+// SetLead says which source's accounts stand for people who have several; "" takes that back.
+func (s *Store) SetLead(ctx context.Context, source string, e event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		if err := otherwise(ctx, tx, e.Author); err != nil {
+			return err
+		}
+		var was string
+		err := tx.QueryRow(ctx, "UPDATE directory_join_rule SET valid_to = greatest(valid_from, clock_timestamp()) WHERE rule = 'lead' AND valid_to IS NULL RETURNING value").Scan(&was)
+		if err != nil && !errors.Is(err, pgx.ErrNoRows) {
+			return err
+		}
+		if source != "" {
+			if _, err := tx.Exec(ctx, "INSERT INTO directory_join_rule (rule, value, author) VALUES ('lead', $1, $2)", source, e.Author); err != nil {
+				return err
+			}
+		}
+		if err := notify(ctx, tx, event.Directory, "joins"); err != nil {
+			return err
+		}
+		return happened(ctx, tx, e.With(map[string]string{"lead": was}, map[string]string{"lead": source}))
+	})
+}
+
+// AddJoin keeps somebody's word on two accounts, in place of an earlier one on the same two.
+func (s *Store) AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error) {
+	err := s.in(ctx, func(tx pgx.Tx) error {
+		key := func(a directory.Account) [2]string { return [2]string{a.Source, cmp.Or(a.ID, name.Fold(a.Name))} }
+		rows, err := tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE valid_to IS NULL FOR UPDATE")
+		if err != nil {
+			return err
+		}
+		have, err := pgx.CollectRows(rows, scanJoin)
+		if err != nil {
+			return err
+		}
+		for _, h := range have {
+			if same := key(h.A) == key(j.A) && key(h.B) == key(j.B) || key(h.A) == key(j.B) && key(h.B) == key(j.A); !same {
+				continue
+			}
+			if _, err := tx.Exec(ctx, "UPDATE directory_join SET valid_to = greatest(valid_from, clock_timestamp()) WHERE id = $1", h.ID); err != nil {
+				return err
+			}
+		}
+		if err := tx.QueryRow(ctx, "INSERT INTO directory_join (a, b, apart, reason, author) VALUES ($1, $2, $3, $4, $5) RETURNING id, valid_from", j.A, j.B, j.Apart, j.Reason, j.Author).Scan(&j.ID, &j.At); err != nil {
+			return err
+		}
+		if err := errors.Join(otherwise(ctx, tx, e.Author), notify(ctx, tx, event.Directory, "joins")); err != nil {
+			return err
+		}
+		return happened(ctx, tx, e.With(nil, j))
+	})
+	return j, err
+}
+
+// EndJoin takes somebody's word back; an Unknown fault where there is none.
+func (s *Store) EndJoin(ctx context.Context, id int64, author string) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, "UPDATE directory_join SET valid_to = greatest(valid_from, clock_timestamp()) WHERE id = $1 AND valid_to IS NULL RETURNING "+joinColumns, id)
+		if err != nil {
+			return err
+		}
+		was, err := pgx.CollectExactlyOneRow(rows, scanJoin)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return fault.New(fault.Unknown, "join-unknown", "see cirque directory joins", "there is no join %d", id)
+		}
+		if err != nil {
+			return err
+		}
+		if err := errors.Join(otherwise(ctx, tx, author), notify(ctx, tx, event.Directory, "joins")); err != nil {
+			return err
+		}
+		return happened(ctx, tx, event.Event{Kind: event.JoinEnded, Subject: was.A.Name, Author: author, Says: fmt.Sprintf("The join of %s and %s was undone", was.A.Name, was.B.Name)}.With(was, nil))
+	})
+}

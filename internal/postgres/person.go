@@ -1,0 +1,202 @@
+package postgres
+
+import (
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/jackc/pgx/v5"
+
+	"cirque/core/directory"
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/core/name"
+)
+
+// PersonData gives all that is kept of somebody under any of their folded names.
+func (s *Store) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
+	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Joins: []directory.Join{}}
+	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row WHERE kind = 'user' AND lower(name) = ANY($1) ORDER BY id", names)
+		if err != nil {
+			return err
+		}
+		past, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastRow])
+		if err != nil {
+			return err
+		}
+		out.Directory = append(out.Directory, past...)
+		if rows, err = tx.Query(ctx, "SELECT person, queue, valid_from, valid_to FROM pick WHERE person = ANY($1) ORDER BY id", names); err != nil {
+			return err
+		}
+		picks, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastPick])
+		if err != nil {
+			return err
+		}
+		out.Picks = append(out.Picks, picks...)
+		if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE lower(a->>'name') = ANY($1) OR lower(b->>'name') = ANY($1) ORDER BY id", names); err != nil {
+			return err
+		}
+		joins, err := pgx.CollectRows(rows, scanJoin)
+		out.Joins = append(out.Joins, joins...)
+		return err
+	})
+	return out, translate(err)
+}
+
+// EventsOf lists what somebody did and what concerned them, under any of their names as authors and subjects are written.
+func (s *Store) EventsOf(ctx context.Context, names []string) ([]event.Event, error) {
+	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE lower(author) = ANY($1) OR lower(subject) = ANY($1) ORDER BY id", lowered(names))
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[event.Event])
+	return out, translate(err)
+}
+
+func lowered(names []string) []string {
+	out := make([]string, len(names))
+	for i, n := range names {
+		out[i] = strings.ToLower(n)
+	}
+	return out
+}
+
+// ErasePerson takes what is kept of somebody away: what the directory said of them before, their picks, joins, requests and
+// account, and what endpoints told of them. In the audit a number stands for them from then on. names are folded; accounts
+// are those of directories. It gives what stands for them.
+func (s *Store) ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (stands string, err error) {
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		if err := otherwise(ctx, tx, author); err != nil { // first, as imports lock
+			return err
+		}
+		if _, err := tx.Exec(ctx, "SET LOCAL cirque.erasing = 'on'"); err != nil {
+			return err
+		}
+		for _, sql := range []string{
+			"DELETE FROM directory_row WHERE kind = 'user' AND valid_to IS NOT NULL AND lower(name) = ANY($1)",
+			"DELETE FROM pick WHERE person = ANY($1)",
+			"DELETE FROM directory_join WHERE lower(a->>'name') = ANY($1) OR lower(b->>'name') = ANY($1)",
+			"DELETE FROM request WHERE folded = ANY($1)",
+		} {
+			if _, err := tx.Exec(ctx, sql, names); err != nil {
+				return err
+			}
+		}
+		if _, err := tx.Exec(ctx, "DELETE FROM account WHERE folded = ANY($1) AND source <> ''", accounts); err != nil {
+			return err
+		}
+		if err := eraseAtEndpoints(ctx, tx, names); err != nil {
+			return err
+		}
+		var n int64
+		if err := tx.QueryRow(ctx, "SELECT coalesce(max(id), 0) + 1 FROM event").Scan(&n); err != nil {
+			return err
+		}
+		stands = fmt.Sprintf("erased-person-%d", n)
+		all := slices.Concat(names, accounts)
+		if err := eraseInEvents(ctx, tx, all, stands); err != nil {
+			return err
+		}
+		for _, what := range []string{event.Access, event.Directory, event.Live} {
+			if err := notify(ctx, tx, what, "erased"); err != nil {
+				return err
+			}
+		}
+		return happened(ctx, tx, event.Event{Kind: event.Erased, Subject: stands, Author: author, Says: "What was kept of a person was erased: " + reason})
+	})
+	return stands, err
+}
+
+// eraseAtEndpoints takes somebody out of what endpoints last told.
+func eraseAtEndpoints(ctx context.Context, tx pgx.Tx, names []string) error {
+	rows, err := tx.Query(ctx, "SELECT folded, report FROM endpoint FOR UPDATE")
+	if err != nil {
+		return err
+	}
+	type told struct {
+		Folded string
+		Report endpoint.Report
+	}
+	all, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (t told, err error) {
+		var text []byte
+		if err := row.Scan(&t.Folded, &text); err != nil {
+			return t, err
+		}
+		return t, json.Unmarshal(text, &t.Report)
+	})
+	if err != nil {
+		return err
+	}
+	is := func(n string) bool { return n != "" && slices.Contains(names, name.Fold(n)) }
+	for _, t := range all {
+		r := &t.Report
+		before := len(r.Contexts) + len(r.Installed) + len(r.Logins) + len(r.Failures) + len(r.Removed)
+		r.Contexts = slices.DeleteFunc(r.Contexts, func(q lineup.Query) bool { return q.User != nil && is(*q.User) })
+		r.Installed = slices.DeleteFunc(r.Installed, func(i endpoint.Installed) bool { return is(i.User) })
+		r.Logins = slices.DeleteFunc(r.Logins, func(l endpoint.Login) bool { return is(l.System) || is(l.User) })
+		r.Failures = slices.DeleteFunc(r.Failures, func(f endpoint.Failure) bool { return is(f.User) })
+		r.Removed = slices.DeleteFunc(r.Removed, func(k endpoint.Key) bool { return is(k.User) })
+		if len(r.Contexts)+len(r.Installed)+len(r.Logins)+len(r.Failures)+len(r.Removed) == before {
+			continue
+		}
+		text, err := json.Marshal(r)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "UPDATE endpoint SET report = $2 WHERE folded = $1", t.Folded, text); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// eraseInEvents writes what stands for somebody wherever events name them as a whole word.
+func eraseInEvents(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
+	for _, n := range names {
+		word := strings.ToLower(n)
+		// Names may hold any character, so the pattern is made of it literally; around it no letter, digit, dot or dash.
+		if _, err := tx.Exec(ctx, `UPDATE event SET author = CASE WHEN lower(author) = $1 THEN $2 ELSE author END, subject = CASE WHEN lower(subject) = $1 THEN $2 ELSE subject END,
+			says = regexp_replace(says, '(^|[^[:alnum:]._-])' || $3 || '($|[^[:alnum:]_-])', '\1' || $2 || '\2', 'gi'),
+			before = CASE WHEN strpos(lower(before::text), $1) > 0 THEN NULL ELSE before END, after = CASE WHEN strpos(lower(after::text), $1) > 0 THEN NULL ELSE after END
+			WHERE strpos(lower(author || ' ' || subject || ' ' || says || ' ' || coalesce(before::text, '') || ' ' || coalesce(after::text, '')), $1) > 0`, word, stands, quoted(word)); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// quoted makes a pattern that matches a text alone.
+func quoted(s string) string {
+	var b strings.Builder
+	for _, r := range s {
+		if strings.ContainsRune(`\.+*?()[]{}|^$-`, r) {
+			b.WriteByte('\\')
+		}
+		b.WriteRune(r)
+	}
+	return b.String()
+}
+
+// ForgetBefore takes away what people had before a time: picks that ended, and what the directory said of users before. It
+// gives how much that was. The audit stays.
+func (s *Store) ForgetBefore(ctx context.Context, at time.Time) (n int64, err error) {
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		for _, sql := range []string{"DELETE FROM pick WHERE valid_to < $1", "DELETE FROM directory_row WHERE kind = 'user' AND valid_to < $1", "DELETE FROM directory_join WHERE valid_to < $1", "DELETE FROM request WHERE answered_at < $1"} {
+			tag, err := tx.Exec(ctx, sql, at)
+			if err != nil {
+				return err
+			}
+			n += tag.RowsAffected()
+		}
+		if n == 0 {
+			return nil
+		}
+		return happened(ctx, tx, event.Event{Kind: event.Forgotten, Subject: "history", Author: "retention", Says: fmt.Sprintf("%d entries of people's history from before %s were forgotten", n, at.UTC().Format(time.DateOnly))})
+	})
+	return n, err
+}

@@ -1,0 +1,162 @@
+package probe
+
+import (
+	"context"
+	"io"
+	"net"
+	"net/http"
+	"net/url"
+	"os/user"
+	"strings"
+
+	"cirque/core/job"
+	"cirque/internal/fault"
+	"cirque/internal/ipp"
+)
+
+// A Spooler is a client of the common Unix spooler on this machine: it sets queues up by the operations that its own
+// tools use.
+type Spooler struct {
+	ipp  *IPP
+	base string // ipp://HOST:PORT
+}
+
+// A SpoolerQueue is a queue as the spooler has it, or is to have it.
+type SpoolerQueue struct {
+	Name      string
+	Title     string
+	Location  string
+	Device    string // URI
+	Model     string // as its description names it; the spooler's own to say
+	Mark      string // a text of the owner's that the spooler keeps with it
+	Shared    bool
+	Allowed   []string // people; nobody means everybody
+	Options   map[string]any
+	State     int // of RFC 8011, section 5.4.11
+	Accepting bool
+	Reasons   []string
+	Drop      []string // options that it is to lose
+}
+
+// NewSpooler makes a client. at is ipp://HOST:PORT/, or the path of the spooler's local socket, where the spooler knows the
+// account that asks.
+func NewSpooler(at string) (*Spooler, error) {
+	if !strings.HasPrefix(at, "/") {
+		u, err := url.Parse(at)
+		if err != nil || u.Hostname() == "" || u.Scheme != "ipp" && u.Scheme != "ipps" {
+			return nil, fault.New(fault.Invalid, "spooler-address", "write ipp://localhost:631/, or the path of its socket", "%q is no address of a spooler", at)
+		}
+		return &Spooler{NewIPP(nil), u.Scheme + "://" + u.Host}, nil
+	}
+	c := &IPP{http: &http.Client{Transport: &http.Transport{
+		DialContext: func(ctx context.Context, _, _ string) (net.Conn, error) {
+			return (&net.Dialer{Timeout: dialWithin}).DialContext(ctx, "unix", at)
+		},
+		ResponseHeaderTimeout: answerWithin, MaxIdleConnsPerHost: 2,
+	}}}
+	if u, err := user.Current(); err == nil {
+		c.peer = u.Username
+	}
+	return &Spooler{c, "ipp://localhost:631"}, nil
+}
+
+func (s *Spooler) queueURI(name string) string { return s.base + "/printers/" + url.PathEscape(name) }
+
+// ask sends an operation about a queue, or about the spooler where the name is empty, to the place of its administration.
+func (s *Spooler) ask(ctx context.Context, op ipp.Op, name string, printer []ipp.Attribute, body io.Reader) error {
+	uri := s.base + "/"
+	if name != "" {
+		uri = s.queueURI(name)
+	}
+	m := ipp.NewRequest(op, s.ipp.id.Add(1), uri)
+	if u := s.ipp.peer; u != "" {
+		m.Groups[0].Attributes = append(m.Groups[0].Attributes, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, u)))
+	}
+	if printer != nil {
+		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: printer})
+	}
+	_, err := s.ipp.exchange(ctx, s.base+"/admin/", m, body, asking{})
+	return err
+}
+
+// spoolerAttributes are what is read of each queue.
+var spoolerAttributes = []string{"printer-name", "printer-info", "printer-location", "device-uri", "printer-make-and-model", "printer-organizational-unit", "printer-is-shared", "requesting-user-name-allowed",
+	"printer-state", "printer-is-accepting-jobs", "printer-state-reasons", "printer-defaults"}
+
+// Queues lists all of them, with every default that they have.
+func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
+	groups, err := s.ipp.pages(ctx, lister{op: ipp.ListQueues}, s.base+"/", nil, spoolerAttributes)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]SpoolerQueue, 0, len(groups))
+	for _, g := range groups {
+		m := g.One()
+		text := func(a string) string { return m.Text(ipp.PrinterGroup, a) }
+		q := SpoolerQueue{Name: text("printer-name"), Title: text("printer-info"), Location: text("printer-location"), Device: text("device-uri"), Model: text("printer-make-and-model"), Mark: text("printer-organizational-unit"),
+			Shared: m.Number(ipp.PrinterGroup, "printer-is-shared") == 1, Allowed: m.Texts(ipp.PrinterGroup, "requesting-user-name-allowed"), Options: map[string]any{},
+			State: m.Number(ipp.PrinterGroup, "printer-state"), Accepting: m.Number(ipp.PrinterGroup, "printer-is-accepting-jobs") == 1, Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
+		for _, a := range g.Attributes {
+			if o, ok := strings.CutSuffix(a.Name, "-default"); ok && len(a.Words()) > 0 {
+				q.Options[o] = a.Option()
+			}
+		}
+		out = append(out, q)
+	}
+	return out, nil
+}
+
+// Set makes a queue or changes it, and has it print and take jobs. description is a PPD, nil where it is to have none.
+func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader) error {
+	allowed := q.Allowed
+	if len(allowed) == 0 {
+		allowed = []string{"all"}
+	}
+	as := []ipp.Attribute{ipp.Strs(ipp.URI, "device-uri", q.Device), ipp.Strs(ipp.Text, "printer-info", q.Title), ipp.Strs(ipp.Text, "printer-location", q.Location), ipp.Strs(ipp.Text, "printer-organizational-unit", q.Mark),
+		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"), ipp.Strs(ipp.Name, "requesting-user-name-allowed", allowed...), ipp.Attr("printer-is-accepting-jobs", ipp.Bool(true)), ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle)))}
+	for _, o := range q.Drop {
+		as = append(as, ipp.Attr(o+"-default", ipp.Value{Tag: ipp.DeleteAttribute}))
+	}
+	for o, v := range q.Options {
+		a, err := ipp.OptionAttribute(o+"-default", o, v)
+		if err != nil {
+			return err
+		}
+		as = append(as, a)
+	}
+	if description == nil {
+		// The name of no description: one that it had goes.
+		as = append(as, ipp.Strs(ipp.Name, "ppd-name", "raw"))
+	}
+	return s.ask(ctx, ipp.SetQueue, q.Name, as, description)
+}
+
+// Delete removes a queue; one that is not there is no error.
+func (s *Spooler) Delete(ctx context.Context, name string) error {
+	err := s.ask(ctx, ipp.DeleteQueue, name, nil, nil)
+	if f := fault.As(err); err != nil && f.Code == "device-refused" && strings.Contains(f.What, ipp.NotFound.String()) {
+		return nil
+	}
+	return err
+}
+
+// SetDefault makes a queue the spooler's default.
+func (s *Spooler) SetDefault(ctx context.Context, name string) error {
+	return s.ask(ctx, ipp.SetDefaultQueue, name, nil, nil)
+}
+
+// Default names the spooler's default; empty where it has none.
+func (s *Spooler) Default(ctx context.Context) (string, error) {
+	uri := s.base + "/"
+	m, err := s.ipp.exchange(ctx, uri, ipp.NewRequest(ipp.GetDefaultQueue, s.ipp.id.Add(1), uri, ipp.Strs(ipp.Keyword, "requested-attributes", "printer-name")), nil, asking{})
+	if err != nil && ipp.Status(m.Code) == ipp.NotFound {
+		return "", nil
+	}
+	return m.Text(ipp.PrinterGroup, "printer-name"), err
+}
+
+// Print sends a document to a queue, for somebody, and says what was answered.
+func (s *Spooler) Print(ctx context.Context, name, owner, title, format string, body io.Reader) (string, error) {
+	out, err := s.ipp.Print(ctx, s.queueURI(name), job.Document{Name: title, Owner: owner, Format: format}, body)
+	return out.Says, err
+}

@@ -1,0 +1,161 @@
+package service
+
+import (
+	"context"
+	"slices"
+
+	"cirque/core/access"
+	"cirque/core/event"
+	"cirque/core/stock"
+	"cirque/internal/fault"
+)
+
+// AddDevice registers a device after having questioned it.
+func (s *Service) AddDevice(ctx context.Context, p *access.Principal, w stock.Watch, anyway bool) (stock.DeviceView, error) {
+	w.Kind = stock.KindDevice
+	w, err := s.register(ctx, p, w, anyway)
+	if err != nil {
+		return stock.DeviceView{}, err
+	}
+	return s.Device(ctx, p, w.Name)
+}
+
+// Devices lists all devices, the estate's and those registered by hand.
+func (s *Service) Devices(_ context.Context, p *access.Principal) ([]stock.DeviceView, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	st := s.stock.Load()
+	doc := s.Snapshot().World.Estate.Document()
+	behind := map[string][]string{}
+	for _, q := range doc.Queues {
+		for _, d := range q.Devices {
+			behind[d] = append(behind[d], q.Name)
+		}
+	}
+	list := s.watched(stock.KindDevice)
+	differs := stock.DeviceDifferences(doc, list, sightings(st), st.reservations)
+	out := make([]stock.DeviceView, 0, len(list))
+	for _, l := range list {
+		_, registered := st.watches[[2]string{stock.KindDevice, l.Name}]
+		v := stock.DeviceView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered, Check: l.Check, Reading: l.Reading, Identity: l.Identity, Queues: behind[l.Name], Differs: differs[l.Name]}
+		if v.Queues == nil {
+			v.Queues = []string{}
+		}
+		if v.Differs == nil {
+			v.Differs = []stock.Difference{}
+		}
+		v.Driverless = l.Reading != nil && stock.Driverless(*l.Reading)
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// sightings are what was found at addresses that are not listed.
+func sightings(st *stockState) []stock.Sighting {
+	var out []stock.Sighting
+	for i := range st.found {
+		f := &st.found[i]
+		out = append(out, stock.Sighting{URI: f.URI, Seen: &f.Reading})
+	}
+	return out
+}
+
+// Device gives one device.
+func (s *Service) Device(ctx context.Context, p *access.Principal, name string) (stock.DeviceView, error) {
+	all, err := s.Devices(ctx, p)
+	if err != nil {
+		return stock.DeviceView{}, err
+	}
+	i := slices.IndexFunc(all, func(d stock.DeviceView) bool { return d.Name == name })
+	if i < 0 {
+		return stock.DeviceView{}, fault.New(fault.Unknown, "device-unknown", "see cirque device list", "there is no device %q", name)
+	}
+	return all[i], nil
+}
+
+// Recognise takes the device that answers now for the one that is meant: a change of device was intended.
+func (s *Service) Recognise(ctx context.Context, p *access.Principal, name string) (stock.DeviceView, error) {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return stock.DeviceView{}, err
+	}
+	k, ok := s.stock.Load().kept[[2]string{stock.KindDevice, name}]
+	if !ok || k.Device == nil || !k.Check.OK {
+		return stock.DeviceView{}, fault.New(fault.Conflict, "nothing-seen", "read it first", "nothing answers at the address of %s", name)
+	}
+	k.Identity = stock.IdentityOf(*k.Device)
+	e := event.Event{Kind: event.Found, Subject: name, Author: p.Name, Says: "The device " + name + " is now the one with " + k.Identity.String()}
+	if err := s.store.SaveReading(ctx, k, true, []event.Event{e}); err != nil {
+		return stock.DeviceView{}, err
+	}
+	if err := s.freshStock(ctx, event.Stock, stock.KindDevice+" "+name); err != nil {
+		return stock.DeviceView{}, err
+	}
+	return s.Device(ctx, p, name)
+}
+
+// FoundDevices lists what scans found and nobody listed.
+func (s *Service) FoundDevices(_ context.Context, p *access.Principal) ([]stock.Unlisted, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	out := []stock.Unlisted{}
+	listed := s.listedHosts()
+	for _, f := range s.stock.Load().found {
+		if !listed[f.Address] {
+			out = append(out, f)
+		}
+	}
+	return out, nil
+}
+
+// listedHosts are the hosts of all that is watched.
+func (s *Service) listedHosts() map[string]bool {
+	out := map[string]bool{}
+	for _, kind := range []string{stock.KindServer, stock.KindDevice} {
+		for _, l := range s.watched(kind) {
+			out[stock.Host(l.URI)] = true
+		}
+	}
+	return out
+}
+
+// ForgetFound takes addresses off the list of what was found.
+func (s *Service) ForgetFound(ctx context.Context, p *access.Principal, addresses []string) error {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return err
+	}
+	if err := s.store.Forget(ctx, addresses, p.Name); err != nil {
+		return err
+	}
+	return s.freshStock(ctx, event.Stock, "found")
+}
+
+// Reservations gives the reservations that the devices need, as CSV or as the common open DHCP server's JSON, and the
+// devices for which none can be made.
+func (s *Service) Reservations(_ context.Context, p *access.Principal, format string) (string, []fault.Detail, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return "", nil, err
+	}
+	list, lacking := stock.Reservations(s.watched(stock.KindDevice))
+	if format == "json" {
+		text, err := stock.ReservationsJSON(s.Snapshot().World.Estate.Document(), list)
+		return text, lacking, err
+	}
+	return stock.ReservationsCSV(list), lacking, nil
+}
+
+// ImportReservations takes in what a DHCP server reserves, to compare devices with.
+func (s *Service) ImportReservations(ctx context.Context, p *access.Principal, name, text string) (int, error) {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return 0, err
+	}
+	list, err := stock.ParseReservations(name, text)
+	if err != nil {
+		return 0, err
+	}
+	if err := s.store.SetReservations(ctx, list, event.Event{Kind: event.Reserved, Subject: name, Author: p.Name, Says: plural(len(list), "reservation") + " were imported from " + name}); err != nil {
+		return 0, err
+	}
+	return len(list), s.freshStock(ctx, event.Stock, "reservations")
+}

@@ -1,0 +1,296 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"net/netip"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/core/name"
+	"cirque/internal/fault"
+)
+
+// An Authority certifies machines (RFC 5280).
+type Authority interface {
+	// Issue certifies a machine by its request (RFC 2986); an Invalid fault where the request cannot be used.
+	Issue(request []byte, machine string, lasts time.Duration, now time.Time) (access.Certificate, error)
+	// PEM gives the authority's own certificate, Fingerprint its SHA-256.
+	PEM() []byte
+	Fingerprint() string
+}
+
+// certificates are those that let machines in, in memory, so that it works while the database is away.
+type certificates struct {
+	mu      sync.RWMutex
+	good    map[string]access.Enrolled // by serial. Guarded by mu.
+	reading sync.Mutex                 // held while they are read
+}
+
+func (c *certificates) get(serial string) *access.Enrolled {
+	c.mu.RLock()
+	defer c.mu.RUnlock()
+	if e, ok := c.good[serial]; ok {
+		return &e
+	}
+	return nil
+}
+
+// read takes a machine's certificates from the store anew, or all.
+func (c *certificates) read(ctx context.Context, store enrolments, machine string) error {
+	c.reading.Lock()
+	defer c.reading.Unlock()
+	list, err := store.GoodCertificates(ctx, machine)
+	if err != nil {
+		return err
+	}
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if machine == "" || c.good == nil {
+		c.good = make(map[string]access.Enrolled, len(list))
+	}
+	for serial, e := range c.good {
+		if name.Fold(e.Machine) == name.Fold(machine) {
+			delete(c.good, serial)
+		}
+	}
+	for _, e := range list {
+		c.good[e.Serial] = e
+	}
+	return nil
+}
+
+func revoked(machine string) error {
+	return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again: cirque-agent enrol", "the certificate of %s was revoked, or is not of this service", machine)
+}
+
+// ByCertificate finds whose a verified certificate is, by its serial number; machine is the name in it.
+func (s *Service) ByCertificate(serial, machine string) (*access.Principal, error) {
+	e := s.certificates.get(serial)
+	if e == nil || !s.now().Before(e.ExpiresAt) {
+		return nil, revoked(machine)
+	}
+	return &access.Principal{Name: "the agent on " + e.Machine, Role: access.Agent, Machine: e.Machine, Serial: serial}, nil
+}
+
+// enrolPrefix makes an enrolment token recognisable. What follows is its secret and, after a dot, the fingerprint of the
+// authority by which the agent knows this service.
+const enrolPrefix = "cirque-enrol_"
+
+// MakeEnrolToken makes an enrolment token, and gives what a person hands to agents; it is kept nowhere.
+func (s *Service) MakeEnrolToken(ctx context.Context, p *access.Principal, want access.EnrolToken) (access.EnrolToken, string, error) {
+	if err := access.CheckAt(p, access.Enrol, want.Site, "the enrolment token"); err != nil {
+		return want, "", err
+	}
+	if s.cfg.Authority == nil {
+		return want, "", noAuthority()
+	}
+	want.Uses = cmp.Or(want.Uses, 1)
+	if want.ExpiresAt.IsZero() {
+		want.ExpiresAt = s.now().Add(access.EnrolLasts)
+	}
+	if err := access.ValidEnrolToken(want, s.now(), s.hasSite); err != nil {
+		return want, "", err
+	}
+	secret := rand.Text()
+	want.Author, want.Hash = p.Name, sha256.Sum256([]byte(secret))
+	t, err := s.store.AddEnrolToken(ctx, want)
+	return t, enrolPrefix + secret + "." + s.cfg.Authority.Fingerprint(), err
+}
+
+func noAuthority() error {
+	return fault.New(fault.Unavailable, "enrol-needs-tls", "run the service with TLS, without --plain-http; until then an agent has a token: cirque token create --role agent", "this service has no certificate authority, so agents cannot enrol")
+}
+
+// EnrolTokens lists enrolment tokens.
+func (s *Service) EnrolTokens(ctx context.Context, p *access.Principal) ([]access.EnrolToken, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	list, err := s.store.EnrolTokens(ctx)
+	return append([]access.EnrolToken{}, list...), err
+}
+
+// RevokeEnrolToken ends an enrolment token.
+func (s *Service) RevokeEnrolToken(ctx context.Context, p *access.Principal, called string) error {
+	list, err := s.EnrolTokens(ctx, p)
+	if err != nil {
+		return err
+	}
+	i := slices.IndexFunc(list, func(t access.EnrolToken) bool { return t.Name == called })
+	site := ""
+	if i >= 0 {
+		site = list[i].Site
+	}
+	if err := access.CheckAt(p, access.Enrol, site, "the enrolment token "+called); err != nil {
+		return err
+	}
+	return s.store.RevokeEnrolToken(ctx, called, p.Name)
+}
+
+// Enrolled lists the machines whose agents have certificates.
+func (s *Service) Enrolled(ctx context.Context, p *access.Principal) ([]access.Enrolled, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Enrolled(ctx)
+	return append([]access.Enrolled{}, list...), err
+}
+
+// Revoke ends a machine's certificates, at once.
+func (s *Service) Revoke(ctx context.Context, p *access.Principal, machine string) error {
+	list, err := s.Enrolled(ctx, p)
+	if err != nil {
+		return err
+	}
+	site := ""
+	if i := slices.IndexFunc(list, func(e access.Enrolled) bool { return name.Fold(e.Machine) == name.Fold(machine) }); i >= 0 {
+		site = cmp.Or(list[i].Site, s.siteOf(list[i].Machine, nil))
+	}
+	if err := access.CheckAt(p, access.Enrol, site, "the machine "+machine); err != nil {
+		return err
+	}
+	if err := s.store.Revoke(ctx, machine, p.Name); err != nil {
+		return err
+	}
+	err = s.certificates.read(ctx, s.store, machine)
+	s.callers.ring(machine) // whoever waits with it waits no more
+	return err
+}
+
+// An Enrolment is what an agent asks with.
+type Enrolment struct {
+	Token, Machine string
+	Request        []byte // PKCS #10 as PEM
+	Addresses      []netip.Addr
+	Remote         string // from where it comes
+}
+
+// Enrolling is what an agent is given.
+type Enrolling struct {
+	access.Enrolled
+	Certificate, Authority []byte // PEM
+}
+
+// Enrol lets an agent in by an enrolment token. Whatever is refused is recorded.
+func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err error) {
+	from := "enrol " + in.Remote
+	if err := s.slow.check(from, s.now()); err != nil {
+		return out, err
+	}
+	invited := false // came with a token that is good
+	defer func() {
+		if f := fault.As(err); f != nil && f.Kind != fault.Unavailable && f.Kind != fault.Internal {
+			if !invited {
+				s.slow.failed(from, s.now()) // else whoever likes could fill the audit
+			}
+			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote, Says: in.Machine + " was not enrolled: " + f.What}); e != nil {
+				s.log.Warn("a refused enrolment could not be recorded", "error", e)
+			}
+		}
+	}()
+	if s.cfg.Authority == nil {
+		return out, noAuthority()
+	}
+	if !name.Valid(in.Machine) || len(in.Machine) > 255 {
+		return out, fault.New(fault.Invalid, "machine-name", "name the machine as the directory does", "%q is no name of a machine", in.Machine)
+	}
+	secret, _, _ := strings.Cut(strings.TrimPrefix(strings.TrimSpace(in.Token), enrolPrefix), ".")
+	token, err := s.store.EnrolTokenBy(ctx, sha256.Sum256([]byte(secret)))
+	if err != nil {
+		return out, err
+	}
+	if why := token.Over(s.now()); why != "" {
+		return out, fault.New(fault.Denied, "enrol-token-over", "have another made: cirque enrol token NAME", "the enrolment token %s %s", token.Name, why)
+	}
+	invited = true
+	machine := s.directoryName(in.Machine)
+	var site string
+	if remote, err := netip.ParseAddr(in.Remote); err == nil {
+		site = s.siteOf(machine, []netip.Addr{remote.Unmap()}) // what is seen goes before what is said
+	}
+	site = cmp.Or(site, s.siteOf(machine, in.Addresses))
+	if token.Site != "" && site != "" && site != token.Site {
+		return out, fault.New(fault.Denied, "enrol-other-site", "use a token of "+site+", or one of any site", "the enrolment token %s is for machines at %s, and %s is at %s", token.Name, token.Site, machine, site)
+	}
+	site = cmp.Or(token.Site, site)
+	now := s.now()
+	cert, err := s.cfg.Authority.Issue(in.Request, machine, access.Lifetime(s.longestCut(site)), now)
+	if err != nil {
+		return out, err
+	}
+	e, err := s.store.Enrol(ctx, token.ID, access.Enrolled{Machine: machine, Site: site, Serial: cert.Serial, Key: cert.Key, By: token.Name, At: now, IssuedAt: now, ExpiresAt: cert.ExpiresAt})
+	if err != nil {
+		return out, err
+	}
+	return Enrolling{e, cert.PEM, s.cfg.Authority.PEM()}, s.certificates.read(ctx, s.store, machine)
+}
+
+// RenewCertificate gives an enrolled machine another certificate, for the key that it asks with.
+func (s *Service) RenewCertificate(ctx context.Context, p *access.Principal, request []byte) (out Enrolling, err error) {
+	if err := access.Check(p, access.Report); err != nil {
+		return out, err
+	}
+	if p.Serial == "" {
+		return out, fault.New(fault.Denied, "not-enrolled", "enrol the machine: cirque-agent enrol", "%s came with a token, and has no certificate to renew", p.Name)
+	}
+	had := s.certificates.get(p.Serial)
+	if had == nil || s.cfg.Authority == nil {
+		return out, revoked(p.Machine)
+	}
+	site := cmp.Or(had.Site, s.siteOf(had.Machine, nil))
+	cert, err := s.cfg.Authority.Issue(request, had.Machine, access.Lifetime(s.longestCut(site)), s.now())
+	if err != nil {
+		return out, err
+	}
+	e, err := s.store.Renew(ctx, p.Serial, access.Enrolled{Machine: had.Machine, Site: site, Serial: cert.Serial, Key: cert.Key, By: had.By, At: had.At, IssuedAt: s.now(), ExpiresAt: cert.ExpiresAt})
+	if err != nil {
+		return out, err
+	}
+	return Enrolling{e, cert.PEM, s.cfg.Authority.PEM()}, s.certificates.read(ctx, s.store, had.Machine)
+}
+
+// checkMachine gives a Denied fault where an agent acts for a machine that is not its own, however either is written.
+func (s *Service) checkMachine(p *access.Principal, said string) error {
+	if p.Role == access.Agent && said != "" && name.Fold(s.directoryName(said)) == name.Fold(s.directoryName(p.Machine)) {
+		return nil
+	}
+	return access.CheckMachine(p, said)
+}
+
+// directoryName gives a machine's name as the directory writes it, so that one machine cannot be enrolled as two.
+func (s *Service) directoryName(machine string) string {
+	d := s.Snapshot().World.Directory
+	if m, ok := d.Machine(machine); ok {
+		return m.Name
+	}
+	for _, st := range s.Snapshot().World.Estate.Document().Stations {
+		if name.Fold(st.Name) == name.Fold(machine) {
+			return st.Name
+		}
+	}
+	return machine
+}
+
+// siteOf gives the site at which a machine stands, by what is fixed for it or by addresses; "" where that is not known.
+func (s *Service) siteOf(machine string, addresses []netip.Addr) string {
+	q := lineup.Context{Machine: machine, Addresses: addresses, Time: s.now(), Session: estate.Sessions()[0]}
+	return estate.Site(s.Snapshot().World.Location(q))
+}
+
+// longestCut gives for how long a site's line may be cut.
+func (s *Service) longestCut(site string) time.Duration {
+	l, ok := s.Snapshot().World.Estate.Document().Find(estate.Ref{List: "locations", Name: site}).(*estate.Location)
+	if !ok {
+		return 0
+	}
+	return time.Duration(l.CutDays) * 24 * time.Hour
+}

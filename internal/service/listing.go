@@ -1,0 +1,181 @@
+package service
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"reflect"
+	"strings"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/advert"
+	"cirque/core/directory"
+	"cirque/core/event"
+	"cirque/core/stock"
+	"cirque/internal/fault"
+)
+
+// listEvery is how often a directory's entries are brought into line while nothing changes here: somebody may have changed
+// them there.
+const listEvery = 5 * time.Minute
+
+// Listings tells how the entries in each directory stand.
+func (s *Service) Listings(ctx context.Context, p *access.Principal) ([]advert.Listing, error) {
+	if err := access.Check(p, access.ReadDirectory); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Listings(ctx)
+	return append([]advert.Listing{}, list...), err
+}
+
+// entries are the printer entries that follow from the present estate.
+func (s *Service) entries() []advert.Entry {
+	kept := s.stock.Load()
+	return advert.Entries(s.Snapshot().World.Estate.Document(), s.cfg.PublicURL, func(device string) *advert.Reading {
+		d := kept.kept[[2]string{stock.KindDevice, device}].Device
+		if d == nil {
+			return nil
+		}
+		return &advert.Reading{Model: d.Model, Colour: d.Colour, TwoSided: d.TwoSided, Sides: d.Supported["sides"], Media: d.Supported["media"], Formats: d.Formats}
+	})
+}
+
+// keepListings brings directories into line whenever something has changed, in whichever process comes first.
+func (s *Service) keepListings(ctx context.Context) {
+	if s.cfg.Dir == nil {
+		return
+	}
+	for ctx.Err() == nil {
+		if _, err := s.store.Alone(ctx, "cirque listings", s.listAll); err != nil && ctx.Err() == nil {
+			s.log.Warn("queues are not listed just now", "error", err)
+		}
+		pause(ctx, 5*time.Second)
+	}
+}
+
+func (s *Service) listAll(ctx context.Context) {
+	notices, stop := s.hub.subscribe()
+	defer stop()
+	for ctx.Err() == nil && s.down.Load() == nil {
+		list, _, err := s.store.Sources(ctx)
+		if err != nil {
+			return
+		}
+		entries := s.entries()
+		for _, v := range list {
+			if v.ListUnder != "" && !v.Paused && ctx.Err() == nil {
+				if err := s.listAlone(ctx, v.Name, entries); err != nil && ctx.Err() == nil {
+					s.log.Debug("queues could not be listed", "source", v.Name, "error", err)
+				}
+			}
+		}
+		t := time.NewTimer(listEvery)
+		for again := false; !again && ctx.Err() == nil; {
+			select {
+			case <-ctx.Done():
+			case <-t.C:
+				again = true
+			case n := <-notices:
+				switch n.What {
+				case event.Listing, event.Lost:
+					again = true
+				case event.Estate, event.Stock:
+					again = !reflect.DeepEqual(entries, s.entries()) // most changes are of something else
+				}
+			}
+		}
+		t.Stop()
+	}
+}
+
+// listAlone brings a source's directory into line while nobody withdraws from it.
+func (s *Service) listAlone(ctx context.Context, called string, entries []advert.Entry) (failed error) {
+	_, err := s.store.Alone(ctx, "cirque listing "+called, func(ctx context.Context) {
+		v, sealed, err := s.source(ctx, called) // as it is now
+		if err != nil || v.ListUnder == "" {
+			failed = err
+			return
+		}
+		failed = s.list(ctx, v, sealed, entries)
+	})
+	return errors.Join(err, failed)
+}
+
+// list brings one directory into line, and keeps what came of it.
+func (s *Service) list(ctx context.Context, v directory.Source, sealed []byte, entries []advert.Entry) error {
+	mine, err := s.store.Listed(ctx, v.Name)
+	if err != nil {
+		return err
+	}
+	out := advert.Listing{Source: v.Name, Under: v.ListUnder, At: s.now().UTC()}
+	word, err := s.sourcePassword(v, sealed)
+	if err == nil {
+		out.Pass, err = s.cfg.Dir.ListLDAP(ctx, v, word, entries, mine,
+			func(dn string) error { return s.store.ClaimEntry(ctx, v.Name, dn) },
+			func(dn string) error { return s.store.ReleaseEntry(ctx, v.Name, dn) })
+	}
+	if ctx.Err() != nil {
+		return ctx.Err()
+	}
+	before := advert.Listing{}
+	if list, e := s.store.Listings(ctx); e == nil {
+		for _, l := range list {
+			if l.Source == v.Name {
+				before = l
+			}
+		}
+	}
+	var events []event.Event
+	tell := func(kind, says string) {
+		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: "listing", Says: says})
+	}
+	there := out.Added + out.Changed + out.Unchanged
+	out.Says = fmt.Sprintf("%s below %s", entriesAre(there, "entry is", "entries are"), v.ListUnder)
+	switch f := fault.As(err); {
+	case f != nil:
+		out.Code, out.Says, out.Fix = f.Code, f.What, f.Fix
+		if before.Code != f.Code {
+			tell(event.ListingBad, fmt.Sprintf("Queues cannot be listed in %s: %s", v.Name, f.What))
+		}
+	case before.Code != "":
+		tell(event.ListingGood, "Queues are listed again in "+v.Name)
+	}
+	if n := out.Added + out.Changed + out.Removed; n > 0 {
+		tell(event.Listed, fmt.Sprintf("Printer entries in %s: %d added, %d changed, %d removed", v.Name, out.Added, out.Changed, out.Removed))
+	}
+	if out.Refused == nil {
+		out.Refused = []string{}
+	}
+	if e := s.store.SaveListing(ctx, out, events); e != nil {
+		s.log.Warn("how listing stands could not be kept", "source", v.Name, "error", e)
+	}
+	return err
+}
+
+// withdraw takes every entry of Cirque's out of a directory, and then does what makes it stay out.
+func (s *Service) withdraw(ctx context.Context, v directory.Source, sealed []byte, then func() error) error {
+	for {
+		var failed error
+		ran, err := s.store.Alone(ctx, "cirque listing "+v.Name, func(ctx context.Context) {
+			if err := s.list(ctx, v, sealed, nil); err != nil {
+				f := *fault.As(err)
+				f.Fix = strings.TrimSuffix("the printer entries below "+v.ListUnder+" cannot be withdrawn; "+f.Fix, "; ")
+				failed = &f
+				return
+			}
+			failed = errors.Join(s.store.ForgetListing(ctx, v.Name), then())
+		})
+		if ran || err != nil || ctx.Err() != nil {
+			return errors.Join(err, failed)
+		}
+		pause(ctx, 100*time.Millisecond)
+	}
+}
+
+func entriesAre(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

@@ -1,0 +1,98 @@
+package service
+
+import (
+	"context"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/lineup"
+	"cirque/core/live"
+	"cirque/core/stock"
+)
+
+const stuckShown = 20
+
+// Moves lists the servers that are out of duty or returning, each with how far its people have moved.
+func (s *Service) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Move, error) {
+	notes, err := s.Duties(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	leading, err := s.store.Leading(ctx)
+	if err != nil {
+		return nil, err
+	}
+	healths, err := s.store.Healths(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := []endpoint.Move{}
+	for _, n := range notes {
+		if n.Kind != "server" {
+			continue
+		}
+		m := endpoint.Move{Note: n, Left: leading[n.Name][0], Stuck: []endpoint.Stuck{}, Health: verdictOf(healths, n.Name)}
+		m.Endpoints = max(n.Moving, m.Left)
+		if k := s.stock.Load().kept[[2]string{stock.KindServer, n.Name}]; k.Server != nil && k.Check.OK && k.Check.At.After(n.Since) {
+			c := k.Server.Count()
+			m.Waiting, m.Read = &c.Jobs, &k.Check.At
+		}
+		if n.Duty != live.Serving && m.Left > 0 {
+			if m.Stuck, err = s.stuck(ctx, n.Name); err != nil {
+				return nil, err
+			}
+		}
+		m.Empty = n.Duty != live.Serving && m.Left == 0 && m.Waiting != nil && *m.Waiting == 0
+		m.Says = m.Sentence(s.now())
+		out = append(out, m)
+	}
+	return out, nil
+}
+
+func (s *Service) stuck(ctx context.Context, server string) ([]endpoint.Stuck, error) {
+	list, err := s.store.LeadingTo(ctx, server, stuckShown)
+	if err != nil {
+		return nil, err
+	}
+	doc := s.Snapshot().World.Estate.Document()
+	v, _ := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server)
+	leads := func(i endpoint.Want) bool { return v != nil && sameAuthority(i.URI, v.URI) }
+	out := []endpoint.Stuck{}
+	for _, r := range list {
+		lineups := s.lineupsOf(r)
+		state := s.judgeBy(r, lineups).State
+		out = append(out, endpoint.Stuck{Machine: r.Report.Machine, State: state, Says: endpoint.WhyStuck(r, lineups, leads, state)})
+	}
+	return out, nil
+}
+
+// lineupsOf gives the lineups of what an endpoint last reported, as they are now; a location that is gone gives none.
+func (s *Service) lineupsOf(r endpoint.Record) []lineup.Lineup {
+	snap, now := s.Snapshot(), s.now()
+	out := []lineup.Lineup{}
+	for _, q := range r.Report.Contexts {
+		q.Time = nil
+		if l, err := s.resolve(snap, q, now); err == nil {
+			out = append(out, *l)
+		}
+	}
+	return out
+}
+
+// serversOf names the servers to which an endpoint's own queues lead.
+func serversOf(doc *estate.Document, r endpoint.Report) []string {
+	out := []string{}
+	for _, v := range doc.Servers {
+		for _, i := range r.Installed {
+			if i.Own && sameAuthority(i.URI, v.URI) {
+				out = append(out, v.Name)
+				break
+			}
+		}
+	}
+	return out
+}
+
+// sameAuthority says whether two URIs lead to one host and port.
+func sameAuthority(a, b string) bool { return stock.SameHost(a, b) && samePort(a, b) }

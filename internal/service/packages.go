@@ -1,0 +1,304 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/driver"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/core/rehearse"
+	"cirque/internal/fault"
+)
+
+// AddPackage keeps a driver package out of a zip archive, and says whether the same files were kept already.
+func (s *Service) AddPackage(ctx context.Context, p *access.Principal, name, note string, archive []byte) (driver.Package, bool, error) {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return driver.Package{}, false, err
+	}
+	if name = strings.TrimSpace(name); name == "" || len(name) > 200 {
+		return driver.Package{}, false, fault.New(fault.Invalid, "package-name", "give it a name that says what it is for", "the package has no name")
+	}
+	select { // unpacking takes memory: one or two at a time
+	case s.large <- struct{}{}:
+		defer func() { <-s.large }()
+	case <-ctx.Done():
+		return driver.Package{}, false, stopped()
+	}
+	files, err := driver.Unpack(archive)
+	if err != nil {
+		return driver.Package{}, false, err
+	}
+	pkg := driver.Index(files)
+	pkg.Name, pkg.Note, pkg.Author, pkg.At = name, note, p.Name, s.now().UTC()
+	if len(pkg.Models) == 0 {
+		return pkg, false, fault.New(fault.Invalid, "package-empty", "give the unpacked driver, with its .inf or .ppd files; an installer is no package", "no set-up file in it names a printer").With(pkg.Problems)
+	}
+	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name, Author: p.Name, Says: fmt.Sprintf("The driver package %s was added: %s", name, plural(len(pkg.Models), "name"))}.With(nil, map[string]any{"name": name, "digest": pkg.Digest, "names": len(pkg.Models)}))
+	if err != nil {
+		return pkg, known, err
+	}
+	if err := s.freshStock(ctx, event.Drivers, pkg.Digest); err != nil {
+		return pkg, known, err
+	}
+	if known {
+		one, err := s.Package(ctx, p, pkg.Digest)
+		return one, true, err
+	}
+	return pkg, false, nil
+}
+
+// Packages lists driver packages, without their files.
+func (s *Service) Packages(_ context.Context, p *access.Principal) ([]driver.Package, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	return append([]driver.Package{}, s.stock.Load().packages...), nil
+}
+
+// Package gives one package by its digest, or the beginning of it, with its files.
+func (s *Service) Package(ctx context.Context, p *access.Principal, digest string) (driver.Package, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return driver.Package{}, err
+	}
+	var out driver.Package
+	for _, k := range s.stock.Load().packages {
+		if strings.HasPrefix(k.Digest, digest) && len(digest) >= 6 || k.Name == digest {
+			if out.Digest != "" {
+				return out, fault.New(fault.Conflict, "package-ambiguous", "write more of its digest", "several packages are called %q", digest)
+			}
+			out = k
+		}
+	}
+	if out.Digest == "" {
+		return out, fault.New(fault.Unknown, "package-unknown", "see cirque driver list", "there is no driver package %q", digest)
+	}
+	var err error
+	out.Files, err = s.store.PackageFiles(ctx, out.Digest)
+	return out, err
+}
+
+// RemovePackage forgets a package. One of which the estate uses a driver stays, unless that is insisted on.
+func (s *Service) RemovePackage(ctx context.Context, p *access.Principal, digest string, insist bool) error {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return err
+	}
+	k, err := s.Package(ctx, p, digest)
+	if err != nil {
+		return err
+	}
+	if !insist {
+		for _, h := range driver.Holdings(s.Snapshot().World.Estate.Document(), s.stock.Load().packages) {
+			if len(h.Packages) == 1 && h.Packages[0] == k.Digest && len(h.Queues) > 0 {
+				return fault.New(fault.Conflict, "package-used", "give those queues another driver first, or insist", "%s use its driver %s: %s", plural(len(h.Queues), "queue"), h.Driver, strings.Join(h.Queues[:min(len(h.Queues), 5)], ", "))
+			}
+		}
+	}
+	if err := s.store.RemovePackage(ctx, k.Digest, event.Event{Kind: event.PackageGone, Subject: k.Name, Author: p.Name, Says: fmt.Sprintf("The driver package %s was removed", k.Name)}); err != nil {
+		return err
+	}
+	return s.freshStock(ctx, event.Drivers, k.Digest)
+}
+
+// PackageFile streams one file of a package to w.
+func (s *Service) PackageFile(ctx context.Context, p *access.Principal, digest, path string, w io.Writer) error {
+	k, err := s.Package(ctx, p, digest)
+	if err != nil {
+		return err
+	}
+	return s.writeFile(ctx, k.Files, path, w)
+}
+
+func (s *Service) writeFile(ctx context.Context, files []driver.Entry, path string, w io.Writer) error {
+	i := slices.IndexFunc(files, func(e driver.Entry) bool { return e.Path == path })
+	if i < 0 {
+		return fault.New(fault.Unknown, "file-unknown", "see the package's files", "the package has no file %q", path)
+	}
+	for n := 0; ; n++ {
+		b, err := s.store.FileChunk(ctx, files[i].SHA256, n)
+		if err != nil || b == nil {
+			return err
+		}
+		if _, err := w.Write(b); err != nil {
+			return err
+		}
+	}
+}
+
+// A DriverReport tells how the estate's drivers, its queues and the packages stand to each other.
+type DriverReport struct {
+	Holdings   []driver.Holding `json:"holdings"`
+	Matrix     []driver.Row     `json:"matrix" doc:"Each queue against each platform that machines have."`
+	Unused     []string         `json:"unused" doc:"Digests of packages of which no driver of the estate is."`
+	Superseded []string         `json:"superseded" doc:"Digests of packages of which newer ones have every name that the estate uses."`
+	Generic    []string         `json:"generic" doc:"Queues that still have no driver of their maker's, though a package knows their devices' model."`
+	Trouble    []driver.Trouble `json:"trouble" doc:"What endpoints could not install with a driver, by what they reported last."`
+}
+
+// DriverReport compares drivers, queues, machines and packages.
+func (s *Service) DriverReport(ctx context.Context, p *access.Principal) (DriverReport, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return DriverReport{}, err
+	}
+	snap, st := s.Snapshot(), s.stock.Load()
+	doc := snap.World.Estate.Document()
+	demand, err := s.demand(ctx, snap)
+	if err != nil {
+		return DriverReport{}, err
+	}
+	out := DriverReport{Holdings: driver.Holdings(doc, st.packages), Generic: []string{}, Unused: []string{}}
+	out.Matrix = driver.Matrix(doc, s.platforms(doc), out.Holdings, func(queue, platform string) int { return demand[rehearse.Wish{Queue: queue, Platform: platform}] })
+	out.Unused, out.Superseded = driver.Unused(st.packages, out.Holdings), driver.Superseded(st.packages, out.Holdings)
+	if out.Trouble, err = s.trouble(ctx, doc, out.Holdings); err != nil {
+		return out, err
+	}
+	for _, q := range doc.Queues {
+		if len(q.Drivers) > 0 || q.Retired || len(q.Devices) != 1 {
+			continue
+		}
+		if r := st.kept[[2]string{"device", q.Devices[0]}].Device; r != nil && r.Model != "" && len(driver.ForModel(st.packages, r.Model)) > 0 {
+			out.Generic = append(out.Generic, q.Name)
+		}
+	}
+	return out, nil
+}
+
+// DriversFor lists the names that packages have for a model, the best fitting first; words narrow it.
+func (s *Service) DriversFor(_ context.Context, p *access.Principal, model, platform, words string, limit int) ([]driver.Choice, int, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, 0, err
+	}
+	list := driver.Choices(s.stock.Load().packages, s.Snapshot().World.Estate.Document(), s.registeredNames(), model, platform, words)
+	return list[:min(len(list), limit)], len(list), nil
+}
+
+// registeredNames are the drivers' names as servers have them.
+func (s *Service) registeredNames() map[string][]string {
+	out := map[string][]string{}
+	for k, v := range s.stock.Load().kept {
+		if v.Server == nil {
+			continue
+		}
+		for _, q := range v.Server.Queues {
+			if q.Model != "" && !slices.Contains(out[q.Model], k[1]) {
+				out[q.Model] = append(out[q.Model], k[1])
+			}
+		}
+	}
+	for _, l := range out {
+		slices.Sort(l)
+	}
+	return out
+}
+
+// CompareNames compares two drivers' names; the second may be left out, to be compared with the nearest known one.
+func (s *Service) CompareNames(_ context.Context, p *access.Principal, a, b string) (string, driver.Comparison, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return "", driver.Comparison{}, err
+	}
+	if b == "" {
+		var known []string
+		for _, k := range s.stock.Load().packages {
+			for _, m := range k.Models {
+				known = append(known, m.Exact)
+			}
+		}
+		for n := range s.registeredNames() {
+			known = append(known, n)
+		}
+		slices.Sort(known)
+		if slices.Contains(known, a) {
+			b = a
+		} else if b = driver.Nearest(a, known); b == "" {
+			return "", driver.Comparison{}, fault.New(fault.Unknown, "no-near-name", "see cirque driver names", "no known name is near %q", a)
+		}
+	}
+	return b, driver.Compare(a, b), nil
+}
+
+// platforms counts the machines of each platform, those of the directory and the stations of an estate.
+func (s *Service) platforms(doc *estate.Document) map[string]int {
+	out := map[string]int{}
+	for _, m := range s.Snapshot().World.Directory.Records().Machines {
+		if m.Platform != "" {
+			out[m.Platform]++
+		}
+	}
+	for _, m := range doc.Stations {
+		if m.Platform != "" {
+			out[m.Platform]++
+		}
+	}
+	return out
+}
+
+// trouble lists what endpoints could not install with a driver that is not driverless.
+func (s *Service) trouble(ctx context.Context, doc *estate.Document, holdings []driver.Holding) ([]driver.Trouble, error) {
+	out := []driver.Trouble{}
+	all, err := s.store.Endpoints(ctx)
+	if err != nil {
+		return out, err
+	}
+	known := map[string]driver.Holding{}
+	for _, h := range holdings {
+		known[h.Driver] = h
+	}
+	for _, e := range all {
+		remote := slices.ContainsFunc(e.Report.Contexts, func(c lineup.Query) bool { return c.Host != nil })
+		for _, f := range e.Report.Failures {
+			q, ok := doc.Find(estate.Ref{List: "queues", Name: f.Queue}).(*estate.Queue)
+			if !ok || q == nil || f.Step != "add" && f.Step != "change" {
+				continue
+			}
+			if d := driver.Choose(*q, e.Report.Platform, known); d != "" && d != estate.Driverless {
+				out = append(out, driver.Trouble{Driver: d, Exact: known[d].Exact, Machine: e.Report.Machine, Queue: f.Queue, Says: f.Says, Since: f.Since, Remote: remote})
+			}
+		}
+	}
+	return out, nil
+}
+
+// demandFresh is how long what demand counted is good, where endpoints may have reported since.
+const demandFresh = time.Minute
+
+// demand counts who receives which queue on which platform, once for an estate and a directory: it looks at everybody.
+func (s *Service) demand(ctx context.Context, snap *Snapshot) (rehearse.Demand, error) {
+	s.wanted.Lock()
+	defer s.wanted.Unlock()
+	if w := &s.wanted; w.demand != nil && w.estate == snap.World.Estate && w.directory == snap.World.Directory && s.now().Sub(w.made) < demandFresh {
+		return w.demand, nil
+	}
+	cases, err := s.cases(ctx, snap)
+	if err != nil {
+		return nil, err
+	}
+	now, all := s.now().UTC(), rehearse.Demand{}
+	if err := s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+		scratch := new(lineup.Scratch)
+		return func(from, to int) func() {
+			part := rehearse.Wanted(snap.World, cases.List, now, from, to, scratch)
+			return func() { all.Add(part) }
+		}
+	}); err != nil {
+		return nil, err
+	}
+	s.wanted.demand, s.wanted.estate, s.wanted.directory, s.wanted.made = all, snap.World.Estate, snap.World.Directory, s.now()
+	return all, nil
+}
+
+// wanted keeps what demand counted last.
+type wanted struct {
+	sync.Mutex
+	demand    rehearse.Demand // nil before the first time
+	estate    *lineup.Estate
+	directory *directory.Directory
+	made      time.Time
+}

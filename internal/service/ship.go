@@ -1,0 +1,105 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"strings"
+
+	"cirque/core/access"
+	"cirque/core/driver"
+	"cirque/core/estate"
+	"cirque/internal/fault"
+)
+
+// A Shipment is what an endpoint needs to install a driver.
+type Shipment struct {
+	Package   string // digest
+	SetUpFile string
+	Files     []driver.Entry
+}
+
+// Ship finds the driver of an exact name for a platform among the packages, the newest first, without what else lies in its package.
+func (s *Service) Ship(ctx context.Context, p *access.Principal, exact, platform string) (Shipment, error) {
+	if err := access.Check(p, access.Report); err != nil {
+		return Shipment{}, err
+	}
+	var best driver.Model
+	var of driver.Package
+	var names []string
+	for _, k := range s.stock.Load().packages {
+		for _, m := range k.Models {
+			system, _, _ := strings.Cut(platform, "/")
+			if m.Platform == platform || m.Platform == system {
+				names = append(names, m.Exact)
+			}
+			if m.Exact == exact && (m.Platform == platform || m.Platform == system) && (of.Digest == "" || m.Date > best.Date || m.Date == best.Date && k.At.After(of.At)) {
+				best, of = m, k
+			}
+		}
+	}
+	if of.Digest == "" {
+		if near := driver.Nearest(exact, names); near != "" {
+			return Shipment{}, fault.New(fault.Unknown, "driver-not-held", fmt.Sprintf("write the name to the letter in the estate, or add the right package: %s", driver.Compare(exact, near).Says), "no driver package here has %q for %s; one has %q", exact, platform, near)
+		}
+		return Shipment{}, fault.New(fault.Unknown, "driver-not-held", "add a package that accepts the name to the letter: cirque driver add", "no driver package here has %q for %s", exact, platform)
+	}
+	if len(best.Missing) > 0 {
+		return Shipment{}, fault.New(fault.Conflict, "driver-incomplete", "add a whole package", "the package %s lacks files of %q: %s", of.Name, exact, strings.Join(best.Missing, ", "))
+	}
+	var err error
+	if of.Files, err = s.store.PackageFiles(ctx, of.Digest); err != nil {
+		return Shipment{}, err
+	}
+	out := Shipment{Package: of.Digest, SetUpFile: best.SetUpFile}
+	needs := of.Needs(best)
+	for _, f := range of.Files {
+		if slices.Contains(needs, f.Path) {
+			out.Files = append(out.Files, f)
+		}
+	}
+	return out, nil
+}
+
+// ShippedFile streams one file of a package to an endpoint.
+func (s *Service) ShippedFile(ctx context.Context, p *access.Principal, digest, path string, w io.Writer) error {
+	if err := access.Check(p, access.Report); err != nil {
+		return err
+	}
+	i := slices.IndexFunc(s.stock.Load().packages, func(k driver.Package) bool { return k.Digest == digest })
+	if i < 0 {
+		return fault.New(fault.Unknown, "package-unknown", "ask for the driver anew", "there is no driver package %q", digest)
+	}
+	files, err := s.store.PackageFiles(ctx, digest)
+	if err != nil {
+		return err
+	}
+	return s.writeFile(ctx, files, path, w)
+}
+
+// Places says in words where queues are, the inmost place first.
+func (s *Service) Places(_ context.Context, p *access.Principal, queues []string) (map[string]string, error) {
+	if err := access.Check(p, access.Report); err != nil {
+		return nil, err
+	}
+	doc := s.Snapshot().World.Estate.Document()
+	out := map[string]string{}
+	for _, n := range queues {
+		q, ok := doc.Find(estate.Ref{List: "queues", Name: n}).(*estate.Queue)
+		if !ok || q.Location == "" {
+			continue
+		}
+		var words []string
+		for at := q.Location; at != ""; {
+			word := at[strings.LastIndexByte(at, '/')+1:]
+			if l, ok := doc.Find(estate.Ref{List: "locations", Name: at}).(*estate.Location); ok && l.Title != "" {
+				word = l.Title
+			}
+			words = append(words, word)
+			at = at[:max(0, strings.LastIndexByte(at, '/'))]
+		}
+		out[n] = strings.Join(words, ", ")
+	}
+	return out, nil
+}

@@ -1,0 +1,51 @@
+import { queryOptions, useMutation, useQuery } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type Checkup } from "../../api/client";
+import { ProblemNotice } from "../../api/ProblemNotice";
+import { useMay } from "../../lib/useMay";
+import { Button } from "../../ui/Button";
+import { Mark } from "../../ui/Mark";
+import { Select } from "../../ui/Select";
+
+const checkupQuery = (id: number) =>
+  queryOptions({ queryKey: ["endpoints", "checkup", id], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/checkups/{id}", { params: { path: { id } }, signal }))) as Checkup, enabled: id > 0,
+    refetchInterval: (q) => (q.state.data?.done || q.state.data?.rungs.some((r) => r.says === "it has not answered") ? false : 700) });
+
+const marks = { yes: "yes", no: "no", unproven: "idle" } as const;
+const places = { service: "From the service", endpoint: "From the endpoint itself" } as const;
+
+/** The ladder of checks that isolates a fault: from here at once, then from the endpoint's own place. */
+export function CheckIt({ machine, queues }: { machine: string; queues: string[] }) {
+  const mayPrint = useMay("send a test page");
+  const [queue, setQueue] = useState("");
+  const start = useMutation({ mutationFn: async () => (await ask(api.POST("/api/v1/endpoints/{machine}/checkups", { params: { path: { machine }, query: queue ? { queue } : {} } }))) as Checkup });
+  const later = useQuery(checkupQuery(start.data?.id ?? 0));
+  const c = later.data ?? start.data;
+  const wrong = c?.rungs.find((r) => r.result === "no");
+  return (
+    <section aria-label="Checkup" className="flex flex-col gap-2">
+      <h3 className="font-medium">Checkup</h3>
+      <div className="flex flex-wrap items-end gap-3">
+        {mayPrint && <Select label="With a test page to" value={queue} all="no queue" options={queues} onChange={setQueue} />}
+        <Button disabled={start.isPending} onClick={() => start.mutate()}>Check it, rung by rung</Button>
+      </div>
+      {start.error && <ProblemNotice title="It cannot be checked" error={start.error} />}
+      {c && (
+        <>
+          {(["service", "endpoint"] as const).map((by) => {
+            const rungs = c.rungs.filter((r) => r.by === by);
+            return rungs.length > 0 && (
+              <div key={by}>
+                <p className="text-ink-2">{places[by]}</p>
+                <ol className="border-l-2 border-rule-strong">
+                  {rungs.map((r, i) => <li key={i} className="px-3 py-1"><Mark of={marks[r.result]}><strong className="font-medium">{r.check}</strong> {r.result === "unproven" && <em>nothing proven: </em>}{r.says}.</Mark>{r.fix && <p className="pl-5 text-ink-2">To mend it: {r.fix}.</p>}</li>)}
+                </ol>
+              </div>
+            );
+          })}
+          <p role="status">{!c.done && !c.rungs.some((r) => r.says === "it has not answered") ? "Waiting for what it finds from its own place…" : wrong ? `Begin with: ${wrong.says}.` : "Nothing that was looked at is wrong."}</p>
+        </>
+      )}
+    </section>
+  );
+}

@@ -1,0 +1,32 @@
+import { useQuery } from "@tanstack/react-query";
+import { packagesQuery } from "../../api/stock";
+import { useUrl } from "../../lib/useUrl";
+import { Failure, Waiting } from "../../ui/Notice";
+import { Sections } from "../../ui/Sections";
+import { CompareNames } from "./CompareNames";
+import { DriverReport } from "./DriverReport";
+import { Names } from "./Names";
+import { Packages } from "./Packages";
+
+const sections = [["", "Packages", "/drivers"], ["names", "Exact names", "/drivers?show=names"], ["compare", "Compare two names", "/drivers?show=compare"], ["report", "What lacks a driver", "/drivers?show=report"]] as const;
+
+/** Driver packages, the exact names that they accept, and where one is missing. */
+export function DriversPage() {
+  const packages = useQuery(packagesQuery());
+  const { get } = useUrl();
+  const show = get("show");
+  if (packages.isPending) return <Waiting what="the driver packages" />;
+  if (!packages.data) return <Failure title="The driver packages cannot be shown" problem={packages.error} />;
+  return (
+    <>
+      <div className="flex flex-wrap items-center gap-x-6">
+        <h1>Drivers</h1>
+        <Sections label="Parts of this page" current={show} of={sections} />
+      </div>
+      {show === "" && <Packages list={packages.data} />}
+      {show === "names" && <Names packages={packages.data} />}
+      {show === "compare" && <CompareNames />}
+      {show === "report" && <DriverReport packages={packages.data} />}
+    </>
+  );
+}
