@@ -88,8 +88,10 @@ func TestDeadServer(t *testing.T) {
 		_, out, _ := s.run("duties")
 		return strings.Contains(out, "ps-1") && strings.Contains(out, "down")
 	})
+	within(t, "the queue leads to the second once more", leads(two.Addr()))
 	printServer(t, at)
 	within(t, "the queue leads to the first again", leads(at))
+	within(t, "the first is known to answer again", func() bool { return verdict("ps-1") == live.Up })
 	if code, out, _ := s.run("health", "server", "ps-1"); code != 0 || strings.Count(out, "\n") != 4 || !strings.Contains(out, "is up since") || !strings.Contains(out, "refuses the connection") {
 		t.Error(out)
 	}

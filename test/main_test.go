@@ -125,7 +125,7 @@ func tab(t *testing.T) context.Context {
 			t.Errorf("the page's script fails: %s", e.ExceptionDetails.Text)
 		}
 	})
-	ctx, stop := context.WithTimeout(ctx, 60*time.Second)
+	ctx, stop := context.WithTimeout(ctx, 3*time.Minute) // generous: machines are shared
 	t.Cleanup(stop)
 	return ctx
 }

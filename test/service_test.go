@@ -144,7 +144,7 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 // within waits for something that is announced nowhere, and fails after a generous while.
 func within(t *testing.T, what string, f func() bool) {
 	t.Helper()
-	deadline := time.After(20 * time.Second)
+	deadline := time.After(time.Minute) // generous: machines are shared
 	tick := time.NewTicker(10 * time.Millisecond)
 	defer tick.Stop()
 	for !f() {
