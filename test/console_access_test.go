@@ -84,6 +84,7 @@ func TestConsolePerson(t *testing.T) {
 	p.see("Overview")
 	p.goTo("/directory")
 	p.fill("searchbox", "Find", "mira")
+	p.see("1 entry.")
 	p.press("link", "mira.solvang")
 	for _, part := range []string{"Lineup now", "hall, placed", "tellers", "in clerks", "No endpoint has told of them", "came into the directory file", "The account mira.solvang was made, as person"} {
 		p.see(part)

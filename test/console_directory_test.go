@@ -16,6 +16,7 @@ func TestConsoleDirectory(t *testing.T) {
 	p.goTo("/directory")
 	p.see("entries")
 	p.fill("searchbox", "Find", "mir")
+	p.see("1 entry.")
 	p.press("link", "mira")
 	p.see("Named directly by grants")
 	p.accessible()

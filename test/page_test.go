@@ -7,6 +7,7 @@ import (
 	"os"
 	"strings"
 	"testing"
+	"time"
 
 	cdp "github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -41,7 +42,7 @@ func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
 // the new one a moment after it has been navigated to.
 func (p *page) poll(js string) error {
 	for try := 0; ; try++ {
-		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js))
+		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingTimeout(time.Minute)))
 		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(), "context was destroyed") {
 			return err
 		}
@@ -67,7 +68,26 @@ func (p *page) find(role, name string) string {
 
 func (p *page) press(role, name string) {
 	p.t.Helper()
-	p.do("press "+name, cdp.Click(cdp.CSS(p.find(role, name))))
+	p.do("press "+name, cdp.Click(cdp.CSS(p.still(role, name))))
+}
+
+// still is find for what is about to be pressed: it waits until the thing stands still for a few frames, as a hand does; one that
+// the page replaces meanwhile is looked for anew.
+func (p *page) still(role, name string) string {
+	p.t.Helper()
+	for {
+		sel := p.find(role, name)
+		stands, err := cdp.Run(p.ctx, cdp.Evaluate[bool](`new Promise((done) => { let before = "", same = 0; const look = () => {
+			const e = document.querySelector(`+quote(sel)+`); if (!e) return done(false);
+			const b = e.getBoundingClientRect(), now = [b.x, b.y, b.width, b.height].join(); same = now === before ? same + 1 : 0; before = now;
+			if (same >= 3) done(true); else requestAnimationFrame(look); }; look(); })`, cdp.EvalAwaitPromise))
+		if err != nil && p.ctx.Err() != nil {
+			p.t.Fatalf("%s %q does not stand still: %v", role, name, err)
+		}
+		if stands {
+			return sel
+		}
+	}
 }
 
 func (p *page) fill(role, name, text string) {

@@ -28,7 +28,7 @@ printed, too. The last lineups are those that the agent keeps.`,
 			o.State = cmp.Or(state, o.State)
 			ctx, cancel := context.WithTimeout(c.Context(), time.Minute)
 			defer cancel()
-			lines, bad, err := agent.CheckHere(ctx, o, queue)
+			lines, bad, err := agent.CheckHere(ctx, o, agent.Testing{Queue: queue})
 			for _, l := range lines {
 				fmt.Fprintln(c.OutOrStdout(), l)
 			}

@@ -13,7 +13,7 @@ import (
 // its details name what does not. before and after are the documents on both sides.
 //
 // A location, subnet, station, server, device or queue lies at the site of its location; a server set where all its
-// members lie; a grant where all the queues lie that it names or is within. A grant by label, a driver and whatever has
+// members lie; a grant where all the queues lie that it names or is within; a notice at its at. A grant by label, a driver and whatever has
 // no location lie at no site: whoever has a scope cannot change them.
 func CheckChanges(p *Principal, a Action, before, after *estate.Document, changes []estate.Change) error {
 	if err := Check(p, a); err != nil {
@@ -95,6 +95,14 @@ func lies(d *estate.Document, object any) (sites []string, why string) {
 				}
 				sites = append(sites, estate.Site(q.Location))
 			}
+		}
+		return unique(sites), ""
+	case *estate.Notice:
+		for _, e := range o.At {
+			sites = append(sites, estate.Site(strings.TrimPrefix(e, string(estate.At)+":")))
+		}
+		if len(sites) == 0 {
+			return nil, "it tells of faults at all sites; narrow it with at"
 		}
 		return unique(sites), ""
 	}

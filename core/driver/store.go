@@ -75,6 +75,12 @@ func Holdings(doc *estate.Document, packages []Package) []Holding {
 	return out
 }
 
+// Fits says whether a name for one platform serves a machine of another; the first may be a bare system.
+func Fits(model, platform string) bool {
+	system, _, _ := strings.Cut(platform, "/")
+	return model == platform || model == system
+}
+
 // fits says whether a model for one platform serves a driver of another; either may be a bare system.
 func fits(model, driver string) bool {
 	if model == driver {

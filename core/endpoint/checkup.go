@@ -34,6 +34,10 @@ type Checkup struct {
 	Author  string     `json:"author"`
 	At      time.Time  `json:"at"`
 	Done    *time.Time `json:"done" doc:"When the endpoint answered; null while it has not."`
+	Try     string     `json:"try,omitempty" doc:"What is tried instead of the queue's own driver: driverless, plain, or a driver's exact name."`
+	Tried   string     `json:"tried,omitempty" doc:"What the agent says it tried."`
+	Model   string     `json:"model,omitempty" doc:"Of the device behind the queue, where it is known."`
+	Paper   *Paper     `json:"paper,omitempty" doc:"What somebody saw come out."`
 	Rungs   []Rung     `json:"rungs"`
 }
 

@@ -119,6 +119,7 @@ type Report struct {
 	Contexts  []lineup.Query `json:"contexts" maxItems:"256"`
 	Logins    []Login        `json:"logins,omitempty" maxItems:"256" doc:"Who is signed in, and for whom lineups are asked."`
 	Installed []Installed    `json:"installed" maxItems:"4096"`
+	Staged    []Staged       `json:"staged,omitempty" maxItems:"1024" doc:"Drivers whose files the agent keeps."`
 	Removed   []Key          `json:"removed,omitempty" maxItems:"4096" doc:"Queues that somebody removed and that stay away."`
 	Failures  []Failure      `json:"failures" maxItems:"4096"`
 }

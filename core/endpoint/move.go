@@ -57,6 +57,9 @@ func (m Move) Sentence(now time.Time) string {
 	return says
 }
 
+// noOtherPath begins what is said of whoever stays since nothing else serves their queue.
+const noOtherPath = "no other path serves"
+
 // WhyStuck says why an endpoint still leads to a server that is out of duty: leads says of a queue whether it does.
 func WhyStuck(r Record, lineups []lineup.Lineup, leads func(Want) bool, state State) string {
 	if state == Silent {
@@ -78,7 +81,7 @@ func WhyStuck(r Record, lineups []lineup.Lineup, leads func(Want) bool, state St
 		}
 	}
 	if len(kept) > 0 {
-		return "no other path serves " + strings.Join(kept, ", ") + ", so it is kept and prints once the server is back"
+		return noOtherPath + " " + strings.Join(kept, ", ") + ", so it is kept and prints once the server is back"
 	}
 	return "it has not said yet that it moved"
 }

@@ -233,7 +233,7 @@ func TestDependents(t *testing.T) {
 			t.Errorf("%s: %v, want %s", r, got, want)
 		}
 	}
-	if !slices.Equal(Lists(), []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "settings"}) {
+	if !slices.Equal(Lists(), []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "notices", "settings"}) {
 		t.Error(Lists())
 	}
 }

@@ -19,6 +19,7 @@ type Document struct {
 	Devices    []Device    `json:"devices,omitempty" yaml:"devices,omitempty"`
 	Queues     []Queue     `json:"queues,omitempty" yaml:"queues,omitempty"`
 	Grants     []Grant     `json:"grants,omitempty" yaml:"grants,omitempty"`
+	Notices    []Notice    `json:"notices,omitempty" yaml:"notices,omitempty"`
 	Settings   *Settings   `json:"settings,omitempty" yaml:"settings,omitempty"`
 }
 
@@ -187,5 +188,5 @@ func (g Grant) MachineWide() bool { return len(g.To) == 0 }
 // Counts gives how many objects each list has.
 func (d *Document) Counts() map[string]int {
 	return map[string]int{"locations": len(d.Locations), "subnets": len(d.Subnets), "stations": len(d.Stations), "drivers": len(d.Drivers),
-		"servers": len(d.Servers), "server_sets": len(d.ServerSets), "devices": len(d.Devices), "queues": len(d.Queues), "grants": len(d.Grants)}
+		"servers": len(d.Servers), "server_sets": len(d.ServerSets), "devices": len(d.Devices), "queues": len(d.Queues), "grants": len(d.Grants), "notices": len(d.Notices)}
 }

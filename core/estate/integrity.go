@@ -80,6 +80,9 @@ func (d *Document) References(f func(from, to Ref)) {
 		}
 		entries(from, g.At, g.Except)
 	}
+	for _, n := range d.Notices {
+		entries(Ref{"notices", n.Name}, n.At)
+	}
 }
 
 // A Problem is one way in which a document does not hold together.

@@ -73,7 +73,7 @@ type reference struct {
 	from string // such as "queue hall-mono"
 }
 
-var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "settings"}
+var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "notices", "settings"}
 
 func (p *parser) document(n document.Node) {
 	o, ok := n.Object(topKeys)
@@ -101,6 +101,7 @@ func (p *parser) document(n document.Node) {
 	o.Each("devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, p.device)
 	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults", "access", "open", "listed", "paused", "retired", "note"}, p.queue)
 	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions", "platforms", "open", "default", "insist", "if_removed", "note"}, p.grant)
+	o.Each("notices", []string{"name", "title", "about", "at", "after", "part", "again", "tell", "owners", "note"}, p.notice)
 }
 
 // define records an object's name, and complains where it is taken.

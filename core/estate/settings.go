@@ -16,6 +16,7 @@ const (
 	HistorySetting = "history"
 	// ContinuitySetting is how servers and devices are watched, and how a server comes back.
 	ContinuitySetting = "continuity"
+	MailSetting       = "mail"
 )
 
 // Settings are what holds for the whole estate.
@@ -24,6 +25,7 @@ type Settings struct {
 	History *HistorySettings `json:"history,omitempty" yaml:"history,omitempty"`
 
 	Continuity *ContinuitySettings `json:"continuity,omitempty" yaml:"continuity,omitempty"`
+	Mail       *MailSettings       `json:"mail,omitempty" yaml:"mail,omitempty"`
 }
 
 // A UserFrom says how an agent knows who sits at its machine.
@@ -105,7 +107,9 @@ func (d *Document) PersonDays() int {
 // settingsTable treats the settings as a list of objects, by their keys.
 type settingsTable struct{}
 
-func settingNames() []string { return []string{AgentsSetting, HistorySetting, ContinuitySetting} }
+func settingNames() []string {
+	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting}
+}
 
 func (settingsTable) list() string { return "settings" }
 func (settingsTable) word() string { return "setting" }
@@ -127,6 +131,8 @@ func (settingsTable) find(d *Document, name string) any {
 		return d.Settings.History
 	case name == ContinuitySetting && d.Settings.Continuity != nil:
 		return d.Settings.Continuity
+	case name == MailSetting && d.Settings.Mail != nil:
+		return d.Settings.Mail
 	}
 	return nil
 }
@@ -162,6 +168,8 @@ func (t settingsTable) apply(d *Document, changes []Change) {
 			next.History, _ = c.After.(*HistorySettings)
 		case ContinuitySetting:
 			next.Continuity, _ = c.After.(*ContinuitySettings)
+		case MailSetting:
+			next.Mail, _ = c.After.(*MailSettings)
 		}
 	}
 	d.Settings = &next
@@ -180,6 +188,9 @@ func (settingsTable) decode(name string, raw json.RawMessage) (any, error) {
 		return v, json.Unmarshal(raw, v)
 	case ContinuitySetting:
 		v := new(ContinuitySettings)
+		return v, json.Unmarshal(raw, v)
+	case MailSetting:
+		v := new(MailSettings)
 		return v, json.Unmarshal(raw, v)
 	}
 	v := new(HistorySettings)
@@ -232,6 +243,9 @@ func (p *parser) settings(o document.Object) {
 			}
 			d.Settings.Continuity = s
 		}
+	}
+	if n, ok := o.Get(MailSetting); ok {
+		d.Settings.Mail = p.mailSetting(n)
 	}
 	if *d.Settings == (Settings{}) {
 		d.Settings = nil

@@ -48,7 +48,22 @@ settings:
 	if none := read(t, "estate: 1\nsettings: {}"); none.Settings != nil || none.Agent().UserFrom != SystemUnlessUnknown || none.PersonDays() != 0 {
 		t.Errorf("%+v", none.Settings)
 	}
+	told := "estate: 1\nlocations:\n  - path: ard\nnotices:\n  - name: harbour\n    about: [servers, endpoints]\n    at: [\"location:ard\"]\n    after: 10\n    part: 5\n    tell: [\"mail:desk@skerry.example\", \"group:clerks\", \"post:https://hook.skerry.example/x\"]\n    owners: true\nsettings:\n  mail:\n    relay: smtp://mail.skerry.example:587\n    from: cirque@skerry.example\n"
+	if out, err := read(t, told).YAML(); err != nil || strings.ReplaceAll(string(out), "'", "\"") != told {
+		t.Errorf("written back:\n%s%v", out, err)
+	}
 	for text, place := range map[string]string{
+		"estate: 1\nnotices: [{name: n, tell: [\"mail:nobody\"]}]":                       "write mail:NAME@DOMAIN",
+		"estate: 1\nnotices: [{name: n, tell: [\"post:ftp://x/\"]}]":                     "post:https://HOST",
+		"estate: 1\nnotices: [{name: n, tell: [\"post:https://a:b@x.example/\"]}]":       "store a key",
+		"estate: 1\nnotices: [{name: n, tell: [\"machine:x\"]}]":                         "nobody can be told so",
+		"estate: 1\nnotices: [{name: n}]":                                                "tells nobody",
+		"estate: 1\nnotices: [{name: n, about: [server], tell: [\"user:x\"]}]":           "did you mean servers",
+		"estate: 1\nnotices: [{name: n, about: [servers], part: 5, tell: [\"user:x\"]}]": "not about them",
+		"estate: 1\nnotices: [{name: n, at: [\"location:x\"], tell: [\"user:x\"]}]":      "not in the estate",
+		"estate: 1\nsettings: {mail: {relay: \"http://x\", from: \"a@b.example\"}}":      "no mail relay",
+		"estate: 1\nsettings: {mail: {relay: \"smtp://u:p@x\", from: \"a@b.example\"}}":  "carries a sign-in",
+		"estate: 1\nsettings: {mail: {relay: \"smtp://x\"}}":                             "from",
 		"estate: 1\nsettings: {agent: {}}":                                               `"agent"`,
 		"estate: 1\nsettings:\n  agents: {user_from: guess}":                             "guess",
 		"estate: 1\nsettings:\n  history: {person_days: 0}":                              "1 to 3650",

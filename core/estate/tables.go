@@ -20,6 +20,7 @@ var tables = []table{
 	column[Device]{"devices", "device", func(d *Document) *[]Device { return &d.Devices }, func(o *Device) string { return o.Name }, nil, equal[Device]},
 	column[Queue]{"queues", "queue", func(d *Document) *[]Queue { return &d.Queues }, func(o *Queue) string { return o.Name }, nil, SameQueue},
 	column[Grant]{"grants", "grant", func(d *Document) *[]Grant { return &d.Grants }, func(o *Grant) string { return o.Name }, nil, SameGrant},
+	column[Notice]{"notices", "notice", func(d *Document) *[]Notice { return &d.Notices }, func(o *Notice) string { return o.Name }, nil, deepEqual[Notice]},
 	settingsTable{},
 }
 

@@ -35,7 +35,7 @@ func (e Event) With(before, after any) Event {
 }
 
 // observed are kinds that nobody did: they are seen, and so no part of the audit.
-var observed = []string{Joined, Failing, Recovered, Answers, Fails, Found, SourceBad, SourceGood, SourceHeld, ListingBad, ListingGood, KeyRefused, KeyEnds, KeyWorks, WentDown, CameUp, HeldDown}
+var observed = []string{Joined, Failing, Recovered, Answers, Fails, Found, SourceBad, SourceGood, SourceHeld, ListingBad, ListingGood, KeyRefused, KeyEnds, KeyWorks, WentDown, CameUp, HeldDown, NoticeBad, NoticeGood, ExerciseEnds}
 
 // Observed are the kinds of event that are no change and no sign-in.
 func Observed() []string { return slices.Clone(observed) }
@@ -104,6 +104,13 @@ const (
 	WentDown     = "live.down"
 	CameUp       = "live.up"
 	HeldDown     = "live.held"
+	NoticeBad    = "notice.fails"
+	NoticeGood   = "notice.arrives"
+	NoticeTried  = "notice.tried"
+	Exercised    = "server.exercise"
+	ExerciseEnds = "server.exercise-ended"
+	Photographed = "fleet.photographed"
+	PhotoGone    = "fleet.photograph-removed"
 	Picked       = "queue.picked"
 	Unpicked     = "queue.unpicked"
 

@@ -82,3 +82,20 @@ type Job struct {
 func (j Job) Done() bool {
 	return j.State == "completed" || j.State == "canceled" || j.State == "aborted"
 }
+
+// A WaitingJob is a job that waits on a server, with what becomes of it.
+type WaitingJob struct {
+	Job
+	Person  string `json:"person,omitempty" doc:"Whose it is, where a directory knows its owner."`
+	Becomes string `json:"becomes"`
+}
+
+// Waiting is what waits on a server.
+type Waiting struct {
+	Server string       `json:"server"`
+	Says   string       `json:"says"`
+	At     *time.Time   `json:"at" doc:"When they were read; null where the server has never been read."`
+	Now    bool         `json:"now" doc:"They were read just now; else it is what the server told last."`
+	Total  int          `json:"total" doc:"How many jobs wait, by the server's own count; more than are listed where there are many."`
+	Jobs   []WaitingJob `json:"jobs"`
+}

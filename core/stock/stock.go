@@ -51,6 +51,7 @@ type Server struct {
 	Restarts int        `json:"restarts" doc:"How often it was seen to have started anew."`
 	Default  string     `json:"default,omitempty" doc:"Its own default queue."`
 	Queues   []Queue    `json:"queues"`
+	Waiting  []Job      `json:"waiting,omitempty" doc:"Jobs that wait on it, as far as they were asked about."`
 }
 
 // A Queue is a queue as a server has it.

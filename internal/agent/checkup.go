@@ -5,6 +5,8 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"net/url"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -16,41 +18,52 @@ import (
 	"cirque/internal/probe"
 )
 
-// checkWithin bounds one question of a checkup.
-const checkWithin = 8 * time.Second
+// checkWithin bounds one question of a checkup, printWithin a test page.
+const (
+	checkWithin = 8 * time.Second
+	printWithin = 15 * time.Second
+)
 
 // printsPages is a spooler that can print a page itself, as a program at the machine would.
 type printsPages interface {
-	// TestPage prints text to a queue, as a user where it is one person's, and says what the spooler answered.
-	TestPage(ctx context.Context, queue, user string, text []byte) (says string, err error)
+	// TestPage prints text to a queue, as a user where it is one person's, and follows the job; done says that it is completed.
+	TestPage(ctx context.Context, queue, user string, text []byte) (says string, done bool, err error)
 }
+
+// A Testing says to which queue a checkup prints, and with which driver instead of the queue's own.
+type Testing struct{ Queue, Try string }
 
 // heed does what the service asked for besides.
 func (a *Agent) heed(ctx context.Context, facts Facts) {
-	asked := a.client.asked
+	id, test := readAsk(a.client.asked)
 	a.client.asked = ""
-	var id int64
-	queue := ""
-	for part := range strings.SplitSeq(asked, ";") {
-		switch k, v, _ := strings.Cut(strings.TrimSpace(part), "="); k {
-		case "checkup":
-			id, _ = strconv.ParseInt(v, 10, 64)
-		case "queue":
-			queue = v
-		}
-	}
 	if id == 0 {
 		return
 	}
-	answer := agentproto.CheckupAnswer{ID: id, Rungs: a.Checkup(ctx, facts, queue)}
+	answer := agentproto.CheckupAnswer{ID: id, Rungs: a.Checkup(ctx, facts, test), Tried: test.Try}
 	if _, _, err := a.client.post(ctx, agentproto.CheckupPath, answer, nil, 30*time.Second); err != nil && ctx.Err() == nil {
 		a.cfg.Log.Warn("the checkup's answer did not arrive", "error", err)
 	}
 }
 
+// readAsk reads what the service asks for; 0 where it asks for no checkup.
+func readAsk(asked string) (id int64, test Testing) {
+	for part := range strings.SplitSeq(asked, ";") {
+		switch k, v, _ := strings.Cut(strings.TrimSpace(part), "="); k {
+		case "checkup":
+			id, _ = strconv.ParseInt(v, 10, 64)
+		case "queue":
+			test.Queue = v
+		case "try":
+			test.Try, _ = url.QueryUnescape(v)
+		}
+	}
+	return id, test
+}
+
 // Checkup looks from the machine's own place: spooler, queues, drivers, and whether each path answers from here; with a test
 // page where a queue is named.
-func (a *Agent) Checkup(ctx context.Context, facts Facts, queue string) []agentproto.Rung {
+func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentproto.Rung {
 	out := []agentproto.Rung{}
 	add := func(check, result, fix, says string, args ...any) {
 		if result == endpoint.Yes {
@@ -115,44 +128,89 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, queue string) []agentp
 			add("Does its path answer?", endpoint.No, cmp.Or(f.Fix, "look at what lies between this machine and it, such as a firewall"), "%s does not, from this machine: %s", w.URI, f.What)
 		}
 	}
-	if queue != "" {
-		a.testPage(ctx, facts, queue, found, add)
+	switch {
+	case test.Try != "":
+		a.trial(ctx, facts, test, add)
+	case test.Queue != "":
+		a.testPage(ctx, facts, test.Queue, found, add)
 	}
 	return out
 }
 
-func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found map[endpoint.Key]endpoint.Installed, add func(check, result, fix, says string, args ...any)) {
-	check := "Does a test page to " + queue + " come out?"
+type addRung func(check, result, fix, says string, args ...any)
+
+func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found map[endpoint.Key]endpoint.Installed, add addRung) {
+	check := endpoint.TestCheck(queue, "")
 	for k, i := range found {
-		if k.Queue != queue {
-			continue
-		}
-		text := fmt.Appendf(nil, "Test page\n\nQueue    %s\nMachine  %s\nFor      %s\nPath     %s\nDriver   %s\nTime     %s\n\f", queue, facts.Machine, cmp.Or(i.User, "everybody"), i.URI, cmp.Or(i.Exact, i.Driver), time.Now().Format(time.RFC3339))
-		within, cancel := context.WithTimeout(ctx, checkWithin)
-		defer cancel()
-		if p, ok := a.cfg.Spooler.(printsPages); ok {
-			says, err := p.TestPage(within, queue, i.User, text)
-			if err != nil {
-				add(check, endpoint.No, "see what the spooler says", "%v", err)
-			} else {
-				add(check, endpoint.Unproven, "look whether paper came out", "the spooler took it: %s", says)
-			}
+		if k.Queue == queue {
+			a.printPage(ctx, facts, check, queue, i.Want, cmp.Or(i.Exact, i.Driver), add)
 			return
 		}
-		out, err := probe.NewIPP(a.cfg.Reach).Print(within, a.absolute(i.URI), job.Document{Name: "Test page", Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
-		if err != nil {
-			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)
-		} else {
-			add(check, endpoint.Unproven, "look whether paper came out", "this spooler only stands in, so it went straight along the path, which took it: %s", out.Says)
-		}
-		return
 	}
 	add(check, endpoint.No, "see the check of the queue", "the queue is not on this machine")
 }
 
+// trial prints with another driver, through a queue of its own that goes afterwards, whatever happens: the real one is never
+// touched.
+func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRung) {
+	check := endpoint.TestCheck(test.Queue, test.Try)
+	wants := a.plan().Wants
+	i := slices.IndexFunc(wants, func(w endpoint.Want) bool { return w.Queue == test.Queue })
+	if i < 0 {
+		add(check, endpoint.No, "choose a queue that this machine or somebody on it receives", "the queue is not for this machine")
+		return
+	}
+	w := wants[i].Trial(test.Try)
+	const set = "Can a queue be set up with it?"
+	s := endpoint.Step{Do: "add", Want: w}
+	within, cancel := context.WithTimeout(ctx, driverWithin)
+	err := a.do(within, s)
+	cancel()
+	if err != nil {
+		add(set, endpoint.No, "see what the spooler says", "%v", err)
+	} else {
+		add(set, endpoint.Yes, "", "%s was made for the trial", w.Queue)
+		a.printPage(ctx, facts, check, test.Queue, w, endpoint.TryName(test.Try), add)
+	}
+	s.Do = "remove"
+	after, cancel := context.WithTimeout(context.WithoutCancel(ctx), checkWithin)
+	defer cancel()
+	if err := a.do(after, s); err != nil {
+		add("Is everything as it was?", endpoint.No, "call the endpoint: it takes the queue away then", "%s is still there: %v", w.Queue, err)
+	} else {
+		add("Is everything as it was?", endpoint.Yes, "", "the queue of the trial is gone, and %s was not touched", test.Queue)
+	}
+}
+
+// printPage prints a page that says where it comes from, to a queue that is installed.
+func (a *Agent) printPage(ctx context.Context, facts Facts, check, called string, i endpoint.Want, driver string, add addRung) {
+	text := fmt.Appendf(nil, "Test page\n\nQueue    %s\nMachine  %s\nFor      %s\nPath     %s\nDriver   %s\nTime     %s\n\f", called, facts.Machine, cmp.Or(i.User, "everybody"), i.URI, driver, time.Now().Format(time.RFC3339))
+	within, cancel := context.WithTimeout(ctx, printWithin)
+	defer cancel()
+	const look = "look whether paper came out, and tell: cirque endpoint paper NUMBER good, garbled or nothing"
+	p, ok := a.cfg.Spooler.(printsPages)
+	if !ok {
+		out, err := probe.NewIPP(a.cfg.Reach).Print(within, a.absolute(i.URI), job.Document{Name: "Test page", Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
+		if err != nil {
+			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)
+		} else {
+			add(check, endpoint.Unproven, look, "this spooler only stands in, so it went straight along the path, which took it: %s", out.Says)
+		}
+		return
+	}
+	switch says, done, err := p.TestPage(within, i.Queue, i.User, text); {
+	case err != nil:
+		add(check, endpoint.No, "see what the spooler says", "%v", err)
+	case done:
+		add(check, endpoint.Unproven, look, "%s; the paper has the last word", says)
+	default:
+		add(check, endpoint.Unproven, look, "the spooler took it: %s", says)
+	}
+}
+
 // CheckHere is a checkup by whoever sits at the machine: what Status says, then the rungs, in lines. bad says that one of
 // them says no.
-func CheckHere(ctx context.Context, o Opened, queue string) (lines []string, bad bool, err error) {
+func CheckHere(ctx context.Context, o Opened, test Testing) (lines []string, bad bool, err error) {
 	lines, statusErr := Status(ctx, o.State, o.Machine)
 	var rungs []agentproto.Rung
 	if statusErr != nil {
@@ -166,7 +224,7 @@ func CheckHere(ctx context.Context, o Opened, queue string) (lines []string, bad
 	if err != nil {
 		return lines, true, err
 	}
-	for _, r := range append(rungs, a.Checkup(ctx, facts, queue)...) {
+	for _, r := range append(rungs, a.Checkup(ctx, facts, test)...) {
 		lines = append(lines, fmt.Sprintf("%-9s %s %s.", r.Result, r.Check, strings.TrimSuffix(r.Says, ".")))
 		if r.Fix != "" {
 			lines = append(lines, fmt.Sprintf("%-9s   To mend it: %s.", "", r.Fix))

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"cirque/core/driver"
+	"cirque/core/endpoint"
 	"cirque/internal/agentproto"
 )
 
@@ -107,6 +108,32 @@ func (a *Agent) driverFile(ctx context.Context, digest string, f agentproto.Driv
 		}
 	}
 	return b, nil
+}
+
+// staged lists the drivers whose files are kept.
+func (a *Agent) staged() []endpoint.Staged {
+	if a.cfg.State == "" {
+		return nil
+	}
+	described, _ := filepath.Glob(a.driverPath("*.json")) // the pattern is right
+	var out []endpoint.Staged
+	for _, file := range described {
+		var d agentproto.Driver
+		b, err := os.ReadFile(file)
+		if err != nil || json.Unmarshal(b, &d) != nil || d.Exact == "" {
+			continue
+		}
+		s := endpoint.Staged{Exact: d.Exact, Package: d.Package, SetUpFile: d.SetUpFile, Files: len(d.Files), Whole: true}
+		for _, f := range d.Files {
+			s.Bytes += f.Bytes
+			if at, err := os.Stat(a.driverPath(f.SHA256)); err != nil || at.Size() != f.Bytes {
+				s.Whole = false
+			}
+		}
+		out = append(out, s)
+	}
+	slices.SortFunc(out, func(x, y endpoint.Staged) int { return strings.Compare(x.Exact, y.Exact) })
+	return out
 }
 
 func sumOf(b []byte) string {

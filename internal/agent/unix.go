@@ -312,8 +312,8 @@ func (u *Unix) SetDefault(ctx context.Context, queue, person string) error {
 	return fmt.Errorf("there is no queue %s", queue)
 }
 
-// TestPage prints text to a queue, as the person whose queue it is.
-func (u *Unix) TestPage(ctx context.Context, queue, person string, text []byte) (string, error) {
+// TestPage prints text to a queue, as the person whose queue it is, and follows the job.
+func (u *Unix) TestPage(ctx context.Context, queue, person string, text []byte) (says string, done bool, err error) {
 	owner := "root"
 	if person != "" {
 		owner = u.login(person)

@@ -83,18 +83,20 @@ type Person struct {
 	User string `json:"user"`
 }
 
-// AskHeader carries what the agent is asked to do besides, such as "checkup=17" or "checkup=17; queue=hall".
+// AskHeader carries what the agent is asked to do besides, such as "checkup=17" or "checkup=17; queue=hall; try=plain". What is
+// tried is written as in a query (RFC 3986 with + for a space).
 const AskHeader = "Cirque-Ask"
 
 // A CheckupAnswer is what an agent found from its own place.
 type CheckupAnswer struct {
 	ID    int64  `json:"id"`
 	Rungs []Rung `json:"rungs" maxItems:"500"`
+	Tried string `json:"tried,omitempty" maxLength:"512" doc:"With what the test page was printed, where it was asked to try something."`
 }
 
 // A Rung is one check: what was asked, what came of it, and how to mend it.
 type Rung struct {
-	Check  string `json:"check" maxLength:"200"`
+	Check  string `json:"check" maxLength:"1000"`
 	Result string `json:"result" enum:"yes,no,unproven"`
 	Says   string `json:"says" maxLength:"2000"`
 	Fix    string `json:"fix,omitempty" maxLength:"2000"`

@@ -7,6 +7,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/document"
+	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
@@ -407,6 +408,30 @@ type Endpoint struct {
 type Called struct {
 	Endpoint  Endpoint `json:"endpoint"`
 	Otherwise string   `json:"otherwise" doc:"How long it would take without being called."`
+}
+
+// NewExercise begins one.
+type NewExercise struct {
+	Reason  string `json:"reason" maxLength:"400"`
+	Minutes int    `json:"minutes" minimum:"1" maximum:"720" doc:"How long the server is out of duty."`
+}
+
+// NewPhotograph takes one.
+type NewPhotograph struct {
+	Name string `json:"name" maxLength:"63"`
+	Note string `json:"note,omitempty" maxLength:"400"`
+}
+
+// TellPaper says what came out of a device.
+type TellPaper struct {
+	Result string `json:"result" enum:"good,garbled,nothing"`
+	Note   string `json:"note,omitempty" maxLength:"1000"`
+}
+
+// Alternatives are drivers to try for a model.
+type Alternatives struct {
+	Model        string               `json:"model" doc:"Of the device behind the queue; empty where it is not known."`
+	Alternatives []driver.Alternative `json:"alternatives"`
 }
 
 // Events are what happened, newest first.

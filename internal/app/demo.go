@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
+	"net"
 	"os"
 	"path/filepath"
 	"strings"
@@ -40,6 +41,10 @@ func (d *Demo) Stop() error { return d.stop() }
 
 // standIns is demo/stand-ins.yaml.
 type standIns struct {
+	Mail struct {
+		For    string `yaml:"for"`
+		Listen string `yaml:"listen"`
+	} `yaml:"mail"`
 	Printers  []sim.Spec     `yaml:"printers"`
 	Endpoints []sim.Endpoint `yaml:"endpoints"`
 }
@@ -68,6 +73,15 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	}
 	c.add(printers.Close)
 	o.table = printers.Table
+	relay := &sim.Relay{Dir: filepath.Join(o.Data, "mail")}
+	if err := relay.Listen(sims.Mail.Listen); err != nil {
+		host, _, _ := net.SplitHostPort(sims.Mail.Listen)
+		if err = relay.Listen(net.JoinHostPort(host, "0")); err != nil {
+			return nil, err
+		}
+	}
+	c.add(relay.Close)
+	o.table[sims.Mail.For] = relay.Addr()
 	running, err := Start(ctx, o)
 	if err != nil {
 		return nil, err

@@ -29,19 +29,9 @@ place. With --queue it prints a test page. Nothing proven is a third result besi
 			if err != nil {
 				return err
 			}
-			var k endpoint.Checkup
-			if err := client.Do(c.Context(), "POST", apiclient.Path("/api/v1/endpoints", a[0])+"/checkups", url.Values{"queue": {queue}}, nil, &k); err != nil {
+			k, err := r.runCheckup(c, client, a[0], url.Values{"queue": {queue}}, wait)
+			if err != nil {
 				return err
-			}
-			for end := time.Now().Add(wait); k.ID > 0 && k.Done == nil && time.Now().Before(end); {
-				select {
-				case <-c.Context().Done():
-					return c.Context().Err()
-				case <-time.After(200 * time.Millisecond):
-				}
-				if k, err = apiclient.Get[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d", k.ID), nil); err != nil {
-					return err
-				}
 			}
 			if err := r.print(c, k, func(w io.Writer) { writeCheckup(w, k) }); err != nil {
 				return err
@@ -54,6 +44,24 @@ place. With --queue it prints a test page. Nothing proven is a third result besi
 	c.Flags().StringVar(&queue, "queue", "", "also print a test page to this queue, from the endpoint")
 	c.Flags().DurationVar(&wait, "wait", checkupWaits, "how long to wait for what the endpoint finds itself")
 	return c
+}
+
+// runCheckup asks for one and waits for what the endpoint finds.
+func (r *root) runCheckup(c *cobra.Command, client *apiclient.Client, machine string, query url.Values, wait time.Duration) (k endpoint.Checkup, err error) {
+	if err := client.Do(c.Context(), "POST", apiclient.Path("/api/v1/endpoints", machine)+"/checkups", query, nil, &k); err != nil {
+		return k, err
+	}
+	for end := time.Now().Add(wait); k.ID > 0 && k.Done == nil && time.Now().Before(end); {
+		select {
+		case <-c.Context().Done():
+			return k, c.Context().Err()
+		case <-time.After(200 * time.Millisecond):
+		}
+		if k, err = apiclient.Get[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d", k.ID), nil); err != nil {
+			return k, err
+		}
+	}
+	return k, nil
 }
 
 func writeCheckup(w io.Writer, k endpoint.Checkup) {
@@ -73,5 +81,8 @@ func writeCheckup(w io.Writer, k endpoint.Checkup) {
 	}
 	if k.ID > 0 && k.Done == nil {
 		fmt.Fprintf(w, "%s has not answered from its own place yet.\n", k.Machine)
+	}
+	if t := k.Tested(); t != nil && t.Result != endpoint.No && t.Paper == nil {
+		fmt.Fprintf(w, "Tell what came out: cirque endpoint paper %d good|garbled|nothing\n", k.ID)
 	}
 }

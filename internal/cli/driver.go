@@ -32,7 +32,7 @@ func (r *root) driver() *cobra.Command {
 		fmt.Fprintf(w, "%s.\n", count(len(list), "package"))
 	})
 	show := ask(r, "show PACKAGE", "One driver package: the exact names that it accepts, and its files", cobra.ExactArgs(1), get[driver.Package](named(base+"/packages", "")), r.writePackage)
-	return group("driver", "Driver packages and the exact names of drivers", packages, show, r.driverAdd(), r.driverRemove(), r.driverGet(), r.driverNames(), r.driverCompare(), r.driverReport())
+	return group("driver", "Driver packages and the exact names of drivers", packages, show, r.driverAdd(), r.driverRemove(), r.driverGet(), r.driverNames(), r.driverCompare(), r.driverReport(), r.driverTry(), r.driverTried(), r.driverOn())
 }
 
 func size(n int64) string {

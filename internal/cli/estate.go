@@ -159,7 +159,7 @@ func (r *root) writeFindings(w io.Writer, list []lineup.Finding) {
 
 func counts(objects map[string]int) string {
 	var parts []string
-	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants"} {
+	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "notices"} {
 		if objects[k] > 0 {
 			parts = append(parts, count(objects[k], estate.Word(k)))
 		}

@@ -7,13 +7,16 @@ import (
 	"encoding/json"
 	"fmt"
 	"net/http"
+	"net/url"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/access"
+	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/internal/agentproto"
+	"cirque/internal/api"
 )
 
 // forAgent are the headers of an answer to an agent: the pace at which it is to ask, and who signs.
@@ -47,9 +50,10 @@ func (s *server) checkups(a huma.API) {
 	type start struct {
 		Machine string `path:"machine" maxLength:"256"`
 		Queue   string `query:"queue" maxLength:"63" doc:"Also print a test page to this queue, from the endpoint's own spooler."`
+		Try     string `query:"try" maxLength:"512" doc:"Print it with another driver than the queue's: driverless, plain, or an exact name. The agent makes a queue for it and takes it away again."`
 	}
 	route(s, a, "POST", "/api/v1/endpoints/{machine}/checkups", "start-checkup", "Have an endpoint checked, rung by rung", small, func(ctx context.Context, in *start) (*out[endpoint.Checkup], error) {
-		c, err := s.svc.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue)
+		c, err := s.svc.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue, in.Try)
 		return &out[endpoint.Checkup]{c}, err
 	})
 	type one struct {
@@ -59,13 +63,58 @@ func (s *server) checkups(a huma.API) {
 		c, err := s.svc.Checkup(ctx, principalOf(ctx), in.ID)
 		return &out[endpoint.Checkup]{c}, err
 	})
+	type paper struct {
+		ID   int64 `path:"id" minimum:"1"`
+		Body api.TellPaper
+	}
+	route(s, a, "POST", "/api/v1/checkups/{id}/paper", "tell-paper", "Say what came out of a checkup's test page; it is remembered of the driver with that model", small, func(ctx context.Context, in *paper) (*out[endpoint.Checkup], error) {
+		c, err := s.svc.TellPaper(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
+		return &out[endpoint.Checkup]{c}, err
+	})
+	type of struct {
+		Name     string `path:"name" maxLength:"256"`
+		Machine  string `query:"machine" maxLength:"256" doc:"For this endpoint's platform."`
+		Platform string `query:"platform" maxLength:"32"`
+	}
+	route(s, a, "GET", "/api/v1/queues/{name}/alternatives", "alternatives", "Which drivers to try where a queue's output is wrong, with what is remembered of each", small, func(ctx context.Context, in *of) (*out[api.Alternatives], error) {
+		model, list, err := s.svc.Alternatives(ctx, principalOf(ctx), in.Name, in.Machine, in.Platform)
+		return &out[api.Alternatives]{api.Alternatives{Model: model, Alternatives: list}}, err
+	})
+	type model struct {
+		Model string `query:"model" maxLength:"256"`
+	}
+	route(s, a, "GET", "/api/v1/drivers/papers", "papers", "What came out with which driver on which model, as people told", small, func(ctx context.Context, in *model) (*out[[]driver.Seen], error) {
+		list, err := s.svc.Papers(ctx, principalOf(ctx), in.Model)
+		return &out[[]driver.Seen]{list}, err
+	})
+	type on struct {
+		Machine string `query:"machine" maxLength:"256"`
+		Exact   string `query:"exact" maxLength:"512"`
+	}
+	route(s, a, "GET", "/api/v1/drivers/endpoints", "drivers-on", "Drivers on endpoints: used, staged, spare, wanted; of one machine also the files they consist of", small, func(ctx context.Context, in *on) (*out[[]endpoint.DriverHere], error) {
+		list, err := s.svc.DriversOn(ctx, principalOf(ctx), in.Machine, in.Exact)
+		return &out[[]endpoint.DriverHere]{list}, err
+	})
+	type ask struct {
+		Revision int    `query:"revision" minimum:"0" doc:"The change that is asked about; the current one where neither it nor a queue is named."`
+		Queue    string `query:"queue" maxLength:"63"`
+		Limit    int    `query:"limit" minimum:"1" maximum:"10000" default:"500"`
+	}
+	route(s, a, "GET", "/api/v1/proof", "proof", "On which endpoints a change, or a queue, is expected; where it has arrived; and where a test page came out", small, func(ctx context.Context, in *ask) (*out[endpoint.Proof], error) {
+		v, err := s.svc.Proof(ctx, principalOf(ctx), in.Revision, in.Queue, in.Limit)
+		return &out[endpoint.Proof]{v}, err
+	})
+	route(s, a, "GET", "/api/v1/fleet/unreached", "unreached", "Machines that receive queues and on which no agent has reported, with another way for each", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Unreached], error) {
+		v, err := s.svc.Unreached(ctx, principalOf(ctx))
+		return &out[[]endpoint.Unreached]{v}, err
+	})
 	type answer struct{ Body agentproto.CheckupAnswer }
 	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small, func(ctx context.Context, in *answer) (*struct{}, error) {
 		rungs := make([]endpoint.Rung, 0, len(in.Body.Rungs))
 		for _, r := range in.Body.Rungs {
 			rungs = append(rungs, endpoint.Rung{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})
 		}
-		return nil, s.svc.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, rungs)
+		return nil, s.svc.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, in.Body.Tried, rungs)
 	})
 }
 
@@ -78,6 +127,9 @@ func (s *server) asks(ctx context.Context) string {
 	out := fmt.Sprintf("checkup=%d", c.ID)
 	if c.Queue != "" {
 		out += "; queue=" + c.Queue
+	}
+	if c.Try != "" {
+		out += "; try=" + url.QueryEscape(c.Try)
 	}
 	return out
 }

@@ -77,7 +77,7 @@ func (s *server) drafts(a huma.API) {
 	})
 	type of struct {
 		Named
-		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants"`
+		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices"`
 		Object string `query:"object" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small, func(ctx context.Context, in *of) (*out[[]estate.Ref], error) {

@@ -122,6 +122,8 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.fleet(a)
 	s.shipments(a)
 	s.checkups(a)
+	s.notices(a)
+	s.exercises(a)
 	s.access(a)
 	s.stock(a)
 	s.packages(a)

@@ -2,12 +2,15 @@ package probe
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"net"
 	"net/http"
 	"net/url"
 	"os/user"
+	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/job"
 	"cirque/internal/fault"
@@ -155,8 +158,40 @@ func (s *Spooler) Default(ctx context.Context) (string, error) {
 	return m.Text(ipp.PrinterGroup, "printer-name"), err
 }
 
-// Print sends a document to a queue, for somebody, and says what was answered.
-func (s *Spooler) Print(ctx context.Context, name, owner, title, format string, body io.Reader) (string, error) {
-	out, err := s.ipp.Print(ctx, s.queueURI(name), job.Document{Name: title, Owner: owner, Format: format}, body)
-	return out.Says, err
+// followEvery is how often a job is asked about.
+const followEvery = 200 * time.Millisecond
+
+// Print sends a document to a queue, for somebody, and follows the job until it has ended, its printer says what holds it up,
+// or ctx's end. done is true where it is completed; says is how it stands, in words. An error means that it was not taken, or
+// that it ended otherwise.
+func (s *Spooler) Print(ctx context.Context, name, owner, title, format string, body io.Reader) (says string, done bool, err error) {
+	uri := s.queueURI(name)
+	out, err := s.ipp.Print(ctx, uri, job.Document{Name: title, Owner: owner, Format: format}, body)
+	if err != nil {
+		return "", false, err
+	}
+	says = fmt.Sprintf("job %d: %s", out.JobID, out.Says)
+	for {
+		j, err := s.ipp.ReadJob(ctx, uri, nil, out.JobID)
+		if err != nil {
+			return says, false, nil // it was taken; more is not known
+		}
+		says = fmt.Sprintf("job %d is %s", j.ID, j.State)
+		if why := strings.Join(append(slices.Clone(j.Reasons), j.Message), ", "); strings.Trim(why, ", ") != "" {
+			says += ": " + strings.Trim(why, ", ")
+		}
+		switch {
+		case j.State == "completed":
+			return says, true, nil
+		case j.Done():
+			return says, false, fault.New(fault.Conflict, "job-ended", "see what the spooler says of it", "%s", says)
+		}
+		t := time.NewTimer(followEvery)
+		select {
+		case <-ctx.Done():
+			t.Stop()
+			return says, false, nil
+		case <-t.C:
+		}
+	}
 }

@@ -19,10 +19,14 @@ const checkupWithin = 2 * time.Minute
 const maxRungs = 500
 
 // StartCheckup asks an endpoint's agent for a checkup, with a test page where a queue is named, and gives what the service
-// itself can say at once.
-func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine, queue string) (endpoint.Checkup, error) {
+// itself can say at once. With try the page is printed with another driver, through a queue that the agent makes for it and
+// takes away again.
+func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine, queue, try string) (endpoint.Checkup, error) {
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return endpoint.Checkup{}, err
+	}
+	if try != "" && queue == "" {
+		return endpoint.Checkup{}, fault.New(fault.Invalid, "try-without-queue", "name the queue", "a driver is tried with a queue")
 	}
 	if queue != "" {
 		if err := access.Check(p, access.SendTestPage); err != nil {
@@ -43,7 +47,17 @@ func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine
 	if err := access.CheckAt(p, access.RefreshEndpoint, s.siteOfMachine(rec.Report), "the endpoint "+rec.Report.Machine); err != nil {
 		return endpoint.Checkup{}, err
 	}
-	c, err := s.store.AddCheckup(ctx, rec.Report.Machine, queue, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name, Says: fmt.Sprintf("%s was asked for a checkup", rec.Report.Machine)})
+	if try != "" && try != endpoint.TryDriverless && try != endpoint.TryPlain {
+		if _, _, held := s.shipped(try, rec.Report.Platform); !held {
+			return endpoint.Checkup{}, s.notHeld(try, rec.Report.Platform)
+		}
+	}
+	want := endpoint.Checkup{Machine: rec.Report.Machine, Queue: queue, Try: try, Model: s.modelBehind(queue)}
+	says := fmt.Sprintf("%s was asked for a checkup", rec.Report.Machine)
+	if try != "" {
+		says = fmt.Sprintf("%s was asked to print to %s with %s", rec.Report.Machine, queue, endpoint.TryName(try))
+	}
+	c, err := s.store.AddCheckup(ctx, want, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name, Says: says})
 	if err != nil {
 		return c, err
 	}
@@ -113,7 +127,7 @@ func (s *Service) AskedCheckup(ctx context.Context, p *access.Principal) (c endp
 }
 
 // AnswerCheckup takes in what an agent found.
-func (s *Service) AnswerCheckup(ctx context.Context, p *access.Principal, id int64, rungs []endpoint.Rung) error {
+func (s *Service) AnswerCheckup(ctx context.Context, p *access.Principal, id int64, tried string, rungs []endpoint.Rung) error {
 	if err := access.Check(p, access.Report); err != nil {
 		return err
 	}
@@ -126,5 +140,12 @@ func (s *Service) AnswerCheckup(ctx context.Context, p *access.Principal, id int
 			return fault.New(fault.Invalid, "checkup-result", "write yes, no or unproven", "%q is no result", r)
 		}
 	}
-	return s.store.AnswerCheckup(ctx, id, p.Machine, rungs)
+	c, err := s.store.Checkup(ctx, id)
+	if err != nil {
+		return err
+	}
+	if c.Try != tried {
+		rungs = append(rungs, endpoint.Rung{Check: endpoint.TestCheck(c.Queue, c.Try), Result: endpoint.Unproven, Says: "its agent is too old to try drivers", Fix: "update the agent there", By: "service"})
+	}
+	return s.store.AnswerCheckup(ctx, id, p.Machine, tried, rungs)
 }

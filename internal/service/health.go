@@ -118,6 +118,7 @@ func (s *Service) watchHealth(ctx context.Context) {
 		if time.Since(tended) >= tendEvery { // and not with each result
 			tended = time.Now()
 			s.tendDuties(ctx, targets)
+			s.tendExercises(ctx)
 			s.readDrained(ctx, &wg, lastRead)
 		}
 		t := time.NewTimer(tendEvery)

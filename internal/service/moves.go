@@ -68,8 +68,10 @@ func (s *Service) stuck(ctx context.Context, server string) ([]endpoint.Stuck, e
 }
 
 // lineupsOf gives the lineups of what an endpoint last reported, as they are now; a location that is gone gives none.
-func (s *Service) lineupsOf(r endpoint.Record) []lineup.Lineup {
-	snap, now := s.Snapshot(), s.now()
+func (s *Service) lineupsOf(r endpoint.Record) []lineup.Lineup { return s.lineupsIn(s.Snapshot(), r) }
+
+func (s *Service) lineupsIn(snap *Snapshot, r endpoint.Record) []lineup.Lineup {
+	now := s.now()
 	out := []lineup.Lineup{}
 	for _, q := range r.Report.Contexts {
 		q.Time = nil

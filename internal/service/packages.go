@@ -12,6 +12,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/driver"
+	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/lineup"
@@ -264,6 +265,60 @@ func (s *Service) trouble(ctx context.Context, doc *estate.Document, holdings []
 		}
 	}
 	return out, nil
+}
+
+// DriversOn lists the drivers of endpoints: of one machine, or of all, and of them only one name where it is given. What
+// a driver consists of is said of a single machine.
+func (s *Service) DriversOn(ctx context.Context, p *access.Principal, machine, exact string) ([]endpoint.DriverHere, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	var all []endpoint.Record
+	var err error
+	if machine != "" {
+		all = make([]endpoint.Record, 1)
+		all[0], err = s.store.Endpoint(ctx, machine)
+	} else {
+		all, err = s.store.Endpoints(ctx)
+	}
+	if err != nil {
+		return nil, err
+	}
+	out := []endpoint.DriverHere{}
+	for _, r := range all {
+		if ctx.Err() != nil {
+			return nil, stopped()
+		}
+		for _, d := range endpoint.DriversHere(endpoint.PlanFor(s.lineupsOf(r)), r.Report) {
+			if exact != "" && d.Exact != exact {
+				continue
+			}
+			if machine != "" {
+				if err := s.consistsOf(ctx, &d); err != nil {
+					return nil, err
+				}
+			}
+			out = append(out, d)
+		}
+	}
+	return out, nil
+}
+
+// consistsOf says in which package a driver is, which file describes it, and which belong to it.
+func (s *Service) consistsOf(ctx context.Context, d *endpoint.DriverHere) error {
+	k, m, ok := s.shipped(d.Exact, d.Platform)
+	if !ok {
+		if d.Says == "" {
+			d.Says = "no driver package here has it"
+		}
+		return nil
+	}
+	var err error
+	if k.Files, err = s.store.PackageFiles(ctx, k.Digest); err != nil {
+		return err
+	}
+	d.Package, d.SetUpFile, d.Files = k.Digest, m.SetUpFile, k.Needs(m)
+	return nil
 }
 
 // demandFresh is how long what demand counted is good, where endpoints may have reported since.

@@ -16,12 +16,15 @@ import (
 	"cirque/core/access"
 	"cirque/core/advert"
 	"cirque/core/directory"
+	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/job"
 	"cirque/core/lineup"
 	"cirque/core/live"
+	"cirque/core/notice"
+	"cirque/core/photograph"
 )
 
 // What the service needs of a store, by noun.
@@ -80,10 +83,13 @@ type (
 		SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string, events []event.Event) (endpoint.Record, error)
 		Leading(ctx context.Context) (map[string][2]int, error)
 		LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error)
-		AddCheckup(ctx context.Context, machine, queue string, e event.Event) (endpoint.Checkup, error)
+		AddCheckup(ctx context.Context, want endpoint.Checkup, e event.Event) (endpoint.Checkup, error)
 		Checkup(ctx context.Context, id int64) (endpoint.Checkup, error)
 		AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error)
-		AnswerCheckup(ctx context.Context, id int64, machine string, rungs []endpoint.Rung) error
+		AnswerCheckup(ctx context.Context, id int64, machine, tried string, rungs []endpoint.Rung) error
+		TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (endpoint.Checkup, error)
+		Papers(ctx context.Context, model string) ([]driver.Seen, error)
+		TestPages(ctx context.Context, queue string, since time.Time) ([]endpoint.Checkup, error)
 		AddSample(ctx context.Context, f endpoint.Sample) error
 		Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
 		Call(ctx context.Context, machine string, e event.Event) error
@@ -129,6 +135,27 @@ type (
 		AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error)
 		EndJoin(ctx context.Context, id int64, author string) error
 	}
+	tellings interface {
+		SeenSince(ctx context.Context, keys []string, now time.Time) (map[string]time.Time, error)
+		SeenFaults(ctx context.Context) (map[string]time.Time, error)
+		Told(ctx context.Context) ([]notice.Told, error)
+		SaveTold(ctx context.Context, list []notice.Told) error
+		AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error
+		Sent(ctx context.Context, of string, limit int) ([]notice.Sent, error)
+	}
+	exercises interface {
+		AddExercise(ctx context.Context, e endpoint.Exercise, ev event.Event) (endpoint.Exercise, error)
+		SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error
+		Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error)
+		Exercise(ctx context.Context, id int64) (endpoint.Exercise, error)
+		Failing(ctx context.Context) (int, error)
+	}
+	photographs interface {
+		AddPhotograph(ctx context.Context, p photograph.Photograph, e event.Event) (photograph.Photograph, error)
+		Photographs(ctx context.Context) ([]photograph.Photograph, error)
+		Photograph(ctx context.Context, name string) (photograph.Photograph, error)
+		RemovePhotograph(ctx context.Context, name string, e event.Event) error
+	}
 	// A Store keeps everything durable.
 	Store interface {
 		estates
@@ -139,6 +166,9 @@ type (
 		enrolments
 		listings
 		people
+		tellings
+		exercises
+		photographs
 		fleets
 		drafts
 		states
@@ -177,6 +207,8 @@ type Config struct {
 	Authority Authority
 	// Prober reads servers and devices; without it none are.
 	Prober Prober
+	// Teller sends notices; without it nobody is told of anything.
+	Teller Teller
 	// Dir reads directories over LDAP; without it none are.
 	Dir Dir
 	// Raster draws lines of text as PWG raster, on a page of so many millimetres.
@@ -185,6 +217,8 @@ type Config struct {
 	SecretKey []byte
 	// Health has servers and devices probed; without it none ever counts as down by itself.
 	Health bool
+	// NoticesEvery is how often it is looked who is to be told of what; ten seconds when zero.
+	NoticesEvery time.Duration
 	// ServersEvery and DevicesEvery are how often the stock is read.
 	ServersEvery, DevicesEvery time.Duration
 }
@@ -260,6 +294,7 @@ func (s *Service) Run(ctx context.Context) {
 	wg.Go(func() { s.keepHistory(ctx) })
 	wg.Go(func() { s.keepHealth(ctx) })
 	wg.Go(func() { s.keepSamples(ctx) })
+	wg.Go(func() { s.keepNotices(ctx) })
 	wg.Wait()
 }
 

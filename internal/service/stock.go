@@ -417,7 +417,9 @@ func (s *Service) question(ctx context.Context, l stock.Listed) (stock.Kept, err
 	var err error
 	if l.Kind == stock.KindServer {
 		ctx, cancel := context.WithTimeout(ctx, serverWithin)
-		k.Server, err = s.cfg.Prober.ReadServer(ctx, l.URI, signInOf(keys), before.Server)
+		if k.Server, err = s.cfg.Prober.ReadServer(ctx, l.URI, signInOf(keys), before.Server); err == nil {
+			k.Server.Waiting = s.readWaiting(ctx, l, k.Server, signInOf(keys))
+		}
 		cancel()
 	} else {
 		if k.Device, err = s.cfg.Prober.ReadDevice(ctx, l.URI, keys); err == nil {

@@ -135,9 +135,23 @@ func (p *Printer) remembered(i int) Job {
 		Bytes: int64(30_000 + 7_000*i), At: time.Now().Add(-time.Duration(p.Remembers-i) * 5 * time.Hour)}
 }
 
+// waiting makes up the jobs that wait on a queue.
+func (p *Printer) waiting(path string, q Queue) []Job {
+	people := []string{"ragna.holm", "jonas.berg", "mira.solvang", "kaja.ravn", "odd.nilsen"}
+	var out []Job
+	for i := range q.Waiting {
+		j := Job{ID: 9000 + i, Name: fmt.Sprintf("Manifest %d", 700+i), Owner: people[(i+len(q.Name))%len(people)], From: fmt.Sprintf("desk-%d", 112+i%3), Format: "application/pdf", Path: path, State: ipp.JobStateOf("pending"), Bytes: int64(40_000 + 9_000*i), At: time.Now().Add(-time.Duration(q.Waiting-i) * 20 * time.Minute)}
+		if q.Stopped != "" && i == 0 {
+			j.State = ipp.JobStateOf("processing-stopped")
+		}
+		out = append(out, j)
+	}
+	return out
+}
+
 func (p *Printer) jobAttributes(j Job) []ipp.Attribute {
-	reason := "job-completed-successfully"
-	if j.State != ipp.JobCompleted {
+	reason := map[int]string{ipp.JobCompleted: "job-completed-successfully", ipp.JobStateOf("pending"): "none"}[j.State]
+	if reason == "" {
 		reason = "printer-stopped"
 	}
 	return []ipp.Attribute{
@@ -154,6 +168,9 @@ func (p *Printer) listJobs(path string, req ipp.Message) ipp.Message {
 	limit := cmp.Or(req.Number(ipp.OperationGroup, "limit"), 1000)
 	m := req.Respond(ipp.OK, "")
 	jobs := p.Jobs()
+	if q, ok := p.queueAt(path); ok && !ended {
+		jobs = append(p.waiting(path, q), jobs...)
+	}
 	for i := len(jobs) - 1; i >= 0 && limit > 0; i-- {
 		if jobs[i].Path == path && (jobs[i].State >= 7) == ended {
 			limit--

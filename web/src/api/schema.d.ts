@@ -159,6 +159,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/checkups/{id}/paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Say what came out of a checkup's test page; it is remembered of the driver with that model */
+        post: operations["tell-paper"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/coverage": {
         parameters: {
             query?: never;
@@ -713,6 +730,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/drivers/endpoints": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Drivers on endpoints: used, staged, spare, wanted; of one machine also the files they consist of */
+        get: operations["drivers-on"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/drivers/names": {
         parameters: {
             query?: never;
@@ -775,6 +809,23 @@ export interface paths {
         };
         /** One file of a driver package */
         get: operations["package-file"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drivers/papers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What came out with which driver on which model, as people told */
+        get: operations["papers"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1145,6 +1196,74 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/exercises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The latest exercises, newest first */
+        get: operations["exercises"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exercises/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One exercise, with its report once it is over */
+        get: operations["exercise"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/exercises/{id}/stop": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** End an exercise before its time: the server returns at once */
+        post: operations["stop-exercise"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/faults": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is wrong just now, the longest first */
+        get: operations["faults"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/findings": {
         parameters: {
             query?: never;
@@ -1171,6 +1290,23 @@ export interface paths {
         };
         /** How all endpoints stand, now and over time */
         get: operations["fleet"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/fleet/unreached": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Machines that receive queues and on which no agent has reported, with another way for each */
+        get: operations["unreached"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1338,6 +1474,57 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/notices": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The estate's notices, with what each is about just now and how it went the last time */
+        get: operations["notices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/sent": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was sent to whom, newest first, and how that went */
+        get: operations["sent-notices"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notices/{name}/try": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Send a trial along each way of a notice */
+        post: operations["try-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/overview": {
         parameters: {
             query?: never;
@@ -1442,6 +1629,75 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/photographs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Photographs of how everything stood, newest first */
+        get: operations["photographs"];
+        put?: never;
+        /** Keep how servers, devices and endpoints stand now */
+        post: operations["take-photograph"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/photographs/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a photograph */
+        delete: operations["remove-photograph"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/photographs/{name}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is otherwise than on a photograph */
+        get: operations["compare-photograph"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** On which endpoints a change, or a queue, is expected; where it has arrived; and where a test page came out */
+        get: operations["proof"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/queues": {
         parameters: {
             query?: never;
@@ -1468,6 +1724,23 @@ export interface paths {
         };
         /** One queue, by its name or an old one */
         get: operations["queue"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/queues/{name}/alternatives": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which drivers to try where a queue's output is wrong, with what is remembered of each */
+        get: operations["alternatives"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1696,6 +1969,23 @@ export interface paths {
         put?: never;
         /** Take a server out of duty; its people move to other members of its sets first */
         post: operations["drain"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/servers/{name}/exercises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take a server out of duty for a while, to see what would happen if it died */
+        post: operations["start-exercise"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2156,6 +2446,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stock/servers/{name}/jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What waits on a server, whose it is, and what becomes of it */
+        get: operations["server-jobs"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stock/servers/{name}/read": {
         parameters: {
             query?: never;
@@ -2533,6 +2840,11 @@ export interface components {
             /** @description The DN below which the entries are. */
             under: string;
         };
+        Alternatives: {
+            alternatives: components["schemas"]["DriverAlternative"][];
+            /** @description Of the device behind the queue; empty where it is not known. */
+            model: string;
+        };
         AnswerRequest: {
             grant: boolean;
             /** @description What the person reads; needed to decline. */
@@ -2575,6 +2887,8 @@ export interface components {
             /** Format: int64 */
             id: number;
             rungs: components["schemas"]["Rung"][];
+            /** @description With what the test page was printed, where it was asked to try something. */
+            tried?: string;
         };
         Choices: {
             choices: components["schemas"]["DriverChoice"][];
@@ -2944,6 +3258,17 @@ export interface components {
             /** @description The file that describes it, among the others. */
             set_up_file: string;
         };
+        DriverAlternative: {
+            /** @description What came out with it last, on this model: good, garbled or nothing. */
+            last?: string;
+            /** @description The queue has it now. */
+            now: boolean;
+            /** @description What came out with it on this model, newest first. */
+            seen: components["schemas"]["DriverSeen"][];
+            /** @description What to hand to a trial: an exact name, driverless, or plain. */
+            try: string;
+            why: string;
+        };
         DriverCell: {
             /** @description The driver's name or driverless; empty where none fits. */
             driver: string;
@@ -3092,6 +3417,19 @@ export interface components {
             cells: components["schemas"]["DriverCell"][];
             queue: string;
         };
+        DriverSeen: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** @description An exact name, driverless, or plain. */
+            driver: string;
+            machine: string;
+            model: string;
+            note?: string;
+            /** @enum {string} */
+            paper: "good" | "garbled" | "nothing";
+            queue: string;
+        };
         DriverTrouble: {
             driver: string;
             exact: string;
@@ -3152,9 +3490,17 @@ export interface components {
             /** Format: int64 */
             id: number;
             machine: string;
+            /** @description Of the device behind the queue, where it is known. */
+            model?: string;
+            /** @description What somebody saw come out. */
+            paper?: components["schemas"]["EndpointPaper"];
             /** @description To which a test page was asked for. */
             queue?: string;
             rungs: components["schemas"]["EndpointRung"][];
+            /** @description What the agent says it tried. */
+            tried?: string;
+            /** @description What is tried instead of the queue's own driver: driverless, plain, or a driver's exact name. */
+            try?: string;
         };
         EndpointDifference: {
             found?: string;
@@ -3163,6 +3509,93 @@ export interface components {
             queue: string;
             user?: string;
             wanted?: string;
+        };
+        EndpointDriverHere: {
+            exact: string;
+            /** @description What it consists of, in the package. */
+            files?: string[];
+            machine: string;
+            /** @description The digest of the package from which its files came, or which has them. */
+            package?: string;
+            platform: string;
+            /** @description That have it, or are to have it. */
+            queues: string[];
+            /** @description What is wrong with it there. */
+            says?: string;
+            /** @description The file that describes it, in the package. */
+            set_up_file?: string;
+            /** @enum {string} */
+            state: "used" | "staged" | "spare" | "wanted" | "foreign";
+        };
+        EndpointExercise: {
+            author: string;
+            /** Format: date-time */
+            begun: string;
+            /**
+             * Format: date-time
+             * @description When everybody was back, or was given up waiting for; null while it runs.
+             */
+            ended: string | null;
+            expected: components["schemas"]["EndpointExpected"];
+            /** @description Whether all that could move did, and nothing failed by it; null while it runs. */
+            good: boolean | null;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            phase: "moving" | "out" | "returning" | "over";
+            reason: string;
+            /** @description The report, in sentences. */
+            says: string[];
+            server: string;
+            /** @description How it went, whenever something changed. */
+            steps: components["schemas"]["EndpointExerciseStep"][];
+            /** @description Who ended it early. */
+            stopped?: string;
+            /** @description Who had not moved when the server came back, and why. */
+            stuck: components["schemas"]["EndpointStuck"][];
+            /**
+             * Format: date-time
+             * @description When the server returns by itself.
+             */
+            until: string;
+        };
+        EndpointExerciseStep: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description Endpoints on which something failed.
+             */
+            failing: number;
+            /**
+             * Format: int64
+             * @description Endpoints that led to the server.
+             */
+            leading: number;
+            /** @enum {string} */
+            phase: "moving" | "out" | "returning" | "over";
+        };
+        EndpointExpected: {
+            /**
+             * Format: int64
+             * @description That led to the server when it began.
+             */
+            endpoints: number;
+            /**
+             * Format: int64
+             * @description Endpoints on which something failed already.
+             */
+            failing: number;
+            /**
+             * Format: int64
+             * @description People and machines that go another way.
+             */
+            moves: number;
+            /**
+             * Format: int64
+             * @description People and machines with a queue that nothing else serves.
+             */
+            stranded: number;
         };
         EndpointFailure: {
             queue: string;
@@ -3282,6 +3715,14 @@ export interface components {
              */
             waiting: number | null;
         };
+        EndpointPaper: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            note?: string;
+            /** @enum {string} */
+            result: "good" | "garbled" | "nothing";
+        };
         EndpointPresence: {
             context: components["schemas"]["LineupQuery"];
             endpoint: string;
@@ -3289,6 +3730,77 @@ export interface components {
             queues: string[];
             /** @enum {string} */
             state: "converged" | "behind" | "failing" | "silent";
+        };
+        EndpointProof: {
+            /**
+             * Format: int64
+             * @description Machines that receive it, and on which no agent has ever reported.
+             */
+            absent: number;
+            /** Format: int64 */
+            arrived: number;
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description Removed by the person themselves, as the grant lets them.
+             */
+            away: number;
+            /**
+             * Format: int64
+             * @description Endpoints that have the queue and must not.
+             */
+            beyond: number;
+            /** Format: int64 */
+            expected: number;
+            /** Format: int64 */
+            failed: number;
+            /**
+             * Format: int64
+             * @description Endpoints that it does not concern, and that are as they should be in this.
+             */
+            others: number;
+            /**
+             * Format: int64
+             * @description A later change has taken its place.
+             */
+            past: number;
+            /** Format: int64 */
+            pending: number;
+            queue?: string;
+            /**
+             * Format: int64
+             * @description The change that is asked about; 0 where a queue is.
+             */
+            revision: number;
+            /** @description What has not arrived first. */
+            rows: components["schemas"]["EndpointProofRow"][];
+            /** @description All of it as a sentence. */
+            says: string;
+            /**
+             * Format: int64
+             * @description Of endpoints that have not been heard of for too long: nothing is proven of them.
+             */
+            silent: number;
+            /**
+             * Format: int64
+             * @description Endpoints from which a test page was sent since.
+             */
+            tested: number;
+        };
+        EndpointProofRow: {
+            /**
+             * @description What is expected of it.
+             * @enum {string}
+             */
+            kind: "gains" | "changes" | "loses" | "has";
+            machine: string;
+            queue: string;
+            says: string;
+            /** @enum {string} */
+            state: "failed" | "beyond" | "silent" | "pending" | "away" | "arrived" | "past";
+            tested?: components["schemas"]["EndpointTested"];
+            user?: string;
         };
         EndpointReport: {
             contexts: components["schemas"]["LineupQuery"][];
@@ -3306,6 +3818,8 @@ export interface components {
              */
             revision: number;
             spooler: string;
+            /** @description Drivers whose files the agent keeps. */
+            staged?: components["schemas"]["EndpointStaged"][];
             version: string;
         };
         EndpointRung: {
@@ -3333,6 +3847,18 @@ export interface components {
             /** Format: int64 */
             silent: number;
         };
+        EndpointStaged: {
+            /** Format: int64 */
+            bytes: number;
+            exact: string;
+            /** Format: int64 */
+            files: number;
+            /** @description The digest of the package from which it came. */
+            package: string;
+            set_up_file: string;
+            /** @description All its files are there. */
+            whole: boolean;
+        };
         EndpointStuck: {
             machine: string;
             says: string;
@@ -3354,6 +3880,36 @@ export interface components {
             names?: components["schemas"]["DirectoryTie"][];
             station?: components["schemas"]["EstateStation"];
             user?: components["schemas"]["DirectoryUser"];
+        };
+        EndpointTested: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            /** Format: int64 */
+            checkup: number;
+            paper?: components["schemas"]["EndpointPaper"];
+            /** @enum {string} */
+            result: "yes" | "no" | "unproven";
+            says: string;
+            /** @description The driver that was tried instead of the queue's own. */
+            try?: string;
+        };
+        EndpointUnreached: {
+            /** @description It has a certificate or token, and yet has not reported. */
+            enrolled: boolean;
+            /** @description What does reach it. */
+            instead: string;
+            /**
+             * @description Who knows it: the directory, or the estate as a station.
+             * @enum {string}
+             */
+            known: "directory" | "station";
+            location?: string;
+            machine: string;
+            platform?: string;
+            /** @description That it is to have, whoever sits there. */
+            queues: string[];
+            why: string;
         };
         EndpointWho: {
             /** @description What a person reads who is asked. */
@@ -3431,7 +3987,7 @@ export interface components {
         };
         EstateConflict: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
             /** @description What the draft does to it. */
             mine?: components["schemas"]["EstateDiff"];
             name: string;
@@ -3493,7 +4049,7 @@ export interface components {
             /** @enum {string} */
             kind: "added" | "changed" | "removed";
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
             name: string;
         };
         EstateDocument: {
@@ -3503,6 +4059,7 @@ export interface components {
             estate: number;
             grants?: components["schemas"]["EstateGrant"][];
             locations?: components["schemas"]["EstateLocation"][];
+            notices?: components["schemas"]["EstateNotice"][];
             queues?: components["schemas"]["EstateQueue"][];
             server_sets?: components["schemas"]["EstateServerSet"][];
             servers?: components["schemas"]["EstateServer"][];
@@ -3537,7 +4094,7 @@ export interface components {
         };
         EstateEdit: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
             name: string;
             /** @description The whole object as it is to be. */
             object?: unknown;
@@ -3604,6 +4161,41 @@ export interface components {
             timezone?: string;
             title?: string;
         };
+        EstateMailSettings: {
+            /** @description The sender's address. */
+            from?: string;
+            note?: string;
+            /** @description smtp://HOST:PORT (TLS where the relay offers it), or smtps://HOST:PORT. A stored key for the host is its sign-in. */
+            relay?: string;
+        };
+        EstateNotice: {
+            /** @description servers, devices, endpoints, sets, directory, keys; all when absent. */
+            about?: string[];
+            /**
+             * Format: int64
+             * @description So many minutes a fault lasts before it is told; 5 when absent.
+             */
+            after?: number;
+            /**
+             * Format: int64
+             * @description Told again after so many hours, while it lasts; once when absent.
+             */
+            again?: number;
+            /** @description Only of what lies at these locations: location:P. */
+            at?: string[];
+            name: string;
+            note?: string;
+            /** @description Also tell the people whose jobs wait on a server that does not answer. */
+            owners?: boolean;
+            /**
+             * Format: int64
+             * @description Endpoints are told of together, once so many percent of them fail or are silent; each by itself when absent.
+             */
+            part?: number;
+            /** @description mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL. */
+            tell?: string[];
+            title?: string;
+        };
         EstatePath: {
             at?: string[];
             device?: string;
@@ -3645,7 +4237,7 @@ export interface components {
         };
         EstateRef: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
             name: string;
         };
         EstateRevision: {
@@ -3677,6 +4269,7 @@ export interface components {
             agents?: components["schemas"]["EstateAgentSettings"];
             continuity?: components["schemas"]["EstateContinuitySettings"];
             history?: components["schemas"]["EstateHistorySettings"];
+            mail?: components["schemas"]["EstateMailSettings"];
         };
         EstateStation: {
             addresses?: string[];
@@ -4242,6 +4835,14 @@ export interface components {
              */
             uses?: number;
         };
+        NewExercise: {
+            /**
+             * Format: int64
+             * @description How long the server is out of duty.
+             */
+            minutes: number;
+            reason: string;
+        };
         NewJoin: {
             /** @description SOURCE/NAME, or NAME; the one that stands for the person. */
             a: string;
@@ -4262,6 +4863,10 @@ export interface components {
         NewPassword: {
             new: string;
             old: string;
+        };
+        NewPhotograph: {
+            name: string;
+            note?: string;
         };
         NewRequest: {
             queue: string;
@@ -4386,6 +4991,89 @@ export interface components {
             /** @enum {string} */
             what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "lost";
         };
+        NoticeFault: {
+            /** @enum {string} */
+            about: "servers" | "devices" | "endpoints" | "sets" | "directory" | "keys";
+            fix?: string;
+            /** @description The same as long as it lasts. */
+            key: string;
+            location?: string;
+            /** @description Of what it is wrong with. */
+            name: string;
+            /** @description Whose jobs wait because of it. */
+            owners?: components["schemas"]["NoticeOwner"][];
+            says: string;
+            /**
+             * Format: date-time
+             * @description Since when it has been seen.
+             */
+            since: string;
+        };
+        NoticeOwner: {
+            jobs: string[];
+            /** @description Empty where the directory has none. */
+            mail?: string;
+            person: string;
+            /** @description What becomes of them, and what the person can do. */
+            says: string;
+        };
+        NoticeSent: {
+            /** Format: date-time */
+            at: string;
+            body: string;
+            /** Format: int64 */
+            id: number;
+            notice: string;
+            ok: boolean;
+            /** @description What the far end answered, or why it did not arrive. */
+            says: string;
+            subject: string;
+            to: string;
+            trial: boolean;
+        };
+        NoticeTold: {
+            /** Format: date-time */
+            at: string;
+            key: string;
+            notice: string;
+            says: string;
+            /** Format: date-time */
+            since: string;
+        };
+        NoticeView: {
+            /** @description servers, devices, endpoints, sets, directory, keys; all when absent. */
+            about?: string[];
+            /**
+             * Format: int64
+             * @description So many minutes a fault lasts before it is told; 5 when absent.
+             */
+            after?: number;
+            /**
+             * Format: int64
+             * @description Told again after so many hours, while it lasts; once when absent.
+             */
+            again?: number;
+            /** @description Only of what lies at these locations: location:P. */
+            at?: string[];
+            /** @description What it is about and is wrong just now, told or not. */
+            faults: components["schemas"]["NoticeFault"][];
+            /** @description What was sent last; null where nothing was. */
+            last: components["schemas"]["NoticeSent"];
+            name: string;
+            note?: string;
+            /** @description Also tell the people whose jobs wait on a server that does not answer. */
+            owners?: boolean;
+            /**
+             * Format: int64
+             * @description Endpoints are told of together, once so many percent of them fail or are silent; each by itself when absent.
+             */
+            part?: number;
+            /** @description mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL. */
+            tell?: string[];
+            title?: string;
+            /** @description Of what people have been told. */
+            told: components["schemas"]["NoticeTold"][];
+        };
         Overview: {
             /** Format: date-time */
             at: string | null;
@@ -4434,6 +5122,46 @@ export interface components {
             revisions: number[];
             /** @description At the console, that are open. */
             sessions: components["schemas"]["AccessSession"][];
+        };
+        PhotoCompared: {
+            /** @description Null for how it stands now. */
+            after: components["schemas"]["Photograph"];
+            before: components["schemas"]["Photograph"];
+            /** @description The first of them. */
+            differences: components["schemas"]["PhotographDifference"][];
+            /** Format: int64 */
+            total: number;
+        };
+        Photograph: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /**
+             * Format: int64
+             * @description How many things are on it.
+             */
+            count: number;
+            name: string;
+            note?: string;
+            things?: components["schemas"]["PhotographThing"][];
+        };
+        PhotographDifference: {
+            after?: string;
+            before?: string;
+            /** @description Which fact changed. */
+            fact?: string;
+            /** @description Of the thing, such as server, or queue on an endpoint. */
+            kind: string;
+            name: string;
+            /** @enum {string} */
+            what: "new" | "gone" | "changed";
+        };
+        PhotographThing: {
+            facts: {
+                [key: string]: string;
+            };
+            kind: string;
+            name: string;
         };
         Places: {
             places: {
@@ -5320,6 +6048,48 @@ export interface components {
             reading: components["schemas"]["StockDevice"];
             uri: string;
         };
+        StockWaiting: {
+            /**
+             * Format: date-time
+             * @description When they were read; null where the server has never been read.
+             */
+            at: string | null;
+            jobs: components["schemas"]["StockWaitingJob"][];
+            /** @description They were read just now; else it is what the server told last. */
+            now: boolean;
+            says: string;
+            server: string;
+            /**
+             * Format: int64
+             * @description How many jobs wait, by the server's own count; more than are listed where there are many.
+             */
+            total: number;
+        };
+        StockWaitingJob: {
+            /**
+             * Format: date-time
+             * @description When it was made, or, of a finished one, finished.
+             */
+            at: string | null;
+            becomes: string;
+            /** @description The host that sent it, where the server says. */
+            from?: string;
+            /** Format: int64 */
+            id: number;
+            /** Format: int64 */
+            kib?: number;
+            /** @description What the server says of it, such as why it could not send it on. */
+            message?: string;
+            name?: string;
+            owner: string;
+            /** Format: int64 */
+            pages?: number;
+            /** @description Whose it is, where a directory knows its owner. */
+            person?: string;
+            queue: string;
+            reasons?: string[];
+            state: string;
+        };
         Stranger: {
             machines: string[];
             name: string;
@@ -5337,6 +6107,11 @@ export interface components {
              * @description The draft's.
              */
             version: number;
+        };
+        TellPaper: {
+            note?: string;
+            /** @enum {string} */
+            result: "good" | "garbled" | "nothing";
         };
         TestLine: {
             job?: components["schemas"]["StockJob"];
@@ -6090,6 +6865,77 @@ export interface operations {
             cookie?: never;
         };
         requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointCheckup"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "tell-paper": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["TellPaper"];
+            };
+        };
         responses: {
             /** @description OK */
             200: {
@@ -7978,7 +8824,7 @@ export interface operations {
             query?: {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
                 object?: string;
             };
             header?: never;
@@ -8812,6 +9658,74 @@ export interface operations {
             };
         };
     };
+    "drivers-on": {
+        parameters: {
+            query?: {
+                machine?: string;
+                exact?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointDriverHere"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "driver-names": {
         parameters: {
             query?: {
@@ -9177,6 +10091,73 @@ export interface operations {
                 };
                 content: {
                     "application/octet-stream": unknown;
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    papers: {
+        parameters: {
+            query?: {
+                model?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DriverSeen"][];
                 };
             };
             /** @description Unauthorized */
@@ -9980,6 +10961,8 @@ export interface operations {
             query?: {
                 /** @description Also print a test page to this queue, from the endpoint's own spooler. */
                 queue?: string;
+                /** @description Print it with another driver than the queue's: driverless, plain, or an exact name. The agent makes a queue for it and takes it away again. */
+                try?: string;
             };
             header?: never;
             path: {
@@ -10782,6 +11765,270 @@ export interface operations {
             };
         };
     };
+    exercises: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointExercise"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    exercise: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointExercise"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "stop-exercise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointExercise"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    faults: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeFault"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     findings: {
         parameters: {
             query?: {
@@ -10868,6 +12115,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EndpointFleet"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    unreached: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointUnreached"][];
                 };
             };
             /** @description Unauthorized */
@@ -11564,6 +12876,206 @@ export interface operations {
             };
         };
     };
+    notices: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeView"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "sent-notices": {
+        parameters: {
+            query?: {
+                notice?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeSent"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "try-notice": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["NoticeSent"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     overview: {
         parameters: {
             query?: never;
@@ -12103,6 +13615,348 @@ export interface operations {
             };
         };
     };
+    photographs: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Photograph"][];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-photograph": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewPhotograph"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Photograph"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-photograph": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-photograph": {
+        parameters: {
+            query?: {
+                /** @description Another photograph; how it stands now when absent. */
+                with?: string;
+                /** @description Only what has it in its kind or name. */
+                word?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PhotoCompared"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    proof: {
+        parameters: {
+            query?: {
+                /** @description The change that is asked about; the current one where neither it nor a queue is named. */
+                revision?: number;
+                queue?: string;
+                limit?: number;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointProof"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     queues: {
         parameters: {
             query?: never;
@@ -12186,6 +14040,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Queue"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    alternatives: {
+        parameters: {
+            query?: {
+                /** @description For this endpoint's platform. */
+                machine?: string;
+                platform?: string;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Alternatives"];
                 };
             };
             /** @description Unauthorized */
@@ -13220,6 +15145,77 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Changed"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "start-exercise": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewExercise"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointExercise"];
                 };
             };
             /** @description Unauthorized */
@@ -15564,6 +17560,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["StockLeaving"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "server-jobs": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["StockWaiting"];
                 };
             };
             /** @description Unauthorized */

@@ -1,0 +1,182 @@
+package endpoint
+
+import (
+	"fmt"
+	"strings"
+	"time"
+)
+
+// An Exercise is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what was seen.
+type Exercise struct {
+	ID       int64          `json:"id"`
+	Server   string         `json:"server"`
+	Author   string         `json:"author"`
+	Reason   string         `json:"reason"`
+	Begun    time.Time      `json:"begun"`
+	Until    time.Time      `json:"until" doc:"When the server returns by itself."`
+	Ended    *time.Time     `json:"ended" doc:"When everybody was back, or was given up waiting for; null while it runs."`
+	Stopped  string         `json:"stopped,omitempty" doc:"Who ended it early."`
+	Expected Expected       `json:"expected"`
+	Steps    []ExerciseStep `json:"steps" doc:"How it went, whenever something changed."`
+	Stuck    []Stuck        `json:"stuck" doc:"Who had not moved when the server came back, and why."`
+	Phase    string         `json:"phase" enum:"moving,out,returning,over"`
+	Good     *bool          `json:"good" doc:"Whether all that could move did, and nothing failed by it; null while it runs."`
+	Says     []string       `json:"says" doc:"The report, in sentences."`
+}
+
+// Expected is what the rehearsal said beforehand.
+type Expected struct {
+	Endpoints int `json:"endpoints" doc:"That led to the server when it began."`
+	Failing   int `json:"failing" doc:"Endpoints on which something failed already."`
+	Moves     int `json:"moves" doc:"People and machines that go another way."`
+	Stranded  int `json:"stranded" doc:"People and machines with a queue that nothing else serves."`
+}
+
+// An ExerciseStep is how it stood at a moment.
+type ExerciseStep struct {
+	At      time.Time `json:"at"`
+	Phase   string    `json:"phase" enum:"moving,out,returning,over"`
+	Leading int       `json:"leading" doc:"Endpoints that led to the server."`
+	Failing int       `json:"failing" doc:"Endpoints on which something failed."`
+}
+
+// exerciseMost bounds the steps that are kept.
+const exerciseMost = 400
+
+// BackWithin is how long after its return an exercise waits for everybody to be back.
+const BackWithin = 2 * time.Minute
+
+// Seen takes in how it stands; changed says whether that is worth keeping. serving says that the server is on duty and takes all
+// of its people, back that it is on its way there.
+func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) (next Exercise, changed bool) {
+	phase := "moving"
+	least := e.least(leading)
+	switch {
+	case serving && (leading >= e.Expected.Endpoints || e.Returned() != nil && now.Sub(*e.Returned()) > BackWithin || least == e.Expected.Endpoints):
+		phase = "over"
+	case serving || back:
+		phase = "returning"
+	case leading == 0 || leading == least && (e.rests(leading) || e.settled(now, leading)):
+		phase = "out"
+	}
+	if n := len(e.Steps); n > 0 && e.Steps[n-1].Phase == phase && e.Steps[n-1].Leading == leading && e.Steps[n-1].Failing == failing {
+		return e, false
+	}
+	e.Phase = phase
+	if len(e.Steps) < exerciseMost || phase == "over" {
+		e.Steps = append(append([]ExerciseStep{}, e.Steps...), ExerciseStep{now, phase, leading, failing})
+	}
+	if phase == "over" && e.Ended == nil {
+		e.Ended = &now
+		good := e.good()
+		e.Good, e.Says = &good, e.report()
+	}
+	return e, true
+}
+
+// least is the fewest endpoints that led to the server so far.
+func (e Exercise) least(leading int) int {
+	for _, s := range e.Steps {
+		leading = min(leading, s.Leading)
+	}
+	return leading
+}
+
+// rests says whether it was out already, with as many.
+func (e Exercise) rests(leading int) bool {
+	n := len(e.Steps)
+	return n > 0 && e.Steps[n-1].Phase == "out" && e.Steps[n-1].Leading == leading
+}
+
+// settled says whether nothing has moved for a while; longer, where nothing has moved at all.
+func (e Exercise) settled(now time.Time, leading int) bool {
+	n, within := len(e.Steps), 5*time.Second
+	if leading == e.Expected.Endpoints {
+		within = 30 * time.Second
+	}
+	return n > 0 && e.Steps[n-1].Leading == leading && now.Sub(e.Steps[n-1].At) > within
+}
+
+// Returned is when the server came back on duty; nil before.
+func (e Exercise) Returned() *time.Time {
+	for _, s := range e.Steps {
+		if s.Phase == "returning" || s.Phase == "over" {
+			return &s.At
+		}
+	}
+	return nil
+}
+
+// moved says how many endpoints moved off, and after how long the last of them.
+func (e Exercise) moved() (n int, after time.Duration) {
+	least := e.Expected.Endpoints
+	for _, s := range e.Steps {
+		if s.Phase != "returning" && s.Phase != "over" && s.Leading < least {
+			least, after = s.Leading, s.At.Sub(e.Begun)
+		}
+	}
+	return e.Expected.Endpoints - least, after
+}
+
+func (e Exercise) worst() int {
+	n := 0
+	for _, s := range e.Steps {
+		n = max(n, s.Failing)
+	}
+	return n
+}
+
+// good: whoever did not move had no other way, and nothing failed that did not before.
+func (e Exercise) good() bool {
+	for _, s := range e.Stuck {
+		if !strings.HasPrefix(s.Says, noOtherPath) {
+			return false
+		}
+	}
+	return e.worst() <= e.Expected.Failing
+}
+
+func (e Exercise) report() []string {
+	out := []string{}
+	add := func(says string, args ...any) { out = append(out, fmt.Sprintf(says, args...)) }
+	n, after := e.moved()
+	switch {
+	case e.Expected.Endpoints == 0:
+		add("No endpoint led to %s, so nothing was proven of endpoints", e.Server)
+	case n == 0:
+		add("None of the %s that led to %s moved", count(e.Expected.Endpoints, "endpoint"), e.Server)
+	case n == e.Expected.Endpoints:
+		add("All of the %s that led to %s were led elsewhere, the last after %s", count(n, "endpoint"), e.Server, Span(after.Round(time.Second)))
+	default:
+		add("%d of the %s that led to %s were led elsewhere, the last after %s", n, count(e.Expected.Endpoints, "endpoint"), e.Server, Span(after.Round(time.Second)))
+	}
+	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves", count2(e.Expected.Moves, "person or machine goes", "people and machines go"), count2(e.Expected.Stranded, "person or machine", "people and machines"))
+	for _, s := range e.Stuck {
+		add("%s stayed: %s", s.Machine, s.Says)
+	}
+	if worst := e.worst(); worst > e.Expected.Failing {
+		add("On %s something failed that had not before", count(worst-e.Expected.Failing, "endpoint"))
+	} else if e.Expected.Endpoints > 0 {
+		add("Nothing failed on any endpoint that had not failed before")
+	}
+	if r := e.Returned(); r != nil && e.Ended != nil {
+		last := e.Steps[len(e.Steps)-1]
+		switch {
+		case last.Leading >= e.Expected.Endpoints:
+			add("Everybody was back %s after its return", Span(e.Ended.Sub(*r).Round(time.Second)))
+		default:
+			add("%d of %s were back %s after its return", last.Leading, count(e.Expected.Endpoints, "endpoint"), Span(e.Ended.Sub(*r).Round(time.Second)))
+		}
+	}
+	if e.Stopped != "" {
+		add("It was ended early by %s", e.Stopped)
+	}
+	return out
+}
+
+func count2(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return fmt.Sprintf("%d %s", n, many)
+}

@@ -1,0 +1,154 @@
+package estate
+
+import (
+	"net/mail"
+	"net/url"
+	"slices"
+	"strings"
+
+	"cirque/core/document"
+)
+
+// A Notice says who is told of which faults.
+type Notice struct {
+	Name   string   `json:"name" yaml:"name"`
+	Title  string   `json:"title,omitempty" yaml:"title,omitempty"`
+	About  []string `json:"about,omitempty" yaml:"about,flow,omitempty" doc:"servers, devices, endpoints, sets, directory, keys; all when absent."`
+	At     []string `json:"at,omitempty" yaml:"at,flow,omitempty" doc:"Only of what lies at these locations: location:P."`
+	After  int      `json:"after,omitempty" yaml:"after,omitempty" minimum:"0" maximum:"1440" doc:"So many minutes a fault lasts before it is told; 5 when absent."`
+	Part   int      `json:"part,omitempty" yaml:"part,omitempty" minimum:"0" maximum:"100" doc:"Endpoints are told of together, once so many percent of them fail or are silent; each by itself when absent."`
+	Again  int      `json:"again,omitempty" yaml:"again,omitempty" minimum:"0" maximum:"168" doc:"Told again after so many hours, while it lasts; once when absent."`
+	Tell   []string `json:"tell,omitempty" yaml:"tell,flow,omitempty" doc:"mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL."`
+	Owners bool     `json:"owners,omitempty" yaml:"owners,omitempty" doc:"Also tell the people whose jobs wait on a server that does not answer."`
+	Note   string   `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// What a notice can be about.
+const (
+	AboutServers   = "servers"
+	AboutDevices   = "devices"
+	AboutEndpoints = "endpoints"
+	AboutSets      = "sets"
+	AboutDirectory = "directory"
+	AboutKeys      = "keys"
+)
+
+// Abouts are all that a notice can be about.
+func Abouts() []string {
+	return []string{AboutServers, AboutDevices, AboutEndpoints, AboutSets, AboutDirectory, AboutKeys}
+}
+
+// NoticeAfter is for how many minutes a fault lasts before it is told, where a notice does not say.
+const NoticeAfter = 5
+
+// A Teller is one parsed entry of a notice's tell; exactly one field is set.
+type Teller struct{ Mail, User, Group, Post string }
+
+// ParseTeller reads an entry of a notice's tell; what is empty where it is good.
+func ParseTeller(s string) (t Teller, what, fix string) {
+	kind, value, _ := strings.Cut(s, ":")
+	switch kind {
+	case "mail":
+		a, err := mail.ParseAddress(value)
+		if err != nil || a.Address != value {
+			return t, "it is no mail address", "write mail:NAME@DOMAIN"
+		}
+		t.Mail = value
+	case "user", "group":
+		if e, err := ParseEntry(s); err != nil || e.Name == "" {
+			return t, "it names nobody", "write " + kind + ":NAME"
+		}
+		if kind == "user" {
+			t.User = value
+		} else {
+			t.Group = value
+		}
+	case "post":
+		u, err := url.Parse(value)
+		switch {
+		case err != nil || u.Host == "" || u.Scheme != "https" && u.Scheme != "http":
+			return t, "it is no address that a notice can be posted to", "write post:https://HOST/PATH"
+		case u.User != nil:
+			return t, "it carries a sign-in", "leave the sign-in out, and store a key for the host: cirque credential add"
+		}
+		t.Post = value
+	default:
+		return t, "nobody can be told so", "write mail:ADDRESS, user:NAME, group:NAME or post:URL"
+	}
+	return t, "", ""
+}
+
+func (p *parser) notice(o document.Object) {
+	n := Notice{Name: p.name(o, "notice"), Title: o.Text("title"), Owners: o.Bool("owners"), Note: o.Text("note")}
+	about := o.Texts("about")
+	for i, t := range about {
+		if !slices.Contains(Abouts(), t.Value) {
+			fix := "write some of " + strings.Join(Abouts(), ", ")
+			if k := document.Nearest(t.Value, Abouts()); k != "" {
+				fix = "did you mean " + k + "?"
+			}
+			t.Complain(fix, "a notice cannot be about %q", t.Value)
+		} else if slices.Contains(document.Values(about[:i]), t.Value) {
+			t.Complain("leave one of the two out", "%q is there twice", t.Value)
+		}
+	}
+	n.About = document.Values(about)
+	n.At = p.entries(o, "at", []Kind{At}, "notice "+n.Name)
+	number(o, "after", 1, 1440, &n.After)
+	number(o, "part", 1, 100, &n.Part)
+	if f, wrote := o.Get("part"); wrote && len(n.About) > 0 && !slices.Contains(n.About, AboutEndpoints) {
+		f.Complain("add endpoints to about, or leave part out", "part counts endpoints, and the notice is not about them")
+	}
+	number(o, "again", 1, 168, &n.Again)
+	tell := o.Texts("tell")
+	for _, t := range tell {
+		if _, what, fix := ParseTeller(t.Value); what != "" {
+			t.Complain(fix, "%q: %s", t.Value, what)
+		}
+	}
+	n.Tell = document.Values(tell)
+	if len(n.Tell) == 0 && !n.Owners {
+		o.Complain("add tell, such as tell: [\"mail:desk@skerry.example\"]", "the notice tells nobody")
+	}
+	p.doc.Notices = append(p.doc.Notices, n)
+}
+
+// MailSettings are how notices leave by mail.
+type MailSettings struct {
+	Relay string `json:"relay,omitempty" yaml:"relay,omitempty" doc:"smtp://HOST:PORT (TLS where the relay offers it), or smtps://HOST:PORT. A stored key for the host is its sign-in."`
+	From  string `json:"from,omitempty" yaml:"from,omitempty" doc:"The sender's address."`
+	Note  string `json:"note,omitempty" yaml:"note,omitempty"`
+}
+
+// Mail gives the settings for mail; ok is false where there is no relay.
+func (d *Document) Mail() (m MailSettings, ok bool) {
+	if d.Settings == nil || d.Settings.Mail == nil {
+		return m, false
+	}
+	return *d.Settings.Mail, true
+}
+
+func (p *parser) mailSetting(n document.Node) *MailSettings {
+	v, ok := n.Object([]string{"relay", "from", "note"})
+	if !ok {
+		return nil
+	}
+	p.setting(MailSetting, n)
+	v.Need("relay", "from")
+	s := &MailSettings{Relay: v.Text("relay"), From: v.Text("from"), Note: v.Text("note")}
+	if f, wrote := v.Get("relay"); wrote {
+		u, err := url.Parse(s.Relay)
+		switch {
+		case err != nil || u.Hostname() == "" || u.Scheme != "smtp" && u.Scheme != "smtps" || strings.Trim(u.Path, "/") != "":
+			f.Complain("write smtp://HOST:PORT or smtps://HOST:PORT, such as smtp://mail.skerry.example:587", "%q is no mail relay", s.Relay)
+		case u.User != nil:
+			f.Complain("store it as a key for the host: cirque credential add", "%q carries a sign-in", u.Redacted())
+		}
+	}
+	if f, wrote := v.Get("from"); wrote {
+		if a, err := mail.ParseAddress(s.From); err != nil || a.Address != s.From {
+			f.Complain("write NAME@DOMAIN", "%q is no mail address", s.From)
+		}
+	}
+	return s
+}

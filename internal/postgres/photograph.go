@@ -1,0 +1,91 @@
+package postgres
+
+import (
+	"bytes"
+	"compress/gzip"
+	"context"
+	"encoding/json"
+	"errors"
+
+	"github.com/jackc/pgx/v5"
+
+	"cirque/core/event"
+	"cirque/core/photograph"
+	"cirque/internal/fault"
+)
+
+// photographsMost is how many photographs are kept at most.
+const photographsMost = 50
+
+// AddPhotograph keeps one; a Conflict fault where its name is taken, or there are too many.
+func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph, e event.Event) (photograph.Photograph, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if err := json.NewEncoder(z).Encode(p.Things); err != nil {
+		return p, err
+	}
+	if err := z.Close(); err != nil {
+		return p, err
+	}
+	err := s.in(ctx, func(tx pgx.Tx) error {
+		var n int
+		if err := tx.QueryRow(ctx, "SELECT count(*) FROM photograph").Scan(&n); err != nil {
+			return err
+		}
+		if n >= photographsMost {
+			return fault.New(fault.Conflict, "photographs-many", "remove some: cirque photograph remove NAME", "%d photographs are kept, and no more can be", n)
+		}
+		err := tx.QueryRow(ctx, "INSERT INTO photograph (name, note, author, things, body) VALUES ($1, $2, $3, $4, $5) RETURNING at", p.Name, p.Note, p.Author, len(p.Things), b.Bytes()).Scan(&p.At)
+		if code(err) == "23505" {
+			return fault.New(fault.Conflict, "photograph-taken", "give it another name, or remove the other", "a photograph %s is there already", p.Name)
+		}
+		if err != nil {
+			return err
+		}
+		return happened(ctx, tx, e)
+	})
+	return p, err
+}
+
+// Photographs lists them without their things, newest first.
+func (s *Store) Photographs(ctx context.Context) ([]photograph.Photograph, error) {
+	rows, err := s.pool.Query(ctx, "SELECT name, note, author, at, things FROM photograph ORDER BY at DESC")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (p photograph.Photograph, err error) {
+		return p, row.Scan(&p.Name, &p.Note, &p.Author, &p.At, &p.Count)
+	})
+	return out, translate(err)
+}
+
+// Photograph gives one with its things; an Unknown fault where there is none.
+func (s *Store) Photograph(ctx context.Context, name string) (p photograph.Photograph, err error) {
+	var body []byte
+	err = s.pool.QueryRow(ctx, "SELECT name, note, author, at, things, body FROM photograph WHERE name = $1", name).Scan(&p.Name, &p.Note, &p.Author, &p.At, &p.Count, &body)
+	if errors.Is(err, pgx.ErrNoRows) {
+		return p, fault.New(fault.Unknown, "photograph-unknown", "see cirque photograph list", "there is no photograph %q", name)
+	}
+	if err != nil {
+		return p, translate(err)
+	}
+	z, err := gzip.NewReader(bytes.NewReader(body))
+	if err != nil {
+		return p, err
+	}
+	return p, json.NewDecoder(z).Decode(&p.Things)
+}
+
+// RemovePhotograph forgets one; an Unknown fault where there is none.
+func (s *Store) RemovePhotograph(ctx context.Context, name string, e event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "DELETE FROM photograph WHERE name = $1", name)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = fault.New(fault.Unknown, "photograph-unknown", "see cirque photograph list", "there is no photograph %q", name)
+		}
+		if err != nil {
+			return err
+		}
+		return happened(ctx, tx, e)
+	})
+}

@@ -1,0 +1,173 @@
+package probe
+
+import (
+	"bytes"
+	"context"
+	"crypto/tls"
+	"errors"
+	"fmt"
+	"io"
+	"mime"
+	"mime/quotedprintable"
+	"net"
+	"net/http"
+	"net/smtp"
+	"net/textproto"
+	"net/url"
+	"strings"
+	"time"
+
+	"cirque/core/name"
+	"cirque/core/notice"
+	"cirque/core/stock"
+	"cirque/internal/fault"
+)
+
+// A Teller sends notices: mail through a relay (RFC 5321), or a POST.
+type Teller struct{ table AddressTable }
+
+// NewTeller makes one that goes by a table; nil reaches everything.
+func NewTeller(t AddressTable) *Teller { return &Teller{t} }
+
+const tellWithin = 20 * time.Second
+
+// Mail hands one message to a relay, and says what the relay answered. A sign-in is sent over TLS or loopback only.
+func (t *Teller) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says string, err error) {
+	u, err := url.Parse(m.Relay)
+	if err != nil {
+		return "", fault.New(fault.Invalid, "relay-invalid", "write smtp://HOST:PORT", "%q is no relay", m.Relay)
+	}
+	port := u.Port()
+	if port == "" {
+		port = map[string]string{"smtp": "25", "smtps": "465"}[u.Scheme]
+	}
+	host := u.Hostname()
+	ctx, cancel := context.WithTimeout(ctx, tellWithin)
+	defer cancel()
+	conn, err := t.table.dial(ctx, "tcp", net.JoinHostPort(host, port), dialWithin)
+	if err != nil {
+		return "", explainRelay(host, err)
+	}
+	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
+	defer stop()
+	if end, ok := ctx.Deadline(); ok {
+		_ = conn.SetDeadline(end) // the dialled connection has deadlines
+	}
+	secure := &tls.Config{ServerName: host, MinVersion: tls.VersionTLS12}
+	if u.Scheme == "smtps" {
+		conn = tls.Client(conn, secure)
+	}
+	c, err := smtp.NewClient(conn, host)
+	if err != nil {
+		_ = conn.Close()
+		return "", explainRelay(host, err)
+	}
+	defer func() { _ = c.Close() }()
+	if u.Scheme == "smtp" {
+		if ok, _ := c.Extension("STARTTLS"); ok {
+			if err := c.StartTLS(secure); err != nil {
+				return "", explainRelay(host, err)
+			}
+		}
+	}
+	if key != nil {
+		if _, private := c.TLSConnectionState(); !private && !name.Loopback(host) {
+			return "", fault.New(fault.Unavailable, "relay-plain", "write smtps://, or have the relay offer TLS", "%s offers no TLS, and the key %s is not sent in the clear", host, key.Name)
+		}
+		if err := c.Auth(plainAuth{key.User, key.Secret}); err != nil {
+			key.Outcome = "refused"
+			return "", fault.New(fault.Unavailable, "relay-refuses", "enter the key anew: cirque credential add", "%s refuses the key %s", host, key.Name).Because(err)
+		}
+		key.Outcome = "works"
+	}
+	for _, step := range []func() error{func() error { return c.Mail(m.From) }, func() error { return c.Rcpt(m.To) }} {
+		if err := step(); err != nil {
+			return "", explainRelay(host, err)
+		}
+	}
+	w, err := c.Data()
+	if err == nil {
+		_, err = w.Write(letter(m))
+	}
+	if err == nil {
+		err = w.Close()
+	}
+	if err != nil {
+		return "", explainRelay(host, err)
+	}
+	_ = c.Quit() // it has taken the message
+	return host + " took it", nil
+}
+
+// plainAuth is AUTH PLAIN (RFC 4616); the caller has seen to it that nobody listens.
+type plainAuth struct{ user, word string }
+
+func (a plainAuth) Start(*smtp.ServerInfo) (string, []byte, error) {
+	return "PLAIN", []byte("\x00" + a.user + "\x00" + a.word), nil
+}
+
+func (plainAuth) Next(_ []byte, more bool) ([]byte, error) {
+	if more {
+		return nil, errors.New("the relay asks for more than a name and a password")
+	}
+	return nil, nil
+}
+
+// letter writes a message (RFC 5322), in plain text as quoted-printable (RFC 2045).
+func letter(m notice.Mail) []byte {
+	var b bytes.Buffer
+	head := func(k, v string) { fmt.Fprintf(&b, "%s: %s\r\n", k, v) }
+	head("From", m.From)
+	head("To", m.To)
+	head("Subject", mime.QEncoding.Encode("utf-8", strings.Join(strings.Fields(m.Subject), " ")))
+	head("Date", m.At.Format(time.RFC1123Z))
+	head("MIME-Version", "1.0")
+	head("Content-Type", "text/plain; charset=utf-8")
+	head("Content-Transfer-Encoding", "quoted-printable")
+	head("Auto-Submitted", "auto-generated") // RFC 3834: no holiday answers
+	b.WriteString("\r\n")
+	w := quotedprintable.NewWriter(&b)
+	_, _ = io.WriteString(w, strings.ReplaceAll(m.Body, "\n", "\r\n")) // a buffer takes all
+	_ = w.Close()
+	return b.Bytes()
+}
+
+func explainRelay(host string, err error) error {
+	var no *textproto.Error
+	if errors.As(err, &no) {
+		return fault.New(fault.Unavailable, "relay-refuses", "see what the relay allows: sender, receiver, sign-in", "%s answers: %d %s", host, no.Code, no.Msg)
+	}
+	f := fault.As(explain(host, err))
+	if f.Code == "not-ipp" || f.Code == "broke-off" {
+		return fault.New(fault.Unavailable, "not-smtp", "check the address and the port", "%s does not speak SMTP there", host).Because(err)
+	}
+	return fault.New(f.Kind, f.Code, strings.ReplaceAll(strings.ReplaceAll(f.Fix, "IPP", "the mail relay"), "device", "relay"), "%s", f.What).Because(err)
+}
+
+// Post sends JSON to an address, and says what was answered.
+func (t *Teller) Post(ctx context.Context, to string, body []byte, key *stock.Key) (says string, err error) {
+	ctx, cancel := context.WithTimeout(ctx, tellWithin)
+	defer cancel()
+	req, err := http.NewRequestWithContext(ctx, http.MethodPost, to, bytes.NewReader(body))
+	if err != nil {
+		return "", fault.New(fault.Invalid, "post-invalid", "write post:https://HOST/PATH", "%q is no address", to)
+	}
+	req.Header.Set("Content-Type", "application/json")
+	host := req.URL.Host
+	if key != nil {
+		if req.URL.Scheme != "https" && !name.Loopback(req.URL.Hostname()) {
+			return "", fault.New(fault.Unavailable, "post-plain", "write post:https://", "the key %s is not sent to %s in the clear", key.Name, host)
+		}
+		req.SetBasicAuth(key.User, key.Secret)
+	}
+	resp, err := t.table.client().Do(req)
+	if err != nil {
+		f := fault.As(explain(host, err))
+		return "", fault.New(f.Kind, f.Code, strings.ReplaceAll(f.Fix, "IPP", "the service there"), "%s", f.What).Because(err)
+	}
+	defer func() { _ = resp.Body.Close() }()
+	if resp.StatusCode/100 != 2 {
+		return "", fault.New(fault.Unavailable, "post-refused", "see what the far end wants", "%s answers %s", host, resp.Status)
+	}
+	return host + " answers " + resp.Status, nil
+}

@@ -1,0 +1,155 @@
+package service
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"cirque/core/access"
+	"cirque/core/driver"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/stock"
+	"cirque/internal/fault"
+)
+
+// behind gives what was last read of the device behind a queue, or of the queue on a server; empty where nothing was.
+func (s *Service) behind(queue string) (model string, formats []string) {
+	doc := s.Snapshot().World.Estate.Document()
+	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
+	if !ok || q == nil {
+		return "", nil
+	}
+	kept := s.stock.Load().kept
+	for _, d := range q.Devices {
+		if r := kept[[2]string{stock.KindDevice, d}].Device; r != nil && r.Model != "" {
+			return r.Model, r.Formats
+		}
+	}
+	for _, w := range q.Paths {
+		servers := []string{w.Server}
+		if set, ok := doc.Find(estate.Ref{List: "server_sets", Name: w.Set}).(*estate.ServerSet); ok && set != nil {
+			servers = set.Members
+		}
+		for _, v := range servers {
+			remote := w.RemoteName
+			if remote == "" {
+				remote = q.Name
+			}
+			if r := kept[[2]string{stock.KindServer, v}].Server.Find(remote); r != nil && r.Model != "" {
+				return r.Model, r.Formats
+			}
+		}
+	}
+	return "", nil
+}
+
+func (s *Service) modelBehind(queue string) string {
+	model, _ := s.behind(queue)
+	return model
+}
+
+// Alternatives lists what to try where a queue's output is wrong, for the platform of an endpoint or one that is named.
+func (s *Service) Alternatives(ctx context.Context, p *access.Principal, queue, machine, platform string) (model string, list []driver.Alternative, err error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return "", nil, err
+	}
+	doc := s.Snapshot().World.Estate.Document()
+	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
+	if !ok || q == nil {
+		return "", nil, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "there is no queue %q", queue)
+	}
+	now := ""
+	if machine != "" {
+		rec, err := s.store.Endpoint(ctx, machine)
+		if err != nil {
+			return "", nil, err
+		}
+		platform = rec.Report.Platform
+		now = driverOn(rec.Report, q.Name)
+	}
+	model, formats := s.behind(q.Name)
+	var seen []driver.Seen
+	if model != "" {
+		if seen, err = s.store.Papers(ctx, model); err != nil {
+			return model, nil, err
+		}
+	}
+	choices := driver.Choices(s.stock.Load().packages, doc, s.registeredNames(), model, platform, "")
+	return model, driver.Alternatives(choices, formats, now, seen), nil
+}
+
+// driverOn says with which driver an endpoint has a queue: an exact name, or driverless; "" where it has it not.
+func driverOn(r endpoint.Report, queue string) string {
+	for _, i := range r.Installed {
+		if i.Own && i.Queue == queue {
+			if i.Exact != "" {
+				return i.Exact
+			}
+			return i.Driver
+		}
+	}
+	return ""
+}
+
+// Papers gives what is remembered of drivers with a model, or with all, newest first.
+func (s *Service) Papers(ctx context.Context, p *access.Principal, model string) ([]driver.Seen, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Papers(ctx, model)
+	if list == nil {
+		list = []driver.Seen{}
+	}
+	return list, err
+}
+
+// TellPaper takes in what somebody saw come out of a checkup's test page. It is remembered of the driver with the device's
+// model, where both are known.
+func (s *Service) TellPaper(ctx context.Context, p *access.Principal, id int64, result, note string) (endpoint.Checkup, error) {
+	if err := access.Check(p, access.SendTestPage); err != nil {
+		return endpoint.Checkup{}, err
+	}
+	if !slices.Contains([]string{endpoint.PaperGood, endpoint.PaperGarbled, endpoint.PaperNothing}, result) {
+		return endpoint.Checkup{}, fault.New(fault.Invalid, "paper-result", "say good, garbled or nothing", "%q is not what may come out", result)
+	}
+	c, err := s.store.Checkup(ctx, id)
+	if err != nil {
+		return c, err
+	}
+	if c.Queue == "" || c.Done == nil {
+		return c, fault.New(fault.Conflict, "paper-early", "wait for the checkup's answer, or ask for one with a test page: cirque endpoint checkup MACHINE --queue QUEUE", "this checkup has sent no test page")
+	}
+	if t := c.Tested(); t == nil || t.Result == endpoint.No {
+		return c, fault.New(fault.Conflict, "paper-none", "mend that first", "no test page was sent: %s", c.First())
+	}
+	rec, err := s.store.Endpoint(ctx, c.Machine)
+	if err != nil {
+		return c, err
+	}
+	if err := access.CheckAt(p, access.SendTestPage, s.siteOfMachine(rec.Report), "the endpoint "+rec.Report.Machine); err != nil {
+		return c, err
+	}
+	saw := driver.Seen{Model: c.Model, Driver: c.Try, Paper: result, Machine: rec.Report.Machine, Queue: c.Queue, By: p.Name, Note: strings.TrimSpace(note)}
+	if saw.Driver == "" {
+		saw.Driver = driverOn(rec.Report, c.Queue)
+	}
+	if c.Try != c.Tried {
+		saw.Driver = "" // something else was printed
+	}
+	says := map[string]string{endpoint.PaperGood: "A test page to %s from %s came out well", endpoint.PaperGarbled: "A test page to %s from %s came out garbled", endpoint.PaperNothing: "Nothing came out of a test page to %s from %s"}[result]
+	says = fmt.Sprintf(says, c.Queue, rec.Report.Machine)
+	if c.Try != "" {
+		says += ", with " + endpoint.TryName(c.Try)
+	}
+	if saw.Note != "" {
+		says += ": " + saw.Note
+	}
+	c, err = s.store.TellPaper(ctx, id, saw, event.Event{Kind: event.TestPage, Subject: c.Queue, Author: p.Name, Says: says})
+	if err != nil {
+		return c, err
+	}
+	return s.whole(ctx, c, rec)
+}

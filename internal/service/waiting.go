@@ -1,0 +1,118 @@
+package service
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/live"
+	"cirque/core/stock"
+)
+
+// How much is asked of what waits on a server: there is no end to some queues.
+const (
+	waitingQueues = 64
+	waitingJobs   = 100 // of each
+	waitingWithin = 10 * time.Second
+)
+
+// readWaiting asks a server about the jobs that wait on it; what cannot be read is left out.
+func (s *Service) readWaiting(ctx context.Context, l stock.Listed, r *stock.Server, key *stock.Key) []stock.Job {
+	ctx, cancel := context.WithTimeout(ctx, waitingWithin)
+	defer cancel()
+	var mu sync.Mutex
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, 8)
+	var out []stock.Job
+	asked := 0
+	for _, q := range r.Queues {
+		if q.Jobs == 0 {
+			continue
+		}
+		if asked++; asked > waitingQueues {
+			break
+		}
+		wg.Go(func() {
+			slots <- struct{}{}
+			defer func() { <-slots }()
+			list, err := s.cfg.Prober.ReadJobs(ctx, s.reachable(l, q), key, false, waitingJobs)
+			if err != nil {
+				return
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			for _, j := range list {
+				j.Queue = q.Name
+				out = append(out, j)
+			}
+		})
+	}
+	wg.Wait()
+	slices.SortFunc(out, func(a, b stock.Job) int { return cmp.Or(cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.ID, b.ID)) })
+	return out
+}
+
+// WaitingJobs lists what waits on a server, whose it is, and what becomes of it: as it is now, or, where the server does not
+// answer, as it told last.
+func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server string) (stock.Waiting, error) {
+	out := stock.Waiting{Server: server, Jobs: []stock.WaitingJob{}}
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return out, err
+	}
+	l, err := s.watchedOne(stock.KindServer, server)
+	if err != nil {
+		return out, err
+	}
+	healths, err := s.store.Healths(ctx)
+	if err != nil {
+		return out, err
+	}
+	found := verdictOf(healths, server)
+	if s.cfg.Prober != nil && found != live.Gone {
+		out.Now = s.read(ctx, l) == nil
+	}
+	kept := s.stock.Load().kept[[2]string{stock.KindServer, server}]
+	if kept.Server == nil {
+		out.Says = "it has never been read, so what waits on it is not known"
+		return out, nil
+	}
+	out.Now = out.Now && kept.Check.OK
+	out.At = kept.Check.Answered
+	out.Total = kept.Server.Count().Jobs
+	for _, j := range kept.Server.Waiting {
+		out.Jobs = append(out.Jobs, s.waitingJob(server, kept.Server, j, found))
+	}
+	at := ""
+	if !out.Now && out.At != nil {
+		at = ", as it told on " + out.At.UTC().Format("2006-01-02 15:04 UTC")
+	}
+	switch out.Total {
+	case 0:
+		out.Says = "nothing waits on it" + at
+	case 1:
+		out.Says = "1 job waits on it" + at
+	default:
+		out.Says = fmt.Sprintf("%d jobs wait on it%s", out.Total, at)
+	}
+	return out, nil
+}
+
+func (s *Service) waitingJob(server string, r *stock.Server, j stock.Job, found live.Verdict) stock.WaitingJob {
+	w := s.Snapshot().World
+	doc := w.Estate.Document()
+	only := stock.DependentsOf(doc, server).Only
+	otherwise := false
+	for _, q := range stock.Through(doc, server)[j.Queue] {
+		otherwise = otherwise || !slices.Contains(only, q)
+	}
+	q := r.Find(j.Queue)
+	out := stock.WaitingJob{Job: j, Becomes: live.Fate(w.Live.Server(server), found, q != nil && !q.Ready(), otherwise)}
+	if u, ok := w.Directory.Person(j.Owner); ok {
+		out.Person = u.Name
+	}
+	return out
+}
