@@ -6,6 +6,7 @@ import (
 	"net/mail"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"cirque/core/access"
@@ -26,7 +27,7 @@ func (s *Service) Faults(ctx context.Context, p *access.Principal) ([]notice.Fau
 	if err != nil {
 		return nil, err
 	}
-	ends, _, err := s.endpointFaults(ctx)
+	ends, err := s.lateFaults(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -45,6 +46,30 @@ func (s *Service) Faults(ctx context.Context, p *access.Principal) ([]notice.Fau
 	}
 	slices.SortStableFunc(out, func(a, b notice.Fault) int { return a.Since.Compare(b.Since) })
 	return out, nil
+}
+
+// endpointsFresh is for how long it is good which endpoints fail: they all have to be judged.
+const endpointsFresh = 3 * time.Second
+
+// failingLately keeps which endpoints failed lately.
+type failingLately struct {
+	sync.Mutex
+	list []aFault  // guarded by the mutex, as is at
+	at   time.Time // zero before the first time
+}
+
+// lateFaults is endpointFaults, at most every few seconds.
+func (s *Service) lateFaults(ctx context.Context) ([]aFault, error) {
+	s.failing.Lock()
+	defer s.failing.Unlock() // so that several who ask at once have it judged once
+	if now := s.now(); s.failing.at.IsZero() || now.Sub(s.failing.at) >= endpointsFresh {
+		list, _, err := s.endpointFaults(ctx)
+		if err != nil {
+			return nil, err
+		}
+		s.failing.list, s.failing.at = list, now
+	}
+	return slices.Clone(s.failing.list), nil
 }
 
 // aFault is one that may not know since when it has been there; the first time that it was seen counts then.

@@ -245,6 +245,7 @@ type Service struct {
 
 	certificates certificates
 	wanted       wanted
+	failing      failingLately
 	reading      sync.Map // of *sync.Mutex, by kind and name of what is read
 	slow         slowdown
 	publishes    chan struct{} // held by who publishes

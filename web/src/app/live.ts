@@ -4,18 +4,18 @@ import type { Notice } from "../api/client";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
 const concerns: Record<Notice["what"], string[]> = {
-  estate: ["revision", "draft", "history", "findings", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers"],
+  estate: ["faults", "revision", "draft", "history", "findings", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers"],
   directory: ["subject", "joins", "reach", "findings", "draft", "overview", "lineup", "why", "search", "endpoints", "drivers"],
   sources: ["sources"],
-  live: ["duties", "lineup", "why", "endpoints", "stock"],
+  live: ["faults", "duties", "lineup", "why", "endpoints", "stock"],
   access: ["access"],
   enrolment: ["enrolment"],
   draft: ["draft", "findings"],
-  endpoint: ["subject", "endpoints", "overview", "duties"],
+  endpoint: ["drivers", "subject", "endpoints", "overview", "duties"],
   event: ["events"],
   stock: ["stock"],
   drivers: ["drivers", "stock"],
-  lost: ["revision", "draft", "history", "findings", "duties", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers", "sources", "access", "enrolment", "joins"],
+  lost: ["faults", "photographs", "revision", "draft", "history", "findings", "duties", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers", "sources", "access", "enrolment", "joins"],
 };
 
 const gather = 250; // ms: many notices at once are one refresh

@@ -6,6 +6,7 @@ import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
 import { CheckIt } from "./CheckIt";
+import { DriversHere } from "./DriversHere";
 import { difference } from "./model";
 
 /** Has the endpoint look at its queues and report now; says how long it would take otherwise. */
@@ -77,6 +78,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
         </table>
         {r.installed.length === 0 && <p className="text-ink-2">Nothing.</p>}
       </section>
+      <DriversHere machine={r.machine} />
       <section aria-label="Contexts">
         <h3 className="font-medium">What it asks for</h3>
         <ul>

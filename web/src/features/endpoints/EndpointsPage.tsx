@@ -20,6 +20,9 @@ import { KnowingPeople } from "./KnowingPeople";
 import { wrong } from "./model";
 import { OverTime } from "./OverTime";
 import { Pace } from "./Pace";
+import { Photographs } from "./Photographs";
+import { ProofPage } from "./ProofPage";
+import { UnreachedPage } from "./UnreachedPage";
 import { endpointsQuery } from "./queries";
 
 const states = ["converged", "behind", "failing", "silent"] as const;
@@ -36,8 +39,8 @@ export function EndpointsPage() {
   return (
     <>
       <h1>Endpoints</h1>
-      <Sections label="Parts of endpoints" current={show} of={[["endpoints", "Endpoints", "/endpoints"], ["time", "Over time", "/endpoints?show=time"], ["enrolment", "Enrolment", "/endpoints?show=enrolment"], ["people", "Their people", "/endpoints?show=people"], ["pace", "Pace", "/endpoints?show=pace"]]} />
-      {show === "time" ? <OverTime /> : show === "enrolment" ? <Enrolment mayEnrol={mayEnrol} /> : show === "people" ? <KnowingPeople mayEdit={mayEdit} /> : show === "pace" ? <Pace mayEdit={mayEdit} /> : <Fleet />}
+      <Sections label="Parts of endpoints" current={show} of={[["endpoints", "Endpoints", "/endpoints"], ["proof", "Has it arrived?", "/endpoints?show=proof"], ["time", "Over time", "/endpoints?show=time"], ["unreached", "Without an agent", "/endpoints?show=unreached"], ["photographs", "Photographs", "/endpoints?show=photographs"], ["enrolment", "Enrolment", "/endpoints?show=enrolment"], ["people", "Their people", "/endpoints?show=people"], ["pace", "Pace", "/endpoints?show=pace"]]} />
+      {show === "proof" ? <ProofPage /> : show === "unreached" ? <UnreachedPage /> : show === "photographs" ? <Photographs /> : show === "time" ? <OverTime /> : show === "enrolment" ? <Enrolment mayEnrol={mayEnrol} /> : show === "people" ? <KnowingPeople mayEdit={mayEdit} /> : show === "pace" ? <Pace mayEdit={mayEdit} /> : <Fleet />}
     </>
   );
 }

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { queryOptions } from "@tanstack/react-query";
 import { useState } from "react";
+import { Link } from "react-router";
 import { api, ask, type Revision } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
@@ -72,7 +73,7 @@ function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedPro
   return (
     <section aria-labelledby="differs">
       <h2 id="differs">Revision {r.number}</h2>
-      <p className="text-ink-2">Published by {r.author}, {stamp(r.at)}: {r.reason}.</p>
+      <p className="text-ink-2">Published by {r.author}, {stamp(r.at)}: {r.reason}. <Link to={`/endpoints?show=proof&revision=${r.number}`}>Has it arrived everywhere?</Link></p>
       {before > 0 ? (
         <>
           <label className="mt-2 flex items-center gap-2">What differs from

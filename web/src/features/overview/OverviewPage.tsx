@@ -5,7 +5,11 @@ import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
-import { dutiesQuery, eventsQuery, overviewQuery } from "./queries";
+import { Sections } from "../../ui/Sections";
+import { useUrl } from "../../lib/useUrl";
+import { Faults } from "./Faults";
+import { Notices } from "./Notices";
+import { dutiesQuery, eventsQuery, faultsQuery, overviewQuery } from "./queries";
 
 const states = ["converged", "behind", "failing", "silent"] as const;
 const says = { converged: "have what they should", behind: "differ from their lineup", failing: "could not do a step", silent: "have not been heard of" };
@@ -14,7 +18,24 @@ const says = { converged: "have what they should", behind: "differ from their li
 const among: Record<string, string> = { users: "user", groups: "group", machines: "machine" };
 const linked = new Set(["queues", "grants", "devices", "servers", "drivers"]);
 
+/** The first page; what is wrong; and who is told of it. */
 export function OverviewPage() {
+  const { get } = useUrl();
+  const show = get("show");
+  const faults = useQuery(faultsQuery());
+  const n = faults.data?.length;
+  return (
+    <>
+      <div className="flex flex-wrap items-center gap-x-6">
+        <h1>Overview</h1>
+        <Sections label="Parts of the overview" current={show} of={[["", "At a glance", "/"], ["faults", n === undefined ? "Faults" : `Faults (${n})`, "/?show=faults"], ["notices", "Notices", "/?show=notices"]]} />
+      </div>
+      {show === "faults" ? <Faults /> : show === "notices" ? <Notices /> : <Glance />}
+    </>
+  );
+}
+
+function Glance() {
   const overview = useQuery(overviewQuery());
   const events = useQuery(eventsQuery());
   const duties = useQuery(dutiesQuery());
@@ -25,7 +46,6 @@ export function OverviewPage() {
   const total = states.reduce((n, s) => n + (o.endpoints[s] ?? 0), 0);
   return (
     <>
-      <h1>Overview</h1>
       {o.revision === 0 && (
         <div className="mt-3"><Empty title="There is no estate yet">Write one and publish it: <code className="font-mono">cirque estate apply FILE --publish -m "first estate"</code>. The guide's first steps show one.</Empty></div>
       )}

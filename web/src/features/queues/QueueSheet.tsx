@@ -1,4 +1,5 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { Link } from "react-router";
 import type { EstateQueue, Finding, Queue } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
@@ -28,6 +29,7 @@ export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetP
     <Facts>
       <Fact name="State"><Mark of={stateOf(q)} /></Fact>
       <Fact name="Grants">{q.grants.length > 0 ? q.grants.join(", ") : <Mark of="warning">no grant selects it: nobody gets this</Mark>}</Fact>
+      <Fact name="On endpoints"><Link to={`/endpoints?show=proof&queue=${encodeURIComponent(q.name)}`}>Has it arrived where it is expected?</Link></Fact>
       <Fact name="Paths">
         {(q.paths ?? []).length === 0 && "none: it is left out of every lineup"}
         <ol className="list-decimal pl-5">

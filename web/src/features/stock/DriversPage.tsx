@@ -5,10 +5,11 @@ import { Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
 import { CompareNames } from "./CompareNames";
 import { DriverReport } from "./DriverReport";
+import { DriversOn } from "./DriversOn";
 import { Names } from "./Names";
 import { Packages } from "./Packages";
 
-const sections = [["", "Packages", "/drivers"], ["names", "Exact names", "/drivers?show=names"], ["compare", "Compare two names", "/drivers?show=compare"], ["report", "What lacks a driver", "/drivers?show=report"]] as const;
+const sections = [["", "Packages", "/drivers"], ["names", "Exact names", "/drivers?show=names"], ["compare", "Compare two names", "/drivers?show=compare"], ["report", "What lacks a driver", "/drivers?show=report"], ["endpoints", "On endpoints", "/drivers?show=endpoints"]] as const;
 
 /** Driver packages, the exact names that they accept, and where one is missing. */
 export function DriversPage() {
@@ -26,6 +27,7 @@ export function DriversPage() {
       {show === "" && <Packages list={packages.data} />}
       {show === "names" && <Names packages={packages.data} />}
       {show === "compare" && <CompareNames />}
+      {show === "endpoints" && <DriversOn />}
       {show === "report" && <DriverReport packages={packages.data} />}
     </>
   );

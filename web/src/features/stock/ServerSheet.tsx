@@ -17,6 +17,7 @@ import { Leaving } from "./Leaving";
 import { stands, stateMarks, stateWords } from "./model";
 import { Probed } from "./Probed";
 import { TestPage } from "./TestPage";
+import { WaitingOn } from "./WaitingOn";
 
 const listings: Record<string, string> = { system: "by its system service", spooler: "by the Unix spooler’s operation", single: "as the one queue at its address" };
 const times = (n: number) => (n === 1 ? "once" : `${n} times`);
@@ -63,6 +64,7 @@ export function ServerSheet({ name, onAdopt, onGone }: ServerSheetProps) {
         {s.note && <Fact name="Note">{s.note}</Fact>}
       </Facts>
       <Differences list={s.differs} />
+      <WaitingOn server={name} />
       <Leaving server={name} />
       <section aria-label="Queues on it">
         <h3 className="font-medium">Queues on it</h3>

@@ -21,6 +21,7 @@ import { Compare } from "./Compare";
 import { Credentials } from "./Credentials";
 import { dutyMark, narrowServers, stands } from "./model";
 import { Duty } from "./Duty";
+import { Exercises } from "./Exercises";
 import { Register } from "./Register";
 import { ServerQueues } from "./ServerQueues";
 import { ServerSheet } from "./ServerSheet";
@@ -28,7 +29,7 @@ import { Sets } from "./Sets";
 
 const col = createColumnHelper<typeof features, ServerView>();
 const grid = "11rem minmax(16rem, 1.2fr) 5rem 6rem 5rem 6rem 9rem 9rem minmax(9rem, 1fr)";
-const sections = [["", "Servers", "/servers"], ["queues", "Their queues", "/servers?show=queues"], ["sets", "Sets", "/servers?show=sets"], ["duty", "Out of duty", "/servers?show=duty"], ["compare", "Compare two", "/servers?show=compare"], ["captures", "Reference machines", "/servers?show=captures"], ["keys", "Keys", "/servers?show=keys"]] as const;
+const sections = [["", "Servers", "/servers"], ["queues", "Their queues", "/servers?show=queues"], ["sets", "Sets", "/servers?show=sets"], ["duty", "Out of duty", "/servers?show=duty"], ["exercises", "Exercises", "/servers?show=exercises"], ["compare", "Compare two", "/servers?show=compare"], ["captures", "Reference machines", "/servers?show=captures"], ["keys", "Keys", "/servers?show=keys"]] as const;
 
 /** Print servers as one list, their queues as another, and what is taken out of both. */
 export function ServersPage() {
@@ -51,6 +52,7 @@ export function ServersPage() {
       {show === "queues" && <ServerQueues onOpen={(s) => set("server", s)} onAdopt={(q) => setAdopting(bySelf(q))} />}
       {show === "sets" && <Sets />}
       {show === "duty" && <Duty servers={servers.data} />}
+      {show === "exercises" && <Exercises servers={servers.data} />}
       {show === "compare" && <Compare servers={servers.data} />}
       {show === "captures" && <Captures onAdopt={(c) => setAdopting([{ kind: "capture", from: c.machine }])} />}
       {show === "keys" && <Credentials />}
