@@ -85,7 +85,7 @@ var thirdParty = map[string][]string{
 	"github.com/emersion/go-sasl":         {"internal/sim"},
 	"github.com/go-ldap/ldap/v3":          {"internal/probe"},
 	"github.com/go-asn1-ber/asn1-ber":     {"internal/probe"},
-	"codeberg.org/go-pdf/fpdf":            {"internal/service"},
+	"codeberg.org/go-pdf/fpdf":            {"internal/service", "internal/agent"},
 	"github.com/chromedp/chromedp":        {"test"},
 	"github.com/chromedp/cdproto":         {"test"},
 }

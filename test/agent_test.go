@@ -16,14 +16,16 @@ import (
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
 	"cirque/internal/cli"
+	"cirque/internal/probe"
 	"cirque/internal/sim"
 )
 
 // A desk is a machine with a stand-in spooler and, while it runs, an agent.
 type desk struct {
-	t    *testing.T
-	dir  string
-	stop func()
+	t     *testing.T
+	dir   string
+	stop  func()
+	reach probe.AddressTable // where what it asks by itself really is; only loopback without one
 }
 
 func newDesk(t *testing.T, machine string) *desk {
@@ -53,7 +55,7 @@ func (d *desk) run(service, token string) {
 	if err != nil {
 		d.t.Fatal(err)
 	}
-	a, err := agent.New(agent.Config{Service: service, Token: token, State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn, Machine: standIn, Look: 20 * time.Millisecond})
+	a, err := agent.New(agent.Config{Service: service, Token: token, State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn, Machine: standIn, Reach: d.reach, Look: 20 * time.Millisecond})
 	if err != nil {
 		d.t.Fatal(err)
 	}

@@ -17,7 +17,7 @@ func Host(uri string) string {
 		return ""
 	}
 	switch u.Scheme {
-	case "ipp", "ipps", "http", "https", "socket", "lpd":
+	case "ipp", "ipps", "http", "https", "socket", "lpd", "smtp", "smtps":
 		return strings.ToLower(u.Hostname())
 	}
 	return ""

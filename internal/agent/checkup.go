@@ -26,8 +26,8 @@ const (
 
 // printsPages is a spooler that can print a page itself, as a program at the machine would.
 type printsPages interface {
-	// TestPage prints text to a queue, as a user where it is one person's, and follows the job; done says that it is completed.
-	TestPage(ctx context.Context, queue, user string, text []byte) (says string, done bool, err error)
+	// TestPage prints a page to a queue, as a user where it is one person's, and follows the job; done says that it is completed.
+	TestPage(ctx context.Context, queue, user string, page Page) (says string, done bool, err error)
 }
 
 // A Testing says to which queue a checkup prints, and with which driver instead of the queue's own.
@@ -143,7 +143,7 @@ func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found m
 	check := endpoint.TestCheck(queue, "")
 	for k, i := range found {
 		if k.Queue == queue {
-			a.printPage(ctx, facts, check, queue, i.Want, cmp.Or(i.Exact, i.Driver), add)
+			a.printPage(ctx, facts, check, Testing{Queue: queue}, i.Want, cmp.Or(i.Exact, i.Driver), add)
 			return
 		}
 	}
@@ -170,7 +170,7 @@ func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRun
 		add(set, endpoint.No, "see what the spooler says", "%v", err)
 	} else {
 		add(set, endpoint.Yes, "", "%s was made for the trial", w.Queue)
-		a.printPage(ctx, facts, check, test.Queue, w, endpoint.TryName(test.Try), add)
+		a.printPage(ctx, facts, check, test, w, endpoint.TryName(test.Try), add)
 	}
 	s.Do = "remove"
 	after, cancel := context.WithTimeout(context.WithoutCancel(ctx), checkWithin)
@@ -183,13 +183,14 @@ func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRun
 }
 
 // printPage prints a page that says where it comes from, to a queue that is installed.
-func (a *Agent) printPage(ctx context.Context, facts Facts, check, called string, i endpoint.Want, driver string, add addRung) {
-	text := fmt.Appendf(nil, "Test page\n\nQueue    %s\nMachine  %s\nFor      %s\nPath     %s\nDriver   %s\nTime     %s\n\f", called, facts.Machine, cmp.Or(i.User, "everybody"), i.URI, driver, time.Now().Format(time.RFC3339))
+func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test Testing, i endpoint.Want, driver string, add addRung) {
+	page := Page{Plain: test.Try == endpoint.TryPlain, Lines: []string{"Test page", "", "Queue    " + test.Queue, "Machine  " + facts.Machine, "For      " + cmp.Or(i.User, "everybody"), "Path     " + i.URI, "Driver   " + driver, "Time     " + time.Now().Format(time.RFC3339)}}
 	within, cancel := context.WithTimeout(ctx, printWithin)
 	defer cancel()
 	const look = "look whether paper came out, and tell: cirque endpoint paper NUMBER good, garbled or nothing"
 	p, ok := a.cfg.Spooler.(printsPages)
 	if !ok {
+		_, text, _ := page.in(nil) // plain text cannot fail
 		out, err := probe.NewIPP(a.cfg.Reach).Print(within, a.absolute(i.URI), job.Document{Name: "Test page", Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
 		if err != nil {
 			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)
@@ -198,7 +199,7 @@ func (a *Agent) printPage(ctx context.Context, facts Facts, check, called string
 		}
 		return
 	}
-	switch says, done, err := p.TestPage(within, i.Queue, i.User, text); {
+	switch says, done, err := p.TestPage(within, i.Queue, i.User, page); {
 	case err != nil:
 		add(check, endpoint.No, "see what the spooler says", "%v", err)
 	case done:

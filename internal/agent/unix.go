@@ -312,11 +312,16 @@ func (u *Unix) SetDefault(ctx context.Context, queue, person string) error {
 	return fmt.Errorf("there is no queue %s", queue)
 }
 
-// TestPage prints text to a queue, as the person whose queue it is, and follows the job.
-func (u *Unix) TestPage(ctx context.Context, queue, person string, text []byte) (says string, done bool, err error) {
+// TestPage prints a page to a queue, as the person whose queue it is, in a format that the queue takes, and follows the job.
+func (u *Unix) TestPage(ctx context.Context, queue, person string, page Page) (says string, done bool, err error) {
 	owner := "root"
 	if person != "" {
 		owner = u.login(person)
 	}
-	return u.spooler.Print(ctx, unixName(queue, person), owner, "Test page", "text/plain", bytes.NewReader(text))
+	called := unixName(queue, person)
+	format, body, err := page.in(u.spooler.Formats(ctx, called))
+	if err != nil {
+		return "", false, err
+	}
+	return u.spooler.Print(ctx, called, owner, "Test page", format, bytes.NewReader(body))
 }

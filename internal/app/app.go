@@ -55,6 +55,8 @@ type Options struct {
 	Now func() time.Time
 	// ServersEvery and DevicesEvery are how often servers and devices are read; zero takes the usual.
 	ServersEvery, DevicesEvery time.Duration
+	// NoticesEvery is how often it is looked who is to be told of what; zero takes the usual.
+	NoticesEvery time.Duration
 	// Health has servers and devices probed also where Throwaway is set.
 	Health bool
 	// Throwaway runs the own database fast and unsafely, for tests, and reaches nothing but loopback and its address table.
@@ -142,7 +144,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		certifier = authority // over plain HTTP no certificate could be shown
 	}
 	prober := probe.NewIPP(o.table)
-	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober, Teller: probe.NewTeller(o.table), Dir: probe.NewDir(o.table), Raster: probe.RasterPage, SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
+	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober, Teller: probe.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: probe.NewDir(o.table), Raster: probe.RasterPage, SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery, PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read, SetupDone: setup.remove})
 	if err != nil {
 		return nil, err

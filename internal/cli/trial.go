@@ -114,6 +114,9 @@ func (r *root) driverTried() *cobra.Command {
 func (r *root) paper() *cobra.Command {
 	var note string
 	c := ask(r, "paper NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is remembered of the driver with that model", cobra.ExactArgs(2), func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Checkup, error) {
+		if results := []string{endpoint.PaperGood, endpoint.PaperGarbled, endpoint.PaperNothing}; !slices.Contains(results, a[1]) {
+			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is not what may come out: write good, garbled or nothing", a[1])}
+		}
 		n, err := strconv.ParseInt(a[0], 10, 64)
 		if err != nil || n < 1 {
 			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is no checkup's number; the checkup said it", a[0])}
@@ -129,7 +132,7 @@ func (r *root) paper() *cobra.Command {
 		case k.Model == "":
 			fmt.Fprintln(w, "The device's model is not known, so it is not remembered of a model.")
 		case k.Try != "" && k.Paper.Result == endpoint.PaperGood && k.Try == endpoint.TryPlain:
-			fmt.Fprintf(w, "Plain text came out well: device, path and spooler work, and the driver is at fault. cirque driver try %s --machine %s\n", k.Queue, k.Machine)
+			fmt.Fprintf(w, "It is remembered of %s. Device, path and spooler work, so the driver is at fault: cirque driver try %s --machine %s\n", k.Model, k.Queue, k.Machine)
 		case k.Try != "" && k.Paper.Result == endpoint.PaperGood:
 			fmt.Fprintf(w, "It is remembered of %s. To have it for everybody, give it to the queue in the draft.\n", k.Model)
 		case k.Paper.Result != endpoint.PaperGood:

@@ -158,6 +158,16 @@ func (s *Spooler) Default(ctx context.Context) (string, error) {
 	return m.Text(ipp.PrinterGroup, "printer-name"), err
 }
 
+// Formats gives the formats that a queue takes; nil where it does not say.
+func (s *Spooler) Formats(ctx context.Context, name string) []string {
+	uri := s.queueURI(name)
+	m, err := s.ipp.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, s.ipp.id.Add(1), uri, ipp.Strs(ipp.Keyword, "requested-attributes", "document-format-supported")), nil, asking{})
+	if err != nil {
+		return nil
+	}
+	return m.Texts(ipp.PrinterGroup, "document-format-supported")
+}
+
 // followEvery is how often a job is asked about.
 const followEvery = 200 * time.Millisecond
 

@@ -85,6 +85,9 @@ func (f *aFault) since(seen map[string]time.Time, now time.Time) {
 	}
 }
 
+// neverThere are failures that prove nothing of what has never answered: perhaps it is the way from here alone.
+var neverThere = []string{"silent", "refused", "no-way", "name-not-found"}
+
 // faults gives what is wrong but for endpoints, which take longer.
 func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 	var out []aFault
@@ -113,7 +116,7 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 		case l.InEstate && h.Verdict == live.Gone:
 			f := add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since, "see that it runs; its people are led elsewhere where something else serves them: cirque moves", "the server %s does not answer: %s", l.Name, h.Says)
 			f.Owners = s.ownersOn(l.Name, kept.Server)
-		case l.Check != nil && !l.Check.OK && h.Verdict != live.Gone && (l.Check.Answered != nil || l.Check.Code != "silent" && l.Check.Code != "no-way" && l.Check.Code != "name-not-found"):
+		case l.Check != nil && !l.Check.OK && h.Verdict != live.Gone && (l.Check.Answered != nil || !slices.Contains(neverThere, l.Check.Code)):
 			add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix, "the server %s cannot be read: %s", l.Name, l.Check.Says)
 		}
 		if h.Held {
