@@ -27,7 +27,7 @@ const finder = `(role, name) => {
   const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation", summary: "summary", textarea: "textbox" };
   const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? ({ search: "searchbox", checkbox: "checkbox", radio: "radio" }[e.type] ?? "textbox") : roles[e.tagName.toLowerCase()]);
   const tidy = (s) => (s ?? "").replace(/\s+/g, " ").trim();
-  const nameOf = (e) => tidy(e.getAttribute("aria-label")) || tidy((e.labels ?? [])[0]?.firstChild?.textContent) || tidy(e.textContent);
+  const nameOf = (e) => tidy(e.getAttribute("aria-label")) || tidy((e.labels ?? [])[0]?.firstChild?.textContent) || (e.type === "checkbox" ? tidy((e.labels ?? [])[0]?.textContent) : "") || tidy(e.textContent);
   return [...document.querySelectorAll("*")].find((e) => roleOf(e) === role && (name.startsWith("…") ? nameOf(e).endsWith(name.slice(1)) : nameOf(e) === name) && e.getClientRects().length > 0) ?? null;
 }`
 

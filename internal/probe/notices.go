@@ -48,6 +48,7 @@ func (t *Teller) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says 
 	if err != nil {
 		return "", explainRelay(host, err)
 	}
+	conn = &boundedConn{conn, relaySays}
 	stop := context.AfterFunc(ctx, func() { _ = conn.Close() })
 	defer stop()
 	if end, ok := ctx.Deadline(); ok {
@@ -97,6 +98,24 @@ func (t *Teller) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says 
 	}
 	_ = c.Quit() // it has taken the message
 	return host + " took it", nil
+}
+
+// relaySays is how much a relay may say in one conversation.
+const relaySays = 1 << 20
+
+// boundedConn ends where the other side has said too much.
+type boundedConn struct {
+	net.Conn
+	left int
+}
+
+func (c *boundedConn) Read(b []byte) (int, error) {
+	if c.left <= 0 {
+		return 0, errors.New("there is no end to what it says")
+	}
+	n, err := c.Conn.Read(b[:min(len(b), c.left)])
+	c.left -= n
+	return n, err
 }
 
 // plainAuth is AUTH PLAIN (RFC 4616); the caller has seen to it that nobody listens.

@@ -88,7 +88,7 @@ function OneNotice({ notice: n, onEdit }: { notice: NoticeView; onEdit: (() => v
       <p>{n.faults.length === 0 ? "Nothing of that is wrong just now." : <Mark of="failing">{count(n.faults.length, "fault")} of that just now; {n.told.length === 0 ? "nobody has been told yet" : `people have been told of ${n.told.length}`}.</Mark>}</p>
       {n.note && <p className="text-ink-2">{n.note}</p>}
       {attempt.error && <ProblemNotice title="It was not tried" error={attempt.error} />}
-      {attempt.data && <ul role="status" aria-label={`The trial of ${n.name}`}>{attempt.data.map((x) => <li key={x.to}><Mark of={x.ok ? "yes" : "no"}>{x.to}: {x.says}</Mark></li>)}{attempt.data.length === 0 && <li>It tells owners of waiting jobs alone: there is nobody to try it with.</li>}</ul>}
+      {attempt.data && <div role="status"><ul aria-label={`The trial of ${n.name}`}>{attempt.data.map((x) => <li key={x.to}><Mark of={x.ok ? "yes" : "no"}>{x.to}: {x.says}</Mark></li>)}{attempt.data.length === 0 && <li>It tells owners of waiting jobs alone: there is nobody to try it with.</li>}</ul></div>}
     </article>
   );
 }

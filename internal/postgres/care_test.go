@@ -1,0 +1,176 @@
+package postgres_test
+
+import (
+	"fmt"
+	"reflect"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"cirque/core/driver"
+	"cirque/core/endpoint"
+	"cirque/core/notice"
+	"cirque/core/photograph"
+	"cirque/internal/fault"
+	"cirque/internal/testkit"
+)
+
+// TestFaultsSeen: a fault keeps the time when it was first seen as long as it is, and begins anew once it was over.
+func TestFaultsSeen(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	at := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
+	for i, look := range []struct {
+		keys []string
+		want map[string]int
+	}{
+		{[]string{"a", "b", "a"}, map[string]int{"a": 0, "b": 0}},
+		{[]string{"b", "c"}, map[string]int{"b": 0, "c": 1}},
+		{[]string{}, map[string]int{}},
+		{[]string{"b"}, map[string]int{"b": 3}},
+	} {
+		got, err := s.SeenSince(ctx, look.keys, at.Add(time.Duration(i)*time.Minute))
+		if err != nil {
+			t.Fatal(err)
+		}
+		want := map[string]time.Time{}
+		for k, m := range look.want {
+			want[k] = at.Add(time.Duration(m) * time.Minute)
+		}
+		if !reflect.DeepEqual(got, want) {
+			t.Errorf("look %d: %v, want %v", i, got, want)
+		}
+		if kept, err := s.SeenFaults(ctx); err != nil || !reflect.DeepEqual(kept, want) {
+			t.Errorf("look %d: kept %v %v", i, kept, err)
+		}
+	}
+	told := []notice.Told{{Notice: "n", Key: "a", Says: "x", Since: at, At: at}, {Notice: "n", Key: "b", Says: "y", Since: at, At: at}}
+	for range 2 {
+		if err := s.SaveTold(ctx, told); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if got, err := s.Told(ctx); err != nil || len(got) != 2 || got[1].Says != "y" || !got[0].At.Equal(at) {
+		t.Errorf("%+v %v", got, err)
+	}
+	if err := s.AddSent(ctx, []notice.Sent{{Notice: "n", To: "mail:x", OK: true, Says: "took it"}, {Notice: "m", To: "mail:y", Says: "refused", Trial: true}}, nil); err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.Sent(ctx, "m", 9); err != nil || len(got) != 1 || got[0].OK || !got[0].Trial || got[0].At.IsZero() {
+		t.Errorf("%+v %v", got, err)
+	}
+}
+
+// TestExercisesOneAtATime: of many that begin with one server at once, one does; another may once it is over.
+func TestExercisesOneAtATime(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	begin := func() (endpoint.Exercise, error) {
+		return s.AddExercise(ctx, endpoint.Exercise{Server: "ps-1", Reason: "x", Steps: []endpoint.ExerciseStep{}}, happening("ps-1"))
+	}
+	var wg sync.WaitGroup
+	var began, refused atomic.Int64
+	for range 8 {
+		wg.Go(func() {
+			switch _, err := begin(); {
+			case err == nil:
+				began.Add(1)
+			case fault.Is(err, fault.Conflict):
+				refused.Add(1)
+			default:
+				t.Error(err)
+			}
+		})
+	}
+	wg.Wait()
+	if began.Load() != 1 || refused.Load() != 7 {
+		t.Fatal(began.Load(), refused.Load())
+	}
+	open, err := s.Exercises(ctx, true, 9)
+	if err != nil || len(open) != 1 || open[0].ID == 0 {
+		t.Fatal(open, err)
+	}
+	now := time.Now().UTC()
+	open[0].Ended, open[0].Says = &now, []string{"well"}
+	if err := s.SaveExercise(ctx, open[0], nil); err != nil {
+		t.Fatal(err)
+	}
+	if _, err := begin(); err != nil {
+		t.Error("another cannot begin:", err)
+	}
+	if e, err := s.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID {
+		t.Errorf("%+v %v", e, err)
+	}
+	if _, err := s.Exercise(ctx, 999); !fault.Is(err, fault.Unknown) {
+		t.Error(err)
+	}
+}
+
+func TestPhotographs(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	things := []photograph.Thing{{Kind: "server", Name: "ps-1", Facts: map[string]string{"answers": "yes", "odd": "ø\x01 “x”"}}}
+	if p, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira", Things: things}, happening("before")); err != nil || p.At.IsZero() {
+		t.Fatal(p, err)
+	}
+	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira"}, happening("before")); !fault.Is(err, fault.Conflict) {
+		t.Error(err)
+	}
+	got, err := s.Photograph(ctx, "before")
+	if err != nil || !reflect.DeepEqual(got.Things, things) || got.Count != 1 {
+		t.Errorf("%+v %v", got, err)
+	}
+	for i := range 49 {
+		if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: fmt.Sprintf("p%d", i), Author: "mira"}, happening("p")); err != nil {
+			t.Fatal(err)
+		}
+	}
+	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "one-more", Author: "mira"}, happening("p")); !fault.Is(err, fault.Conflict) {
+		t.Error("there is no end to them:", err)
+	}
+	if err := s.RemovePhotograph(ctx, "before", happening("before")); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.RemovePhotograph(ctx, "before", happening("before")); !fault.Is(err, fault.Unknown) {
+		t.Error(err)
+	}
+}
+
+// TestPapers: what came out is kept with the checkup and remembered of the model, once; where either is not known, only there.
+func TestPapers(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	asked, err := s.AddCheckup(ctx, endpoint.Checkup{Machine: "Desk-1", Queue: "hall", Try: "plain", Model: "Mono 40"}, happening("desk-1"))
+	if err != nil || asked.Try != "plain" || asked.Paper != nil {
+		t.Fatal(asked, err)
+	}
+	rungs := []endpoint.Rung{{Check: endpoint.TestCheck("hall", "plain"), Result: endpoint.Unproven, Says: "took it"}}
+	if err := s.AnswerCheckup(ctx, asked.ID, "DESK-1", "plain", rungs); err != nil {
+		t.Fatal(err)
+	}
+	for _, paper := range []string{"garbled", "good"} { // told twice: the second word counts
+		c, err := s.TellPaper(ctx, asked.ID, driver.Seen{Model: "Mono 40", Driver: "plain", Paper: paper, Machine: "desk-1", Queue: "hall", By: "mira", Note: "crisp"}, happening("hall"))
+		if err != nil || c.Paper == nil || c.Paper.Result != paper || c.Tested() == nil || c.Tested().Paper.Note != "crisp" {
+			t.Fatalf("%+v %v", c, err)
+		}
+	}
+	if list, err := s.Papers(ctx, "Mono 40"); err != nil || len(list) != 1 || list[0].Paper != "good" || list[0].By != "mira" {
+		t.Errorf("%+v %v", list, err)
+	}
+	if _, err := s.TellPaper(ctx, asked.ID, driver.Seen{Paper: "nothing", By: "mira"}, happening("hall")); err != nil {
+		t.Error(err)
+	}
+	if list, err := s.Papers(ctx, ""); err != nil || len(list) != 1 || list[0].Paper != "good" {
+		t.Errorf("what is not known of a model is remembered: %+v %v", list, err)
+	}
+	if list, err := s.TestPages(ctx, "hall", time.Now().Add(-time.Hour)); err != nil || len(list) != 1 || list[0].Paper.Result != "nothing" {
+		t.Errorf("%+v %v", list, err)
+	}
+	if list, err := s.TestPages(ctx, "else", time.Now().Add(-time.Hour)); err != nil || len(list) != 0 {
+		t.Errorf("%+v %v", list, err)
+	}
+	if _, err := s.TellPaper(ctx, 999, driver.Seen{Paper: "good"}, happening("x")); !fault.Is(err, fault.Unknown) {
+		t.Error(err)
+	}
+}

@@ -1,0 +1,150 @@
+package probe_test
+
+import (
+	"bufio"
+	"context"
+	"crypto/tls"
+	"crypto/x509"
+	"net"
+	"net/http"
+	"net/http/httptest"
+	"strings"
+	"testing"
+	"time"
+
+	"cirque/core/notice"
+	"cirque/core/stock"
+	"cirque/internal/fault"
+	"cirque/internal/probe"
+	"cirque/internal/sim"
+)
+
+func aRelay(t *testing.T, word string) *sim.Relay {
+	t.Helper()
+	r := &sim.Relay{Word: word, Dir: t.TempDir()}
+	if err := r.Listen("127.0.0.1:0"); err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = r.Close() })
+	return r
+}
+
+func mailTo(addr string) notice.Mail {
+	return notice.Mail{Relay: "smtp://" + addr, From: "cirque@skerry.example", To: "desk@skerry.example", Subject: "The server ps-1\r\nBcc: x@skerry.example does not answer – now", Body: "Wrong now:\n- ø" + strings.Repeat(" long", 60) + "\n.\n", At: time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)}
+}
+
+// TestMail: a message arrives whole, whatever is in its subject; what does not work is said in plain words.
+func TestMail(t *testing.T) {
+	t.Parallel()
+	open, closed := aRelay(t, ""), aRelay(t, "cirque:secret")
+	teller := probe.NewTeller(nil)
+	says, err := teller.Mail(t.Context(), mailTo(open.Addr()), nil)
+	if err != nil || says != "127.0.0.1 took it" {
+		t.Fatal(says, err)
+	}
+	got := open.Mail()[0]
+	head, body, _ := strings.Cut(got.Text, "\r\n\r\n")
+	if got.To != "desk@skerry.example" || strings.Contains(head, "\nBcc:") || !strings.Contains(head, "Subject: =?utf-8?q?") || !strings.Contains(body, "=C3=B8 long") || !strings.HasSuffix(strings.TrimRight(body, "\r\n"), ".") {
+		t.Errorf("%+v", got)
+	}
+	key := func(word string) *stock.Key { return &stock.Key{Name: "relay", User: "cirque", Secret: word} }
+	good, bad := key("secret"), key("wrong")
+	if _, err := teller.Mail(t.Context(), mailTo(closed.Addr()), good); err != nil || good.Outcome != "works" {
+		t.Error(err, good.Outcome)
+	}
+	if _, err := teller.Mail(t.Context(), mailTo(closed.Addr()), bad); err == nil || bad.Outcome != "refused" || strings.Contains(err.Error(), "wrong") {
+		t.Error(err, bad.Outcome)
+	}
+	open.Refuse("no such mailbox")
+	web := httptest.NewServer(http.NotFoundHandler())
+	t.Cleanup(web.Close)
+	for says, m := range map[string]notice.Mail{"550 no such mailbox": mailTo(open.Addr()), "does not speak SMTP": mailTo(web.Listener.Addr().String()), "refuses the connection": mailTo("127.0.0.1:1")} {
+		ctx, cancel := context.WithTimeout(t.Context(), 3*time.Second)
+		_, err := teller.Mail(ctx, m, nil)
+		cancel()
+		f := fault.As(err)
+		if f == nil || !strings.Contains(strings.ReplaceAll(f.What, "5.1.1 ", ""), says) && !(says == "does not speak SMTP" && strings.Contains(f.What, "does not answer")) || f.Fix == "" {
+			t.Errorf("%s: %+v", says, f)
+		}
+	}
+	m := mailTo(open.Addr())
+	m.Relay = "smtps://" + open.Addr()
+	if _, err := teller.Mail(t.Context(), m, nil); err == nil || fault.As(err).Fix == "" {
+		t.Error("a relay without TLS:", err)
+	}
+}
+
+// TestMailHolds: a relay that says no end of it is left, long before the time limit and with little memory.
+func TestMailHolds(t *testing.T) {
+	t.Parallel()
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = ln.Close() })
+	go func() {
+		for {
+			c, err := ln.Accept()
+			if err != nil {
+				return
+			}
+			go func() {
+				defer func() { _ = c.Close() }()
+				for err == nil { // until the other side has had enough
+					_, err = c.Write([]byte("220-and so on\r\n"))
+				}
+			}()
+		}
+	}()
+	if _, err := probe.NewTeller(nil).Mail(t.Context(), mailTo(ln.Addr().String()), nil); err == nil || fault.As(err).Code != "not-smtp" {
+		t.Error(err)
+	}
+}
+
+// TestMailKeepsKeys: a sign-in is not sent in the clear to another machine, which an address table stands for here.
+func TestMailKeepsKeys(t *testing.T) {
+	t.Parallel()
+	r := aRelay(t, "cirque:secret")
+	teller := probe.NewTeller(probe.AddressTable{"mail.skerry.example:587": r.Addr()})
+	m := mailTo("mail.skerry.example:587")
+	if _, err := teller.Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque", Secret: "secret"}); err == nil || fault.As(err).Code != "relay-plain" {
+		t.Error(err)
+	}
+	m.Relay = "smtp://elsewhere.skerry.example:25"
+	if _, err := teller.Mail(t.Context(), m, nil); err == nil || fault.As(err).Code != "no-way" {
+		t.Error(err)
+	}
+}
+
+// TestPost: what is posted arrives; a refusal, a key over a plain line and a certificate that nobody trusts are said.
+func TestPost(t *testing.T) {
+	t.Parallel()
+	var got string
+	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		line, _ := bufio.NewReader(r.Body).ReadString('\n')
+		user, _, _ := r.BasicAuth()
+		got = user + " " + line
+		if r.URL.Path == "/no" {
+			w.WriteHeader(http.StatusForbidden)
+		}
+	}))
+	t.Cleanup(web.Close)
+	secure := httptest.NewUnstartedServer(http.NotFoundHandler())
+	secure.TLS = &tls.Config{RootCAs: x509.NewCertPool()}
+	secure.Config.ErrorLog = nil
+	secure.StartTLS()
+	t.Cleanup(secure.Close)
+	teller := probe.NewTeller(nil)
+	key := &stock.Key{Name: "hook", User: "cirque", Secret: "secret"}
+	if says, err := teller.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says, "answers 200") || got != `cirque {"a":1}` {
+		t.Error(says, err, got)
+	}
+	for says, to := range map[string]string{"answers 403": web.URL + "/no", "is not trusted": secure.URL, "refuses the connection": "http://127.0.0.1:1/"} {
+		if _, err := teller.Post(t.Context(), to, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) || strings.Contains(fault.As(err).Fix, "IPP") {
+			t.Errorf("%s: %+v", says, fault.As(err))
+		}
+	}
+	if _, err := teller.Post(t.Context(), "http://hook.skerry.example/", nil, key); err == nil || fault.As(err).Code != "post-plain" {
+		t.Error(err)
+	}
+}
