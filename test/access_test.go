@@ -55,7 +55,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/duties": readers, "GET /api/v1/moves": readers, "GET /api/v1/health": readers, "GET /api/v1/health/{kind}/{name}": readers, "GET /api/v1/fleet": readers, "GET /api/v1/stock/sets": readers, "GET /api/v1/stock/sets/{name}": readers,
 		"GET /api/v1/faults": readers, "GET /api/v1/notices": readers, "GET /api/v1/notices/sent": readers, "POST /api/v1/notices/{name}/try": editors, "GET /api/v1/stock/servers/{name}/jobs": readers,
 		"GET /api/v1/proof": readers, "GET /api/v1/fleet/unreached": readers, "GET /api/v1/queues/{name}/alternatives": readers, "GET /api/v1/drivers/papers": readers, "GET /api/v1/drivers/endpoints": readers, "POST /api/v1/checkups/{id}/paper": helpers,
-		"GET /api/v1/exercises": readers, "GET /api/v1/exercises/{id}": readers, "POST /api/v1/servers/{name}/exercises": editors, "POST /api/v1/exercises/{id}/stop": editors,
+		"GET /api/v1/servers/{name}/outage": readers, "GET /api/v1/exercises": readers, "GET /api/v1/exercises/{id}": readers, "POST /api/v1/servers/{name}/exercises": editors, "POST /api/v1/exercises/{id}/stop": editors,
 		"GET /api/v1/photographs": readers, "POST /api/v1/photographs": helpers, "DELETE /api/v1/photographs/{name}": helpers, "GET /api/v1/photographs/{name}/compare": readers,
 		"POST /api/v1/endpoints/{machine}/checkups": helpers, "GET /api/v1/checkups/{id}": readers, "POST /api/v1/endpoints/checkup": agents, "POST /api/v1/endpoints/driver": agents, "POST /api/v1/endpoints/places": agents, "GET /api/v1/endpoints/driver/{digest}/file": agents,
 		"GET /api/v1/stock/servers": readers, "GET /api/v1/stock/servers/{name}": readers, "GET /api/v1/stock/servers/{name}/depends": readers, "GET /api/v1/stock/servers/{name}/compare": readers,

@@ -151,15 +151,19 @@ func TestExercise(t *testing.T) {
 	if code, _, errs := s.run("exercise", "start", "ps-1", "--reason", "twice"); code != 6 || !strings.Contains(errs, "not wholly on duty") {
 		t.Error(code, errs)
 	}
+	contains(t, "the checklist", s.must("server", "outage", "ps-1"), "done      Is it kept how it stood before? on the photograph before.", "done      Has everybody moved off it?", "to do     Is it back on duty? not yet.")
 	s.must("exercise", "stop", "1")
 	within(t, "the queue leads to the first again", leads(one.Addr()))
 	within(t, "it is over", func() bool { return strings.Contains(s.must("exercise", "list"), "over: as it should") })
-	contains(t, "the report", s.must("exercise", "show", "1"), "All of the 1 endpoint that led to ps-1 were led elsewhere", "Everybody was back", "Nothing failed", "ended early by test")
+	contains(t, "the report", s.must("exercise", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after", "Everybody was back", "Nothing failed", "ended early by test")
 	if code, _, errs := s.run("exercise", "stop", "1"); code != 6 || !strings.Contains(errs, "is over") {
 		t.Error(code, errs)
 	}
 	within(t, "all is as before", func() bool {
 		return strings.Contains(s.must("photograph", "compare", "before", "--only", "hall of mira"), "Nothing is otherwise")
+	})
+	within(t, "the checklist is through", func() bool {
+		return strings.Contains(s.must("server", "outage", "ps-1"), "Is everybody back on it? 1 endpoint leads to it")
 	})
 	s.must("photograph", "remove", "before")
 	contains(t, "none", s.must("photograph", "list"), "None was taken")

@@ -143,12 +143,16 @@ func (e Exercise) report() []string {
 	switch {
 	case e.Expected.Endpoints == 0:
 		add("No endpoint led to %s, so nothing was proven of endpoints", e.Server)
+	case e.Expected.Endpoints == 1 && n == 0:
+		add("The one endpoint that led to %s did not move", e.Server)
+	case e.Expected.Endpoints == 1:
+		add("The one endpoint that led to %s was led elsewhere after %s", e.Server, Span(after.Round(time.Second)))
 	case n == 0:
-		add("None of the %s that led to %s moved", count(e.Expected.Endpoints, "endpoint"), e.Server)
+		add("None of the %d endpoints that led to %s moved", e.Expected.Endpoints, e.Server)
 	case n == e.Expected.Endpoints:
-		add("All of the %s that led to %s were led elsewhere, the last after %s", count(n, "endpoint"), e.Server, Span(after.Round(time.Second)))
+		add("All of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Server, Span(after.Round(time.Second)))
 	default:
-		add("%d of the %s that led to %s were led elsewhere, the last after %s", n, count(e.Expected.Endpoints, "endpoint"), e.Server, Span(after.Round(time.Second)))
+		add("%d of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Expected.Endpoints, e.Server, Span(after.Round(time.Second)))
 	}
 	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves", count2(e.Expected.Moves, "person or machine goes", "people and machines go"), count2(e.Expected.Stranded, "person or machine", "people and machines"))
 	for _, s := range e.Stuck {
@@ -162,6 +166,7 @@ func (e Exercise) report() []string {
 	if r := e.Returned(); r != nil && e.Ended != nil {
 		last := e.Steps[len(e.Steps)-1]
 		switch {
+		case n == 0: // nobody had to come back
 		case last.Leading >= e.Expected.Endpoints:
 			add("Everybody was back %s after its return", Span(e.Ended.Sub(*r).Round(time.Second)))
 		default:

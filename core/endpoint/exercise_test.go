@@ -30,7 +30,7 @@ func TestExercise(t *testing.T) {
 			"moving moving out over", false, []string{"1 of the 2 endpoints", "desk-9 stayed: no other path serves accounts", "1 person or machine with a queue that nothing else serves"}},
 		"something fails by it": {Expected{Endpoints: 1}, nil,
 			[]look{{0, 1, 0, false, false}, {1, 1, 1, false, false}, {60, 1, 1, true, false}},
-			"moving moving over", false, []string{"None of the 1 endpoint", "On 1 endpoint something failed that had not before"}},
+			"moving moving over", false, []string{"The one endpoint that led to ps-1 did not move", "On 1 endpoint something failed that had not before"}},
 		"they do not all come back": {Expected{Endpoints: 2}, nil,
 			[]look{{0, 2, 0, false, false}, {1, 0, 0, false, false}, {60, 0, 0, true, false}, {61, 1, 0, true, false}, {200, 1, 0, true, false}},
 			"moving out returning returning over", true, []string{"1 of 2 endpoints were back"}},

@@ -6,6 +6,7 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/document"
 )
@@ -43,9 +44,11 @@ type AgentSettings struct {
 	UserFrom UserFrom `json:"user_from,omitempty" yaml:"user_from,omitempty" enum:"system,ask,system-unless-unknown" doc:"How an agent knows its person; system-unless-unknown when absent."`
 	Notice   string   `json:"notice,omitempty" yaml:"notice,omitempty" doc:"What a person reads who is asked who they are."`
 
-	WaitSeconds      int    `json:"wait_seconds,omitempty" yaml:"wait_seconds,omitempty" minimum:"5" maximum:"300" doc:"How long a connected agent waits for a change before it asks anew; 55 when absent."`
-	ReportMinutes    int    `json:"report_minutes,omitempty" yaml:"report_minutes,omitempty" minimum:"1" maximum:"60" doc:"An agent reports at least so often; every 5 when absent."`
-	GapSeconds       int    `json:"gap_seconds,omitempty" yaml:"gap_seconds,omitempty" minimum:"5" maximum:"3600" doc:"After a broken connection an agent asks again within this, first soon and then less often; 90 when absent."`
+	WaitSeconds   int    `json:"wait_seconds,omitempty" yaml:"wait_seconds,omitempty" minimum:"5" maximum:"300" doc:"How long a connected agent waits for a change before it asks anew; 55 when absent."`
+	ReportMinutes int    `json:"report_minutes,omitempty" yaml:"report_minutes,omitempty" minimum:"1" maximum:"60" doc:"An agent reports at least so often; every 5 when absent."`
+	GapSeconds    int    `json:"gap_seconds,omitempty" yaml:"gap_seconds,omitempty" minimum:"5" maximum:"3600" doc:"After a broken connection an agent asks again within this, first soon and then less often; 90 when absent."`
+	HurryUntil    string `json:"hurry_until,omitempty" yaml:"hurry_until,omitempty" doc:"RFC 3339: until then agents ask and report often, as for a roll-out: every 15 s, within 10 s of a broken connection, a report a minute."`
+
 	AnswersPerSecond int    `json:"answers_per_second,omitempty" yaml:"answers_per_second,omitempty" minimum:"10" maximum:"100000" doc:"A change reaches connected agents spread out, at most about so many a second; 2500 when absent."`
 	Note             string `json:"note,omitempty" yaml:"note,omitempty"`
 }
@@ -93,6 +96,14 @@ func (d *Document) Agent() AgentSettings {
 	}
 	s.WaitSeconds, s.ReportMinutes = cmp.Or(s.WaitSeconds, 55), cmp.Or(s.ReportMinutes, 5)
 	s.GapSeconds, s.AnswersPerSecond = cmp.Or(s.GapSeconds, 90), cmp.Or(s.AnswersPerSecond, 2500)
+	return s
+}
+
+// Hurried gives the settings as they hold at a time: while a roll-out is on, agents ask and report often.
+func (s AgentSettings) Hurried(now time.Time) AgentSettings {
+	if until, err := time.Parse(time.RFC3339, s.HurryUntil); err == nil && now.Before(until) {
+		s.WaitSeconds, s.GapSeconds, s.ReportMinutes = min(s.WaitSeconds, 15), min(s.GapSeconds, 10), 1
+	}
 	return s
 }
 
@@ -203,7 +214,7 @@ func (p *parser) settings(o document.Object) {
 		d.Settings = &Settings{}
 	}
 	if n, ok := o.Get(AgentsSetting); ok {
-		if v, ok := n.Object([]string{"user_from", "notice", "wait_seconds", "report_minutes", "gap_seconds", "answers_per_second", "note"}); ok {
+		if v, ok := n.Object([]string{"user_from", "notice", "wait_seconds", "report_minutes", "gap_seconds", "answers_per_second", "hurry_until", "note"}); ok {
 			p.setting(AgentsSetting, n)
 			s := &AgentSettings{UserFrom: UserFrom(v.Text("user_from")), Notice: v.Text("notice"), Note: v.Text("note")}
 			ways := []UserFrom{FromSystem, FromAsking, SystemUnlessUnknown}
@@ -212,6 +223,12 @@ func (p *parser) settings(o document.Object) {
 			}
 			if t, wrote := v.Get("notice"); wrote && (len(s.Notice) > 2000 || strings.TrimSpace(s.Notice) == "") {
 				t.Complain("write 1 to 2000 characters, or leave it out", "the notice is empty or too long")
+			}
+			if n, wrote := v.Get("hurry_until"); wrote {
+				s.HurryUntil = v.Text("hurry_until")
+				if _, err := time.Parse(time.RFC3339, s.HurryUntil); err != nil {
+					n.Complain("write a time with its offset, such as 2026-11-23T18:00:00+01:00", "%q is no time", s.HurryUntil)
+				}
 			}
 			number(v, "wait_seconds", 5, 300, &s.WaitSeconds)
 			number(v, "report_minutes", 1, 60, &s.ReportMinutes)

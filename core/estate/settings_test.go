@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"strings"
 	"testing"
+	"time"
 
 	"cirque/core/document"
 	"cirque/internal/fault"
@@ -48,6 +49,14 @@ settings:
 	if none := read(t, "estate: 1\nsettings: {}"); none.Settings != nil || none.Agent().UserFrom != SystemUnlessUnknown || none.PersonDays() != 0 {
 		t.Errorf("%+v", none.Settings)
 	}
+	hurried := read(t, "estate: 1\nsettings: {agents: {wait_seconds: 60, hurry_until: \"2026-11-23T18:00:00+01:00\"}}").Agent()
+	at := time.Date(2026, 11, 23, 16, 59, 0, 0, time.UTC)
+	if h := hurried.Hurried(at); h.WaitSeconds != 15 || h.GapSeconds != 10 || h.ReportMinutes != 1 {
+		t.Errorf("%+v", h)
+	}
+	if h := hurried.Hurried(at.Add(time.Minute)); h != hurried {
+		t.Errorf("it hurries on: %+v", h)
+	}
 	told := "estate: 1\nlocations:\n  - path: ard\nnotices:\n  - name: harbour\n    about: [servers, endpoints]\n    at: [\"location:ard\"]\n    after: 10\n    part: 5\n    tell: [\"mail:desk@skerry.example\", \"group:clerks\", \"post:https://hook.skerry.example/x\"]\n    owners: true\nsettings:\n  mail:\n    relay: smtp://mail.skerry.example:587\n    from: cirque@skerry.example\n"
 	if out, err := read(t, told).YAML(); err != nil || strings.ReplaceAll(string(out), "'", "\"") != told {
 		t.Errorf("written back:\n%s%v", out, err)
@@ -68,6 +77,7 @@ settings:
 		"estate: 1\nsettings:\n  agents: {user_from: guess}":                             "guess",
 		"estate: 1\nsettings:\n  history: {person_days: 0}":                              "1 to 3650",
 		"estate: 1\nsettings:\n  continuity: {return_minutes: -1}":                       "0 to 1440",
+		"estate: 1\nsettings:\n  agents: {hurry_until: tomorrow}":                        "write a time with its offset",
 		"estate: 1\nsettings:\n  agents: {wait_seconds: 1}":                              "5 to 300",
 		"estate: 1\nlocations: [{path: a}, {path: a/b, cut_days: 3}]":                    "belongs to a site",
 		"estate: 1\nlocations: [{path: a, cut_days: 400}]":                               "1 to 365",

@@ -402,6 +402,7 @@ type Endpoint struct {
 	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
 	Drift []endpoint.Difference `json:"drift"`
 	Says  []string              `json:"says" doc:"How its people are known, where that does not work out."`
+	Away  []string              `json:"away,omitempty" doc:"Queues that it has for where it is, and would lose on another network; told of one endpoint alone."`
 }
 
 // Called is an endpoint that was asked to report.

@@ -6,6 +6,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -146,6 +147,20 @@ func (r *root) writeExercise(w io.Writer, e endpoint.Exercise) {
 	for _, s := range e.Says {
 		fmt.Fprintf(w, "  %s.\n", s)
 	}
+}
+
+func (r *root) outage() *cobra.Command {
+	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next", cobra.ExactArgs(1), get[[]endpoint.Rung](named("/api/v1/servers", "/outage")), func(w io.Writer, list []endpoint.Rung) {
+		for i, x := range list {
+			fmt.Fprintf(w, "%d  %-8s  %s %s.\n", i+1, map[string]string{endpoint.Yes: "done", endpoint.No: "to do", endpoint.Unproven: "unproven"}[x.Result], x.Check, strings.TrimSuffix(x.Says, "."))
+			if x.Fix != "" {
+				fmt.Fprintf(w, "             %s\n", x.Fix)
+			}
+		}
+	})
+	c.Long = `The checklist of a planned outage: whether everything is served elsewhere, how it stood before is kept, it is out of duty, everybody has
+moved off it, nothing waits on it, and afterwards whether it answers, is as it was, is back on duty, and everybody with it.`
+	return c
 }
 
 func (r *root) photograph() *cobra.Command {

@@ -376,6 +376,9 @@ func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
 	for _, says := range e.Says {
 		fmt.Fprintf(w, "\nIts people: %s.\n", says)
 	}
+	if len(e.Away) > 0 {
+		fmt.Fprintf(w, "\nOn a network that the estate does not know it would lose %s, as soon as its agent sees the other address, and have it again on its return.\n", strings.Join(e.Away, ", "))
+	}
 	if len(e.Report.Failures)+len(e.Drift) == 0 {
 		fmt.Fprintln(w, "\nIt has what it should.")
 		return

@@ -109,7 +109,7 @@ func (r *root) server() *cobra.Command {
 		fmt.Fprintf(w, "%d of %s are the same on both.\n", same, count(len(list), "queue"))
 	})
 	remove := r.unregister("server", "Forget a server that was registered by hand; its queues are not touched", base)
-	return group("server", "Print servers: register, read, compare, leave", list, show, r.addServer(), read, r.serverQueues(), compare, r.sets(), r.depends(), r.serverJobs(), r.testStock("server", "test SERVER QUEUE", 2), remove)
+	return group("server", "Print servers: register, read, compare, leave", list, show, r.addServer(), read, r.serverQueues(), compare, r.sets(), r.depends(), r.serverJobs(), r.outage(), r.testStock("server", "test SERVER QUEUE", 2), remove)
 }
 
 // unregister makes the command that forgets one. What the estate names is still watched, which it says.

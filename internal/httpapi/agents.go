@@ -28,7 +28,7 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 	if p == nil || p.Role != access.Agent {
 		return forAgent{}
 	}
-	set := s.svc.Snapshot().World.Estate.Document().Agent()
+	set := s.svc.Pace()
 	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second, Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
 	if key := s.svc.AnswerKey(); key != nil && nonce != "" && body != nil {
 		out.signature, out.key = agentproto.Sign(key, nonce, asked, tag, body), s.answerKey()

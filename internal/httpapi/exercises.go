@@ -26,6 +26,10 @@ func (s *server) exercises(a huma.API) {
 		v, err := s.svc.Exercises(ctx, principalOf(ctx))
 		return &out[[]endpoint.Exercise]{v}, err
 	})
+	route(s, a, "GET", "/api/v1/servers/{name}/outage", "outage", "The checklist of a server's planned outage, which ticks itself", small, func(ctx context.Context, in *stockName) (*out[[]endpoint.Rung], error) {
+		v, err := s.svc.Outage(ctx, principalOf(ctx), in.Name)
+		return &out[[]endpoint.Rung]{v}, err
+	})
 	type one struct {
 		ID int64 `path:"id" minimum:"1"`
 	}

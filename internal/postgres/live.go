@@ -57,6 +57,19 @@ func (s *Store) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) 
 	return out, translate(err)
 }
 
+// LastOut gives the latest duty of a server, since a time, that was not serving; ok is false where there was none.
+func (s *Store) LastOut(ctx context.Context, server string, since time.Time) (n live.Note, ok bool, err error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE kind = 'server' AND name = $1 AND duty <> 'serving' AND (valid_to IS NULL OR valid_to > $2) ORDER BY valid_from DESC LIMIT 1", server, since)
+	if err != nil {
+		return n, false, translate(err)
+	}
+	n, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[live.Note])
+	if errors.Is(err, pgx.ErrNoRows) {
+		return n, false, nil
+	}
+	return n, err == nil, translate(err)
+}
+
 // SetLive notes a server's or device's duty from now on. The former state ends and is kept. only says, of what was, whether
 // it may be changed; nil allows everything. Of something that goes out of duty it is noted how many endpoints lead to it;
 // an event without a kind is not kept. It says whether anything changed.

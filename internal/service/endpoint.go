@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"fmt"
+	"slices"
 	"time"
 
 	"cirque/core/access"
@@ -18,6 +19,7 @@ type Endpoint struct {
 	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
 	Drift []endpoint.Difference `json:"drift"`
 	Says  []string              `json:"says" doc:"How its people are known, where that does not work out."`
+	Away  []string              `json:"away,omitempty" doc:"Queues that it has for where it is, and would lose on another network; told of one endpoint alone."`
 }
 
 // Report takes in what an agent says of its endpoint.
@@ -68,7 +70,28 @@ func (s *Service) judgeBy(rec endpoint.Record, lineups []lineup.Lineup) Endpoint
 	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
 	set := snap.World.Estate.Document().Agent()
 	says := append(endpoint.People(snap.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
-	return Endpoint{rec, endpoint.StateOf(rec, drift, now, time.Duration(set.ReportMinutes)*time.Minute), drift, says}
+	return Endpoint{Record: rec, State: endpoint.StateOf(rec, drift, now, time.Duration(set.ReportMinutes)*time.Minute), Drift: drift, Says: says}
+}
+
+// away names the queues that an endpoint has for where it is: those that its people would lose if it were somewhere that no
+// subnet of the estate knows.
+func (s *Service) away(rec endpoint.Record) []string {
+	elsewhere := rec
+	elsewhere.Report.Contexts = slices.Clone(rec.Report.Contexts)
+	for i := range elsewhere.Report.Contexts {
+		if q := &elsewhere.Report.Contexts[i]; q.Machine != nil || q.User != nil {
+			q.Addresses, q.Location = nil, nil
+		}
+	}
+	there := endpoint.PlanFor(s.lineupsOf(elsewhere))
+	var out []string
+	for _, w := range endpoint.PlanFor(s.lineupsOf(rec)).Wants {
+		kept := slices.ContainsFunc(there.Wants, func(o endpoint.Want) bool { return o.Key() == w.Key() })
+		if !kept && !slices.Contains(out, w.Queue) {
+			out = append(out, w.Queue)
+		}
+	}
+	return out
 }
 
 // Endpoints lists all endpoints.
@@ -96,7 +119,9 @@ func (s *Service) Endpoint(ctx context.Context, p *access.Principal, machine str
 	if err != nil {
 		return Endpoint{}, err
 	}
-	return s.judge(rec), nil
+	e := s.judge(rec)
+	e.Away = s.away(rec)
+	return e, nil
 }
 
 // Overview counts what there is and how it stands.

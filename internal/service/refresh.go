@@ -8,6 +8,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/name"
 )
@@ -94,7 +95,16 @@ func (s *Service) Refresh(ctx context.Context, p *access.Principal, machine stri
 
 // Otherwise says how long an endpoint takes to hear of a change when it is not called.
 func (s *Service) Otherwise() string {
-	set := s.Snapshot().World.Estate.Document().Agent()
+	set := s.Pace()
+	hurry := ""
+	if all := s.Snapshot().World.Estate.Document().Agent(); all.HurryUntil != "" && set != all {
+		hurry = " Agents hurry until " + all.HurryUntil + "."
+	}
 	return fmt.Sprintf("While it is connected it hears of a change within seconds; after a broken connection it asks again within %s, and reports at least every %s.",
-		endpoint.Span(time.Duration(set.GapSeconds)*time.Second), endpoint.Span(time.Duration(set.ReportMinutes)*time.Minute))
+		endpoint.Span(time.Duration(set.GapSeconds)*time.Second), endpoint.Span(time.Duration(set.ReportMinutes)*time.Minute)) + hurry
+}
+
+// Pace gives the settings by which agents ask and report now.
+func (s *Service) Pace() estate.AgentSettings {
+	return s.Snapshot().World.Estate.Document().Agent().Hurried(s.now())
 }

@@ -45,6 +45,7 @@ type (
 	states interface {
 		Live(ctx context.Context, at *time.Time) (live.State, error)
 		Duties(ctx context.Context, at *time.Time) ([]live.Note, error)
+		LastOut(ctx context.Context, server string, since time.Time) (live.Note, bool, error)
 		SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (bool, error)
 		Healths(ctx context.Context) ([]live.Health, error)
 		SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error

@@ -1992,6 +1992,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/servers/{name}/outage": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The checklist of a server's planned outage, which ticks itself */
+        get: operations["outage"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/servers/{name}/return": {
         parameters: {
             query?: never;
@@ -3465,6 +3482,8 @@ export interface components {
             total: number;
         };
         Endpoint: {
+            /** @description Queues that it has for where it is, and would lose on another network; told of one endpoint alone. */
+            away?: string[];
             drift: components["schemas"]["EndpointDifference"][];
             /** Format: date-time */
             first_seen: string;
@@ -3966,6 +3985,8 @@ export interface components {
              * @description After a broken connection an agent asks again within this, first soon and then less often; 90 when absent.
              */
             gap_seconds?: number;
+            /** @description RFC 3339: until then agents ask and report often, as for a roll-out: every 15 s, within 10 s of a broken connection, a report a minute. */
+            hurry_until?: string;
             note?: string;
             /** @description What a person reads who is asked who they are. */
             notice?: string;
@@ -15216,6 +15237,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EndpointExercise"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    outage: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointRung"][];
                 };
             };
             /** @description Unauthorized */

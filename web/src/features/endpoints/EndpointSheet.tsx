@@ -5,6 +5,7 @@ import { stamp } from "../../lib/time";
 import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
+import { Away } from "./Away";
 import { CheckIt } from "./CheckIt";
 import { DriversHere } from "./DriversHere";
 import { difference } from "./model";
@@ -78,6 +79,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
         </table>
         {r.installed.length === 0 && <p className="text-ink-2">Nothing.</p>}
       </section>
+      <Away machine={r.machine} />
       <DriversHere machine={r.machine} />
       <section aria-label="Contexts">
         <h3 className="font-medium">What it asks for</h3>

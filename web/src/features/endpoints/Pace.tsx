@@ -3,6 +3,7 @@ import { useState, type ReactNode } from "react";
 import type { Document } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
+import { stamp } from "../../lib/time";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
@@ -38,6 +39,28 @@ export function Pace({ mayEdit }: { mayEdit: boolean }) {
   );
 }
 
+/** For a roll-out agents ask and report often for some hours, and then as usual by themselves. */
+function Hurry({ kept, mayEdit }: { kept: Settings["agents"]; mayEdit: boolean }) {
+  const client = useQueryClient();
+  const until = kept?.hurry_until;
+  const on = until !== undefined && new Date(until).getTime() > Date.now();
+  const set = useMutation({
+    mutationFn: (hours: number) => {
+      const { hurry_until: _was, ...rest } = kept ?? {};
+      const object = hours > 0 ? { ...rest, hurry_until: new Date(Date.now() + hours * 3_600_000).toISOString().replace(/\.\d+Z$/, "Z") } : rest;
+      return sendEdits([Object.keys(object).length > 0 ? { list: "settings", name: "agents", object } : { list: "settings", name: "agents", remove: true }]);
+    },
+    onSuccess: () => draftChanged(client),
+  });
+  return (
+    <div className="border-l-2 border-rule-strong px-3">
+      <p>{on ? `Until ${stamp(until)} agents hurry, in your draft: they ask every 15 s, within 10 s of a broken connection, and report every minute.` : "For a roll-out agents can hurry for a while: they then ask every 15 s, within 10 s of a broken connection, and report every minute; afterwards as usual by themselves."}</p>
+      {mayEdit && <p className="mt-1 flex flex-wrap gap-2">{[1, 4].map((h) => <Button key={h} disabled={set.isPending} onClick={() => set.mutate(h)}>Hurry for {count(h, "hour")}</Button>)}{until && <Button disabled={set.isPending} onClick={() => set.mutate(0)}>As usual</Button>}</p>}
+      {set.error && <ProblemNotice title="The draft was not changed" error={set.error} />}
+    </div>
+  );
+}
+
 type Settings = NonNullable<Document["settings"]>;
 type PartProps = { name: "agents" | "continuity"; title: string; bounds: Bounds; kept: Settings["agents"] | Settings["continuity"]; mayEdit: boolean; says: (value: (key: string) => number) => ReactNode };
 
@@ -63,6 +86,7 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
   return (
     <form className="flex flex-col gap-3" aria-label={title} onSubmit={(e) => { e.preventDefault(); save.mutate(); }}>
       <h2>{title}</h2>
+      {name === "agents" && <Hurry kept={kept as Settings["agents"]} mayEdit={mayEdit} />}
       {Object.entries(bounds).map(([k, [usual, least, most]]) => (
         <Field key={k} label={words[k] ?? k} type="number" min={least} max={most} disabled={!mayEdit} placeholder={`${usual}, the usual`} value={typed[k] ?? (before?.[k] === undefined ? "" : String(before[k]))} onChange={(e) => setTyped({ ...typed, [k]: e.target.value })} error={wrong.includes(k) ? `Write ${least} to ${most}, or nothing for ${usual}.` : undefined} />
       ))}

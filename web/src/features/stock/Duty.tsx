@@ -13,6 +13,7 @@ import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
+import { Checklist } from "./Checklist";
 import { dutyMark, dutyWord } from "./model";
 
 /** Servers out of duty, with how far everybody has moved; and taking one out. */
@@ -60,6 +61,10 @@ function OneMove({ move: m, may }: { move: Move; may: boolean }) {
           <ul className="list-disc pl-5">{m.stuck.map((s) => <li key={s.machine}><Link to={`/endpoints?endpoint=${encodeURIComponent(s.machine)}`}>{s.machine}</Link>, <Mark of={s.state} />: {s.says}</li>)}</ul>
         </details>
       )}
+      <details className="mt-1">
+        <summary className="min-h-[24px] cursor-pointer">Checklist of the outage<span className="sr-only"> of {m.name}</span></summary>
+        <Checklist server={m.name} />
+      </details>
       {back.error && <ProblemNotice title="It stays out of duty" error={back.error} />}
       {may && m.duty !== "down" && (
         <div className="mt-2 flex flex-wrap gap-3">
@@ -108,6 +113,7 @@ function TakeOut({ servers }: { servers: ServerView[] }) {
           ) : <p>Working out whom it concerns…</p>}
         </div>
       )}
+      {name && <Checklist server={name} steps={2} />}
       {drain.error && <ProblemNotice title="The server stays on duty" error={drain.error} />}
       <Button kind="main" type="submit" disabled={drain.isPending || !name || !reason.trim()}>Move everybody off it</Button>
       <p className="text-ink-2">Each endpoint is led to another member first; only then does nothing lead here any more. What waits on the server goes on printing.</p>

@@ -50,7 +50,7 @@ export function ServersPage() {
       </div>
       {show === "" && <List all={servers.data} />}
       {show === "queues" && <ServerQueues onOpen={(s) => set("server", s)} onAdopt={(q) => setAdopting(bySelf(q))} />}
-      {show === "sets" && <Sets />}
+      {show === "sets" && <Sets servers={servers.data} />}
       {show === "duty" && <Duty servers={servers.data} />}
       {show === "exercises" && <Exercises servers={servers.data} />}
       {show === "compare" && <Compare servers={servers.data} />}

@@ -1,23 +1,31 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import type { SetView } from "../../api/client";
+import type { ServerView, SetView } from "../../api/client";
 import { setsQuery } from "../../api/stock";
 import { ago } from "../../lib/time";
+import { useMay } from "../../lib/useMay";
 import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 import { dutyMark, dutyWord } from "./model";
+import { NewSet } from "./NewSet";
 
 /** Each server set as a matrix: its queues down, its members across. */
-export function Sets() {
+export function Sets({ servers }: { servers: ServerView[] }) {
+  const mayEdit = useMay("edit a draft");
   const sets = useQuery(setsQuery());
   if (sets.isPending) return <Waiting what="the sets" />;
   if (!sets.data) return <Failure title="The sets cannot be shown" problem={sets.error} />;
-  if (sets.data.length === 0) return <div className="mt-3"><Empty title="The estate has no server set">Servers that carry the same queues stand in a set: one waits for the other, or all share the people. Write one under <code className="font-mono">server_sets</code> in the estate.</Empty></div>;
-  return <div className="mt-3 flex flex-col gap-8">{sets.data.map((s) => <Matrix key={s.name} set={s} />)}</div>;
+  return (
+    <div className="mt-3 flex flex-col gap-8">
+      {sets.data.length === 0 && <Empty title="The estate has no server set">Servers that carry the same queues stand in a set: one waits for the other, or all share the people.</Empty>}
+      {sets.data.map((s) => <Matrix key={s.name} set={s} />)}
+      {mayEdit && <NewSet servers={servers.filter((s) => s.in_estate)} />}
+    </div>
+  );
 }
 
 const styles = { standby: "one at a time, in this order", spread: "all share the people" } as const;

@@ -1,0 +1,42 @@
+package endpoint
+
+import (
+	"strings"
+	"testing"
+	"time"
+
+	"cirque/core/live"
+)
+
+// TestChecklist: what is done is ticked, what is not says how, and nothing is asked for before its time.
+func TestChecklist(t *testing.T) {
+	t.Parallel()
+	at := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
+	none, three := 0, 3
+	drained := live.Note{Duty: live.Drained, Since: at, Until: &at}
+	for says, c := range map[string]struct {
+		o    Outage
+		want string // the results: y, n, ? of each step
+	}{
+		"before, nothing ready":       {Outage{Only: []string{"accounts"}, Duty: live.Note{Duty: live.Serving}}, "n?n"},
+		"before, all ready":           {Outage{Photograph: "before", Duty: live.Note{Duty: live.Serving}}, "yyn"},
+		"out, people still moving":    {Outage{Photograph: "before", Duty: drained, WentOut: true, Move: &Move{Left: 2, Endpoints: 5}, Health: live.Up}, "yyyn?yyn"},
+		"out, jobs waiting":           {Outage{Photograph: "before", Duty: drained, WentOut: true, Move: &Move{Waiting: &three}, Health: live.Gone}, "yyyynnyn"},
+		"out, empty, and otherwise":   {Outage{Photograph: "before", Otherwise: 1, Duty: drained, WentOut: true, Move: &Move{Waiting: &none}, Health: live.Up}, "yyyyyynn"},
+		"returning":                   {Outage{Duty: live.Note{Duty: live.Serving}, WentOut: true, LeadingThen: 5, Leading: 2, Move: &Move{Says: "it takes 40 %"}, Health: live.Up}, "y?yy?yn"},
+		"back":                        {Outage{Photograph: "before", Duty: live.Note{Duty: live.Serving}, WentOut: true, LeadingThen: 5, Leading: 5, Health: live.Up}, "yyyyyyy"},
+		"another member lacks a lot":  {Outage{Lacking: []string{"ps-2 has no queue hall"}, Photograph: "p", Duty: live.Note{Duty: live.Serving}}, "nyn"},
+		"it was never probed up here": {Outage{Photograph: "p", Duty: drained, WentOut: true, Move: &Move{Waiting: &none}}, "yyyyy?yn"},
+	} {
+		var got strings.Builder
+		for _, r := range c.o.Checklist() {
+			got.WriteString(map[string]string{Yes: "y", No: "n", Unproven: "?"}[r.Result])
+			if r.Says == "" || (r.Result == Yes) == (r.Fix != "") {
+				t.Errorf("%s: %+v", says, r)
+			}
+		}
+		if got.String() != c.want {
+			t.Errorf("%s: %s, want %s", says, got.String(), c.want)
+		}
+	}
+}
