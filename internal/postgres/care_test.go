@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/directory"
 	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/core/notice"
@@ -172,5 +173,50 @@ func TestPapers(t *testing.T) {
 	}
 	if _, err := s.TellPaper(ctx, 999, driver.Seen{Paper: "good"}, happening("x")); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
+	}
+}
+
+// TestErasedFromCare: whoever is erased is in no letter that was sent, on no photograph, and told nothing.
+func TestErasedFromCare(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	users := directory.Records{Users: []directory.User{{Name: "mira", Email: "m.solvang@skerry.example"}}}
+	if _, err := s.Import(ctx, "file", users.Rows(), directory.Taking{Author: "test", Share: 100}); err != nil {
+		t.Fatal(err)
+	}
+	sent := []notice.Sent{{Notice: "n", To: "mail:m.solvang@skerry.example", Body: "your job", OK: true}, {Notice: "n", To: "user:Mira"}, {Notice: "n", To: "mail:desk@skerry.example", Body: "Mira's job"}, {Notice: "n", To: "mail:desk@skerry.example", Body: "the server"}}
+	if err := s.AddSent(ctx, sent, nil); err != nil {
+		t.Fatal(err)
+	}
+	at := time.Now()
+	if err := s.SaveTold(ctx, []notice.Told{{Notice: "n", Key: "server ps-1 of mira", Since: at, At: at}, {Notice: "n", Key: "server ps-1", Since: at, At: at}}); err != nil {
+		t.Fatal(err)
+	}
+	things := []photograph.Thing{{Kind: "queue on an endpoint", Name: "hall of Mira on desk-1"}, {Kind: "queue on an endpoint", Name: "hall of miranda on desk-1"}}
+	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "p", Author: "Mira", Things: things}, happening("p")); err != nil {
+		t.Fatal(err)
+	}
+	asked, err := s.AddCheckup(ctx, endpoint.Checkup{Machine: "desk-1", Queue: "hall"}, happening("desk-1"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	if err := s.AnswerCheckup(ctx, asked.ID, "desk-1", "", []endpoint.Rung{{Check: "Is hall of mira there?", Result: endpoint.Yes}}); err != nil {
+		t.Fatal(err)
+	}
+	stands, err := s.ErasePerson(ctx, []string{"mira"}, nil, "test", "gone")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if got, err := s.Sent(ctx, "", 9); err != nil || len(got) != 1 || got[0].Body != "the server" {
+		t.Errorf("%+v %v", got, err)
+	}
+	if got, err := s.Told(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {
+		t.Errorf("%+v %v", got, err)
+	}
+	if got, err := s.Photograph(ctx, "p"); err != nil || len(got.Things) != 1 || got.Things[0].Name != "hall of miranda on desk-1" || got.Author != stands || got.Count != 1 {
+		t.Errorf("%+v %v", got, err)
+	}
+	if got, err := s.Checkup(ctx, asked.ID); err != nil || len(got.Rungs) != 0 || got.Author != stands {
+		t.Errorf("%+v %v", got, err)
 	}
 }

@@ -77,6 +77,9 @@ func (s *Store) ErasePerson(ctx context.Context, names, accounts []string, autho
 		if _, err := tx.Exec(ctx, "SET LOCAL cirque.erasing = 'on'"); err != nil {
 			return err
 		}
+		if err := eraseInNotices(ctx, tx, names); err != nil { // while their addresses are still known
+			return err
+		}
 		for _, sql := range []string{
 			"DELETE FROM directory_row WHERE kind = 'user' AND valid_to IS NOT NULL AND lower(name) = ANY($1)",
 			"DELETE FROM pick WHERE person = ANY($1)",
@@ -100,6 +103,9 @@ func (s *Store) ErasePerson(ctx context.Context, names, accounts []string, autho
 		stands = fmt.Sprintf("erased-person-%d", n)
 		all := slices.Concat(names, accounts)
 		if err := eraseInEvents(ctx, tx, all, stands); err != nil {
+			return err
+		}
+		if err := eraseInCare(ctx, tx, lowered(all), stands); err != nil {
 			return err
 		}
 		for _, what := range []string{event.Access, event.Directory, event.Live} {
@@ -153,6 +159,34 @@ func eraseAtEndpoints(ctx context.Context, tx pgx.Tx, names []string) error {
 		}
 	}
 	return nil
+}
+
+// eraseInNotices forgets what was sent to somebody, by name or by any address that the directory had for them, and of what they
+// were told.
+func eraseInNotices(ctx context.Context, tx pgx.Tx, names []string) error {
+	if _, err := tx.Exec(ctx, `DELETE FROM notice_sent WHERE lower(told) IN (SELECT 'mail:' || lower(attributes->>'email') FROM directory_row WHERE kind = 'user' AND lower(name) = ANY($1) AND attributes->>'email' <> '')
+		OR lower(told) = ANY(SELECT 'user:' || n FROM unnest($1::text[]) AS n) OR EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE strpos(lower(body), n) > 0)`, names); err != nil {
+		return err
+	}
+	_, err := tx.Exec(ctx, "DELETE FROM notice_told WHERE EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE lower(key) LIKE '% of ' || n)", names)
+	return err
+}
+
+// eraseInCare writes what stands for somebody where they took photographs, asked for checkups, told what came out or held
+// exercises, and takes their queues off the photographs.
+func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
+	for _, sql := range []string{
+		"UPDATE checkup SET author = CASE WHEN lower(author) = ANY($1) THEN $2 ELSE author END, paper_by = CASE WHEN lower(paper_by) = ANY($1) THEN $2 ELSE paper_by END, rungs = CASE WHEN EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE strpos(lower(rungs::text), n) > 0) THEN '[]'::jsonb ELSE rungs END",
+		"UPDATE driver_paper SET author = $2 WHERE lower(author) = ANY($1)",
+		"UPDATE photograph SET author = $2 WHERE lower(author) = ANY($1)",
+		"UPDATE exercise SET state = jsonb_set(state, '{author}', to_jsonb($2::text)) WHERE lower(state->>'author') = ANY($1)",
+		"UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE lower(state->>'stopped') = ANY($1)",
+	} {
+		if _, err := tx.Exec(ctx, sql, names, stands); err != nil {
+			return err
+		}
+	}
+	return eraseOnPhotographs(ctx, tx, names)
 }
 
 // eraseInEvents writes what stands for somebody wherever events name them as a whole word.

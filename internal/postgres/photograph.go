@@ -6,6 +6,8 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"slices"
+	"strings"
 
 	"github.com/jackc/pgx/v5"
 
@@ -19,15 +21,11 @@ const photographsMost = 50
 
 // AddPhotograph keeps one; a Conflict fault where its name is taken, or there are too many.
 func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph, e event.Event) (photograph.Photograph, error) {
-	var b bytes.Buffer
-	z := gzip.NewWriter(&b)
-	if err := json.NewEncoder(z).Encode(p.Things); err != nil {
+	body, err := packThings(p.Things)
+	if err != nil {
 		return p, err
 	}
-	if err := z.Close(); err != nil {
-		return p, err
-	}
-	err := s.in(ctx, func(tx pgx.Tx) error {
+	err = s.in(ctx, func(tx pgx.Tx) error {
 		var n int
 		if err := tx.QueryRow(ctx, "SELECT count(*) FROM photograph").Scan(&n); err != nil {
 			return err
@@ -35,7 +33,7 @@ func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph, e ev
 		if n >= photographsMost {
 			return fault.New(fault.Conflict, "photographs-many", "remove some: cirque photograph remove NAME", "%d photographs are kept, and no more can be", n)
 		}
-		err := tx.QueryRow(ctx, "INSERT INTO photograph (name, note, author, things, body) VALUES ($1, $2, $3, $4, $5) RETURNING at", p.Name, p.Note, p.Author, len(p.Things), b.Bytes()).Scan(&p.At)
+		err := tx.QueryRow(ctx, "INSERT INTO photograph (name, note, author, things, body) VALUES ($1, $2, $3, $4, $5) RETURNING at", p.Name, p.Note, p.Author, len(p.Things), body).Scan(&p.At)
 		if code(err) == "23505" {
 			return fault.New(fault.Conflict, "photograph-taken", "give it another name, or remove the other", "a photograph %s is there already", p.Name)
 		}
@@ -69,11 +67,62 @@ func (s *Store) Photograph(ctx context.Context, name string) (p photograph.Photo
 	if err != nil {
 		return p, translate(err)
 	}
+	p.Things, err = unpackThings(body)
+	return p, err
+}
+
+func packThings(list []photograph.Thing) ([]byte, error) {
+	var b bytes.Buffer
+	z := gzip.NewWriter(&b)
+	if err := json.NewEncoder(z).Encode(list); err != nil {
+		return nil, err
+	}
+	err := z.Close()
+	return b.Bytes(), err
+}
+
+func unpackThings(body []byte) (list []photograph.Thing, err error) {
 	z, err := gzip.NewReader(bytes.NewReader(body))
 	if err != nil {
-		return p, err
+		return nil, err
 	}
-	return p, json.NewDecoder(z).Decode(&p.Things)
+	return list, json.NewDecoder(z).Decode(&list)
+}
+
+// eraseOnPhotographs takes the queues of somebody at endpoints off all photographs; names are in small letters.
+func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
+	rows, err := tx.Query(ctx, "SELECT name, body FROM photograph FOR UPDATE")
+	if err != nil {
+		return err
+	}
+	type one struct {
+		Name string
+		Body []byte
+	}
+	all, err := pgx.CollectRows(rows, pgx.RowToStructByPos[one])
+	if err != nil {
+		return err
+	}
+	for _, k := range all {
+		list, err := unpackThings(k.Body)
+		if err != nil {
+			return err
+		}
+		left := slices.DeleteFunc(slices.Clone(list), func(t photograph.Thing) bool {
+			return slices.ContainsFunc(names, func(n string) bool { return strings.Contains(strings.ToLower(t.Name), " of "+n+" on ") })
+		})
+		if len(left) == len(list) {
+			continue
+		}
+		body, err := packThings(left)
+		if err != nil {
+			return err
+		}
+		if _, err := tx.Exec(ctx, "UPDATE photograph SET body = $2, things = $3 WHERE name = $1", k.Name, body, len(left)); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // RemovePhotograph forgets one; an Unknown fault where there is none.
