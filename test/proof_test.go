@@ -132,6 +132,7 @@ func TestExercise(t *testing.T) {
 	within(t, "it was reported", func() bool {
 		return strings.Contains(s.must("proof", "--queue", "hall"), "arrived where it is expected")
 	})
+	contains(t, "who leads where", s.must("endpoint", "paths"), "server ps-1", "hall", "server far", "solo")
 	s.must("photograph", "take", "before", "--note", "all well")
 	for _, bad := range []struct {
 		args []string
@@ -155,7 +156,7 @@ func TestExercise(t *testing.T) {
 	s.must("exercise", "stop", "1")
 	within(t, "the queue leads to the first again", leads(one.Addr()))
 	within(t, "it is over", func() bool { return strings.Contains(s.must("exercise", "list"), "over: as it should") })
-	contains(t, "the report", s.must("exercise", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after", "Everybody was back", "Nothing failed", "ended early by test")
+	contains(t, "the report", s.must("exercise", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after", "Everybody was back ", "Nothing failed", "ended early by test")
 	if code, _, errs := s.run("exercise", "stop", "1"); code != 6 || !strings.Contains(errs, "is over") {
 		t.Error(code, errs)
 	}

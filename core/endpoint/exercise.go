@@ -17,6 +17,7 @@ type Exercise struct {
 	Ended    *time.Time     `json:"ended" doc:"When everybody was back, or was given up waiting for; null while it runs."`
 	Stopped  string         `json:"stopped,omitempty" doc:"Who ended it early."`
 	Expected Expected       `json:"expected"`
+	WentOut  bool           `json:"went_out" doc:"The server was seen out of duty."`
 	Steps    []ExerciseStep `json:"steps" doc:"How it went, whenever something changed."`
 	Stuck    []Stuck        `json:"stuck" doc:"Who had not moved when the server came back, and why."`
 	Phase    string         `json:"phase" enum:"moving,out,returning,over"`
@@ -49,6 +50,9 @@ const BackWithin = 2 * time.Minute
 // Seen takes in how it stands; changed says whether that is worth keeping. serving says that the server is on duty and takes all
 // of its people, back that it is on its way there.
 func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) (next Exercise, changed bool) {
+	if serving && !e.WentOut && now.Before(e.Until) {
+		return e, false // it is about to go out of duty
+	}
 	phase := "moving"
 	least := e.least(leading)
 	switch {
@@ -59,10 +63,10 @@ func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) 
 	case leading == 0 || leading == least && (e.rests(leading) || e.settled(now, leading)):
 		phase = "out"
 	}
-	if n := len(e.Steps); n > 0 && e.Steps[n-1].Phase == phase && e.Steps[n-1].Leading == leading && e.Steps[n-1].Failing == failing {
+	if n := len(e.Steps); n > 0 && e.Steps[n-1].Phase == phase && e.Steps[n-1].Leading == leading && e.Steps[n-1].Failing == failing && (e.WentOut || serving || back) {
 		return e, false
 	}
-	e.Phase = phase
+	e.Phase, e.WentOut = phase, e.WentOut || !serving && !back
 	if len(e.Steps) < exerciseMost || phase == "over" {
 		e.Steps = append(append([]ExerciseStep{}, e.Steps...), ExerciseStep{now, phase, leading, failing})
 	}
@@ -167,6 +171,8 @@ func (e Exercise) report() []string {
 		last := e.Steps[len(e.Steps)-1]
 		switch {
 		case n == 0: // nobody had to come back
+		case last.Leading >= e.Expected.Endpoints && e.Ended.Sub(*r) < time.Second:
+			add("Everybody was back as soon as it had returned")
 		case last.Leading >= e.Expected.Endpoints:
 			add("Everybody was back %s after its return", Span(e.Ended.Sub(*r).Round(time.Second)))
 		default:

@@ -36,7 +36,10 @@ func TestExercise(t *testing.T) {
 			"moving out returning returning over", true, []string{"1 of 2 endpoints were back"}},
 		"nobody led there": {Expected{}, nil, []look{{0, 0, 0, false, false}, {60, 0, 0, true, false}}, "out over", true, []string{"No endpoint led to ps-1"}},
 	} {
-		e := Exercise{Server: "ps-1", Begun: begun, Expected: c.expected, Stuck: c.stuck}
+		e := Exercise{Server: "ps-1", Begun: begun, Until: begun.Add(time.Minute), Expected: c.expected, Stuck: c.stuck}
+		if _, changed := e.Seen(begun, c.expected.Endpoints, 0, true, true); changed {
+			t.Errorf("%s: it is over before it has begun", says)
+		}
 		var phases []string
 		for _, l := range c.looks {
 			next, changed := e.Seen(begun.Add(time.Duration(l.second)*time.Second), l.leading, l.failing, l.serving, l.back)

@@ -311,7 +311,7 @@ func (r *root) endpoint() *cobra.Command {
 			fmt.Fprintln(w, all[0].Otherwise)
 		})
 	}}
-	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup(), r.paper(), r.unreached())
+	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup(), r.paper(), r.unreached(), r.talks())
 }
 
 func wrong(e api.Endpoint) string {

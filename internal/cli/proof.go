@@ -91,3 +91,22 @@ func (r *root) unreached() *cobra.Command {
 	})
 	return c
 }
+
+func (r *root) talks() *cobra.Command {
+	var site string
+	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {
+		return apiclient.Get[[]endpoint.Talk](c.Context(), client, "/api/v1/fleet/paths", url.Values{"site": {site}})
+	}, func(w io.Writer, list []endpoint.Talk) {
+		if len(list) == 0 {
+			fmt.Fprintln(w, "No endpoint there has a queue of the agent's.")
+			return
+		}
+		t := r.table("ENDPOINT", "LOCATION", "LEADS TO", "QUEUES")
+		for _, x := range list {
+			t.add(x.Machine, cmp.Or(x.Location, "not known"), strings.TrimSpace(x.Kind+" "+x.Name), strings.Join(x.Queues, ", "))
+		}
+		t.write(w)
+	})
+	c.Flags().StringVar(&site, "site", "", "only endpoints at this site")
+	return c
+}

@@ -108,6 +108,13 @@ func (s *server) checkups(a huma.API) {
 		v, err := s.svc.Unreached(ctx, principalOf(ctx))
 		return &out[[]endpoint.Unreached]{v}, err
 	})
+	type site struct {
+		Site string `query:"site" maxLength:"63"`
+	}
+	route(s, a, "GET", "/api/v1/fleet/paths", "fleet-paths", "Which server, device or gateway each endpoint leads to now", small, func(ctx context.Context, in *site) (*out[[]endpoint.Talk], error) {
+		v, err := s.svc.Talks(ctx, principalOf(ctx), in.Site)
+		return &out[[]endpoint.Talk]{v}, err
+	})
 	type answer struct{ Body agentproto.CheckupAnswer }
 	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small, func(ctx context.Context, in *answer) (*struct{}, error) {
 		rungs := make([]endpoint.Rung, 0, len(in.Body.Rungs))

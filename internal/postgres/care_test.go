@@ -92,6 +92,9 @@ func TestExercisesOneAtATime(t *testing.T) {
 	if err != nil || len(open) != 1 || open[0].ID == 0 {
 		t.Fatal(open, err)
 	}
+	if err := s.StopExercise(ctx, open[0].ID, "mira"); err != nil {
+		t.Fatal(err)
+	}
 	now := time.Now().UTC()
 	open[0].Ended, open[0].Says = &now, []string{"well"}
 	if err := s.SaveExercise(ctx, open[0], nil); err != nil {
@@ -100,8 +103,11 @@ func TestExercisesOneAtATime(t *testing.T) {
 	if _, err := begin(); err != nil {
 		t.Error("another cannot begin:", err)
 	}
-	if e, err := s.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID {
+	if e, err := s.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID || e.Stopped != "mira" {
 		t.Errorf("%+v %v", e, err)
+	}
+	if err := s.StopExercise(ctx, open[0].ID, "mira"); !fault.Is(err, fault.Conflict) {
+		t.Error("one that is over is stopped:", err)
 	}
 	if _, err := s.Exercise(ctx, 999); !fault.Is(err, fault.Unknown) {
 		t.Error(err)

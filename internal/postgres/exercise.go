@@ -42,14 +42,25 @@ func (s *Store) AddExercise(ctx context.Context, e endpoint.Exercise, ev event.E
 	return e, err
 }
 
-// SaveExercise keeps how one stands.
+// StopExercise notes who ends one before its time; a Conflict fault where it is over.
+func (s *Store) StopExercise(ctx context.Context, id int64, by string) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE id = $1 AND ended IS NULL", id, by)
+		if err == nil && tag.RowsAffected() == 0 {
+			err = fault.New(fault.Conflict, "exercise-over", "see its report: cirque exercise show", "the exercise %d is over", id)
+		}
+		return err
+	})
+}
+
+// SaveExercise keeps how one stands; who stopped it meanwhile stays.
 func (s *Store) SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error {
 	text, err := json.Marshal(e)
 	if err != nil {
 		return err
 	}
 	return s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "UPDATE exercise SET state = $2, ended = $3 WHERE id = $1", e.ID, text, e.Ended); err != nil {
+		if _, err := tx.Exec(ctx, "UPDATE exercise SET state = $2::jsonb || CASE WHEN state ? 'stopped' THEN jsonb_build_object('stopped', state->'stopped') ELSE '{}'::jsonb END, ended = $3 WHERE id = $1", e.ID, text, e.Ended); err != nil {
 			return err
 		}
 		for _, ev := range events {

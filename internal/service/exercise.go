@@ -60,7 +60,7 @@ func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server
 	now := s.now().UTC()
 	e = endpoint.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length), Phase: "moving", Steps: []endpoint.ExerciseStep{}, Stuck: []endpoint.Stuck{}, Says: []string{},
 		Expected: endpoint.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths), Stranded: who(rehearse.Stranded)}}
-	e, _ = e.Seen(now, leading[server][0], failing, false, false)
+	e.Steps = append(e.Steps, endpoint.ExerciseStep{At: now, Phase: "moving", Leading: leading[server][0], Failing: failing})
 	if e, err = s.store.AddExercise(ctx, e, event.Event{Kind: event.Exercised, Subject: server, Author: p.Name, Says: fmt.Sprintf("An exercise with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"), reason)}); err != nil {
 		return e, err
 	}
@@ -82,17 +82,18 @@ func (s *Service) StopExercise(ctx context.Context, p *access.Principal, id int6
 	if err != nil {
 		return e, err
 	}
-	if e.Ended != nil {
-		return e, fault.New(fault.Conflict, "exercise-over", "see its report: cirque exercise show "+fmt.Sprint(id), "the exercise %d is over", id)
+	// Before the server returns: whoever looks at it afterwards is to know.
+	if err := s.store.StopExercise(ctx, id, p.Name); err != nil {
+		return e, err
 	}
+	e.Stopped = p.Name
 	doc := s.Snapshot().World.Estate.Document()
 	if doc.Find(estate.Ref{List: "servers", Name: e.Server}) != nil {
 		if _, err := s.Return(ctx, p, e.Server, true); err != nil {
 			return e, err
 		}
 	}
-	e.Stopped = p.Name
-	return e, s.store.SaveExercise(ctx, e, nil)
+	return e, nil
 }
 
 // Exercises lists the latest, newest first.
@@ -115,19 +116,22 @@ func (s *Service) Exercise(ctx context.Context, p *access.Principal, id int64) (
 	return s.store.Exercise(ctx, id)
 }
 
-// tendExercises looks how those stand that run.
-func (s *Service) tendExercises(ctx context.Context) {
+// tendExercises looks how those stand that run; running says whether any did the last time, or whether that is not known.
+func (s *Service) tendExercises(ctx context.Context, running bool) bool {
+	if l := s.Snapshot().World.Live; !running && len(l.Servers)+len(l.Shares) == 0 {
+		return false // none can have begun
+	}
 	list, err := s.store.Exercises(ctx, true, 100)
 	if err != nil || len(list) == 0 {
-		return
+		return err != nil
 	}
 	leading, err := s.store.Leading(ctx)
 	if err != nil {
-		return
+		return true
 	}
 	failing, err := s.store.Failing(ctx)
 	if err != nil {
-		return
+		return true
 	}
 	state := s.Snapshot().World.Live
 	for _, e := range list {
@@ -158,4 +162,5 @@ func (s *Service) tendExercises(ctx context.Context) {
 			s.log.Warn("an exercise could not be noted", "server", e.Server, "error", err)
 		}
 	}
+	return true
 }

@@ -13,6 +13,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
+	"cirque/core/lineup"
 	"cirque/core/live"
 	"cirque/core/notice"
 	"cirque/core/stock"
@@ -226,13 +227,7 @@ func (s *Service) endpointFaults(ctx context.Context) (out []aFault, all int, er
 			return nil, 0, stopped()
 		}
 		lineups := s.lineupsOf(r)
-		location := ""
-		for _, l := range lineups {
-			if l.Context.Location != nil {
-				location = *l.Context.Location
-				break
-			}
-		}
+		location := s.locationOf(lineups)
 		f := notice.Fault{Key: "endpoint " + r.Report.Machine, About: estate.AboutEndpoints, Name: r.Report.Machine, Location: location, Fix: "see what is wrong: cirque endpoint checkup " + r.Report.Machine}
 		switch s.judgeBy(r, lineups).State {
 		case endpoint.Silent:
@@ -246,6 +241,16 @@ func (s *Service) endpointFaults(ctx context.Context) (out []aFault, all int, er
 		out = append(out, aFault{f})
 	}
 	return out, len(list), nil
+}
+
+// locationOf gives where an endpoint is, by the first of its lineups that knows; "" where none does.
+func (*Service) locationOf(lineups []lineup.Lineup) string {
+	for _, l := range lineups {
+		if l.Context.Location != nil {
+			return *l.Context.Location
+		}
+	}
+	return ""
 }
 
 // ownersOn gives the people whose jobs wait on a server that is down, by what it told last.

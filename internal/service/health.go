@@ -75,6 +75,7 @@ func (s *Service) watchHealth(ctx context.Context) {
 	var seenDoc *estate.Document // whose targets these are
 	var targets map[probed]string
 	var tended time.Time
+	exercising := true
 	for ctx.Err() == nil && s.down.Load() == nil {
 		doc := s.Snapshot().World.Estate.Document()
 		if doc != seenDoc {
@@ -118,7 +119,7 @@ func (s *Service) watchHealth(ctx context.Context) {
 		if time.Since(tended) >= tendEvery { // and not with each result
 			tended = time.Now()
 			s.tendDuties(ctx, targets)
-			s.tendExercises(ctx)
+			exercising = s.tendExercises(ctx, exercising)
 			s.readDrained(ctx, &wg, lastRead)
 		}
 		t := time.NewTimer(tendEvery)

@@ -147,6 +147,7 @@ type (
 	exercises interface {
 		AddExercise(ctx context.Context, e endpoint.Exercise, ev event.Event) (endpoint.Exercise, error)
 		SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error
+		StopExercise(ctx context.Context, id int64, by string) error
 		Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error)
 		Exercise(ctx context.Context, id int64) (endpoint.Exercise, error)
 		Failing(ctx context.Context) (int, error)

@@ -1298,6 +1298,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/fleet/paths": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which server, device or gateway each endpoint leads to now */
+        get: operations["fleet-paths"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/fleet/unreached": {
         parameters: {
             query?: never;
@@ -3577,6 +3594,8 @@ export interface components {
              * @description When the server returns by itself.
              */
             until: string;
+            /** @description The server was seen out of duty. */
+            went_out: boolean;
         };
         EndpointExerciseStep: {
             /** Format: date-time */
@@ -3899,6 +3918,15 @@ export interface components {
             names?: components["schemas"]["DirectoryTie"][];
             station?: components["schemas"]["EstateStation"];
             user?: components["schemas"]["DirectoryUser"];
+        };
+        EndpointTalk: {
+            /** @enum {string} */
+            kind: "server" | "device" | "gateway" | "elsewhere";
+            location?: string;
+            machine: string;
+            /** @description Of the server or device; of what the estate does not know, the URI. */
+            name?: string;
+            queues: string[];
         };
         EndpointTested: {
             /** Format: date-time */
@@ -12136,6 +12164,73 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EndpointFleet"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "fleet-paths": {
+        parameters: {
+            query?: {
+                site?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointTalk"][];
                 };
             };
             /** @description Unauthorized */

@@ -8,6 +8,7 @@ import { count, list } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
+import { Talks } from "./Talks";
 import { box, drawSite, hanging, type Node } from "./site";
 
 /** A site as a drawing: its servers, queues and devices, and what hangs on what. */
@@ -62,6 +63,7 @@ export function SitePage() {
           })}
         </svg>
       </div>
+      <Talks site={site} />
     </>
   );
 }
