@@ -181,6 +181,9 @@ func (m Message) Subject() string {
 	return "Nothing is wrong: this is a trial"
 }
 
+// linesMost is how many faults a message tells one by one.
+const linesMost = 50
+
 // Text is a message for people, in plain lines.
 func (m Message) Text(now time.Time) string {
 	var b strings.Builder
@@ -193,19 +196,35 @@ func (m Message) Text(now time.Time) string {
 		}
 	}
 	when := func(t time.Time) string { return t.UTC().Format("2006-01-02 15:04 UTC") }
+	more := func(n int) bool {
+		if n >= linesMost {
+			b.WriteString("- and more of them: cirque faults\n")
+			return true
+		}
+		return false
+	}
 	part("Wrong now:", len(m.New))
-	for _, f := range m.New {
+	for i, f := range m.New {
+		if more(i) {
+			break
+		}
 		b.WriteString(fmt.Sprintf("- %s. Since %s.\n", strings.TrimSuffix(f.Says, "."), when(f.Since)))
 		if f.Fix != "" {
 			b.WriteString("  To mend it: " + f.Fix + ".\n")
 		}
 	}
 	part("Still wrong:", len(m.Still))
-	for _, f := range m.Still {
+	for i, f := range m.Still {
+		if more(i) {
+			break
+		}
 		b.WriteString(fmt.Sprintf("- %s. Since %s.\n", strings.TrimSuffix(f.Says, "."), when(f.Since)))
 	}
 	part("Over:", len(m.Over))
-	for _, t := range m.Over {
+	for i, t := range m.Over {
+		if more(i) {
+			break
+		}
 		b.WriteString(fmt.Sprintf("- %s. It began %s, and was over by %s.\n", strings.TrimSuffix(t.Says, "."), when(t.Since), when(now)))
 	}
 	if b.Len() == 0 {

@@ -123,6 +123,10 @@ func TestText(t *testing.T) {
 	if got := m.Text(begin.Add(time.Hour)); got != want {
 		t.Error(got)
 	}
+	many := Message{Notice: "n", New: make([]Fault, 1000)}
+	if text := many.Text(begin); strings.Count(text, "\n") > 60 || !strings.Contains(text, "and more of them") {
+		t.Error(text)
+	}
 	for want, m := range map[string]Message{"the server a does not answer": {New: []Fault{f}}, "the server a does not answer, and 2 more": m, "Over: x": {Over: []Told{{Says: "x"}}}, "Still: " + f.Says: {Still: []Fault{f}}, "Nothing is wrong: this is a trial": {}} {
 		if m.Subject() != want {
 			t.Error(fmt.Sprintf("%q", m.Subject()), want)

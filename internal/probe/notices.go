@@ -179,7 +179,9 @@ func (t *Teller) Post(ctx context.Context, to string, body []byte, key *stock.Ke
 		}
 		req.SetBasicAuth(key.User, key.Secret)
 	}
-	resp, err := t.table.client().Do(req)
+	client := t.table.client()
+	defer client.CloseIdleConnections()
+	resp, err := client.Do(req)
 	if err != nil {
 		f := fault.As(explain(host, err))
 		return "", fault.New(f.Kind, f.Code, strings.ReplaceAll(f.Fix, "IPP", "the service there"), "%s", f.What).Because(err)

@@ -41,7 +41,7 @@ export function Photographs() {
           <form aria-label="Take a photograph" className="flex flex-col gap-2" onSubmit={(e) => { e.preventDefault(); take.mutate(); }}>
             <Field label="Name" value={name} placeholder="such as before-the-update" onChange={(e) => setName(e.target.value)} />
             <Field label="Note" value={note} placeholder="in a few words" onChange={(e) => setNote(e.target.value)} />
-            <span><Button kind="main" type="submit" disabled={!name.trim() || take.isPending}>Keep how all stands now</Button></span>
+            <p className="flex flex-wrap items-center gap-3"><Button kind="main" type="submit" disabled={!name.trim() || take.isPending}>Keep how all stands now</Button>{!name.trim() && <span className="text-ink-2">It lacks a name.</span>}</p>
             {take.error && <ProblemNotice title="None was taken" error={take.error} />}
           </form>
         )}

@@ -116,6 +116,7 @@ function TakeOut({ servers }: { servers: ServerView[] }) {
       {name && <Checklist server={name} steps={2} />}
       {drain.error && <ProblemNotice title="The server stays on duty" error={drain.error} />}
       <Button kind="main" type="submit" disabled={drain.isPending || !name || !reason.trim()}>Move everybody off it</Button>
+      {(!name || !reason.trim()) && <p className="text-ink-2">It lacks {!name && !reason.trim() ? "a server and a reason" : !name ? "a server" : "a reason"}.</p>}
       <p className="text-ink-2">Each endpoint is led to another member first; only then does nothing lead here any more. What waits on the server goes on printing.</p>
     </form>
   );

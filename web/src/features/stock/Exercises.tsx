@@ -6,6 +6,7 @@ import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../lib/useMay";
 import { useNow } from "../../lib/useNow";
+import { list } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
@@ -20,14 +21,14 @@ const phases: Record<Exercise["phase"], string> = { moving: "people are moving o
 /** Failing on purpose: a server out of duty for a while, with a report of what was seen. */
 export function Exercises({ servers }: { servers: ServerView[] }) {
   const may = useMay("take servers out of duty");
-  const list = useQuery(exercisesQuery());
-  if (list.isPending) return <Waiting what="the exercises" />;
-  if (!list.data) return <Failure title="The exercises cannot be shown" problem={list.error} />;
+  const all = useQuery(exercisesQuery());
+  if (all.isPending) return <Waiting what="the exercises" />;
+  if (!all.data) return <Failure title="The exercises cannot be shown" problem={all.error} />;
   return (
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-[1fr_24rem]">
       <section aria-label="Exercises" className="flex flex-col gap-4">
-        {list.data.length === 0 && <Empty title="There has been no exercise">Take a server out of duty for some minutes while you watch: who moves and how fast, who cannot and why, and whether everybody comes back. Better now than when it dies.</Empty>}
-        {list.data.map((e) => <OneExercise key={e.id} of={e} may={may} />)}
+        {all.data.length === 0 && <Empty title="There has been no exercise">Take a server out of duty for some minutes while you watch: who moves and how fast, who cannot and why, and whether everybody comes back. Better now than when it dies.</Empty>}
+        {all.data.map((e) => <OneExercise key={e.id} of={e} may={may} />)}
       </section>
       {may && <Begin servers={servers.filter((s) => s.in_estate && s.duty === "serving")} />}
     </div>
@@ -97,6 +98,7 @@ function Begin({ servers }: { servers: ServerView[] }) {
       <Select label="For" value={minutes} all="" options={lengths} onChange={setMinutes} />
       {start.error && <ProblemNotice title="It did not begin" error={start.error} />}
       <Button kind="main" type="submit" disabled={start.isPending || !name || !reason.trim()}>Take it out of duty, and watch</Button>
+      {(!name || !reason.trim()) && <p className="text-ink-2">It lacks {list([...(name ? [] : ["a server"]), ...(reason.trim() ? [] : ["a reason"])])}.</p>}
       <p className="text-ink-2">Everybody whom another server serves is led there; a queue that nothing else serves is kept, and prints at the end. The server returns by itself. Whom it would concern is rehearsed first and stands in the report.</p>
     </form>
   );
