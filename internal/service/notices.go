@@ -38,9 +38,9 @@ func (s *Service) keepNotices(ctx context.Context) {
 	if s.cfg.Teller == nil {
 		return
 	}
+	var w watch
 	for ctx.Err() == nil {
 		_, err := s.store.Alone(ctx, "cirque notices", func(ctx context.Context) {
-			var w watch
 			for ctx.Err() == nil && s.down.Load() == nil {
 				if err := s.tell(ctx, &w); err != nil && ctx.Err() == nil {
 					s.log.Warn("people could not be told of faults", "error", err)
