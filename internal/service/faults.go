@@ -73,15 +73,15 @@ func (s *Service) lateFaults(ctx context.Context) ([]aFault, error) {
 	return slices.Clone(s.failing.list), nil
 }
 
-// aFault is one that may not know since when it has been there; the first time that it was seen counts then.
+// aFault is one that may not know since when it has been there, or only since something was started anew: the first time that it
+// was seen counts then.
 type aFault struct{ notice.Fault }
 
 func (f *aFault) since(seen map[string]time.Time, now time.Time) {
-	if !f.Since.IsZero() {
-		return
+	if f.Since.IsZero() {
+		f.Since = now
 	}
-	f.Since = now
-	if at, ok := seen[f.Key]; ok {
+	if at, ok := seen[f.Key]; ok && at.Before(f.Since) {
 		f.Since = at
 	}
 }

@@ -43,7 +43,7 @@ export function Notices() {
               <tr key={x.id} className="border-b border-rule align-top">
                 <td className="px-2 py-1 whitespace-nowrap">{ago(x.at, now)}</td>
                 <td className="px-2 py-1">{x.notice}{x.trial && ", a trial"}</td>
-                <td className="px-2 py-1 break-all">{x.to}</td>
+                <td className="px-2 py-1 [overflow-wrap:anywhere]">{x.to.replace(/^mail:/, "")}</td>
                 <td className="px-2 py-1"><Mark of={x.ok ? "yes" : "no"}>{x.says}</Mark></td>
                 <td className="px-2 py-1">{x.subject}</td>
               </tr>
