@@ -103,10 +103,15 @@ func TestNotices(t *testing.T) {
 		t.Error("told at once, before it has lasted")
 	}
 	contains(t, "what waits", s.must("server", "jobs", "ps-1"), "2 jobs wait on it, as it told on", "odd.nilsen", "once that is back; whoever needs it now prints it again")
+	// An owner whose mailbox is gone keeps nobody else from being told.
+	post.Refuse("mailbox full", "odd.nilsen@skerry.example")
 	clock.forward(2 * time.Minute)
 	within(t, "the desk is told", func() bool {
 		return strings.Contains(letters(post, "desk@skerry.example"), "the server ps-1 does not answer")
 	})
+	within(t, "it is said that the owner is not", func() bool { return strings.Contains(s.must("notice", "sent"), "mailbox full") })
+	post.Refuse("")
+	clock.forward(2 * time.Minute)
 	within(t, "the owner is told", func() bool { return len(letters(post, "odd.nilsen@skerry.example")) > 0 })
 	contains(t, "the owner's letter", letters(post, "odd.nilsen@skerry.example"), "Your print jobs wait", "waits your job Manifest 700 on hall", "prints it again")
 	within(t, "the group's people are told", func() bool { return strings.Contains(letters(post, "liv@skerry.example"), "ps-1 does not answer") })

@@ -3,6 +3,7 @@ package service
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"slices"
 	"strings"
@@ -70,18 +71,20 @@ type watch struct {
 	ends   []aFault
 	all    int
 	endsAt time.Time
-	again  map[string]time.Time // by notice: what reached nobody is not tried before then
-	failed map[string]bool      // notices of which it was said that they do not arrive
+	looked time.Time
+	again  map[string]time.Time // by audience: what reached nobody is not tried before then
+	failed map[string]bool      // by audience: it was said that it does not arrive
 }
 
 // tell looks at what is wrong, and tells whoever is to know.
 func (s *Service) tell(ctx context.Context, w *watch) error {
 	doc := s.Snapshot().World.Estate.Document()
 	told, err := s.store.Told(ctx)
-	if err != nil || len(doc.Notices) == 0 && len(told) == 0 {
-		return err
-	}
 	now := s.now().UTC()
+	if err != nil || len(doc.Notices)+len(told) == 0 && now.Sub(w.looked) < 6*s.noticesEvery() {
+		return err // nobody is to be told; it is only kept since when what is wrong
+	}
+	w.looked = now
 	list, err := s.faults(ctx)
 	if err != nil {
 		return err
@@ -116,25 +119,31 @@ func (s *Service) tell(ctx context.Context, w *watch) error {
 		return !slices.ContainsFunc(doc.Notices, func(n estate.Notice) bool { return n.Name == t.Notice })
 	})
 	changed := len(kept) != len(told)
+	var failed error
 	for _, m := range notice.Decide(doc.Notices, faults, kept, w.all, now) {
-		if now.Before(w.again[m.Notice]) {
+		if now.Before(w.again[audience(m)]) {
 			continue
 		}
 		arrived, err := s.send(ctx, m, now, w)
 		if err != nil {
-			return err
+			failed = err
+			break
 		}
 		if !arrived {
-			w.again[m.Notice] = now.Add(unsentAgain)
+			w.again[audience(m)] = now.Add(unsentAgain)
 			continue
 		}
 		kept, changed = notice.After(kept, m, now), true
 	}
 	if !changed {
-		return nil
+		return failed
 	}
-	return s.store.SaveTold(ctx, kept)
+	// Also where the rest could not be sent: nobody is to be told twice.
+	return errors.Join(failed, s.store.SaveTold(context.WithoutCancel(ctx), kept))
 }
+
+// audience tells the messages of a notice apart: an owner whose mailbox is gone keeps nobody else from being told.
+func audience(m notice.Message) string { return m.Notice + " " + m.Person }
 
 // send sends one message to all whom it is for, and keeps how that went. arrived says that at least one has it, or that it has
 // nothing to say to anybody.
@@ -153,8 +162,8 @@ func (s *Service) send(ctx context.Context, m notice.Message, now time.Time, w *
 			why = x.To + ": " + x.Says
 		}
 	}
-	if w.failed[m.Notice] == arrived {
-		w.failed[m.Notice] = !arrived
+	if w.failed[audience(m)] == arrived {
+		w.failed[audience(m)] = !arrived
 		e := event.Event{Kind: event.NoticeBad, Subject: m.Notice, Author: "notices", Says: fmt.Sprintf("The notice %s does not arrive: %s", m.Notice, why)}
 		if arrived {
 			e.Kind, e.Says = event.NoticeGood, fmt.Sprintf("The notice %s arrives again", m.Notice)

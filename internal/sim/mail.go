@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
+	"strings"
 	"sync"
 	"time"
 
@@ -23,7 +24,8 @@ type Relay struct {
 
 	mu     sync.Mutex
 	mail   []Letter // guarded by mu
-	refuse string   // what it says to every receiver; guarded by mu
+	refuse string   // what it says to receivers; guarded by mu
+	only   string   // the one receiver whom it refuses; all when empty; guarded by mu
 	server *smtp.Server
 	ln     net.Listener
 }
@@ -63,11 +65,11 @@ func (r *Relay) Mail() []Letter {
 	return slices.Clone(r.mail)
 }
 
-// Refuse has it refuse every receiver from now on, in these words; none has it take them again.
-func (r *Relay) Refuse(says string) {
+// Refuse has it refuse receivers from now on, in these words: one, or all where none is named. No words have it take them again.
+func (r *Relay) Refuse(says string, only ...string) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
-	r.refuse = says
+	r.refuse, r.only = says, strings.Join(only, "")
 }
 
 type session struct {
@@ -104,7 +106,7 @@ func (s *session) Mail(from string, _ *smtp.MailOptions) error {
 func (s *session) Rcpt(to string, _ *smtp.RcptOptions) error {
 	s.r.mu.Lock()
 	defer s.r.mu.Unlock()
-	if s.r.refuse != "" {
+	if s.r.refuse != "" && (s.r.only == "" || s.r.only == to) {
 		return &smtp.SMTPError{Code: 550, EnhancedCode: smtp.EnhancedCode{5, 1, 1}, Message: s.r.refuse}
 	}
 	s.letter.To = to
