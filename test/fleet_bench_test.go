@@ -216,6 +216,18 @@ func BenchmarkDrain(b *testing.B) {
 		}
 		f.settled()
 	}
+	// What is asked of all endpoints: whether the revision and the queue have arrived, and what is wrong.
+	begin := time.Now()
+	p, err := f.svc.Proof(b.Context(), owner, 0, "hall", 10)
+	if err != nil || p.Arrived != f.agents {
+		b.Errorf("%d of %d have arrived: %v", p.Arrived, f.agents, err)
+	}
+	b.ReportMetric(time.Since(begin).Seconds(), "s/proof")
+	begin = time.Now()
+	if _, err := f.svc.Faults(b.Context(), owner); err != nil {
+		b.Error(err)
+	}
+	b.ReportMetric(time.Since(begin).Seconds(), "s/faults")
 	b.ReportMetric(peak(b), "MB-peak")
 	b.ReportMetric(0, "ns/op")
 }
