@@ -1,6 +1,10 @@
 package notice
 
-import "time"
+import (
+	"time"
+
+	"cirque/core/estate"
+)
 
 // A Sent is one message on its way to one address, and how that went.
 type Sent struct {
@@ -23,4 +27,12 @@ type Mail struct {
 	Subject string
 	Body    string // plain lines
 	At      time.Time
+}
+
+// A View is a notice with what it is about just now, and how it went the last time.
+type View struct {
+	estate.Notice
+	Faults []Fault `json:"faults" doc:"What it is about and is wrong just now, told or not."`
+	Told   []Told  `json:"told" doc:"Of what people have been told."`
+	Last   *Sent   `json:"last" doc:"What was sent last; null where nothing was."`
 }

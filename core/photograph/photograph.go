@@ -35,6 +35,14 @@ type Difference struct {
 	After  string `json:"after,omitempty"`
 }
 
+// A Compared is what differs between two moments.
+type Compared struct {
+	Before Photograph   `json:"before"`
+	After  *Photograph  `json:"after" doc:"Null for how it stands now."`
+	Total  int          `json:"total"`
+	List   []Difference `json:"differences" doc:"The first of them."`
+}
+
 func compare(a, b Thing) int { return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name)) }
 
 // Sorted brings things into the order that Compare wants.

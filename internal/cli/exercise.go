@@ -182,15 +182,9 @@ func (r *root) photograph() *cobra.Command {
 		}
 		t.write(w)
 	})
-	type compared struct {
-		Before      photograph.Photograph   `json:"before"`
-		After       *photograph.Photograph  `json:"after"`
-		Total       int                     `json:"total"`
-		Differences []photograph.Difference `json:"differences"`
-	}
-	compare := ask(r, "compare NAME", "What is otherwise than on a photograph", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (compared, error) {
-		return apiclient.Get[compared](c.Context(), client, apiclient.Path("/api/v1/photographs", a[0])+"/compare", url.Values{"with": {with}, "word": {word}})
-	}, func(w io.Writer, v compared) {
+	compare := ask(r, "compare NAME", "What is otherwise than on a photograph", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (photograph.Compared, error) {
+		return apiclient.Get[photograph.Compared](c.Context(), client, apiclient.Path("/api/v1/photographs", a[0])+"/compare", url.Values{"with": {with}, "word": {word}})
+	}, func(w io.Writer, v photograph.Compared) {
 		then := "now"
 		if v.After != nil {
 			then = "on " + v.After.Name
@@ -200,7 +194,7 @@ func (r *root) photograph() *cobra.Command {
 			return
 		}
 		t := r.table("WHAT", "NAME", "", "BEFORE", "AFTER")
-		for _, d := range v.Differences {
+		for _, d := range v.List {
 			what := map[string]string{"new": "is new", "gone": "is gone"}[d.What]
 			if what == "" {
 				what = d.Fact

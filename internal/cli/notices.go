@@ -40,16 +40,8 @@ func (r *root) faults() *cobra.Command {
 	return c
 }
 
-// aNotice is a notice as the API gives it.
-type aNotice struct {
-	estate.Notice
-	Faults []notice.Fault `json:"faults"`
-	Told   []notice.Told  `json:"told"`
-	Last   *notice.Sent   `json:"last"`
-}
-
 func (r *root) noticeCommand() *cobra.Command {
-	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs, get[[]aNotice](fixed("/api/v1/notices")), func(w io.Writer, list []aNotice) {
+	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs, get[[]notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
 		if len(list) == 0 {
 			fmt.Fprintln(w, `Nobody is told of faults. Write notices into the estate, such as: notices: [{name: harbour, at: ["location:ardholm"], tell: ["mail:desk@skerry.example"]}]`)
 			return

@@ -9,7 +9,6 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/photograph"
 	"cirque/internal/api"
-	"cirque/internal/service"
 )
 
 // exercises take servers out of duty to see what would happen; photographs keep how everything stood.
@@ -62,8 +61,8 @@ func (s *server) exercises(a huma.API) {
 		Word  string `query:"word" maxLength:"256" doc:"Only what has it in its kind or name."`
 		Limit int    `query:"limit" minimum:"1" maximum:"10000" default:"500"`
 	}
-	route(s, a, "GET", "/api/v1/photographs/{name}/compare", "compare-photograph", "What is otherwise than on a photograph", small, func(ctx context.Context, in *with) (*out[service.PhotoCompared], error) {
+	route(s, a, "GET", "/api/v1/photographs/{name}/compare", "compare-photograph", "What is otherwise than on a photograph", small, func(ctx context.Context, in *with) (*out[photograph.Compared], error) {
 		v, err := s.svc.ComparePhotographs(ctx, principalOf(ctx), in.Name, in.With, in.Word, in.Limit)
-		return &out[service.PhotoCompared]{v}, err
+		return &out[photograph.Compared]{v}, err
 	})
 }

@@ -7,7 +7,6 @@ import (
 
 	"cirque/core/notice"
 	"cirque/core/stock"
-	"cirque/internal/service"
 )
 
 // notices are what is wrong, and who is told of it.
@@ -16,9 +15,9 @@ func (s *server) notices(a huma.API) {
 		v, err := s.svc.Faults(ctx, principalOf(ctx))
 		return &out[[]notice.Fault]{v}, err
 	})
-	route(s, a, "GET", "/api/v1/notices", "notices", "The estate's notices, with what each is about just now and how it went the last time", small, func(ctx context.Context, _ *struct{}) (*out[[]service.NoticeView], error) {
+	route(s, a, "GET", "/api/v1/notices", "notices", "The estate's notices, with what each is about just now and how it went the last time", small, func(ctx context.Context, _ *struct{}) (*out[[]notice.View], error) {
 		v, err := s.svc.Notices(ctx, principalOf(ctx))
-		return &out[[]service.NoticeView]{v}, err
+		return &out[[]notice.View]{v}, err
 	})
 	type of struct {
 		Notice string `query:"notice" maxLength:"63"`

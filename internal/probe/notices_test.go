@@ -77,26 +77,12 @@ func TestMail(t *testing.T) {
 // TestMailHolds: a relay that says no end of it is left, long before the time limit and with little memory.
 func TestMailHolds(t *testing.T) {
 	t.Parallel()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = ln.Close() })
-	go func() {
-		for {
-			c, err := ln.Accept()
-			if err != nil {
-				return
-			}
-			go func() {
-				defer func() { _ = c.Close() }()
-				for err == nil { // until the other side has had enough
-					_, err = c.Write([]byte("220-and so on\r\n"))
-				}
-			}()
+	addr := listener(t, func(c net.Conn) {
+		for _, err := c.Write([]byte("220-and so on\r\n")); err == nil; { // until the other side has had enough
+			_, err = c.Write([]byte("220-and so on\r\n"))
 		}
-	}()
-	if _, err := probe.NewTeller(nil).Mail(t.Context(), mailTo(ln.Addr().String()), nil); err == nil || fault.As(err).Code != "not-smtp" {
+	})
+	if _, err := probe.NewTeller(nil).Mail(t.Context(), mailTo(addr), nil); err == nil || fault.As(err).Code != "not-smtp" {
 		t.Error(err)
 	}
 }

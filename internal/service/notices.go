@@ -268,16 +268,8 @@ func (s *Service) mailsOf(group string) []string {
 	return out
 }
 
-// A NoticeView is a notice with what it would tell now, and how it went the last time.
-type NoticeView struct {
-	estate.Notice
-	Faults []notice.Fault `json:"faults" doc:"What it is about and is wrong just now, told or not."`
-	Told   []notice.Told  `json:"told" doc:"Of what people have been told."`
-	Last   *notice.Sent   `json:"last" doc:"What was sent last; null where nothing was."`
-}
-
 // Notices lists the estate's notices with how they stand.
-func (s *Service) Notices(ctx context.Context, p *access.Principal) ([]NoticeView, error) {
+func (s *Service) Notices(ctx context.Context, p *access.Principal) ([]notice.View, error) {
 	faults, err := s.Faults(ctx, p)
 	if err != nil {
 		return nil, err
@@ -286,9 +278,9 @@ func (s *Service) Notices(ctx context.Context, p *access.Principal) ([]NoticeVie
 	if err != nil {
 		return nil, err
 	}
-	out := []NoticeView{}
+	out := []notice.View{}
 	for _, n := range s.Snapshot().World.Estate.Document().Notices {
-		v := NoticeView{Notice: n, Faults: []notice.Fault{}, Told: []notice.Told{}}
+		v := notice.View{Notice: n, Faults: []notice.Fault{}, Told: []notice.Told{}}
 		for _, f := range faults {
 			if notice.Concerns(n, f) {
 				v.Faults = append(v.Faults, f)

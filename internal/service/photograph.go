@@ -57,18 +57,10 @@ func (s *Service) RemovePhotograph(ctx context.Context, p *access.Principal, cal
 	return s.store.RemovePhotograph(ctx, called, event.Event{Kind: event.PhotoGone, Subject: called, Author: p.Name, Says: fmt.Sprintf("The photograph %s was removed", called)})
 }
 
-// PhotoCompared is what differs between two moments.
-type PhotoCompared struct {
-	Before photograph.Photograph   `json:"before"`
-	After  *photograph.Photograph  `json:"after" doc:"Null for how it stands now."`
-	Total  int                     `json:"total"`
-	List   []photograph.Difference `json:"differences" doc:"The first of them."`
-}
-
 // ComparePhotographs says what is otherwise than on a photograph: on another, or now where none is named. word narrows it to what
 // has it in its kind or name.
-func (s *Service) ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string, limit int) (PhotoCompared, error) {
-	var out PhotoCompared
+func (s *Service) ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string, limit int) (photograph.Compared, error) {
+	var out photograph.Compared
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return out, err
 	}

@@ -5172,15 +5172,6 @@ export interface components {
             /** @description At the console, that are open. */
             sessions: components["schemas"]["AccessSession"][];
         };
-        PhotoCompared: {
-            /** @description Null for how it stands now. */
-            after: components["schemas"]["Photograph"];
-            before: components["schemas"]["Photograph"];
-            /** @description The first of them. */
-            differences: components["schemas"]["PhotographDifference"][];
-            /** Format: int64 */
-            total: number;
-        };
         Photograph: {
             /** Format: date-time */
             at: string;
@@ -5193,6 +5184,15 @@ export interface components {
             name: string;
             note?: string;
             things?: components["schemas"]["PhotographThing"][];
+        };
+        PhotographCompared: {
+            /** @description Null for how it stands now. */
+            after: components["schemas"]["Photograph"];
+            before: components["schemas"]["Photograph"];
+            /** @description The first of them. */
+            differences: components["schemas"]["PhotographDifference"][];
+            /** Format: int64 */
+            total: number;
         };
         PhotographDifference: {
             after?: string;
@@ -13953,7 +13953,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PhotoCompared"];
+                    "application/json": components["schemas"]["PhotographCompared"];
                 };
             };
             /** @description Unauthorized */
