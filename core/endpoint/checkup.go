@@ -26,6 +26,17 @@ const (
 	Unproven = "unproven"
 )
 
+// A ladder is checks that the service makes, in their order.
+type ladder []Rung
+
+// add puts a check below the others; a yes needs no fix.
+func (l *ladder) add(check, result, fix, says string, args ...any) {
+	if result == Yes {
+		fix = ""
+	}
+	*l = append(*l, Rung{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix, By: "service"})
+}
+
 // A Checkup is the ladder of checks that isolates a fault at one endpoint.
 type Checkup struct {
 	ID      int64      `json:"id"`
@@ -66,13 +77,8 @@ type Facts struct {
 
 // Ladder gives the checks that the service can make by itself, in the order in which they isolate a fault.
 func Ladder(f Facts) []Rung {
-	var out []Rung
-	add := func(check, result, fix, says string, args ...any) {
-		if result == Yes {
-			fix = ""
-		}
-		out = append(out, Rung{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix, By: "service"})
-	}
+	var out ladder
+	add := out.add
 	const reaches = "Does it reach the service?"
 	switch {
 	case f.Record == nil:

@@ -49,7 +49,7 @@ func (m Move) Sentence(now time.Time) string {
 	case *m.Waiting == 0:
 		says += "; nothing waits on it"
 	default:
-		says += fmt.Sprintf("; %s on it", count(*m.Waiting, "job")+" "+map[bool]string{true: "waits", false: "wait"}[*m.Waiting == 1])
+		says += "; " + count2(*m.Waiting, "job waits", "jobs wait") + " on it"
 	}
 	if m.Until != nil && m.Duty == live.Drained {
 		says += "; back in " + Span(m.Until.Sub(now))

@@ -1,7 +1,6 @@
 package endpoint
 
 import (
-	"fmt"
 	"strings"
 
 	"cirque/core/live"
@@ -10,7 +9,6 @@ import (
 // An Outage is what is known of a planned outage of a server, from before it begins until everybody is back.
 type Outage struct {
 	Server      string
-	Sets        []string // in which it is a member, with others
 	Only        []string // queues that nobody reaches without it
 	Lacking     []string // what other members of its sets lack, in sentences
 	Photograph  string   // the latest that was taken before it went out of duty, or of the last day
@@ -26,13 +24,8 @@ type Outage struct {
 // Checklist gives the steps of a planned outage in their order, each with whether it is done: before, while it is out, and after.
 // What only a person can know is unproven.
 func (o Outage) Checklist() []Rung {
-	var out []Rung
-	add := func(check, result, fix, says string, args ...any) {
-		if result == Yes {
-			fix = ""
-		}
-		out = append(out, Rung{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix, By: "service"})
-	}
+	var out ladder
+	add := out.add
 	switch {
 	case len(o.Only) > 0:
 		add("Is everything on it served elsewhere, too?", No, "put it into a set with another, or lead those queues to their devices: cirque queue move --from-server "+o.Server+" --to device", "%s without it: %s; kept, and printing once it is back", count2(len(o.Only), "queue is reached by nobody", "queues are reached by nobody"), strings.Join(o.Only[:min(5, len(o.Only))], ", "))

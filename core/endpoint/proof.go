@@ -192,7 +192,7 @@ func (p Proof) sentence() string {
 	var parts []string
 	say := func(n int, one, many string) {
 		if n > 0 {
-			parts = append(parts, fmt.Sprintf("%d %s", n, map[bool]string{true: one, false: many}[n == 1]))
+			parts = append(parts, count2(n, one, many))
 		}
 	}
 	say(p.Pending, "is pending", "are pending")
@@ -225,12 +225,12 @@ func (p Proof) sentence() string {
 		out += "; " + strings.Join(parts, "; ")
 	}
 	if p.Beyond > 0 {
-		out += fmt.Sprintf("; %s it and must not", map[bool]string{true: "1 has", false: fmt.Sprintf("%d have", p.Beyond)}[p.Beyond == 1])
+		out += "; " + count2(p.Beyond, "has", "have") + " it and must not"
 	} else if p.Queue != "" && p.Others > 0 {
 		out += "; " + map[bool]string{true: "the one other endpoint does not have it", false: fmt.Sprintf("none of the other %d endpoints has it", p.Others)}[p.Others == 1]
 	}
 	if p.Absent > 0 {
-		out += fmt.Sprintf("; %s it and %s no agent", map[bool]string{true: "1 more machine receives", false: fmt.Sprintf("%d more machines receive", p.Absent)}[p.Absent == 1], map[bool]string{true: "has", false: "have"}[p.Absent == 1])
+		out += "; " + count2(p.Absent, "more machine receives it and has no agent", "more machines receive it and have no agent")
 	}
 	if p.Expected > 0 {
 		out += "; test pages from " + map[bool]string{true: "none", false: count(p.Tested, "endpoint")}[p.Tested == 0]

@@ -45,6 +45,9 @@ const (
 // Tries says whether a checkup prints with another driver than the queue's.
 func (c Checkup) Tries() bool { return c.Try != "" }
 
+// SetUpCheck is the check with which a trial begins.
+const SetUpCheck = "Can a queue be set up with it?"
+
 // TestCheck is the check that a test page is; a proof looks for it.
 func TestCheck(queue, try string) string {
 	if try == "" {

@@ -161,15 +161,14 @@ func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRun
 		return
 	}
 	w := wants[i].Trial(test.Try)
-	const set = "Can a queue be set up with it?"
 	s := endpoint.Step{Do: "add", Want: w}
 	within, cancel := context.WithTimeout(ctx, driverWithin)
 	err := a.do(within, s)
 	cancel()
 	if err != nil {
-		add(set, endpoint.No, "see what the spooler says", "%v", err)
+		add(endpoint.SetUpCheck, endpoint.No, "see what the spooler says", "%v", err)
 	} else {
-		add(set, endpoint.Yes, "", "%s was made for the trial", w.Queue)
+		add(endpoint.SetUpCheck, endpoint.Yes, "", "%s was made for the trial", w.Queue)
 		a.printPage(ctx, facts, check, test, w, endpoint.TryName(test.Try), add)
 	}
 	s.Do = "remove"

@@ -85,7 +85,7 @@ func writeTrial(w io.Writer, k endpoint.Checkup) {
 		return
 	}
 	from := slices.IndexFunc(k.Rungs, func(r endpoint.Rung) bool {
-		return r.Check == "Can a queue be set up with it?" || r.Check == endpoint.TestCheck(k.Queue, k.Try)
+		return r.Check == endpoint.SetUpCheck || r.Check == endpoint.TestCheck(k.Queue, k.Try)
 	})
 	for _, x := range k.Rungs[max(0, from):] {
 		fmt.Fprintf(w, "%-9s %s %s.\n", x.Result, x.Check, strings.TrimSuffix(x.Says, "."))

@@ -32,7 +32,6 @@ func (s *Service) Outage(ctx context.Context, p *access.Principal, server string
 		if len(set.Members) < 2 || !slices.Contains(set.Members, server) {
 			continue
 		}
-		o.Sets = append(o.Sets, set.Name)
 		for _, says := range s.setView(snap, set).Lacks() {
 			if !strings.HasPrefix(says, server+" ") {
 				o.Lacking = append(o.Lacking, says)
