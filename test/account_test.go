@@ -10,10 +10,10 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
 	"cirque/internal/cli"
-	"cirque/internal/fault"
 )
 
 // TestAccountReset: whoever has the data in hand mends a lost password, while the service runs; the account's sessions end.

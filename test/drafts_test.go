@@ -14,12 +14,12 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
-	"cirque/internal/fault"
 )
 
 func object(text string) json.RawMessage { return json.RawMessage(text) }

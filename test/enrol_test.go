@@ -16,11 +16,11 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/internal/agent"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
-	"cirque/internal/fault"
 )
 
 const enrolEstate = `estate: 1

@@ -11,9 +11,9 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/document"
+	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 // TestHostileUploads: files made to exhaust the service, and bodies beyond the limits, are refused and change nothing.

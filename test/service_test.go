@@ -16,12 +16,12 @@ import (
 	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
 	"cirque/internal/cli"
-	"cirque/internal/fault"
 	"cirque/internal/testkit"
 )
 

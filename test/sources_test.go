@@ -12,10 +12,10 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/cli"
-	"cirque/internal/fault"
 	"cirque/internal/testkit"
 )
 

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // A Principal is who is asking.

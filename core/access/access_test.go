@@ -7,7 +7,7 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func TestCheck(t *testing.T) {

@@ -6,8 +6,8 @@ import (
 	"time"
 
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // An Account is a person who signs in: a local one with a password, or one of a directory, who proves there who they are.

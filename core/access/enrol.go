@@ -4,8 +4,8 @@ import (
 	"strings"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // An EnrolToken lets agents enrol: so many times, until it ends, at one site or any. The token itself is never kept.

@@ -6,7 +6,7 @@ import (
 	"strings"
 
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // CheckChanges gives a Denied fault unless everything that changes lies, before and after, where the principal may act;

@@ -6,7 +6,7 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func TestEntries(t *testing.T) {

@@ -1,6 +1,6 @@
 package directory
 
-import "cirque/internal/fault"
+import "cirque/core/fault"
 
 // MostNesting bounds how many pairs of a group and one that holds it, through any nesting, a directory may have: each takes
 // four bytes for as long as the service runs. A large organisation of 5,000 nested groups has some 20,000.

@@ -4,7 +4,7 @@ import (
 	"fmt"
 	"testing"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func TestCheckNesting(t *testing.T) {

@@ -5,8 +5,8 @@ import (
 	"strings"
 
 	"cirque/core/document"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Parse reads the directory file, in one or several parts. Problems come all at once, as an Invalid fault with code

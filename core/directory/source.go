@@ -7,8 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Presets of the attributes that a source is read by.

@@ -6,8 +6,8 @@ import (
 	"strings"
 
 	"cirque/core/document"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 const maxRows = 1_000_000

@@ -6,7 +6,7 @@ import (
 	"testing"
 
 	"cirque/core/document"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func TestTables(t *testing.T) {

@@ -9,7 +9,7 @@ import (
 	"testing"
 	"time"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // TestTreeChanges: what Apply tells, done to the rows as they were, gives the rows of a tree made anew, whatever is

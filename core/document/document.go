@@ -17,7 +17,7 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // Limits on what is read, against documents made to exhaust memory.

@@ -6,7 +6,7 @@ import (
 	"slices"
 	"strings"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // Table reads CSV with a head line, divided by commas, semicolons or tabs, as spreadsheets write it. The columns of must

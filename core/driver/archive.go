@@ -9,7 +9,7 @@ import (
 	"path"
 	"strings"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // Limits of a package. Sizes are in bytes, and are counted while unpacking: what an archive says of itself is not believed.

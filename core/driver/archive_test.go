@@ -12,7 +12,7 @@ import (
 	"testing"
 
 	"cirque/core/driver"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // packed makes an archive of names and contents.

@@ -10,7 +10,7 @@ import (
 	"strings"
 	"time"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // A Package is what lies in one driver package, without the files' contents.

@@ -7,7 +7,7 @@ import (
 	"unicode/utf16"
 	"unicode/utf8"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // MaxSetUpFile bounds one set-up file, in bytes; longer ones are refused unread.

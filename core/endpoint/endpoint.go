@@ -9,9 +9,9 @@ import (
 	"slices"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Limits on a report.

@@ -9,7 +9,7 @@ import (
 	"strings"
 	"testing"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // TestSameLooksAtEveryField alters each field of the objects that are compared by hand, nested ones too.

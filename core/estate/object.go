@@ -7,7 +7,7 @@ import (
 	"strings"
 
 	"cirque/core/document"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // A Ref names one object of a document: its list, and its name, path or subnet.

@@ -9,8 +9,8 @@ import (
 	"strings"
 
 	"cirque/core/document"
+	"cirque/core/fault"
 	"cirque/core/hours"
-	"cirque/internal/fault"
 )
 
 // Options of Parse.

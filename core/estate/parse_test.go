@@ -8,7 +8,7 @@ import (
 	"testing"
 
 	"cirque/core/document"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func parse(text string) (*Document, error) {

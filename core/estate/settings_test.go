@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"cirque/core/document"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func read(t *testing.T, text string) *Document {

@@ -10,8 +10,8 @@ import (
 	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // A Query is a context as it is asked for. What is nil or empty is not given.

@@ -4,9 +4,9 @@ import (
 	"cmp"
 	"slices"
 
+	"cirque/core/fault"
 	"cirque/core/hours"
 	"cirque/core/path"
-	"cirque/internal/fault"
 )
 
 // A Scratch holds what Resolve would else allocate anew each time, the answer included. It may be used again, for any

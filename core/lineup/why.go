@@ -8,8 +8,8 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/path"
-	"cirque/internal/fault"
 )
 
 // A Why is the full reasoning behind one queue in one lineup, present or absent. Its verdict is always the lineup's.

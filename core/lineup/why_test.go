@@ -5,8 +5,8 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/lineup"
-	"cirque/internal/fault"
 )
 
 func why(t *testing.T, query, queue string) *lineup.Why {

@@ -6,7 +6,7 @@ import (
 	"strconv"
 	"strings"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // A Limit is one condition under which a pipeline is to stop, such as loses>0.

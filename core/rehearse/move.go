@@ -5,8 +5,8 @@ import (
 	"strings"
 
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Moved gives records as they would be after some moves, each written WHO=WHERETO: user:N or machine:N, and unit:P to be

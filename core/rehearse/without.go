@@ -8,8 +8,8 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/live"
-	"cirque/internal/fault"
 )
 
 // Without gives a live state in which what is named is down: server:N, set:N (every member), device:N, location:P (every

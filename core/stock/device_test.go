@@ -8,8 +8,8 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 func detailsOf(err error) string {

@@ -8,7 +8,7 @@ import (
 
 	"cirque/core/driver"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // Dependents is what still leads to a server.

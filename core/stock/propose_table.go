@@ -6,7 +6,7 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 var proposalColumns = []string{"kind", "from", "found", "name", "title", "location", "labels", "device", "already", "remarks"}

@@ -9,7 +9,7 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // maxRows is how many lines a table may have.

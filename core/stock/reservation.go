@@ -11,7 +11,7 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // Reservations makes one reservation for each device with an address and a hardware address, by address. lacking names the

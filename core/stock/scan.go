@@ -6,7 +6,7 @@ import (
 	"strings"
 	"time"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // Kept is what is kept of one server or device.

@@ -15,9 +15,9 @@ import (
 	"time"
 
 	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
-	"cirque/internal/fault"
 	"cirque/internal/probe"
 )
 

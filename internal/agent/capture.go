@@ -8,9 +8,9 @@ import (
 	"time"
 
 	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/stock"
 	"cirque/internal/agentproto"
-	"cirque/internal/fault"
 	"cirque/internal/probe"
 )
 

@@ -12,9 +12,9 @@ import (
 	"time"
 
 	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/internal/agentproto"
-	"cirque/internal/fault"
 	"cirque/internal/probe"
 )
 

@@ -17,9 +17,9 @@ import (
 	"time"
 
 	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
-	"cirque/internal/fault"
 )
 
 // maxAnswer bounds what is read of an answer.

@@ -22,8 +22,8 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/internal/agentproto"
-	"cirque/internal/fault"
 )
 
 // An Identity is what an enrolled machine knows itself and its service by. It lies in one file, so that it is whole.

@@ -4,7 +4,7 @@ import (
 	"path/filepath"
 	"strings"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 	"cirque/internal/probe"
 )
 

@@ -10,9 +10,9 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/internal/agentproto"
-	"cirque/internal/fault"
 )
 
 // askWho is how often the service is asked how people are known, while nobody comes or goes.

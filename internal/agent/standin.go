@@ -15,8 +15,8 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // A StandIn is a spooler and a machine in a directory that a person can read and change:

@@ -11,10 +11,10 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
-	"cirque/internal/fault"
 )
 
 // A Problem is an error (RFC 9457) with a stable code, the fix, and the single places.

@@ -4,8 +4,8 @@ import (
 	"time"
 
 	"cirque/core/driver"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // NewWatch registers a server or device; it is tried at once.

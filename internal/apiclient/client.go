@@ -15,8 +15,8 @@ import (
 	"net/url"
 	"strings"
 
+	"cirque/core/fault"
 	"cirque/internal/api"
-	"cirque/internal/fault"
 )
 
 // A Client speaks to one service.

@@ -22,9 +22,9 @@ import (
 	_ "time/tzdata" // zones wherever it runs
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/internal/ca"
-	"cirque/internal/fault"
 	"cirque/internal/gateway"
 	"cirque/internal/httpapi"
 	"cirque/internal/postgres"

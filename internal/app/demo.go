@@ -21,8 +21,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/document"
+	"cirque/core/fault"
 	"cirque/demo"
-	"cirque/internal/fault"
 	"cirque/internal/service"
 	"cirque/internal/sim"
 )

@@ -8,7 +8,7 @@ import (
 	"strings"
 	"syscall"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // lockData makes sure that one process alone runs the database of a data directory. The lock ends with the process,

@@ -19,7 +19,7 @@ import (
 	"slices"
 	"time"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 const (

@@ -12,7 +12,7 @@ import (
 	"time"
 
 	"cirque/core/access"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // PEM gives the authority's own certificate.

@@ -11,8 +11,8 @@ import (
 	"golang.org/x/term"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 func (r *root) account() *cobra.Command {

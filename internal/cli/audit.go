@@ -10,9 +10,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 func (r *root) audit() *cobra.Command {

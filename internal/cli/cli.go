@@ -13,8 +13,8 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 // Exit codes.

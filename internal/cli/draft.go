@@ -10,9 +10,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 // draftFlag names one of one's own drafts.

@@ -16,9 +16,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/driver"
+	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 func (r *root) driver() *cobra.Command {

@@ -13,10 +13,10 @@ import (
 	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 // readFiles reads documents; "-" is standard input.

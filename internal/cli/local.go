@@ -12,9 +12,9 @@ import (
 	"golang.org/x/term"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 func (o ServeOptions) check() error {

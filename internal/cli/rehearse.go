@@ -11,10 +11,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/fault"
 	"cirque/core/rehearse"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 func (r *root) rehearse() *cobra.Command {

@@ -14,9 +14,9 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 const sourcesPath = "/api/v1/directory/sources"

@@ -12,10 +12,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/fault"
 	"cirque/core/stock"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/fault"
 )
 
 // ask makes a command that asks the service something and prints the answer.

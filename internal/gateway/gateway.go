@@ -15,8 +15,8 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/core/job"
-	"cirque/internal/fault"
 	"cirque/internal/ipp"
 	"cirque/internal/service"
 )

@@ -7,8 +7,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/internal/api"
-	"cirque/internal/fault"
 	"cirque/internal/service"
 )
 

@@ -9,7 +9,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func typeOf[T any]() reflect.Type { return reflect.TypeFor[T]() }

@@ -10,8 +10,8 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"cirque/core/fault"
 	"cirque/core/live"
-	"cirque/internal/fault"
 	"cirque/internal/service"
 )
 

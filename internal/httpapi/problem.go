@@ -9,8 +9,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"cirque/core/fault"
 	"cirque/internal/api"
-	"cirque/internal/fault"
 )
 
 var statusOf = map[fault.Kind]int{

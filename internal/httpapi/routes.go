@@ -14,10 +14,10 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
-	"cirque/internal/fault"
 	"cirque/internal/service"
 )
 

@@ -10,8 +10,8 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/internal/api"
-	"cirque/internal/fault"
 )
 
 // heartbeat keeps idle connections open through what stands between.

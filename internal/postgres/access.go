@@ -10,8 +10,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 const (

@@ -9,8 +9,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // orNone writes no elements rather than null.

@@ -11,9 +11,9 @@ import (
 	"cirque/core/directory"
 	"cirque/core/driver"
 	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/notice"
 	"cirque/core/photograph"
-	"cirque/internal/fault"
 	"cirque/internal/testkit"
 )
 

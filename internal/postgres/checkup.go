@@ -11,8 +11,8 @@ import (
 	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 const checkupColumns = "id, machine, queue, author, at, done, rungs, try, tried, model, paper, paper_by, paper_at, paper_note"

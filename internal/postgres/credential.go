@@ -6,8 +6,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // Credentials lists stored keys with what is sealed of them, by name.

@@ -9,7 +9,7 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 const draftColumns = "id, owner, author, name, base, version, changed_at"

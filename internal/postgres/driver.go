@@ -8,7 +8,7 @@ import (
 
 	"cirque/core/driver"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // chunk is how much of a file lies in one row.

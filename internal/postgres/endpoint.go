@@ -9,8 +9,8 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Endpoints lists all endpoints by name.

@@ -11,7 +11,7 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 const revisionColumns = "number, author, reason, at"

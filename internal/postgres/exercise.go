@@ -9,7 +9,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func scanExercise(row pgx.CollectableRow) (e endpoint.Exercise, err error) {

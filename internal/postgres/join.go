@@ -11,8 +11,8 @@ import (
 
 	"cirque/core/directory"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 const joinColumns = "id, a, b, apart, reason, author, valid_from"

@@ -12,8 +12,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/photograph"
-	"cirque/internal/fault"
 )
 
 // photographsMost is how many photographs are kept at most.

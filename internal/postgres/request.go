@@ -9,8 +9,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 const requestColumns = "id, person, queue, reason, at, state, answered_at, answered_by, answer"

@@ -10,8 +10,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 const scanColumns = "id, author, ranges, state, rate, total, done, found, at, beat, ended_at, stop"

@@ -10,7 +10,7 @@ import (
 
 	"cirque/core/directory"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // Sources lists the directories that are read, by name, with what is sealed of them.

@@ -8,8 +8,8 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // Watches lists what somebody registered.

@@ -12,8 +12,8 @@ import (
 
 	"cirque/core/driver"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 	"cirque/internal/testkit"
 )
 

@@ -18,7 +18,7 @@ import (
 	"github.com/pressly/goose/v3/lock"
 
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 	"cirque/internal/postgres/cluster"
 )
 

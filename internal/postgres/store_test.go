@@ -13,9 +13,9 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/live"
-	"cirque/internal/fault"
 	"cirque/internal/postgres"
 	"cirque/internal/testkit"
 )

@@ -11,8 +11,8 @@ import (
 	"sync"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 	"cirque/internal/ipp"
 	"cirque/internal/snmp"
 )

@@ -16,8 +16,8 @@ import (
 
 	"go.yaml.in/yaml/v3"
 
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // An AddressTable leads documented addresses elsewhere, such as to stand-ins on loopback: from "host:port" to "host:port".

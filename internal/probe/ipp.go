@@ -12,9 +12,9 @@ import (
 	"strings"
 	"sync/atomic"
 
+	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 	"cirque/internal/ipp"
 )
 

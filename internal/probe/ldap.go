@@ -18,8 +18,8 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Limits on a directory server's answers: it is somebody else's.

@@ -12,7 +12,7 @@ import (
 
 	"cirque/core/advert"
 	"cirque/core/directory"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // entryDN is the DN of a queue's entry.

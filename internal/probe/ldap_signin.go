@@ -9,8 +9,8 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // SignInLDAP finds a source's user by name and has the directory check their password by a simple bind (RFC 4513, section

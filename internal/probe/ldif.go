@@ -9,8 +9,8 @@ import (
 	"strings"
 
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 	"cirque/internal/ldif"
 )
 

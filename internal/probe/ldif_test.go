@@ -5,7 +5,7 @@ import (
 	"strings"
 	"testing"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 const people = `dn: dc=skerry,dc=example

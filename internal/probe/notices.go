@@ -17,10 +17,10 @@ import (
 	"strings"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/core/notice"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // A Teller sends notices: mail through a relay (RFC 5321), or a POST.

@@ -12,9 +12,9 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/notice"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 	"cirque/internal/probe"
 	"cirque/internal/sim"
 )

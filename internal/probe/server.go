@@ -9,8 +9,8 @@ import (
 	"strings"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 	"cirque/internal/ipp"
 )
 

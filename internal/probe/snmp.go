@@ -11,8 +11,8 @@ import (
 
 	"github.com/gosnmp/gosnmp"
 
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 	"cirque/internal/snmp"
 )
 

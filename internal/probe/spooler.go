@@ -12,8 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/job"
-	"cirque/internal/fault"
 	"cirque/internal/ipp"
 )
 

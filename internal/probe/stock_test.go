@@ -17,9 +17,9 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 	"cirque/internal/probe"
 	"cirque/internal/sim"
 )

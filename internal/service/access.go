@@ -14,7 +14,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // SessionLasts is how long a console session lasts.

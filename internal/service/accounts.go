@@ -7,8 +7,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Accounts lists who has signed in or can, by name; a directory's with what they may now.

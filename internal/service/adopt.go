@@ -9,8 +9,8 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // A Selection names something found: a server's queue, a reference machine's, or a device.

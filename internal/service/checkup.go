@@ -8,8 +8,8 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // checkupWithin is how long an agent may take to answer; what was asked for earlier is not done any more.

@@ -15,8 +15,8 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // A NewCredential is a key as it is entered.

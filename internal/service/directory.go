@@ -12,8 +12,8 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Formats of a directory that can be imported.

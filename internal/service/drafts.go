@@ -6,9 +6,9 @@ import (
 	"cirque/core/access"
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // MainDraft is the draft of somebody who has named none.

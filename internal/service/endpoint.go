@@ -9,8 +9,8 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/lineup"
-	"cirque/internal/fault"
 )
 
 // An Endpoint is a record with what follows from it now.

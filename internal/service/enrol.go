@@ -14,9 +14,9 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // An Authority certifies machines (RFC 5280).

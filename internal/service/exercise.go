@@ -10,9 +10,9 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/live"
 	"cirque/core/rehearse"
-	"cirque/internal/fault"
 )
 
 // How long an exercise may take a server out of duty.

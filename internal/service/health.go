@@ -10,9 +10,9 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/live"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // probesMost bounds the probes under way, and probeWithin each.

@@ -10,8 +10,8 @@ import (
 	"cirque/core/directory"
 	"cirque/core/document"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Joined is how it is decided who is one person, and what came of it.

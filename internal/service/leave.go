@@ -9,9 +9,9 @@ import (
 	"sync"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/core/rehearse"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // jobsAsked is how many ended jobs are asked of each queue.

@@ -10,8 +10,8 @@ import (
 	"github.com/cespare/xxhash/v2"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/core/lineup"
-	"cirque/internal/fault"
 )
 
 // MaxContexts is how many contexts one question may have.

@@ -12,8 +12,8 @@ import (
 	"cirque/core/advert"
 	"cirque/core/directory"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // listEvery is how often a directory's entries are brought into line while nothing changes here: somebody may have changed

@@ -11,9 +11,9 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/live"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Duties lists what does not serve just now.

@@ -13,10 +13,10 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/core/notice"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // A Teller sends notices.

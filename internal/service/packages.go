@@ -15,9 +15,9 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
-	"cirque/internal/fault"
 )
 
 // AddPackage keeps a driver package out of a zip archive, and says whether the same files were kept already.

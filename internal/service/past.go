@@ -10,8 +10,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/core/lineup"
-	"cirque/internal/fault"
 )
 
 // past keeps a few compiled former revisions, the latest asked for first.

@@ -8,7 +8,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // PeopleAt tells an agent how it is to know its people, and which of the names that the system gives are unknown here.

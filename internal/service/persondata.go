@@ -11,8 +11,8 @@ import (
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // PersonData is all that is kept of a person.

@@ -11,8 +11,8 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // A Moment is one thing in a person's history.

@@ -12,9 +12,9 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/photograph"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // TakePhotograph keeps how servers, devices and endpoints stand now, to be compared with later.

@@ -11,11 +11,11 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/lineup"
 	"cirque/core/live"
 	"cirque/core/path"
-	"cirque/internal/fault"
 )
 
 // A TestPage says where a test page went and what came back.

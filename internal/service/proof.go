@@ -6,9 +6,9 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // testedWithin is how long ago a test page may have been sent to count for a queue.

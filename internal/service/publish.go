@@ -9,7 +9,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/event"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // PublishDraft makes one's own draft the next revision, merged with what has been published since it began.

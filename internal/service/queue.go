@@ -7,7 +7,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // A Queue is a queue with what is asked about most.

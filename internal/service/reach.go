@@ -5,8 +5,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
-	"cirque/internal/fault"
 )
 
 // Reach says how far a grant of the estate, or of one's own draft, goes.

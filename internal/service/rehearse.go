@@ -11,9 +11,9 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/directory"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
-	"cirque/internal/fault"
 )
 
 // A Rehearsing says what is to be rehearsed; at least one of its parts is given, else one's own draft is meant.

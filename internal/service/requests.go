@@ -7,8 +7,8 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // requestsShown is how many requests are listed.

@@ -6,9 +6,9 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // Sets compares the members of each server set.

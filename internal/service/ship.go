@@ -10,7 +10,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/driver"
 	"cirque/core/estate"
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // A Shipment is what an endpoint needs to install a driver.

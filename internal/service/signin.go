@@ -11,8 +11,8 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // MinPassword is the shortest password taken, in characters (NIST SP 800-63B asks for length, not for kinds of character).

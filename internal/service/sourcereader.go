@@ -10,8 +10,8 @@ import (
 
 	"cirque/core/directory"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // latestRuns is how far back the runs of a source are looked at to find when the next is due.

@@ -11,8 +11,8 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // What the service needs of a store for the sources of its directory.

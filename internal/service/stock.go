@@ -14,9 +14,9 @@ import (
 	"cirque/core/driver"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // What the service needs of a store for its stock.

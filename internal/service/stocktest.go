@@ -13,9 +13,9 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // How long a test page is followed, and how often it is asked about.

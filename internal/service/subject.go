@@ -7,9 +7,9 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
-	"cirque/internal/fault"
 )
 
 // Subject tells everything about a user or a machine. One that nothing knows is an Unknown fault.

@@ -11,8 +11,8 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/stock"
-	"cirque/internal/fault"
 )
 
 // behind gives what was last read of the device behind a queue, or of the queue on a server; empty where nothing was.

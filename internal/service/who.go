@@ -6,9 +6,9 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
-	"cirque/internal/fault"
 )
 
 // A Roll is who has a queue.

@@ -10,7 +10,7 @@ import (
 	"strconv"
 	"syscall"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 // An account runs the database where we are root, which PostgreSQL refuses. The nil account is ourselves.

@@ -20,7 +20,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 const (

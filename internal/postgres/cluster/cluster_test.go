@@ -11,7 +11,7 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"cirque/internal/fault"
+	"cirque/core/fault"
 )
 
 func scratch(t *testing.T) string {
