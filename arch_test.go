@@ -11,57 +11,64 @@ import (
 	"testing"
 )
 
-// The arrows of the architecture, as they stand in docs/reference/architecture.md. A package may import those of the module that
-// its row names and no others; "core" and "standard" stand for all of their kind. This is a statement of policy: do not
-// change it to make a build pass.
+// The arrows of the architecture, as they stand in docs/reference/architecture.md. A package may import those of the
+// module that its row names and no others; "core" and "standard" stand for all of their kind. This is a statement of
+// policy: do not change it to make a build pass.
 var arrows = map[string][]string{
-	"core/fault":                {},
-	"internal/agentproto":       {},
-	"internal/ipp":              {},
-	"internal/ldif":             {},
-	"internal/snmp":             {},
-	"internal/pwg":              {},
-	"core/name":                 {},
-	"core/event":                {},
-	"core/job":                  {},
-	"core/document":             {"core/fault"},
-	"core/hours":                {},
-	"core/estate":               {"core/fault", "core/document", "core/name", "core/hours"},
-	"core/directory":            {"core/fault", "core/document", "core/name"},
-	"core/access":               {"core/fault", "core/name", "core/estate", "core/directory"},
-	"core/live":                 {"core/fault", "core/name", "core/estate", "core/directory"},
-	"core/driver":               {"core/fault", "core/name", "core/document", "core/estate", "core/directory"},
-	"core/stock":                {"core/fault", "core/name", "core/document", "core/estate", "core/directory", "core/driver"},
-	"core/photograph":           {},
-	"core/notice":               {"core/fault", "core/name", "core/document", "core/estate", "core/directory"},
-	"core/path":                 {"core/fault", "core/name", "core/estate", "core/directory", "core/live"},
-	"core/lineup":               {"core/fault", "core/name", "core/document", "core/hours", "core/estate", "core/directory", "core/live", "core/path"},
-	"core/rehearse":             {"core/fault", "core/name", "core/document", "core/hours", "core/estate", "core/directory", "core/live", "core/path", "core/lineup"},
-	"core/advert":               {"core/fault", "core/name", "core/document", "core/hours", "core/estate", "core/directory", "core/live", "core/path", "core/lineup"},
-	"core/endpoint":             {"core/fault", "core/name", "core/estate", "core/directory", "core/live", "core/path", "core/lineup"},
+	"core/fault":          {},
+	"internal/agentproto": {},
+	"internal/ipp":        {},
+	"internal/ldif":       {},
+	"internal/snmp":       {},
+	"internal/pwg":        {},
+	"core/name":           {},
+	"core/event":          {},
+	"core/job":            {},
+	"core/document":       {"core/fault"},
+	"core/hours":          {},
+	"core/estate":         {"core/fault", "core/document", "core/name", "core/hours"},
+	"core/directory":      {"core/fault", "core/document", "core/name"},
+	"core/access":         {"core/fault", "core/name", "core/estate", "core/directory"},
+	"core/live":           {"core/fault", "core/name", "core/estate", "core/directory"},
+	"core/driver":         {"core/fault", "core/name", "core/document", "core/estate", "core/directory"},
+	"core/stock": {"core/fault", "core/name", "core/document", "core/estate", "core/directory",
+		"core/driver"},
+	"core/photograph": {},
+	"core/notice":     {"core/fault", "core/name", "core/document", "core/estate", "core/directory"},
+	"core/path":       {"core/fault", "core/name", "core/estate", "core/directory", "core/live"},
+	"core/lineup": {"core/fault", "core/name", "core/document", "core/hours", "core/estate",
+		"core/directory", "core/live", "core/path"},
+	"core/rehearse": {"core/fault", "core/name", "core/document", "core/hours", "core/estate",
+		"core/directory", "core/live", "core/path", "core/lineup"},
+	"core/advert": {"core/fault", "core/name", "core/document", "core/hours", "core/estate",
+		"core/directory", "core/live", "core/path", "core/lineup"},
+	"core/endpoint": {"core/fault", "core/name", "core/estate", "core/directory", "core/live", "core/path",
+		"core/lineup"},
 	"internal/api":              {"core/fault", "core"},
 	"internal/postgres":         {"core/fault", "core", "internal/postgres/cluster"},
 	"internal/postgres/cluster": {"core/fault"},
 	"internal/service":          {"core/fault", "core"},
 	"internal/ca":               {"core/fault", "core"},
 	"internal/probe":            {"core/fault", "core", "standard"},
-	"internal/httpapi":          {"core/fault", "core", "internal/api", "internal/service", "internal/agentproto", "standard"},
-	"internal/gateway":          {"core/fault", "core", "internal/service", "standard", "internal/probe"},
-	"internal/agent":            {"core/fault", "core", "internal/agentproto", "standard", "internal/probe"},
-	"internal/sim":              {"core/fault", "core", "internal/agentproto", "standard", "internal/probe", "internal/agent"},
-	"internal/large":            {"core"},
-	"internal/apiclient":        {"core/fault", "core", "internal/api"},
-	"internal/cli":              {"core/fault", "core", "internal/api", "internal/apiclient"},
-	"internal/app":              {"all but", "internal/cli", "internal/testkit"},
-	"internal/testkit":          {"all but"},
-	"internal/testkit/worlds":   {"core"},
-	"demo":                      {},
-	"cmd/cirque":                {"internal/app", "internal/cli"},
-	"cmd/cirque-agent":          {"internal/agent"},
-	"cmd/cirque-sim":            {"internal/sim", "internal/large"},
-	"cmd/openapi":               {"internal/httpapi"},
-	"test":                      {"all but"},
-	"":                          {},
+	"internal/httpapi": {"core/fault", "core", "internal/api", "internal/service", "internal/agentproto",
+		"standard"},
+	"internal/gateway": {"core/fault", "core", "internal/service", "standard", "internal/probe"},
+	"internal/agent":   {"core/fault", "core", "internal/agentproto", "standard", "internal/probe"},
+	"internal/sim": {"core/fault", "core", "internal/agentproto", "standard", "internal/probe",
+		"internal/agent"},
+	"internal/large":          {"core"},
+	"internal/apiclient":      {"core/fault", "core", "internal/api"},
+	"internal/cli":            {"core/fault", "core", "internal/api", "internal/apiclient"},
+	"internal/app":            {"all but", "internal/cli", "internal/testkit"},
+	"internal/testkit":        {"all but"},
+	"internal/testkit/worlds": {"core"},
+	"demo":                    {},
+	"cmd/cirque":              {"internal/app", "internal/cli"},
+	"cmd/cirque-agent":        {"internal/agent"},
+	"cmd/cirque-sim":          {"internal/sim", "internal/large"},
+	"cmd/openapi":             {"internal/httpapi"},
+	"test":                    {"all but"},
+	"":                        {},
 }
 
 var standards = []string{"internal/ipp", "internal/ldif", "internal/snmp", "internal/pwg"}
@@ -71,29 +78,33 @@ var thirdParty = map[string][]string{
 	"github.com/gin-gonic/gin":            {"internal/httpapi"},
 	"github.com/danielgtaylor/huma/v2":    {"internal/httpapi"},
 	"github.com/prometheus/client_golang": {"internal/httpapi"},
-	"github.com/jackc/pgx/v5":             {"internal/postgres", "internal/postgres/cluster", "internal/app", "internal/testkit"},
-	"github.com/pressly/goose/v3":         {"internal/postgres", "internal/app"},
-	"github.com/spf13/cobra":              {"internal/cli", "cmd/cirque", "cmd/cirque-agent", "cmd/cirque-sim"},
-	"github.com/gaissmai/bart":            {"core/lineup"},
-	"go.yaml.in/yaml/v3":                  {"core/document", "core/estate", "internal/cli", "internal/probe", "internal/agent", "internal/sim", "internal/app", "cmd/cirque-sim"},
-	"github.com/cespare/xxhash/v2":        {"internal/service"},
-	"golang.org/x/crypto":                 {"internal/service", "internal/ca"},
-	"golang.org/x/term":                   {"internal/cli", "cmd/cirque-agent"},
-	"golang.org/x/image":                  {"internal/probe"},
-	"github.com/gosnmp/gosnmp":            {"internal/probe", "internal/sim"},
-	"github.com/emersion/go-smtp":         {"internal/sim"},
-	"github.com/emersion/go-sasl":         {"internal/sim"},
-	"github.com/go-ldap/ldap/v3":          {"internal/probe"},
-	"github.com/go-asn1-ber/asn1-ber":     {"internal/probe"},
-	"codeberg.org/go-pdf/fpdf":            {"internal/service", "internal/agent"},
-	"github.com/chromedp/chromedp":        {"test"},
-	"github.com/chromedp/cdproto":         {"test"},
+	"github.com/jackc/pgx/v5": {"internal/postgres", "internal/postgres/cluster", "internal/app",
+		"internal/testkit"},
+	"github.com/pressly/goose/v3": {"internal/postgres", "internal/app"},
+	"github.com/spf13/cobra":      {"internal/cli", "cmd/cirque", "cmd/cirque-agent", "cmd/cirque-sim"},
+	"github.com/gaissmai/bart":    {"core/lineup"},
+	"go.yaml.in/yaml/v3": {"core/document", "core/estate", "internal/cli", "internal/probe",
+		"internal/agent", "internal/sim", "internal/app", "cmd/cirque-sim"},
+	"github.com/cespare/xxhash/v2":    {"internal/service"},
+	"golang.org/x/crypto":             {"internal/service", "internal/ca"},
+	"golang.org/x/term":               {"internal/cli", "cmd/cirque-agent"},
+	"golang.org/x/image":              {"internal/probe"},
+	"github.com/gosnmp/gosnmp":        {"internal/probe", "internal/sim"},
+	"github.com/emersion/go-smtp":     {"internal/sim"},
+	"github.com/emersion/go-sasl":     {"internal/sim"},
+	"github.com/go-ldap/ldap/v3":      {"internal/probe"},
+	"github.com/go-asn1-ber/asn1-ber": {"internal/probe"},
+	"codeberg.org/go-pdf/fpdf":        {"internal/service", "internal/agent"},
+	"github.com/chromedp/chromedp":    {"test"},
+	"github.com/chromedp/cdproto":     {"test"},
 }
 
 // What computes may not reach: the network, the system, the clock's helpers, other goroutines.
-var notInCore = []string{"net", "net/http", "os", "os/exec", "context", "sync", "sync/atomic", "log", "log/slog", "math/rand", "math/rand/v2", "io/ioutil", "syscall"}
+var notInCore = []string{"net", "net/http", "os", "os/exec", "context", "sync", "sync/atomic", "log", "log/slog",
+	"math/rand", "math/rand/v2", "io/ioutil", "syscall"}
 
-// packages reads what each package imports from its files, so that the test's cached result is for these files and no others.
+// packages reads what each package imports from its files, so that the test's cached result is for these files and no
+// others.
 func packages(t *testing.T) []*build.Package {
 	t.Helper()
 	var list []*build.Package
@@ -101,7 +112,8 @@ func packages(t *testing.T) []*build.Package {
 		if err != nil || !e.IsDir() {
 			return err
 		}
-		if n := e.Name(); dir != "." && (n == "testdata" || n == "node_modules" || n == "bench" || strings.HasPrefix(n, ".") || strings.HasPrefix(n, "_")) {
+		if n := e.Name(); dir != "." && (n == "testdata" || n == "node_modules" || n == "bench" || strings.HasPrefix(n,
+			".") || strings.HasPrefix(n, "_")) {
 			return filepath.SkipDir
 		}
 		p, err := build.ImportDir(dir, 0)
@@ -159,14 +171,16 @@ func allowed(may []string, own string) bool {
 		return !slices.Contains(may[1:], own)
 	}
 	return slices.ContainsFunc(may, func(m string) bool {
-		return m == own || m == "core" && strings.HasPrefix(own, "core/") || m == "standard" && slices.Contains(standards, own)
+		return m == own || m == "core" && strings.HasPrefix(own, "core/") || m == "standard" &&
+			slices.Contains(standards, own)
 	})
 }
 
 // TestCoreIsPure looks for what imports do not show: goroutines and the clock.
 func TestCoreIsPure(t *testing.T) {
 	t.Parallel()
-	out, err := exec.Command("grep", "-rnE", `^\s*go (func|[a-z]+\()|time\.Now\(|time\.LoadLocation\(`, "core", "--include=*.go", "--exclude=*_test.go").Output()
+	out, err := exec.Command("grep", "-rnE", `^\s*go (func|[a-z]+\()|time\.Now\(|time\.LoadLocation\(`, "core",
+		"--include=*.go", "--exclude=*_test.go").Output()
 	var exit *exec.ExitError
 	if !errors.As(err, &exit) || exit.ExitCode() != 1 {
 		t.Errorf("core uses goroutines or the clock:\n%s%v", out, err)

@@ -1,5 +1,6 @@
-// Bench measures Cirque's decisions on a large organisation, beside the same lineups asked of SQL over normalised tables
-// and of a general-purpose policy engine, in one run. It is a module of its own, so that Cirque does not depend on these.
+// Bench measures Cirque's decisions on a large organisation, beside the same lineups asked of SQL over normalised
+// tables and of a general-purpose policy engine, in one run. It is a module of its own, so that Cirque does not depend
+// on these.
 package main
 
 import (
@@ -75,7 +76,9 @@ func heap() uint64 {
 func run(ctx context.Context) error {
 	o := large.New(1, large.Full)
 	e := o.Estate
-	fmt.Printf("%d users, %d machines, %d groups, %d queues, %d grants, %d subnets; seed 1; %d cores\n\n", len(o.Directory.Users), len(o.Directory.Machines), len(o.Directory.Groups), len(e.Queues), len(e.Grants), len(e.Subnets), runtime.GOMAXPROCS(0))
+	fmt.Printf("%d users, %d machines, %d groups, %d queues, %d grants, %d subnets; seed 1; %d cores\n\n",
+		len(o.Directory.Users), len(o.Directory.Machines), len(o.Directory.Groups), len(e.Queues), len(e.Grants),
+		len(e.Subnets), runtime.GOMAXPROCS(0))
 	t := table{tabwriter.NewWriter(os.Stdout, 0, 0, 2, ' ', 0)}
 	options := lineup.Options{Zone: zone}
 	t.row("compile the estate", ms(middle(9, func() { lineup.Compile(e, 1, options) })), "")
@@ -84,7 +87,8 @@ func run(ctx context.Context) error {
 	compiled := lineup.Compile(e, 1, options)
 	dir := directory.New(o.Directory)
 	w := lineup.Bind(compiled, dir, live.State{})
-	t.row("memory of the snapshot", fmt.Sprintf("%d MB", (heap()-before)>>20), "compiled estate and indexed directory, beside the records themselves")
+	t.row("memory of the snapshot", fmt.Sprintf("%d MB", (heap()-before)>>20), "compiled estate and indexed directory, "+
+		"beside the records themselves")
 	doc := compiled.Document()
 	i := slices.IndexFunc(doc.Grants, func(g estate.Grant) bool { return g.Name > "g-100-20" && g.Effect == estate.Place })
 	g := doc.Grants[i]
@@ -93,7 +97,10 @@ func run(ctx context.Context) error {
 	again := options
 	again.Reuse = compiled
 	var changed *lineup.Estate
-	t.row("recompile after one grant changes", ms(middle(15, func() { changed = lineup.Compile(doc.With(change), 2, again) })), "")
+	t.row("recompile after one grant changes", ms(middle(15, func() {
+		changed = lineup.Compile(doc.With(change), 2,
+			again)
+	})), "")
 	cases := rehearse.NewCases(dir, nil, o.Contexts)
 	looked := 0
 	one := middle(15, func() {
@@ -142,7 +149,9 @@ func decide(t table, o *large.Organisation, w *lineup.World) (time.Duration, err
 		}
 	}
 	runtime.ReadMemStats(&after)
-	t.row("resolve, median over all contexts", us(best), fmt.Sprintf("of the quietest of %d passes; %.1f queues, %.1f allocations", passes, float64(queues)/float64(len(o.Contexts)), float64(after.Mallocs-before.Mallocs)/float64(passes*len(o.Contexts))))
+	t.row("resolve, median over all contexts", us(best), fmt.Sprintf("of the quietest of %d passes; %.1f queues, %.1f "+
+		"allocations", passes, float64(queues)/float64(len(o.Contexts)),
+		float64(after.Mallocs-before.Mallocs)/float64(passes*len(o.Contexts))))
 	return best, nil
 }
 
@@ -213,7 +222,8 @@ func compare(ctx context.Context, t table, o *large.Organisation, w *lineup.Worl
 			return err
 		}
 		want := rowsOf(l)
-		for name, ask := range map[string]func(context.Context, lineup.Context) ([]row, error){"SQL": sql.ask, "the policy engine": policy.ask} {
+		for name, ask := range map[string]func(context.Context, lineup.Context) ([]row, error){"SQL": sql.ask,
+			"the policy engine": policy.ask} {
 			if name != "SQL" && i%5 > 0 {
 				continue
 			}
@@ -231,7 +241,8 @@ func compare(ctx context.Context, t table, o *large.Organisation, w *lineup.Worl
 		name string
 		n    int
 		ask  func(context.Context, lineup.Context) ([]row, error)
-	}{{"SQL, prepared, over the local socket", 500, sql.ask}, {"policy engine, prepared, in the same process", 100, policy.ask}} {
+	}{{"SQL, prepared, over the local socket", 500, sql.ask}, {"policy engine, prepared, in the same process", 100,
+		policy.ask}} {
 		took = took[:0]
 		for i := range other.n {
 			c := sample[i*len(sample)/other.n]

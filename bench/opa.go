@@ -95,7 +95,8 @@ func policyData(f *facts) object {
 			}
 			ways = append(ways, one)
 		}
-		queues[q.Name] = object{"location": q.Location, "zone": zones[estate.Site(q.Location)], "drivers": drivers, "ways": ways}
+		queues[q.Name] = object{"location": q.Location, "zone": zones[estate.Site(q.Location)], "drivers": drivers,
+			"ways": ways}
 		if q.Access != nil {
 			queues[q.Name].(object)["allow"] = anys(q.Access.Allow)
 		}
@@ -113,7 +114,8 @@ func policyData(f *facts) object {
 		for j, s := range g.At {
 			places[j] = strings.TrimPrefix(s, "location:")
 		}
-		for key, list := range map[string][]string{"sessions": g.Sessions, "platforms": g.Platforms, "at": places, "on": g.On, "except": g.Except} {
+		for key, list := range map[string][]string{"sessions": g.Sessions, "platforms": g.Platforms, "at": places, "on": g.On,
+			"except": g.Except} {
 			if len(list) > 0 {
 				one[key] = anys(list)
 			}
@@ -128,7 +130,8 @@ func policyData(f *facts) object {
 					}
 				}
 			}
-			open = append(open, object{"days": days, "from": int(clockOf(o.From).Microseconds / 60e6), "to": int(clockOf(o.To).Microseconds / 60e6)})
+			open = append(open, object{"days": days, "from": int(clockOf(o.From).Microseconds / 60e6),
+				"to": int(clockOf(o.To).Microseconds / 60e6)})
 		}
 		if open != nil {
 			one["open"] = open
@@ -156,19 +159,23 @@ func policyData(f *facts) object {
 		}
 		return out
 	}
-	return object{"users": users, "machines": machines, "subnet": subnets, "up": up, "distance": dist, "queues": queues, "grants": grants, "grant_to": lists(to), "grant_on": lists(on), "grant_at": lists(at)}
+	return object{"users": users, "machines": machines, "subnet": subnets, "up": up, "distance": dist, "queues": queues,
+		"grants": grants, "grant_to": lists(to), "grant_on": lists(on), "grant_at": lists(at)}
 }
 
 type engine struct{ query rego.PreparedEvalQuery }
 
 func newEngine(ctx context.Context, f *facts) (*engine, error) {
-	store := inmem.NewFromObjectWithOpts(policyData(f), inmem.OptReturnASTValuesOnRead(true), inmem.OptRoundTripOnWrite(true))
-	q, err := rego.New(rego.Query("data.cirque.lineup"), rego.Module("lineup.rego", policy), rego.Store(store)).PrepareForEval(ctx)
+	store := inmem.NewFromObjectWithOpts(policyData(f), inmem.OptReturnASTValuesOnRead(true),
+		inmem.OptRoundTripOnWrite(true))
+	q, err := rego.New(rego.Query("data.cirque.lineup"), rego.Module("lineup.rego", policy),
+		rego.Store(store)).PrepareForEval(ctx)
 	return &engine{q}, err
 }
 
 func (e *engine) ask(ctx context.Context, c lineup.Context) ([]row, error) {
-	input, err := ast.InterfaceToValue(object{"user": c.User, "machine": c.Machine, "address": c.Addresses[0].String(), "session": c.Session, "platform": c.Platform, "time": c.Time.UnixNano()})
+	input, err := ast.InterfaceToValue(object{"user": c.User, "machine": c.Machine, "address": c.Addresses[0].String(),
+		"session": c.Session, "platform": c.Platform, "time": c.Time.UnixNano()})
 	if err != nil {
 		return nil, err
 	}

@@ -18,9 +18,9 @@ import (
 	"cirque/internal/large"
 )
 
-// The same estate and directory in normalised, indexed tables. What can be worked out beforehand is: memberships through
-// every nesting, the queues that each grant selects, the ancestors of places and their distances, the driver for each
-// platform, and the URI of each way.
+// The same estate and directory in normalised, indexed tables. What can be worked out beforehand is: memberships
+// through every nesting, the queues that each grant selects, the ancestors of places and their distances, the driver
+// for each platform, and the URI of each way.
 const schema = `
 CREATE TABLE usr (id int PRIMARY KEY, name text UNIQUE);
 CREATE TABLE machine (id int PRIMARY KEY, name text UNIQUE);
@@ -51,8 +51,8 @@ CREATE INDEX always ON grant_ (id) WHERE NOT has_to AND NOT has_on AND NOT has_a
 VACUUM ANALYZE;
 `
 
-// One context: $1 user, $2 machine, $3 address, $4 session, $5 platform, $6 time. It gives the queues of the lineup in its
-// order, with effect, default, path and driver.
+// One context: $1 user, $2 machine, $3 address, $4 session, $5 platform, $6 time. It gives the queues of the lineup in
+// its order, with effect, default, path and driver.
 const lineupSQL = `
 WITH place AS MATERIALIZED (
   SELECT (SELECT loc FROM subnet WHERE cidr >>= $3::inet ORDER BY masklen(cidr) DESC LIMIT 1) AS l
@@ -282,7 +282,9 @@ func loadSQL(ctx context.Context, conn *pgx.Conn, f *facts) error {
 		}
 	}
 	for i, g := range f.o.Estate.Grants {
-		add("grant_", i, string(g.Effect), g.Nearest, g.Default, g.Insist, g.IfRemoved != estate.Leave, len(g.To) > 0, slices.Contains(g.To, "everyone"), len(g.On) > 0, len(g.At) > 0, len(g.Except) > 0, len(g.Open) > 0, orNull(g.Sessions), orNull(g.Platforms))
+		add("grant_", i, string(g.Effect), g.Nearest, g.Default, g.Insist, g.IfRemoved != estate.Leave, len(g.To) > 0,
+			slices.Contains(g.To, "everyone"), len(g.On) > 0, len(g.At) > 0, len(g.Except) > 0, len(g.Open) > 0,
+			orNull(g.Sessions), orNull(g.Platforms))
 		for _, s := range g.To {
 			if s != "everyone" || len(g.At) == 0 { // else it is found by its place
 				add("grant_to", s, i)
@@ -312,7 +314,8 @@ func loadSQL(ctx context.Context, conn *pgx.Conn, f *facts) error {
 	}
 	for table, rows := range tables {
 		var columns []string
-		r, err := conn.Query(ctx, "SELECT column_name::text FROM information_schema.columns WHERE table_name = $1 ORDER BY ordinal_position", table)
+		r, err := conn.Query(ctx, "SELECT column_name::text FROM information_schema.columns WHERE table_name = $1 ORDER BY "+
+			"ordinal_position", table)
 		if err == nil {
 			columns, err = pgx.CollectRows(r, pgx.RowTo[string])
 		}
@@ -330,7 +333,8 @@ func loadSQL(ctx context.Context, conn *pgx.Conn, f *facts) error {
 	}
 	// Compiling takes longer than these queries, a plan made once is as good as one made for each context, and few rows
 	// are met at every step, which the planner does not foresee.
-	for _, set := range []string{"SET jit = off", "SET plan_cache_mode = force_generic_plan", "SET enable_hashjoin = off", "SET enable_mergejoin = off", "SET enable_seqscan = off"} {
+	for _, set := range []string{"SET jit = off", "SET plan_cache_mode = force_generic_plan", "SET enable_hashjoin = off",
+		"SET enable_mergejoin = off", "SET enable_seqscan = off"} {
 		if _, err := conn.Exec(ctx, set); err != nil {
 			return err
 		}
@@ -338,7 +342,8 @@ func loadSQL(ctx context.Context, conn *pgx.Conn, f *facts) error {
 	_, err := conn.Prepare(ctx, "lineup", lineupSQL)
 	if os.Getenv("CIRQUE_EXPLAIN") != "" && err == nil {
 		c := f.o.Contexts[4711]
-		rows, _ := conn.Query(ctx, "EXPLAIN (ANALYZE, COSTS OFF) EXECUTE lineup('"+c.User+"', '"+c.Machine+"', '"+c.Addresses[0].String()+"', '"+c.Session+"', '"+c.Platform+"', '"+c.Time.Format(time.RFC3339)+"')")
+		rows, _ := conn.Query(ctx, "EXPLAIN (ANALYZE, COSTS OFF) EXECUTE lineup('"+c.User+"', '"+c.Machine+"', '"+
+			c.Addresses[0].String()+"', '"+c.Session+"', '"+c.Platform+"', '"+c.Time.Format(time.RFC3339)+"')")
 		lines, _ := pgx.CollectRows(rows, pgx.RowTo[string])
 		fmt.Println(strings.Join(lines, "\n"))
 	}
@@ -354,7 +359,8 @@ func orNull(list []string) any {
 
 func clockOf(s string) pgtype.Time {
 	t, _ := time.Parse("15:04", s)
-	return pgtype.Time{Microseconds: (time.Duration(t.Hour())*time.Hour + time.Duration(t.Minute())*time.Minute).Microseconds(), Valid: true}
+	return pgtype.Time{Microseconds: (time.Duration(t.Hour())*time.Hour +
+		time.Duration(t.Minute())*time.Minute).Microseconds(), Valid: true}
 }
 
 // selected gives the numbers of the queues that a grant selects; the large organisation uses names and places.

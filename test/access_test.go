@@ -39,62 +39,139 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		all       = signed + " nobody"
 	)
 	who := map[string]string{
-		"GET /healthz": all, "GET /readyz": all, "GET /api/v1/session": all, "POST /api/v1/session": all, "DELETE /api/v1/session": all, "POST /api/v1/set-up": all,
+		"GET /healthz": all, "GET /readyz": all, "GET /api/v1/session": all, "POST /api/v1/session": all,
+		"DELETE /api/v1/session": all, "POST /api/v1/set-up": all,
 		"POST /api/v1/lineups": signed, "POST /api/v1/lineups/batch": signed, "POST /api/v1/why": signed,
 		"POST /api/v1/endpoints/report": agents,
 		"POST /api/v1/stock/captures":   capturers,
-		"GET /api/v1/tokens":            people, "POST /api/v1/session/tokens": people, "PUT /api/v1/session/password": people,
-		"GET /api/v1/estate": readers, "POST /api/v1/estate/check": readers, "GET /api/v1/revisions": readers, "GET /api/v1/revisions/{number}": readers, "GET /api/v1/queues": readers, "GET /api/v1/queues/{name}": readers,
-		"GET /api/v1/locations": readers, "GET /api/v1/subnets": readers, "GET /api/v1/stations": readers, "GET /api/v1/drivers": readers, "GET /api/v1/requests": people, "POST /api/v1/requests": people, "POST /api/v1/requests/{id}/answer": editors, "DELETE /api/v1/requests/{id}": people, "GET /api/v1/people/{name}/data": admins, "GET /api/v1/people/{name}/history": readers, "DELETE /api/v1/people/{name}/data": owners, "GET /api/v1/directory/listings": readers,
-		"POST /api/v1/enrolments": all, "POST /api/v1/enrolments/renew": agents, "POST /api/v1/endpoints/who": agents, "POST /api/v1/endpoints/said-who": agents, "GET /api/v1/enrolments": readers, "DELETE /api/v1/enrolments/{machine}": editors,
-		"GET /api/v1/enrolment-tokens": readers, "POST /api/v1/enrolment-tokens": editors, "DELETE /api/v1/enrolment-tokens/{name}": editors, "GET /api/v1/directory/joins": readers, "GET /api/v1/directory/strangers": readers, "POST /api/v1/directory/joins": admins, "PUT /api/v1/directory/lead": admins, "DELETE /api/v1/directory/joins/{id}": admins, "PUT /api/v1/directory/join-rules/{rule}": admins,
-		"GET /api/v1/servers": readers, "GET /api/v1/devices": readers, "GET /api/v1/grants": readers,
-		"GET /api/v1/search": readers, "GET /api/v1/endpoints": readers, "GET /api/v1/endpoints/{machine}": readers, "GET /api/v1/events": readers, "GET /api/v1/overview": readers, "GET /api/v1/watch": readers,
-		"GET /api/v1/people/{name}": readers, "GET /api/v1/machines/{name}": readers, "GET /api/v1/server_sets": readers, "GET /api/v1/drafts": readers, "GET /api/v1/grants/{name}/reach": readers, "GET /api/v1/findings": readers,
-		"GET /api/v1/diff": readers, "POST /api/v1/rehearsals": readers, "GET /api/v1/rehearsals/{id}/effects": readers, "GET /api/v1/coverage": readers, "GET /api/v1/bare": readers, "GET /api/v1/queues/{name}/holders": readers,
-		"GET /api/v1/duties": readers, "GET /api/v1/moves": readers, "GET /api/v1/health": readers, "GET /api/v1/health/{kind}/{name}": readers, "GET /api/v1/fleet": readers, "GET /api/v1/stock/sets": readers, "GET /api/v1/stock/sets/{name}": readers,
-		"GET /api/v1/faults": readers, "GET /api/v1/notices": readers, "GET /api/v1/notices/sent": readers, "POST /api/v1/notices/{name}/try": editors, "GET /api/v1/stock/servers/{name}/jobs": readers,
-		"GET /api/v1/proof": readers, "GET /api/v1/fleet/unreached": readers, "GET /api/v1/fleet/paths": readers, "GET /api/v1/queues/{name}/alternatives": readers, "GET /api/v1/drivers/papers": readers, "GET /api/v1/drivers/endpoints": readers, "POST /api/v1/checkups/{id}/paper": helpers,
-		"GET /api/v1/servers/{name}/outage": readers, "GET /api/v1/exercises": readers, "GET /api/v1/exercises/{id}": readers, "POST /api/v1/servers/{name}/exercises": editors, "POST /api/v1/exercises/{id}/stop": editors,
-		"GET /api/v1/photographs": readers, "POST /api/v1/photographs": helpers, "DELETE /api/v1/photographs/{name}": helpers, "GET /api/v1/photographs/{name}/compare": readers,
-		"POST /api/v1/endpoints/{machine}/checkups": helpers, "GET /api/v1/checkups/{id}": readers, "POST /api/v1/endpoints/checkup": agents, "POST /api/v1/endpoints/driver": agents, "POST /api/v1/endpoints/places": agents, "GET /api/v1/endpoints/driver/{digest}/file": agents,
-		"GET /api/v1/stock/servers": readers, "GET /api/v1/stock/servers/{name}": readers, "GET /api/v1/stock/servers/{name}/depends": readers, "GET /api/v1/stock/servers/{name}/compare": readers,
-		"GET /api/v1/stock/queues": readers, "GET /api/v1/stock/devices": readers, "GET /api/v1/stock/devices/{name}": readers, "GET /api/v1/stock/found": readers, "GET /api/v1/stock/scans": readers,
-		"GET /api/v1/stock/reservations": readers, "GET /api/v1/stock/orphans": readers, "GET /api/v1/stock/captures": readers, "GET /api/v1/credentials": readers, "GET /api/v1/drivers/packages": readers,
-		"GET /api/v1/drivers/packages/{digest}": readers, "GET /api/v1/drivers/packages/{digest}/file": readers, "GET /api/v1/drivers/report": readers, "GET /api/v1/drivers/names": readers, "GET /api/v1/drivers/compare": readers,
-		"GET /api/v1/directory/sources": readers, "GET /api/v1/directory/runs": readers, "GET /api/v1/directory/renames": readers, "GET /api/v1/people/{name}/picks": readers,
-		"GET /api/v1/sessions": seers, "GET /api/v1/accounts": seers, "GET /api/v1/access-rules": seers, "GET /api/v1/audit": seers, "GET /api/v1/audit/lines": seers,
-		"POST /api/v1/test-pages": helpers, "POST /api/v1/endpoints/{machine}/refresh": helpers, "POST /api/v1/stock/test-pages": helpers,
-		"POST /api/v1/revisions": editors, "GET /api/v1/draft": readers, "GET /api/v1/draft/document": readers, "PUT /api/v1/draft": editors, "POST /api/v1/draft/edits": editors, "DELETE /api/v1/draft": editors,
-		"POST /api/v1/draft/publish": editors, "GET /api/v1/draft/dependents": readers, "POST /api/v1/draft/reach": readers, "POST /api/v1/revisions/{number}/revert": editors, "POST /api/v1/servers/{name}/drain": editors,
-		"POST /api/v1/servers/{name}/return": editors, "GET /api/v1/draft/queue-table": readers, "PUT /api/v1/draft/queue-table": editors, "POST /api/v1/draft/rename": editors, "POST /api/v1/draft/move": editors,
-		"POST /api/v1/directory/renames/take": editors, "PUT /api/v1/people/{name}/picks/{queue}": editors, "DELETE /api/v1/people/{name}/picks/{queue}": editors,
-		"POST /api/v1/directory/import": admins, "POST /api/v1/tokens": admins, "DELETE /api/v1/tokens/{name}": admins, "POST /api/v1/stock/servers": admins, "DELETE /api/v1/stock/servers/{name}": admins,
-		"POST /api/v1/stock/servers/{name}/read": admins, "POST /api/v1/stock/devices": admins, "DELETE /api/v1/stock/devices/{name}": admins, "POST /api/v1/stock/devices/{name}/read": admins,
-		"POST /api/v1/stock/devices/{name}/recognise": admins, "POST /api/v1/stock/found/forget": admins, "POST /api/v1/stock/scans": admins, "DELETE /api/v1/stock/scans/{id}": admins, "PUT /api/v1/stock/reservations": admins,
-		"POST /api/v1/stock/proposals": admins, "POST /api/v1/stock/adoptions": admins, "POST /api/v1/credentials": admins, "DELETE /api/v1/credentials/{name}": admins, "POST /api/v1/drivers/packages": admins,
-		"DELETE /api/v1/drivers/packages/{digest}": admins, "DELETE /api/v1/sessions/{id}": admins, "PUT /api/v1/directory/sources/{name}": admins, "DELETE /api/v1/directory/sources/{name}": admins,
-		"PUT /api/v1/directory/sources/{name}/pause": admins, "POST /api/v1/directory/sources/{name}/runs": admins, "DELETE /api/v1/directory/sources/{name}/runs": admins, "POST /api/v1/directory/renames/drop": admins,
-		"POST /api/v1/accounts": owners, "PUT /api/v1/accounts/{name}/role": owners, "DELETE /api/v1/accounts/{name}": owners, "POST /api/v1/access-rules": owners, "DELETE /api/v1/access-rules/{id}": owners,
+		"GET /api/v1/tokens":            people, "POST /api/v1/session/tokens": people,
+		"PUT /api/v1/session/password": people,
+		"GET /api/v1/estate":           readers, "POST /api/v1/estate/check": readers, "GET /api/v1/revisions": readers,
+		"GET /api/v1/revisions/{number}": readers, "GET /api/v1/queues": readers, "GET /api/v1/queues/{name}": readers,
+		"GET /api/v1/locations": readers, "GET /api/v1/subnets": readers, "GET /api/v1/stations": readers,
+		"GET /api/v1/drivers": readers, "GET /api/v1/requests": people, "POST /api/v1/requests": people,
+		"POST /api/v1/requests/{id}/answer": editors, "DELETE /api/v1/requests/{id}": people,
+		"GET /api/v1/people/{name}/data": admins, "GET /api/v1/people/{name}/history": readers,
+		"DELETE /api/v1/people/{name}/data": owners, "GET /api/v1/directory/listings": readers,
+		"POST /api/v1/enrolments": all, "POST /api/v1/enrolments/renew": agents, "POST /api/v1/endpoints/who": agents,
+		"POST /api/v1/endpoints/said-who": agents, "GET /api/v1/enrolments": readers,
+		"DELETE /api/v1/enrolments/{machine}": editors,
+		"GET /api/v1/enrolment-tokens":        readers, "POST /api/v1/enrolment-tokens": editors,
+		"DELETE /api/v1/enrolment-tokens/{name}": editors, "GET /api/v1/directory/joins": readers,
+		"GET /api/v1/directory/strangers": readers, "POST /api/v1/directory/joins": admins,
+		"PUT /api/v1/directory/lead": admins, "DELETE /api/v1/directory/joins/{id}": admins,
+		"PUT /api/v1/directory/join-rules/{rule}": admins,
+		"GET /api/v1/servers":                     readers, "GET /api/v1/devices": readers, "GET /api/v1/grants": readers,
+		"GET /api/v1/search": readers, "GET /api/v1/endpoints": readers, "GET /api/v1/endpoints/{machine}": readers,
+		"GET /api/v1/events": readers, "GET /api/v1/overview": readers, "GET /api/v1/watch": readers,
+		"GET /api/v1/people/{name}": readers, "GET /api/v1/machines/{name}": readers, "GET /api/v1/server_sets": readers,
+		"GET /api/v1/drafts": readers, "GET /api/v1/grants/{name}/reach": readers, "GET /api/v1/findings": readers,
+		"GET /api/v1/diff": readers, "POST /api/v1/rehearsals": readers, "GET /api/v1/rehearsals/{id}/effects": readers,
+		"GET /api/v1/coverage": readers, "GET /api/v1/bare": readers, "GET /api/v1/queues/{name}/holders": readers,
+		"GET /api/v1/duties": readers, "GET /api/v1/moves": readers, "GET /api/v1/health": readers,
+		"GET /api/v1/health/{kind}/{name}": readers, "GET /api/v1/fleet": readers, "GET /api/v1/stock/sets": readers,
+		"GET /api/v1/stock/sets/{name}": readers,
+		"GET /api/v1/faults":            readers, "GET /api/v1/notices": readers, "GET /api/v1/notices/sent": readers,
+		"POST /api/v1/notices/{name}/try": editors, "GET /api/v1/stock/servers/{name}/jobs": readers,
+		"GET /api/v1/proof": readers, "GET /api/v1/fleet/unreached": readers, "GET /api/v1/fleet/paths": readers,
+		"GET /api/v1/queues/{name}/alternatives": readers, "GET /api/v1/drivers/papers": readers,
+		"GET /api/v1/drivers/endpoints": readers, "POST /api/v1/checkups/{id}/paper": helpers,
+		"GET /api/v1/servers/{name}/outage": readers, "GET /api/v1/exercises": readers, "GET /api/v1/exercises/{id}": readers,
+		"POST /api/v1/servers/{name}/exercises": editors, "POST /api/v1/exercises/{id}/stop": editors,
+		"GET /api/v1/photographs": readers, "POST /api/v1/photographs": helpers, "DELETE /api/v1/photographs/{name}": helpers,
+		"GET /api/v1/photographs/{name}/compare":    readers,
+		"POST /api/v1/endpoints/{machine}/checkups": helpers, "GET /api/v1/checkups/{id}": readers,
+		"POST /api/v1/endpoints/checkup": agents, "POST /api/v1/endpoints/driver": agents,
+		"POST /api/v1/endpoints/places": agents, "GET /api/v1/endpoints/driver/{digest}/file": agents,
+		"GET /api/v1/stock/servers": readers, "GET /api/v1/stock/servers/{name}": readers,
+		"GET /api/v1/stock/servers/{name}/depends": readers, "GET /api/v1/stock/servers/{name}/compare": readers,
+		"GET /api/v1/stock/queues": readers, "GET /api/v1/stock/devices": readers,
+		"GET /api/v1/stock/devices/{name}": readers, "GET /api/v1/stock/found": readers, "GET /api/v1/stock/scans": readers,
+		"GET /api/v1/stock/reservations": readers, "GET /api/v1/stock/orphans": readers,
+		"GET /api/v1/stock/captures": readers, "GET /api/v1/credentials": readers, "GET /api/v1/drivers/packages": readers,
+		"GET /api/v1/drivers/packages/{digest}": readers, "GET /api/v1/drivers/packages/{digest}/file": readers,
+		"GET /api/v1/drivers/report": readers, "GET /api/v1/drivers/names": readers, "GET /api/v1/drivers/compare": readers,
+		"GET /api/v1/directory/sources": readers, "GET /api/v1/directory/runs": readers,
+		"GET /api/v1/directory/renames": readers, "GET /api/v1/people/{name}/picks": readers,
+		"GET /api/v1/sessions": seers, "GET /api/v1/accounts": seers, "GET /api/v1/access-rules": seers,
+		"GET /api/v1/audit": seers, "GET /api/v1/audit/lines": seers,
+		"POST /api/v1/test-pages": helpers, "POST /api/v1/endpoints/{machine}/refresh": helpers,
+		"POST /api/v1/stock/test-pages": helpers,
+		"POST /api/v1/revisions":        editors, "GET /api/v1/draft": readers, "GET /api/v1/draft/document": readers,
+		"PUT /api/v1/draft": editors, "POST /api/v1/draft/edits": editors, "DELETE /api/v1/draft": editors,
+		"POST /api/v1/draft/publish": editors, "GET /api/v1/draft/dependents": readers, "POST /api/v1/draft/reach": readers,
+		"POST /api/v1/revisions/{number}/revert": editors, "POST /api/v1/servers/{name}/drain": editors,
+		"POST /api/v1/servers/{name}/return": editors, "GET /api/v1/draft/queue-table": readers,
+		"PUT /api/v1/draft/queue-table": editors, "POST /api/v1/draft/rename": editors, "POST /api/v1/draft/move": editors,
+		"POST /api/v1/directory/renames/take": editors, "PUT /api/v1/people/{name}/picks/{queue}": editors,
+		"DELETE /api/v1/people/{name}/picks/{queue}": editors,
+		"POST /api/v1/directory/import":              admins, "POST /api/v1/tokens": admins,
+		"DELETE /api/v1/tokens/{name}": admins,
+		"POST /api/v1/stock/servers":   admins, "DELETE /api/v1/stock/servers/{name}": admins,
+		"POST /api/v1/stock/servers/{name}/read": admins, "POST /api/v1/stock/devices": admins,
+		"DELETE /api/v1/stock/devices/{name}": admins, "POST /api/v1/stock/devices/{name}/read": admins,
+		"POST /api/v1/stock/devices/{name}/recognise": admins, "POST /api/v1/stock/found/forget": admins,
+		"POST /api/v1/stock/scans": admins, "DELETE /api/v1/stock/scans/{id}": admins,
+		"PUT /api/v1/stock/reservations": admins,
+		"POST /api/v1/stock/proposals":   admins, "POST /api/v1/stock/adoptions": admins, "POST /api/v1/credentials": admins,
+		"DELETE /api/v1/credentials/{name}": admins, "POST /api/v1/drivers/packages": admins,
+		"DELETE /api/v1/drivers/packages/{digest}": admins, "DELETE /api/v1/sessions/{id}": admins,
+		"PUT /api/v1/directory/sources/{name}": admins, "DELETE /api/v1/directory/sources/{name}": admins,
+		"PUT /api/v1/directory/sources/{name}/pause": admins, "POST /api/v1/directory/sources/{name}/runs": admins,
+		"DELETE /api/v1/directory/sources/{name}/runs": admins, "POST /api/v1/directory/renames/drop": admins,
+		"POST /api/v1/accounts": owners, "PUT /api/v1/accounts/{name}/role": owners, "DELETE /api/v1/accounts/{name}": owners,
+		"POST /api/v1/access-rules": owners, "DELETE /api/v1/access-rules/{id}": owners,
 	}
 	bodies := map[string]string{
-		"POST /api/v1/session": `{"name":"x","password":"y"}`, "POST /api/v1/set-up": `{"code":"x","name":"x","password":"y"}`, "POST /api/v1/lineups": `{"machine":"desk-1"}`,
-		"POST /api/v1/lineups/batch": `[{"machine":"desk-1"}]`, "POST /api/v1/why": `{"context":{"machine":"desk-1"},"queue":"q"}`, "POST /api/v1/test-pages": `{"context":{"machine":"desk-1"},"queue":"q"}`,
-		"POST /api/v1/endpoints/report": `{"machine":"desk-1","version":"","platform":"","spooler":"","revision":0,"contexts":[{"machine":"desk-1"}],"installed":[],"failures":[]}`,
-		"POST /api/v1/estate/check":     `{"files":[{"name":"e","text":"estate: 1"}]}`, "POST /api/v1/revisions": `{"reason":"r","files":[{"name":"e","text":"estate: 1"}]}`,
-		"POST /api/v1/directory/import": `{"files":[{"name":"d","text":"directory: 1"}]}`, "POST /api/v1/tokens": `{"name":"n","role":"administrator"}`,
-		"PUT /api/v1/draft": `{"files":[{"name":"e","text":"estate: 1"}]}`, "POST /api/v1/draft/edits": `{"edits":[{"list":"queues","name":"q","object":{"name":"q"}}]}`, "POST /api/v1/draft/publish": `{"reason":"r"}`,
-		"POST /api/v1/draft/reach": `{"list":"grants","name":"g","object":{"name":"g","effect":"place","queues":["q"]}}`, "POST /api/v1/revisions/{number}/revert": `{"reason":"r"}`,
-		"POST /api/v1/stock/servers": `{"uri":"x.example"}`, "POST /api/v1/stock/devices": `{"uri":"x.example"}`, "POST /api/v1/stock/found/forget": `{"addresses":["10.0.0.1"]}`, "POST /api/v1/stock/scans": `{"ranges":["10.0.0.1"],"dry":true}`,
-		"PUT /api/v1/stock/reservations": `{"name":"r","text":"mac,address\n"}`, "POST /api/v1/stock/proposals": `{"selections":[{"kind":"server","from":"x"}]}`, "POST /api/v1/stock/adoptions": `{"proposals":[{"from":"x","kind":"server","found":"x","queue":{"name":"x"},"remarks":[]}]}`,
-		"POST /api/v1/stock/captures": `{"machine":"desk-1","queues":[]}`, "POST /api/v1/stock/test-pages": `{"kind":"device","name":"x"}`, "POST /api/v1/credentials": `{"name":"x","kind":"snmp","secret":"x"}`,
-		"POST /api/v1/drivers/packages": "PK", "PUT /api/v1/draft/queue-table": `{"name":"t","text":"name\n"}`, "POST /api/v1/draft/rename": `{"queues":["x"],"pattern":"y"}`, "POST /api/v1/draft/move": `{"server":"x","to":"device"}`,
-		"PUT /api/v1/directory/sources/{name}": `{"url":"ldap://127.0.0.1:1","base":"dc=x"}`, "PUT /api/v1/directory/sources/{name}/pause": `{"paused":true}`, "POST /api/v1/directory/sources/{name}/runs": `{}`, "POST /api/v1/directory/renames/take": `{}`, "POST /api/v1/directory/renames/drop": `{}`,
-		"POST /api/v1/requests": `{"queue":"x","reason":"y"}`, "POST /api/v1/requests/{id}/answer": `{"grant":true}`, "POST /api/v1/enrolments": `{"token":"x","machine":"m","request":"x"}`, "POST /api/v1/enrolments/renew": `{"request":"x"}`, "POST /api/v1/endpoints/who": `{"names":[]}`, "POST /api/v1/endpoints/checkup": `{"id":1,"rungs":[]}`, "POST /api/v1/endpoints/places": `{"queues":[]}`, "POST /api/v1/endpoints/driver": `{"exact":"x","platform":"linux/x64"}`, "POST /api/v1/endpoints/said-who": `{"login":"x","name":"x","password":"y"}`, "POST /api/v1/enrolment-tokens": `{"name":"x","site":"ardholm"}`,
-		"POST /api/v1/directory/joins": `{"a":"x","b":"y"}`, "PUT /api/v1/directory/join-rules/{rule}": `{"on":false}`, "PUT /api/v1/directory/lead": `{"source":""}`, "POST /api/v1/session/tokens": `{"name":" "}`, "PUT /api/v1/session/password": `{"old":"x","new":"y"}`, "POST /api/v1/accounts": `{"name":"n","password":"x","role":"person"}`, "PUT /api/v1/accounts/{name}/role": `{"role":"person"}`, "POST /api/v1/access-rules": `{"who":"x","role":"person"}`,
-		"POST /api/v1/rehearsals": `{}`, "POST /api/v1/servers/{name}/drain": `{"reason":"r"}`, "POST /api/v1/checkups/{id}/paper": `{"result":"good"}`, "POST /api/v1/servers/{name}/exercises": `{"reason":"r","minutes":1}`, "POST /api/v1/photographs": `{"name":"p"}`,
+		"POST /api/v1/session": `{"name":"x","password":"y"}`,
+		"POST /api/v1/set-up":  `{"code":"x","name":"x","password":"y"}`, "POST /api/v1/lineups": `{"machine":"desk-1"}`,
+		"POST /api/v1/lineups/batch":             `[{"machine":"desk-1"}]`,
+		"POST /api/v1/why":                       `{"context":{"machine":"desk-1"},"queue":"q"}`,
+		"POST /api/v1/test-pages":                `{"context":{"machine":"desk-1"},"queue":"q"}`,
+		"POST /api/v1/endpoints/report":          `{"machine":"desk-1","version":"","platform":"","spooler":"","revision":0,"contexts":[{"machine":"desk-1"}],"installed":[],"failures":[]}`,
+		"POST /api/v1/estate/check":              `{"files":[{"name":"e","text":"estate: 1"}]}`,
+		"POST /api/v1/revisions":                 `{"reason":"r","files":[{"name":"e","text":"estate: 1"}]}`,
+		"POST /api/v1/directory/import":          `{"files":[{"name":"d","text":"directory: 1"}]}`,
+		"POST /api/v1/tokens":                    `{"name":"n","role":"administrator"}`,
+		"PUT /api/v1/draft":                      `{"files":[{"name":"e","text":"estate: 1"}]}`,
+		"POST /api/v1/draft/edits":               `{"edits":[{"list":"queues","name":"q","object":{"name":"q"}}]}`,
+		"POST /api/v1/draft/publish":             `{"reason":"r"}`,
+		"POST /api/v1/draft/reach":               `{"list":"grants","name":"g","object":{"name":"g","effect":"place","queues":["q"]}}`,
+		"POST /api/v1/revisions/{number}/revert": `{"reason":"r"}`,
+		"POST /api/v1/stock/servers":             `{"uri":"x.example"}`, "POST /api/v1/stock/devices": `{"uri":"x.example"}`,
+		"POST /api/v1/stock/found/forget": `{"addresses":["10.0.0.1"]}`,
+		"POST /api/v1/stock/scans":        `{"ranges":["10.0.0.1"],"dry":true}`,
+		"PUT /api/v1/stock/reservations":  `{"name":"r","text":"mac,address\n"}`,
+		"POST /api/v1/stock/proposals":    `{"selections":[{"kind":"server","from":"x"}]}`,
+		"POST /api/v1/stock/adoptions":    `{"proposals":[{"from":"x","kind":"server","found":"x","queue":{"name":"x"},"remarks":[]}]}`,
+		"POST /api/v1/stock/captures":     `{"machine":"desk-1","queues":[]}`,
+		"POST /api/v1/stock/test-pages":   `{"kind":"device","name":"x"}`,
+		"POST /api/v1/credentials":        `{"name":"x","kind":"snmp","secret":"x"}`,
+		"POST /api/v1/drivers/packages":   "PK", "PUT /api/v1/draft/queue-table": `{"name":"t","text":"name\n"}`,
+		"POST /api/v1/draft/rename":                  `{"queues":["x"],"pattern":"y"}`,
+		"POST /api/v1/draft/move":                    `{"server":"x","to":"device"}`,
+		"PUT /api/v1/directory/sources/{name}":       `{"url":"ldap://127.0.0.1:1","base":"dc=x"}`,
+		"PUT /api/v1/directory/sources/{name}/pause": `{"paused":true}`, "POST /api/v1/directory/sources/{name}/runs": `{}`,
+		"POST /api/v1/directory/renames/take": `{}`, "POST /api/v1/directory/renames/drop": `{}`,
+		"POST /api/v1/requests": `{"queue":"x","reason":"y"}`, "POST /api/v1/requests/{id}/answer": `{"grant":true}`,
+		"POST /api/v1/enrolments":       `{"token":"x","machine":"m","request":"x"}`,
+		"POST /api/v1/enrolments/renew": `{"request":"x"}`, "POST /api/v1/endpoints/who": `{"names":[]}`,
+		"POST /api/v1/endpoints/checkup": `{"id":1,"rungs":[]}`, "POST /api/v1/endpoints/places": `{"queues":[]}`,
+		"POST /api/v1/endpoints/driver":   `{"exact":"x","platform":"linux/x64"}`,
+		"POST /api/v1/endpoints/said-who": `{"login":"x","name":"x","password":"y"}`,
+		"POST /api/v1/enrolment-tokens":   `{"name":"x","site":"ardholm"}`,
+		"POST /api/v1/directory/joins":    `{"a":"x","b":"y"}`, "PUT /api/v1/directory/join-rules/{rule}": `{"on":false}`,
+		"PUT /api/v1/directory/lead": `{"source":""}`, "POST /api/v1/session/tokens": `{"name":" "}`,
+		"PUT /api/v1/session/password":     `{"old":"x","new":"y"}`,
+		"POST /api/v1/accounts":            `{"name":"n","password":"x","role":"person"}`,
+		"PUT /api/v1/accounts/{name}/role": `{"role":"person"}`, "POST /api/v1/access-rules": `{"who":"x","role":"person"}`,
+		"POST /api/v1/rehearsals": `{}`, "POST /api/v1/servers/{name}/drain": `{"reason":"r"}`,
+		"POST /api/v1/checkups/{id}/paper":      `{"result":"good"}`,
+		"POST /api/v1/servers/{name}/exercises": `{"reason":"r","minutes":1}`, "POST /api/v1/photographs": `{"name":"p"}`,
 	}
-	queries := map[string]string{"GET /api/v1/stock/servers/{name}/compare": "?with=other", "POST /api/v1/drivers/packages": "?name=x", "GET /api/v1/drivers/packages/{digest}/file": "?path=x", "GET /api/v1/endpoints/driver/{digest}/file": "?path=x", "GET /api/v1/drivers/compare": "?a=x"}
+	queries := map[string]string{"GET /api/v1/stock/servers/{name}/compare": "?with=other",
+		"POST /api/v1/drivers/packages": "?name=x", "GET /api/v1/drivers/packages/{digest}/file": "?path=x",
+		"GET /api/v1/endpoints/driver/{digest}/file": "?path=x", "GET /api/v1/drivers/compare": "?a=x"}
 	s := startService(t)
 	tokens := s.everyRole()
 	text, err := httpapi.OpenAPI("1")
@@ -118,7 +195,8 @@ func TestEveryRouteEveryRole(t *testing.T) {
 			}
 			seen++
 			for role, token := range tokens {
-				url := s.URL + strings.NewReplacer("{number}", "1", "{name}", "none", "{machine}", "none", "{id}", "1", "{queue}", "none", "{digest}", "none", "{rule}", "address").Replace(path) + queries[name]
+				url := s.URL + strings.NewReplacer("{number}", "1", "{name}", "none", "{machine}", "none", "{id}", "1", "{queue}",
+					"none", "{digest}", "none", "{rule}", "address").Replace(path) + queries[name]
 				req, err := http.NewRequestWithContext(t.Context(), strings.ToUpper(method), url, strings.NewReader(bodies[name]))
 				if err != nil {
 					t.Fatal(err)
@@ -142,7 +220,8 @@ func TestEveryRouteEveryRole(t *testing.T) {
 				}
 				_ = resp.Body.Close()
 				refused := p.Code == "sign-in-needed" || p.Code == "not-allowed"
-				if allowed := slices.Contains(strings.Fields(may), role); allowed == refused || !allowed && role == "nobody" && resp.StatusCode != 401 || !allowed && role != "nobody" && resp.StatusCode != 403 {
+				if allowed := slices.Contains(strings.Fields(may), role); allowed == refused || !allowed && role == "nobody" &&
+					resp.StatusCode != 401 || !allowed && role != "nobody" && resp.StatusCode != 403 {
 					t.Errorf("%s as %s: %d %s", name, role, resp.StatusCode, p.Code)
 				}
 			}
@@ -251,7 +330,8 @@ func TestFirstRunAndSession(t *testing.T) {
 		t.Error("with the session:", status)
 	}
 	for _, h := range [][2]string{{"Origin", "https://evil.example"}, {"Sec-Fetch-Site", "cross-site"}} {
-		if status, p := j.do("POST", "/api/v1/tokens", `{"name":"n","role":"administrator"}`, h[0], h[1]); status != 403 || p.Code != "cross-origin" {
+		if status, p := j.do("POST", "/api/v1/tokens", `{"name":"n","role":"administrator"}`, h[0], h[1]); status != 403 ||
+			p.Code != "cross-origin" {
 			t.Errorf("%s: %d %+v", h[0], status, p)
 		}
 	}
@@ -281,7 +361,8 @@ func TestFailedSignInsAreSlowed(t *testing.T) {
 	}
 	j := &jar{t: t, url: s.URL}
 	for range 3 {
-		if status, p := j.do("POST", "/api/v1/session", `{"name":"mira","password":"wrong"}`); status != 401 || p.Code != "sign-in-wrong" {
+		if status, p := j.do("POST", "/api/v1/session", `{"name":"mira","password":"wrong"}`); status != 401 ||
+			p.Code != "sign-in-wrong" {
 			t.Fatal(status, p)
 		}
 	}
@@ -320,7 +401,8 @@ func TestTokenBesideTheData(t *testing.T) {
 		t.Fatalf("%d %q %q", code, out, errs)
 	}
 	works(secret)
-	if _, err := app.Start(t.Context(), app.Options{Data: data, Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true}); err == nil || !strings.Contains(err.Error(), "another Cirque") {
+	if _, err := app.Start(t.Context(), app.Options{Data: data, Listen: "127.0.0.1:0", PlainHTTP: true,
+		Throwaway: true}); err == nil || !strings.Contains(err.Error(), "another Cirque") {
 		t.Errorf("a second service on the same data: %v", err)
 	}
 	if err := r.Stop(); err != nil {
@@ -330,7 +412,8 @@ func TestTokenBesideTheData(t *testing.T) {
 	if code != 0 {
 		t.Fatalf("%d %q %q", code, out, errs)
 	}
-	if code, _, errs := s.run("token", "create", "--data", data, "--name", "two"); code != cli.ExitConflict || !strings.Contains(errs, "already") {
+	if code, _, errs := s.run("token", "create", "--data", data, "--name", "two"); code != cli.ExitConflict ||
+		!strings.Contains(errs, "already") {
 		t.Errorf("the same name: %d %q", code, errs)
 	}
 	begin := time.Now()

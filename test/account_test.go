@@ -16,7 +16,8 @@ import (
 	"cirque/internal/cli"
 )
 
-// TestAccountReset: whoever has the data in hand mends a lost password, while the service runs; the account's sessions end.
+// TestAccountReset: whoever has the data in hand mends a lost password, while the service runs; the account's sessions
+// end.
 func TestAccountReset(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -24,7 +25,8 @@ func TestAccountReset(t *testing.T) {
 		return s.runWith(password+"\n", append([]string{"account", "reset"}, args...)...)
 	}
 	beside := []string{"--data", s.data, "--database", s.database}
-	if code, _, errs := reset("battery horse staple", append(beside, "mira")...); code != cli.ExitUnknown || !strings.Contains(errs, "make the first account at the console") {
+	if code, _, errs := reset("battery horse staple", append(beside, "mira")...); code != cli.ExitUnknown ||
+		!strings.Contains(errs, "make the first account at the console") {
 		t.Error(code, errs)
 	}
 	b, err := os.ReadFile(filepath.Join(s.data, "setup-code"))
@@ -62,7 +64,8 @@ func TestAccountReset(t *testing.T) {
 	if s.Service.ByToken(token) == nil {
 		t.Error("a token went too")
 	}
-	if _, _, err := s.Service.SignIn(t.Context(), "test", "mira", "correct horse battery"); !fault.Is(err, fault.Unsigned) {
+	if _, _, err := s.Service.SignIn(t.Context(), "test", "mira", "correct horse battery"); !fault.Is(err,
+		fault.Unsigned) {
 		t.Error("the old password:", err)
 	}
 	if _, p, err := s.Service.SignIn(t.Context(), "test", "mira", "battery horse staple"); err != nil || p.Name != "Mira" {
@@ -89,7 +92,8 @@ func TestSessions(t *testing.T) {
 		t.Fatal(err)
 	}
 	list, err := apiclient.Get[[]access.Session](t.Context(), s.c, "/api/v1/sessions", nil)
-	if err != nil || len(list) != 2 || list[0].Remote != "192.0.2.8" || list[0].Account != "Mira" || list[0].CreatedAt.IsZero() {
+	if err != nil || len(list) != 2 || list[0].Remote != "192.0.2.8" || list[0].Account != "Mira" ||
+		list[0].CreatedAt.IsZero() {
 		t.Fatalf("%+v %v", list, err)
 	}
 	contains(t, "the list", s.must("account", "sessions"), "192.0.2.7", "192.0.2.8", "just now")
@@ -109,7 +113,11 @@ func TestSessions(t *testing.T) {
 func TestTokenEnds(t *testing.T) {
 	t.Parallel()
 	var later atomic.Int64 // nanoseconds that the service's clock is ahead
-	s := startService(t, func(o *app.Options) { o.Now = func() time.Time { return time.Now().Add(time.Duration(later.Load())) } })
+	s := startService(t, func(o *app.Options) {
+		o.Now = func() time.Time {
+			return time.Now().Add(time.Duration(later.Load()))
+		}
+	})
 	day := time.Now().AddDate(0, 0, 3).Format(time.DateOnly)
 	secret := strings.TrimSpace(s.must("token", "create", "--name", "visitor", "--expires", day))
 	c := s.client(secret)
@@ -123,7 +131,8 @@ func TestTokenEnds(t *testing.T) {
 		t.Error("after its end:", err)
 	}
 	for args, code := range map[string]int{"--expires tomorrow": cli.ExitUsage, "--expires 2020-01-01": cli.ExitInvalid} {
-		if got, out, errs := s.run(append([]string{"token", "create", "--name", "x"}, strings.Fields(args)...)...); got != code || out != "" {
+		if got, out, errs := s.run(append([]string{"token", "create", "--name", "x"},
+			strings.Fields(args)...)...); got != code || out != "" {
 			t.Error(args, got, errs)
 		}
 	}

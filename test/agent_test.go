@@ -55,7 +55,8 @@ func (d *desk) run(service, token string) {
 	if err != nil {
 		d.t.Fatal(err)
 	}
-	a, err := agent.New(agent.Config{Service: service, Token: token, State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn, Machine: standIn, Reach: d.reach, Look: 20 * time.Millisecond})
+	a, err := agent.New(agent.Config{Service: service, Token: token, State: filepath.Join(d.dir, ".agent"),
+		Version: "test", Spooler: standIn, Machine: standIn, Reach: d.reach, Look: 20 * time.Millisecond})
 	if err != nil {
 		d.t.Fatal(err)
 	}
@@ -159,10 +160,12 @@ func TestAgentFollows(t *testing.T) {
 	d.has("everybody/lobby everybody/theirs mira/yard")
 	t.Logf("from publishing to the spooler: %v", time.Since(begin))
 	log := d.log()
-	if add, remove := strings.Index(log, "add yard for mira"), strings.Index(log, "remove hall for mira"); add < 0 || remove < add {
+	if add, remove := strings.Index(log, "add yard for mira"), strings.Index(log, "remove hall for mira"); add < 0 ||
+		remove < add {
 		t.Errorf("removed before added:\n%s", log)
 	}
-	if !strings.Contains(log, "default hall for mira") || !strings.HasSuffix(log, "remove hall for mira") || !strings.Contains(log, "default yard for mira") {
+	if !strings.Contains(log, "default hall for mira") || !strings.HasSuffix(log, "remove hall for mira") ||
+		!strings.Contains(log, "default yard for mira") {
 		t.Errorf("log:\n%s", log)
 	}
 	b, err := os.ReadFile(filepath.Join(d.dir, "users", "mira", "yard.yaml"))
@@ -182,7 +185,8 @@ func TestAgentFollows(t *testing.T) {
 	s.reaches("desk-1", endpoint.Converged)
 }
 
-// TestAgentFailure: the spooler's words reach the service, the other queues are there all the same, and mending it is seen.
+// TestAgentFailure: the spooler's words reach the service, the other queues are there all the same, and mending it is
+// seen.
 func TestAgentFailure(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -193,7 +197,8 @@ func TestAgentFailure(t *testing.T) {
 	d.run(s.URL, token)
 	d.has("everybody/lobby")
 	e := s.reaches("desk-1", endpoint.Failing)
-	if f := e.Report.Failures; len(f) != 1 || f[0].Queue != "hall" || !strings.Contains(f[0].Says, "access denied") || len(e.Drift) != 1 || e.Drift[0].Kind != "missing" {
+	if f := e.Report.Failures; len(f) != 1 || f[0].Queue != "hall" || !strings.Contains(f[0].Says, "access denied") ||
+		len(e.Drift) != 1 || e.Drift[0].Kind != "missing" {
 		t.Errorf("%+v %+v", e.Report.Failures, e.Drift)
 	}
 	code, out, _ := s.run("endpoint", "list")
@@ -234,7 +239,9 @@ func TestSessionHost(t *testing.T) {
 	s := startService(t)
 	s.importDirectory(strings.Replace(twoPeople, `["user:mira"]`, `["user:mira", "user:jonas"]`, 1))
 	s.publish(twoQueues)
-	d := newDesk(t, "machine: host-1\nplatform: windows/x64\naddresses: [10.9.0.1]\nsessions:\n- {user: mira, session: remote, machine: desk-1, addresses: [10.1.0.7]}\n- {user: jonas, session: remote, machine: desk-2, addresses: [10.2.0.7]}\n")
+	d := newDesk(t, "machine: host-1\nplatform: windows/x64\naddresses: [10.9.0.1]\nsessions:\n- {user: mira, session: "+
+		"remote, machine: desk-1, addresses: [10.1.0.7]}\n- {user: jonas, session: remote, machine: desk-2, addresses: "+
+		"[10.2.0.7]}\n")
 	d.run(s.URL, s.tokenFor("agent", access.Agent, "host-1"))
 	d.has("everybody/lobby jonas/yard mira/hall")
 	e := s.reaches("host-1", endpoint.Converged)
@@ -264,7 +271,8 @@ func TestRemovedByAPerson(t *testing.T) {
 	d.has("mira/hall")
 	within(t, "the report says what stays away", func() bool {
 		e, err := s.endpoint("desk-1")
-		return err == nil && e.State == endpoint.Converged && len(e.Report.Removed) == 1 && e.Report.Removed[0].Queue == "lobby"
+		return err == nil && e.State == endpoint.Converged && len(e.Report.Removed) == 1 &&
+			e.Report.Removed[0].Queue == "lobby"
 	})
 }
 
@@ -364,7 +372,8 @@ func TestRefresh(t *testing.T) {
 	if code, _, _ := s.run("endpoint", "refresh", "nobody"); code != 4 {
 		t.Errorf("an unknown endpoint: %d", code)
 	}
-	for args, want := range map[string]string{"person mira": "clerks", "machine desk-1": "lobby", "person JONAS": "none has reported one"} {
+	for args, want := range map[string]string{"person mira": "clerks", "machine desk-1": "lobby",
+		"person JONAS": "none has reported one"} {
 		if code, out, errs := s.run(strings.Fields(args)...); code != 0 || !strings.Contains(out, want) {
 			t.Errorf("%s: %d %s%s", args, code, out, errs)
 		}

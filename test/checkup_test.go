@@ -19,15 +19,16 @@ import (
 	"cirque/internal/sim"
 )
 
-// TestCheckup: the ladder isolates a fault, from the service's place and from the endpoint's own, and a test page is printed
-// from there.
+// TestCheckup: the ladder isolates a fault, from the service's place and from the endpoint's own, and a test page is
+// printed from there.
 func TestCheckup(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
 	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1}, {name: desk-2}]\n")
-	if code, out, _ := s.run("endpoint", "checkup", "desk-2"); code != 8 || !strings.Contains(out, "never reported") || !strings.Contains(out, "cirque enrol token") {
+	if code, out, _ := s.run("endpoint", "checkup", "desk-2"); code != 8 || !strings.Contains(out, "never reported") ||
+		!strings.Contains(out, "cirque enrol token") {
 		t.Error(code, out)
 	}
 	if code, _, errs := s.run("endpoint", "checkup", "desk-9"); code != 4 {
@@ -35,14 +36,19 @@ func TestCheckup(t *testing.T) {
 	}
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
-	within(t, "the endpoint has its queues", func() bool { return d.file("users/mira/hall.yaml") != "" && s.Service.Waiting() == 1 })
+	within(t, "the endpoint has its queues", func() bool {
+		return d.file("users/mira/hall.yaml") != "" && s.Service.Waiting() == 1
+	})
 	code, out, errs := s.run("endpoint", "checkup", "desk-1", "--queue", "hall")
-	contains(t, "the checkup", out, "its agent is connected", "a token of its own", "Does its spooler work? stand-in answers", "Is hall of mira there? installed, with the driver driverless", one.Addr()+"/printers/hall answers from this machine",
+	contains(t, "the checkup", out, "its agent is connected", "a token of its own", "Does its spooler work? "+
+		"stand-in answers", "Is hall of mira there? installed, with the driver driverless", one.Addr()+"/printers/hall "+
+		"answers from this machine",
 		"127.0.0.1:1 refuses the connection", "Does a test page to hall come out?", "which took it")
 	if code != 8 || !strings.Contains(out, "The first that is wrong: ipp://127.0.0.1:1/") {
 		t.Error(code, out, errs) // the server far is not there
 	}
-	if jobs := one.Jobs(); len(jobs) != 1 || !strings.Contains(string(jobs[0].Body), "Queue    hall") || !strings.Contains(string(jobs[0].Body), "Machine  desk-1") {
+	if jobs := one.Jobs(); len(jobs) != 1 || !strings.Contains(string(jobs[0].Body), "Queue    hall") ||
+		!strings.Contains(string(jobs[0].Body), "Machine  desk-1") {
 		t.Errorf("%+v", jobs)
 	}
 	// At the machine itself: what somebody broke is mended at once, not only at the next look.
@@ -52,7 +58,8 @@ func TestCheckup(t *testing.T) {
 	}
 	within(t, "the queue is mended", func() bool { return strings.Contains(d.file("users/mira/hall.yaml"), one.Addr()) })
 	d.stop()
-	if code, out, _ := s.run("endpoint", "checkup", "desk-1", "--wait", "1s"); code != 0 || !strings.Contains(out, "has not answered from its own place yet") || !strings.Contains(out, "unproven  Does it reach the service?") {
+	if code, out, _ := s.run("endpoint", "checkup", "desk-1", "--wait", "1s"); code != 0 || !strings.Contains(out,
+		"has not answered from its own place yet") || !strings.Contains(out, "unproven  Does it reach the service?") {
 		t.Error(code, out)
 	}
 }
@@ -93,7 +100,9 @@ func TestSignedAnswers(t *testing.T) {
 	t.Cleanup(func() { _ = proxy.Close() })
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run("http://"+ln.Addr().String(), s.tokenFor("desk-1", access.Agent, "desk-1"))
-	within(t, "the queue leads to the first", func() bool { return strings.Contains(d.file("users/mira/hall.yaml"), one.Addr()) })
+	within(t, "the queue leads to the first", func() bool {
+		return strings.Contains(d.file("users/mira/hall.yaml"), one.Addr())
+	})
 	forge.Store(1)
 	s.must("drain", "ps-1", "--reason", "try")
 	within(t, "forged answers were given", func() bool { return forged.Load() >= 2 })
@@ -101,7 +110,9 @@ func TestSignedAnswers(t *testing.T) {
 		t.Error("a forged answer was taken:", f)
 	}
 	forge.Store(0)
-	within(t, "the true answer is taken", func() bool { return strings.Contains(d.file("users/mira/hall.yaml"), two.Addr()) })
+	within(t, "the true answer is taken", func() bool {
+		return strings.Contains(d.file("users/mira/hall.yaml"), two.Addr())
+	})
 	if strings.Contains(d.log(), "192.0.2.66") {
 		t.Error(d.log())
 	}
@@ -117,7 +128,8 @@ func TestSetsAndFigures(t *testing.T) {
 	for _, n := range []string{"ps-1", "ps-2"} {
 		s.must("server", "read", n)
 	}
-	contains(t, "the sets", s.must("server", "set"), "pair", "standby", "ps-2", "1 queue relied on and missing on a member")
+	contains(t, "the sets", s.must("server", "set"), "pair", "standby", "ps-2", "1 queue relied on and missing "+
+		"on a member")
 	contains(t, "the set", s.must("server", "set", "pair"), "MISSING", "hall", "yes")
 	v, err := apiclient.Get[stock.SetView](t.Context(), s.c, "/api/v1/stock/sets/pair", nil)
 	if err != nil || v.Missing != 1 || len(v.Rows) != 2 {
@@ -146,7 +158,9 @@ func TestSetsAndFigures(t *testing.T) {
 		return resp.StatusCode, string(b)
 	}
 	code, text := ask(s.token)
-	contains(t, "the figures", text, `cirque_server_duty{server="ps-1"} 0`, `cirque_server_duty{server="ps-2"} 1`, "cirque_estate_revision 1", "cirque_database_up 1", "cirque_agents_waiting 0", `cirque_http_requests_total{method="POST",route="/api/v1/servers/:name/drain",status="200"} 1`)
+	contains(t, "the figures", text, `cirque_server_duty{server="ps-1"} 0`, `cirque_server_duty{server="ps-2"} 1`,
+		"cirque_estate_revision 1", "cirque_database_up 1", "cirque_agents_waiting 0",
+		`cirque_http_requests_total{method="POST",route="/api/v1/servers/:name/drain",status="200"} 1`)
 	if code != http.StatusOK {
 		t.Error(code)
 	}

@@ -22,7 +22,8 @@ func TestCommandLine(t *testing.T) {
 		}
 		return p
 	}
-	good, bad, people := file("e.yaml", oneQueue), file("bad.yaml", "estate: 1\nqueus: []\ndevices: []\n"), file("d.yaml", twoPeople)
+	good, bad, people := file("e.yaml", oneQueue), file("bad.yaml", "estate: 1\nqueus: []\ndevices: []\n"),
+		file("d.yaml", twoPeople)
 	ldif := file("p.ldif", "dn: uid=ida,ou=staff,dc=x\nobjectClass: inetOrgPerson\nuid: ida\ncn: Ida\n")
 	for _, c := range []struct {
 		args string
@@ -43,13 +44,15 @@ func TestCommandLine(t *testing.T) {
 		{"estate apply " + good, cli.ExitOK, "The draft main of test changes 6 objects of revision 0."},
 		{"draft list", cli.ExitOK, "main   test"},
 		{"draft undo grants nope", cli.ExitOK, "changes 6 objects"},
-		{"draft remove queue hall", cli.ExitInvalid, "the estate would not hold together: grant g names the queue hall, which is not there"},
+		{"draft remove queue hall", cli.ExitInvalid, "the estate would not hold together: grant g names the queue hall, " +
+			"which is not there"},
 		{"draft remove quue hall", cli.ExitInvalid, `the estate has no list "quue"`},
 		{"rehearse --fail-on gains>x", cli.ExitInvalid, "is no limit"},
 		{"draft discard", cli.ExitOK, "The draft is empty."},
 		{"draft", cli.ExitOK, "is empty"},
 		{"estate apply " + good + " --publish", cli.ExitInvalid, "a revision needs a reason"},
-		{"estate apply " + bad + " --publish -m x", cli.ExitInvalid, bad + `:2: unknown key "queus"; the nearest known key is "queues"`},
+		{"estate apply " + bad + " --publish -m x", cli.ExitInvalid,
+			bad + `:2: unknown key "queus"; the nearest known key is "queues"`},
 		{"estate check " + bad, cli.ExitInvalid, bad + ":3: the list is empty"},
 		{"estate check missing.yaml", cli.ExitInvalid, "missing.yaml cannot be read"},
 		{"estate check " + good, cli.ExitOK, "the directory does not know group:clerks"},
@@ -65,7 +68,8 @@ func TestCommandLine(t *testing.T) {
 		{"directory find zzz", cli.ExitOK, "Nothing is called anything like"},
 		{"queue list", cli.ExitOK, "1 of 1 queue, revision 1."},
 		{"queue list --location ard/yard", cli.ExitOK, "0 of 1 queue"},
-		{"lineup --user mira --address 10.1.2.3", cli.ExitOK, "mira at ard/hall in a desktop session, from 10.1.2.3, platform not given"},
+		{"lineup --user mira --address 10.1.2.3", cli.ExitOK, "mira at ard/hall in a desktop session, from 10.1.2.3, " +
+			"platform not given"},
 		{"lineup --user jonas", cli.ExitOK, "No queue: no grant gives one here."},
 		{"lineup", cli.ExitInvalid, "neither who nor where"},
 		{"lineup --user mira --session remot", cli.ExitInvalid, `did you mean "remote"?`},
@@ -124,10 +128,12 @@ func TestCommandLine(t *testing.T) {
 	}
 	// What was exported can be applied, from standard input, and changes nothing.
 	_, exported, _ := s.run("estate", "export")
-	if code, out, errs := s.runWith(exported, "estate", "apply", "-", "--publish", "-m", "again"); code != 0 || !strings.Contains(out, "already so") {
+	if code, out, errs := s.runWith(exported, "estate", "apply", "-", "--publish", "-m", "again"); code != 0 ||
+		!strings.Contains(out, "already so") {
 		t.Errorf("%d %s%s", code, out, errs)
 	}
-	if code, out, _ := s.runWith(s.token+"\n", "sign-in", s.URL); code != 0 || !strings.Contains(out, "Signed in at "+s.URL) {
+	if code, out, _ := s.runWith(s.token+"\n", "sign-in", s.URL); code != 0 || !strings.Contains(out,
+		"Signed in at "+s.URL) {
 		t.Errorf("%d %s", code, out)
 	}
 	if info, err := os.Stat(filepath.Join(s.data, "sign-in.json")); err != nil || info.Mode().Perm() != 0o600 {

@@ -6,7 +6,8 @@ import (
 	"cirque/core/access"
 )
 
-// TestConsoleAccess: accounts and rules are made and ended, tokens shown once, sessions ended, and the audit tells of it.
+// TestConsoleAccess: accounts and rules are made and ended, tokens shown once, sessions ended, and the audit tells of
+// it.
 func TestConsoleAccess(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -78,7 +79,8 @@ func TestConsolePerson(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.publish(peopleEstate)
-	s.importDirectory("directory: 1\nusers: [{name: mira.solvang, display_name: Mira Solvang}]\ngroups: [{name: clerks, members: [\"group:tellers\"]}, {name: tellers, members: [\"user:mira.solvang\"]}]")
+	s.importDirectory("directory: 1\nusers: [{name: mira.solvang, display_name: Mira Solvang}]\ngroups: [{name: clerks, " +
+		"members: [\"group:tellers\"]}, {name: tellers, members: [\"user:mira.solvang\"]}]")
 	twoAccounts(t, s)
 	p := signInAs(t, s, "olav")
 	p.see("Overview")
@@ -86,7 +88,8 @@ func TestConsolePerson(t *testing.T) {
 	p.fill("searchbox", "Find", "mira")
 	p.see("1 entry.")
 	p.press("link", "mira.solvang")
-	for _, part := range []string{"Lineup now", "hall, placed", "tellers", "in clerks", "No endpoint has told of them", "came into the directory file", "The account mira.solvang was made, as person"} {
+	for _, part := range []string{"Lineup now", "hall, placed", "tellers", "in clerks", "No endpoint has told of them",
+		"came into the directory file", "The account mira.solvang was made, as person"} {
 		p.see(part)
 	}
 	p.accessible()
@@ -112,7 +115,8 @@ func TestConsoleOfAPerson(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.publish(peopleEstate)
-	s.importDirectory("directory: 1\nusers: [{name: mira.solvang}]\ngroups: [{name: clerks, members: [\"user:mira.solvang\"]}]")
+	s.importDirectory("directory: 1\nusers: [{name: mira.solvang}]\ngroups: [{name: clerks, members: " +
+		"[\"user:mira.solvang\"]}]")
 	twoAccounts(t, s)
 	p := signInAs(t, s, "mira.solvang")
 	p.see("Your printers")
@@ -127,7 +131,8 @@ func TestConsoleOfAPerson(t *testing.T) {
 func twoAccounts(t *testing.T, s *aService) {
 	t.Helper()
 	for _, a := range []access.Account{{Name: "olav", Role: access.Owner}, {Name: "mira.solvang", Role: access.Person}} {
-		if _, err := s.Service.AddAccount(t.Context(), owner, a.Name, "correct horse battery", access.Holding{Role: a.Role}); err != nil {
+		if _, err := s.Service.AddAccount(t.Context(), owner, a.Name, "correct horse battery",
+			access.Holding{Role: a.Role}); err != nil {
 			t.Fatal(err)
 		}
 	}

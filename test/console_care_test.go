@@ -8,8 +8,8 @@ import (
 	"cirque/internal/sim"
 )
 
-// TestConsoleNotices: in the console, what is wrong is seen with how to mend it; a notice is written into the draft, published,
-// tried, and what was sent is seen.
+// TestConsoleNotices: in the console, what is wrong is seen with how to mend it; a notice is written into the draft,
+// published, tried, and what was sent is seen.
 func TestConsoleNotices(t *testing.T) {
 	t.Parallel()
 	s := startService(t, func(o *app.Options) { o.Health = true })
@@ -17,7 +17,8 @@ func TestConsoleNotices(t *testing.T) {
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	one.Change(func([]sim.Queue) []sim.Queue { return []sim.Queue{{Name: "hall", Stopped: "media-jam", Waiting: 2}} })
 	s.importDirectory(twoPeople)
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}, mail: {relay: \"smtp://"+post.Addr()+"\", from: cirque@skerry.example}"))
+	s.publish(pairOn("standby", one, two, "{return_minutes: 0}, mail: {relay: \"smtp://"+post.Addr()+
+		"\", from: cirque@skerry.example}"))
 	s.must("server", "read", "ps-1")
 	p := consoleOf(t, s)
 	p.press("link", "Faults (1)")
@@ -58,19 +59,22 @@ func TestConsoleNotices(t *testing.T) {
 	p.see("no such mailbox")
 }
 
-// TestConsoleProof: in the console, a change is followed to its endpoints; machines without an agent are seen; a driver is tried,
-// what came out is told and remembered; a photograph is compared; an exercise is begun, watched and ended.
+// TestConsoleProof: in the console, a change is followed to its endpoints; machines without an agent are seen; a driver
+// is tried, what came out is told and remembered; a photograph is compared; an exercise is begun, watched and ended.
 func TestConsoleProof(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
-	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1, platform: linux/x64}, {name: tablet-1, platform: ios/arm64}]\n")
+	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1, platform: linux/x64}, {name: " +
+		"tablet-1, platform: ios/arm64}]\n")
 	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
 	s.publish(pairOn("standby", one, two, "{return_minutes: 0}") + "locations: [{path: ard}]\n")
 	s.must("server", "read", "ps-1")
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
-	within(t, "all has arrived", func() bool { return s.must("proof", "--revision", "1") != "" && s.Service.Waiting() == 1 })
+	within(t, "all has arrived", func() bool {
+		return s.must("proof", "--revision", "1") != "" && s.Service.Waiting() == 1
+	})
 	p := consoleOf(t, s)
 	p.goTo("/history?revision=1")
 	p.press("link", "Has it arrived everywhere?")

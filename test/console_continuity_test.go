@@ -9,8 +9,8 @@ import (
 	"cirque/internal/sim"
 )
 
-// TestConsoleContinuity: in the console, a set is compared, a server is taken out of duty with its consequences seen first,
-// its people are followed until they have moved, it is returned, and an endpoint is checked rung by rung.
+// TestConsoleContinuity: in the console, a set is compared, a server is taken out of duty with its consequences seen
+// first, its people are followed until they have moved, it is returned, and an endpoint is checked rung by rung.
 func TestConsoleContinuity(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -23,7 +23,9 @@ func TestConsoleContinuity(t *testing.T) {
 	for _, n := range []string{"ps-1", "ps-2"} {
 		s.must("server", "read", n)
 	}
-	within(t, "the queue leads to the first", func() bool { return d.file("users/mira/hall.yaml") != "" && s.Service.Waiting() == 1 })
+	within(t, "the queue leads to the first", func() bool {
+		return d.file("users/mira/hall.yaml") != "" && s.Service.Waiting() == 1
+	})
 	p := consoleOf(t, s)
 	keep := func(name string) {
 		if dir := os.Getenv("CIRQUE_LOOK"); dir != "" { // for whoever wants to see what is tested

@@ -115,7 +115,8 @@ func TestConsoleGrant(t *testing.T) {
 	p.see("Revision 2: the yard asked for it current; mira")
 	p.see("grant yard added")
 	p.accessible()
-	if l, _ := ask(t, s.c, `{"user":"jonas","time":"2026-11-23T09:00:00Z"}`); len(l.Entries) != 1 || l.Entries[0].Effect != "offered" {
+	if l, _ := ask(t, s.c, `{"user":"jonas","time":"2026-11-23T09:00:00Z"}`); len(l.Entries) != 1 ||
+		l.Entries[0].Effect != "offered" {
 		t.Errorf("%+v", l.Entries)
 	}
 	p.press("button", "Revision 1: test")
@@ -168,7 +169,8 @@ grants:
 	p.see("It is empty")
 }
 
-// TestConsoleConflict: what clashes with what somebody else has published is shown from both sides, and mended by an undo.
+// TestConsoleConflict: what clashes with what somebody else has published is shown from both sides, and mended by an
+// undo.
 func TestConsoleConflict(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -199,7 +201,8 @@ func TestConsoleLargeDirectory(t *testing.T) {
 	for i := range 100_000 {
 		fmt.Fprintf(&text, "  - {name: person-%06d}\n", i)
 	}
-	if _, err := s.Service.Import(t.Context(), owner, service.Intake{Source: "large", Files: []document.File{{Name: "d.yaml", Text: text.String()}}}); err != nil {
+	if _, err := s.Service.Import(t.Context(), owner, service.Intake{Source: "large",
+		Files: []document.File{{Name: "d.yaml", Text: text.String()}}}); err != nil {
 		t.Fatal(err)
 	}
 	p := consoleOf(t, s)

@@ -12,13 +12,14 @@ import (
 	"cirque/internal/sim"
 )
 
-// TestConsoleStock: a server is registered, looked at, its queues are adopted and led straight to their devices, all at the
-// console; every page and drawer on the way is accessible.
+// TestConsoleStock: a server is registered, looked at, its queues are adopted and led straight to their devices, all at
+// the console; every page and drawer on the way is accessible.
 func TestConsoleStock(t *testing.T) {
 	t.Parallel()
 	_, lead := withStandIns(t, twelve()...)
 	s := startService(t, lead)
-	s.publish("estate: 1\nlocations: [{path: ard, title: Ardholm}, {path: ard/corridor, title: Corridor}]\nsubnets: [{cidr: 10.5.0.0/24, location: ard}]\n")
+	s.publish("estate: 1\nlocations: [{path: ard, title: Ardholm}, {path: ard/corridor, title: Corridor}]\nsubnets: " +
+		"[{cidr: 10.5.0.0/24, location: ard}]\n")
 	s.importDirectory(twoPeople)
 	p := consoleOf(t, s)
 	p.press("link", "Servers")
@@ -77,9 +78,13 @@ func TestConsoleStock(t *testing.T) {
 // tells what it said; many are changed together.
 func TestConsoleDevices(t *testing.T) {
 	t.Parallel()
-	_, lead := withStandIns(t, sim.Spec{For: "10.5.0.1:631", Name: "hall-40", Model: "Mono 40", Serial: "SK-1", MAC: "02:00:5e:10:05:01", SNMP: "public", Can: []string{"two-sided"}, Supplies: []sim.Supply{{Name: "Black", Level: 7}}})
+	_, lead := withStandIns(t, sim.Spec{For: "10.5.0.1:631", Name: "hall-40", Model: "Mono 40", Serial: "SK-1",
+		MAC: "02:00:5e:10:05:01", SNMP: "public", Can: []string{"two-sided"}, Supplies: []sim.Supply{{Name: "Black",
+			Level: 7}}})
 	s := startService(t, lead)
-	s.publish("estate: 1\nlocations: [{path: ard}]\nsubnets: [{cidr: 10.5.0.0/24, location: ard}]\ndevices: [{name: gone, uri: \"ipp://10.5.0.9/ipp/print\", location: ard}, {name: p1, uri: \"ipp://10.5.0.1/ipp/print\", mac: \"02:00:5e:10:05:02\", location: ard}]\nqueues: [{name: hall, devices: [p1], paths: [{device: p1}]}]\n")
+	s.publish("estate: 1\nlocations: [{path: ard}]\nsubnets: [{cidr: 10.5.0.0/24, location: ard}]\ndevices: [{name: " +
+		"gone, uri: \"ipp://10.5.0.9/ipp/print\", location: ard}, {name: p1, uri: \"ipp://10.5.0.1/ipp/print\", mac: " +
+		"\"02:00:5e:10:05:02\", location: ard}]\nqueues: [{name: hall, devices: [p1], paths: [{device: p1}]}]\n")
 	p := consoleOf(t, s)
 	p.press("link", "Devices")
 	p.see("2 of 2")
@@ -120,7 +125,9 @@ func TestConsoleDrivers(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.importDirectory("directory: 1\nmachines: [{name: desk-1, platform: windows/x64}]\n")
-	s.publish("estate: 1\ndrivers: [{name: slip, exact: \"Slip 3 v1.4\", platform: windows/x64}]\nqueues: [{name: q, paths: [{gateway: true}, {server: ps}], drivers: {windows/x64: slip}}]\nservers: [{name: ps, uri: \"ipp://127.0.0.1:1/\"}]\ngrants: [{name: g, effect: place, queues: [q], on: [\"machine:desk-1\"]}]\n")
+	s.publish("estate: 1\ndrivers: [{name: slip, exact: \"Slip 3 v1.4\", platform: windows/x64}]\nqueues: [{name: q, " +
+		"paths: [{gateway: true}, {server: ps}], drivers: {windows/x64: slip}}]\nservers: [{name: ps, uri: " +
+		"\"ipp://127.0.0.1:1/\"}]\ngrants: [{name: g, effect: place, queues: [q], on: [\"machine:desk-1\"]}]\n")
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	w, err := z.Create("slip.inf")

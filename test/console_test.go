@@ -127,7 +127,8 @@ func TestConsoleFirstRunAndLive(t *testing.T) {
 	p.accessible()
 	p.press("link", "Queues")
 	p.see("There is no queue yet")
-	if _, _, err := s.Service.Publish(t.Context(), owner, []document.File{{Name: "e", Text: oneQueue}}, "made elsewhere"); err != nil {
+	if _, _, err := s.Service.Publish(t.Context(), owner, []document.File{{Name: "e", Text: oneQueue}},
+		"made elsewhere"); err != nil {
 		t.Fatal(err)
 	}
 	p.see("1 of 1")
@@ -147,7 +148,10 @@ func TestConsoleDark(t *testing.T) {
 	t.Parallel()
 	p := signedIn(t)
 	p.eval(`localStorage.setItem("cirque-theme", "dark"), "done"`)
-	for path, word := range map[string]string{"/": "What happened", "/lineup?user=temp.desk&machine=till-07&why=hall-mono": "smallest change", "/queues?queue=cheques": "Who may print", "/endpoints": "1 failing", "/grants?grant=tills": "Reaches everybody", "/draft": "It is empty", "/history": "It is the first."} {
+	for path, word := range map[string]string{"/": "What happened",
+		"/lineup?user=temp.desk&machine=till-07&why=hall-mono": "smallest change", "/queues?queue=cheques": "Who may print",
+		"/endpoints": "1 failing", "/grants?grant=tills": "Reaches everybody", "/draft": "It is empty",
+		"/history": "It is the first."} {
 		p.goTo(path)
 		p.see(word)
 		p.accessible()

@@ -44,8 +44,8 @@ func (s *aService) moves() []endpoint.Move {
 	return list
 }
 
-// TestDeadServer: a server that stops to answer is found out, its people are moved without being asked, and taken back once
-// it answers again. One that never answered proves nothing, and strands nobody.
+// TestDeadServer: a server that stops to answer is found out, its people are moved without being asked, and taken back
+// once it answers again. One that never answered proves nothing, and strands nobody.
 func TestDeadServer(t *testing.T) {
 	t.Parallel()
 	s := startService(t, func(o *app.Options) { o.Health = true })
@@ -70,12 +70,15 @@ func TestDeadServer(t *testing.T) {
 		return ""
 	}
 	within(t, "the queue leads to the first", leads(at))
-	within(t, "the first is known to answer", func() bool { return verdict("ps-1") == live.Up && verdict("far") == live.Unproven })
+	within(t, "the first is known to answer", func() bool {
+		return verdict("ps-1") == live.Up && verdict("far") == live.Unproven
+	})
 	if err := one.Close(); err != nil {
 		t.Fatal(err)
 	}
 	within(t, "the queue leads to the second", leads(two.Addr()))
-	if _, out, _ := s.run("duties"); !strings.Contains(out, "ps-1") || !strings.Contains(out, "down") || strings.Contains(out, "far") {
+	if _, out, _ := s.run("duties"); !strings.Contains(out, "ps-1") || !strings.Contains(out, "down") ||
+		strings.Contains(out, "far") {
 		t.Error(out)
 	}
 	within(t, "nobody leads to the dead one", func() bool {
@@ -92,7 +95,8 @@ func TestDeadServer(t *testing.T) {
 	printServer(t, at)
 	within(t, "the queue leads to the first again", leads(at))
 	within(t, "the first is known to answer again", func() bool { return verdict("ps-1") == live.Up })
-	if code, out, _ := s.run("health", "server", "ps-1"); code != 0 || strings.Count(out, "\n") != 4 || !strings.Contains(out, "is up since") || !strings.Contains(out, "refuses the connection") {
+	if code, out, _ := s.run("health", "server", "ps-1"); code != 0 || strings.Count(out, "\n") != 4 ||
+		!strings.Contains(out, "is up since") || !strings.Contains(out, "refuses the connection") {
 		t.Error(out)
 	}
 	if code, _, errs := s.run("health", "server", "nowhere"); code == 0 || !strings.Contains(errs, "never probed") {
@@ -105,8 +109,8 @@ func TestDeadServer(t *testing.T) {
 	}
 }
 
-// TestDrainEndsByItself: a drain is followed until the server is empty, ends when its time is over, and the server takes its
-// people back part by part.
+// TestDrainEndsByItself: a drain is followed until the server is empty, ends when its time is over, and the server
+// takes its people back part by part.
 func TestDrainEndsByItself(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -118,14 +122,17 @@ func TestDrainEndsByItself(t *testing.T) {
 		e, err := apiclient.Get[endpoint.Record](t.Context(), s.c, "/api/v1/endpoints/desk-1", nil)
 		return err == nil && len(e.Report.Installed) == 2
 	})
-	if code, _, errs := s.run("drain", "ps-1", "--reason", "x", "--until", "2020-01-01T00:00:00Z"); code == 0 || !strings.Contains(errs, "past") {
+	if code, _, errs := s.run("drain", "ps-1", "--reason", "x", "--until", "2020-01-01T00:00:00Z"); code == 0 ||
+		!strings.Contains(errs, "past") {
 		t.Error(errs)
 	}
-	if code, _, errs := s.run("drain", "ps-1", "--reason", "x", "--until", "soon"); code != 2 || !strings.Contains(errs, "--until") {
+	if code, _, errs := s.run("drain", "ps-1", "--reason", "x", "--until", "soon"); code != 2 || !strings.Contains(errs,
+		"--until") {
 		t.Error(code, errs)
 	}
 	code, out, errs := s.run("drain", "ps-1", "--reason", "driver update", "--until", "1h", "--follow")
-	if code != 0 || !strings.Contains(out, "everybody has moved off it; nothing waits on it; back in 1 h.") || !strings.Contains(out, "ps-1 is empty.") {
+	if code != 0 || !strings.Contains(out, "everybody has moved off it; nothing waits on it; back in 1 h.") ||
+		!strings.Contains(out, "ps-1 is empty.") {
 		t.Fatal(out, errs)
 	}
 	if m := s.moves(); len(m) != 1 || m[0].Endpoints != 1 || !m[0].Empty {
@@ -135,23 +142,29 @@ func TestDrainEndsByItself(t *testing.T) {
 	if code, out, errs := s.run("drain", "ps-1", "--reason", "driver update", "--until", "700ms"); code != 0 {
 		t.Fatal(out, errs)
 	}
-	within(t, "it is returning", func() bool { m := s.moves(); return len(m) == 1 && m[0].Duty == live.Serving && m[0].Share < 0.5 })
+	within(t, "it is returning", func() bool {
+		m := s.moves()
+		return len(m) == 1 && m[0].Duty == live.Serving && m[0].Share < 0.5
+	})
 	within(t, "its share grows", func() bool { m := s.moves(); return len(m) == 1 && m[0].Share > 0.1 })
-	if code, out, _ := s.run("moves"); code != 0 || !strings.Contains(out, "returning") || !strings.Contains(out, "% of its people so far") {
+	if code, out, _ := s.run("moves"); code != 0 || !strings.Contains(out, "returning") || !strings.Contains(out,
+		"% of its people so far") {
 		t.Error(out)
 	}
 	if code, _, _ := s.run("return", "ps-1", "--at-once"); code != 0 || len(s.moves()) != 0 {
 		t.Error(s.moves())
 	}
-	contains(t, "the events", s.events(), "was drained: driver update; until", "The time of the drain is over: the server ps-1 is back on duty")
+	contains(t, "the events", s.events(), "was drained: driver update; until", "The time of the drain is over: the "+
+		"server ps-1 is back on duty")
 }
 
-// TestTwoProcessesProbe: of two services on one database one probes, both answer alike, and when the one that probes ends the
-// other goes on.
+// TestTwoProcessesProbe: of two services on one database one probes, both answer alike, and when the one that probes
+// ends the other goes on.
 func TestTwoProcessesProbe(t *testing.T) {
 	t.Parallel()
 	first := startService(t, func(o *app.Options) { o.Health = true })
-	r, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: first.database, Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true, Health: true})
+	r, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: first.database, Listen: "127.0.0.1:0",
+		PlainHTTP: true, Throwaway: true, Health: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -166,10 +179,14 @@ func TestTwoProcessesProbe(t *testing.T) {
 			var l struct {
 				Entries []struct{ Path struct{ URI string } }
 			}
-			return s.c.Do(t.Context(), "POST", "/api/v1/lineups", nil, map[string]any{"user": "mira"}, &l) == nil && len(l.Entries) > 0 && strings.Contains(l.Entries[0].Path.URI, to)
+			return s.c.Do(t.Context(), "POST", "/api/v1/lineups", nil, map[string]any{"user": "mira"}, &l) == nil &&
+				len(l.Entries) > 0 && strings.Contains(l.Entries[0].Path.URI, to)
 		}
 	}
-	within(t, "it is known to answer", func() bool { _, out, _ := first.run("health"); return strings.Contains(out, "ps-1  up") })
+	within(t, "it is known to answer", func() bool {
+		_, out, _ := first.run("health")
+		return strings.Contains(out, "ps-1  up")
+	})
 	if err := one.Close(); err != nil {
 		t.Fatal(err)
 	}

@@ -27,7 +27,8 @@ func object(text string) json.RawMessage { return json.RawMessage(text) }
 func edit(t *testing.T, c *apiclient.Client, draft string, edits ...estate.Edit) (api.Draft, error) {
 	t.Helper()
 	var d api.Draft
-	err := c.Do(t.Context(), "POST", "/api/v1/draft/edits", map[string][]string{"name": {draft}}, api.Edits{Edits: edits}, &d)
+	err := c.Do(t.Context(), "POST", "/api/v1/draft/edits", map[string][]string{"name": {draft}},
+		api.Edits{Edits: edits}, &d)
 	return d, err
 }
 
@@ -36,7 +37,8 @@ func put(list, name, text string) estate.Edit {
 }
 
 func publishDraft(ctx context.Context, c *apiclient.Client, draft string) error {
-	return c.Do(ctx, "POST", "/api/v1/draft/publish", map[string][]string{"name": {draft}}, api.PublishDraft{Reason: "test"}, nil)
+	return c.Do(ctx, "POST", "/api/v1/draft/publish", map[string][]string{"name": {draft}},
+		api.PublishDraft{Reason: "test"}, nil)
 }
 
 func asRehearsal(t *testing.T, c *apiclient.Client, in api.Rehearse) (*api.Rehearsal, *api.Problem) {
@@ -57,15 +59,16 @@ func asRehearsal(t *testing.T, c *apiclient.Client, in api.Rehearse) (*api.Rehea
 	}
 }
 
-// TestDraftToRevision: edits gather in a draft, are seen and rehearsed there by their owner alone, and reach people when
-// they are published.
+// TestDraftToRevision: edits gather in a draft, are seen and rehearsed there by their owner alone, and reach people
+// when they are published.
 func TestDraftToRevision(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.publish(oneQueue)
 	s.importDirectory(twoPeople)
 	other := s.client(s.tokenFor("other", access.Administrator, ""))
-	d, err := edit(t, s.c, "", put("grants", "g", `{"name":"g","effect":"offer","queues":["hall"],"to":["everyone"]}`), put("queues", "yard", `{"name":"yard","devices":["p"],"paths":[{"device":"p"}],"location":"ard/yard"}`))
+	d, err := edit(t, s.c, "", put("grants", "g", `{"name":"g","effect":"offer","queues":["hall"],"to":["everyone"]}`),
+		put("queues", "yard", `{"name":"yard","devices":["p"],"paths":[{"device":"p"}],"location":"ard/yard"}`))
 	if err != nil || d.Total != 2 || d.Base != 1 || d.Version != 1 {
 		t.Fatalf("%+v %v", d, err)
 	}
@@ -75,7 +78,8 @@ func TestDraftToRevision(t *testing.T) {
 	}
 	ask := func(revision string) lineup.Lineup {
 		var l lineup.Lineup
-		if err := s.c.Do(t.Context(), "POST", "/api/v1/lineups", map[string][]string{"revision": {revision}}, map[string]any{"user": "jonas", "addresses": []string{"10.1.2.3"}}, &l); err != nil {
+		if err := s.c.Do(t.Context(), "POST", "/api/v1/lineups", map[string][]string{"revision": {revision}},
+			map[string]any{"user": "jonas", "addresses": []string{"10.1.2.3"}}, &l); err != nil {
 			t.Fatal(err)
 		}
 		return l
@@ -87,14 +91,18 @@ func TestDraftToRevision(t *testing.T) {
 		t.Errorf("%+v", l)
 	}
 	r, problem := asRehearsal(t, s.c, api.Rehearse{})
-	if problem != nil || r.Totals[rehearse.Gains].People != 1 || r.Totals[rehearse.Effects].People != 1 || r.Totals[rehearse.Defaults].People != 1 || r.Changes != 2 {
+	if problem != nil || r.Totals[rehearse.Gains].People != 1 || r.Totals[rehearse.Effects].People != 1 ||
+		r.Totals[rehearse.Defaults].People != 1 || r.Changes != 2 {
 		t.Fatalf("%+v %+v", r, problem)
 	}
-	effects, err := apiclient.Get[api.Effects](t.Context(), s.c, "/api/v1/rehearsals/"+r.ID+"/effects", map[string][]string{"kind": {"gains"}})
-	if err != nil || effects.Total != 1 || effects.Effects[0].Name != "jonas" || effects.Effects[0].Items[0].Queue != "hall" {
+	effects, err := apiclient.Get[api.Effects](t.Context(), s.c, "/api/v1/rehearsals/"+r.ID+"/effects",
+		map[string][]string{"kind": {"gains"}})
+	if err != nil || effects.Total != 1 || effects.Effects[0].Name != "jonas" ||
+		effects.Effects[0].Items[0].Queue != "hall" {
 		t.Errorf("%+v %v", effects, err)
 	}
-	if _, err := apiclient.Get[api.Effects](t.Context(), other, "/api/v1/rehearsals/"+r.ID+"/effects", nil); !fault.Is(err, fault.Unknown) {
+	if _, err := apiclient.Get[api.Effects](t.Context(), other, "/api/v1/rehearsals/"+r.ID+"/effects", nil); !fault.Is(err,
+		fault.Unknown) {
 		t.Errorf("another's rehearsal: %v", err)
 	}
 	if err := publishDraft(t.Context(), s.c, ""); err != nil {
@@ -103,7 +111,8 @@ func TestDraftToRevision(t *testing.T) {
 	if l := ask(""); len(l.Entries) != 1 || l.Revision != 2 {
 		t.Errorf("%+v", l)
 	}
-	if d, err := apiclient.Get[api.Draft](t.Context(), s.c, "/api/v1/draft", nil); err != nil || d.Total != 0 || d.Base != 2 {
+	if d, err := apiclient.Get[api.Draft](t.Context(), s.c, "/api/v1/draft", nil); err != nil || d.Total != 0 ||
+		d.Base != 2 {
 		t.Errorf("what is left of the draft: %+v %v", d, err)
 	}
 	p, err := apiclient.Post[api.Published](t.Context(), s.c, "/api/v1/revisions/1/revert", api.Reason{Reason: "back"})
@@ -113,7 +122,8 @@ func TestDraftToRevision(t *testing.T) {
 	if l := ask(""); len(l.Entries) != 0 {
 		t.Errorf("after the revert: %+v", l)
 	}
-	diff, err := apiclient.Get[api.Diffs](t.Context(), s.c, "/api/v1/diff", map[string][]string{"from": {"1"}, "to": {"3"}})
+	diff, err := apiclient.Get[api.Diffs](t.Context(), s.c, "/api/v1/diff", map[string][]string{"from": {"1"},
+		"to": {"3"}})
 	if err != nil || diff.Total != 0 {
 		t.Errorf("%+v %v", diff, err)
 	}
@@ -130,9 +140,12 @@ func TestEditsAreRefused(t *testing.T) {
 	}{
 		{put("grants", "x", `{"name":"x","effect":"place","queues":["hal"]}`), "edit-invalid", `did you mean "hall"?`},
 		{put("grants", "x", `{"name":"x","effect":"place","queus":["hall"]}`), "edit-invalid", `unknown key "queus"`},
-		{estate.Edit{Ref: estate.Ref{List: "devices", Name: "p"}, Remove: true}, "estate-incoherent", "queue hall names the device p"},
-		{estate.Edit{Ref: estate.Ref{List: "locations", Name: "ard/hall"}, Remove: true}, "estate-incoherent", "names the location ard/hall"},
-		{put("queues", "yard", `{"name":"yard","formerly":["hall"]}`), "estate-incoherent", "its old name hall is the name of another queue"},
+		{estate.Edit{Ref: estate.Ref{List: "devices", Name: "p"}, Remove: true}, "estate-incoherent",
+			"queue hall names the device p"},
+		{estate.Edit{Ref: estate.Ref{List: "locations", Name: "ard/hall"}, Remove: true}, "estate-incoherent",
+			"names the location ard/hall"},
+		{put("queues", "yard", `{"name":"yard","formerly":["hall"]}`), "estate-incoherent", "its old name hall is the name " +
+			"of another queue"},
 	} {
 		_, err := edit(t, s.c, "", c.edit)
 		f := fault.As(err)
@@ -141,7 +154,8 @@ func TestEditsAreRefused(t *testing.T) {
 		}
 	}
 	version := int64(4)
-	err := s.c.Do(t.Context(), "POST", "/api/v1/draft/edits", nil, api.Edits{Version: &version, Edits: []estate.Edit{put("queues", "y", `{"name":"y"}`)}}, nil)
+	err := s.c.Do(t.Context(), "POST", "/api/v1/draft/edits", nil, api.Edits{Version: &version,
+		Edits: []estate.Edit{put("queues", "y", `{"name":"y"}`)}}, nil)
 	if fault.As(err).Code != "draft-moved" {
 		t.Error(err)
 	}
@@ -172,7 +186,8 @@ func TestFiftyPublishers(t *testing.T) {
 			out[i].shared, out[i].own = shared, i%3 > 0
 			edits := []estate.Edit{put("queues", fmt.Sprintf("own-%d", i), fmt.Sprintf(`{"name":"own-%d"}`, i))}
 			if !out[i].own {
-				edits = append(edits, put("queues", fmt.Sprintf("shared-%d", shared), fmt.Sprintf(`{"name":"shared-%d","title":"by %d"}`, shared, i)))
+				edits = append(edits, put("queues", fmt.Sprintf("shared-%d", shared),
+					fmt.Sprintf(`{"name":"shared-%d","title":"by %d"}`, shared, i)))
 			}
 			_, err := edit(t, c, "", edits...)
 			ready.Done()
@@ -201,7 +216,9 @@ func TestFiftyPublishers(t *testing.T) {
 		}
 		f := fault.As(o.err)
 		want := fmt.Sprintf("queue shared-%d", o.shared)
-		if f.Code != "draft-conflict" || len(f.Details) != 1 || f.Details[0].Place != want || !strings.Contains(f.Details[0].What, "in revision") || !strings.Contains(f.Details[0].What, fmt.Sprintf("admin-%d has", i)) {
+		if f.Code != "draft-conflict" || len(f.Details) != 1 || f.Details[0].Place != want ||
+			!strings.Contains(f.Details[0].What, "in revision") || !strings.Contains(f.Details[0].What,
+			fmt.Sprintf("admin-%d has", i)) {
 			t.Errorf("publisher %d: %v %v", i, o.err, f.Details)
 		}
 		if own != nil {
@@ -216,7 +233,8 @@ func TestFiftyPublishers(t *testing.T) {
 // TestWokenByTheClock: whoever waits for a change hears of one that opening hours bring, without a publish.
 func TestWokenByTheClock(t *testing.T) {
 	t.Parallel()
-	// The service's clock stands two seconds before the edge, and goes once the first answer is there, however long that took.
+	// The service's clock stands two seconds before the edge, and goes once the first answer is there, however long that
+	// took.
 	edge := time.Date(2026, 11, 23, 12, 0, 0, 0, time.UTC)
 	var begun atomic.Pointer[time.Time]
 	s := startService(t, func(o *app.Options) {
@@ -239,13 +257,15 @@ func TestWokenByTheClock(t *testing.T) {
 	_ = resp.Body.Close()
 	begin := time.Now()
 	begun.Store(&begin)
-	resp, err = s.c.Raw(t.Context(), "POST", "/api/v1/lineups", nil, http.Header{"If-None-Match": {tag}, "Prefer": {"wait=20"}}, query)
+	resp, err = s.c.Raw(t.Context(), "POST", "/api/v1/lineups", nil, http.Header{"If-None-Match": {tag},
+		"Prefer": {"wait=20"}}, query)
 	if err != nil {
 		t.Fatal(err)
 	}
 	defer func() { _ = resp.Body.Close() }()
 	var l lineup.Lineup
-	if err := json.NewDecoder(resp.Body).Decode(&l); err != nil || resp.StatusCode != 200 || len(l.Entries) != 0 || l.Context.Time.Before(edge) {
+	if err := json.NewDecoder(resp.Body).Decode(&l); err != nil || resp.StatusCode != 200 || len(l.Entries) != 0 ||
+		l.Context.Time.Before(edge) {
 		t.Errorf("%d %+v %v", resp.StatusCode, l, err)
 	}
 }
@@ -259,8 +279,8 @@ queues: [{name: hall, location: ard, paths: [{set: pair}]}, {name: solo, locatio
 grants: [{name: g, effect: offer, queues: [hall, solo], to: ["group:clerks"]}]
 `
 
-// TestDrainAndReturn: a drain moves lineups to the other member and strands what has none, is kept with its reason, wakes
-// who waits, and is undone by a return; a pick turns an offer into a picked queue.
+// TestDrainAndReturn: a drain moves lineups to the other member and strands what has none, is kept with its reason,
+// wakes who waits, and is undone by a return; a pick turns an offer into a picked queue.
 func TestDrainAndReturn(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -277,7 +297,8 @@ func TestDrainAndReturn(t *testing.T) {
 		}
 		return out
 	}
-	if e := ask()["hall"]; *e.Path.Server != "ps-1" || *e.Path.Set != "pair" || e.Path.URI != "ipp://ps-1.example/printers/hall" {
+	if e := ask()["hall"]; *e.Path.Server != "ps-1" || *e.Path.Set != "pair" ||
+		e.Path.URI != "ipp://ps-1.example/printers/hall" {
 		t.Errorf("%+v", e)
 	}
 	if _, out, _ := s.run("queue", "list"); !strings.Contains(out, "set pair") {
@@ -288,7 +309,8 @@ func TestDrainAndReturn(t *testing.T) {
 		t.Errorf("%+v %+v", r, problem)
 	}
 	for range 2 {
-		if code, out, errs := s.run("drain", "ps-1", "--reason", "driver update"); code != 0 || !strings.Contains(out, "drained") {
+		if code, out, errs := s.run("drain", "ps-1", "--reason", "driver update"); code != 0 || !strings.Contains(out,
+			"drained") {
 			t.Fatal(out, errs)
 		}
 	}
@@ -342,11 +364,14 @@ func TestWhoCouldPrint(t *testing.T) {
 		t.Error(got)
 	}
 	var l lineup.Lineup
-	if err := s.c.Do(t.Context(), "POST", "/api/v1/lineups", map[string][]string{"as_of": {then}}, map[string]any{"user": "mira"}, &l); err != nil || len(l.Entries) != 1 || l.Context.Time.Format(time.RFC3339) != mustUTC(t, then) {
+	if err := s.c.Do(t.Context(), "POST", "/api/v1/lineups", map[string][]string{"as_of": {then}},
+		map[string]any{"user": "mira"}, &l); err != nil || len(l.Entries) != 1 ||
+		l.Context.Time.Format(time.RFC3339) != mustUTC(t, then) {
 		t.Errorf("%+v %v", l, err)
 	}
 	s.publish(strings.ReplaceAll(oneQueue, "group:clerks", "user:ida"))
-	if got := holders(map[string][]string{"from": {then}, "until": {time.Now().Format(time.RFC3339Nano)}}); !slices.Equal(got, []string{"mira", "ida"}) && !slices.Equal(got, []string{"mira"}) {
+	if got := holders(map[string][]string{"from": {then}, "until": {time.Now().Format(time.RFC3339Nano)}}); !slices.Equal(
+		got, []string{"mira", "ida"}) && !slices.Equal(got, []string{"mira"}) {
 		t.Error(got)
 	}
 }

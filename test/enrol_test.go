@@ -56,13 +56,15 @@ func startEnrolling(t *testing.T) *enrolling {
 		t.Fatal(err)
 	}
 	s.publish(enrolEstate)
-	s.importDirectory("directory: 1\nusers: [{name: mira.solvang}]\nmachines: [{name: till-1$, location: ardholm}, {name: till-2, location: brannoy}]")
+	s.importDirectory("directory: 1\nusers: [{name: mira.solvang}]\nmachines: [{name: till-1$, location: ardholm}, " +
+		"{name: till-2, location: brannoy}]")
 	return &enrolling{s, ahead, ca}
 }
 
 func (e *enrolling) enrolToken(site string, uses int) string {
 	e.t.Helper()
-	made, err := apiclient.Post[api.MadeEnrolToken](e.t.Context(), e.c, "/api/v1/enrolment-tokens", api.NewEnrolToken{Name: site + "-" + time.Now().Format("150405.000000"), Site: site, Uses: uses})
+	made, err := apiclient.Post[api.MadeEnrolToken](e.t.Context(), e.c, "/api/v1/enrolment-tokens",
+		api.NewEnrolToken{Name: site + "-" + time.Now().Format("150405.000000"), Site: site, Uses: uses})
 	if err != nil {
 		e.t.Fatal(err)
 	}
@@ -76,7 +78,8 @@ func (d *desk) runEnrolled() {
 	if err != nil {
 		d.t.Fatal(err)
 	}
-	a, err := agent.New(agent.Config{State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn, Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second})
+	a, err := agent.New(agent.Config{State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn,
+		Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second})
 	if err != nil {
 		d.t.Fatal(err)
 	}
@@ -99,7 +102,8 @@ func (e *enrolling) as(id agent.Identity, method, path, body string) (int, api.P
 	}
 	pool := x509.NewCertPool()
 	pool.AppendCertsFromPEM(e.ca)
-	c := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool, Certificates: []tls.Certificate{pair}}}}
+	c := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool,
+		Certificates: []tls.Certificate{pair}}}}
 	defer c.CloseIdleConnections()
 	req, err := http.NewRequestWithContext(e.t.Context(), method, e.URL+path, bytes.NewReader([]byte(body)))
 	if err != nil {
@@ -116,15 +120,16 @@ func (e *enrolling) as(id agent.Identity, method, path, body string) (int, api.P
 	return resp.StatusCode, p
 }
 
-// TestEnrolledAgent: a token enrols so many machines, the agent then needs neither token nor address, can ask only as its
-// machine, renews by itself, and is out at once when it is revoked.
+// TestEnrolledAgent: a token enrols so many machines, the agent then needs neither token nor address, can ask only as
+// its machine, renews by itself, and is out at once when it is revoked.
 func TestEnrolledAgent(t *testing.T) {
 	t.Parallel()
 	e := startEnrolling(t)
 	token := e.enrolToken("ardholm", 1)
 	d := newDesk(t, "machine: till-1\nplatform: linux/x64\naddresses: [10.40.8.7]\nsessions: [{user: mira.solvang}]\n")
 	state := filepath.Join(d.dir, ".agent")
-	if _, err := agent.New(agent.Config{State: state}); fault.As(err).Code != "not-enrolled" || !strings.Contains(fault.As(err).Fix, "cirque-agent enrol") {
+	if _, err := agent.New(agent.Config{State: state}); fault.As(err).Code != "not-enrolled" ||
+		!strings.Contains(fault.As(err).Fix, "cirque-agent enrol") {
 		t.Errorf("an agent that knows no service: %v", err)
 	}
 	wrong := token[:len(token)-4] + "0000"
@@ -154,7 +159,8 @@ func TestEnrolledAgent(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	contains(t, "the plan", strings.Join(before, "\n"), "add      hall for everybody", "leave    by-hand, which somebody else set up", "nothing was touched")
+	contains(t, "the plan", strings.Join(before, "\n"), "add      hall for everybody", "leave    by-hand, which "+
+		"somebody else set up", "nothing was touched")
 	if d.file("everybody/hall.yaml") != "" {
 		t.Error("planning touched something")
 	}
@@ -171,7 +177,9 @@ func TestEnrolledAgent(t *testing.T) {
 		from, _, err := now.Lasts()
 		return err == nil && time.Since(from) < time.Hour && now.Key != id.Key
 	})
-	for body, want := range map[string]int{`[{"machine":"till-1"}]`: 200, `[{"machine":"till-1$","user":"mira.solvang"}]`: 200, `[{"machine":"till-2"}]`: 403, `[{"user":"mira.solvang"}]`: 403} {
+	for body, want := range map[string]int{`[{"machine":"till-1"}]`: 200,
+		`[{"machine":"till-1$","user":"mira.solvang"}]`: 200, `[{"machine":"till-2"}]`: 403,
+		`[{"user":"mira.solvang"}]`: 403} {
 		if status, p := e.as(id, "POST", "/api/v1/lineups/batch", body); status != want {
 			t.Errorf("%s: %d %s", body, status, p.Detail)
 		}
@@ -179,7 +187,8 @@ func TestEnrolledAgent(t *testing.T) {
 	if status, _ := e.as(id, "GET", "/api/v1/estate", ""); status != 403 {
 		t.Errorf("an agent reads the estate: %d", status)
 	}
-	if _, err := agent.Enrol(t.Context(), e.URL, e.enrolToken("", 1), t.TempDir(), nil, facts("TILL-1.skerry.example", "10.40.8.9")); err == nil || !strings.Contains(err.Error(), "enrolled since") {
+	if _, err := agent.Enrol(t.Context(), e.URL, e.enrolToken("", 1), t.TempDir(), nil, facts("TILL-1.skerry.example",
+		"10.40.8.9")); err == nil || !strings.Contains(err.Error(), "enrolled since") {
 		t.Errorf("a machine is enrolled twice: %v", err)
 	}
 	if code, out, errs := e.runTLS("enrol", "revoke", "till-1$"); code != 0 {
@@ -190,7 +199,8 @@ func TestEnrolledAgent(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, any := range []agent.Identity{id, now} {
-		if status, p := e.as(any, "POST", "/api/v1/lineups/batch", `[{"machine":"till-1"}]`); status != 401 || p.Code != "certificate-revoked" {
+		if status, p := e.as(any, "POST", "/api/v1/lineups/batch", `[{"machine":"till-1"}]`); status != 401 ||
+			p.Code != "certificate-revoked" {
 			t.Errorf("after it was revoked: %d %+v", status, p)
 		}
 	}
@@ -255,7 +265,8 @@ func TestEnrolmentRefused(t *testing.T) {
 		t.Errorf("%+v %v", list, err)
 	}
 	code, out, _ := e.runTLS("audit", "--kind", "enrol.refused")
-	if code != 0 || strings.Count(out, "was not enrolled") != 7 || !strings.Contains(out, "till-2 was not enrolled: the enrolment token") {
+	if code != 0 || strings.Count(out, "was not enrolled") != 7 || !strings.Contains(out, "till-2 was not enrolled: the "+
+		"enrolment token") {
 		t.Errorf("%d\n%s", code, out)
 	}
 	// The certificate of another authority is none.
@@ -270,12 +281,16 @@ func TestEnrolmentRefused(t *testing.T) {
 	}
 	pool := x509.NewCertPool()
 	pool.AppendCertsFromPEM(e.ca)
-	c := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool, GetClientCertificate: func(*tls.CertificateRequestInfo) (*tls.Certificate, error) { return &pair, nil }}}}
+	c := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{
+		RootCAs: pool, GetClientCertificate: func(*tls.CertificateRequestInfo) (*tls.Certificate, error) {
+			return &pair, nil
+		}}}}
 	if resp, err := c.Get(e.URL + "/api/v1/session"); err == nil {
 		_ = resp.Body.Close()
 		t.Errorf("another authority's certificate is taken: %d", resp.StatusCode)
 	}
-	if code, _, errs := e.runTLS("enrol", "token", "x", "--site", "nowhere"); code != 3 || !strings.Contains(errs, `no site "nowhere"`) {
+	if code, _, errs := e.runTLS("enrol", "token", "x", "--site", "nowhere"); code != 3 || !strings.Contains(errs,
+		`no site "nowhere"`) {
 		t.Errorf("%d %s", code, errs)
 	}
 }
@@ -284,7 +299,8 @@ func TestEnrolmentRefused(t *testing.T) {
 func TestPersonAtMachine(t *testing.T) {
 	t.Parallel()
 	e := startEnrolling(t)
-	if _, err := e.Service.AddAccount(t.Context(), owner, "mira.solvang", "correct horse battery", access.Holding{Role: access.Person}); err != nil {
+	if _, err := e.Service.AddAccount(t.Context(), owner, "mira.solvang", "correct horse battery",
+		access.Holding{Role: access.Person}); err != nil {
 		t.Fatal(err)
 	}
 	d := newDesk(t, "machine: till-1\nplatform: linux/x64\naddresses: [10.40.8.7]\nsessions: [{user: 'SKERRY\\msol'}]\n")
@@ -300,7 +316,8 @@ func TestPersonAtMachine(t *testing.T) {
 		seen, err = apiclient.Get[api.Endpoint](t.Context(), e.c, "/api/v1/endpoints/till-1$", nil)
 		return err == nil
 	})
-	if len(seen.Says) != 1 || !strings.Contains(seen.Says[0], `this machine's sign-in names come from a source (SKERRY) that no directory here knows`) {
+	if len(seen.Says) != 1 || !strings.Contains(seen.Says[0],
+		`this machine's sign-in names come from a source (SKERRY) that no directory here knows`) {
 		t.Errorf("%q", seen.Says)
 	}
 	if code, out, _ := e.runTLS("directory", "strangers"); code != 0 || !strings.Contains(out, `SKERRY\msol  till-1$`) {
@@ -311,7 +328,8 @@ func TestPersonAtMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	lines, err := agent.Status(t.Context(), state, standIn)
-	if text := strings.Join(lines, "\n"); err != nil || !strings.Contains(text, `SKERRY\msol is unknown to the service`) || !strings.Contains(text, "at ardholm: hall") {
+	if text := strings.Join(lines, "\n"); err != nil || !strings.Contains(text, `SKERRY\msol is unknown to the service`) ||
+		!strings.Contains(text, "at ardholm: hall") {
 		t.Errorf("%s %v", text, err)
 	}
 	r, err := agent.ReachBy(state)
@@ -321,10 +339,12 @@ func TestPersonAtMachine(t *testing.T) {
 	if _, asked, err := r.Notice(t.Context(), `SKERRY\msol`); err != nil || !asked {
 		t.Errorf("%v %v", asked, err)
 	}
-	if _, err := r.SayWho(t.Context(), `SKERRY\msol`, "mira.solvang", "wrong"); err == nil || !strings.Contains(err.Error(), "not right") {
+	if _, err := r.SayWho(t.Context(), `SKERRY\msol`, "mira.solvang", "wrong"); err == nil ||
+		!strings.Contains(err.Error(), "not right") {
 		t.Errorf("a wrong password: %v", err)
 	}
-	if user, err := r.SayWho(t.Context(), `SKERRY\msol`, "mira.solvang", "correct horse battery"); err != nil || user != "mira.solvang" {
+	if user, err := r.SayWho(t.Context(), `SKERRY\msol`, "mira.solvang", "correct horse battery"); err != nil ||
+		user != "mira.solvang" {
 		t.Fatal(user, err)
 	}
 	d.has("everybody/hall mira.solvang/desk")
@@ -332,8 +352,10 @@ func TestPersonAtMachine(t *testing.T) {
 		t.Fatal(err)
 	}
 	d.has("everybody/hall")
-	e.publish(strings.Replace(enrolEstate, "locations:", "settings: {agents: {user_from: ask, notice: Say who you are.}}\nlocations:", 1))
-	d.write("machine.yaml", "machine: till-1\nplatform: linux/x64\naddresses: [10.40.8.7]\nsessions: [{user: mira.solvang}]\n")
+	e.publish(strings.Replace(enrolEstate, "locations:", "settings: {agents: {user_from: ask, notice: Say who you "+
+		"are.}}\nlocations:", 1))
+	d.write("machine.yaml", "machine: till-1\nplatform: linux/x64\naddresses: [10.40.8.7]\nsessions: [{user: "+
+		"mira.solvang}]\n")
 	d.has("everybody/hall") // asked, and has not said
 	if notice, asked, err := r.Notice(t.Context(), "mira.solvang"); err != nil || !asked || notice != "Say who you are." {
 		t.Errorf("%q %v %v", notice, asked, err)

@@ -28,7 +28,8 @@ import (
 // crowdFor is where a process of many agents finds their tokens, after the service's address.
 const crowdFor = "CIRQUE_TEST_CROWD"
 
-// crowdIfAsked is the main function of that process: it says what its spoolers have seen whenever it is asked with a line.
+// crowdIfAsked is the main function of that process: it says what its spoolers have seen whenever it is asked with a
+// line.
 func crowdIfAsked() {
 	url, file, ok := strings.Cut(os.Getenv(crowdFor), " ")
 	if !ok {
@@ -113,13 +114,15 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 	for i := range agents {
 		m := fmt.Sprintf("desk-%05d", i)
 		secret := rand.Text()
-		if _, err := store.AddToken(b.Context(), access.Token{Name: m, Role: access.Agent, Machine: m, Hash: sha256.Sum256([]byte(secret)), Author: "test"}); err != nil {
+		if _, err := store.AddToken(b.Context(), access.Token{Name: m, Role: access.Agent, Machine: m,
+			Hash: sha256.Sum256([]byte(secret)), Author: "test"}); err != nil {
 			b.Fatal(err)
 		}
 		fmt.Fprintf(&files[i%processes], "%s %s\n", m, secret)
 	}
 	store.Close()
-	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), Database: database, Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true, Health: true})
+	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), Database: database, Listen: "127.0.0.1:0",
+		PlainHTTP: true, Throwaway: true, Health: true})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -134,7 +137,8 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 		return p
 	}
 	f.first = start()
-	if _, _, err := r.Service.Publish(b.Context(), owner, []document.File{{Name: "estate.yaml", Text: pairOn("spread", f.first, start(), settings)}}, "test"); err != nil {
+	if _, _, err := r.Service.Publish(b.Context(), owner, []document.File{{Name: "estate.yaml", Text: pairOn("spread",
+		f.first, start(), settings)}}, "test"); err != nil {
 		b.Fatal(err)
 	}
 	dir := b.TempDir()
@@ -232,8 +236,8 @@ func BenchmarkDrain(b *testing.B) {
 	b.ReportMetric(0, "ns/op")
 }
 
-// BenchmarkDeadServer kills one of two servers that share 1,000 endpoints: from the second failed probe until every one has
-// confirmed that it moved.
+// BenchmarkDeadServer kills one of two servers that share 1,000 endpoints: from the second failed probe until every one
+// has confirmed that it moved.
 func BenchmarkDeadServer(b *testing.B) {
 	f := newFleet(b, 1_000, "{probe_seconds: 2, return_minutes: 0}")
 	addr := f.first.Addr()

@@ -32,7 +32,8 @@ func databasePID(t *testing.T, data string) int {
 	return pid
 }
 
-// serveFor runs the service in a process of its own, when the tests' own program is started with this in its environment.
+// serveFor runs the service in a process of its own, when the tests' own program is started with this in its
+// environment.
 const serveFor = "CIRQUE_TEST_SERVE"
 
 // serveAt is where it listens, where that matters.
@@ -50,12 +51,14 @@ func serveIfAsked() {
 		fmt.Println("failed", err)
 		os.Exit(1)
 	}
-	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Listen: cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"), PlainHTTP: true, AddressTable: table})
+	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Listen: cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"),
+		PlainHTTP: true, AddressTable: table})
 	if err != nil {
 		fmt.Println("failed", err)
 		os.Exit(1)
 	}
-	_, secret, err := r.Service.MakeToken(contextOfProcess(), owner, access.Token{Name: fmt.Sprint("test ", os.Getpid()), Role: access.Administrator})
+	_, secret, err := r.Service.MakeToken(contextOfProcess(), owner, access.Token{Name: fmt.Sprint("test ", os.Getpid()),
+		Role: access.Administrator})
 	fmt.Println("ready", r.URL, secret, err)
 	<-contextOfProcess().Done()
 	_ = r.Stop()
@@ -87,7 +90,8 @@ func startProcess(t *testing.T, data string, env ...string) *process {
 		_ = cmd.Process.Kill()
 		t.Fatalf("%q %v", line, err)
 	}
-	p := &process{cmd: cmd, aService: &aService{Running: &app.Running{URL: f[1]}, t: t, data: t.TempDir(), token: f[2]}, took: time.Since(begin)}
+	p := &process{cmd: cmd, aService: &aService{Running: &app.Running{URL: f[1]}, t: t, data: t.TempDir(), token: f[2]},
+		took: time.Since(begin)}
 	p.c = p.client(p.token)
 	t.Cleanup(func() { p.kill() })
 	return p

@@ -31,7 +31,8 @@ queues:
 func TestListing(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(20, 2, 2))
-	_, lead := withStandIns(t, sim.Spec{For: "10.5.0.1:631", Name: "d", Model: "Skerrymark Mono 40", Can: []string{"two-sided", "colour"}})
+	_, lead := withStandIns(t, sim.Spec{For: "10.5.0.1:631", Name: "d", Model: "Skerrymark Mono 40",
+		Can: []string{"two-sided", "colour"}})
 	s := startService(t, lead)
 	l := manage(t, dir)
 	entry := func(dn string, attrs map[string][]string) {
@@ -49,16 +50,21 @@ func TestListing(t *testing.T) {
 	if err := os.WriteFile(word, []byte(dir.Password+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager, "--password-file", word, "--every", "3600"}
-	if code, _, errs := s.run(append(add, "--list-under", under)...); code == 0 || !strings.Contains(errs, "has nothing at "+under) {
+	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+		"--password-file", word, "--every", "3600"}
+	if code, _, errs := s.run(append(add, "--list-under", under)...); code == 0 || !strings.Contains(errs,
+		"has nothing at "+under) {
 		t.Errorf("%d %s", code, errs)
 	}
 	entry(under, map[string][]string{"objectClass": {"organizationalUnit"}, "ou": {"printers"}})
-	entry("printer-name=theirs,"+under, map[string][]string{"objectClass": {"printerService"}, "printer-name": {"theirs"}, "printer-info": {"Somebody else's"}})
-	entry("printer-name=other,"+under, map[string][]string{"objectClass": {"printerService"}, "printer-name": {"other"}, "printer-info": {"Somebody else's"}})
+	entry("printer-name=theirs,"+under, map[string][]string{"objectClass": {"printerService"}, "printer-name": {"theirs"},
+		"printer-info": {"Somebody else's"}})
+	entry("printer-name=other,"+under, map[string][]string{"objectClass": {"printerService"}, "printer-name": {"other"},
+		"printer-info": {"Somebody else's"}})
 	entry("cn=note,"+under, map[string][]string{"objectClass": {"device"}, "cn": {"note"}})
 	reader := strings.Replace(strings.Join(append(add, "--list-under", under), "\x00"), dir.Manager, dir.Reader, 1)
-	if code, _, errs := s.run(strings.Split(reader, "\x00")...); code == 0 || !strings.Contains(errs, "does not let "+dir.Reader+" write") {
+	if code, _, errs := s.run(strings.Split(reader, "\x00")...); code == 0 || !strings.Contains(errs, "does not let "+
+		dir.Reader+" write") {
 		t.Errorf("an account that may not write: %d %s", code, errs)
 	}
 	s.publish(listedEstate)
@@ -68,7 +74,8 @@ func TestListing(t *testing.T) {
 	// search asks with the directory's own tool, as a person would.
 	search := func(filter string) []string {
 		t.Helper()
-		out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", dir.URL, "-D", dir.Reader, "-w", dir.Password, "-b", dir.Base, "-E", "pr=100/noprompt", filter, "printer-name").CombinedOutput()
+		out, err := exec.Command("ldapsearch", "-x", "-LLL", "-o", "ldif-wrap=no", "-H", dir.URL, "-D", dir.Reader, "-w",
+			dir.Password, "-b", dir.Base, "-E", "pr=100/noprompt", filter, "printer-name").CombinedOutput()
 		if err != nil {
 			t.Fatalf("ldapsearch: %v\n%s", err, out)
 		}
@@ -91,7 +98,8 @@ func TestListing(t *testing.T) {
 	finds("(printer-location=*Quay House*)", "hall")
 	finds("(printer-make-and-model=*Mono 40*)", "hall")
 	finds("(printer-sides-supported=two-sided-long-edge)", "hall")
-	contains(t, "the client", s.must("directory", "listed"), "skerry", "2 entries are below "+under, "theirs: an entry of that name is there already, which Cirque did not write")
+	contains(t, "the client", s.must("directory", "listed"), "skerry", "2 entries are below "+under,
+		"theirs: an entry of that name is there already, which Cirque did not write")
 
 	// The estate changes; a stranger changes an entry, and adds what is none of Cirque's.
 	m := ldap.NewModifyRequest("printer-name=hall,"+under, nil)
@@ -100,7 +108,8 @@ func TestListing(t *testing.T) {
 	if err := l.Modify(m); err != nil {
 		t.Fatal(err)
 	}
-	s.publish(strings.NewReplacer(`"Wide"`, `"Wide plotter"`, "{name: quiet,", "{name: quiet, listed: true,", `title: "Booking hall"`, `title: "Booking hall, new"`).Replace(listedEstate))
+	s.publish(strings.NewReplacer(`"Wide"`, `"Wide plotter"`, "{name: quiet,", "{name: quiet, listed: true,",
+		`title: "Booking hall"`, `title: "Booking hall, new"`).Replace(listedEstate))
 	finds("(printer-info=Wide plotter)", "wide")
 	finds("(&(objectClass=printerService)(printer-uri=*))", "hall", "quiet", "wide")
 	finds("(&(printer-info=Booking hall, new)(printer-job-priority-supported=7))", "hall") // what is not Cirque's stays
@@ -117,13 +126,15 @@ func TestListing(t *testing.T) {
 	s.publish(listedEstate)
 	finds("(&(objectClass=printerService)(printer-uri=*))", "hall", "wide")
 	dir.Stop()
-	if code, _, errs := s.run("directory", "source", "remove", "skerry"); code == 0 || !strings.Contains(errs, "cannot be withdrawn") {
+	if code, _, errs := s.run("directory", "source", "remove", "skerry"); code == 0 || !strings.Contains(errs,
+		"cannot be withdrawn") {
 		t.Errorf("%d %s", code, errs)
 	}
 	dir.Start()
 	s.must("directory", "source", "remove", "skerry")
 	finds("(objectClass=printerService)", "other", "theirs")
-	found, err := manage(t, dir).Search(ldap.NewSearchRequest("cn=note,"+under, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 0, 0, false, "(objectClass=*)", nil, nil))
+	found, err := manage(t, dir).Search(ldap.NewSearchRequest("cn=note,"+under, ldap.ScopeBaseObject,
+		ldap.NeverDerefAliases, 0, 0, false, "(objectClass=*)", nil, nil))
 	if err != nil || len(found.Entries) != 1 {
 		t.Error("the note is gone:", err)
 	}

@@ -68,7 +68,8 @@ func theDemo(t *testing.T) *app.Demo {
 		if demoOnce.dir, demoOnce.err = scratch(); demoOnce.err != nil {
 			return
 		}
-		demoOnce.demo, demoOnce.err = app.StartDemo(context.Background(), app.Options{Data: filepath.Join(demoOnce.dir, "data"), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true, Health: os.Getenv("CIRQUE_SCREENSHOTS") != ""})
+		demoOnce.demo, demoOnce.err = app.StartDemo(context.Background(), app.Options{Data: filepath.Join(demoOnce.dir,
+			"data"), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true, Health: os.Getenv("CIRQUE_SCREENSHOTS") != ""})
 	})
 	if demoOnce.err != nil {
 		t.Fatal(demoOnce.err)
@@ -85,7 +86,8 @@ func chromium() (string, error) {
 	return "", errors.New("chromium is not installed: apt-get install --no-install-recommends chromium")
 }
 
-// tab opens a tab of 1280x800. A request to another host, an error in the page's script or on its console fails the test.
+// tab opens a tab of 1280x800. A request to another host, an error in the page's script or on its console fails the
+// test.
 func tab(t *testing.T) context.Context {
 	t.Helper()
 	browserOnce.Do(func() {
@@ -99,8 +101,10 @@ func tab(t *testing.T) context.Context {
 			browserOnce.err = err
 			return
 		}
-		opts := append(cdp.DefaultExecAllocatorOptions[:], cdp.ExecPath(path), cdp.NoSandbox, cdp.UserDataDir(profile), cdp.WindowSize(1280, 800),
-			cdp.Flag("disable-gpu", true), cdp.Flag("disable-quic", true), cdp.Flag("disable-component-update", true), cdp.Flag("no-proxy-server", true),
+		opts := append(cdp.DefaultExecAllocatorOptions[:], cdp.ExecPath(path), cdp.NoSandbox, cdp.UserDataDir(profile),
+			cdp.WindowSize(1280, 800),
+			cdp.Flag("disable-gpu", true), cdp.Flag("disable-quic", true), cdp.Flag("disable-component-update", true),
+			cdp.Flag("no-proxy-server", true),
 			cdp.Flag("force-color-profile", "srgb"), cdp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1"))
 		allocator, stopAllocator := cdp.NewExecAllocator(context.Background(), opts...)
 		ctx, stopBrowser := cdp.NewContext(allocator)
@@ -118,7 +122,8 @@ func tab(t *testing.T) context.Context {
 	cdp.Listen(ctx, func(ev any) {
 		switch e := ev.(type) {
 		case *network.EventRequestWillBeSent:
-			if u := e.Request.URL; !strings.HasPrefix(u, "http://127.0.0.1:") && !strings.HasPrefix(u, "data:") && !strings.HasPrefix(u, "blob:") {
+			if u := e.Request.URL; !strings.HasPrefix(u, "http://127.0.0.1:") && !strings.HasPrefix(u, "data:") &&
+				!strings.HasPrefix(u, "blob:") {
 				t.Errorf("the page asks another host: %s", u)
 			}
 		case *runtime.EventExceptionThrown:

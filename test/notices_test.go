@@ -45,8 +45,8 @@ func letters(r *sim.Relay, to string) string {
 	return strings.Join(out, "\n----\n")
 }
 
-// TestNotices: a dead server is told to whom it concerns once it has lasted, by mail and by a post; the owners of jobs that wait
-// there are told of theirs; and that it is over. What does not arrive is said, and tried again.
+// TestNotices: a dead server is told to whom it concerns once it has lasted, by mail and by a post; the owners of jobs
+// that wait there are told of theirs; and that it is over. What does not arrive is said, and tried again.
 func TestNotices(t *testing.T) {
 	t.Parallel()
 	var clock aClock
@@ -66,21 +66,29 @@ func TestNotices(t *testing.T) {
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	at := one.Addr()
 	one.Change(func([]sim.Queue) []sim.Queue { return []sim.Queue{{Name: "hall", Waiting: 2}} })
-	s.importDirectory("directory: 1\nusers: [{name: odd.nilsen, email: odd.nilsen@skerry.example}, {name: ragna.holm}, {name: liv, email: liv@skerry.example}]\ngroups: [{name: desk, members: [\"group:inner\"]}, {name: inner, members: [\"user:liv\"]}]\n")
-	estate := pairOn("standby", one, two, "{probe_seconds: 2, up_after: 1, return_minutes: 0}, mail: {relay: \"smtp://"+post.Addr()+"\", from: cirque@skerry.example}") +
-		fmt.Sprintf("notices:\n  - {name: harbour, about: [servers], after: 1, tell: [\"mail:desk@skerry.example\", \"group:desk\", \"post:%s/hook\"], owners: true}\n  - {name: elsewhere, about: [devices], tell: [\"user:nobody\"]}\n", hook.URL)
+	s.importDirectory("directory: 1\nusers: [{name: odd.nilsen, email: odd.nilsen@skerry.example}, {name: ragna.holm}, " +
+		"{name: liv, email: liv@skerry.example}]\ngroups: [{name: desk, members: [\"group:inner\"]}, {name: inner, " +
+		"members: [\"user:liv\"]}]\n")
+	estate := pairOn("standby", one, two, "{probe_seconds: 2, up_after: 1, return_minutes: 0}, mail: {relay: \"smtp://"+
+		post.Addr()+"\", from: cirque@skerry.example}") +
+		fmt.Sprintf("notices:\n  - {name: harbour, about: [servers], after: 1, tell: [\"mail:desk@skerry.example\", "+
+			"\"group:desk\", \"post:%s/hook\"], owners: true}\n  - {name: elsewhere, about: [devices], tell: "+
+			"[\"user:nobody\"]}\n", hook.URL)
 	s.publish(estate)
 	s.must("server", "read", "ps-1")
 
 	// Tried when it is entered: the relay wants a sign-in.
-	if code, out, _ := s.run("notice", "try", "harbour"); code != 8 || !strings.Contains(out, "answers: 502") && !strings.Contains(out, "answers: 530") {
+	if code, out, _ := s.run("notice", "try", "harbour"); code != 8 || !strings.Contains(out, "answers: 502") &&
+		!strings.Contains(out, "answers: 530") {
 		t.Error(code, out)
 	}
-	if code, out, _ := s.run("notice", "try", "elsewhere"); code != 8 || !strings.Contains(out, "no mail address of nobody") {
+	if code, out, _ := s.run("notice", "try", "elsewhere"); code != 8 || !strings.Contains(out,
+		"no mail address of nobody") {
 		t.Error(code, out)
 	}
 	store := func(secret string) {
-		if _, err := s.Service.StoreCredential(t.Context(), owner, service.NewCredential{Name: "relay", Kind: "sign-in", User: "cirque", Secret: secret, For: []string{"127.0.0.1"}}); err != nil {
+		if _, err := s.Service.StoreCredential(t.Context(), owner, service.NewCredential{Name: "relay", Kind: "sign-in",
+			User: "cirque", Secret: secret, For: []string{"127.0.0.1"}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -89,8 +97,10 @@ func TestNotices(t *testing.T) {
 		t.Error(code, out)
 	}
 	store("open sesame")
-	contains(t, "the trial", s.must("notice", "try", "harbour"), "mail:desk@skerry.example", "127.0.0.1 took it", "group:desk (liv@skerry.example)", "answers 200")
-	if _, out, _ := s.run("notice", "list"); !strings.Contains(out, "owners of waiting jobs") || !strings.Contains(out, "arrived") {
+	contains(t, "the trial", s.must("notice", "try", "harbour"), "mail:desk@skerry.example", "127.0.0.1 took it",
+		"group:desk (liv@skerry.example)", "answers 200")
+	if _, out, _ := s.run("notice", "list"); !strings.Contains(out, "owners of waiting jobs") || !strings.Contains(out,
+		"arrived") {
 		t.Error(out)
 	}
 
@@ -98,23 +108,31 @@ func TestNotices(t *testing.T) {
 	if err := one.Close(); err != nil {
 		t.Fatal(err)
 	}
-	within(t, "the fault is seen", func() bool { return strings.Contains(s.must("faults"), "the server ps-1 does not answer") })
+	within(t, "the fault is seen", func() bool {
+		return strings.Contains(s.must("faults"), "the server ps-1 does not answer")
+	})
 	if strings.Contains(letters(post, "desk@skerry.example"), "ps-1") {
 		t.Error("told at once, before it has lasted")
 	}
-	contains(t, "what waits", s.must("server", "jobs", "ps-1"), "2 jobs wait on it, as it told on", "odd.nilsen", "once that is back; whoever needs it now prints it again")
+	contains(t, "what waits", s.must("server", "jobs", "ps-1"), "2 jobs wait on it, as it told on", "odd.nilsen",
+		"once that is back; whoever needs it now prints it again")
 	// An owner whose mailbox is gone keeps nobody else from being told.
 	post.Refuse("mailbox full", "odd.nilsen@skerry.example")
 	clock.forward(2 * time.Minute)
 	within(t, "the desk is told", func() bool {
 		return strings.Contains(letters(post, "desk@skerry.example"), "the server ps-1 does not answer")
 	})
-	within(t, "it is said that the owner is not", func() bool { return strings.Contains(s.must("notice", "sent"), "mailbox full") })
+	within(t, "it is said that the owner is not", func() bool {
+		return strings.Contains(s.must("notice", "sent"), "mailbox full")
+	})
 	post.Refuse("")
 	clock.forward(2 * time.Minute)
 	within(t, "the owner is told", func() bool { return len(letters(post, "odd.nilsen@skerry.example")) > 0 })
-	contains(t, "the owner's letter", letters(post, "odd.nilsen@skerry.example"), "Your print jobs wait", "waits your job Manifest 700 on hall", "prints it again")
-	within(t, "the group's people are told", func() bool { return strings.Contains(letters(post, "liv@skerry.example"), "ps-1 does not answer") })
+	contains(t, "the owner's letter", letters(post, "odd.nilsen@skerry.example"), "Your print jobs wait",
+		"waits your job Manifest 700 on hall", "prints it again")
+	within(t, "the group's people are told", func() bool {
+		return strings.Contains(letters(post, "liv@skerry.example"), "ps-1 does not answer")
+	})
 	within(t, "the hook is told", func() bool {
 		mu.Lock()
 		defer mu.Unlock()
@@ -124,7 +142,9 @@ func TestNotices(t *testing.T) {
 		t.Errorf("told %d times:\n%s", n, letters(post, "desk@skerry.example"))
 	}
 	printServer(t, at)
-	within(t, "it is told that it is over", func() bool { return strings.Contains(letters(post, "desk@skerry.example"), "Over:") })
+	within(t, "it is told that it is over", func() bool {
+		return strings.Contains(letters(post, "desk@skerry.example"), "Over:")
+	})
 
 	// What does not arrive is an event, and is tried again until it does.
 	post.Refuse("no such mailbox")
@@ -132,10 +152,13 @@ func TestNotices(t *testing.T) {
 	if err := two.Close(); err != nil {
 		t.Fatal(err)
 	}
-	within(t, "the other's fault is seen", func() bool { return strings.Contains(s.must("faults"), "the server ps-2 does not answer") })
+	within(t, "the other's fault is seen", func() bool {
+		return strings.Contains(s.must("faults"), "the server ps-2 does not answer")
+	})
 	clock.forward(2 * time.Minute)
 	within(t, "it is said that it does not arrive", func() bool {
-		return strings.Contains(s.events(), "The notice harbour does not arrive") && strings.Contains(s.must("notice", "sent"), "no such mailbox")
+		return strings.Contains(s.events(), "The notice harbour does not arrive") && strings.Contains(s.must("notice",
+			"sent"), "no such mailbox")
 	})
 	post.Refuse("")
 	clock.forward(2 * time.Minute)
@@ -145,7 +168,8 @@ func TestNotices(t *testing.T) {
 		}
 	})
 	within(t, "it arrives again", func() bool {
-		return strings.Contains(letters(post, "desk@skerry.example"), "ps-2 does not answer") && strings.Contains(s.events(), "The notice harbour arrives again")
+		return strings.Contains(letters(post, "desk@skerry.example"), "ps-2 does not answer") && strings.Contains(s.events(),
+			"The notice harbour arrives again")
 	})
 }
 
@@ -153,8 +177,10 @@ func TestNotices(t *testing.T) {
 func TestNoticesOfSites(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
-	s.publish("estate: 1\nlocations: [{path: ard}, {path: bran}]\nnotices: [{name: bran, at: [\"location:bran\"], tell: [\"mail:x@skerry.example\"]}]\n")
-	_, secret, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "siri", Role: access.SiteAdmin, Sites: []string{"ard"}})
+	s.publish("estate: 1\nlocations: [{path: ard}, {path: bran}]\nnotices: [{name: bran, at: [\"location:bran\"], tell: " +
+		"[\"mail:x@skerry.example\"]}]\n")
+	_, secret, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "siri", Role: access.SiteAdmin,
+		Sites: []string{"ard"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -168,7 +194,8 @@ func TestNoticesOfSites(t *testing.T) {
 			t.Errorf("%s: %d %s", text, code, errs)
 		}
 	}
-	if code, out, errs := s.runWith("estate: 1\nnotices: [{name: mine, at: [\"location:ard\"], tell: [\"mail:x@skerry.example\"]}]\n", "estate", "apply", "--merge", "--publish", "-m", "x", "-"); code != 0 {
+	if code, out, errs := s.runWith("estate: 1\nnotices: [{name: mine, at: [\"location:ard\"], tell: "+
+		"[\"mail:x@skerry.example\"]}]\n", "estate", "apply", "--merge", "--publish", "-m", "x", "-"); code != 0 {
 		t.Error(code, out, errs)
 	}
 	if code, _, errs := s.run("notice", "try", "bran"); code != 5 || !strings.Contains(errs, "bran") {

@@ -38,17 +38,24 @@ const slipINF = "[Version]\nClass=Printer\nProvider=\"Tarnhelm\"\nDriverVer=06/3
 func TestPackages(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
-	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1, platform: windows/x64}, {name: mac-1, platform: macos/arm64}]\n")
-	s.publish("estate: 1\ndevices: [{name: p, uri: \"ipp://192.0.2.1/ipp/print\"}]\ndrivers: [{name: slip, exact: \"Slip 3 v1.4\", platform: windows/x64}]\nqueues: [{name: q, devices: [p], paths: [{device: p}], drivers: {windows/x64: slip}}]\ngrants: [{name: g, effect: place, queues: [q], on: [\"machine:desk-1\", \"machine:mac-1\"]}]\n")
-	dir := folder(t, map[string]string{"x64/slip.inf": slipINF, "x64/slip.gpd": strings.Repeat("slip ", 1000), "tools/extra.exe": "ballast"})
+	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1, platform: windows/x64}, {name: " +
+		"mac-1, platform: macos/arm64}]\n")
+	s.publish("estate: 1\ndevices: [{name: p, uri: \"ipp://192.0.2.1/ipp/print\"}]\ndrivers: [{name: slip, exact: " +
+		"\"Slip 3 v1.4\", platform: windows/x64}]\nqueues: [{name: q, devices: [p], paths: [{device: p}], drivers: " +
+		"{windows/x64: slip}}]\ngrants: [{name: g, effect: place, queues: [q], on: [\"machine:desk-1\", " +
+		"\"machine:mac-1\"]}]\n")
+	dir := folder(t, map[string]string{"x64/slip.inf": slipINF, "x64/slip.gpd": strings.Repeat("slip ", 1000),
+		"tools/extra.exe": "ballast"})
 	contains(t, "add", s.must("driver", "add", dir, "--name", "slips", "--note", "for the kiosks"), "slips", "1 name")
 	contains(t, "again", s.must("driver", "add", dir, "--name", "other"), "kept already")
 	contains(t, "list", s.must("driver", "list"), "slips", "1 package.")
 	contains(t, "show", s.must("driver", "show", "slips"), "Slip·3··v1.4", "windows/x64", "1.4.2.0")
-	contains(t, "compare", s.must("driver", "compare", "Slip 3 v1.4"), "Slip·3··v1.4", "They differ at letter 8: a space more in the second.")
+	contains(t, "compare", s.must("driver", "compare", "Slip 3 v1.4"), "Slip·3··v1.4", "They differ at letter 8: a "+
+		"space more in the second.")
 	contains(t, "names", s.must("driver", "names", "--model", "Slip 3"), "*", "Slip·3··v1.4")
 	report := s.must("driver", "report")
-	contains(t, "report", report, "one accepts “Slip·3··v1.4”", "slip (in no package): 1 gets it", "NONE: 1 gets it", "Packages that nobody uses")
+	contains(t, "report", report, "one accepts “Slip·3··v1.4”", "slip (in no package): 1 gets it", "NONE: 1 gets it",
+		"Packages that nobody uses")
 	out := t.TempDir()
 	s.must("driver", "get", "slips", out)
 	for _, f := range []string{"x64/slip.inf", "x64/slip.gpd", "tools/extra.exe"} {
@@ -81,7 +88,8 @@ func TestPackages(t *testing.T) {
 	if err != nil || len(list) != 2 {
 		t.Fatalf("%d packages %v", len(list), err)
 	}
-	s.publish("estate: 1\ndrivers: [{name: slip, exact: \"Slip 3  v1.4\", platform: windows/x64}]\nqueues: [{name: q, paths: [{gateway: true}], drivers: {windows/x64: slip}}]\n")
+	s.publish("estate: 1\ndrivers: [{name: slip, exact: \"Slip 3  v1.4\", platform: windows/x64}]\nqueues: [{name: q, " +
+		"paths: [{gateway: true}], drivers: {windows/x64: slip}}]\n")
 	if code, _, errs := s.run("driver", "remove", "slips"); code != cli.ExitConflict || !strings.Contains(errs, "slip") {
 		t.Error("a package that is used was forgotten:", code, errs)
 	}

@@ -13,7 +13,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 )
 
-// A page is a tab at the console. Things on it are found by their role and name, as people and screen readers find them.
+// A page is a tab at the console. Things on it are found by their role and name, as people and screen readers find
+// them.
 type page struct {
 	t    *testing.T
 	ctx  context.Context
@@ -21,8 +22,8 @@ type page struct {
 	n    int
 }
 
-// finder is a function of the page: the visible element of a role and an accessible name, or the end of one after "…" (HTML-AAM's mapping for the
-// elements that the console uses).
+// finder is a function of the page: the visible element of a role and an accessible name, or the end of one after "…"
+// (HTML-AAM's mapping for the elements that the console uses).
 const finder = `(role, name) => {
   const roles = { button: "button", a: "link", select: "combobox", h1: "heading", h2: "heading", h3: "heading", table: "table", tr: "row", option: "option", nav: "navigation", summary: "summary", textarea: "textbox" };
   const roleOf = (e) => e.getAttribute("role") ?? (e.tagName === "INPUT" ? ({ search: "searchbox", checkbox: "checkbox", radio: "radio" }[e.type] ?? "textbox") : roles[e.tagName.toLowerCase()]);
@@ -38,12 +39,13 @@ func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
 	}
 }
 
-// poll waits for an expression to be true. A page that takes another's place meanwhile is asked anew: the browser tells of
-// the new one a moment after it has been navigated to.
+// poll waits for an expression to be true. A page that takes another's place meanwhile is asked anew: the browser tells
+// of the new one a moment after it has been navigated to.
 func (p *page) poll(js string) error {
 	for try := 0; ; try++ {
 		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingTimeout(time.Minute)))
-		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(), "context was destroyed") {
+		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(),
+			"context was destroyed") {
 			return err
 		}
 	}
@@ -71,13 +73,14 @@ func (p *page) press(role, name string) {
 	p.do("press "+name, cdp.Click(cdp.CSS(p.still(role, name))))
 }
 
-// still is find for what is about to be pressed: it waits until the thing stands still for a few frames, as a hand does; one that
-// the page replaces meanwhile is looked for anew.
+// still is find for what is about to be pressed: it waits until the thing stands still for a few frames, as a hand
+// does; one that the page replaces meanwhile is looked for anew.
 func (p *page) still(role, name string) string {
 	p.t.Helper()
 	for {
 		sel := p.find(role, name)
-		stands, err := cdp.Run(p.ctx, cdp.Evaluate[bool](`new Promise((done) => { let before = "", same = 0; const look = () => {
+		stands, err := cdp.Run(p.ctx,
+			cdp.Evaluate[bool](`new Promise((done) => { let before = "", same = 0; const look = () => {
 			const e = document.querySelector(`+quote(sel)+`); if (!e) return done(false);
 			const b = e.getBoundingClientRect(), now = [b.x, b.y, b.width, b.height].join(); same = now === before ? same + 1 : 0; before = now;
 			if (same >= 3) done(true); else requestAnimationFrame(look); }; look(); })`, cdp.EvalAwaitPromise))
@@ -100,8 +103,11 @@ func (p *page) fill(role, name, text string) {
 func (p *page) choose(name, value string) {
 	p.t.Helper()
 	sel := p.find("combobox", name)
-	p.until(`(() => { const e = document.querySelector(` + quote(sel) + `); return e && [...e.options].some((o) => o.value === ` + quote(value) + `); })()`)
-	p.eval(`(() => { const e = document.querySelector(` + quote(sel) + `); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, ` + quote(value) + `); e.dispatchEvent(new Event("change", { bubbles: true })); return ""; })()`)
+	p.until(`(() => { const e = document.querySelector(` + quote(sel) +
+		`); return e && [...e.options].some((o) => o.value === ` + quote(value) + `); })()`)
+	p.eval(`(() => { const e = document.querySelector(` + quote(sel) +
+		`); Object.getOwnPropertyDescriptor(HTMLSelectElement.prototype, "value").set.call(e, ` + quote(value) +
+		`); e.dispatchEvent(new Event("change", { bubbles: true })); return ""; })()`)
 }
 
 func (p *page) keys(keys string) {

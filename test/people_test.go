@@ -29,8 +29,8 @@ func (s *aService) lineupOf(context string) string {
 	return strings.Join(out, ", ")
 }
 
-// TestOnePersonSeveralNames: whoever is known under several names has what any of them has, whichever is given; it is shown
-// why, and can be undone.
+// TestOnePersonSeveralNames: whoever is known under several names has what any of them has, whichever is given; it is
+// shown why, and can be undone.
 func TestOnePersonSeveralNames(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -42,7 +42,8 @@ func TestOnePersonSeveralNames(t *testing.T) {
 		}
 	}
 	dir("skerry", "directory: 1\nusers: [{name: mira.solvang, email: mira@skerry.example, external_id: s1}]\n")
-	dir("yard", "directory: 1\nusers: [{name: msolvang, email: Mira@skerry.example, external_id: y1}]\ngroups: [{name: clerks, members: [\"user:msolvang\"]}]\n")
+	dir("yard", "directory: 1\nusers: [{name: msolvang, email: Mira@skerry.example, external_id: y1}]\ngroups: [{name: "+
+		"clerks, members: [\"user:msolvang\"]}]\n")
 	have := func(want map[string]string) {
 		t.Helper()
 		for who, queues := range want {
@@ -54,10 +55,12 @@ func TestOnePersonSeveralNames(t *testing.T) {
 	have(map[string]string{"mira.solvang": "desk offered", "msolvang": "hall placed"})
 	contains(t, "looking first", s.must("directory", "join-by", "address", "--dry-run"), "1 person has several")
 	have(map[string]string{"mira.solvang": "desk offered", "msolvang": "hall placed"})
-	contains(t, "the rule", s.must("directory", "join-by", "address"), "with one address are one person", "1 person has several")
+	contains(t, "the rule", s.must("directory", "join-by", "address"), "with one address are one person",
+		"1 person has several")
 	both := "hall placed, desk offered"
 	have(map[string]string{"mira.solvang": both, "MSOLVANG": both})
-	contains(t, "the person", s.must("person", "msolvang"), "has the address", "skerry", "yard", "stands for the person", "clerks")
+	contains(t, "the person", s.must("person", "msolvang"), "has the address", "skerry", "yard",
+		"stands for the person", "clerks")
 	s.must("pick", "desk", "--user", "msolvang")
 	have(map[string]string{"mira.solvang": "hall placed, desk picked", "msolvang": "hall placed, desk picked"})
 	s.must("unpick", "desk", "--user", "mira.solvang")
@@ -81,7 +84,8 @@ func TestOnePersonSeveralNames(t *testing.T) {
 	}
 	s.must("directory", "join-by", "address", "--off")
 	have(map[string]string{"mira.solvang": "desk offered", "msolvang": "hall placed"})
-	if code, _, errs := s.run("directory", "join", "mira.solvan", "x"); code != 4 || !strings.Contains(errs, "did you mean mira.solvang?") {
+	if code, _, errs := s.run("directory", "join", "mira.solvan", "x"); code != 4 || !strings.Contains(errs,
+		"did you mean mira.solvang?") {
 		t.Errorf("%d %s", code, errs)
 	}
 	contains(t, "the audit", s.must("audit", "--kind", "person"), "are one person", "are two people", "was undone")
@@ -94,14 +98,17 @@ func TestRequests(t *testing.T) {
 	s.publish(peopleEstate)
 	s.importDirectory("directory: 1\nusers: [{name: runa.falk}]")
 	root := s.token
-	if _, err := s.Service.AddAccount(t.Context(), owner, "runa.falk", "correct horse battery", access.Holding{Role: access.Person}); err != nil {
+	if _, err := s.Service.AddAccount(t.Context(), owner, "runa.falk", "correct horse battery",
+		access.Holding{Role: access.Person}); err != nil {
 		t.Fatal(err)
 	}
-	_, person, err := s.Service.MakeOwnToken(t.Context(), &access.Principal{Name: "runa.falk", Role: access.Person, Account: "runa.falk"}, "runa's", nil)
+	_, person, err := s.Service.MakeOwnToken(t.Context(), &access.Principal{Name: "runa.falk", Role: access.Person,
+		Account: "runa.falk"}, "runa's", nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, pier, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "pier", Role: access.SiteAdmin, Sites: []string{"brannoy"}})
+	_, pier, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "pier", Role: access.SiteAdmin,
+		Sites: []string{"brannoy"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -157,7 +164,8 @@ func TestErasingAPerson(t *testing.T) {
 		Events    []struct{ Says string }
 		Revisions []int
 	}
-	if err := json.Unmarshal([]byte(out), &data); err != nil || len(data.Names) != 2 || len(data.Directory) != 2 || len(data.Picks) != 1 || len(data.Joins) != 1 || len(data.Revisions) != 1 {
+	if err := json.Unmarshal([]byte(out), &data); err != nil || len(data.Names) != 2 || len(data.Directory) != 2 ||
+		len(data.Picks) != 1 || len(data.Joins) != 1 || len(data.Revisions) != 1 {
 		t.Errorf("%v\n%s", err, out)
 	}
 	for reason, code := range map[string]int{"": 3, "mira.solvang asked": 3} {
@@ -165,14 +173,17 @@ func TestErasingAPerson(t *testing.T) {
 			t.Errorf("%q: %d %s", reason, got, errs)
 		}
 	}
-	contains(t, "erasing", s.must("personal-data", "erase", "mira.solvang", "-m", "they left, and asked"), "erased-person-", "The directory file has mira.solvang still", "1 revision of the estate name them")
+	contains(t, "erasing", s.must("personal-data", "erase", "mira.solvang", "-m", "they left, and asked"),
+		"erased-person-", "The directory file has mira.solvang still", "1 revision of the estate name them")
 	db := testkit.Connect(t, s.database)
 	var left int
 	if err := db.QueryRow(t.Context(), `SELECT (SELECT count(*) FROM pick) + (SELECT count(*) FROM directory_join) + (SELECT count(*) FROM directory_row WHERE valid_to IS NOT NULL AND name = 'mira.solvang')
-		+ (SELECT count(*) FROM event WHERE event::text ILIKE '%solvang%' OR event::text ILIKE '%msol%')`).Scan(&left); err != nil || left != 0 {
+		+ (SELECT count(*) FROM event WHERE event::text ILIKE '%solvang%' OR event::text ILIKE '%msol%')`).Scan(
+		&left); err != nil || left != 0 {
 		t.Errorf("%d rows name them still (%v)", left, err)
 	}
-	contains(t, "the audit", s.must("audit"), "desk was picked for erased-person-", "What was kept of a person was erased: they left, and asked")
+	contains(t, "the audit", s.must("audit"), "desk was picked for erased-person-", "What was kept of a person was "+
+		"erased: they left, and asked")
 	if got := s.lineupOf(`{"user":"mira.solvang"}`); got != "desk offered" {
 		t.Errorf("what holds now has gone: %q", got)
 	}
@@ -183,7 +194,8 @@ func TestErasingAPerson(t *testing.T) {
 	// History that is older than the setting permits goes by itself.
 	s.must("pick", "desk", "--user", "olav")
 	s.must("unpick", "desk", "--user", "olav")
-	if _, err := db.Exec(t.Context(), "UPDATE pick SET valid_from = now() - interval '40 days', valid_to = now() - interval '39 days'"); err != nil {
+	if _, err := db.Exec(t.Context(), "UPDATE pick SET valid_from = now() - interval '40 days', valid_to = now() - "+
+		"interval '39 days'"); err != nil {
 		t.Fatal(err)
 	}
 	s.publish(strings.Replace(peopleEstate, "queues:", "settings: {history: {person_days: 30}}\nqueues:", 1))

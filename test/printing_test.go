@@ -56,17 +56,20 @@ grants: [{name: all, effect: place, queues: [direct, served, pool, raw, off, pau
 `
 
 func printService(t *testing.T) (*aService, *sim.Set) {
-	set, table := printers(t, sim.Spec{For: "10.0.0.1:631", Listen: "127.0.0.1:0", Name: "one"}, sim.Spec{For: "10.0.0.2:631", Listen: "127.0.0.1:0", Name: "two"},
+	set, table := printers(t, sim.Spec{For: "10.0.0.1:631", Listen: "127.0.0.1:0", Name: "one"},
+		sim.Spec{For: "10.0.0.2:631", Listen: "127.0.0.1:0", Name: "two"},
 		sim.Spec{For: "ps.skerry.example:631", Listen: "127.0.0.1:0", Name: "ps", Server: true})
 	b, err := os.ReadFile(table)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := os.WriteFile(table, append(b, "\"10.0.0.4:631\": \"127.0.0.1:1\"\n"...), 0o644); err != nil { // nothing listens there
+	// nothing listens there
+	if err := os.WriteFile(table, append(b, "\"10.0.0.4:631\": \"127.0.0.1:1\"\n"...), 0o644); err != nil {
 		t.Fatal(err)
 	}
 	s := startService(t, func(o *app.Options) { o.AddressTable = table })
-	s.importDirectory("directory: 1\nusers: [{name: mira}, {name: temp}]\ngroups: [{name: clerks, members: ['user:mira', 'user:temp']}]\n")
+	s.importDirectory("directory: 1\nusers: [{name: mira}, {name: temp}]\ngroups: [{name: clerks, members: " +
+		"['user:mira', 'user:temp']}]\n")
 	s.publish(strings.Replace(printEstate, "DAY", strings.ToLower(time.Now().UTC().AddDate(0, 0, 3).Format("Mon")), 1))
 	return s, set
 }
@@ -75,7 +78,8 @@ func TestTestPage(t *testing.T) {
 	t.Parallel()
 	s, set := printService(t)
 	code, out, errs := s.run("test-page", "direct", "--user", "mira", "--machine", "desk-1", "--platform", "windows/x64")
-	if code != 0 || !strings.Contains(out, "device one to ipp://10.0.0.1/ipp/print") || !strings.Contains(out, "one printed 1 page(s) (successful-ok); job 1 is completed") {
+	if code != 0 || !strings.Contains(out, "device one to ipp://10.0.0.1/ipp/print") || !strings.Contains(out,
+		"one printed 1 page(s) (successful-ok); job 1 is completed") {
 		t.Fatalf("%d %s %s", code, out, errs)
 	}
 	jobs := set.Printers[0].Jobs()
@@ -103,22 +107,26 @@ func TestTestPage(t *testing.T) {
 		}
 	}
 	set.Printers[0].Break("media-jam")
-	if code, _, errs := s.run("test-page", "direct", "--user", "mira"); code != 7 || !strings.Contains(errs, "server-error-not-accepting-jobs: media-jam") {
+	if code, _, errs := s.run("test-page", "direct", "--user", "mira"); code != 7 || !strings.Contains(errs,
+		"server-error-not-accepting-jobs: media-jam") {
 		t.Errorf("a jam: %d %s", code, errs)
 	}
-	if code, _, errs := s.run("test-page", "pool", "--user", "temp"); code != 6 || !strings.Contains(errs, "access does not permit") {
+	if code, _, errs := s.run("test-page", "pool", "--user", "temp"); code != 6 || !strings.Contains(errs,
+		"access does not permit") {
 		t.Errorf("not permitted: %d %s", code, errs)
 	}
 }
 
 // send sends one IPP request to the gateway and gives the HTTP status and the answer.
-func (s *aService) send(queue, user, password string, op ipp.Op, document string, more ...ipp.Attribute) (int, ipp.Message) {
+func (s *aService) send(queue, user, password string, op ipp.Op, document string, more ...ipp.Attribute) (int,
+	ipp.Message) {
 	s.t.Helper()
 	b, err := ipp.NewRequest(op, 9, "ipp://x/ipp/queues/"+queue, more...).AppendTo(nil)
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	req, err := http.NewRequestWithContext(s.t.Context(), "POST", s.URL+"/ipp/queues/"+queue, io.MultiReader(bytes.NewReader(b), strings.NewReader(document)))
+	req, err := http.NewRequestWithContext(s.t.Context(), "POST", s.URL+"/ipp/queues/"+queue,
+		io.MultiReader(bytes.NewReader(b), strings.NewReader(document)))
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -155,43 +163,50 @@ func TestGateway(t *testing.T) {
 		more        []ipp.Attribute
 		want        ipp.Status
 	}{
-		"attributes":          {"pool", "mira", ipp.GetPrinterAttributes, nil, ipp.OK},
-		"validate":            {"pool", "mira", ipp.ValidateJob, nil, ipp.OK},
-		"denied":              {"pool", "temp", ipp.ValidateJob, nil, ipp.NotAuthorized},
-		"not in the group":    {"pool", "stranger", ipp.PrintJob, nil, ipp.NotAuthorized},
-		"no gateway path":     {"direct", "mira", ipp.PrintJob, nil, ipp.NotFound},
-		"no queue":            {"nope", "mira", ipp.PrintJob, nil, ipp.NotFound},
-		"format":              {"pool", "mira", ipp.ValidateJob, []ipp.Attribute{ipp.Strs(ipp.MIMEType, "document-format", "application/x-else")}, ipp.FormatNotSupported},
+		"attributes":       {"pool", "mira", ipp.GetPrinterAttributes, nil, ipp.OK},
+		"validate":         {"pool", "mira", ipp.ValidateJob, nil, ipp.OK},
+		"denied":           {"pool", "temp", ipp.ValidateJob, nil, ipp.NotAuthorized},
+		"not in the group": {"pool", "stranger", ipp.PrintJob, nil, ipp.NotAuthorized},
+		"no gateway path":  {"direct", "mira", ipp.PrintJob, nil, ipp.NotFound},
+		"no queue":         {"nope", "mira", ipp.PrintJob, nil, ipp.NotFound},
+		"format": {"pool", "mira", ipp.ValidateJob, []ipp.Attribute{ipp.Strs(ipp.MIMEType, "document-format",
+			"application/x-else")}, ipp.FormatNotSupported},
 		"paused":              {"paused", "mira", ipp.PrintJob, nil, ipp.NotAcceptingJobs},
 		"closed at this hour": {"shut", "mira", ipp.PrintJob, nil, ipp.NotAcceptingJobs},
 		"operation":           {"pool", "mira", ipp.GetJobs, nil, ipp.OperationNotSupported},
-		"somebody else's job": {"pool", "temp", ipp.PrintJob, []ipp.Attribute{ipp.Strs(ipp.Name, "requesting-user-name", "mira")}, ipp.NotAuthorized},
+		"somebody else's job": {"pool", "temp", ipp.PrintJob, []ipp.Attribute{ipp.Strs(ipp.Name, "requesting-user-name",
+			"mira")}, ipp.NotAuthorized},
 	} {
 		status, m := s.send(c.queue, c.user, token, c.op, "", c.more...)
 		if status != 200 || ipp.Status(m.Code) != c.want || m.ID != 9 {
 			t.Errorf("%s: %d %v, want %v", name, status, ipp.Status(m.Code), c.want)
 		}
 	}
-	if _, m := s.send("pool", "mira", token, ipp.GetPrinterAttributes, "", ipp.Strs(ipp.Keyword, "requested-attributes", "printer-info")); m.Text(ipp.PrinterGroup, "printer-info") != "The pool" || len(m.Groups[1].Attributes) != 1 {
+	if _, m := s.send("pool", "mira", token, ipp.GetPrinterAttributes, "", ipp.Strs(ipp.Keyword, "requested-attributes",
+		"printer-info")); m.Text(ipp.PrinterGroup, "printer-info") != "The pool" || len(m.Groups[1].Attributes) != 1 {
 		t.Errorf("requested: %+v", m)
 	}
 
-	if _, m := s.send("shut", "mira", token, ipp.GetPrinterAttributes, ""); !strings.Contains(m.Text(ipp.PrinterGroup, "printer-state-message"), "it takes jobs again from") {
+	if _, m := s.send("shut", "mira", token, ipp.GetPrinterAttributes, ""); !strings.Contains(m.Text(ipp.PrinterGroup,
+		"printer-state-message"), "it takes jobs again from") {
 		t.Errorf("closed: %+v", m)
 	}
 
 	// A long job goes straight through, to the first device that is there.
 	document := strings.Repeat("a line of the job\n", 200_000)
-	status, m := s.send("pool", "mira", token, ipp.PrintJob, document, ipp.Strs(ipp.Name, "job-name", "Manifest"), ipp.Strs(ipp.MIMEType, "document-format", "text/plain"))
+	status, m := s.send("pool", "mira", token, ipp.PrintJob, document, ipp.Strs(ipp.Name, "job-name", "Manifest"),
+		ipp.Strs(ipp.MIMEType, "document-format", "text/plain"))
 	if status != 200 || ipp.Status(m.Code) != ipp.OK || m.Number(ipp.JobGroup, "job-state") != ipp.JobCompleted {
 		t.Fatalf("%d %+v", status, m)
 	}
 	jobs := set.Printers[0].Jobs()
-	if len(jobs) != 1 || jobs[0].Bytes != int64(len(document)) || jobs[0].Owner != "mira" || jobs[0].Name != "Manifest" || jobs[0].Format != "text/plain" {
+	if len(jobs) != 1 || jobs[0].Bytes != int64(len(document)) || jobs[0].Owner != "mira" || jobs[0].Name != "Manifest" ||
+		jobs[0].Format != "text/plain" {
 		t.Errorf("%d jobs, %+v", len(jobs), jobs)
 	}
 	set.Printers[0].Break("media-empty")
-	if _, m = s.send("pool", "mira", token, ipp.PrintJob, document); ipp.Status(m.Code) != ipp.OK || len(set.Printers[1].Jobs()) != 1 {
+	if _, m = s.send("pool", "mira", token, ipp.PrintJob, document); ipp.Status(m.Code) != ipp.OK ||
+		len(set.Printers[1].Jobs()) != 1 {
 		t.Errorf("the next of the pool: %+v", m)
 	}
 	if jobs := set.Printers[1].Jobs(); len(jobs) == 1 && jobs[0].Bytes != int64(len(document)) {
@@ -218,8 +233,10 @@ func TestRealClient(t *testing.T) {
 	if err := os.WriteFile(document, []byte("one\ftwo\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	head := "ATTR charset attributes-charset utf-8\nATTR naturalLanguage attributes-natural-language en\nATTR uri printer-uri $uri\nATTR name requesting-user-name mira\n"
-	text := "{ NAME \"attributes\" OPERATION Get-Printer-Attributes GROUP operation-attributes-tag " + head + `STATUS successful-ok
+	head := "ATTR charset attributes-charset utf-8\nATTR naturalLanguage attributes-natural-language en\nATTR uri " +
+		"printer-uri $uri\nATTR name requesting-user-name mira\n"
+	text := "{ NAME \"attributes\" OPERATION Get-Printer-Attributes GROUP operation-attributes-tag " +
+		head + `STATUS successful-ok
 EXPECT printer-uri-supported OF-TYPE uri IN-GROUP printer-attributes-tag
 EXPECT uri-security-supported OF-TYPE keyword EXPECT uri-authentication-supported OF-TYPE keyword
 EXPECT printer-name OF-TYPE name EXPECT printer-state OF-TYPE enum WITH-VALUE 3,4,5 EXPECT printer-state-reasons OF-TYPE keyword
@@ -229,12 +246,16 @@ EXPECT natural-language-configured OF-TYPE naturalLanguage EXPECT generated-natu
 EXPECT document-format-default OF-TYPE mimeMediaType EXPECT document-format-supported OF-TYPE mimeMediaType
 EXPECT printer-is-accepting-jobs OF-TYPE boolean WITH-VALUE true EXPECT queued-job-count OF-TYPE integer EXPECT pdl-override-supported OF-TYPE keyword
 EXPECT printer-up-time OF-TYPE integer WITH-VALUE >0 EXPECT compression-supported OF-TYPE keyword }
-` + "{ NAME \"validate\" OPERATION Validate-Job GROUP operation-attributes-tag " + head + "ATTR mimeMediaType document-format text/plain STATUS successful-ok }\n" +
-		"{ NAME \"print\" OPERATION Print-Job GROUP operation-attributes-tag " + head + "ATTR name job-name real ATTR mimeMediaType document-format text/plain FILE $filename STATUS successful-ok EXPECT job-id OF-TYPE integer WITH-VALUE >0 EXPECT job-uri OF-TYPE uri EXPECT job-state OF-TYPE enum EXPECT job-state-reasons OF-TYPE keyword }\n"
+` + "{ NAME \"validate\" OPERATION Validate-Job GROUP operation-attributes-tag " + head + "ATTR mimeMediaType " +
+		"document-format text/plain STATUS successful-ok }\n" +
+		"{ NAME \"print\" OPERATION Print-Job GROUP operation-attributes-tag " + head + "ATTR name job-name real ATTR " +
+		"mimeMediaType document-format text/plain FILE $filename STATUS successful-ok EXPECT job-id OF-TYPE integer " +
+		"WITH-VALUE >0 EXPECT job-uri OF-TYPE uri EXPECT job-state OF-TYPE enum EXPECT job-state-reasons OF-TYPE keyword }\n"
 	if err := os.WriteFile(script, []byte(text), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	for _, uri := range []string{"ipp://" + set.Printers[0].Addr() + "/ipp/print", fmt.Sprintf("http://mira:%s@%s/ipp/queues/pool", token, strings.TrimPrefix(s.URL, "http://"))} {
+	for _, uri := range []string{"ipp://" + set.Printers[0].Addr() + "/ipp/print",
+		fmt.Sprintf("http://mira:%s@%s/ipp/queues/pool", token, strings.TrimPrefix(s.URL, "http://"))} {
 		out, err := exec.CommandContext(t.Context(), tool, "-t", "-f", document, uri, script).CombinedOutput()
 		if err != nil || strings.Count(string(out), "[PASS]") != 3 {
 			t.Errorf("%v\n%s", err, strings.ReplaceAll(string(out), token, "TOKEN"))

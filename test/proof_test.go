@@ -12,8 +12,8 @@ import (
 	"cirque/internal/testkit"
 )
 
-// TestProof: a change is proven endpoint by endpoint: what has arrived, what failed and why, what a later change overtook, who
-// has what they must not, which machines nothing reaches, and from where a test page came.
+// TestProof: a change is proven endpoint by endpoint: what has arrived, what failed and why, what a later change
+// overtook, who has what they must not, which machines nothing reaches, and from where a test page came.
 func TestProof(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -21,10 +21,12 @@ func TestProof(t *testing.T) {
 	if code, _, errs := s.run("proof"); code != 6 || !strings.Contains(errs, "nothing has been published") {
 		t.Error(code, errs)
 	}
-	s.importDirectory("directory: 1\nusers: [{name: mira}, {name: jonas}]\nmachines: [{name: desk-1}, {name: desk-2}, {name: desk-3, platform: chromeos/x64}]\n")
+	s.importDirectory("directory: 1\nusers: [{name: mira}, {name: jonas}]\nmachines: [{name: desk-1}, {name: desk-2}, " +
+		"{name: desk-3, platform: chromeos/x64}]\n")
 	estate := pairOn("standby", one, two, "{return_minutes: 0}")
 	s.publish(estate)
-	first, second := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n"), newDesk(t, "machine: desk-2\nplatform: linux/x64\nsessions: [{user: jonas}]\nrefuses_queues: [extra]\n")
+	first, second := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n"),
+		newDesk(t, "machine: desk-2\nplatform: linux/x64\nsessions: [{user: jonas}]\nrefuses_queues: [extra]\n")
 	first.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
 	second.run(s.URL, s.tokenFor("desk-2", access.Agent, "desk-2"))
 	proof := func(args ...string) string { return s.must(append([]string{"proof"}, args...)...) }
@@ -32,12 +34,14 @@ func TestProof(t *testing.T) {
 
 	more := strings.Replace(estate, "grants:", "  \ngrants:", 1)
 	more = strings.Replace(more, "queues: [", "queues: [{name: extra, paths: [{set: pair}]}, ", 1)
-	more = strings.Replace(more, "grants: [", "grants: [{name: e, effect: place, queues: [extra], on: [\"machine:desk-1\", \"machine:desk-2\", \"machine:desk-3\"]}, ", 1)
+	more = strings.Replace(more, "grants: [", "grants: [{name: e, effect: place, queues: [extra], on: "+
+		"[\"machine:desk-1\", \"machine:desk-2\", \"machine:desk-3\"]}, ", 1)
 	s.publish(more)
 	within(t, "the change has arrived where it can", func() bool {
 		return strings.Contains(proof(), "1 of 2 have arrived; 1 failed because: add fails since")
 	})
-	contains(t, "the queue", proof("--queue", "extra"), "desk-2", "failed", "1 more machine receives it and has no agent", "test pages from none")
+	contains(t, "the queue", proof("--queue", "extra"), "desk-2", "failed", "1 more machine receives it and has no agent",
+		"test pages from none")
 	contains(t, "the queue hall", proof("--queue", "hall"), "2 of 2 have arrived")
 	contains(t, "without an agent", s.must("endpoint", "unreached"), "desk-3", "no agent runs on chromeos", "gateway")
 
@@ -64,15 +68,16 @@ func TestProof(t *testing.T) {
 	}
 }
 
-// TestTrial: another driver is tried through a queue of its own, which goes; the real one is not touched; what came out is
-// remembered of the model, and decides what is proposed next.
+// TestTrial: another driver is tried through a queue of its own, which goes; the real one is not touched; what came out
+// is remembered of the model, and decides what is proposed next.
 func TestTrial(t *testing.T) {
 	t.Parallel()
 	set, lead := withStandIns(t, sim.Spec{For: "10.5.0.1:631", Name: "hall-40", Model: "Slip 3"})
 	s := startService(t, lead)
 	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1}]\n")
 	s.must("driver", "add", folder(t, map[string]string{"slip.inf": slipINF, "slip.gpd": "x"}), "--name", "slips")
-	s.publish("estate: 1\ndevices: [{name: p, uri: \"ipp://10.5.0.1/ipp/print\"}]\nqueues: [{name: hall, devices: [p], paths: [{device: p}]}]\ngrants: [{name: g, effect: place, queues: [hall], to: [everyone]}]\n")
+	s.publish("estate: 1\ndevices: [{name: p, uri: \"ipp://10.5.0.1/ipp/print\"}]\nqueues: [{name: hall, devices: [p], " +
+		"paths: [{device: p}]}]\ngrants: [{name: g, effect: place, queues: [hall], to: [everyone]}]\n")
 	s.must("device", "read", "p")
 	d := newDesk(t, "machine: desk-1\nplatform: windows/x64\nsessions: [{user: mira}]\n")
 	d.reach = set.Table
@@ -82,14 +87,17 @@ func TestTrial(t *testing.T) {
 		return strings.Contains(s.must("proof", "--queue", "hall"), "arrived where it is expected")
 	})
 	before := d.file("users/mira/hall.yaml")
-	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "is Slip 3", "Slip·3··v1.4", "driverless (now)", "plain")
-	contains(t, "plain", s.must("driver", "try", "hall", "plain", "--machine", "desk-1"), "hall-trial was made", "with plain text", "hall was not touched", "cirque endpoint paper 1")
+	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "is Slip 3", "Slip·3··v1.4",
+		"driverless (now)", "plain")
+	contains(t, "plain", s.must("driver", "try", "hall", "plain", "--machine", "desk-1"), "hall-trial was made",
+		"with plain text", "hall was not touched", "cirque endpoint paper 1")
 	if after := d.file("users/mira/hall.yaml"); after != before || d.file("users/mira/hall-trial.yaml") != "" {
 		t.Errorf("the trial left its mark:\n%s\n%s", after, d.queues())
 	}
 	contains(t, "told", s.must("endpoint", "paper", "1", "good"), "remembered", "the driver is at fault")
 	s.must("driver", "try", "hall", "Slip 3  v1.4", "--machine", "desk-1")
-	contains(t, "told of the driver", s.must("endpoint", "paper", "2", "garbled", "--note", "half a page"), "What to try next")
+	contains(t, "told of the driver", s.must("endpoint", "paper", "2", "garbled", "--note", "half a page"),
+		"What to try next")
 	list := s.must("driver", "try", "hall", "--machine", "desk-1")
 	if strings.Index(list, "plain") > strings.Index(list, "Slip·3") || !strings.Contains(list, "came out garbled once") {
 		t.Error(list)
@@ -116,8 +124,8 @@ func TestTrial(t *testing.T) {
 	contains(t, "drivers there", s.must("driver", "on"), "No driver")
 }
 
-// TestExercise: a server is taken out on purpose, its people are led elsewhere and back, and the report says so; only one at a time
-// with a server.
+// TestExercise: a server is taken out on purpose, its people are led elsewhere and back, and the report says so; only
+// one at a time with a server.
 func TestExercise(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -138,8 +146,11 @@ func TestExercise(t *testing.T) {
 		args []string
 		code int
 	}{
-		{[]string{"exercise", "start", "ps-1"}, 3}, {[]string{"exercise", "start", "ps-1", "--reason", "x", "--for", "90s"}, 2}, {[]string{"exercise", "start", "nosuch", "--reason", "x"}, 4},
-		{[]string{"exercise", "start", "ps-1", "--reason", "x", "--for", "0s"}, 3}, {[]string{"exercise", "show", "7"}, 4}, {[]string{"exercise", "stop", "x"}, 2}, {[]string{"photograph", "take", "before"}, 6}, {[]string{"photograph", "take", "Bad Name"}, 3}, {[]string{"photograph", "compare", "nosuch"}, 4},
+		{[]string{"exercise", "start", "ps-1"}, 3}, {[]string{"exercise", "start", "ps-1", "--reason", "x", "--for", "90s"},
+			2}, {[]string{"exercise", "start", "nosuch", "--reason", "x"}, 4},
+		{[]string{"exercise", "start", "ps-1", "--reason", "x", "--for", "0s"}, 3}, {[]string{"exercise", "show", "7"}, 4},
+		{[]string{"exercise", "stop", "x"}, 2}, {[]string{"photograph", "take", "before"}, 6}, {[]string{"photograph", "take",
+			"Bad Name"}, 3}, {[]string{"photograph", "compare", "nosuch"}, 4},
 	} {
 		if code, out, errs := s.run(bad.args...); code != bad.code {
 			t.Errorf("%v: %d %s%s", bad.args, code, out, errs)
@@ -147,16 +158,22 @@ func TestExercise(t *testing.T) {
 	}
 	s.must("exercise", "start", "ps-1", "--reason", "spring", "--for", "5m")
 	within(t, "the queue leads to the second", leads(two.Addr()))
-	within(t, "it is out", func() bool { return strings.Contains(s.must("exercise", "show", "1"), "out        0 of 1 endpoints") })
-	contains(t, "what is otherwise", s.must("photograph", "compare", "before"), "ps-1", "drained", "hall of mira on desk-1", two.Addr())
-	if code, _, errs := s.run("exercise", "start", "ps-1", "--reason", "twice"); code != 6 || !strings.Contains(errs, "not wholly on duty") {
+	within(t, "it is out", func() bool {
+		return strings.Contains(s.must("exercise", "show", "1"), "out        0 of 1 endpoints")
+	})
+	contains(t, "what is otherwise", s.must("photograph", "compare", "before"), "ps-1", "drained",
+		"hall of mira on desk-1", two.Addr())
+	if code, _, errs := s.run("exercise", "start", "ps-1", "--reason", "twice"); code != 6 || !strings.Contains(errs,
+		"not wholly on duty") {
 		t.Error(code, errs)
 	}
-	contains(t, "the checklist", s.must("server", "outage", "ps-1"), "done      Is it kept how it stood before? on the photograph before.", "done      Has everybody moved off it?", "to do     Is it back on duty? not yet.")
+	contains(t, "the checklist", s.must("server", "outage", "ps-1"), "done      Is it kept how it stood before? on the "+
+		"photograph before.", "done      Has everybody moved off it?", "to do     Is it back on duty? not yet.")
 	s.must("exercise", "stop", "1")
 	within(t, "the queue leads to the first again", leads(one.Addr()))
 	within(t, "it is over", func() bool { return strings.Contains(s.must("exercise", "list"), "over: as it should") })
-	contains(t, "the report", s.must("exercise", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after", "Everybody was back ", "Nothing failed", "ended early by test")
+	contains(t, "the report", s.must("exercise", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after",
+		"Everybody was back ", "Nothing failed", "ended early by test")
 	if code, _, errs := s.run("exercise", "stop", "1"); code != 6 || !strings.Contains(errs, "is over") {
 		t.Error(code, errs)
 	}
@@ -182,14 +199,17 @@ func TestTrialOnRealSpooler(t *testing.T) {
 	t.Cleanup(func() { _ = p.Close() })
 	s := startService(t)
 	s.must("driver", "add", folder(t, map[string]string{"mono.ppd": somePPD("Skerrymark Mono 40")}), "--name", "mono")
-	estate := "estate: 1\ndevices: [{name: p, uri: \"ipp://" + p.Addr() + "/ipp/print\"}]\ndrivers: [{name: mono, exact: \"Skerrymark Mono 40\", platform: linux}]\nqueues: [{name: hall, devices: [p], paths: [{device: p}]}]\ngrants: [{name: g, effect: place, queues: [hall], on: [\"machine:desk-1\"]}]\n"
+	estate := "estate: 1\ndevices: [{name: p, uri: \"ipp://" + p.Addr() + "/ipp/print\"}]\ndrivers: [{name: mono, " +
+		"exact: \"Skerrymark Mono 40\", platform: linux}]\nqueues: [{name: hall, devices: [p], paths: [{device: " +
+		"p}]}]\ngrants: [{name: g, effect: place, queues: [hall], on: [\"machine:desk-1\"]}]\n"
 	s.publish(estate)
 	s.must("device", "read", "p")
 	spooler, err := agentJob{Socket: u.Socket, Homes: t.TempDir()}.open()
 	if err != nil {
 		t.Fatal(err)
 	}
-	a, err := agent.New(agent.Config{Service: s.URL, Token: s.tokenFor("desk-1", access.Agent, "desk-1"), State: t.TempDir(), Version: "test", Spooler: spooler, Machine: madeUp{}})
+	a, err := agent.New(agent.Config{Service: s.URL, Token: s.tokenFor("desk-1", access.Agent, "desk-1"),
+		State: t.TempDir(), Version: "test", Spooler: spooler, Machine: madeUp{}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -197,13 +217,17 @@ func TestTrialOnRealSpooler(t *testing.T) {
 	var wg sync.WaitGroup
 	wg.Go(func() { _ = a.Run(ctx) })
 	t.Cleanup(func() { cancel(); wg.Wait() })
-	within(t, "the queue was reported", func() bool { return strings.Contains(s.must("proof"), "it has arrived where it is expected") })
+	within(t, "the queue was reported", func() bool {
+		return strings.Contains(s.must("proof"), "it has arrived where it is expected")
+	})
 	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "Skerrymark·Mono·40", "plain")
-	contains(t, "plain", s.must("driver", "try", "hall", "plain", "--machine", "desk-1"), "is completed", "hall was not touched")
+	contains(t, "plain", s.must("driver", "try", "hall", "plain", "--machine", "desk-1"), "is completed",
+		"hall was not touched")
 	if jobs := p.Jobs(); len(jobs) != 1 || !strings.Contains(string(jobs[0].Body), "Driver   plain text") {
 		t.Errorf("the device has %d jobs: %+v", len(jobs), jobs)
 	}
-	contains(t, "a driver that takes PDF", s.must("driver", "try", "hall", "Skerrymark Mono 40", "--machine", "desk-1"), "is completed", "the queue of the trial is gone")
+	contains(t, "a driver that takes PDF", s.must("driver", "try", "hall", "Skerrymark Mono 40", "--machine", "desk-1"),
+		"is completed", "the queue of the trial is gone")
 	if jobs := p.Jobs(); len(jobs) != 2 || !strings.HasPrefix(string(jobs[1].Body), "%PDF-") {
 		t.Errorf("the device has %d jobs", len(jobs))
 	}

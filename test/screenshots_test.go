@@ -77,7 +77,8 @@ func TestScreenshots(t *testing.T) {
 	d := theDemo(t)
 	person := &access.Principal{Name: d.Name, Role: access.Administrator}
 	if _, err := d.Service.Edit(t.Context(), person, "", nil, []estate.Edit{
-		put("grants", "booking-hall", `{"name":"booking-hall","effect":"place","queues":["hall-mono"],"to":["group:ticketing"],"except":["user:temp.desk"],"at":["location:ardholm/quay-house"],"sessions":["desktop","remote"],"default":10}`),
+		put("grants", "booking-hall",
+			`{"name":"booking-hall","effect":"place","queues":["hall-mono"],"to":["group:ticketing"],"except":["user:temp.desk"],"at":["location:ardholm/quay-house"],"sessions":["desktop","remote"],"default":10}`),
 		put("grants", "board-room", `{"name":"board-room","effect":"offer","queues":["board-room"],"to":["group:managers"],"open":[{"days":["mon","tue","wed","thu","fri"],"from":"08:00","to":"18:00"}]}`),
 		{Ref: estate.Ref{List: "grants", Name: "yard"}, Remove: true},
 	}); err != nil {

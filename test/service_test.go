@@ -38,7 +38,8 @@ type aService struct {
 func startService(t *testing.T, change ...func(*app.Options)) *aService {
 	t.Helper()
 	// Throwaway: it reads servers and devices by itself, and must reach nothing but loopback.
-	o := app.Options{Data: t.TempDir(), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true}
+	o := app.Options{Data: t.TempDir(), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true,
+		Throwaway: true}
 	for _, f := range change {
 		f(&o)
 	}
@@ -68,7 +69,8 @@ func (s *aService) tokenFor(name string, role access.Role, machine string) strin
 	return secret
 }
 
-// everyRole gives a token of each role, the site administrator's for the site ardholm, which is made; nobody's is empty.
+// everyRole gives a token of each role, the site administrator's for the site ardholm, which is made; nobody's is
+// empty.
 func (s *aService) everyRole() map[string]string {
 	s.t.Helper()
 	s.publish("estate: 1\nlocations: [{path: ardholm}, {path: brannoy}]")
@@ -79,10 +81,12 @@ func (s *aService) everyRole() map[string]string {
 			want.Sites = []string{"ardholm"}
 		}
 		if role == access.Person {
-			if _, err := s.Service.AddAccount(s.t.Context(), owner, "runa.falk", "correct horse battery", access.Holding{Role: role}); err != nil {
+			if _, err := s.Service.AddAccount(s.t.Context(), owner, "runa.falk", "correct horse battery",
+				access.Holding{Role: role}); err != nil {
 				s.t.Fatal(err)
 			}
-			_, secret, err := s.Service.MakeOwnToken(s.t.Context(), &access.Principal{Name: "runa.falk", Role: role, Account: "runa.falk"}, "runa's", nil)
+			_, secret, err := s.Service.MakeOwnToken(s.t.Context(), &access.Principal{Name: "runa.falk", Role: role,
+				Account: "runa.falk"}, "runa's", nil)
 			if err != nil {
 				s.t.Fatal(err)
 			}
@@ -109,7 +113,8 @@ func (s *aService) client(token string) *apiclient.Client {
 
 func (s *aService) publish(text string) api.Published {
 	s.t.Helper()
-	p, err := apiclient.Post[api.Published](s.t.Context(), s.c, "/api/v1/revisions", api.Publish{Reason: "test", Files: []document.File{{Name: "e.yaml", Text: text}}})
+	p, err := apiclient.Post[api.Published](s.t.Context(), s.c, "/api/v1/revisions", api.Publish{Reason: "test",
+		Files: []document.File{{Name: "e.yaml", Text: text}}})
 	if err != nil {
 		s.t.Fatal(err, fault.As(err).Details)
 	}
@@ -118,7 +123,8 @@ func (s *aService) publish(text string) api.Published {
 
 func (s *aService) importDirectory(text string) {
 	s.t.Helper()
-	if _, err := apiclient.Post[directory.Import](s.t.Context(), s.c, "/api/v1/directory/import", api.Import{Files: []document.File{{Name: "d.yaml", Text: text}}}); err != nil {
+	if _, err := apiclient.Post[directory.Import](s.t.Context(), s.c, "/api/v1/directory/import",
+		api.Import{Files: []document.File{{Name: "d.yaml", Text: text}}}); err != nil {
 		s.t.Fatal(err)
 	}
 }
@@ -132,12 +138,14 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 	s.t.Helper()
 	var o, e bytes.Buffer
 	env := map[string]string{"CIRQUE_URL": s.URL, "CIRQUE_TOKEN": s.token, "CIRQUE_CONFIG_DIR": s.data}
-	local := cli.Local{Version: "test", ResetAccount: func(ctx context.Context, so cli.ServeOptions, name, password string) (string, error) {
+	local := cli.Local{Version: "test", ResetAccount: func(ctx context.Context, so cli.ServeOptions, name,
+		password string) (string, error) {
 		return app.ResetAccount(ctx, app.Options{Data: so.Data, Database: so.Database}, name, password)
 	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
 		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
 	}}
-	code = cli.Execute(s.t.Context(), local, args, cli.Streams{In: strings.NewReader(in), Out: &o, Err: &e}, func(k string) string { return env[k] })
+	code = cli.Execute(s.t.Context(), local, args, cli.Streams{In: strings.NewReader(in), Out: &o, Err: &e},
+		func(k string) string { return env[k] })
 	return code, o.String(), e.String()
 }
 
@@ -199,17 +207,21 @@ func TestPublishAndAsk(t *testing.T) {
 		t.Errorf("the same again: %+v", p)
 	}
 	l, h := ask(t, s.c, `{"user":"MIRA","host":null,"addresses":null,"time":"2026-11-23T10:00:00+01:00"}`)
-	if l.Revision != 1 || len(l.Entries) != 1 || !l.Entries[0].Default || l.Context.Time.Format(time.RFC3339) != "2026-11-23T10:00:00+01:00" {
+	if l.Revision != 1 || len(l.Entries) != 1 || !l.Entries[0].Default ||
+		l.Context.Time.Format(time.RFC3339) != "2026-11-23T10:00:00+01:00" {
 		t.Errorf("%+v", l)
 	}
 	if !strings.HasPrefix(h.Get("ETag"), `W/"`) {
 		t.Errorf("ETag %q", h.Get("ETag"))
 	}
-	batch, err := apiclient.Post[[]lineup.Lineup](t.Context(), s.c, "/api/v1/lineups/batch", json.RawMessage(`[{"user":"mira"},{"user":"jonas"},{"addresses":["10.1.2.3"]}]`))
-	if err != nil || len(batch) != 3 || len(batch[0].Entries) != 1 || len(batch[1].Entries) != 0 || *batch[2].Context.Location != "ard/hall" {
+	batch, err := apiclient.Post[[]lineup.Lineup](t.Context(), s.c, "/api/v1/lineups/batch",
+		json.RawMessage(`[{"user":"mira"},{"user":"jonas"},{"addresses":["10.1.2.3"]}]`))
+	if err != nil || len(batch) != 3 || len(batch[0].Entries) != 1 || len(batch[1].Entries) != 0 ||
+		*batch[2].Context.Location != "ard/hall" {
 		t.Errorf("%+v %v", batch, err)
 	}
-	_, err = apiclient.Post[[]lineup.Lineup](t.Context(), s.c, "/api/v1/lineups/batch", json.RawMessage(`[{"user":"mira"},{"user":"jonas","session":"x"}]`))
+	_, err = apiclient.Post[[]lineup.Lineup](t.Context(), s.c, "/api/v1/lineups/batch",
+		json.RawMessage(`[{"user":"mira"},{"user":"jonas","session":"x"}]`))
 	if f := fault.As(err); f.Code != "context-invalid" || f.Details[0].Place != "[1]" {
 		t.Errorf("one bad of two: %+v", f)
 	}
@@ -220,9 +232,12 @@ func TestPublishAndAsk(t *testing.T) {
 		t.Errorf("%+v %v", e, err)
 	}
 	// Lineups and reasons can be asked by a former revision.
-	for args, want := range map[string]string{"lineup --user mira": "Great hall", "lineup --user mira --revision 1": "Hall ", "why hall --user mira --revision 1": "Revision 1.", "lineup --user mira --revision 7": "no such revision"} {
+	for args, want := range map[string]string{"lineup --user mira": "Great hall",
+		"lineup --user mira --revision 1": "Hall ", "why hall --user mira --revision 1": "Revision 1.",
+		"lineup --user mira --revision 7": "no such revision"} {
 		code, out, errs := s.run(strings.Fields(args)...)
-		if !strings.Contains(out+errs, want) || (code == 0) == strings.Contains(args, "7") || strings.Contains(args, "revision 1") && strings.Contains(out, "Great") {
+		if !strings.Contains(out+errs, want) || (code == 0) == strings.Contains(args, "7") || strings.Contains(args,
+			"revision 1") && strings.Contains(out, "Great") {
 			t.Errorf("%s: %d\n%s%s", args, code, out, errs)
 		}
 	}
@@ -235,16 +250,20 @@ func TestPublishAndAsk(t *testing.T) {
 func TestBadEstateStoresNothing(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
-	for _, text := range []string{"estate: 1\nqueus: [{name: q}]", "estate: 1\nqueues: []", "estate: 1\nqueues: [{name: q, devices: [x]}]"} {
-		_, err := apiclient.Post[api.Published](t.Context(), s.c, "/api/v1/revisions", api.Publish{Reason: "r", Files: []document.File{{Name: "e.yaml", Text: text}}})
+	for _, text := range []string{"estate: 1\nqueus: [{name: q}]", "estate: 1\nqueues: []", "estate: 1\nqueues: [{name: " +
+		"q, devices: [x]}]"} {
+		_, err := apiclient.Post[api.Published](t.Context(), s.c, "/api/v1/revisions", api.Publish{Reason: "r",
+			Files: []document.File{{Name: "e.yaml", Text: text}}})
 		if f := fault.As(err); f.Code != "estate-invalid" || len(f.Details) == 0 || f.Details[0].Place != "e.yaml:2" {
 			t.Errorf("%q: %+v", text, f)
 		}
 	}
-	if _, err := apiclient.Post[api.Published](t.Context(), s.c, "/api/v1/revisions", api.Publish{Reason: " ", Files: []document.File{{Name: "e", Text: oneQueue}}}); fault.As(err).Code != "reason-missing" {
+	if _, err := apiclient.Post[api.Published](t.Context(), s.c, "/api/v1/revisions", api.Publish{Reason: " ",
+		Files: []document.File{{Name: "e", Text: oneQueue}}}); fault.As(err).Code != "reason-missing" {
 		t.Error(err)
 	}
-	if list, err := apiclient.Get[[]estate.Revision](t.Context(), s.c, "/api/v1/revisions", nil); err != nil || len(list) != 0 {
+	if list, err := apiclient.Get[[]estate.Revision](t.Context(), s.c, "/api/v1/revisions", nil); err != nil ||
+		len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 }
@@ -302,7 +321,9 @@ func TestLongPoll(t *testing.T) {
 		status, tag, _ := poll(t, s.c, got.tag, `wait=60`)
 		done <- answer{status, tag}
 	}()
-	s.publish(oneQueue[:strings.Index(oneQueue, "queues:")] + "queues: [{name: hall, note: hers, location: ard/hall, devices: [p], paths: [{device: p}]}, {name: other, devices: [p], paths: [{device: p}]}]\n" + oneQueue[strings.Index(oneQueue, "grants:"):])
+	s.publish(oneQueue[:strings.Index(oneQueue, "queues:")] + "queues: [{name: hall, note: hers, location: ard/hall, " +
+		"devices: [p], paths: [{device: p}]}, {name: other, devices: [p], paths: [{device: p}]}]\n" +
+		oneQueue[strings.Index(oneQueue, "grants:"):])
 	select {
 	case a := <-done:
 		t.Errorf("a change that does not concern her woke her: %+v", a)
@@ -319,7 +340,8 @@ func TestTwoProcesses(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
 	a := startService(t, func(o *app.Options) { o.Database = url })
-	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: url, Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true})
+	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: url, Listen: "127.0.0.1:0", PlainHTTP: true,
+		Throwaway: true})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -348,14 +370,15 @@ func TestProblems(t *testing.T) {
 		status                    int
 		code                      string
 	}{
-		"no route":       {"GET", "/api/v1/nothing", s.token, "", 404, "route-unknown"},
-		"method":         {"PUT", "/api/v1/estate", s.token, "", 405, "method-not-allowed"},
-		"nobody":         {"GET", "/api/v1/estate", "", "", 401, "sign-in-needed"},
-		"bad token":      {"GET", "/api/v1/estate", "cirque_nope", "", 401, "token-unknown"},
-		"broken json":    {"POST", "/api/v1/lineups", s.token, "{", 400, "body-unreadable"},
-		"unknown key":    {"POST", "/api/v1/lineups", s.token, `{"usr":"m"}`, 422, "request-invalid"},
-		"wrong type":     {"POST", "/api/v1/lineups", s.token, `{"user":5}`, 422, "request-invalid"},
-		"too large":      {"POST", "/api/v1/lineups", s.token, `{"user":"` + strings.Repeat("x", 70<<10) + `"}`, 413, "body-too-large"},
+		"no route":    {"GET", "/api/v1/nothing", s.token, "", 404, "route-unknown"},
+		"method":      {"PUT", "/api/v1/estate", s.token, "", 405, "method-not-allowed"},
+		"nobody":      {"GET", "/api/v1/estate", "", "", 401, "sign-in-needed"},
+		"bad token":   {"GET", "/api/v1/estate", "cirque_nope", "", 401, "token-unknown"},
+		"broken json": {"POST", "/api/v1/lineups", s.token, "{", 400, "body-unreadable"},
+		"unknown key": {"POST", "/api/v1/lineups", s.token, `{"usr":"m"}`, 422, "request-invalid"},
+		"wrong type":  {"POST", "/api/v1/lineups", s.token, `{"user":5}`, 422, "request-invalid"},
+		"too large": {"POST", "/api/v1/lineups", s.token, `{"user":"` + strings.Repeat("x", 70<<10) + `"}`, 413,
+			"body-too-large"},
 		"no revision":    {"GET", "/api/v1/revisions/7", s.token, "", 404, "revision-unknown"},
 		"no queue":       {"GET", "/api/v1/queues/x", s.token, "", 404, "queue-unknown"},
 		"empty context":  {"POST", "/api/v1/lineups", s.token, `{}`, 422, "context-invalid"},
@@ -378,7 +401,8 @@ func TestProblems(t *testing.T) {
 		var p api.Problem
 		err = json.NewDecoder(resp.Body).Decode(&p)
 		_ = resp.Body.Close()
-		if err != nil || resp.StatusCode != c.status || p.Code != c.code || p.Detail == "" || p.Status != c.status || resp.Header.Get("Content-Type") != "application/problem+json" || resp.Header.Get("X-Request-Id") == "" {
+		if err != nil || resp.StatusCode != c.status || p.Code != c.code || p.Detail == "" || p.Status != c.status ||
+			resp.Header.Get("Content-Type") != "application/problem+json" || resp.Header.Get("X-Request-Id") == "" {
 			t.Errorf("%s: %d %+v (%v), want %d %s", name, resp.StatusCode, p, err, c.status, c.code)
 		}
 	}
@@ -390,7 +414,8 @@ func TestOwnAuthorityAndTLS(t *testing.T) {
 	if !strings.HasPrefix(s.URL, "https://") {
 		t.Fatal(s.URL)
 	}
-	if _, err := apiclient.Get[api.Me](t.Context(), s.client(""), "/api/v1/session", nil); fault.As(err).Code != "service-certificate" {
+	if _, err := apiclient.Get[api.Me](t.Context(), s.client(""), "/api/v1/session",
+		nil); fault.As(err).Code != "service-certificate" {
 		t.Errorf("an unknown authority: %v", err)
 	}
 	pem, err := os.ReadFile(s.CAFile)
@@ -425,7 +450,8 @@ func TestPortTaken(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	dir := filepath.Join(t.TempDir(), "never-made")
-	_, err := app.Start(t.Context(), app.Options{Data: dir, Listen: strings.TrimPrefix(s.URL, "http://"), PlainHTTP: true, Throwaway: true})
+	_, err := app.Start(t.Context(), app.Options{Data: dir, Listen: strings.TrimPrefix(s.URL, "http://"), PlainHTTP: true,
+		Throwaway: true})
 	if fault.As(err).Code != "listen" {
 		t.Error(err)
 	}

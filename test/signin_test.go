@@ -34,8 +34,8 @@ func (s *aService) signIn(name, password string) (*jar, int, api.Problem) {
 	return j, status, p
 }
 
-// TestDirectorySignIn: people of a directory sign in with their password there, with the roles that rules give them now;
-// filters in names, empty passwords and a directory that is away let nobody in.
+// TestDirectorySignIn: people of a directory sign in with their password there, with the roles that rules give them
+// now; filters in names, empty passwords and a directory that is away let nobody in.
 func TestDirectorySignIn(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(30, 4, 1))
@@ -58,7 +58,8 @@ func TestDirectorySignIn(t *testing.T) {
 	if err := os.WriteFile(word, []byte(dir.Password+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager, "--password-file", word, "--every", "3600", "--sign-in"}
+	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+		"--password-file", word, "--every", "3600", "--sign-in"}
 	root := s.token
 	s.token = s.tokenFor("an administrator", access.Administrator, "")
 	if code, _, errs := s.run(add...); code != 5 || !strings.Contains(errs, "manage accounts") {
@@ -67,7 +68,10 @@ func TestDirectorySignIn(t *testing.T) {
 	s.token = root
 	s.must(add...)
 	s.must("directory", "source", "resume", "skerry")
-	within(t, "the first pass", func() bool { r := lastRun(t, s, "skerry"); return r.State == "done" && r.Kind == "whole" })
+	within(t, "the first pass", func() bool {
+		r := lastRun(t, s, "skerry")
+		return r.State == "done" && r.Kind == "whole"
+	})
 
 	j, status, p := s.signIn("person-1", "harbour light")
 	if status != 200 {
@@ -97,7 +101,9 @@ func TestDirectorySignIn(t *testing.T) {
 		t.Errorf("a group of another source gives a role: %d", status)
 	}
 
-	for _, hostile := range []string{"person-1)(uid=*", "*", "person-*", "person-1)(|(uid=*", `person-1\2a`, "person-1\x00", "", "skerry/", "cn=manager,dc=skerry,dc=example", "uid=person-1,ou=team-0,ou=staff,dc=skerry,dc=example"} {
+	for _, hostile := range []string{"person-1)(uid=*", "*", "person-*", "person-1)(|(uid=*", `person-1\2a`,
+		"person-1\x00", "", "skerry/", "cn=manager,dc=skerry,dc=example",
+		"uid=person-1,ou=team-0,ou=staff,dc=skerry,dc=example"} {
 		if _, status, p := s.signIn(hostile, "harbour light"); status == 200 || status >= 500 {
 			t.Errorf("%q signs in: %d %+v", hostile, status, p)
 		}
@@ -140,7 +146,8 @@ func TestDirectorySignIn(t *testing.T) {
 		t.Errorf("joined with a member of the help desk: %d", status)
 	}
 	s.must("account", "allow", "unit:masters", "--role", "owner")
-	s.importDirectory("directory: 1\nusers: [{name: person-1, unit: masters}]\ngroups: [{name: owners, members: [\"user:person-1\"]}]")
+	s.importDirectory("directory: 1\nusers: [{name: person-1, unit: masters}]\ngroups: [{name: owners, members: " +
+		"[\"user:person-1\"]}]")
 	if status, _ := j.do("GET", "/api/v1/estate", ""); status != 403 {
 		t.Errorf("a unit of another source gives a role: %d", status)
 	}
@@ -172,7 +179,8 @@ servers: [{name: ps-a, uri: "ipp://ps-a.example/", location: ardholm}, {name: ps
 queues: [{name: here, location: brannoy, paths: [{gateway: true}]}, {name: there, location: ardholm, paths: [{gateway: true}]}]
 grants: [{name: g, effect: place, queues: [here]}]
 `)
-	made, secret, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "olav", Role: access.SiteAdmin, Sites: []string{"brannoy"}})
+	made, secret, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "olav", Role: access.SiteAdmin,
+		Sites: []string{"brannoy"}})
 	if err != nil || made.Sites[0] != "brannoy" {
 		t.Fatal(made, err)
 	}
@@ -181,10 +189,12 @@ grants: [{name: g, effect: place, queues: [here]}]
 		code, out, errs := s.runWith(fmt.Sprintf("estate: 1\n%s: [%s]\n", list, object), "estate", "apply", "-", "--merge")
 		return code, out + errs
 	}
-	if code, out := edit("queues", "here", "{name: here, title: Counter, location: brannoy, paths: [{gateway: true}]}"); code != 0 {
+	if code, out := edit("queues", "here", "{name: here, title: Counter, location: brannoy, paths: "+
+		"[{gateway: true}]}"); code != 0 {
 		t.Errorf("its own queue: %d %s", code, out)
 	}
-	if code, out := edit("queues", "there", "{name: there, title: Hall, location: ardholm, paths: [{gateway: true}]}"); code != 5 || !strings.Contains(out, "queue there") || !strings.Contains(out, "ardholm") {
+	if code, out := edit("queues", "there", "{name: there, title: Hall, location: ardholm, paths: "+
+		"[{gateway: true}]}"); code != 5 || !strings.Contains(out, "queue there") || !strings.Contains(out, "ardholm") {
 		t.Errorf("another's queue: %d %s", code, out)
 	}
 	if code, out, errs := s.run("publish", "-m", "counter"); code != 0 {
@@ -194,8 +204,10 @@ grants: [{name: g, effect: place, queues: [here]}]
 		args []string
 		code int
 	}{
-		{[]string{"drain", "ps-b", "--reason", "x"}, 0}, {[]string{"drain", "ps-a", "--reason", "x"}, 5}, {[]string{"pick", "here", "--user", "mira"}, 0}, {[]string{"pick", "there", "--user", "mira"}, 5},
-		{[]string{"revert", "1", "-m", "back"}, 0}, {[]string{"token", "create", "--name", "x", "--role", "administrator"}, 5}, {[]string{"account", "list"}, 5}, {[]string{"audit"}, 5}, {[]string{"estate", "export"}, 0},
+		{[]string{"drain", "ps-b", "--reason", "x"}, 0}, {[]string{"drain", "ps-a", "--reason", "x"}, 5},
+		{[]string{"pick", "here", "--user", "mira"}, 0}, {[]string{"pick", "there", "--user", "mira"}, 5},
+		{[]string{"revert", "1", "-m", "back"}, 0}, {[]string{"token", "create", "--name", "x", "--role", "administrator"},
+			5}, {[]string{"account", "list"}, 5}, {[]string{"audit"}, 5}, {[]string{"estate", "export"}, 0},
 	} {
 		if code, out, errs := s.run(c.args...); code != c.code {
 			t.Errorf("cirque %s: %d, want %d\n%s%s", strings.Join(c.args, " "), code, c.code, out, errs)
@@ -203,14 +215,16 @@ grants: [{name: g, effect: place, queues: [here]}]
 	}
 }
 
-// TestAudit: every change and sign-in is there with who, from where and what, cannot be altered, and comes out as lines.
+// TestAudit: every change and sign-in is there with who, from where and what, cannot be altered, and comes out as
+// lines.
 func TestAudit(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.publish("estate: 1\nlocations: [{path: a}]\nservers: [{name: ps, uri: \"ipp://ps.example/\", location: a}]")
 	s.must("drain", "ps", "--reason", "new drivers")
 	s.must("token", "create", "--name", "visitor", "--role", "auditor")
-	if _, err := s.Service.AddAccount(t.Context(), owner, "olav", "correct horse battery", access.Holding{Role: access.Auditor}); err != nil {
+	if _, err := s.Service.AddAccount(t.Context(), owner, "olav", "correct horse battery",
+		access.Holding{Role: access.Auditor}); err != nil {
 		t.Fatal(err)
 	}
 	if _, status, _ := s.signIn("olav", "correct horse battery"); status != 200 {
@@ -236,7 +250,8 @@ func TestAudit(t *testing.T) {
 		}
 		return all[i]
 	}
-	if e := one(event.Drained); e.Author != "test" || e.Remote != "127.0.0.1" || !strings.Contains(string(e.Before), "serving") || !strings.Contains(string(e.After), "new drivers") {
+	if e := one(event.Drained); e.Author != "test" || e.Remote != "127.0.0.1" || !strings.Contains(string(e.Before),
+		"serving") || !strings.Contains(string(e.After), "new drivers") {
 		t.Errorf("%+v %s %s", e, e.Before, e.After)
 	}
 	if e := one(event.TokenMade); e.Subject != "visitor" || strings.Contains(out, "cirque_") {
@@ -255,13 +270,15 @@ func TestAudit(t *testing.T) {
 		t.Error(got)
 	}
 	db := testkit.Connect(t, s.database)
-	if _, err := db.Exec(t.Context(), "UPDATE event SET author = 'nobody'"); err == nil || !strings.Contains(err.Error(), "append-only") {
+	if _, err := db.Exec(t.Context(), "UPDATE event SET author = 'nobody'"); err == nil || !strings.Contains(err.Error(),
+		"append-only") {
 		t.Errorf("the audit can be altered: %v", err)
 	}
 	if _, err := db.Exec(t.Context(), "DELETE FROM event"); err == nil {
 		t.Error("the audit can be emptied")
 	}
-	list, err := apiclient.Get[api.Events](t.Context(), s.client(s.must2("token", "create", "--name", "reads", "--role", "auditor")), "/api/v1/audit", nil)
+	list, err := apiclient.Get[api.Events](t.Context(), s.client(s.must2("token", "create", "--name", "reads", "--role",
+		"auditor")), "/api/v1/audit", nil)
 	if err != nil || len(list.Events) == 0 {
 		t.Errorf("an auditor: %v", err)
 	}

@@ -37,7 +37,8 @@ func peak(b *testing.B) float64 {
 // what ten changes alter, each through the whole service: from asking for the pass until lineups follow it.
 func BenchmarkSource(b *testing.B) {
 	dir := testkit.NewSlapd(b, testkit.LDIF(100_000, 5_000, 20_000))
-	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), Database: testkit.Database(b), Listen: "127.0.0.1:0", PlainHTTP: true, Throwaway: true})
+	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), Database: testkit.Database(b), Listen: "127.0.0.1:0",
+		PlainHTTP: true, Throwaway: true})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -52,11 +53,13 @@ func BenchmarkSource(b *testing.B) {
 	}
 	pass := func(kind string) (directory.Run, time.Duration) {
 		begin := time.Now()
-		run, err := apiclient.Post[directory.Run](b.Context(), c, "/api/v1/directory/sources/skerry/runs", api.NewRun{Kind: kind})
+		run, err := apiclient.Post[directory.Run](b.Context(), c, "/api/v1/directory/sources/skerry/runs",
+			api.NewRun{Kind: kind})
 		for err == nil && !run.Over() {
 			time.Sleep(5 * time.Millisecond)
 			var list []directory.Run
-			if list, err = apiclient.Get[[]directory.Run](b.Context(), c, "/api/v1/directory/runs", url.Values{"limit": {"1"}}); err == nil {
+			if list, err = apiclient.Get[[]directory.Run](b.Context(), c, "/api/v1/directory/runs",
+				url.Values{"limit": {"1"}}); err == nil {
 				run = list[0]
 			}
 		}
@@ -75,11 +78,13 @@ func BenchmarkSource(b *testing.B) {
 	defer func() { _ = l.Close() }()
 	for n := 0; b.Loop(); n++ {
 		if n > 0 {
-			if err := c.Do(context.Background(), "DELETE", "/api/v1/directory/sources/skerry", url.Values{"rows": {"true"}}, nil, nil); err != nil {
+			if err := c.Do(context.Background(), "DELETE", "/api/v1/directory/sources/skerry", url.Values{"rows": {"true"}}, nil,
+				nil); err != nil {
 				b.Fatal(err)
 			}
 		}
-		if err := c.Do(b.Context(), "PUT", "/api/v1/directory/sources/skerry", nil, api.NewSource{URL: dir.URL, Base: dir.Base, Bind: dir.Manager, Password: &dir.Password}, nil); err != nil {
+		if err := c.Do(b.Context(), "PUT", "/api/v1/directory/sources/skerry", nil, api.NewSource{URL: dir.URL,
+			Base: dir.Base, Bind: dir.Manager, Password: &dir.Password}, nil); err != nil {
 			b.Fatal(err)
 		}
 		run, whole := pass(directory.RunWhole)
@@ -88,7 +93,9 @@ func BenchmarkSource(b *testing.B) {
 		}
 		_, none := pass(directory.RunChanges)
 		for i := range 10 {
-			if err := l.Modify(&ldap.ModifyRequest{DN: fmt.Sprintf("uid=person-%d,ou=team-%d,ou=staff,%s", i, i%500, dir.Base), Changes: []ldap.Change{{Operation: ldap.ReplaceAttribute, Modification: ldap.PartialAttribute{Type: "mail", Vals: []string{fmt.Sprintf("again-%d@skerry.example", n)}}}}}); err != nil {
+			if err := l.Modify(&ldap.ModifyRequest{DN: fmt.Sprintf("uid=person-%d,ou=team-%d,ou=staff,%s", i, i%500, dir.Base),
+				Changes: []ldap.Change{{Operation: ldap.ReplaceAttribute, Modification: ldap.PartialAttribute{Type: "mail",
+					Vals: []string{fmt.Sprintf("again-%d@skerry.example", n)}}}}}); err != nil {
 				b.Fatal(err)
 			}
 		}

@@ -61,11 +61,13 @@ func TestSourceLife(t *testing.T) {
 	if err := os.WriteFile(word, []byte(dir.Password+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager, "--password-file", word, "--every", "3600"}
+	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+		"--password-file", word, "--every", "3600"}
 	contains(t, "trying", s.must(append(add, "--try")...), "answers", "person-0", "It was only tried")
 	contains(t, "the list", s.must("directory", "source", "list"), "No directory is read")
 	s.importDirectory("directory: 1\nusers: [{name: Person-5}]\n")
-	contains(t, "adding", s.must(add...), "320 would be added", "1 user has a name that the source file has too, such as person-5: who has the name in both is one person", "It has 300 users, 12 groups and 8 machines", "paused")
+	contains(t, "adding", s.must(add...), "320 would be added", "1 user has a name that the source file has too, such "+
+		"as person-5: who has the name in both is one person", "It has 300 users, 12 groups and 8 machines", "paused")
 	contains(t, "the list", s.must("directory", "source", "list"), "skerry", "paused", "done")
 	if out := s.must("directory", "find", "person-1"); !strings.Contains(out, "Nothing is called") {
 		t.Error("a dry pass applied something:", out)
@@ -110,14 +112,16 @@ func TestSourceLife(t *testing.T) {
 	// A file import of a source that is read would be undone by the next pass.
 	file := filepath.Join(t.TempDir(), "d.yaml")
 	check(os.WriteFile(file, []byte("directory: 1\nusers: [{name: ida}]\n"), 0o600))
-	if code, _, errs := s.run("directory", "import", file, "--source", "skerry"); code != cli.ExitConflict || !strings.Contains(errs, "read over LDAP") {
+	if code, _, errs := s.run("directory", "import", file, "--source", "skerry"); code != cli.ExitConflict ||
+		!strings.Contains(errs, "read over LDAP") {
 		t.Error(code, errs)
 	}
 	contains(t, "removal", s.must("directory", "source", "remove", "skerry", "--with-rows"), "are gone")
 	if out := s.must("directory", "find", "person-17"); !strings.Contains(out, "Nothing is called") {
 		t.Error("what came from it is still there:", out)
 	}
-	contains(t, "the events", s.events(), "The source skerry of the directory was removed with all", "The group group-3 is called clerks now")
+	contains(t, "the events", s.events(), "The source skerry of the directory was removed with all",
+		"The group group-3 is called clerks now")
 }
 
 // TestSourceBrake: emptying the base removes nobody, a cut and a refused account change nothing, each is told once, and
@@ -126,7 +130,8 @@ func TestSourceBrake(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(60, 3, 3))
 	s := startService(t)
-	if code, out, errs := s.runWith(dir.Password+"\n", "directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager, "--every", "3600"); code != 0 {
+	if code, out, errs := s.runWith(dir.Password+"\n", "directory", "source", "add", "skerry", "--url", dir.URL, "--base",
+		dir.Base, "--bind", dir.Manager, "--every", "3600"); code != 0 {
 		t.Fatal(out, errs)
 	}
 	contains(t, "the first pass", s.must("directory", "source", "run", "skerry"), "66 added")
@@ -138,7 +143,8 @@ func TestSourceBrake(t *testing.T) {
 	}
 	for _, kind := range []string{"--changes", "--changes", "--changes=false"} {
 		code, _, errs := s.run("directory", "source", "run", "skerry", kind)
-		if code != cli.ExitConflict || !strings.Contains(errs, "60 of 60 users would disappear") || !strings.Contains(errs, "--accept-removals") {
+		if code != cli.ExitConflict || !strings.Contains(errs, "60 of 60 users would disappear") || !strings.Contains(errs,
+			"--accept-removals") {
 			t.Error(kind, code, errs)
 		}
 	}
@@ -158,7 +164,8 @@ func TestSourceBrake(t *testing.T) {
 	contains(t, "the events", s.events(), "cannot be read", "is read again")
 }
 
-// TestSourceRefused: what is wrong is said when it is entered, nothing is kept, and a kept password is sent nowhere else.
+// TestSourceRefused: what is wrong is said when it is entered, nothing is kept, and a kept password is sent nowhere
+// else.
 func TestSourceRefused(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(5, 1, 1))
@@ -182,7 +189,8 @@ func TestSourceRefused(t *testing.T) {
 			t.Errorf("%+v: %s (%v), want %s", c.in, code, err, c.code)
 		}
 	}
-	if list, err := apiclient.Get[[]directory.SourceView](t.Context(), s.c, "/api/v1/directory/sources", nil); err != nil || len(list) != 0 {
+	if list, err := apiclient.Get[[]directory.SourceView](t.Context(), s.c, "/api/v1/directory/sources",
+		nil); err != nil || len(list) != 0 {
 		t.Error("something was kept:", list, err)
 	}
 	good := api.NewSource{URL: dir.URL, Base: dir.Base, Bind: dir.Manager, Password: &word}
@@ -201,12 +209,15 @@ func TestSourceRefused(t *testing.T) {
 		t.Error("a kept password would go elsewhere:", err)
 	}
 	var raw json.RawMessage
-	if err := s.c.Do(t.Context(), "GET", "/api/v1/directory/sources", nil, nil, &raw); err != nil || strings.Contains(string(raw), word) || !strings.Contains(string(raw), `"has_password":true`) {
+	if err := s.c.Do(t.Context(), "GET", "/api/v1/directory/sources", nil, nil, &raw); err != nil ||
+		strings.Contains(string(raw), word) || !strings.Contains(string(raw), `"has_password":true`) {
 		t.Error(string(raw), err)
 	}
 	for args, code := range map[string]int{
-		"directory source run nope": cli.ExitUnknown, "directory source resume nope": cli.ExitUnknown, "directory source remove nope": cli.ExitUnknown, "directory source stop x": cli.ExitUnknown,
-		"directory source run x --dry-run --accept-removals": cli.ExitUsage, "directory source add y": cli.ExitUsage, "directory renames --take": cli.ExitUnknown, "directory renames --drop": cli.ExitUsage,
+		"directory source run nope": cli.ExitUnknown, "directory source resume nope": cli.ExitUnknown,
+		"directory source remove nope": cli.ExitUnknown, "directory source stop x": cli.ExitUnknown,
+		"directory source run x --dry-run --accept-removals": cli.ExitUsage, "directory source add y": cli.ExitUsage,
+		"directory renames --take": cli.ExitUnknown, "directory renames --drop": cli.ExitUsage,
 		"directory source add x --url " + dir.URL + " --base b --map users=x": cli.ExitUsage,
 	} {
 		if got, _, errs := s.run(strings.Fields(args)...); got != code {
@@ -231,10 +242,13 @@ func TestImportBrake(t *testing.T) {
 		}
 		return p
 	}
-	contains(t, "a dry import", s.must("directory", "import", file(40), "--dry-run"), "would hold 40 users", "Nothing was applied")
+	contains(t, "a dry import", s.must("directory", "import", file(40), "--dry-run"), "would hold 40 users",
+		"Nothing was applied")
 	s.must("directory", "import", file(40))
-	contains(t, "a dry import of less", s.must("directory", "import", file(10), "--dry-run"), "30 of 40 users would disappear")
-	if code, _, errs := s.run("directory", "import", file(10)); code != cli.ExitConflict || !strings.Contains(errs, "30 of 40 users would disappear of file, and nothing was applied") {
+	contains(t, "a dry import of less", s.must("directory", "import", file(10), "--dry-run"),
+		"30 of 40 users would disappear")
+	if code, _, errs := s.run("directory", "import", file(10)); code != cli.ExitConflict || !strings.Contains(errs,
+		"30 of 40 users would disappear of file, and nothing was applied") {
 		t.Error(code, errs)
 	}
 	contains(t, "a little less", s.must("directory", "import", file(36)), "4 removed")

@@ -38,7 +38,8 @@ func (j agentJob) open() (*agent.Unix, error) {
 type madeUp struct{}
 
 func (madeUp) Facts(context.Context) (agent.Facts, error) {
-	return agent.Facts{Machine: "desk-1", Platform: "linux/x64", Sessions: []agent.Session{{User: "mira"}, {User: "jonas"}}}, nil
+	return agent.Facts{Machine: "desk-1", Platform: "linux/x64", Sessions: []agent.Session{{User: "mira"},
+		{User: "jonas"}}}, nil
 }
 
 func agentIfAsked() {
@@ -49,7 +50,8 @@ func agentIfAsked() {
 	s, err := j.open()
 	if err == nil {
 		var a *agent.Agent
-		if a, err = agent.New(agent.Config{Service: j.Service, Token: j.Token, State: j.State, Version: "test", Spooler: s, Machine: madeUp{}}); err == nil {
+		if a, err = agent.New(agent.Config{Service: j.Service, Token: j.Token, State: j.State, Version: "test", Spooler: s,
+			Machine: madeUp{}}); err == nil {
 			err = a.Run(contextOfProcess())
 		}
 	}
@@ -100,23 +102,31 @@ func randomEstate(r *rand.Rand) string {
 			continue // it is gone
 		}
 		driver := [...]string{"", `, drivers: {linux/x64: mono}`, `, drivers: {linux/x64: wide}`}[r.IntN(3)]
-		options := [...]string{"", ", defaults: {sides: two-sided-long-edge}", ", defaults: {sides: one-sided, print-quality: 5, media: iso_a5_148x210mm}"}[r.IntN(3)]
-		fmt.Fprintf(&queues, "  - {name: q%d, location: ard/hall, title: \"Queue %d at %d\", devices: [p%d], paths: [{device: p%d}]%s%s}\n", i, i, r.IntN(3), r.IntN(3), 0, driver, options)
-		to := [...]string{`to: ["user:mira"]`, `to: ["user:mira", "user:jonas"]`, `on: ["machine:desk-1"]`, `to: ["user:nobody"]`}[r.IntN(4)]
-		fmt.Fprintf(&grants, "  - {name: g%d, effect: place, queues: [q%d], %s, default: %d, insist: true}\n", i, i, to, 1+r.IntN(9))
+		options := [...]string{"", ", defaults: {sides: two-sided-long-edge}", ", defaults: {sides: one-sided, " +
+			"print-quality: 5, media: iso_a5_148x210mm}"}[r.IntN(3)]
+		fmt.Fprintf(&queues, "  - {name: q%d, location: ard/hall, title: \"Queue %d at %d\", devices: [p%d], paths: "+
+			"[{device: p%d}]%s%s}\n", i, i, r.IntN(3), r.IntN(3), 0, driver, options)
+		to := [...]string{`to: ["user:mira"]`, `to: ["user:mira", "user:jonas"]`, `on: ["machine:desk-1"]`,
+			`to: ["user:nobody"]`}[r.IntN(4)]
+		fmt.Fprintf(&grants, "  - {name: g%d, effect: place, queues: [q%d], %s, default: %d, insist: true}\n", i, i, to,
+			1+r.IntN(9))
 	}
-	text := "estate: 1\nlocations: [{path: ard, title: Ardholm}, {path: ard/hall, title: Hall}]\ndevices: [{name: p0, uri: \"ipp://192.0.2.1/ipp/print\"}, {name: p1, uri: \"ipp://192.0.2.2/ipp/print\"}, {name: p2, uri: \"ipp://192.0.2.3/ipp/print\"}]\n" +
-		"drivers: [{name: mono, exact: \"Skerrymark Mono 40\", platform: linux}, {name: wide, exact: \"Northreach Wide 90 PS\", platform: linux}]\n"
+	text := "estate: 1\nlocations: [{path: ard, title: Ardholm}, {path: ard/hall, title: Hall}]\ndevices: [{name: p0, " +
+		"uri: \"ipp://192.0.2.1/ipp/print\"}, {name: p1, uri: \"ipp://192.0.2.2/ipp/print\"}, {name: p2, uri: " +
+		"\"ipp://192.0.2.3/ipp/print\"}]\n" +
+		"drivers: [{name: mono, exact: \"Skerrymark Mono 40\", platform: linux}, {name: wide, exact: \"Northreach Wide 90 " +
+		"PS\", platform: linux}]\n"
 	text = strings.ReplaceAll(text, "p0, uri: \"ipp://192.0.2.1", fmt.Sprintf("p0, uri: \"ipp://192.0.2.%d", 10+r.IntN(4)))
 	if queues.Len() > 0 {
-		text += "queues:\n" + strings.ReplaceAll(strings.ReplaceAll(strings.ReplaceAll(queues.String(), "devices: [p1]", "devices: [p0, p1]"), "devices: [p2]", "devices: [p0, p2]"), "devices: [p0, p0]", "devices: [p0]")
+		text += "queues:\n" + strings.ReplaceAll(strings.ReplaceAll(strings.ReplaceAll(queues.String(), "devices: [p1]",
+			"devices: [p0, p1]"), "devices: [p2]", "devices: [p0, p2]"), "devices: [p0, p0]", "devices: [p0]")
 		text += "grants:\n" + grants.String()
 	}
 	return text
 }
 
-// TestRealSpoolerSurvives: after 200 random changes, with agent, service, database and spooler killed along the way, a real
-// spooler is exactly as its lineups say, and what the agent did not install is as it was.
+// TestRealSpoolerSurvives: after 200 random changes, with agent, service, database and spooler killed along the way, a
+// real spooler is exactly as its lineups say, and what the agent did not install is as it was.
 func TestRealSpoolerSurvives(t *testing.T) {
 	t.Parallel()
 	const changes = 200
@@ -138,14 +148,17 @@ func TestRealSpoolerSurvives(t *testing.T) {
 		p.kill()
 		killPID(t, databasePID(t, data))
 	})
-	packages := folder(t, map[string]string{"mono.ppd": somePPD("Skerrymark Mono 40"), "wide.ppd": somePPD("Northreach Wide 90 PS")})
+	packages := folder(t, map[string]string{"mono.ppd": somePPD("Skerrymark Mono 40"),
+		"wide.ppd": somePPD("Northreach Wide 90 PS")})
 	p.must("driver", "add", packages, "--name", "both")
-	made, err := apiclient.Post[api.MadeToken](t.Context(), p.c, "/api/v1/tokens", map[string]any{"name": "desk-1", "role": "agent", "machine": "desk-1"})
+	made, err := apiclient.Post[api.MadeToken](t.Context(), p.c, "/api/v1/tokens", map[string]any{"name": "desk-1",
+		"role": "agent", "machine": "desk-1"})
 	if err != nil {
 		t.Fatal(err)
 	}
 	server := testkit.NewUnixSpooler(t, false)
-	job := agentJob{Service: p.URL, Token: made.Secret, Socket: server.Socket, State: filepath.Join(dir, "agent"), Homes: filepath.Join(dir, "homes")}
+	job := agentJob{Service: p.URL, Token: made.Secret, Socket: server.Socket, State: filepath.Join(dir, "agent"),
+		Homes: filepath.Join(dir, "homes")}
 	own, err := job.open()
 	if err != nil {
 		t.Fatal(err)
@@ -176,8 +189,10 @@ func TestRealSpoolerSurvives(t *testing.T) {
 		}
 		within(t, "a change is published", func() bool {
 			var out api.Published
-			err := p.c.Do(t.Context(), "POST", "/api/v1/revisions", nil, api.Publish{Files: []document.File{{Name: "estate.yaml", Text: text}}, Reason: "random"}, &out)
-			if err != nil && !strings.Contains(err.Error(), "answer") && !strings.Contains(err.Error(), "away") && !strings.Contains(err.Error(), "refused") {
+			err := p.c.Do(t.Context(), "POST", "/api/v1/revisions", nil, api.Publish{Files: []document.File{{Name: "estate.yaml",
+				Text: text}}, Reason: "random"}, &out)
+			if err != nil && !strings.Contains(err.Error(), "answer") && !strings.Contains(err.Error(), "away") &&
+				!strings.Contains(err.Error(), "refused") {
 				t.Log(err)
 			}
 			return err == nil
@@ -186,7 +201,8 @@ func TestRealSpoolerSurvives(t *testing.T) {
 	for i := range changes {
 		publish(0)
 		if r.IntN(3) == 0 {
-			time.Sleep(time.Duration(r.IntN(60)) * time.Millisecond) // so that kills meet the agent at its work, and not only before
+			// so that kills meet the agent at its work, and not only before
+			time.Sleep(time.Duration(r.IntN(60)) * time.Millisecond)
 		}
 		switch {
 		case i%25 == 10:
@@ -203,7 +219,8 @@ func TestRealSpoolerSurvives(t *testing.T) {
 		}
 	}
 	publish(3) // an empty spooler would prove little
-	queries := []map[string]any{{"machine": "desk-1", "platform": "linux/x64"}, {"user": "mira", "machine": "desk-1", "platform": "linux/x64"}, {"user": "jonas", "machine": "desk-1", "platform": "linux/x64"}}
+	queries := []map[string]any{{"machine": "desk-1", "platform": "linux/x64"}, {"user": "mira", "machine": "desk-1",
+		"platform": "linux/x64"}, {"user": "jonas", "machine": "desk-1", "platform": "linux/x64"}}
 	var drift []endpoint.Difference
 	var installed []endpoint.Installed
 	defer func() {

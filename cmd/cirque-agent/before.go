@@ -15,7 +15,8 @@ import (
 // plan says what run would do.
 func plan() *cobra.Command {
 	var spooler, state string
-	c := &cobra.Command{Use: "plan --spooler S", Short: "Say what the agent would add, change, remove and leave here, and touch nothing", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "plan --spooler S", Short: "Say what the agent would add, change, remove and leave here, " +
+		"and touch nothing", Args: cobra.NoArgs,
 		Example: "  cirque-agent plan --spooler unix",
 		RunE: func(c *cobra.Command, _ []string) error {
 			o, err := agent.Open(spooler)
@@ -33,10 +34,12 @@ func plan() *cobra.Command {
 func clearAll() *cobra.Command {
 	var spooler string
 	var sure bool
-	c := &cobra.Command{Use: "clear --spooler S --yes", Short: "Remove every queue that the agent installed here, and nothing else; stop the agent first", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "clear --spooler S --yes", Short: "Remove every queue that the agent installed here, and " +
+		"nothing else; stop the agent first", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if !sure {
-				return errors.New("this removes every queue that the agent installed; say --yes, and stop the agent first, which would put them back")
+				return errors.New("this removes every queue that the agent installed; say --yes, and stop the agent first, which " +
+					"would put them back")
 			}
 			o, err := agent.Open(spooler)
 			if err != nil {

@@ -19,11 +19,13 @@ func capture() *cobra.Command {
 	var spooler, machine string
 	var queues []string
 	var asJSON bool
-	c := &cobra.Command{Use: "capture --spooler S", Short: "Read this machine's queues, drivers and defaults, and offer them for adoption", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "capture --spooler S", Short: "Read this machine's queues, drivers and defaults, and offer " +
+		"them for adoption", Args: cobra.NoArgs,
 		Long: `Read the queues that people set up on this machine, with their drivers and defaults. Without --service they are only shown, so
 that you can choose with --queue; with it they are handed in, and an administrator takes them into the estate:
 cirque adopt --machine NAME. What Cirque itself installed here is left out. Nothing on the machine is changed.`,
-		Example: "  cirque-agent capture --spooler standin:/var/lib/cirque/standin\n  cirque-agent capture --spooler ipp://localhost:631/ --queue front-desk --service https://cirque.example --token-file token",
+		Example: "  cirque-agent capture --spooler standin:/var/lib/cirque/standin\n  cirque-agent capture --spooler " +
+			"ipp://localhost:631/ --queue front-desk --service https://cirque.example --token-file token",
 		RunE: func(c *cobra.Command, _ []string) error {
 			read, err := agent.ReadCapture(c.Context(), spooler)
 			if err != nil {
@@ -44,7 +46,8 @@ cirque adopt --machine NAME. What Cirque itself installed here is left out. Noth
 				for _, q := range read.Queues {
 					fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\n", q.Name, q.Title, cmp.Or(q.Model, "driverless"), q.Device, told(q.Defaults))
 				}
-				fmt.Fprintf(w, "%d queue(s) of %s. Nothing was handed in; name the service with --service and --token-file.\n", len(read.Queues), read.Machine)
+				fmt.Fprintf(w, "%d queue(s) of %s. Nothing was handed in; name the service with --service and --token-file.\n",
+					len(read.Queues), read.Machine)
 				return w.Flush()
 			}
 			token, ca, err := to.read()
@@ -54,7 +57,8 @@ cirque adopt --machine NAME. What Cirque itself installed here is left out. Noth
 			if err := agent.SendCapture(c.Context(), to.service, token, ca, read); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "%d queue(s) of %s handed in. An administrator takes them into the estate: cirque adopt --machine %s --dry-run\n", len(read.Queues), read.Machine, read.Machine)
+			_, err = fmt.Fprintf(c.OutOrStdout(), "%d queue(s) of %s handed in. An administrator takes them into the estate: "+
+				"cirque adopt --machine %s --dry-run\n", len(read.Queues), read.Machine, read.Machine)
 			return err
 		}}
 	to.flags(c)

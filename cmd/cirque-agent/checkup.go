@@ -15,7 +15,8 @@ import (
 // checkup looks from the machine's own place.
 func checkup() *cobra.Command {
 	var spooler, state, queue string
-	c := &cobra.Command{Use: "checkup --spooler S", Short: "Look from this machine what is wrong: service, spooler, queues, paths, a test page", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "checkup --spooler S", Short: "Look from this machine what is wrong: service, spooler, " +
+		"queues, paths, a test page", Args: cobra.NoArgs,
 		Long: `Check this machine rung by rung, from its own place: whether it reaches the service and is known there, what it should have and
 why, whether its spooler works, whether each queue is there, and whether each path answers from here. With --queue a test page is
 printed, too. The last lineups are those that the agent keeps.`,
@@ -45,7 +46,8 @@ printed, too. The last lineups are those that the agent keeps.`,
 // refresh calls the agent that runs on this machine.
 func refresh() *cobra.Command {
 	var at place
-	c := &cobra.Command{Use: "refresh --state DIR", Short: "Have the agent that runs here look at its queues and report now", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "refresh --state DIR", Short: "Have the agent that runs here look at its queues " +
+		"and report now", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, _, err := at.open()
 			if err != nil {

@@ -43,11 +43,13 @@ func (p *place) open() (state string, m agent.Machine, err error) {
 func enrol() *cobra.Command {
 	var at place
 	var service, token, tokenFile, caFile, machine string
-	c := &cobra.Command{Use: "enrol --service URL --token TOKEN", Short: "Enrol this machine: make a key, and have it certified", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "enrol --service URL --token TOKEN", Short: "Enrol this machine: make a key, and have " +
+		"it certified", Args: cobra.NoArgs,
 		Long: `Enrol this machine with an enrolment token, which an administrator makes: cirque enrol token NAME. A key is made here and never
 leaves the machine; the service certifies it, and from then on cirque-agent run needs neither token nor address. The token also
 says by which authority the service is known; with --ca that one counts instead.`,
-		Example: "  cirque-agent enrol --service https://cirque.skerry.example:8631 --token cirque-enrol_… --state /var/lib/cirque-agent",
+		Example: "  cirque-agent enrol --service https://cirque.skerry.example:8631 --token cirque-enrol_… --state " +
+			"/var/lib/cirque-agent",
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, m, err := at.open()
 			if err != nil {
@@ -61,7 +63,8 @@ says by which authority the service is known; with --ca that one counts instead.
 				token = string(b)
 			}
 			if token == "" {
-				return errors.New("name the enrolment token, with --token or --token-file; an administrator makes one: cirque enrol token NAME")
+				return errors.New("name the enrolment token, with --token or --token-file; an administrator makes one: cirque " +
+					"enrol token NAME")
 			}
 			var ca []byte
 			if caFile != "" {
@@ -82,7 +85,8 @@ says by which authority the service is known; with --ca that one counts instead.
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "%s is enrolled at %s, until %s; it renews by itself.\n", id.Machine, id.Service, until.Local().Format(time.DateOnly))
+			_, err = fmt.Fprintf(c.OutOrStdout(), "%s is enrolled at %s, until %s; it renews by itself.\n", id.Machine,
+				id.Service, until.Local().Format(time.DateOnly))
 			return err
 		}}
 	at.flags(c)
@@ -90,7 +94,8 @@ says by which authority the service is known; with --ca that one counts instead.
 	f.StringVar(&service, "service", "", "the service's address")
 	f.StringVar(&token, "token", "", "the enrolment token")
 	f.StringVar(&tokenFile, "token-file", "", "a file that holds it")
-	f.StringVar(&caFile, "ca", "", "the authority of the service's certificate, a PEM file, instead of what the token says")
+	f.StringVar(&caFile, "ca", "", "the authority of the service's certificate, a PEM file, instead of what "+
+		"the token says")
 	f.StringVar(&machine, "machine", "", "the machine's name, where it is another than the system's")
 	_ = c.MarkFlagRequired("service")
 	return c
@@ -100,7 +105,8 @@ func sayWho() *cobra.Command {
 	var at place
 	var login, name string
 	var forget bool
-	c := &cobra.Command{Use: "say-who --state DIR", Short: "Say who you are, where the machine does not know", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "say-who --state DIR", Short: "Say who you are, where the machine does not know",
+		Args: cobra.NoArgs,
 		Long: `Say who you are, with the name and password of your account here: for machines whose sign-in names nobody here knows, or that
 do not tell. The password goes to the service alone and is kept nowhere. Asked are name and password at a terminal; else the
 password is read from standard input, with --name.`,
@@ -178,7 +184,8 @@ func askNameAndPassword(c *cobra.Command, name string) (string, string, error) {
 
 func status() *cobra.Command {
 	var at place
-	c := &cobra.Command{Use: "status --state DIR", Short: "How this machine stands: enrolled where, who its people are, what they have and why not", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "status --state DIR", Short: "How this machine stands: enrolled where, who its people are, " +
+		"what they have and why not", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, m, err := at.open()
 			if err != nil {

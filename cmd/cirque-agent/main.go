@@ -29,8 +29,13 @@ func main() {
 }
 
 func command() *cobra.Command {
-	root := &cobra.Command{Use: "cirque-agent", Short: "Keep this endpoint's queues equal to its lineups", SilenceErrors: true, SilenceUsage: true}
-	root.AddCommand(run(), enrol(), status(), plan(), checkup(), refresh(), clearAll(), sayWho(), capture(), &cobra.Command{Use: "version", Short: "Print the version", Run: func(c *cobra.Command, _ []string) { fmt.Fprintln(c.OutOrStdout(), "cirque-agent "+version) }})
+	root := &cobra.Command{Use: "cirque-agent", Short: "Keep this endpoint's queues equal to its lineups",
+		SilenceErrors: true, SilenceUsage: true}
+	root.AddCommand(run(), enrol(), status(), plan(), checkup(), refresh(), clearAll(), sayWho(), capture(),
+		&cobra.Command{Use: "version", Short: "Print the version", Run: func(c *cobra.Command,
+			_ []string) {
+			fmt.Fprintln(c.OutOrStdout(), "cirque-agent "+version)
+		}})
 	return root
 }
 
@@ -47,7 +52,8 @@ func (r *reach) flags(c *cobra.Command) {
 func (r *reach) read() (token string, ca []byte, err error) {
 	b, err := os.ReadFile(r.tokenFile)
 	if err != nil {
-		return "", nil, fmt.Errorf("the token file %s cannot be read; make one: cirque token create --role agent --machine NAME", r.tokenFile)
+		return "", nil, fmt.Errorf("the token file %s cannot be read; make one: cirque token create --role agent "+
+			"--machine NAME", r.tokenFile)
 	}
 	if r.caFile != "" {
 		if ca, err = os.ReadFile(r.caFile); err != nil {
@@ -60,7 +66,8 @@ func (r *reach) read() (token string, ca []byte, err error) {
 func run() *cobra.Command {
 	var to reach
 	var spooler, state, table string
-	c := &cobra.Command{Use: "run --spooler S [--service URL --token-file F]", Short: "Run until stopped", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "run --spooler S [--service URL --token-file F]", Short: "Run until stopped",
+		Args: cobra.NoArgs,
 		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into line, and report. A machine
 that is enrolled (cirque-agent enrol) needs neither --service nor --token-file.
 
@@ -68,7 +75,8 @@ The spooler unix is the operating system's own on Unix, over its local socket; u
 spooler standin:DIR keeps queues as files in DIR; the machine is then what DIR/machine.yaml makes up, or this very one without
 that file. Queues that the agent did not install are never touched. The last lineups are kept on disk; the agent goes on with
 them while the service is away.`,
-		Example: "  cirque-agent run --spooler unix\n  cirque-agent run --spooler standin:/tmp/desk --service http://127.0.0.1:8631 --token-file token",
+		Example: "  cirque-agent run --spooler unix\n  cirque-agent run --spooler standin:/tmp/desk --service " +
+			"http://127.0.0.1:8631 --token-file token",
 		RunE: func(c *cobra.Command, _ []string) error {
 			o, err := agent.Open(spooler)
 			if err != nil {
@@ -89,7 +97,8 @@ them while the service is away.`,
 					return err
 				}
 			}
-			a, err := agent.New(agent.Config{Reach: o.Reach, Service: to.service, Token: token, CA: ca, State: cmp.Or(state, o.State), Version: version, Spooler: o.Spooler, Machine: o.Machine,
+			a, err := agent.New(agent.Config{Reach: o.Reach, Service: to.service, Token: token, CA: ca, State: cmp.Or(state,
+				o.State), Version: version, Spooler: o.Spooler, Machine: o.Machine,
 				Log: slog.New(slog.NewTextHandler(os.Stderr, nil))})
 			if err != nil {
 				return err
@@ -98,8 +107,10 @@ them while the service is away.`,
 		}}
 	to.flags(c)
 	c.Flags().StringVar(&spooler, "spooler", "", "unix, unix:SOCKET, or standin:DIR")
-	c.Flags().StringVar(&state, "state", "", "where lineups are kept; DIR/.agent of a stand-in, else /var/lib/cirque-agent, when absent")
-	c.Flags().StringVar(&table, "address-table", "", "a file that leads printers' addresses elsewhere, for practising with stand-ins")
+	c.Flags().StringVar(&state, "state", "", "where lineups are kept; DIR/.agent of a stand-in, else "+
+		"/var/lib/cirque-agent, when absent")
+	c.Flags().StringVar(&table, "address-table", "", "a file that leads printers' addresses elsewhere, for practising "+
+		"with stand-ins")
 	_ = c.MarkFlagRequired("spooler")
 	return c
 }

@@ -23,7 +23,8 @@ import (
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	root := &cobra.Command{Use: "cirque-sim", Short: "Stand-in printers and agents, on loopback", SilenceErrors: true, SilenceUsage: true}
+	root := &cobra.Command{Use: "cirque-sim", Short: "Stand-in printers and agents, on loopback", SilenceErrors: true,
+		SilenceUsage: true}
 	root.AddCommand(printers(), agents(), organisation())
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "cirque-sim: "+err.Error())
@@ -33,7 +34,8 @@ func main() {
 
 func printers() *cobra.Command {
 	var tableFile string
-	c := &cobra.Command{Use: "printers FILE", Short: "Run the printers of a stand-ins file until stopped", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "printers FILE", Short: "Run the printers of a stand-ins file until stopped",
+		Args: cobra.ExactArgs(1),
 		Long: `Run the printers of a stand-ins file, such as demo/stand-ins.yaml, and print where each listens. With --address-table the
 table that leads to them is written to a file, for cirque serve --address-table.`,
 		RunE: func(c *cobra.Command, a []string) error {
@@ -73,7 +75,8 @@ func organisation() *cobra.Command {
 	var seed uint64
 	var dir string
 	var small bool
-	c := &cobra.Command{Use: "organisation --dir DIR", Short: "Write a large made-up organisation as files", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "organisation --dir DIR", Short: "Write a large made-up organisation as files",
+		Args: cobra.NoArgs,
 		Long: `Write an estate, a directory and contexts of 100,000 people as estate.json, directory.json and contexts.json; the same seed
 always gives the same.`,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -84,7 +87,9 @@ always gives the same.`,
 			if err := os.MkdirAll(dir, 0o755); err != nil {
 				return err
 			}
-			return large.New(seed, size).Write(func(name string, b []byte) error { return os.WriteFile(filepath.Join(dir, name), b, 0o644) })
+			return large.New(seed, size).Write(func(name string, b []byte) error {
+				return os.WriteFile(filepath.Join(dir, name), b, 0o644)
+			})
 		}}
 	c.Flags().Uint64Var(&seed, "seed", 1, "which of them")
 	c.Flags().StringVar(&dir, "dir", "", "where the files go")
@@ -96,7 +101,8 @@ always gives the same.`,
 func agents() *cobra.Command {
 	var service, tokenFile, dir string
 	var over time.Duration
-	c := &cobra.Command{Use: "agents --service URL --tokens FILE --dir DIR", Short: "Run many agents in one process, until stopped", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "agents --service URL --tokens FILE --dir DIR", Short: "Run many agents in one process, " +
+		"until stopped", Args: cobra.NoArgs,
 		Long: `Run an agent for each line of FILE, "MACHINE TOKEN", each with a stand-in spooler under DIR and one person's session, and say
 once a second how many spoolers gained or lost a queue in it. Without --dir the spoolers are in memory, and nothing is kept.`,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -110,7 +116,9 @@ once a second how many spoolers gained or lost a queue in it. Without --dir the 
 				return sim.RunCrowd(c.Context(), service, tokens, order, &counts, over)
 			}
 			go count(c.Context(), dir, order)
-			return sim.RunAgents(c.Context(), service, nil, dir, nil, sim.Crowd(order), func(m string) (string, error) { return tokens[m], nil }, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})))
+			return sim.RunAgents(c.Context(), service, nil, dir, nil, sim.Crowd(order), func(m string) (string, error) {
+				return tokens[m], nil
+			}, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})))
 		}}
 	f := c.Flags()
 	f.StringVar(&service, "service", "", "the service's address")
@@ -150,7 +158,8 @@ func tell(ctx context.Context, c *sim.Counts, all int) {
 			return
 		case <-tick.C:
 		}
-		now := fmt.Sprintf("%d of %d have a queue; %d added, %d changed, %d removed; %d times somebody was without", c.Serving.Load(), all, c.Added.Load(), c.Changed.Load(), c.Removed.Load(), c.Without.Load())
+		now := fmt.Sprintf("%d of %d have a queue; %d added, %d changed, %d removed; %d times somebody was without",
+			c.Serving.Load(), all, c.Added.Load(), c.Changed.Load(), c.Removed.Load(), c.Without.Load())
 		if now != before {
 			fmt.Println(time.Now().Format("15:04:05.000") + "  " + now)
 			before = now

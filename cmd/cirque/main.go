@@ -36,7 +36,9 @@ func options(o cli.ServeOptions) app.Options {
 	if o.LogFormat == "json" {
 		h = slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level})
 	}
-	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen, PublicURL: o.PublicURL, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery, Log: slog.New(h)}
+	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen,
+		PublicURL: o.PublicURL, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, ServersEvery: o.ServersEvery,
+		DevicesEvery: o.DevicesEvery, Log: slog.New(h)}
 }
 
 func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {

@@ -77,7 +77,8 @@ func (p *Principal) MayAt(a Action, site string) bool {
 // that lies at a site is also checked by CheckAt.
 func Check(p *Principal, a Action) error {
 	if p == nil {
-		return fault.New(fault.Unsigned, "sign-in-needed", "sign in, or send a token: Authorization: Bearer TOKEN", "nobody is signed in")
+		return fault.New(fault.Unsigned, "sign-in-needed", "sign in, or send a token: Authorization: Bearer TOKEN",
+			"nobody is signed in")
 	}
 	if p.May(a) {
 		return nil
@@ -97,7 +98,8 @@ func CheckAt(p *Principal, a Action, site, what string) error {
 	if site != "" {
 		where = "at " + site
 	}
-	return fault.New(fault.Denied, "not-your-site", "ask whoever looks after it, or an administrator of all sites", "%s may not %s: %s lies %s", p.title(), a, what, where)
+	return fault.New(fault.Denied, "not-your-site", "ask whoever looks after it, or an administrator of all sites",
+		"%s may not %s: %s lies %s", p.title(), a, what, where)
 }
 
 // CheckMachine gives a Denied fault where an agent acts for a machine that is not its own.
@@ -122,7 +124,8 @@ func CheckPerson(p *Principal, person string, is bool) error {
 	if person != "" {
 		said = person
 	}
-	return fault.New(fault.Denied, "not-your-lineup", "ask as "+p.Person(), "%s may only ask as themselves, and this is for %s", p.title(), said)
+	return fault.New(fault.Denied, "not-your-lineup", "ask as "+p.Person(), "%s may only ask as themselves, and "+
+		"this is for %s", p.title(), said)
 }
 
 // CheckGives gives a Denied fault where somebody hands out more than they hold.
@@ -137,5 +140,6 @@ func CheckGives(p *Principal, want Holding) error {
 	if len(want.Sites) > 0 {
 		where = " of " + strings.Join(want.Sites, ", ")
 	}
-	return fault.New(fault.Denied, "not-yours-to-give", "give a role and sites within your own", "%s cannot give the role %s%s", p.title(), want.Role, where)
+	return fault.New(fault.Denied, "not-yours-to-give", "give a role and sites within your own",
+		"%s cannot give the role %s%s", p.title(), want.Role, where)
 }

@@ -12,7 +12,8 @@ import (
 
 func TestCheck(t *testing.T) {
 	t.Parallel()
-	agent, admin := &Principal{Name: "till", Role: Agent, Machine: "Till-07"}, &Principal{Name: "mira", Role: Administrator}
+	agent, admin := &Principal{Name: "till", Role: Agent, Machine: "Till-07"}, &Principal{Name: "mira",
+		Role: Administrator}
 	narrow := &Principal{Name: "olav", Role: Administrator, Sites: []string{"brannoy"}, Also: []Holding{{Role: Auditor}}}
 	for _, c := range []struct {
 		p    *Principal
@@ -20,10 +21,15 @@ func TestCheck(t *testing.T) {
 		code string
 	}{
 		{nil, ReadEstate, "sign-in-needed"}, {&Principal{Name: "x", Role: "other"}, ReadEstate, "not-allowed"},
-		{agent, Report, ""}, {agent, AskOwn, ""}, {agent, AskAny, "not-allowed"}, {agent, Import, "not-allowed"}, {agent, KeepSources, "not-allowed"}, {agent, EndSessions, "not-allowed"},
-		{admin, KeepSources, ""}, {admin, EndSessions, ""}, {admin, Report, "not-allowed"}, {admin, ManageAccounts, "not-allowed"}, {admin, ErasePerson, "not-allowed"}, {&Principal{Role: Owner}, ErasePerson, ""},
-		{narrow, Drain, ""}, {narrow, Import, "not-allowed"}, {narrow, ReadAudit, ""}, {&Principal{Role: HelpDesk}, RefreshEndpoint, ""}, {&Principal{Role: HelpDesk}, Drain, "not-allowed"},
-		{&Principal{Role: HelpDesk}, ReadAudit, "not-allowed"}, {&Principal{Role: Auditor}, ReadAudit, ""}, {&Principal{Role: Auditor}, SendTestPage, "not-allowed"}, {&Principal{Role: Person}, ReadEstate, "not-allowed"}, {&Principal{Role: Person}, AskOwn, ""},
+		{agent, Report, ""}, {agent, AskOwn, ""}, {agent, AskAny, "not-allowed"}, {agent, Import, "not-allowed"},
+		{agent, KeepSources, "not-allowed"}, {agent, EndSessions, "not-allowed"},
+		{admin, KeepSources, ""}, {admin, EndSessions, ""}, {admin, Report, "not-allowed"}, {admin, ManageAccounts,
+			"not-allowed"}, {admin, ErasePerson, "not-allowed"}, {&Principal{Role: Owner}, ErasePerson, ""},
+		{narrow, Drain, ""}, {narrow, Import, "not-allowed"}, {narrow, ReadAudit, ""}, {&Principal{Role: HelpDesk},
+			RefreshEndpoint, ""}, {&Principal{Role: HelpDesk}, Drain, "not-allowed"},
+		{&Principal{Role: HelpDesk}, ReadAudit, "not-allowed"}, {&Principal{Role: Auditor}, ReadAudit, ""},
+		{&Principal{Role: Auditor}, SendTestPage, "not-allowed"}, {&Principal{Role: Person}, ReadEstate, "not-allowed"},
+		{&Principal{Role: Person}, AskOwn, ""},
 	} {
 		got := ""
 		if err := Check(c.p, c.a); err != nil {
@@ -33,20 +39,23 @@ func TestCheck(t *testing.T) {
 			t.Errorf("%+v to %s: %q, want %q", c.p, c.a, got, c.code)
 		}
 	}
-	if CheckMachine(agent, "TILL-07") != nil || !fault.Is(CheckMachine(agent, "till-08"), fault.Denied) || !fault.Is(CheckMachine(agent, ""), fault.Denied) || CheckMachine(admin, "till-08") != nil {
+	if CheckMachine(agent, "TILL-07") != nil || !fault.Is(CheckMachine(agent, "till-08"), fault.Denied) ||
+		!fault.Is(CheckMachine(agent, ""), fault.Denied) || CheckMachine(admin, "till-08") != nil {
 		t.Error("an agent speaks for one machine")
 	}
 }
 
 func TestCheckAt(t *testing.T) {
 	t.Parallel()
-	narrow := &Principal{Name: "olav", Role: SiteAdmin, Sites: []string{"brannoy"}, Also: []Holding{{Role: HelpDesk, Sites: []string{"kestle"}}}}
+	narrow := &Principal{Name: "olav", Role: SiteAdmin, Sites: []string{"brannoy"}, Also: []Holding{{Role: HelpDesk,
+		Sites: []string{"kestle"}}}}
 	for _, c := range []struct {
 		a    Action
 		site string
 		code string
 	}{
-		{Drain, "brannoy", ""}, {Drain, "kestle", "not-your-site"}, {Drain, "", "not-your-site"}, {RefreshEndpoint, "kestle", ""}, {RefreshEndpoint, "ardholm", "not-your-site"}, {Import, "brannoy", "not-allowed"},
+		{Drain, "brannoy", ""}, {Drain, "kestle", "not-your-site"}, {Drain, "", "not-your-site"}, {RefreshEndpoint, "kestle",
+			""}, {RefreshEndpoint, "ardholm", "not-your-site"}, {Import, "brannoy", "not-allowed"},
 	} {
 		got := ""
 		if err := CheckAt(narrow, c.a, c.site, "the server x"); err != nil {
@@ -87,8 +96,10 @@ func TestNobodyGivesMore(t *testing.T) {
 			}
 		}
 	}
-	if CheckGives(&Principal{Role: Administrator}, Holding{Role: HelpDesk}) != nil || CheckGives(&Principal{Role: Administrator}, Holding{Role: Owner}) == nil ||
-		CheckGives(&Principal{Role: Administrator, Sites: []string{"a"}}, Holding{Role: HelpDesk}) == nil || CheckGives(&Principal{Role: SiteAdmin, Sites: []string{"a"}}, Holding{Agent, nil}) == nil {
+	if CheckGives(&Principal{Role: Administrator}, Holding{Role: HelpDesk}) != nil ||
+		CheckGives(&Principal{Role: Administrator}, Holding{Role: Owner}) == nil ||
+		CheckGives(&Principal{Role: Administrator, Sites: []string{"a"}}, Holding{Role: HelpDesk}) == nil ||
+		CheckGives(&Principal{Role: SiteAdmin, Sites: []string{"a"}}, Holding{Agent, nil}) == nil {
 		t.Error("what may be given is not right")
 	}
 }
@@ -112,23 +123,30 @@ grants: [{name: g-here, effect: place, queues: [here]}, {name: g-there, effect: 
 `
 	p := &Principal{Name: "olav", Role: SiteAdmin, Sites: []string{"brannoy"}}
 	for from, c := range map[string]struct{ to, place string }{
-		"title: of the queue":   {strings.Replace(base, "{name: here,", "{name: here, title: T,", 1), ""},
-		"another's queue":       {strings.Replace(base, "{name: there,", "{name: there, title: T,", 1), "queue there"},
-		"moved here":            {strings.Replace(base, "{name: there, location: ardholm,", "{name: there, location: brannoy,", 1), "queue there"},
-		"moved away":            {strings.Replace(base, "{name: here, location: brannoy,", "{name: here, location: ardholm,", 1), "queue here"},
-		"a location below":      {strings.Replace(base, "{path: brannoy},", "{path: brannoy}, {path: brannoy/quay},", 1), ""},
-		"another site":          {strings.Replace(base, "{path: brannoy},", "{path: brannoy}, {path: kestle},", 1), "location kestle"},
-		"own set":               {strings.Replace(base, "{name: own, style: spread", "{name: own, style: standby", 1), ""},
-		"mixed set":             {strings.Replace(base, "{name: mixed, style: spread", "{name: mixed, style: standby", 1), "server set mixed"},
-		"nowhere":               {strings.Replace(base, "{name: ps-n,", "{name: ps-n, title: T,", 1), "server ps-n"},
-		"a driver":              {strings.Replace(base, `exact: "D"`, `exact: "E"`, 1), "driver d"},
-		"own grant":             {strings.Replace(base, "{name: g-here, effect: place", "{name: g-here, effect: offer", 1), ""},
-		"another's grant":       {strings.Replace(base, "{name: g-there, effect: place", "{name: g-there, effect: offer", 1), "grant g-there"},
+		"title: of the queue": {strings.Replace(base, "{name: here,", "{name: here, title: T,", 1), ""},
+		"another's queue":     {strings.Replace(base, "{name: there,", "{name: there, title: T,", 1), "queue there"},
+		"moved here": {strings.Replace(base, "{name: there, location: ardholm,",
+			"{name: there, location: brannoy,", 1), "queue there"},
+		"moved away": {strings.Replace(base, "{name: here, location: brannoy,", "{name: here, location: ardholm,",
+			1), "queue here"},
+		"a location below": {strings.Replace(base, "{path: brannoy},", "{path: brannoy}, {path: brannoy/quay},", 1), ""},
+		"another site": {strings.Replace(base, "{path: brannoy},", "{path: brannoy}, {path: kestle},", 1),
+			"location kestle"},
+		"own set": {strings.Replace(base, "{name: own, style: spread", "{name: own, style: standby", 1), ""},
+		"mixed set": {strings.Replace(base, "{name: mixed, style: spread", "{name: mixed, style: standby", 1),
+			"server set mixed"},
+		"nowhere":  {strings.Replace(base, "{name: ps-n,", "{name: ps-n, title: T,", 1), "server ps-n"},
+		"a driver": {strings.Replace(base, `exact: "D"`, `exact: "E"`, 1), "driver d"},
+		"own grant": {strings.Replace(base, "{name: g-here, effect: place",
+			"{name: g-here, effect: offer", 1), ""},
+		"another's grant": {strings.Replace(base, "{name: g-there, effect: place", "{name: g-there, effect: offer", 1),
+			"grant g-there"},
 		"another's queue in it": {strings.Replace(base, "queues: [here]", "queues: [here, there]", 1), "grant g-here"},
 		"by label":              {strings.Replace(base, "queues: [here]", `queues: ["label:x"]`, 1), "grant g-here"},
 		"within":                {strings.Replace(base, "queues: [here]", `queues: ["within:brannoy"]`, 1), ""},
 		"within another":        {strings.Replace(base, "queues: [here]", `queues: ["within:ardholm"]`, 1), "grant g-here"},
-		"taken out":             {strings.Replace(base, ", {name: g-there, effect: place, queues: [there]}", "", 1), "grant g-there"},
+		"taken out": {strings.Replace(base, ", {name: g-there, effect: place, queues: [there]}", "", 1),
+			"grant g-there"},
 	} {
 		before, after := parse(base), parse(c.to)
 		changes := estate.Changes(before, after)
@@ -159,7 +177,8 @@ func TestLifetime(t *testing.T) {
 		}
 		// The line goes just before it would have renewed.
 		gone := from.Add(lasts - lasts/3)
-		if Renews(from, from.Add(lasts), gone) || !Renews(from, from.Add(lasts), gone.Add(time.Second)) || gone.Add(cut).After(from.Add(lasts)) {
+		if Renews(from, from.Add(lasts), gone) || !Renews(from, from.Add(lasts), gone.Add(time.Second)) ||
+			gone.Add(cut).After(from.Add(lasts)) {
 			t.Errorf("a cut of %s outlasts the certificate", cut)
 		}
 	}
@@ -174,7 +193,8 @@ func TestEnrolToken(t *testing.T) {
 		t.Error(err, good.Over(now))
 	}
 	for code, change := range map[string]func(*EnrolToken){
-		"token-name": func(e *EnrolToken) { e.Name = " " }, "enrol-uses": func(e *EnrolToken) { e.Uses = 0 }, "token-expires": func(e *EnrolToken) { e.ExpiresAt = now }, "site-unknown": func(e *EnrolToken) { e.Site = "x" },
+		"token-name": func(e *EnrolToken) { e.Name = " " }, "enrol-uses": func(e *EnrolToken) { e.Uses = 0 },
+		"token-expires": func(e *EnrolToken) { e.ExpiresAt = now }, "site-unknown": func(e *EnrolToken) { e.Site = "x" },
 	} {
 		bad := good
 		change(&bad)
@@ -197,11 +217,17 @@ func TestValidToken(t *testing.T) {
 		token Token
 		code  string
 	}{
-		{Token{Name: "a", Role: Administrator}, ""}, {Token{Name: "a", Role: Administrator, ExpiresAt: &later}, ""}, {Token{Name: "a", Role: Agent, Machine: "m"}, ""},
-		{Token{Name: "a", Role: Administrator, ExpiresAt: &past}, "token-expires"}, {Token{Name: "a", Role: Administrator, ExpiresAt: &now}, "token-expires"},
+		{Token{Name: "a", Role: Administrator}, ""}, {Token{Name: "a", Role: Administrator, ExpiresAt: &later}, ""},
+		{Token{Name: "a", Role: Agent, Machine: "m"}, ""},
+		{Token{Name: "a", Role: Administrator, ExpiresAt: &past}, "token-expires"}, {Token{Name: "a", Role: Administrator,
+			ExpiresAt: &now}, "token-expires"},
 		{Token{Name: " ", Role: Administrator}, "token-name"}, {Token{Name: "a", Role: "root"}, "role-unknown"},
-		{Token{Name: "a", Role: Agent}, "token-machine"}, {Token{Name: "a", Role: SiteAdmin}, "role-sites"}, {Token{Name: "a", Role: SiteAdmin, Sites: []string{"brannoy"}}, ""}, {Token{Name: "a", Role: HelpDesk, Sites: []string{"x"}}, "site-unknown"},
-		{Token{Name: "a", Role: Owner, Sites: []string{"brannoy"}}, "role-sites"}, {Token{Name: "a", Role: Person}, "token-role"}, {Token{Name: "a", Account: "mira"}, ""}, {Token{Name: "a", Account: "mira", Role: Owner}, "token-role"}, {Token{Name: "a", Role: Administrator, Machine: "m"}, "token-machine"},
+		{Token{Name: "a", Role: Agent}, "token-machine"}, {Token{Name: "a", Role: SiteAdmin}, "role-sites"},
+		{Token{Name: "a", Role: SiteAdmin, Sites: []string{"brannoy"}}, ""}, {Token{Name: "a", Role: HelpDesk,
+			Sites: []string{"x"}}, "site-unknown"},
+		{Token{Name: "a", Role: Owner, Sites: []string{"brannoy"}}, "role-sites"}, {Token{Name: "a", Role: Person},
+			"token-role"}, {Token{Name: "a", Account: "mira"}, ""}, {Token{Name: "a", Account: "mira", Role: Owner},
+			"token-role"}, {Token{Name: "a", Role: Administrator, Machine: "m"}, "token-machine"},
 	} {
 		got := ""
 		if err := ValidToken(c.token, now, func(s string) bool { return s == "brannoy" }); err != nil {

@@ -10,7 +10,8 @@ import (
 	"cirque/core/name"
 )
 
-// An Account is a person who signs in: a local one with a password, or one of a directory, who proves there who they are.
+// An Account is a person who signs in: a local one with a password, or one of a directory, who proves there who they
+// are.
 type Account struct {
 	Name       string    `json:"name" doc:"Of a directory's account, SOURCE/NAME."`
 	Role       Role      `json:"role,omitempty" doc:"Of a local account; a directory's follow from the access rules."`
@@ -43,13 +44,15 @@ func ValidHolding(h *Holding, known func(site string) bool) error {
 		}
 		return fault.New(fault.Invalid, "role-unknown", "write one of "+strings.Join(words, ", "), "%q is no role", h.Role)
 	case h.Role == SiteAdmin && len(h.Sites) == 0:
-		return fault.New(fault.Invalid, "role-sites", "name at least one site, or make it an administrator", "a site administrator has sites")
+		return fault.New(fault.Invalid, "role-sites", "name at least one site, or make it an administrator",
+			"a site administrator has sites")
 	case (h.Role == Owner || h.Role == Person) && len(h.Sites) > 0:
 		return fault.New(fault.Invalid, "role-sites", "leave the sites out", "the role %s has no sites", h.Role)
 	}
 	for _, s := range h.Sites {
 		if !known(s) {
-			return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations", "the estate has no site %q", s)
+			return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations",
+				"the estate has no site %q", s)
 		}
 	}
 	return nil
@@ -69,7 +72,8 @@ type Rule struct {
 func ValidWho(who string) error {
 	e, err := estate.ParseEntry(who)
 	if err != nil || !slices.Contains([]estate.Kind{estate.Everyone, estate.User, estate.Group, estate.Unit}, e.Kind) {
-		return fault.New(fault.Invalid, "rule-who", "write everyone, user:NAME, group:NAME or unit:PATH", "%q names nobody", who)
+		return fault.New(fault.Invalid, "rule-who", "write everyone, user:NAME, group:NAME or unit:PATH",
+			"%q names nobody", who)
 	}
 	return nil
 }
@@ -97,23 +101,29 @@ func ValidToken(t Token, now time.Time, site func(string) bool) error {
 	called, machine := t.Name, t.Machine
 	switch {
 	case t.Ended(now):
-		return fault.New(fault.Invalid, "token-expires", "name a time to come, or none", "the token would have ended before it began")
+		return fault.New(fault.Invalid, "token-expires", "name a time to come, or none", "the token would have ended "+
+			"before it began")
 	case strings.TrimSpace(called) == "" || !name.Valid(called):
 		return fault.New(fault.Invalid, "token-name", "give it a name that says who uses it", "the token has no name")
 	case t.Account != "" && (t.Role != "" || len(t.Sites) > 0 || machine != ""):
-		return fault.New(fault.Invalid, "token-role", "leave role, sites and machine out", "a person's own token may what the person may")
+		return fault.New(fault.Invalid, "token-role", "leave role, sites and machine out", "a person's own token may what "+
+			"the person may")
 	case t.Account != "":
 		return nil
 	case t.Role == Person:
-		return fault.New(fault.Invalid, "token-role", "the person makes one themselves: cirque sign-in URL --name NAME", "a person's token is made by that person")
+		return fault.New(fault.Invalid, "token-role", "the person makes one themselves: cirque sign-in URL --name NAME",
+			"a person's token is made by that person")
 	case t.Role == Agent && !name.Valid(machine):
-		return fault.New(fault.Invalid, "token-machine", "name the machine", "an agent's token is for one machine, and none is named")
+		return fault.New(fault.Invalid, "token-machine", "name the machine", "an agent's token is for one machine, and "+
+			"none is named")
 	case t.Role == Agent && len(t.Sites) > 0:
-		return fault.New(fault.Invalid, "role-sites", "leave the sites out", "an agent's token is for its machine, wherever that stands")
+		return fault.New(fault.Invalid, "role-sites", "leave the sites out", "an agent's token is for its machine, "+
+			"wherever that stands")
 	case t.Role == Agent:
 		return nil
 	case machine != "":
-		return fault.New(fault.Invalid, "token-machine", "leave the machine out, or make it an agent's token", "only an agent's token is for a machine")
+		return fault.New(fault.Invalid, "token-machine", "leave the machine out, or make it an agent's token",
+			"only an agent's token is for a machine")
 	}
 	return ValidHolding(&Holding{t.Role, t.Sites}, site)
 }

@@ -46,13 +46,16 @@ func (t EnrolToken) Over(now time.Time) string {
 func ValidEnrolToken(t EnrolToken, now time.Time, site func(string) bool) error {
 	switch {
 	case strings.TrimSpace(t.Name) == "" || !name.Valid(t.Name):
-		return fault.New(fault.Invalid, "token-name", "give it a name that says what it is for, such as brannoy-2026", "the enrolment token has no name")
+		return fault.New(fault.Invalid, "token-name", "give it a name that says what it is for, such as brannoy-2026",
+			"the enrolment token has no name")
 	case t.Uses < 1 || t.Uses > EnrolMost:
 		return fault.New(fault.Invalid, "enrol-uses", "write 1 to 100000", "%d is no number of machines", t.Uses)
 	case !now.Before(t.ExpiresAt) || t.ExpiresAt.Sub(now) > EnrolLongest:
-		return fault.New(fault.Invalid, "token-expires", "name a time to come, within a year", "an enrolment token ends within a year")
+		return fault.New(fault.Invalid, "token-expires", "name a time to come, within a year",
+			"an enrolment token ends within a year")
 	case t.Site != "" && !site(t.Site):
-		return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations", "the estate has no site %q", t.Site)
+		return fault.New(fault.Invalid, "site-unknown", "see the sites: cirque estate export, under locations",
+			"the estate has no site %q", t.Site)
 	}
 	return nil
 }

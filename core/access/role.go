@@ -67,7 +67,8 @@ var (
 	// atSites are done to something that lies at a site, which a scope must hold.
 	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, Enrol, AnswerRequests}
 	// everywhere concern all sites at once: a scope excludes them.
-	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, JoinPeople, ExportPerson, ErasePerson, Capture}
+	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, JoinPeople,
+		ExportPerson, ErasePerson, Capture}
 	// own are done to what is one's own.
 	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken}
 )

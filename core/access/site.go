@@ -13,8 +13,8 @@ import (
 // its details name what does not. before and after are the documents on both sides.
 //
 // A location, subnet, station, server, device or queue lies at the site of its location; a server set where all its
-// members lie; a grant where all the queues lie that it names or is within; a notice at its at. A grant by label, a driver and whatever has
-// no location lie at no site: whoever has a scope cannot change them.
+// members lie; a grant where all the queues lie that it names or is within; a notice at its at. A grant by label, a
+// driver and whatever has no location lie at no site: whoever has a scope cannot change them.
 func CheckChanges(p *Principal, a Action, before, after *estate.Document, changes []estate.Change) error {
 	if err := Check(p, a); err != nil {
 		return err
@@ -40,14 +40,16 @@ func CheckChanges(p *Principal, a Action, before, after *estate.Document, change
 				why = "it lies at " + strings.Join(sites, ", ")
 			}
 			if !slices.ContainsFunc(bad, func(d fault.Detail) bool { return d.Place == c.Ref.String() }) {
-				bad = append(bad, fault.Detail{Place: c.Ref.String(), What: why, Fix: "leave it as it is, or ask an administrator of all sites"})
+				bad = append(bad, fault.Detail{Place: c.Ref.String(), What: why, Fix: "leave it as it is, or ask an " +
+					"administrator of all sites"})
 			}
 		}
 	}
 	if len(bad) == 0 {
 		return nil
 	}
-	return fault.New(fault.Denied, "not-your-site", bad[0].Fix, "%s may not change %s: %s", p.title(), bad[0].Place, bad[0].What).With(bad)
+	return fault.New(fault.Denied, "not-your-site", bad[0].Fix, "%s may not change %s: %s", p.title(), bad[0].Place,
+		bad[0].What).With(bad)
 }
 
 // lies gives the sites at which an object lies, or why it lies at none.

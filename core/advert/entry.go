@@ -23,8 +23,10 @@ func Classes() []string { return []string{"top", "printerAbstract", "printerServ
 
 // Attributes are those that Cirque writes; of an entry that it wrote it touches no others (RFC 7612, section 4).
 func Attributes() []string {
-	return []string{"printer-name", "printer-uri", "printer-xri-supported", "printer-location", "printer-info", "printer-make-and-model", "printer-color-supported", "printer-sides-supported",
-		"printer-media-supported", "printer-document-format-supported", "printer-ipp-versions-supported", "printer-aliases", "printer-charset-configured", "printer-natural-language-configured"}
+	return []string{"printer-name", "printer-uri", "printer-xri-supported", "printer-location", "printer-info",
+		"printer-make-and-model", "printer-color-supported", "printer-sides-supported",
+		"printer-media-supported", "printer-document-format-supported", "printer-ipp-versions-supported", "printer-aliases",
+		"printer-charset-configured", "printer-natural-language-configured"}
 }
 
 // A Reading is what is known of a queue's device.
@@ -37,8 +39,9 @@ type Reading struct {
 	Formats  []string
 }
 
-// Entries makes an entry of every queue that is listed and not retired, by name. base is the service's own address, such as
-// https://cirque.example:8631, to which the gateway belongs; reading tells of a device by name, nil for one that nobody read.
+// Entries makes an entry of every queue that is listed and not retired, by name. base is the service's own address,
+// such as https://cirque.example:8631, to which the gateway belongs; reading tells of a device by name, nil for one
+// that nobody read.
 func Entries(d *estate.Document, base string, reading func(device string) *Reading) []Entry {
 	out := []Entry{}
 	titles := map[string]string{}
@@ -54,7 +57,8 @@ func Entries(d *estate.Document, base string, reading func(device string) *Readi
 	return out
 }
 
-func entry(d *estate.Document, q *estate.Queue, base string, titles map[string]string, reading func(string) *Reading) Entry {
+func entry(d *estate.Document, q *estate.Queue, base string, titles map[string]string,
+	reading func(string) *Reading) Entry {
 	e := Entry{Queue: q.Name, Attributes: map[string][]string{}}
 	set := func(key string, values ...string) {
 		values = slices.DeleteFunc(slices.Clone(values), func(v string) bool { return v == "" })
@@ -65,7 +69,8 @@ func entry(d *estate.Document, q *estate.Queue, base string, titles map[string]s
 	}
 	uri := address(d, q, base)
 	if uri == "" {
-		e.Lacks = "none of its paths leads anywhere that everybody could be told: give it one without conditions, or through the gateway"
+		e.Lacks = "none of its paths leads anywhere that everybody could be told: give it one without conditions, or " +
+			"through the gateway"
 	}
 	set("printer-name", q.Name)
 	set("printer-uri", uri)
@@ -177,7 +182,8 @@ func both(a, b []string) []string {
 // address gives the URI to hand out: the gateway's where the queue goes through it, else that of the first path without
 // conditions; "" where there is none.
 func address(d *estate.Document, q *estate.Queue, base string) string {
-	if slices.ContainsFunc(q.Paths, func(p estate.Path) bool { return p.Gateway && len(p.At)+len(p.Sessions) == 0 }) && base != "" {
+	if slices.ContainsFunc(q.Paths, func(p estate.Path) bool { return p.Gateway && len(p.At)+len(p.Sessions) == 0 }) &&
+		base != "" {
 		u, err := url.Parse(base)
 		if err == nil && u.Host != "" {
 			scheme := "ipp"

@@ -29,8 +29,10 @@ queues:
 	}
 	yes, no := true, false
 	readings := map[string]*Reading{
-		"a": {Model: "Skerrymark Mono 40", Colour: &yes, TwoSided: &yes, Media: []string{"iso_a4_210x297mm", "iso_a3_297x420mm"}, Formats: []string{"application/pdf", "image/pwg-raster"}},
-		"b": {Model: "Skerrymark Mono 40", Colour: &no, Sides: []string{"one-sided"}, Media: []string{"iso_a4_210x297mm"}, Formats: []string{"application/pdf"}},
+		"a": {Model: "Skerrymark Mono 40", Colour: &yes, TwoSided: &yes, Media: []string{"iso_a4_210x297mm",
+			"iso_a3_297x420mm"}, Formats: []string{"application/pdf", "image/pwg-raster"}},
+		"b": {Model: "Skerrymark Mono 40", Colour: &no, Sides: []string{"one-sided"}, Media: []string{"iso_a4_210x297mm"},
+			Formats: []string{"application/pdf"}},
 	}
 	got := map[string]Entry{}
 	for _, e := range Entries(d, "https://cirque.example:8631", func(n string) *Reading { return readings[n] }) {
@@ -40,10 +42,17 @@ queues:
 		t.Errorf("%d entries", len(got))
 	}
 	for queue, want := range map[string]map[string]string{
-		"pool": {"printer-uri": "ipps://cirque.example:8631/ipp/queues/pool", "printer-location": "Ardholm harbour, quay, Second floor", "printer-info": "Mail room", "printer-color-supported": "FALSE", "printer-sides-supported": "one-sided",
-			"printer-media-supported": "iso_a4_210x297mm", "printer-document-format-supported": "application/pdf", "printer-make-and-model": "Skerrymark Mono 40", "printer-aliases": "old-pool", "printer-xri-supported": "uri=ipps://cirque.example:8631/ipp/queues/pool < auth=basic < sec=tls <"},
-		"direct": {"printer-uri": "ipp://192.0.2.1/ipp/print", "printer-color-supported": "TRUE", "printer-sides-supported": "one-sided two-sided-long-edge two-sided-short-edge", "printer-info": "direct", "printer-location": "", "printer-media-supported": "iso_a3_297x420mm iso_a4_210x297mm"},
-		"served": {"printer-uri": "ipp://ps.skerry.example:631/printers/Hall%20Mono", "printer-color-supported": "FALSE", "printer-media-supported": "", "printer-make-and-model": ""},
+		"pool": {"printer-uri": "ipps://cirque.example:8631/ipp/queues/pool",
+			"printer-location": "Ardholm harbour, quay, Second floor", "printer-info": "Mail room",
+			"printer-color-supported": "FALSE", "printer-sides-supported": "one-sided",
+			"printer-media-supported": "iso_a4_210x297mm", "printer-document-format-supported": "application/pdf",
+			"printer-make-and-model": "Skerrymark Mono 40", "printer-aliases": "old-pool",
+			"printer-xri-supported": "uri=ipps://cirque.example:8631/ipp/queues/pool < auth=basic < sec=tls <"},
+		"direct": {"printer-uri": "ipp://192.0.2.1/ipp/print", "printer-color-supported": "TRUE",
+			"printer-sides-supported": "one-sided two-sided-long-edge two-sided-short-edge", "printer-info": "direct",
+			"printer-location": "", "printer-media-supported": "iso_a3_297x420mm iso_a4_210x297mm"},
+		"served": {"printer-uri": "ipp://ps.skerry.example:631/printers/Hall%20Mono", "printer-color-supported": "FALSE",
+			"printer-media-supported": "", "printer-make-and-model": ""},
 	} {
 		for key, v := range want {
 			if is := strings.Join(got[queue].Attributes[key], " "); is != v {

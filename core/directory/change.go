@@ -88,7 +88,8 @@ func Compare(have, want []Row) Changes {
 // sameJSON compares values, not texts: the store keeps neither spaces nor the order of keys.
 func sameJSON(a, b json.RawMessage) bool {
 	var x, y any
-	return string(a) == string(b) || json.Unmarshal(a, &x) == nil && json.Unmarshal(b, &y) == nil && reflect.DeepEqual(x, y)
+	return string(a) == string(b) || json.Unmarshal(a, &x) == nil && json.Unmarshal(b, &y) == nil &&
+		reflect.DeepEqual(x, y)
 }
 
 // An Import says what taking in a source did.

@@ -111,7 +111,8 @@ func (m *members) add(folded string, unit UnitID) MemberID {
 func New(r Records) *Directory {
 	d := &Directory{records: r, groups: make(map[string]GroupID, len(r.Groups)), units: map[string]UnitID{}}
 	d.numberUnits()
-	d.users = members{byName: make(map[string]MemberID, len(r.Users)), unit: make([]UnitID, 0, len(r.Users)), listed: len(r.Users)}
+	d.users = members{byName: make(map[string]MemberID, len(r.Users)), unit: make([]UnitID, 0, len(r.Users)),
+		listed: len(r.Users)}
 	d.others = map[string]MemberID{}
 	for i, u := range r.Users {
 		if folded := name.Fold(u.Name); has(d.users.byName, folded) {
@@ -119,7 +120,8 @@ func New(r Records) *Directory {
 		}
 		d.users.list(name.Fold(u.Name), d.unitOf(u.Unit))
 	}
-	d.machines = members{byName: make(map[string]MemberID, len(r.Machines)), unit: make([]UnitID, 0, len(r.Machines)), listed: len(r.Machines)}
+	d.machines = members{byName: make(map[string]MemberID, len(r.Machines)), unit: make([]UnitID, 0, len(r.Machines)),
+		listed: len(r.Machines)}
 	for _, m := range r.Machines {
 		d.machines.list(name.Fold(m.Name), d.unitOf(m.Unit))
 	}
@@ -255,7 +257,8 @@ func (d *Directory) nest() {
 		seen[g] = g + 1
 		for i := 0; i < len(walk); i++ {
 			if pairs+len(walk) > MostNesting && i > 0 {
-				d.tooNested = cmp.Or(d.tooNested, d.records.Groups[g].Name) // importing refuses that; what changes little by little ends here
+				// importing refuses that; what changes little by little ends here
+				d.tooNested = cmp.Or(d.tooNested, d.records.Groups[g].Name)
 				break
 			}
 			for _, p := range parents[walk[i]] {
@@ -363,9 +366,9 @@ func (d *Directory) ListedMachine(id MemberID) (Machine, bool) {
 // UserID finds a user by its folded name, or NoMember. Listed users have the numbers of their records.
 func (d *Directory) UserID(folded string) MemberID { return d.users.id(folded) }
 
-// MachineID is UserID for a machine, by this rule: a name counts as it is written. Where no machine has it, a trailing $
-// is left out; and where exactly one listed machine has the same name before its domain, and only one of the two names
-// has a domain, it is that machine.
+// MachineID is UserID for a machine, by this rule: a name counts as it is written. Where no machine has it, a trailing
+// $ is left out; and where exactly one listed machine has the same name before its domain, and only one of the two
+// names has a domain, it is that machine.
 func (d *Directory) MachineID(folded string) MemberID {
 	if id, ok := d.machines.byName[folded]; ok {
 		return id

@@ -35,7 +35,8 @@ groups:
 		}
 		return strings.Join(out, " ")
 	}
-	for who, want := range map[string]string{"mira.solvang": "clerks Ticketing front round", "jonas": "front round", "not.listed": "clerks Ticketing front round", "nobody": ""} {
+	for who, want := range map[string]string{"mira.solvang": "clerks Ticketing front round", "jonas": "front round",
+		"not.listed": "clerks Ticketing front round", "nobody": ""} {
 		if got := names(d.UserGroups(d.UserID(who))); got != want {
 			t.Errorf("%s is in %q, want %q", who, got, want)
 		}
@@ -140,7 +141,8 @@ func TestRefused(t *testing.T) {
 func TestCompare(t *testing.T) {
 	t.Parallel()
 	have := Records{Users: []User{{Name: "a"}, {Name: "b", Unit: "x"}, {Name: "Old Name", ExternalID: "id-1"}}}
-	want := Records{Users: []User{{Name: "A"}, {Name: "b", Unit: "x"}, {Name: "New Name", ExternalID: "id-1"}}, Machines: []Machine{{Name: "m"}}}
+	want := Records{Users: []User{{Name: "A"}, {Name: "b", Unit: "x"}, {Name: "New Name", ExternalID: "id-1"}},
+		Machines: []Machine{{Name: "m"}}}
 	c := Compare(have.Rows(), want.Rows())
 	if len(c.Added) != 1 || c.Added[0].Name != "m" || len(c.Changed) != 2 || len(c.Removed) != 0 {
 		t.Errorf("%+v", c)

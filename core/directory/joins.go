@@ -9,8 +9,8 @@ import (
 	"cirque/core/name"
 )
 
-// An Account is one user of one source, by its stable id there. Without a source it is a name that no directory has, such
-// as the one that some machine gives for its person.
+// An Account is one user of one source, by its stable id there. Without a source it is a name that no directory has,
+// such as the one that some machine gives for its person.
 type Account struct {
 	Source string `json:"source,omitempty"`
 	ID     string `json:"id,omitempty" doc:"The stable id in the source, where it has one."`
@@ -28,7 +28,8 @@ type Join struct {
 	At     time.Time `json:"at"`
 }
 
-// Joins say which accounts are one person. Accounts of one name always are, since whoever asks gives no more than a name.
+// Joins say which accounts are one person. Accounts of one name always are, since whoever asks gives no more than a
+// name.
 type Joins struct {
 	ByAddress  bool   `json:"by_address" doc:"Accounts of different sources with the same mail address are one person, where each source has the address once."`
 	ByEmployee bool   `json:"by_employee" doc:"The same by the employee's number."`
@@ -137,7 +138,8 @@ func (d *Directory) join() {
 			if id == lead {
 				tie = Tie{How: "first"}
 			}
-			tie.Account, tie.DisplayName, tie.Email, tie.Unit = Account{u.Source, u.ExternalID, u.Name}, u.DisplayName, u.Email, u.Unit
+			tie.Account, tie.DisplayName, tie.Email, tie.Unit = Account{u.Source, u.ExternalID, u.Name}, u.DisplayName,
+				u.Email, u.Unit
 			p.ties = append(p.ties, tie)
 			for _, n := range append([]string{folded}, aliases[id]...) {
 				if !slices.Contains(p.names, n) {
@@ -239,7 +241,8 @@ func (j *joiner) link(a, b MemberID, how Tie) {
 	}
 	mine, theirs := j.of(x), j.of(y)
 	for _, p := range j.apart {
-		if slices.Contains(mine, p[0]) && slices.Contains(theirs, p[1]) || slices.Contains(mine, p[1]) && slices.Contains(theirs, p[0]) {
+		if slices.Contains(mine, p[0]) && slices.Contains(theirs, p[1]) || slices.Contains(mine, p[1]) &&
+			slices.Contains(theirs, p[0]) {
 			return
 		}
 	}
@@ -249,7 +252,8 @@ func (j *joiner) link(a, b MemberID, how Tie) {
 			for _, b := range theirs {
 				u, v := j.d.records.Users[a], j.d.records.Users[b]
 				if u.Source == v.Source && name.Fold(u.Name) != name.Fold(v.Name) {
-					j.note("%s and %s are two users of %s, so the %s %s does not join them", u.Name, v.Name, u.Source, what[how.How], how.By)
+					j.note("%s and %s are two users of %s, so the %s %s does not join them", u.Name, v.Name, u.Source,
+						what[how.How], how.By)
 					return
 				}
 			}

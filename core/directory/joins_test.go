@@ -12,10 +12,12 @@ import (
 func people(joins Joins) *Directory {
 	return New(Records{
 		Users: []User{
-			{Name: "m.solvang", Email: "mira@skerry.example", Employee: "17", Unit: "hr/harbour", Source: "hr", ExternalID: "h1"},
+			{Name: "m.solvang", Email: "mira@skerry.example", Employee: "17", Unit: "hr/harbour", Source: "hr",
+				ExternalID: "h1"},
 			{Name: "olav", Email: "office@skerry.example", Source: "hr", ExternalID: "h2"},
 			{Name: "runa", Employee: "9", Source: "hr", ExternalID: "h3"},
-			{Name: "mira.solvang", Email: "Mira@Skerry.example", Employee: "17", Unit: "staff/booking", Source: "skerry", ExternalID: "s1"},
+			{Name: "mira.solvang", Email: "Mira@Skerry.example", Employee: "17", Unit: "staff/booking", Source: "skerry",
+				ExternalID: "s1"},
 			{Name: "olav.brandt", Email: "office@skerry.example", Source: "skerry", ExternalID: "s2"},
 			{Name: "desk", Email: "office@skerry.example", Source: "skerry", ExternalID: "s3"},
 			{Name: "RUNA", Employee: "10", Source: "skerry", ExternalID: "s4"},
@@ -58,13 +60,21 @@ func TestJoins(t *testing.T) {
 		groups map[string]string
 		people int
 	}{
-		{"no rule", Joins{}, "runa=RUNA", "m.solvang=mira.solvang olav=olav.brandt", map[string]string{"mira.solvang": "booking front", "m.solvang": "hr-all", "runa": "hr-all"}, 9},
-		{"by address", Joins{ByAddress: true}, "m.solvang=mira.solvang", "olav=olav.brandt olav=desk twin=mira.solvang", map[string]string{"mira.solvang": "booking front hr-all", "m.solvang": "booking front hr-all"}, 8},
-		{"by employee", Joins{ByEmployee: true}, "m.solvang=mira.solvang twin=mira.solvang", "olav=olav.brandt", map[string]string{"twin": "booking front hr-all"}, 7},
-		{"by hand", Joins{ByHand: []Join{{ID: 1, A: skerry, B: hr}}}, "m.solvang=mira.solvang", "twin=mira.solvang", map[string]string{"m.solvang": "booking front hr-all"}, 8},
-		{"by name, of a source without ids", Joins{ByHand: []Join{{ID: 1, A: Account{Source: "file", Name: "Nils"}, B: hr}}}, "m.solvang=nils", "m.solvang=nora", map[string]string{"nils": "hr-all"}, 8},
-		{"kept apart", Joins{ByAddress: true, ByEmployee: true, ByHand: []Join{{ID: 1, A: skerry, B: hr, Apart: true}}}, "twin=m.solvang", "m.solvang=mira.solvang", map[string]string{"m.solvang": "hr-all"}, 8},
-		{"a name that nobody knows", Joins{ByHand: []Join{{ID: 1, A: skerry, B: Account{Name: `SKERRY\msol`}}}}, `skerry\msol=mira.solvang`, "", map[string]string{`SKERRY\MSOL`: "booking front old", "mira.solvang": "booking front old"}, 9},
+		{"no rule", Joins{}, "runa=RUNA", "m.solvang=mira.solvang olav=olav.brandt",
+			map[string]string{"mira.solvang": "booking front", "m.solvang": "hr-all", "runa": "hr-all"}, 9},
+		{"by address", Joins{ByAddress: true}, "m.solvang=mira.solvang", "olav=olav.brandt olav=desk twin=mira.solvang",
+			map[string]string{"mira.solvang": "booking front hr-all", "m.solvang": "booking front hr-all"}, 8},
+		{"by employee", Joins{ByEmployee: true}, "m.solvang=mira.solvang twin=mira.solvang", "olav=olav.brandt",
+			map[string]string{"twin": "booking front hr-all"}, 7},
+		{"by hand", Joins{ByHand: []Join{{ID: 1, A: skerry, B: hr}}}, "m.solvang=mira.solvang", "twin=mira.solvang",
+			map[string]string{"m.solvang": "booking front hr-all"}, 8},
+		{"by name, of a source without ids", Joins{ByHand: []Join{{ID: 1, A: Account{Source: "file", Name: "Nils"}, B: hr}}},
+			"m.solvang=nils", "m.solvang=nora", map[string]string{"nils": "hr-all"}, 8},
+		{"kept apart", Joins{ByAddress: true, ByEmployee: true, ByHand: []Join{{ID: 1, A: skerry, B: hr, Apart: true}}},
+			"twin=m.solvang", "m.solvang=mira.solvang", map[string]string{"m.solvang": "hr-all"}, 8},
+		{"a name that nobody knows", Joins{ByHand: []Join{{ID: 1, A: skerry, B: Account{Name: `SKERRY\msol`}}}},
+			`skerry\msol=mira.solvang`, "", map[string]string{`SKERRY\MSOL`: "booking front old",
+				"mira.solvang": "booking front old"}, 9},
 	} {
 		d := people(c.joins)
 		for pair := range strings.FieldsSeq(c.one) {
@@ -90,7 +100,8 @@ func TestJoins(t *testing.T) {
 	}
 	d := people(Joins{ByAddress: true, ByHand: []Join{{ID: 7, A: skerry, B: hr, Author: "olav"}}})
 	ties := d.Ties(d.UserID("m.solvang"))
-	if len(ties) != 2 || ties[0].Name != "mira.solvang" || ties[0].How != "first" || ties[1].How != "hand" || ties[1].By != "olav" || ties[1].Join != 7 {
+	if len(ties) != 2 || ties[0].Name != "mira.solvang" || ties[0].How != "first" || ties[1].How != "hand" ||
+		ties[1].By != "olav" || ties[1].Join != 7 {
 		t.Errorf("%+v", ties)
 	}
 	if units := d.UserUnits(d.UserID("m.solvang")); len(units) != 2 {
@@ -99,7 +110,8 @@ func TestJoins(t *testing.T) {
 	if own := d.AccountGroups(d.UserID("m.solvang")); len(own) != 1 || d.Group(own[0]).Name != "hr-all" {
 		t.Error("what an account has itself", own)
 	}
-	if led := people(Joins{ByAddress: true, Lead: "skerry"}); led.UserName(led.Lead(led.UserID("m.solvang"))) != "mira.solvang" || people(Joins{ByAddress: true}).Lead(0) != 0 {
+	if led := people(Joins{ByAddress: true, Lead: "skerry"}); led.UserName(
+		led.Lead(led.UserID("m.solvang"))) != "mira.solvang" || people(Joins{ByAddress: true}).Lead(0) != 0 {
 		t.Error("the source that leads does not")
 	}
 	if notes := d.Unjoined(); len(notes) != 1 || !strings.Contains(notes[0], "office@skerry.example") {
@@ -115,8 +127,8 @@ func TestJoins(t *testing.T) {
 
 func mustGroup(d *Directory, called string) GroupID { id, _ := d.GroupID(called); return id }
 
-// TestPersonHasAll: every account of a person has the same lead, groups, names and units; and rules alone never make one of
-// two users of a source.
+// TestPersonHasAll: every account of a person has the same lead, groups, names and units; and rules alone never make
+// one of two users of a source.
 func TestPersonHasAll(t *testing.T) {
 	t.Parallel()
 	for seed := range uint64(200) {
@@ -125,7 +137,8 @@ func TestPersonHasAll(t *testing.T) {
 		var r Records
 		for s := range 3 {
 			for i := range 6 {
-				r.Users = append(r.Users, User{Name: fmt.Sprintf("u%d-%d", s, i), Source: fmt.Sprint("s", s), ExternalID: fmt.Sprint(s, i), Email: fmt.Sprint("a", next(8)), Employee: fmt.Sprint(next(9))})
+				r.Users = append(r.Users, User{Name: fmt.Sprintf("u%d-%d", s, i), Source: fmt.Sprint("s", s),
+					ExternalID: fmt.Sprint(s, i), Email: fmt.Sprint("a", next(8)), Employee: fmt.Sprint(next(9))})
 			}
 		}
 		r.Groups = []Group{{Name: "g", Source: "s0", Members: []string{"user:u0-1", "user:u1-2"}}}
@@ -145,7 +158,8 @@ func TestPersonHasAll(t *testing.T) {
 			if d.Lead(lead) != lead {
 				t.Fatal("a lead has a lead")
 			}
-			if !slices.Equal(d.UserGroups(id), d.UserGroups(lead)) || !slices.Equal(d.Names(id), d.Names(lead)) || !slices.Equal(d.UserUnits(id), d.UserUnits(lead)) {
+			if !slices.Equal(d.UserGroups(id), d.UserGroups(lead)) || !slices.Equal(d.Names(id), d.Names(lead)) ||
+				!slices.Equal(d.UserUnits(id), d.UserUnits(lead)) {
 				t.Fatalf("%s has not what its person has", u.Name)
 			}
 			if lead != id && !slices.Contains(d.Names(id), name.Fold(u.Name)) {

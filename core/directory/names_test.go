@@ -7,13 +7,16 @@ import (
 
 func TestMachineNames(t *testing.T) {
 	t.Parallel()
-	d := New(Records{Machines: []Machine{{Name: "DESK-1"}, {Name: "desk-2.skerry.example"}, {Name: "till-1.a.example"}, {Name: "till-1.b.example"}, {Name: "old-1$"}, {Name: "10.40.0.9"}},
+	d := New(Records{Machines: []Machine{{Name: "DESK-1"}, {Name: "desk-2.skerry.example"}, {Name: "till-1.a.example"},
+		{Name: "till-1.b.example"}, {Name: "old-1$"}, {Name: "10.40.0.9"}},
 		Groups: []Group{{Name: "g", Members: []string{"machine:desk-1$", "machine:desk-2", "machine:unlisted"}}}})
 	for asked, want := range map[string]string{
 		"desk-1": "desk-1", "desk-1$": "desk-1", "desk-1.skerry.example": "desk-1",
-		"desk-2": "desk-2.skerry.example", "desk-2$": "desk-2.skerry.example", "desk-2.skerry.example": "desk-2.skerry.example", "desk-2.other.example": "",
+		"desk-2": "desk-2.skerry.example", "desk-2$": "desk-2.skerry.example",
+		"desk-2.skerry.example": "desk-2.skerry.example", "desk-2.other.example": "",
 		"till-1": "", "till-1.a.example": "till-1.a.example", "till-1.c.example": "",
-		"old-1": "old-1$", "old-1$": "old-1$", "10.40.0.9": "10.40.0.9", "10": "", "10.40.0.8": "", "unlisted": "unlisted", "none": "",
+		"old-1": "old-1$", "old-1$": "old-1$", "10.40.0.9": "10.40.0.9", "10": "", "10.40.0.8": "",
+		"unlisted": "unlisted", "none": "",
 	} {
 		id, got := d.MachineID(asked), ""
 		if id != NoMember {
@@ -42,7 +45,8 @@ func TestGroupsOfSources(t *testing.T) {
 		{Name: "staff", Source: "bay", Members: []string{"group:clerks"}},
 		{Name: "ard/tellers", Source: "cove", Members: []string{"user:ida"}},
 	}})
-	for called, who := range map[string]string{"clerks": "mira", "ard/clerks": "mira", "bay/CLERKS": "jonas", "all": "mira", "staff": "jonas", "bay/staff": "jonas", "ard/tellers": "ida", "cove/ard/tellers": "ida"} {
+	for called, who := range map[string]string{"clerks": "mira", "ard/clerks": "mira", "bay/CLERKS": "jonas",
+		"all": "mira", "staff": "jonas", "bay/staff": "jonas", "ard/tellers": "ida", "cove/ard/tellers": "ida"} {
 		id, ok := d.GroupID(called)
 		var in []string
 		if ok {

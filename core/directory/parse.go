@@ -50,13 +50,16 @@ func (p *parser) document(n document.Node) {
 		v.Int(1, 1)
 	}
 	o.Each("users", []string{"name", "display_name", "email", "unit", "employee", "external_id"}, func(c document.Object) {
-		p.records.Users = append(p.records.Users, User{Name: p.name(c, "user"), DisplayName: c.Text("display_name"), Email: c.Text("email"), Unit: p.unit(c), Employee: c.Text("employee"), ExternalID: c.Text("external_id")})
+		p.records.Users = append(p.records.Users, User{Name: p.name(c, "user"), DisplayName: c.Text("display_name"),
+			Email: c.Text("email"), Unit: p.unit(c), Employee: c.Text("employee"), ExternalID: c.Text("external_id")})
 	})
 	o.Each("groups", []string{"name", "members", "external_id"}, func(c document.Object) {
-		p.records.Groups = append(p.records.Groups, Group{Name: p.name(c, "group"), Members: p.members(c), ExternalID: c.Text("external_id")})
+		p.records.Groups = append(p.records.Groups, Group{Name: p.name(c, "group"), Members: p.members(c),
+			ExternalID: c.Text("external_id")})
 	})
 	o.Each("machines", []string{"name", "unit", "location", "platform", "external_id"}, func(c document.Object) {
-		m := Machine{Name: p.name(c, "machine"), Unit: p.unit(c), Location: c.Text("location"), Platform: c.Text("platform"), ExternalID: c.Text("external_id")}
+		m := Machine{Name: p.name(c, "machine"), Unit: p.unit(c), Location: c.Text("location"), Platform: c.Text("platform"),
+			ExternalID: c.Text("external_id")}
 		p.records.Machines = append(p.records.Machines, m)
 	})
 }
@@ -76,7 +79,8 @@ func (p *parser) name(o document.Object, kind string) string {
 	}
 	key := kind + " " + name.Fold(s)
 	if first, taken := p.seen[key]; taken {
-		n.Complain("leave one of the two out (upper and lower case are the same here)", "the %s %q is already there, at %s", kind, s, first.Place())
+		n.Complain("leave one of the two out (upper and lower case are the same here)", "the %s %q is already there, at %s",
+			kind, s, first.Place())
 	} else {
 		p.seen[key] = n
 	}

@@ -58,12 +58,19 @@ type Map struct {
 }
 
 var presets = map[string]Map{
-	PresetStandard: {UserFilter: "(objectClass=inetOrgPerson)", GroupFilter: "(|(objectClass=groupOfNames)(objectClass=groupOfUniqueNames))", MachineFilter: "(objectClass=device)", UserName: "uid", DisplayName: "displayName cn",
-		Email: "mail", Employee: "employeeNumber", GroupName: "cn", MachineName: "cn", Members: "member uniqueMember", ID: "entryUUID", Changed: "modifyTimestamp"},
-	PresetPOSIX: {UserFilter: "(objectClass=posixAccount)", GroupFilter: "(objectClass=posixGroup)", MachineFilter: "(|(objectClass=ipHost)(objectClass=device))", UserName: "uid", DisplayName: "displayName gecos cn",
-		Email: "mail", Employee: "employeeNumber", GroupName: "cn", MachineName: "cn", Members: "member", MemberNames: "memberUid", ID: "entryUUID", Changed: "modifyTimestamp"},
-	PresetDomain: {UserFilter: "(&(objectCategory=person)(objectClass=user))", GroupFilter: "(objectClass=group)", MachineFilter: "(objectClass=computer)", UserName: "sAMAccountName", DisplayName: "displayName cn",
-		Email: "mail", Employee: "employeeID employeeNumber", GroupName: "sAMAccountName cn", MachineName: "sAMAccountName cn", Members: "member", ID: "objectGUID", Changed: "whenChanged"},
+	PresetStandard: {UserFilter: "(objectClass=inetOrgPerson)",
+		GroupFilter: "(|(objectClass=groupOfNames)(objectClass=groupOfUniqueNames))", MachineFilter: "(objectClass=device)",
+		UserName: "uid", DisplayName: "displayName cn",
+		Email: "mail", Employee: "employeeNumber", GroupName: "cn", MachineName: "cn", Members: "member uniqueMember",
+		ID: "entryUUID", Changed: "modifyTimestamp"},
+	PresetPOSIX: {UserFilter: "(objectClass=posixAccount)", GroupFilter: "(objectClass=posixGroup)",
+		MachineFilter: "(|(objectClass=ipHost)(objectClass=device))", UserName: "uid", DisplayName: "displayName gecos cn",
+		Email: "mail", Employee: "employeeNumber", GroupName: "cn", MachineName: "cn", Members: "member",
+		MemberNames: "memberUid", ID: "entryUUID", Changed: "modifyTimestamp"},
+	PresetDomain: {UserFilter: "(&(objectCategory=person)(objectClass=user))", GroupFilter: "(objectClass=group)",
+		MachineFilter: "(objectClass=computer)", UserName: "sAMAccountName", DisplayName: "displayName cn",
+		Email: "mail", Employee: "employeeID employeeNumber", GroupName: "sAMAccountName cn",
+		MachineName: "sAMAccountName cn", Members: "member", ID: "objectGUID", Changed: "whenChanged"},
 }
 
 // Defaults of a Source.
@@ -77,9 +84,13 @@ const (
 func (s Source) Attributes() Map {
 	p, m := presets[s.Preset], s.Map
 	return Map{
-		UserFilter: cmp.Or(m.UserFilter, p.UserFilter), GroupFilter: cmp.Or(m.GroupFilter, p.GroupFilter), MachineFilter: cmp.Or(m.MachineFilter, p.MachineFilter),
-		UserName: cmp.Or(m.UserName, p.UserName), DisplayName: cmp.Or(m.DisplayName, p.DisplayName), Email: cmp.Or(m.Email, p.Email), Employee: cmp.Or(m.Employee, p.Employee),
-		GroupName: cmp.Or(m.GroupName, p.GroupName), MachineName: cmp.Or(m.MachineName, p.MachineName), Members: cmp.Or(m.Members, p.Members), MemberNames: cmp.Or(m.MemberNames, p.MemberNames),
+		UserFilter: cmp.Or(m.UserFilter, p.UserFilter), GroupFilter: cmp.Or(m.GroupFilter, p.GroupFilter),
+		MachineFilter: cmp.Or(m.MachineFilter, p.MachineFilter),
+		UserName:      cmp.Or(m.UserName, p.UserName), DisplayName: cmp.Or(m.DisplayName, p.DisplayName),
+		Email: cmp.Or(m.Email,
+			p.Email), Employee: cmp.Or(m.Employee, p.Employee),
+		GroupName: cmp.Or(m.GroupName, p.GroupName), MachineName: cmp.Or(m.MachineName, p.MachineName),
+		Members: cmp.Or(m.Members, p.Members), MemberNames: cmp.Or(m.MemberNames, p.MemberNames),
 		ID: cmp.Or(m.ID, p.ID), Changed: cmp.Or(m.Changed, p.Changed),
 	}
 }
@@ -104,10 +115,12 @@ func (s *Source) Check() error {
 	case u.Scheme == "ldaps" && s.StartTLS:
 		complain("start_tls", "ldaps is TLS already", "leave start_tls out, or write ldap://")
 	case u.User != nil || u.RawQuery != "" || strings.Trim(u.Path, "/") != "":
-		complain("url", "it holds more than a host and a port", "write ldaps://HOST:PORT; base and account have places of their own")
+		complain("url", "it holds more than a host and a port", "write ldaps://HOST:PORT; base and account have places "+
+			"of their own")
 	}
 	if s.Base == "" {
-		complain("base", "there is no base", "give the DN below which people, groups and machines are, such as dc=skerry,dc=example")
+		complain("base", "there is no base", "give the DN below which people, groups and machines are, such as "+
+			"dc=skerry,dc=example")
 	}
 	if presets[s.Preset].ID == "" {
 		complain("preset", "there is no preset \""+s.Preset+"\"", "write standard, posix or domain")
@@ -189,8 +202,8 @@ func (s Source) Pace() time.Duration {
 	return time.Duration(cmp.Or(s.Every, int(DefaultEvery/time.Second))) * time.Second
 }
 
-// NextRun says when a source's next pass is due, and whether a whole one: after failures later and later. latest are its
-// runs, newest first.
+// NextRun says when a source's next pass is due, and whether a whole one: after failures later and later. latest are
+// its runs, newest first.
 func (s Source) NextRun(latest []Run) (at time.Time, whole bool) {
 	every, wholeEvery := s.Pace(), time.Duration(cmp.Or(s.Whole, int(DefaultWhole/time.Second)))*time.Second
 	failed, broken := 0, false

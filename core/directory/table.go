@@ -12,7 +12,8 @@ import (
 
 const maxRows = 1_000_000
 
-var tableColumns = []string{"display_name", "email", "unit", "employee", "location", "platform", "members", "external_id"}
+var tableColumns = []string{"display_name", "email", "unit", "employee", "location", "platform", "members",
+	"external_id"}
 
 // ParseTables reads tables as spreadsheets write them: a head line with kind and name, and further columns as a source
 // has them; each line is one user, group or machine, a user where kind is empty. A group's members are divided by
@@ -22,7 +23,8 @@ func ParseTables(files []document.File) (Records, error) {
 	var bad []fault.Detail
 	seen := map[string]string{}
 	for _, f := range files {
-		rows, head, err := document.Table(f.Name, f.Text, []string{"name"}, append([]string{"kind"}, tableColumns...), maxRows)
+		rows, head, err := document.Table(f.Name, f.Text, []string{"name"}, append([]string{"kind"},
+			tableColumns...), maxRows)
 		if err != nil {
 			return Records{}, err
 		}
@@ -36,7 +38,8 @@ func ParseTables(files []document.File) (Records, error) {
 			if kind == "" {
 				kind = "user"
 			}
-			may := map[string][]string{"user": {"display_name", "email", "unit", "employee", "external_id"}, "group": {"members", "external_id"}, "machine": {"unit", "location", "platform", "external_id"}}[kind]
+			may := map[string][]string{"user": {"display_name", "email", "unit", "employee", "external_id"}, "group": {"members",
+				"external_id"}, "machine": {"unit", "location", "platform", "external_id"}}[kind]
 			if may == nil {
 				complain("write user, group or machine", "%q is no kind", kind)
 				continue
@@ -54,14 +57,17 @@ func ParseTables(files []document.File) (Records, error) {
 			}
 			key := kind + " " + name.Fold(called)
 			if first, taken := seen[key]; taken {
-				complain("leave one of the two out (upper and lower case are the same here)", "the %s %q is already there, at %s", kind, called, first)
+				complain("leave one of the two out (upper and lower case are the same here)", "the %s %q is already there, at %s",
+					kind, called, first)
 			}
 			seen[key] = place
 			switch kind {
 			case "user":
-				out.Users = append(out.Users, User{Name: called, DisplayName: cell("display_name"), Email: cell("email"), Unit: cell("unit"), Employee: cell("employee"), ExternalID: cell("external_id")})
+				out.Users = append(out.Users, User{Name: called, DisplayName: cell("display_name"), Email: cell("email"),
+					Unit: cell("unit"), Employee: cell("employee"), ExternalID: cell("external_id")})
 			case "machine":
-				out.Machines = append(out.Machines, Machine{Name: called, Unit: cell("unit"), Location: cell("location"), Platform: cell("platform"), ExternalID: cell("external_id")})
+				out.Machines = append(out.Machines, Machine{Name: called, Unit: cell("unit"), Location: cell("location"),
+					Platform: cell("platform"), ExternalID: cell("external_id")})
 			default:
 				g := Group{Name: called, ExternalID: cell("external_id")}
 				for _, m := range strings.FieldsFunc(cell("members"), func(r rune) bool { return r == ';' || r == '\n' }) {

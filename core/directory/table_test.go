@@ -12,10 +12,14 @@ import (
 func TestTables(t *testing.T) {
 	t.Parallel()
 	r, err := ParseTables([]document.File{
-		{Name: "people.csv", Text: "\ufeffname;display_name;unit;employee\r\nmira.solvang;Mira Solvang;staff/office;1007\r\nida;;;\r\n"},
-		{Name: "rest.csv", Text: "kind,name,members,platform,location\ngroup,clerks,\"user:mira.solvang; group:temps\nmachine:till-07\",,\nmachine,till-07,,linux/x64,ard/hall\n"}})
-	want := Records{Users: []User{{Name: "mira.solvang", DisplayName: "Mira Solvang", Unit: "staff/office", Employee: "1007"}, {Name: "ida"}},
-		Groups: []Group{{Name: "clerks", Members: []string{"user:mira.solvang", "group:temps", "machine:till-07"}}}, Machines: []Machine{{Name: "till-07", Platform: "linux/x64", Location: "ard/hall"}}}
+		{Name: "people.csv", Text: "\ufeffname;display_name;unit;employee\r\nmira.solvang;Mira " +
+			"Solvang;staff/office;1007\r\nida;;;\r\n"},
+		{Name: "rest.csv", Text: "kind,name,members,platform,location\ngroup,clerks,\"user:mira.solvang; " +
+			"group:temps\nmachine:till-07\",,\nmachine,till-07,,linux/x64,ard/hall\n"}})
+	want := Records{Users: []User{{Name: "mira.solvang", DisplayName: "Mira Solvang", Unit: "staff/office",
+		Employee: "1007"}, {Name: "ida"}},
+		Groups:   []Group{{Name: "clerks", Members: []string{"user:mira.solvang", "group:temps", "machine:till-07"}}},
+		Machines: []Machine{{Name: "till-07", Platform: "linux/x64", Location: "ard/hall"}}}
 	if err != nil || !reflect.DeepEqual(r, want) {
 		t.Errorf("%+v %v", r, err)
 	}

@@ -39,7 +39,8 @@ type Tree struct {
 
 // NewTree takes entries in. Of two with one id the last counts.
 func NewTree(entries []Entry) *Tree {
-	t := &Tree{entries: make(map[string]Entry, len(entries)), byDN: make(map[string]string, len(entries)), holders: map[string]map[string]bool{}}
+	t := &Tree{entries: make(map[string]Entry, len(entries)), byDN: make(map[string]string, len(entries)),
+		holders: map[string]map[string]bool{}}
 	for _, e := range entries {
 		t.put(e)
 	}
@@ -83,7 +84,8 @@ func (t *Tree) row(e Entry) (Row, bool) {
 	var r Records
 	switch e.Kind {
 	case "user":
-		r.Users = []User{{Name: e.Name, DisplayName: e.DisplayName, Email: e.Email, Unit: e.Unit, Employee: e.Employee, ExternalID: e.ID}}
+		r.Users = []User{{Name: e.Name, DisplayName: e.DisplayName, Email: e.Email, Unit: e.Unit, Employee: e.Employee,
+			ExternalID: e.ID}}
 	case "machine":
 		r.Machines = []Machine{{Name: e.Name, Unit: e.Unit, Location: e.Location, ExternalID: e.ID}}
 	case "group":
@@ -114,8 +116,8 @@ func (t *Tree) members(g Entry) []string {
 	return out
 }
 
-// Rows gives all users, groups and machines as they are kept, in a stable order. Names are unique within each kind: of two
-// that have one, the first by id counts, and the other is told in notes.
+// Rows gives all users, groups and machines as they are kept, in a stable order. Names are unique within each kind: of
+// two that have one, the first by id counts, and the other is told in notes.
 func (t *Tree) Rows() (rows []Row, twice []string) {
 	taken := map[string]string{}
 	for _, id := range slices.Sorted(maps.Keys(t.entries)) {
@@ -224,8 +226,8 @@ func CountRows(rows []Row) map[string]int {
 	return n
 }
 
-// TooMuch says why somebody should look before so much of a source disappears; "" where nobody need: of users, groups or
-// machines more than share percent of what it held and more than a handful, or all. Both are counts by kind.
+// TooMuch says why somebody should look before so much of a source disappears; "" where nobody need: of users, groups
+// or machines more than share percent of what it held and more than a handful, or all. Both are counts by kind.
 func TooMuch(had, gone map[string]int, share int) string {
 	const handful = 5
 	for _, kind := range []string{"user", "group", "machine"} {
@@ -248,8 +250,9 @@ func (m Mark) Zero() bool { return len(m.Cookies) == 0 && m.Stamp == "" }
 // A Pass is what one reading of a source gave.
 type Pass struct {
 	Entries []Entry
-	Gone    []string        // ids that are there no more
-	Present map[string]bool // where it is not nil: all ids that are there, those of Entries included, of the kinds in Kinds
+	Gone    []string // ids that are there no more
+	// where it is not nil: all ids that are there, those of Entries included, of the kinds in Kinds
+	Present map[string]bool
 	Kinds   map[string]bool
 	Mark    Mark
 	Notes   []string

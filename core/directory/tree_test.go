@@ -22,10 +22,12 @@ func TestTreeChanges(t *testing.T) {
 		serial := 0
 		entry := func(id string) Entry {
 			serial++
-			e := Entry{ID: id, Kind: kinds[rnd.IntN(3)], Name: fmt.Sprintf("n%d", serial), DN: fmt.Sprintf("cn=%s,u=%d", id, rnd.IntN(3)), Unit: fmt.Sprint(rnd.IntN(3))}
+			e := Entry{ID: id, Kind: kinds[rnd.IntN(3)], Name: fmt.Sprintf("n%d", serial), DN: fmt.Sprintf("cn=%s,u=%d", id,
+				rnd.IntN(3)), Unit: fmt.Sprint(rnd.IntN(3))}
 			if e.Kind == "group" {
 				for range rnd.IntN(4) {
-					e.Members = append(e.Members, Member{DN: fmt.Sprintf("cn=%d,u=%d", rnd.IntN(12), rnd.IntN(3)), Name: []string{"", "user:else"}[rnd.IntN(2)]})
+					e.Members = append(e.Members, Member{DN: fmt.Sprintf("cn=%d,u=%d", rnd.IntN(12), rnd.IntN(3)), Name: []string{"",
+						"user:else"}[rnd.IntN(2)]})
 				}
 			}
 			return e
@@ -77,7 +79,8 @@ func byKey(t *Tree) map[string]string {
 
 func TestUnitMoved(t *testing.T) {
 	t.Parallel()
-	tree := NewTree([]Entry{{ID: "1", Kind: "unit", DN: "ou=a", Name: "unit"}, {ID: "2", Kind: "user", Name: "u", DN: "uid=u,ou=a", Unit: "a"}})
+	tree := NewTree([]Entry{{ID: "1", Kind: "unit", DN: "ou=a", Name: "unit"}, {ID: "2", Kind: "user", Name: "u",
+		DN: "uid=u,ou=a", Unit: "a"}})
 	if d := tree.Apply([]Entry{{ID: "1", Kind: "unit", DN: "ou=a", Name: "unit"}}, nil); d.Whole {
 		t.Error("a unit that stays asks for a whole pass")
 	}
@@ -137,8 +140,10 @@ func TestNextRun(t *testing.T) {
 		{"after changes", []Run{run(RunChanges, Done, 20), run(RunWhole, Done, 10)}, 25, false},
 		{"a whole one is due again", []Run{run(RunChanges, Done, 66), run(RunWhole, Done, 10)}, 71, true},
 		{"after one failure", []Run{run(RunChanges, Failed, 20), run(RunWhole, Done, 10)}, 30, true},
-		{"after three", []Run{run(RunWhole, Held, 40), run(RunWhole, Failed, 30), run(RunChanges, Failed, 20), run(RunWhole, Done, 10)}, 80, true},
-		{"at most an hour", []Run{run(RunWhole, Failed, 5), run(RunWhole, Failed, 4), run(RunWhole, Failed, 3), run(RunWhole, Failed, 2), run(RunWhole, Failed, 1)}, 65, true},
+		{"after three", []Run{run(RunWhole, Held, 40), run(RunWhole, Failed, 30), run(RunChanges, Failed, 20),
+			run(RunWhole, Done, 10)}, 80, true},
+		{"at most an hour", []Run{run(RunWhole, Failed, 5), run(RunWhole, Failed, 4), run(RunWhole, Failed, 3),
+			run(RunWhole, Failed, 2), run(RunWhole, Failed, 1)}, 65, true},
 		{"stopped", []Run{run(RunChanges, Stopped, 20), run(RunWhole, Done, 10)}, 25, false},
 		{"one that goes on does not count", []Run{{Kind: RunWhole, State: Running}, run(RunWhole, Done, 10)}, 15, false},
 	} {
@@ -163,7 +168,8 @@ func TestSourceCheck(t *testing.T) {
 		"brake":     {URL: "ldaps://d.example", Base: "b", Brake: 101},
 		"every":     {URL: "ldaps://d.example", Base: "b", Every: 9},
 	} {
-		if f := fault.As(s.Check()); f == nil || len(f.Details) != 1 || f.Details[0].Place != strings.TrimSpace(place) || f.Details[0].Fix == "" || !strings.HasPrefix(f.What, f.Details[0].Place) {
+		if f := fault.As(s.Check()); f == nil || len(f.Details) != 1 || f.Details[0].Place != strings.TrimSpace(place) ||
+			f.Details[0].Fix == "" || !strings.HasPrefix(f.What, f.Details[0].Place) {
 			t.Errorf("%s: %v", place, f)
 		}
 	}

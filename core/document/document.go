@@ -1,5 +1,6 @@
-// Package document reads YAML and JSON strictly: every complaint carries the file, the line and a fix, and reading
-// goes on, so that all complaints come at once. "Read" means from bytes to values with complaints; nothing is defaulted here.
+// Package document reads YAML and JSON strictly: every complaint carries the file, the line and a fix, and reading goes
+// on, so that all complaints come at once. "Read" means from bytes to values with complaints; nothing is defaulted
+// here.
 package document
 
 import (
@@ -43,7 +44,9 @@ type Reader struct {
 
 // Problems returns the complaints so far, by file and line; after some hundreds it only counts them.
 func (r *Reader) Problems() []fault.Detail {
-	slices.SortStableFunc(r.problems, func(a, b problem) int { return cmp.Or(cmp.Compare(a.file, b.file), cmp.Compare(a.line, b.line)) })
+	slices.SortStableFunc(r.problems, func(a, b problem) int {
+		return cmp.Or(cmp.Compare(a.file, b.file), cmp.Compare(a.line, b.line))
+	})
 	var out []fault.Detail
 	for _, p := range r.problems[:min(len(r.problems), maxProblems)] {
 		out = append(out, p.Detail)
@@ -83,7 +86,8 @@ func (n Node) Complain(fix, format string, args ...any) {
 	if n.y != nil {
 		line = int(n.y.line)
 	}
-	n.r.problems = append(n.r.problems, problem{fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...), Fix: fix}, n.nth, line})
+	n.r.problems = append(n.r.problems, problem{fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...),
+		Fix: fix}, n.nth, line})
 }
 
 // Read reads a file into its documents (a YAML file may hold several). Syntax errors are complaints.
@@ -191,7 +195,8 @@ func (n Node) Bool() (v, ok bool) {
 func (n Node) Int(lo, hi int) (int, bool) {
 	v, err := strconv.Atoi(n.y.value)
 	if n.y.kind != yaml.ScalarNode || n.y.tag != tagInt || err != nil || v < lo || v > hi {
-		n.Complain(fmt.Sprintf("write a whole number from %d to %d", lo, hi), "a whole number from %d to %d is wanted here, found %s", lo, hi, n.kind())
+		n.Complain(fmt.Sprintf("write a whole number from %d to %d", lo, hi), "a whole number from %d to %d is wanted "+
+			"here, found %s", lo, hi, n.kind())
 		return 0, false
 	}
 	return v, true
@@ -484,7 +489,8 @@ func (n Node) Value() (any, bool) {
 		}
 		return out, len(out) > 0
 	case n.y.kind != yaml.ScalarNode || n.IsNull():
-		n.Complain("write a text, a number, true or false, or a list of these", "an option's value is wanted here, found %s", n.kind())
+		n.Complain("write a text, a number, true or false, or a list of these", "an option's value is wanted "+
+			"here, found %s", n.kind())
 		return nil, false
 	case n.y.tag == tagBool:
 		return strings.EqualFold(n.y.value, "true"), true

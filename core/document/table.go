@@ -9,8 +9,9 @@ import (
 	"cirque/core/fault"
 )
 
-// Table reads CSV with a head line, divided by commas, semicolons or tabs, as spreadsheets write it. The columns of must
-// have to be there, those of may can be; any other is a mistake, so that none is passed over for a slip of the pen. most is how many lines it may have, the head line included.
+// Table reads CSV with a head line, divided by commas, semicolons or tabs, as spreadsheets write it. The columns of
+// must have to be there, those of may can be; any other is a mistake, so that none is passed over for a slip of the
+// pen. most is how many lines it may have, the head line included.
 func Table(name, text string, must, may []string, most int) (rows [][]string, head map[string]int, err error) {
 	text = strings.TrimPrefix(text, "\ufeff")
 	first, _, _ := strings.Cut(text, "\n")
@@ -23,10 +24,12 @@ func Table(name, text string, must, may []string, most int) (rows [][]string, he
 	r.FieldsPerRecord = -1
 	all, err := r.ReadAll()
 	if err != nil {
-		return nil, nil, fault.New(fault.Invalid, "table-invalid", "save the table as CSV", "%s is no table: %s", name, strings.TrimPrefix(err.Error(), "parse error on ")).Because(err)
+		return nil, nil, fault.New(fault.Invalid, "table-invalid", "save the table as CSV", "%s is no table: %s", name,
+			strings.TrimPrefix(err.Error(), "parse error on ")).Because(err)
 	}
 	if len(all) == 0 || len(all) > most {
-		return nil, nil, fault.New(fault.Invalid, "table-invalid", "give a head line and one line for each object", "%s has %d lines", name, len(all))
+		return nil, nil, fault.New(fault.Invalid, "table-invalid", "give a head line and one line for each object",
+			"%s has %d lines", name, len(all))
 	}
 	head = map[string]int{}
 	known := slices.Concat(must, may)
@@ -34,7 +37,8 @@ func Table(name, text string, must, may []string, most int) (rows [][]string, he
 	for i, h := range all[0] {
 		h = strings.ToLower(strings.TrimSpace(h))
 		if _, twice := head[h]; twice {
-			bad = append(bad, fault.Detail{Place: name + ":1", What: fmt.Sprintf("the column %q stands there twice", h), Fix: "leave one of the two out"})
+			bad = append(bad, fault.Detail{Place: name + ":1", What: fmt.Sprintf("the column %q stands there twice", h),
+				Fix: "leave one of the two out"})
 		}
 		head[h] = i
 		if !slices.Contains(known, h) {
@@ -52,11 +56,14 @@ func Table(name, text string, must, may []string, most int) (rows [][]string, he
 	}
 	for i, row := range all[1:] {
 		if len(row) < len(all[0]) {
-			bad = append(bad, fault.Detail{Place: fmt.Sprintf("%s:%d", name, i+2), What: fmt.Sprintf("the line has %d of %d columns", len(row), len(all[0])), Fix: "leave cells empty rather than out"})
+			bad = append(bad, fault.Detail{Place: fmt.Sprintf("%s:%d", name, i+2),
+				What: fmt.Sprintf("the line has %d of %d columns", len(row), len(all[0])),
+				Fix:  "leave cells empty rather than out"})
 		}
 	}
 	if len(bad) > 0 {
-		return nil, nil, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place, bad[0].What).With(bad[:min(len(bad), 100)])
+		return nil, nil, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place,
+			bad[0].What).With(bad[:min(len(bad), 100)])
 	}
 	for i, row := range all[1:] {
 		for j := range row {

@@ -33,9 +33,10 @@ type Alternative struct {
 	Seen []Seen `json:"seen" doc:"What came out with it on this model, newest first."`
 }
 
-// Alternatives lists what to try for a model, in order: what is known to print well with it; then what nobody has tried, names
-// made for the model first, then no driver at all, then plain text; last what came out wrong. choices are the names for the
-// platform; formats are those that the device takes, nil where that is not known; seen is what is remembered of the model.
+// Alternatives lists what to try for a model, in order: what is known to print well with it; then what nobody has
+// tried, names made for the model first, then no driver at all, then plain text; last what came out wrong. choices are
+// the names for the platform; formats are those that the device takes, nil where that is not known; seen is what is
+// remembered of the model.
 func Alternatives(choices []Choice, formats []string, now string, seen []Seen) []Alternative {
 	of := map[string][]Seen{}
 	for _, s := range seen {
@@ -104,7 +105,8 @@ func remember(seen []Seen) string {
 		n[s.Paper]++
 	}
 	says := ""
-	for _, p := range []struct{ paper, says string }{{"good", "came out well"}, {"garbled", "came out garbled"}, {"nothing", "nothing came out"}} {
+	for _, p := range []struct{ paper, says string }{{"good", "came out well"}, {"garbled", "came out garbled"},
+		{"nothing", "nothing came out"}} {
 		if n[p.paper] == 0 {
 			continue
 		}

@@ -12,7 +12,8 @@ import (
 	"cirque/core/fault"
 )
 
-// Limits of a package. Sizes are in bytes, and are counted while unpacking: what an archive says of itself is not believed.
+// Limits of a package. Sizes are in bytes, and are counted while unpacking: what an archive says of itself is not
+// believed.
 const (
 	MaxArchive  = 192 << 20
 	MaxUnpacked = 512 << 20
@@ -27,8 +28,9 @@ type File struct {
 	Data []byte
 }
 
-// Unpack takes a zip archive apart, in the order of the archive. It refuses what would lie outside of the package, links,
-// two files of one name, encrypted files, and archives that unpack to more than the limits. Errors are Invalid or TooLarge faults.
+// Unpack takes a zip archive apart, in the order of the archive. It refuses what would lie outside of the package,
+// links, two files of one name, encrypted files, and archives that unpack to more than the limits. Errors are Invalid
+// or TooLarge faults.
 func Unpack(b []byte) ([]File, error) {
 	refuse := func(kind fault.Kind, fix, format string, args ...any) error {
 		return fault.New(kind, "package-refused", fix, "the archive is refused: %s", fmt.Sprintf(format, args...))
@@ -38,7 +40,8 @@ func Unpack(b []byte) ([]File, error) {
 	}
 	z, err := zip.NewReader(bytes.NewReader(b), int64(len(b)))
 	if err != nil {
-		return nil, refuse(fault.Invalid, "give a zip archive, or a folder through the client", "it is no zip archive that can be read").(*fault.Error).Because(err)
+		return nil, refuse(fault.Invalid, "give a zip archive, or a folder through the client",
+			"it is no zip archive that can be read").(*fault.Error).Because(err)
 	}
 	if len(z.File) > MaxFiles {
 		return nil, refuse(fault.TooLarge, "leave out what the drivers do not need", "it holds over %d files", MaxFiles)
@@ -72,11 +75,14 @@ func Unpack(b []byte) ([]File, error) {
 		total += int64(len(data))
 		switch {
 		case total > MaxUnpacked:
-			return nil, refuse(fault.TooLarge, "leave out what the drivers do not need", "it unpacks to over %d MiB", MaxUnpacked>>20)
+			return nil, refuse(fault.TooLarge, "leave out what the drivers do not need", "it unpacks to over %d MiB",
+				MaxUnpacked>>20)
 		case err != nil:
-			return nil, refuse(fault.Invalid, "fetch it again: it is damaged", "%.80q cannot be unpacked", name).(*fault.Error).Because(err)
+			return nil, refuse(fault.Invalid, "fetch it again: it is damaged", "%.80q cannot be unpacked",
+				name).(*fault.Error).Because(err)
 		case len(data) > 1<<20 && int64(len(data)) > maxRatio*int64(max(1, f.CompressedSize64)):
-			return nil, refuse(fault.TooLarge, "look at what made it", "%.80q unpacks to over %d times its size, as no driver's file does", name, maxRatio)
+			return nil, refuse(fault.TooLarge, "look at what made it", "%.80q unpacks to over %d times its size, as no "+
+				"driver's file does", name, maxRatio)
 		}
 		out = append(out, File{name, data})
 	}

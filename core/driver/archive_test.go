@@ -72,12 +72,14 @@ func TestUnpackRefused(t *testing.T) {
 		"a drive":            {one("C:/x.inf"), "is an absolute path"},
 		"a stream":           {one("a\x00b"), "has control characters in its name"},
 		"long":               {one(strings.Repeat("a/", 300) + "x"), "is no path"},
-		"a link":             {packed(t, map[string]string{"l": "/etc/passwd"}, func(h *zip.FileHeader) { h.SetMode(fs.ModeSymlink | 0o777) }), "is a link or a special file"},
-		"a device":           {packed(t, map[string]string{"d": ""}, func(h *zip.FileHeader) { h.SetMode(fs.ModeDevice) }), "is a link or a special file"},
-		"twice":              {packed(t, map[string]string{"A.inf": "1", "a.INF": "2"}), "twice"},
-		"a bomb":             {lying, "as no driver's file does"},
-		"many files":         {packed(t, many(driver.MaxFiles+1)), "it holds over 10000 files"},
-		"damaged":            {damaged(t), "cannot be unpacked"},
+		"a link": {packed(t, map[string]string{"l": "/etc/passwd"},
+			func(h *zip.FileHeader) { h.SetMode(fs.ModeSymlink | 0o777) }), "is a link or a special file"},
+		"a device": {packed(t, map[string]string{"d": ""}, func(h *zip.FileHeader) { h.SetMode(fs.ModeDevice) }),
+			"is a link or a special file"},
+		"twice":      {packed(t, map[string]string{"A.inf": "1", "a.INF": "2"}), "twice"},
+		"a bomb":     {lying, "as no driver's file does"},
+		"many files": {packed(t, many(driver.MaxFiles+1)), "it holds over 10000 files"},
+		"damaged":    {damaged(t), "cannot be unpacked"},
 	} {
 		files, err := driver.Unpack(c.b)
 		if err == nil || !strings.Contains(err.Error(), c.says) || files != nil {
@@ -92,7 +94,8 @@ func TestUnpackRefused(t *testing.T) {
 func many(n int) map[string]string {
 	out := map[string]string{}
 	for i := range n {
-		out[strings.Repeat("x", 1+i%3)+"/"+string(rune('a'+i%26))+strings.Repeat("y", i/700)+string(rune('0'+i%10))+string(rune('A'+i/26%26))+string(rune('a'+i/676%26))] = ""
+		out[strings.Repeat("x", 1+i%3)+"/"+string(rune('a'+i%26))+strings.Repeat("y", i/700)+string(rune('0'+i%10))+
+			string(rune('A'+i/26%26))+string(rune('a'+i/676%26))] = ""
 	}
 	for i := 0; len(out) < n; i++ {
 		out["z"+strings.Repeat("z", i%100)+string(rune('a'+i%26))+string(rune('0'+i/26%10))] = ""
@@ -108,7 +111,8 @@ func damaged(t *testing.T) []byte {
 	w, _ := flate.NewWriter(&packed, flate.BestSpeed)
 	_, _ = w.Write([]byte("abc"))
 	_ = w.Close()
-	raw, err := z.CreateRaw(&zip.FileHeader{Name: "a.inf", Method: zip.Deflate, CRC32: crc32.ChecksumIEEE([]byte("abd")), CompressedSize64: uint64(packed.Len()), UncompressedSize64: 3})
+	raw, err := z.CreateRaw(&zip.FileHeader{Name: "a.inf", Method: zip.Deflate, CRC32: crc32.ChecksumIEEE([]byte("abd")),
+		CompressedSize64: uint64(packed.Len()), UncompressedSize64: 3})
 	if err == nil {
 		_, err = raw.Write(packed.Bytes())
 	}
@@ -120,7 +124,8 @@ func damaged(t *testing.T) []byte {
 
 // TestSameFilesSamePackage: the digest depends on paths and contents alone, not on the archive or its order.
 func TestSameFilesSamePackage(t *testing.T) {
-	files := []driver.File{{Path: "b.inf", Data: []byte("2")}, {Path: "a.inf", Data: []byte("1")}, {Path: "c.dll", Data: nil}}
+	files := []driver.File{{Path: "b.inf", Data: []byte("2")}, {Path: "a.inf", Data: []byte("1")},
+		{Path: "c.dll", Data: nil}}
 	want := driver.Index(files).Digest
 	r := rand.New(rand.NewPCG(3, 4))
 	for range 10 {

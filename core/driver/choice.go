@@ -48,9 +48,12 @@ func fitsModel(m Model, model string) bool {
 	exact := strip(m.Exact)
 	if rest, ok := strings.CutPrefix(exact, want); ok {
 		// "Mono 40" is no driver of the model "Mono 4".
-		return rest == "" || !isDigit(rest[0]) || !isDigit(want[len(want)-1]) || strings.HasPrefix(strings.ToLower(m.Exact), strings.ToLower(model)+" ")
+		return rest == "" || !isDigit(rest[0]) || !isDigit(want[len(want)-1]) || strings.HasPrefix(strings.ToLower(m.Exact),
+			strings.ToLower(model)+" ")
 	}
-	return slices.ContainsFunc(m.HardwareIDs, func(id string) bool { return strings.HasSuffix(strip(id), want) && len(want) > 5 })
+	return slices.ContainsFunc(m.HardwareIDs, func(id string) bool {
+		return strings.HasSuffix(strip(id), want) && len(want) > 5
+	})
 }
 
 func isDigit(c byte) bool { return c >= '0' && c <= '9' }
@@ -68,7 +71,8 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, m
 	}
 	for _, p := range packages {
 		for _, m := range p.Models {
-			if platform != "" && !fits(m.Platform, platform) || !narrow(m.Exact, m.Maker, m.Platform, m.Language, m.SetUpFile, p.Name, strings.Join(m.HardwareIDs, " ")) {
+			if platform != "" && !fits(m.Platform, platform) || !narrow(m.Exact, m.Maker, m.Platform, m.Language, m.SetUpFile,
+				p.Name, strings.Join(m.HardwareIDs, " ")) {
 				continue
 			}
 			k := key{m.Exact, m.Platform}
@@ -76,7 +80,9 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, m
 			if !there {
 				i = len(out)
 				at[k] = i
-				out = append(out, Choice{Exact: m.Exact, Platform: m.Platform, Maker: m.Maker, Language: m.Language, Version: m.Version, Date: m.Date, SetUpFile: m.SetUpFile, HardwareIDs: m.HardwareIDs, Packages: []string{}, Servers: on[m.Exact], Fits: fitsModel(m, model)})
+				out = append(out, Choice{Exact: m.Exact, Platform: m.Platform, Maker: m.Maker, Language: m.Language,
+					Version: m.Version, Date: m.Date, SetUpFile: m.SetUpFile, HardwareIDs: m.HardwareIDs, Packages: []string{},
+					Servers: on[m.Exact], Fits: fitsModel(m, model)})
 			}
 			if c := &out[i]; !slices.Contains(c.Packages, p.Digest) {
 				c.Packages = append(c.Packages, p.Digest)
@@ -87,8 +93,11 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, m
 		}
 	}
 	for exact, servers := range on {
-		if platform == "" && !slices.ContainsFunc(out, func(c Choice) bool { return c.Exact == exact }) && narrow(append([]string{exact}, servers...)...) {
-			out = append(out, Choice{Exact: exact, Packages: []string{}, Servers: servers, Fits: fitsModel(Model{Exact: exact}, model)})
+		if platform == "" && !slices.ContainsFunc(out, func(c Choice) bool {
+			return c.Exact == exact
+		}) && narrow(append([]string{exact}, servers...)...) {
+			out = append(out, Choice{Exact: exact, Packages: []string{}, Servers: servers,
+				Fits: fitsModel(Model{Exact: exact}, model)})
 		}
 	}
 	for i := range out {
@@ -102,7 +111,8 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, m
 		}
 	}
 	slices.SortFunc(out, func(a, b Choice) int {
-		return cmp.Or(first(a.Fits, b.Fits), cmp.Compare(rank[a.Language], rank[b.Language]), cmp.Compare(b.Date, a.Date), cmp.Compare(a.Exact, b.Exact), cmp.Compare(a.Platform, b.Platform))
+		return cmp.Or(first(a.Fits, b.Fits), cmp.Compare(rank[a.Language], rank[b.Language]), cmp.Compare(b.Date, a.Date),
+			cmp.Compare(a.Exact, b.Exact), cmp.Compare(a.Platform, b.Platform))
 	})
 	marked := map[string]bool{}
 	for i := range out {

@@ -34,8 +34,8 @@ type entry struct {
 	line   int
 }
 
-// ParseINF reads one set-up information file. Errors are *FormatError, ErrTooLong or ErrEncoding. What is not a printer's
-// has no models.
+// ParseINF reads one set-up information file. Errors are *FormatError, ErrTooLong or ErrEncoding. What is not a
+// printer's has no models.
 func ParseINF(b []byte) (*INF, error) {
 	s, err := text(b)
 	if err != nil {
@@ -71,8 +71,8 @@ func (f *INF) includes() {
 	slices.Sort(f.Includes)
 }
 
-// link looks the models' files up again in the files that a set-up file includes, as far as they are at hand: those that
-// come with the operating system are not. It fails where a file includes itself, in however many steps.
+// link looks the models' files up again in the files that a set-up file includes, as far as they are at hand: those
+// that come with the operating system are not. It fails where a file includes itself, in however many steps.
 func link(name string, all map[string]*INF) error {
 	f := all[name]
 	var walk func(at string, path []string) error
@@ -250,7 +250,8 @@ func unquote(s string) string {
 	return strings.ReplaceAll(s, `"`, "")
 }
 
-// putStrings puts the values of [Strings] where %names% stand. Sections for other languages fill what the plain one lacks.
+// putStrings puts the values of [Strings] where %names% stand. Sections for other languages fill what the plain one
+// lacks.
 func (f *INF) putStrings() {
 	var names []string
 	for s := range f.sections {

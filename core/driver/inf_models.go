@@ -22,7 +22,8 @@ type Model struct {
 	Features    *Feature `json:"features,omitempty" doc:"What the set-up file says that the model can do; PPD only."`
 }
 
-var architectures = map[string]string{"": "windows/x86", "nt": "windows/x86", "ntx86": "windows/x86", "ntamd64": "windows/x64", "ntarm64": "windows/arm64"}
+var architectures = map[string]string{"": "windows/x86", "nt": "windows/x86", "ntx86": "windows/x86",
+	"ntamd64": "windows/x64", "ntarm64": "windows/arm64"}
 
 // platformOf reads a decoration such as NTamd64.10.0; "" where Cirque has no word for it.
 func platformOf(decoration string) string {
@@ -62,7 +63,8 @@ func (f *INF) models() error {
 					}
 					i = len(f.Models)
 					at[k] = i
-					f.Models = append(f.Models, Model{Exact: e.key, Maker: maker, Platform: platform, Provider: f.Provider, Version: f.Version, Date: f.Date, Language: languageOf(e.key)})
+					f.Models = append(f.Models, Model{Exact: e.key, Maker: maker, Platform: platform, Provider: f.Provider,
+						Version: f.Version, Date: f.Date, Language: languageOf(e.key)})
 				}
 				one := &f.Models[i]
 				for _, id := range e.values[1:] {
@@ -96,15 +98,17 @@ func (f *INF) find(section string) ([]entry, bool) {
 	return nil, false
 }
 
-// filesOf collects the files that an install section names, through Needs as far as the sections stand in the same file or
-// in those that it includes. Sections that need each other in a circle are an error.
+// filesOf collects the files that an install section names, through Needs as far as the sections stand in the same file
+// or in those that it includes. Sections that need each other in a circle are an error.
 func (f *INF) filesOf(install, decoration string) ([]string, error) {
 	const open, done = 1, 2
 	state := map[string]int{}
 	var out []string
 	file := func(name string) {
 		name = strings.TrimPrefix(name, "@")
-		if name != "" && len(out) < 1024 && !slices.ContainsFunc(out, func(o string) bool { return strings.EqualFold(o, name) }) {
+		if name != "" && len(out) < 1024 && !slices.ContainsFunc(out, func(o string) bool {
+			return strings.EqualFold(o, name)
+		}) {
 			out = append(out, name)
 		}
 	}
@@ -177,10 +181,14 @@ func lacking(files []string, has map[string]bool) []string {
 }
 
 // ofTheSystem are files that the operating system has itself.
-var ofTheSystem = map[string]bool{"pscript5.dll": true, "ps5ui.dll": true, "pscript.hlp": true, "pscript.ntf": true, "unidrv.dll": true, "unidrvui.dll": true, "unidrv.hlp": true, "unires.dll": true,
-	"stdnames.gpd": true, "stddtype.gdl": true, "stdschem.gdl": true, "stdschmx.gdl": true, "mxdwdrv.dll": true, "localspl.dll": true}
+var ofTheSystem = map[string]bool{"pscript5.dll": true, "ps5ui.dll": true, "pscript.hlp": true, "pscript.ntf": true,
+	"unidrv.dll": true, "unidrvui.dll": true, "unidrv.hlp": true, "unires.dll": true,
+	"stdnames.gpd": true, "stddtype.gdl": true, "stdschem.gdl": true, "stdschmx.gdl": true, "mxdwdrv.dll": true,
+	"localspl.dll": true}
 
-var languages = []struct{ word, language string }{{"pcl6", "PCL6"}, {"pcl 6", "PCL6"}, {"pclxl", "PCL6"}, {"pcl5", "PCL5"}, {"pcl 5", "PCL5"}, {"postscript", "PostScript"}, {"hpgl", "HPGL"}, {"hp-gl", "HPGL"}, {"xps", "XPS"}, {"zpl", "ZPL"}, {"pdf", "PDF"}}
+var languages = []struct{ word, language string }{{"pcl6", "PCL6"}, {"pcl 6", "PCL6"}, {"pclxl", "PCL6"},
+	{"pcl5", "PCL5"}, {"pcl 5", "PCL5"}, {"postscript", "PostScript"}, {"hpgl", "HPGL"}, {"hp-gl", "HPGL"}, {"xps", "XPS"},
+	{"zpl", "ZPL"}, {"pdf", "PDF"}}
 
 // languageOf reads the page language out of a driver's name, where it says one.
 func languageOf(exact string) string {
@@ -190,7 +198,9 @@ func languageOf(exact string) string {
 			return l.language
 		}
 	}
-	for _, w := range strings.FieldsFunc(low, func(r rune) bool { return r == ' ' || r == '(' || r == ')' || r == '-' || r == '/' }) {
+	for _, w := range strings.FieldsFunc(low, func(r rune) bool {
+		return r == ' ' || r == '(' || r == ')' || r == '-' || r == '/'
+	}) {
 		if w == "ps" || w == "ps3" {
 			return "PostScript"
 		}

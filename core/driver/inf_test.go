@@ -68,8 +68,10 @@ func utf16be(s string) []byte {
 // TestINF reads one file in each encoding that makers use.
 func TestINF(t *testing.T) {
 	for name, b := range map[string][]byte{
-		"UTF-8": []byte(small), "UTF-8 with a mark": []byte("\ufeff" + small), "UTF-16": utf16le(small), "UTF-16, big end first": utf16be(small), "UTF-16 without a mark": utf16le(small)[2:],
-		"code page": []byte(strings.ReplaceAll(small, "ä", "\xe4")), "with carriage returns": []byte(strings.ReplaceAll(small, "\n", "\r\n")),
+		"UTF-8": []byte(small), "UTF-8 with a mark": []byte("\ufeff" + small), "UTF-16": utf16le(small),
+		"UTF-16, big end first": utf16be(small), "UTF-16 without a mark": utf16le(small)[2:],
+		"code page": []byte(strings.ReplaceAll(small, "ä", "\xe4")), "with carriage returns": []byte(strings.ReplaceAll(small,
+			"\n", "\r\n")),
 	} {
 		f, err := driver.ParseINF(b)
 		if err != nil {
@@ -103,18 +105,23 @@ func TestINFRefused(t *testing.T) {
 		b    []byte
 		says string
 	}{
-		"empty":                     {nil, "it has no [Version] section"},
-		"another file":              {[]byte("MZ\x90\x00\x03\x00\x00\x00"), driver.ErrEncoding.Error()},
-		"half a letter":             {append(utf16le(small), 'x'), driver.ErrEncoding.Error()},
-		"a zero in it":              {[]byte("[Version]\n\x00\x00\x00\x00x"), driver.ErrEncoding.Error()},
-		"an open section":           {[]byte("[Version]\n[Manufac"), "line 2: a section's name without its closing bracket"},
-		"a line without end":        {[]byte("[Version]\n" + strings.Repeat("x\\\n", 70_000)), "line 2: a line without end"},
-		"too long":                  {make([]byte, driver.MaxSetUpFile+1), driver.ErrTooLong.Error()},
-		"too many lines":            {[]byte("[Version]\n" + strings.Repeat("\n", 300_000)), "line 200001: more lines than any set-up file has"},
-		"too many models":           {[]byte(version + strings.Repeat("x", 0) + manyModels()), "more models than any set-up file has"},
-		"a section that needs it":   {[]byte(version + "[A]\nNeeds=A\n"), "line 8: the section [A] needs itself, or others without end"},
-		"sections around a circle":  {[]byte(version + "[A]\nNeeds=B\n[B]\nNeeds=C\n[C]\nNeeds=A\n"), "line 12: the section [A] needs itself, or others without end"},
-		"a chain that never ends":   {[]byte(version + "[A]\nNeeds=A0\n" + chainOf(40)), "needs itself, or others without end"},
+		"empty":              {nil, "it has no [Version] section"},
+		"another file":       {[]byte("MZ\x90\x00\x03\x00\x00\x00"), driver.ErrEncoding.Error()},
+		"half a letter":      {append(utf16le(small), 'x'), driver.ErrEncoding.Error()},
+		"a zero in it":       {[]byte("[Version]\n\x00\x00\x00\x00x"), driver.ErrEncoding.Error()},
+		"an open section":    {[]byte("[Version]\n[Manufac"), "line 2: a section's name without its closing bracket"},
+		"a line without end": {[]byte("[Version]\n" + strings.Repeat("x\\\n", 70_000)), "line 2: a line without end"},
+		"too long":           {make([]byte, driver.MaxSetUpFile+1), driver.ErrTooLong.Error()},
+		"too many lines": {[]byte("[Version]\n" + strings.Repeat("\n", 300_000)), "line 200001: more lines than " +
+			"any set-up file has"},
+		"too many models": {[]byte(version + strings.Repeat("x", 0) + manyModels()),
+			"more models than any set-up file has"},
+		"a section that needs it": {[]byte(version + "[A]\nNeeds=A\n"), "line 8: the section [A] needs itself, or others " +
+			"without end"},
+		"sections around a circle": {[]byte(version + "[A]\nNeeds=B\n[B]\nNeeds=C\n[C]\nNeeds=A\n"),
+			"line 12: the section [A] needs itself, or others without end"},
+		"a chain that never ends": {[]byte(version + "[A]\nNeeds=A0\n" + chainOf(40)),
+			"needs itself, or others without end"},
 		"cut off within a mark":     {[]byte{0xff, 0xfe, 'a'}, driver.ErrEncoding.Error()},
 		"zeros where letters stand": {append([]byte{0xff, 0xfe}, make([]byte, 64)...), driver.ErrEncoding.Error()},
 	} {
@@ -153,28 +160,32 @@ func chainOf(n int) string {
 	return b.String()
 }
 
-// TestIncludes: sections that a set-up file needs are looked up in those that it includes; a circle of them is a problem,
-// and gives no names.
+// TestIncludes: sections that a set-up file needs are looked up in those that it includes; a circle of them is a
+// problem, and gives no names.
 func TestIncludes(t *testing.T) {
 	head := "[Version]\nClass=Printer\n[Manufacturer]\nM=M,NTamd64\n[M.NTamd64]\n"
 	a := head + "\"A\"=A\n[A]\nInclude=B.INF,ntprint.inf\nNeeds=SHARED\n"
 	b := "[Version]\nClass=Printer\n[SHARED]\nCopyFiles=@shared.dll\n"
-	p := driver.Index([]driver.File{{Path: "x/a.inf", Data: []byte(a)}, {Path: "x/b.inf", Data: []byte(b)}, {Path: "x/shared.dll", Data: []byte("s")}})
+	p := driver.Index([]driver.File{{Path: "x/a.inf", Data: []byte(a)}, {Path: "x/b.inf", Data: []byte(b)},
+		{Path: "x/shared.dll", Data: []byte("s")}})
 	if len(p.Models) != 1 || !slices.Equal(p.Models[0].Files, []string{"shared.dll"}) {
 		t.Errorf("models %+v, problems %v", p.Models, p.Problems)
 	}
 	if needs := p.Needs(p.Models[0]); !slices.Contains(needs, "x/shared.dll") {
 		t.Error("the model needs", needs)
 	}
-	circle := driver.Index([]driver.File{{Path: "a.inf", Data: []byte(a)}, {Path: "b.inf", Data: []byte(b + "Include=c.inf\n")}, {Path: "c.inf", Data: []byte(b + "Include=a.inf\n")}})
-	if len(circle.Models) != 0 || len(circle.Problems) != 3 || !strings.Contains(circle.Problems[0].What, "it includes itself: a.inf includes b.inf includes c.inf includes a.inf") {
+	circle := driver.Index([]driver.File{{Path: "a.inf", Data: []byte(a)}, {Path: "b.inf",
+		Data: []byte(b + "Include=c.inf\n")}, {Path: "c.inf", Data: []byte(b + "Include=a.inf\n")}})
+	if len(circle.Models) != 0 || len(circle.Problems) != 3 || !strings.Contains(circle.Problems[0].What,
+		"it includes itself: a.inf includes b.inf includes c.inf includes a.inf") {
 		t.Errorf("models %+v, problems %v", circle.Models, circle.Problems)
 	}
 }
 
 // TestDemoPackages: what the demo's own packages are said to be.
 func TestDemoPackages(t *testing.T) {
-	for dir, want := range map[string]int{"skerrymark-office-3.1": 7, "skerrymark-office-2.4": 2, "tarnhelm-slips-and-labels": 4, "northreach-wide-90": 5} {
+	for dir, want := range map[string]int{"skerrymark-office-3.1": 7, "skerrymark-office-2.4": 2,
+		"tarnhelm-slips-and-labels": 4, "northreach-wide-90": 5} {
 		var files []driver.File
 		list, err := filepath.Glob("../../demo/drivers/" + dir + "/*")
 		if err != nil || len(list) == 0 {

@@ -1,5 +1,5 @@
-// Package driver knows the names of drivers: exact ones as set-up files list them (INF and PPD), near misses of them, and
-// what a package of files holds.
+// Package driver knows the names of drivers: exact ones as set-up files list them (INF and PPD), near misses of them,
+// and what a package of files holds.
 package driver
 
 import (
@@ -72,9 +72,12 @@ func against(p Difference, x, y []rune) string {
 	return fmt.Sprintf("%s against %s", spell(p.A), spell(p.B))
 }
 
-var letterNames = map[rune]string{' ': "a space", '\t': "a tab", '\u00a0': "a no-break space", '\u2007': "a figure space", '\u202f': "a narrow no-break space", '\u3000': "a wide space",
-	'\u200b': "a zero-width space", '\ufeff': "a byte-order mark", '-': "a hyphen", '\u2010': "a true hyphen", '\u2011': "a no-break hyphen", '\u2013': "an en dash", '\u2014': "an em dash", '\u2212': "a minus sign",
-	'/': "a slash", '\\': "a backslash", '.': "a dot", ',': "a comma", '_': "an underscore", '\'': "a straight quote", '\u2019': "a curly quote", '(': "an opening bracket", ')': "a closing bracket"}
+var letterNames = map[rune]string{' ': "a space", '\t': "a tab", '\u00a0': "a no-break space",
+	'\u2007': "a figure space", '\u202f': "a narrow no-break space", '\u3000': "a wide space",
+	'\u200b': "a zero-width space", '\ufeff': "a byte-order mark", '-': "a hyphen", '\u2010': "a true hyphen",
+	'\u2011': "a no-break hyphen", '\u2013': "an en dash", '\u2014': "an em dash", '\u2212': "a minus sign",
+	'/': "a slash", '\\': "a backslash", '.': "a dot", ',': "a comma", '_': "an underscore", '\'': "a straight quote",
+	'\u2019': "a curly quote", '(': "an opening bracket", ')': "a closing bracket"}
 
 // spell names what the eye does not tell apart.
 func spell(s string) string {
@@ -112,7 +115,8 @@ func Visible(s string) string {
 // longest bounds what is aligned letter by letter; what is longer is compared from its ends only.
 const longest = 512
 
-// align cuts two names into pieces that are the same and pieces that are not, with as few letters as possible in the latter.
+// align cuts two names into pieces that are the same and pieces that are not, with as few letters as possible in the
+// latter.
 func align(x, y []rune) []Difference {
 	pre := 0
 	for pre < len(x) && pre < len(y) && x[pre] == y[pre] {

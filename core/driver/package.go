@@ -70,7 +70,8 @@ func Index(files []File) Package {
 			continue
 		}
 		if read++; read > maxSetUpFiles {
-			p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: fmt.Sprintf("only the first %d set-up files are read", maxSetUpFiles), Fix: "divide the package"})
+			p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: fmt.Sprintf("only the first %d set-up "+
+				"files are read", maxSetUpFiles), Fix: "divide the package"})
 			break
 		}
 		p.Models = append(p.Models, p.setUpFile(f, kind, has, infs)...)
@@ -87,7 +88,8 @@ func (p *Package) setUpFile(f File, kind string, has map[string]bool, infs map[s
 			return nil
 		}
 		for _, i := range d.Includes {
-			p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: fmt.Sprintf("it includes %q, which is not read", i), Fix: "give a description that is whole"})
+			p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: fmt.Sprintf("it includes %q, which is not read",
+				i), Fix: "give a description that is whole"})
 		}
 		models = d.Models()
 	} else {
@@ -103,7 +105,8 @@ func (p *Package) setUpFile(f File, kind string, has map[string]bool, infs map[s
 		}
 		models = d.Models
 		if len(models) == 0 {
-			p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: "it names no printer", Fix: "leave it out, if it is another device's"})
+			p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: "it names no printer", Fix: "leave it out, if " +
+				"it is another device's"})
 		}
 	}
 	told := map[string]bool{}
@@ -114,15 +117,16 @@ func (p *Package) setUpFile(f File, kind string, has map[string]bool, infs map[s
 		for _, name := range m.Missing {
 			if !told[name] && len(told) < 20 {
 				told[name] = true
-				p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: fmt.Sprintf("it names the file %s, which the package lacks", name), Fix: "add it, or take a whole package"})
+				p.Problems = append(p.Problems, fault.Detail{Place: f.Path, What: fmt.Sprintf("it names the file %s, which the "+
+					"package lacks", name), Fix: "add it, or take a whole package"})
 			}
 		}
 	}
 	return models
 }
 
-// Needs gives the paths of the files that a model's set-up needs, itself included: the driver without what else its maker
-// packed.
+// Needs gives the paths of the files that a model's set-up needs, itself included: the driver without what else its
+// maker packed.
 func (p *Package) Needs(m Model) []string {
 	want := map[string]bool{strings.ToLower(path.Base(m.SetUpFile)): true}
 	for _, f := range m.Files {
@@ -134,7 +138,8 @@ func (p *Package) Needs(m Model) []string {
 	for _, e := range p.Files {
 		base := strings.ToLower(path.Base(e.Path))
 		beside := dir == "." || strings.HasPrefix(e.Path, dir+"/")
-		if e.Path == m.SetUpFile || beside && (want[base] && base != strings.ToLower(path.Base(m.SetUpFile)) || strings.HasSuffix(base, ".cat")) {
+		if e.Path == m.SetUpFile || beside && (want[base] && base != strings.ToLower(path.Base(m.SetUpFile)) ||
+			strings.HasSuffix(base, ".cat")) {
 			out = append(out, e.Path)
 		}
 	}

@@ -155,7 +155,8 @@ func (p *PPD) Models() []Model {
 	}
 	var out []Model
 	for _, system := range []string{"linux", "macos"} {
-		out = append(out, Model{Exact: p.NickName, Maker: p.Maker, Platform: system, Version: p.Version, Language: "PostScript", HardwareIDs: ids, Features: &p.Features})
+		out = append(out, Model{Exact: p.NickName, Maker: p.Maker, Platform: system, Version: p.Version,
+			Language: "PostScript", HardwareIDs: ids, Features: &p.Features})
 	}
 	return out
 }

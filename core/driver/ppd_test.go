@@ -34,13 +34,15 @@ MDL:Wide 90;"
 `
 
 func TestPPD(t *testing.T) {
-	for name, text := range map[string]string{"plain": description, "carriage returns": strings.ReplaceAll(description, "\n", "\r"), "both": strings.ReplaceAll(description, "\n", "\r\n")} {
+	for name, text := range map[string]string{"plain": description, "carriage returns": strings.ReplaceAll(description,
+		"\n", "\r"), "both": strings.ReplaceAll(description, "\n", "\r\n")} {
 		p, err := driver.ParsePPD([]byte(text))
 		if err != nil {
 			t.Errorf("%s: %v", name, err)
 			continue
 		}
-		if p.NickName != "Wide 90 ä v9.0" || p.Maker != "Northreach" || p.Version != "2.0" || !strings.HasPrefix(p.DeviceID, "MFG:Northreach;") {
+		if p.NickName != "Wide 90 ä v9.0" || p.Maker != "Northreach" || p.Version != "2.0" || !strings.HasPrefix(p.DeviceID,
+			"MFG:Northreach;") {
 			t.Errorf("%s: %+v", name, p)
 		}
 		if !p.Features.Colour || !p.Features.TwoSided || !slices.Equal(p.Features.Media, []string{"A0", "A1"}) {
@@ -71,7 +73,8 @@ func TestPPDRefused(t *testing.T) {
 func manyOptions() string {
 	var b strings.Builder
 	for i := range 5000 {
-		b.WriteString("*OpenUI *O" + strings.Repeat("x", i%7) + string(rune('a'+i%26)) + string(rune('a'+i/26%26)) + string(rune('a'+i/676)) + ": PickOne\n")
+		b.WriteString("*OpenUI *O" + strings.Repeat("x", i%7) + string(rune('a'+i%26)) + string(rune('a'+i/26%26)) +
+			string(rune('a'+i/676)) + ": PickOne\n")
 	}
 	return b.String()
 }

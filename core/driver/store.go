@@ -40,7 +40,8 @@ func Holdings(doc *estate.Document, packages []Package) []Holding {
 	}
 	out := make([]Holding, 0, len(doc.Drivers))
 	for _, d := range doc.Drivers {
-		h := Holding{Driver: d.Name, Exact: d.Exact, Platform: d.Platform, State: "absent", Packages: []string{}, Queues: using[d.Name]}
+		h := Holding{Driver: d.Name, Exact: d.Exact, Platform: d.Platform, State: "absent", Packages: []string{},
+			Queues: using[d.Name]}
 		if h.Queues == nil {
 			h.Queues = []string{}
 		}
@@ -62,7 +63,8 @@ func Holdings(doc *estate.Document, packages []Package) []Holding {
 			}
 			slices.Sort(known)
 			if h.Near = Nearest(d.Exact, known); h.Near != "" {
-				h.State, h.Says = "near", fmt.Sprintf("no package accepts it; one accepts %s: %s", spell(h.Near), Compare(d.Exact, h.Near).Says)
+				h.State, h.Says = "near", fmt.Sprintf("no package accepts it; one accepts %s: %s", spell(h.Near), Compare(d.Exact,
+					h.Near).Says)
 			} else if elsewhere := platformsOf(names, d.Exact); len(elsewhere) > 0 {
 				h.Says = fmt.Sprintf("packages accept it for %s, not for %s", strings.Join(elsewhere, " and "), d.Platform)
 			} else {
@@ -175,9 +177,10 @@ type Row struct {
 	Cells []Cell `json:"cells"`
 }
 
-// Matrix shows each queue against each platform that machines have; machines counts them, receive who is granted a queue
-// there.
-func Matrix(doc *estate.Document, machines map[string]int, holdings []Holding, receive func(queue, platform string) int) []Row {
+// Matrix shows each queue against each platform that machines have; machines counts them, receive who is granted a
+// queue there.
+func Matrix(doc *estate.Document, machines map[string]int, holdings []Holding, receive func(queue,
+	platform string) int) []Row {
 	var platforms []string
 	for p := range machines {
 		platforms = append(platforms, p)
@@ -208,7 +211,8 @@ func Matrix(doc *estate.Document, machines map[string]int, holdings []Holding, r
 	return out
 }
 
-// Choose gives the driver that a queue has for a platform, as a lineup would choose it for a path that is not the gateway.
+// Choose gives the driver that a queue has for a platform, as a lineup would choose it for a path that is not the
+// gateway.
 func Choose(q estate.Queue, platform string, known map[string]Holding) string {
 	if len(q.Drivers) == 0 {
 		return estate.Driverless

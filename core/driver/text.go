@@ -32,8 +32,8 @@ func (e *FormatError) Error() string {
 	return fmt.Sprintf("line %d: %s", e.Line, e.What)
 }
 
-// text decodes a set-up file: UTF-16 with a byte-order mark or, without one, where every other byte is zero; UTF-8; else
-// Windows code page 1252, which is ISO 8859-1 but for a few marks.
+// text decodes a set-up file: UTF-16 with a byte-order mark or, without one, where every other byte is zero; UTF-8;
+// else Windows code page 1252, which is ISO 8859-1 but for a few marks.
 func text(b []byte) (string, error) {
 	if len(b) > MaxSetUpFile {
 		return "", ErrTooLong

@@ -87,9 +87,12 @@ func Ladder(f Facts) []Rung {
 	case f.Connected:
 		add(reaches, Yes, "", "its agent is connected, and waits for a change")
 	case f.Now.Sub(f.Record.LastSeen) > SilentAfter*f.Every:
-		add(reaches, No, "see that the machine is on, that its agent runs, and that it gets through to the service's port", "it was last heard of on %s", f.Record.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
+		add(reaches, No, "see that the machine is on, that its agent runs, and that it gets through to the service's port",
+			"it was last heard of on %s", f.Record.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
 	default:
-		add(reaches, Unproven, "ask again in a minute; an agent that was cut off asks again by itself", "it reported on %s, and is not connected to this service just now", f.Record.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
+		add(reaches, Unproven, "ask again in a minute; an agent that was cut off asks again by itself",
+			"it reported on %s, and is not connected to this service just now",
+			f.Record.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
 	}
 	const known = "Is it known for what it is?"
 	switch {
@@ -115,7 +118,9 @@ func Ladder(f Facts) []Rung {
 	case len(nowhere) == 0 && len(f.Lineups) > 0:
 		add(place, Yes, "", "at %s", strings.Join(places, ", "))
 	default:
-		add(place, Unproven, "if grants go by place: give the estate a subnet that holds its addresses, or the machine a location", "no subnet of the estate holds the addresses that it reports (%s)", cmp.Or(strings.Join(addresses(f.Record.Report), ", "), "none"))
+		add(place, Unproven, "if grants go by place: give the estate a subnet that holds its addresses, or the "+
+			"machine a location", "no subnet of the estate holds the addresses that it reports (%s)",
+			cmp.Or(strings.Join(addresses(f.Record.Report), ", "), "none"))
 	}
 	const people = "Are its people known?"
 	if len(f.People) == 0 {
@@ -130,7 +135,8 @@ func Ladder(f Facts) []Rung {
 	case some > 0:
 		add(granted, Yes, "", "%s placed for it and its people", count(some, "queue"))
 	default:
-		add(granted, No, "see which grant is nearest: cirque why QUEUE --user … --machine "+f.Record.Report.Machine, "no grant places a queue for this machine or anybody on it")
+		add(granted, No, "see which grant is nearest: cirque why QUEUE --user … --machine "+f.Record.Report.Machine,
+			"no grant places a queue for this machine or anybody on it")
 	}
 	away := map[string][]string{}
 	var order []string
@@ -144,7 +150,8 @@ func Ladder(f Facts) []Rung {
 		}
 	}
 	for _, k := range order {
-		add("Is it meant that something is kept away?", Unproven, "where it is not: cirque why QUEUE", "from %s: %s", k, strings.Join(away[k], ", "))
+		add("Is it meant that something is kept away?", Unproven, "where it is not: cirque why QUEUE", "from %s: %s", k,
+			strings.Join(away[k], ", "))
 	}
 	const has = "Has it what it should?"
 	failed := map[string]bool{}
@@ -167,7 +174,8 @@ func Ladder(f Facts) []Rung {
 	for _, l := range f.Lineups {
 		for _, e := range l.Entries {
 			if e.Stranded && e.Effect != lineup.Offered {
-				add("Does a path lead through?", No, "see cirque moves and cirque health", "no path of %s can be used just now", e.Queue)
+				add("Does a path lead through?", No, "see cirque moves and cirque health",
+					"no path of %s can be used just now", e.Queue)
 			}
 		}
 	}

@@ -15,7 +15,8 @@ func TestLadder(t *testing.T) {
 	good := func() Facts {
 		l := lineupFor("mira", entry("hall", "user", true))
 		l.Context.Location = &place
-		return Facts{Record: &Record{LastSeen: now, Report: Report{Machine: "desk-1"}}, Every: 5 * time.Minute, Enrolled: &later, Connected: true, Lineups: []lineup.Lineup{l}, Now: now}
+		return Facts{Record: &Record{LastSeen: now, Report: Report{Machine: "desk-1"}}, Every: 5 * time.Minute,
+			Enrolled: &later, Connected: true, Lineups: []lineup.Lineup{l}, Now: now}
 	}
 	if rungs := Ladder(good()); (Checkup{Rungs: rungs}).First() != "" || len(rungs) != 6 {
 		t.Errorf("%+v", rungs)
@@ -24,8 +25,9 @@ func TestLadder(t *testing.T) {
 		spoil func(*Facts)
 		want  string
 	}{
-		"never there":     {func(f *Facts) { f.Record = nil }, "never reported"},
-		"silent":          {func(f *Facts) { f.Connected, f.Record.LastSeen = false, now.Add(-time.Hour) }, "last heard of on 2026-11-23 09:00 UTC"},
+		"never there": {func(f *Facts) { f.Record = nil }, "never reported"},
+		"silent": {func(f *Facts) { f.Connected, f.Record.LastSeen = false, now.Add(-time.Hour) },
+			"last heard of on 2026-11-23 09:00 UTC"},
 		"ended":           {func(f *Facts) { f.Enrolled = &now }, "certificate ended"},
 		"nobody":          {func(f *Facts) { f.Enrolled = nil }, "neither a certificate nor a token"},
 		"unknown person":  {func(f *Facts) { f.People = []string{"no directory here knows x"} }, "no directory here knows x"},

@@ -55,8 +55,8 @@ type Plan struct {
 	Defaults []Default
 }
 
-// PlanFor flattens the lineups of an endpoint's contexts: what is placed or picked, once for everybody where the scope is
-// the machine, else for the context's user. Of two lineups that give the same queue, the first counts.
+// PlanFor flattens the lineups of an endpoint's contexts: what is placed or picked, once for everybody where the scope
+// is the machine, else for the context's user. Of two lineups that give the same queue, the first counts.
 func PlanFor(lineups []lineup.Lineup) Plan {
 	var p Plan
 	have, defaults := map[Key]bool{}, map[string]bool{}
@@ -127,7 +127,8 @@ type Report struct {
 // Check holds the report to its limits.
 func (r Report) Check() error {
 	if !name.Valid(r.Machine) || len(r.Contexts) == 0 || len(r.Contexts) > MaxContexts || len(r.Installed) > MaxInstalled {
-		return fault.New(fault.Invalid, "report-invalid", "update the agent", "the report names no machine or no context, or is too long")
+		return fault.New(fault.Invalid, "report-invalid", "update the agent", "the report names no machine or no context, "+
+			"or is too long")
 	}
 	return nil
 }
@@ -186,7 +187,9 @@ func Drift(p Plan, r Report) []Difference {
 			out = append(out, Difference{Queue: d.Queue, User: d.User, Kind: "default", Wanted: "default"})
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Difference) int { return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Queue, b.Queue)) })
+	slices.SortStableFunc(out, func(a, b Difference) int {
+		return cmp.Or(cmp.Compare(a.User, b.User), cmp.Compare(a.Queue, b.Queue))
+	})
 	return out
 }
 

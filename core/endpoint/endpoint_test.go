@@ -20,14 +20,16 @@ func lineupFor(user string, entries ...lineup.Entry) lineup.Lineup {
 }
 
 func entry(queue, scope string, isDefault bool) lineup.Entry {
-	return lineup.Entry{Queue: queue, Effect: lineup.Placed, Scope: scope, Default: isDefault, IfRemoved: "restore", Path: lineup.Taken{Through: path.Device, URI: "ipp://192.0.2.1/" + queue}, Driver: "driverless"}
+	return lineup.Entry{Queue: queue, Effect: lineup.Placed, Scope: scope, Default: isDefault, IfRemoved: "restore",
+		Path: lineup.Taken{Through: path.Device, URI: "ipp://192.0.2.1/" + queue}, Driver: "driverless"}
 }
 
 func TestPlan(t *testing.T) {
 	t.Parallel()
 	offered := entry("offered", "user", false)
 	offered.Effect = lineup.Offered
-	p := PlanFor([]lineup.Lineup{lineupFor("", entry("all", "machine", true)), lineupFor("Mira", entry("all", "machine", false), entry("hers", "user", true), offered), lineupFor("jonas", entry("hers", "user", false))})
+	p := PlanFor([]lineup.Lineup{lineupFor("", entry("all", "machine", true)), lineupFor("Mira", entry("all", "machine",
+		false), entry("hers", "user", true), offered), lineupFor("jonas", entry("hers", "user", false))})
 	var got []string
 	for _, w := range p.Wants {
 		got = append(got, w.Queue+"/"+w.User)
@@ -67,14 +69,22 @@ func TestSteps(t *testing.T) {
 		steps     string
 		away      []Key
 	}{
-		"new before old":             {plan, []Installed{old, same, foreign}, nil, Memory{}, "add new/mira, default new/mira, remove old/mira", nil},
-		"a change":                   {plan, []Installed{moved}, map[string]string{"mira": "new"}, Memory{}, "add new/mira, change same/mira", nil},
-		"the person's own default":   {plan, []Installed{same}, map[string]string{"mira": "theirs"}, Memory{Defaults: map[string]string{"mira": "same"}}, "add new/mira", nil},
-		"a default it set itself":    {plan, []Installed{same}, map[string]string{"mira": "same"}, Memory{Defaults: map[string]string{"mira": "same"}}, "add new/mira, default new/mira", nil},
-		"removed, and restored":      {plan, []Installed{same}, map[string]string{"mira": "new"}, Memory{Own: []Key{{"mira", "new"}}}, "add new/mira", nil},
-		"removed, and stays away":    {optional, []Installed{same}, nil, Memory{Own: []Key{{"mira", "new"}}}, "", []Key{{"mira", "new"}}},
-		"still away":                 {optional, []Installed{same}, nil, Memory{Away: []Key{{"mira", "new"}}}, "", []Key{{"mira", "new"}}},
-		"nothing wanted, all leaves": {Plan{}, []Installed{same, old, foreign}, nil, Memory{}, "remove old/mira, remove same/mira", nil},
+		"new before old": {plan, []Installed{old, same, foreign}, nil, Memory{}, "add new/mira, default " +
+			"new/mira, remove old/mira", nil},
+		"a change": {plan, []Installed{moved}, map[string]string{"mira": "new"}, Memory{},
+			"add new/mira, change same/mira", nil},
+		"the person's own default": {plan, []Installed{same}, map[string]string{"mira": "theirs"},
+			Memory{Defaults: map[string]string{"mira": "same"}}, "add new/mira", nil},
+		"a default it set itself": {plan, []Installed{same}, map[string]string{"mira": "same"},
+			Memory{Defaults: map[string]string{"mira": "same"}}, "add new/mira, default new/mira", nil},
+		"removed, and restored": {plan, []Installed{same}, map[string]string{"mira": "new"},
+			Memory{Own: []Key{{"mira", "new"}}}, "add new/mira", nil},
+		"removed, and stays away": {optional, []Installed{same}, nil, Memory{Own: []Key{{"mira", "new"}}}, "",
+			[]Key{{"mira", "new"}}},
+		"still away": {optional, []Installed{same}, nil, Memory{Away: []Key{{"mira", "new"}}}, "",
+			[]Key{{"mira", "new"}}},
+		"nothing wanted, all leaves": {Plan{}, []Installed{same, old, foreign}, nil, Memory{},
+			"remove old/mira, remove same/mira", nil},
 	} {
 		steps, away := Steps(c.plan, c.installed, c.defaults, c.memory)
 		if say(steps) != c.steps || !reflect.DeepEqual(away, c.away) {
@@ -86,7 +96,8 @@ func TestSteps(t *testing.T) {
 // TestStepsLeadThere: doing the steps leaves no drift, and a second look has nothing to do.
 func TestStepsLeadThere(t *testing.T) {
 	t.Parallel()
-	plan := PlanFor([]lineup.Lineup{lineupFor("", entry("a", "machine", false)), lineupFor("mira", entry("b", "user", true), entry("c", "user", false))})
+	plan := PlanFor([]lineup.Lineup{lineupFor("", entry("a", "machine", false)), lineupFor("mira", entry("b", "user",
+		true), entry("c", "user", false))})
 	for have := range 1 << 5 {
 		var installed []Installed
 		for i, w := range append(append([]Want{}, plan.Wants...), Want{Queue: "x"}, Want{Queue: "b", User: "else"}) {
@@ -134,7 +145,8 @@ func TestDriftAndState(t *testing.T) {
 	plan.Wants[2].Restore = false
 	b := plan.Wants[1]
 	b.Driver = "another"
-	r := Report{Installed: []Installed{{Want: b, Own: true}, {Want: Want{Queue: "x"}, Own: true}, {Want: Want{Queue: "foreign"}}}, Removed: []Key{{"MIRA", "c"}}}
+	r := Report{Installed: []Installed{{Want: b, Own: true}, {Want: Want{Queue: "x"}, Own: true},
+		{Want: Want{Queue: "foreign"}}}, Removed: []Key{{"MIRA", "c"}}}
 	var got []string
 	drift := Drift(plan, r)
 	for _, d := range drift {

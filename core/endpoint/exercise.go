@@ -6,7 +6,8 @@ import (
 	"time"
 )
 
-// An Exercise is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what was seen.
+// An Exercise is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what was
+// seen.
 type Exercise struct {
 	ID       int64          `json:"id"`
 	Server   string         `json:"server"`
@@ -47,8 +48,8 @@ const exerciseMost = 400
 // BackWithin is how long after its return an exercise waits for everybody to be back.
 const BackWithin = 2 * time.Minute
 
-// Seen takes in how it stands; changed says whether that is worth keeping. serving says that the server is on duty and takes all
-// of its people, back that it is on its way there.
+// Seen takes in how it stands; changed says whether that is worth keeping. serving says that the server is on duty and
+// takes all of its people, back that it is on its way there.
 func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) (next Exercise, changed bool) {
 	if serving && !e.WentOut && now.Before(e.Until) {
 		return e, false // it is about to go out of duty
@@ -56,14 +57,16 @@ func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) 
 	phase := "moving"
 	least := e.least(leading)
 	switch {
-	case serving && (leading >= e.Expected.Endpoints || e.Returned() != nil && now.Sub(*e.Returned()) > BackWithin || least == e.Expected.Endpoints):
+	case serving && (leading >= e.Expected.Endpoints || e.Returned() != nil && now.Sub(*e.Returned()) > BackWithin ||
+		least == e.Expected.Endpoints):
 		phase = "over"
 	case serving || back:
 		phase = "returning"
 	case leading == 0 || leading == least && (e.rests(leading) || e.settled(now, leading)):
 		phase = "out"
 	}
-	if n := len(e.Steps); n > 0 && e.Steps[n-1].Phase == phase && e.Steps[n-1].Leading == leading && e.Steps[n-1].Failing == failing && (e.WentOut || serving || back) {
+	if n := len(e.Steps); n > 0 && e.Steps[n-1].Phase == phase && e.Steps[n-1].Leading == leading &&
+		e.Steps[n-1].Failing == failing && (e.WentOut || serving || back) {
 		return e, false
 	}
 	e.Phase, e.WentOut = phase, e.WentOut || !serving && !back
@@ -154,11 +157,15 @@ func (e Exercise) report() []string {
 	case n == 0:
 		add("None of the %d endpoints that led to %s moved", e.Expected.Endpoints, e.Server)
 	case n == e.Expected.Endpoints:
-		add("All of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Server, Span(after.Round(time.Second)))
+		add("All of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Server,
+			Span(after.Round(time.Second)))
 	default:
-		add("%d of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Expected.Endpoints, e.Server, Span(after.Round(time.Second)))
+		add("%d of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Expected.Endpoints, e.Server,
+			Span(after.Round(time.Second)))
 	}
-	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves", count2(e.Expected.Moves, "person or machine goes", "people and machines go"), count2(e.Expected.Stranded, "person or machine", "people and machines"))
+	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves", count2(e.Expected.Moves,
+		"person or machine goes", "people and machines go"), count2(e.Expected.Stranded, "person or machine",
+		"people and machines"))
 	for _, s := range e.Stuck {
 		add("%s stayed: %s", s.Machine, s.Says)
 	}
@@ -176,7 +183,8 @@ func (e Exercise) report() []string {
 		case last.Leading >= e.Expected.Endpoints:
 			add("Everybody was back %s after its return", Span(e.Ended.Sub(*r).Round(time.Second)))
 		default:
-			add("%d of %s were back %s after its return", last.Leading, count(e.Expected.Endpoints, "endpoint"), Span(e.Ended.Sub(*r).Round(time.Second)))
+			add("%d of %s were back %s after its return", last.Leading, count(e.Expected.Endpoints, "endpoint"),
+				Span(e.Ended.Sub(*r).Round(time.Second)))
 		}
 	}
 	if e.Stopped != "" {

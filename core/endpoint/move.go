@@ -37,7 +37,8 @@ func (m Move) Sentence(now time.Time) string {
 		if m.Until == nil {
 			return "it is on duty"
 		}
-		return fmt.Sprintf("it takes %.0f %% of its people so far, and all of them from %s on", m.Share*100, m.Until.UTC().Format("15:04 UTC"))
+		return fmt.Sprintf("it takes %.0f %% of its people so far, and all of them from %s on", m.Share*100,
+			m.Until.UTC().Format("15:04 UTC"))
 	}
 	says := "everybody has moved off it"
 	if m.Left > 0 {
@@ -76,7 +77,9 @@ func WhyStuck(r Record, lineups []lineup.Lineup, leads func(Want) bool, state St
 				return fmt.Sprintf("%s of %s failed: %s", f.Step, f.Queue, f.Says)
 			}
 		}
-		if slices.ContainsFunc(plan.Wants, func(w Want) bool { return w.Key() == i.Key() && w.URI == i.URI }) && !slices.Contains(kept, i.Queue) {
+		if slices.ContainsFunc(plan.Wants, func(w Want) bool {
+			return w.Key() == i.Key() && w.URI == i.URI
+		}) && !slices.Contains(kept, i.Queue) {
 			kept = append(kept, i.Queue)
 		}
 	}

@@ -34,9 +34,11 @@ func TestWhyStuck(t *testing.T) {
 	}
 	l := []lineup.Lineup{lineupFor("mira", entry("solo", "user", false))}
 	for want, r := range map[string]Report{
-		"no other path serves solo":         {Installed: []Installed{own("solo", "ipp://192.0.2.1/solo"), own("else", "ipp://192.0.2.9/")}},
+		"no other path serves solo": {Installed: []Installed{own("solo", "ipp://192.0.2.1/solo"),
+			own("else", "ipp://192.0.2.9/")}},
 		"it has not said yet that it moved": {Installed: []Installed{own("hall", "ipp://192.0.2.1/hall")}},
-		"change of hall failed: no":         {Installed: []Installed{own("hall", "ipp://192.0.2.1/hall")}, Failures: []Failure{{Queue: "hall", User: "Mira", Step: "change", Says: "no"}}},
+		"change of hall failed: no": {Installed: []Installed{own("hall", "ipp://192.0.2.1/hall")},
+			Failures: []Failure{{Queue: "hall", User: "Mira", Step: "change", Says: "no"}}},
 	} {
 		if got := WhyStuck(Record{Report: r}, l, leads, Behind); !strings.HasPrefix(got, want) {
 			t.Errorf("%q, want %q", got, want)

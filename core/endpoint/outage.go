@@ -21,21 +21,26 @@ type Outage struct {
 	Leading     int  // endpoints that lead to it now
 }
 
-// Checklist gives the steps of a planned outage in their order, each with whether it is done: before, while it is out, and after.
-// What only a person can know is unproven.
+// Checklist gives the steps of a planned outage in their order, each with whether it is done: before, while it is out,
+// and after. What only a person can know is unproven.
 func (o Outage) Checklist() []Rung {
 	var out ladder
 	add := out.add
 	switch {
 	case len(o.Only) > 0:
-		add("Is everything on it served elsewhere, too?", No, "put it into a set with another, or lead those queues to their devices: cirque queue move --from-server "+o.Server+" --to device", "%s without it: %s; kept, and printing once it is back", count2(len(o.Only), "queue is reached by nobody", "queues are reached by nobody"), strings.Join(o.Only[:min(5, len(o.Only))], ", "))
+		add("Is everything on it served elsewhere, too?", No, "put it into a set with another, or lead those queues to "+
+			"their devices: cirque queue move --from-server "+o.Server+" --to device", "%s without it: %s; kept, and printing "+
+			"once it is back", count2(len(o.Only), "queue is reached by nobody", "queues are reached by nobody"),
+			strings.Join(o.Only[:min(5, len(o.Only))], ", "))
 	case len(o.Lacking) > 0:
-		add("Is everything on it served elsewhere, too?", No, "set it up there: cirque server set", "%s", strings.Join(o.Lacking, "; "))
+		add("Is everything on it served elsewhere, too?", No, "set it up there: cirque server set", "%s",
+			strings.Join(o.Lacking, "; "))
 	default:
 		add("Is everything on it served elsewhere, too?", Yes, "", "every queue that leads to it has another way")
 	}
 	if o.Photograph == "" {
-		add("Is it kept how it stood before?", Unproven, "cirque photograph take before-the-outage", "no photograph was taken in the day before")
+		add("Is it kept how it stood before?", Unproven, "cirque photograph take before-the-outage",
+			"no photograph was taken in the day before")
 	} else {
 		add("Is it kept how it stood before?", Yes, "", "on the photograph %s", o.Photograph)
 	}
@@ -58,13 +63,16 @@ func (o Outage) Checklist() []Rung {
 		if o.Move.Left == 0 {
 			add("Has everybody moved off it?", Yes, "", "no endpoint leads to it")
 		} else {
-			add("Has everybody moved off it?", No, "see who, and why: cirque moves", "%s of %d still lead to it", count(o.Move.Left, "endpoint"), o.Move.Endpoints)
+			add("Has everybody moved off it?", No, "see who, and why: cirque moves", "%s of %d still lead to it",
+				count(o.Move.Left, "endpoint"), o.Move.Endpoints)
 		}
 		switch {
 		case o.Move.Waiting == nil:
-			add("Does nothing wait on it?", Unproven, "read it: cirque server jobs "+o.Server, "what waits on it has not been read since")
+			add("Does nothing wait on it?", Unproven, "read it: cirque server jobs "+o.Server, "what waits on it has not "+
+				"been read since")
 		case *o.Move.Waiting > 0:
-			add("Does nothing wait on it?", No, "let it print, or see whose it is: cirque server jobs "+o.Server, "%s on it", count2(*o.Move.Waiting, "job waits", "jobs wait"))
+			add("Does nothing wait on it?", No, "let it print, or see whose it is: cirque server jobs "+o.Server, "%s on it",
+				count2(*o.Move.Waiting, "job waits", "jobs wait"))
 		default:
 			add("Does nothing wait on it?", Yes, "", "nothing does: the work may begin")
 		}
@@ -79,9 +87,11 @@ func (o Outage) Checklist() []Rung {
 	}
 	switch {
 	case o.Photograph == "":
-		add("Is it as it was before?", Unproven, "compare it by eye: cirque server show "+o.Server, "there is no photograph to compare with")
+		add("Is it as it was before?", Unproven, "compare it by eye: cirque server show "+o.Server,
+			"there is no photograph to compare with")
 	case o.Otherwise > 0:
-		add("Is it as it was before?", No, "cirque photograph compare "+o.Photograph+" --only "+o.Server, "%s to the photograph %s", count(o.Otherwise, "difference"), o.Photograph)
+		add("Is it as it was before?", No, "cirque photograph compare "+o.Photograph+" --only "+o.Server,
+			"%s to the photograph %s", count(o.Otherwise, "difference"), o.Photograph)
 	default:
 		add("Is it as it was before?", Yes, "", "it and its queues are as on the photograph %s", o.Photograph)
 	}
@@ -97,7 +107,8 @@ func (o Outage) Checklist() []Rung {
 		if o.Leading >= o.LeadingThen {
 			add("Is everybody back on it?", Yes, "", "%s to it", count2(o.Leading, "endpoint leads", "endpoints lead"))
 		} else {
-			add("Is everybody back on it?", No, "they come back part by part, or with their next report", "%d of the %s that led to it before", o.Leading, count(o.LeadingThen, "endpoint"))
+			add("Is everybody back on it?", No, "they come back part by part, or with their next report",
+				"%d of the %s that led to it before", o.Leading, count(o.LeadingThen, "endpoint"))
 		}
 	}
 	return out

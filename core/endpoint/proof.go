@@ -9,8 +9,8 @@ import (
 	"cirque/core/name"
 )
 
-// A Proof says of one queue, or of one change, on which endpoints it is expected, on which of them it has arrived, where a
-// test page came out, and who has what they must not.
+// A Proof says of one queue, or of one change, on which endpoints it is expected, on which of them it has arrived,
+// where a test page came out, and who has what they must not.
 type Proof struct {
 	Revision int        `json:"revision" doc:"The change that is asked about; 0 where a queue is."`
 	Queue    string     `json:"queue,omitempty"`
@@ -113,7 +113,9 @@ func Prove(list []Expectation, now Plan, r Record, silent bool, at time.Time) []
 			row.User = want.User
 		}
 		i := slices.IndexFunc(r.Report.Installed, func(i Installed) bool { return i.Own && i.Key() == e.Key })
-		failed := slices.IndexFunc(r.Report.Failures, func(f Failure) bool { return f.Queue == e.Queue && name.Fold(f.User) == e.User })
+		failed := slices.IndexFunc(r.Report.Failures, func(f Failure) bool {
+			return f.Queue == e.Queue && name.Fold(f.User) == e.User
+		})
 		what, expects, has := "", "", ""
 		if i >= 0 && wanted {
 			what, expects, has = Differs(want, r.Report.Installed[i].Want)
@@ -138,7 +140,9 @@ func Prove(list []Expectation, now Plan, r Record, silent bool, at time.Time) []
 			set(Arrived, "gone")
 		case e.Kind == "loses":
 			waits("still there")
-		case i < 0 && !want.Restore && slices.ContainsFunc(r.Report.Removed, func(k Key) bool { return k.Queue == e.Queue && name.Fold(k.User) == e.User }):
+		case i < 0 && !want.Restore && slices.ContainsFunc(r.Report.Removed, func(k Key) bool {
+			return k.Queue == e.Queue && name.Fold(k.User) == e.User
+		}):
 			set(StaysOff, "removed by the person, as the grant lets them")
 		case i < 0:
 			waits("not there yet")
@@ -159,7 +163,8 @@ func Beyond(queue string, now Plan, r Record) []ProofRow {
 	var out []ProofRow
 	for _, i := range r.Report.Installed {
 		if i.Own && i.Queue == queue && !slices.ContainsFunc(now.Wants, func(w Want) bool { return w.Key() == i.Key() }) {
-			out = append(out, ProofRow{Machine: r.Report.Machine, User: i.User, Queue: queue, Kind: "loses", State: Surplus, Says: "it is there, and must not be"})
+			out = append(out, ProofRow{Machine: r.Report.Machine, User: i.User, Queue: queue, Kind: "loses", State: Surplus,
+				Says: "it is there, and must not be"})
 		}
 	}
 	return out
@@ -175,7 +180,8 @@ func (p Proof) Close(most int) Proof {
 			tested[name.Fold(r.Machine)] = true
 		}
 	}
-	p.Arrived, p.Pending, p.Failed, p.Silent, p.Away, p.Past, p.Beyond, p.Tested = count[Arrived], count[Awaited], count[NotDone], count[Unheard], count[StaysOff], count[Overrun], count[Surplus], len(tested)
+	p.Arrived, p.Pending, p.Failed, p.Silent, p.Away, p.Past, p.Beyond, p.Tested = count[Arrived], count[Awaited],
+		count[NotDone], count[Unheard], count[StaysOff], count[Overrun], count[Surplus], len(tested)
 	p.Expected = len(p.Rows) - p.Beyond
 	slices.SortStableFunc(p.Rows, func(a, b ProofRow) int {
 		return slices.Index(standings, a.State) - slices.Index(standings, b.State)
@@ -227,10 +233,12 @@ func (p Proof) sentence() string {
 	if p.Beyond > 0 {
 		out += "; " + count2(p.Beyond, "has", "have") + " it and must not"
 	} else if p.Queue != "" && p.Others > 0 {
-		out += "; " + map[bool]string{true: "the one other endpoint does not have it", false: fmt.Sprintf("none of the other %d endpoints has it", p.Others)}[p.Others == 1]
+		out += "; " + map[bool]string{true: "the one other endpoint does not have it",
+			false: fmt.Sprintf("none of the other %d endpoints has it", p.Others)}[p.Others == 1]
 	}
 	if p.Absent > 0 {
-		out += "; " + count2(p.Absent, "more machine receives it and has no agent", "more machines receive it and have no agent")
+		out += "; " + count2(p.Absent, "more machine receives it and has no agent", "more machines receive it and "+
+			"have no agent")
 	}
 	if p.Expected > 0 {
 		out += "; test pages from " + map[bool]string{true: "none", false: count(p.Tested, "endpoint")}[p.Tested == 0]

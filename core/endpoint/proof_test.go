@@ -39,22 +39,33 @@ func TestProve(t *testing.T) {
 		silent  bool
 		want    string
 	}{
-		"all done":                       {Plan{}, Report{Installed: has(after)}, false, "changes hall arrived; gains new arrived; loses old arrived"},
-		"nothing done yet":               {Plan{}, Report{Installed: has(before)}, false, "changes hall pending; gains new pending; loses old pending"},
-		"and it says nothing":            {Plan{}, Report{Installed: has(before)}, true, "changes hall silent; gains new silent; loses old silent"},
-		"one failed, in another's case":  {Plan{}, Report{Installed: has(planOf("mira/hall=b", "/wide=a")), Failures: failure("Jonas", "new")}, false, "changes hall arrived; gains new failed; loses old arrived"},
-		"the person took it off":         {Plan{}, Report{Installed: has(planOf("mira/hall=b")), Removed: []Key{{"Jonas", "new"}}}, false, "changes hall arrived; gains new away; loses old arrived"},
-		"it is there and stopped":        {Plan{}, Report{Installed: []Installed{{Want: after.Wants[0], Own: true, Halted: true}, {Want: after.Wants[2], Own: true}}}, false, "changes hall failed; gains new arrived; loses old arrived"},
-		"somebody else's does not count": {Plan{}, Report{Installed: append(has(planOf("mira/hall=b")), Installed{Want: after.Wants[2]})}, false, "changes hall arrived; gains new pending; loses old arrived"},
-		"a later change took it back":    {planOf("mira/old=a"), Report{}, false, "changes hall past; gains new past; loses old past"},
-		"a later change led it on":       {planOf("mira/hall=c", "jonas/new=a"), Report{Installed: has(planOf("mira/hall=c", "jonas/new=a"))}, false, "changes hall arrived; gains new arrived; loses old arrived"},
+		"all done": {Plan{}, Report{Installed: has(after)}, false, "changes hall arrived; gains new " +
+			"arrived; loses old arrived"},
+		"nothing done yet": {Plan{}, Report{Installed: has(before)}, false, "changes hall pending; gains new " +
+			"pending; loses old pending"},
+		"and it says nothing": {Plan{}, Report{Installed: has(before)}, true, "changes hall silent; gains new " +
+			"silent; loses old silent"},
+		"one failed, in another's case": {Plan{}, Report{Installed: has(planOf("mira/hall=b", "/wide=a")),
+			Failures: failure("Jonas", "new")}, false, "changes hall arrived; gains new failed; loses old arrived"},
+		"the person took it off": {Plan{}, Report{Installed: has(planOf("mira/hall=b")),
+			Removed: []Key{{"Jonas", "new"}}}, false, "changes hall arrived; gains new away; loses old arrived"},
+		"it is there and stopped": {Plan{}, Report{Installed: []Installed{{Want: after.Wants[0], Own: true,
+			Halted: true}, {Want: after.Wants[2], Own: true}}}, false, "changes hall failed; gains new arrived; loses " +
+			"old arrived"},
+		"somebody else's does not count": {Plan{}, Report{Installed: append(has(planOf("mira/hall=b")),
+			Installed{Want: after.Wants[2]})}, false, "changes hall arrived; gains new pending; loses old arrived"},
+		"a later change took it back": {planOf("mira/old=a"), Report{}, false, "changes hall past; gains new past; " +
+			"loses old past"},
+		"a later change led it on": {planOf("mira/hall=c", "jonas/new=a"), Report{Installed: has(planOf("mira/hall=c",
+			"jonas/new=a"))}, false, "changes hall arrived; gains new arrived; loses old arrived"},
 	} {
 		present := c.present
 		if len(present.Wants) == 0 {
 			present = after
 		}
 		var got []string
-		for _, r := range Prove(Expect(before, after), present, Record{LastSeen: now.Add(-time.Minute), Report: c.report}, c.silent, now) {
+		for _, r := range Prove(Expect(before, after), present, Record{LastSeen: now.Add(-time.Minute), Report: c.report},
+			c.silent, now) {
 			got = append(got, r.Kind+" "+r.Queue+" "+string(r.State))
 			if r.Says == "" {
 				t.Errorf("%s: %+v says nothing", says, r)
@@ -95,7 +106,8 @@ func TestProofSays(t *testing.T) {
 	t.Parallel()
 	row := func(s Standing, says string) ProofRow { return ProofRow{Machine: "desk-1", State: s, Says: says} }
 	for want, p := range map[string]Proof{
-		"2 of 4 have arrived; 1 is pending; 1 failed because: no driver; test pages from none": {Revision: 3, Rows: []ProofRow{row(Arrived, ""), row(Awaited, ""), row(NotDone, "no driver"), row(Arrived, "")}},
+		"2 of 4 have arrived; 1 is pending; 1 failed because: no driver; test pages from none": {Revision: 3,
+			Rows: []ProofRow{row(Arrived, ""), row(Awaited, ""), row(NotDone, "no driver"), row(Arrived, "")}},
 		"it has arrived where it is expected; none of the other 7 endpoints has it; test pages from 1 endpoint": {Queue: "hall", Others: 7,
 			Rows: []ProofRow{{Machine: "desk-1", State: Arrived, Tested: &Tested{}}}},
 		"0 of 2 have arrived; 2 failed, the first because: x; 1 has it and must not; 2 more machines receive it and have no agent; test pages from none": {Queue: "hall", Absent: 2, Rows: []ProofRow{row(NotDone, "x"), row(NotDone, "x"), row(Surplus, "")}},
@@ -115,30 +127,37 @@ func TestProofSays(t *testing.T) {
 func TestDriversHere(t *testing.T) {
 	t.Parallel()
 	want := func(queue, exact string) Want { return Want{Queue: queue, Driver: "d", Exact: exact} }
-	p := Plan{Wants: []Want{want("a", "Used"), want("b", "Staged"), want("c", "Missing"), want("e", "Half"), {Queue: "free", Driver: "driverless"}}}
-	r := Report{Machine: "desk-1", Installed: []Installed{{Want: want("a", "Used"), Own: true}, {Want: want("hand", "Foreign")}, {Want: Want{Queue: "free", Driver: "driverless"}, Own: true}},
+	p := Plan{Wants: []Want{want("a", "Used"), want("b", "Staged"), want("c", "Missing"), want("e", "Half"),
+		{Queue: "free", Driver: "driverless"}}}
+	r := Report{Machine: "desk-1", Installed: []Installed{{Want: want("a", "Used"), Own: true},
+		{Want: want("hand", "Foreign")}, {Want: Want{Queue: "free", Driver: "driverless"}, Own: true}},
 		Failures: []Failure{{Queue: "c", Step: "add", Says: "not here"}},
-		Staged:   []Staged{{Exact: "Staged", Whole: true}, {Exact: "Spare", Whole: true}, {Exact: "Half"}, {Exact: "Used", Whole: true, Package: "abc"}}}
+		Staged: []Staged{{Exact: "Staged", Whole: true}, {Exact: "Spare", Whole: true}, {Exact: "Half"}, {Exact: "Used",
+			Whole: true, Package: "abc"}}}
 	got := map[string]DriverHere{}
 	for _, d := range DriversHere(p, r) {
 		got[d.Exact] = d
 	}
-	for exact, state := range map[string]DriverState{"Used": DriverUsed, "Staged": DriverStaged, "Missing": DriverWanted, "Half": DriverWanted, "Spare": DriverSpare, "Foreign": DriverForeign} {
+	for exact, state := range map[string]DriverState{"Used": DriverUsed, "Staged": DriverStaged, "Missing": DriverWanted,
+		"Half": DriverWanted, "Spare": DriverSpare, "Foreign": DriverForeign} {
 		if got[exact].State != state {
 			t.Errorf("%s: %s, want %s", exact, got[exact].State, state)
 		}
 	}
-	if len(got) != 6 || got["Missing"].Says != "not here" || got["Half"].Says == "" || got["Used"].Package != "abc" || len(got["Staged"].Queues) != 1 {
+	if len(got) != 6 || got["Missing"].Says != "not here" || got["Half"].Says == "" || got["Used"].Package != "abc" ||
+		len(got["Staged"].Queues) != 1 {
 		t.Errorf("%+v", got)
 	}
 }
 
 func TestTrialWant(t *testing.T) {
 	t.Parallel()
-	w := Want{Queue: strings.Repeat("q", 63), User: "mira", URI: "ipp://192.0.2.1/", Driver: "mono", Exact: "Mono 40", Options: map[string]any{"sides": "one-sided"}, Restore: true}
+	w := Want{Queue: strings.Repeat("q", 63), User: "mira", URI: "ipp://192.0.2.1/", Driver: "mono", Exact: "Mono 40",
+		Options: map[string]any{"sides": "one-sided"}, Restore: true}
 	for try, exact := range map[string]string{TryPlain: "", TryDriverless: "", "Mono 40 PS": "Mono 40 PS"} {
 		got := w.Trial(try)
-		if got.Exact != exact || got.URI != w.URI || got.User != w.User || len(got.Queue) > 63 || got.Queue == w.Queue || got.Options != nil || got.Restore || (exact == "") != (got.Driver == "driverless") {
+		if got.Exact != exact || got.URI != w.URI || got.User != w.User || len(got.Queue) > 63 || got.Queue == w.Queue ||
+			got.Options != nil || got.Restore || (exact == "") != (got.Driver == "driverless") {
 			t.Errorf("%s: %+v", try, got)
 		}
 	}

@@ -31,7 +31,9 @@ func Seen(r Record) []string {
 		}
 	}
 	if len(own) == 0 {
-		return []string{fmt.Sprintf("it reports no address of its own, and its reports come from %s: rules for places go by what it reports", from.Unmap())}
+		return []string{fmt.Sprintf("it reports no address of its own, and its reports come from %s: rules for places go "+
+			"by what it reports", from.Unmap())}
 	}
-	return []string{fmt.Sprintf("its reports come from %s, and its own addresses are %s: something stands between that translates addresses; rules for places go by its own", from.Unmap(), strings.Join(own, ", "))}
+	return []string{fmt.Sprintf("its reports come from %s, and its own addresses are %s: something stands between that "+
+		"translates addresses; rules for places go by its own", from.Unmap(), strings.Join(own, ", "))}
 }

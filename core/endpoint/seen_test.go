@@ -16,15 +16,17 @@ func TestSeen(t *testing.T) {
 		host *string
 		want string
 	}{
-		"the same":        {"10.1.0.7", []string{"10.9.0.1", "10.1.0.7"}, nil, ""},
-		"mapped":          {"::ffff:10.1.0.7", []string{"10.1.0.7"}, nil, ""},
-		"loopback":        {"127.0.0.1", []string{"10.1.0.7"}, nil, ""},
-		"not known":       {"", []string{"10.1.0.7"}, nil, ""},
-		"translated":      {"192.0.2.9", []string{"10.1.0.7"}, nil, "come from 192.0.2.9, and its own addresses are 10.1.0.7"},
+		"the same":  {"10.1.0.7", []string{"10.9.0.1", "10.1.0.7"}, nil, ""},
+		"mapped":    {"::ffff:10.1.0.7", []string{"10.1.0.7"}, nil, ""},
+		"loopback":  {"127.0.0.1", []string{"10.1.0.7"}, nil, ""},
+		"not known": {"", []string{"10.1.0.7"}, nil, ""},
+		"translated": {"192.0.2.9", []string{"10.1.0.7"}, nil, "come from 192.0.2.9, and its own addresses " +
+			"are 10.1.0.7"},
 		"none of its own": {"192.0.2.9", nil, nil, "reports no address"},
 		"a session's":     {"10.1.0.7", []string{"10.1.0.7"}, &host, "reports no address"},
 	} {
-		got := strings.Join(Seen(Record{SeenFrom: c.from, Report: Report{Contexts: []lineup.Query{{Host: c.host, Addresses: c.own}}}}), "; ")
+		got := strings.Join(Seen(Record{SeenFrom: c.from, Report: Report{Contexts: []lineup.Query{{Host: c.host,
+			Addresses: c.own}}}}), "; ")
 		if (c.want == "") != (got == "") || !strings.Contains(got, c.want) {
 			t.Errorf("%s: %q", says, got)
 		}

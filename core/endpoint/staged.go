@@ -40,8 +40,8 @@ type DriverHere struct {
 	Says      string      `json:"says,omitempty" doc:"What is wrong with it there."`
 }
 
-// DriversHere lists the drivers of an endpoint by name: those of its queues, those that it is to have, and those whose files
-// it keeps.
+// DriversHere lists the drivers of an endpoint by name: those of its queues, those that it is to have, and those whose
+// files it keeps.
 func DriversHere(p Plan, r Report) []DriverHere {
 	at := map[string]*DriverHere{}
 	of := func(exact string, s DriverState) *DriverHere {

@@ -17,10 +17,12 @@ const trialSuffix = "-trial"
 
 const maxQueueName = 63
 
-// Trial gives the queue through which a driver is tried: beside the real one, along the same path, for the same people, and
-// with nothing set that the other driver may not know. It is nobody's default and does not come back when it is removed.
+// Trial gives the queue through which a driver is tried: beside the real one, along the same path, for the same people,
+// and with nothing set that the other driver may not know. It is nobody's default and does not come back when it is
+// removed.
 func (w Want) Trial(try string) Want {
-	out := Want{Queue: w.Queue[:min(len(w.Queue), maxQueueName-len(trialSuffix))] + trialSuffix, User: w.User, Title: "Trial of " + w.Queue, URI: w.URI, Driver: estate.Driverless, Place: w.Place}
+	out := Want{Queue: w.Queue[:min(len(w.Queue), maxQueueName-len(trialSuffix))] + trialSuffix, User: w.User,
+		Title: "Trial of " + w.Queue, URI: w.URI, Driver: estate.Driverless, Place: w.Place}
 	if try != TryDriverless && try != TryPlain {
 		out.Driver, out.Exact = "trial", try
 	}

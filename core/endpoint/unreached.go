@@ -19,13 +19,17 @@ func Reach(platform string, enrolled bool) (why, instead string) {
 	system, _, _ := strings.Cut(platform, "/")
 	switch {
 	case enrolled:
-		return "it was let in, and its agent has never reported", "start the agent there, and see what it says: cirque-agent checkup"
+		return "it was let in, and its agent has never reported", "start the agent there, and see what it says: " +
+			"cirque-agent checkup"
 	case system == "linux":
 		return "no agent has reported from it", "install the agent and enrol the machine: cirque enrol token NAME"
 	case system == "windows" || system == "macos":
-		return "no agent has reported from it; the agent does not drive this system's spooler yet", "give its queues a path through the gateway, and add them there by their address over IPP"
+		return "no agent has reported from it; the agent does not drive this system's spooler yet",
+			"give its queues a path through the gateway, and add them there by their address over IPP"
 	case system == "":
-		return "no agent has reported from it, and its platform is not known", "write its platform in the directory or at the station; then install the agent, or use the gateway's address"
+		return "no agent has reported from it, and its platform is not known", "write its platform in the directory or at " +
+			"the station; then install the agent, or use the gateway's address"
 	}
-	return "no agent runs on " + system, "give its queues a path through the gateway; such devices take a printer by its address over IPP"
+	return "no agent runs on " + system, "give its queues a path through the gateway; such devices take a printer by " +
+		"its address over IPP"
 }

@@ -23,8 +23,8 @@ type Login struct {
 	How    string `json:"how" enum:"system,asked,waiting"`
 }
 
-// People says in words how an endpoint knows its people, where that does not work out: which names no directory has, where
-// they seem to come from, and what would mend it. It is empty where all is well.
+// People says in words how an endpoint knows its people, where that does not work out: which names no directory has,
+// where they seem to come from, and what would mend it. It is empty where all is well.
 func People(d *directory.Directory, set estate.AgentSettings, r Report) []string {
 	out := []string{}
 	var unknown, domains []string
@@ -39,7 +39,8 @@ func People(d *directory.Directory, set estate.AgentSettings, r Report) []string
 	}
 	for _, l := range logins {
 		if l.How == "waiting" {
-			out = append(out, fmt.Sprintf("%s has not said yet who they are, so only what everybody at this machine has is there: cirque-agent say-who, at the machine", l.System))
+			out = append(out, fmt.Sprintf("%s has not said yet who they are, so only what everybody at this machine has is "+
+				"there: cirque-agent say-who, at the machine", l.System))
 			continue
 		}
 		if d.Listed(d.UserID(name.Fold(l.User))) {
@@ -64,11 +65,14 @@ func People(d *directory.Directory, set estate.AgentSettings, r Report) []string
 	case known == 0:
 		fix := "add that source, join the names with cirque directory join, or have people asked: settings.agents.user_from"
 		if set.UserFrom == estate.SystemUnlessUnknown {
-			fix = "add that source, join the names with cirque directory join, or let the person say who they are: cirque-agent say-who, at the machine"
+			fix = "add that source, join the names with cirque directory join, or let the person say who they are: " +
+				"cirque-agent say-who, at the machine"
 		}
-		out = append(out, fmt.Sprintf("this machine's sign-in names come from a source%s that no directory here knows (%s), so they receive only what everybody does; %s", from, strings.Join(unknown, ", "), fix))
+		out = append(out, fmt.Sprintf("this machine's sign-in names come from a source%s that no directory here knows "+
+			"(%s), so they receive only what everybody does; %s", from, strings.Join(unknown, ", "), fix))
 	default:
-		out = append(out, fmt.Sprintf("no directory here knows %s%s, so they receive only what everybody does; join the name with somebody: cirque directory join NAME %s", strings.Join(unknown, ", "), from, unknown[0]))
+		out = append(out, fmt.Sprintf("no directory here knows %s%s, so they receive only what everybody does; join the "+
+			"name with somebody: cirque directory join NAME %s", strings.Join(unknown, ", "), from, unknown[0]))
 	}
 	return out
 }

@@ -75,7 +75,8 @@ func random(rnd *rand.Rand) *Document {
 	}
 	for i := range 6 {
 		if rnd.IntN(3) > 0 && len(d.Queues) > 0 {
-			d.Grants = append(d.Grants, Grant{Name: fmt.Sprintf("g%d", i), Effect: Place, Queues: []string{d.Queues[rnd.IntN(len(d.Queues))].Name}, Default: rnd.IntN(3)})
+			d.Grants = append(d.Grants, Grant{Name: fmt.Sprintf("g%d", i), Effect: Place,
+				Queues: []string{d.Queues[rnd.IntN(len(d.Queues))].Name}, Default: rnd.IntN(3)})
 		}
 	}
 	return d
@@ -175,17 +176,21 @@ func TestMergeHoldsTogether(t *testing.T) {
 	mine := []Change{{Ref: Ref{"grants", "g"}, After: &Grant{Name: "g", Effect: Place, Queues: []string{"hall-mono"}}}}
 	theirs := base.With([]Change{{Ref: Ref{"queues", "hall-mono"}, Before: &base.Queues[0]}})
 	_, conflicts := Merge(base, mine, theirs)
-	if len(conflicts) != 1 || conflicts[0].Ref != (Ref{"grants", "g"}) || !strings.Contains(conflicts[0].Says, "grant g names the queue hall-mono, which is not there") {
+	if len(conflicts) != 1 || conflicts[0].Ref != (Ref{"grants", "g"}) || !strings.Contains(conflicts[0].Says,
+		"grant g names the queue hall-mono, which is not there") {
 		t.Errorf("%+v", conflicts)
 	}
 }
 
 func TestDiffsForPeople(t *testing.T) {
 	t.Parallel()
-	a := &Document{Grants: []Grant{{Name: "g", Effect: Place, Queues: []string{"q", "r"}, To: []string{"group:a"}, Open: []Window{{From: "08:00", To: "12:00"}}}}}
-	b := &Document{Grants: []Grant{{Name: "g", Effect: Offer, Queues: []string{"r", "s"}, Default: 3, Open: []Window{{From: "08:00", To: "13:00"}}}}}
+	a := &Document{Grants: []Grant{{Name: "g", Effect: Place, Queues: []string{"q", "r"}, To: []string{"group:a"},
+		Open: []Window{{From: "08:00", To: "12:00"}}}}}
+	b := &Document{Grants: []Grant{{Name: "g", Effect: Offer, Queues: []string{"r", "s"}, Default: 3,
+		Open: []Window{{From: "08:00", To: "13:00"}}}}}
 	d := Diffs(Changes(a, b))[0]
-	want := []FieldDiff{{Key: "effect", Before: "place", After: "offer"}, {Key: "queues", Gains: []string{"s"}, Loses: []string{"q"}}, {Key: "to", Loses: []string{"group:a"}},
+	want := []FieldDiff{{Key: "effect", Before: "place", After: "offer"}, {Key: "queues", Gains: []string{"s"},
+		Loses: []string{"q"}}, {Key: "to", Loses: []string{"group:a"}},
 		{Key: "open", Gains: []string{"08:00-13:00"}, Loses: []string{"08:00-12:00"}}, {Key: "default", After: "3"}}
 	if !reflect.DeepEqual(d.Fields, want) || d.Kind != "changed" {
 		t.Errorf("%+v", d)
@@ -194,7 +199,8 @@ func TestDiffsForPeople(t *testing.T) {
 
 func TestEdits(t *testing.T) {
 	t.Parallel()
-	base := &Document{Estate: 1, Locations: []Location{{Path: "a/b"}}, Queues: []Queue{{Name: "q", Formerly: []string{"old"}}}}
+	base := &Document{Estate: 1, Locations: []Location{{Path: "a/b"}},
+		Queues: []Queue{{Name: "q", Formerly: []string{"old"}}}}
 	now := base.With([]Change{{Ref: Ref{"queues", "q"}, Before: &base.Queues[0], After: &Queue{Name: "q", Title: "Now"}}})
 	edits := func(text string) []Edit {
 		var out []Edit
@@ -203,7 +209,8 @@ func TestEdits(t *testing.T) {
 		}
 		return out
 	}
-	got, err := ParseEdits(edits(`[{"list":"queues","name":"r","object":{"name":"r","location":"a"}},{"list":"grants","name":"g","object":{"name":"g","effect":"place","queues":["r","q"]}},{"list":"queues","name":"q","undo":true}]`), now, base, Options{})
+	got, err := ParseEdits(edits(
+		`[{"list":"queues","name":"r","object":{"name":"r","location":"a"}},{"list":"grants","name":"g","object":{"name":"g","effect":"place","queues":["r","q"]}},{"list":"queues","name":"q","undo":true}]`), now, base, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -218,7 +225,8 @@ func TestEdits(t *testing.T) {
 		`[{"list":"queues","name":"q"}]`:                                                        "exactly one of the three",
 		`[{"list":"queues","name":"q","object":{"name":"x"}}]`:                                  "own name is another",
 	} {
-		if _, err := ParseEdits(edits(text), now, base, Options{}); err == nil || !strings.Contains(err.Error()+fault.As(err).Fix, want) {
+		if _, err := ParseEdits(edits(text), now, base, Options{}); err == nil || !strings.Contains(err.Error()+
+			fault.As(err).Fix, want) {
 			t.Errorf("%s: %v", text, err)
 		}
 	}
@@ -226,14 +234,20 @@ func TestEdits(t *testing.T) {
 
 func TestDependents(t *testing.T) {
 	t.Parallel()
-	d := &Document{Estate: 1, Servers: []Server{{Name: "s", Location: "a/b"}}, ServerSets: []ServerSet{{Name: "pair", Members: []string{"s"}}}, Queues: []Queue{{Name: "q", Formerly: []string{"old"}, Paths: []Path{{Set: "pair", At: []string{"location:a"}}}}},
-		Grants: []Grant{{Name: "g", Queues: []string{"old"}, At: []string{"location:a/b/c"}}, {Name: "h", Queues: []string{"within:a/b"}}}}
-	for r, want := range map[Ref]string{{"servers", "s"}: "[server set pair]", {"server_sets", "pair"}: "[queue q]", {"queues", "q"}: "[grant g]", {"locations", "a/b"}: "[server s grant g grant h]", {"locations", "a"}: "[server s queue q grant g grant h]", {"devices", "x"}: "[]"} {
+	d := &Document{Estate: 1, Servers: []Server{{Name: "s", Location: "a/b"}}, ServerSets: []ServerSet{{Name: "pair",
+		Members: []string{"s"}}}, Queues: []Queue{{Name: "q", Formerly: []string{"old"},
+		Paths: []Path{{Set: "pair", At: []string{"location:a"}}}}},
+		Grants: []Grant{{Name: "g", Queues: []string{"old"}, At: []string{"location:a/b/c"}},
+			{Name: "h", Queues: []string{"within:a/b"}}}}
+	for r, want := range map[Ref]string{{"servers", "s"}: "[server set pair]", {"server_sets", "pair"}: "[queue q]",
+		{"queues", "q"}: "[grant g]", {"locations", "a/b"}: "[server s grant g grant h]",
+		{"locations", "a"}: "[server s queue q grant g grant h]", {"devices", "x"}: "[]"} {
 		if got := Dependents(d, r); fmt.Sprint(got) != want {
 			t.Errorf("%s: %v, want %s", r, got, want)
 		}
 	}
-	if !slices.Equal(Lists(), []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "notices", "settings"}) {
+	if !slices.Equal(Lists(), []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
+		"queues", "grants", "notices", "settings"}) {
 		t.Error(Lists())
 	}
 }

@@ -7,7 +7,8 @@ import "net/netip"
 // Version is the format's version, the value of the key "estate".
 const Version = 1
 
-// A Document is a whole estate. Lists keep the order in which they were written; Sorted brings them into the order of export.
+// A Document is a whole estate. Lists keep the order in which they were written; Sorted brings them into the order of
+// export.
 type Document struct {
 	Estate     int         `json:"estate" yaml:"estate"`
 	Locations  []Location  `json:"locations,omitempty" yaml:"locations,omitempty"`
@@ -162,7 +163,8 @@ const (
 	Leave   IfRemoved = "leave"
 )
 
-// A Grant is one rule: these queues, to these people, at these places, on these machines, in these sessions, at these hours.
+// A Grant is one rule: these queues, to these people, at these places, on these machines, in these sessions, at these
+// hours.
 type Grant struct {
 	Name      string    `json:"name" yaml:"name"`
 	Title     string    `json:"title,omitempty" yaml:"title,omitempty"`
@@ -187,6 +189,8 @@ func (g Grant) MachineWide() bool { return len(g.To) == 0 }
 
 // Counts gives how many objects each list has.
 func (d *Document) Counts() map[string]int {
-	return map[string]int{"locations": len(d.Locations), "subnets": len(d.Subnets), "stations": len(d.Stations), "drivers": len(d.Drivers),
-		"servers": len(d.Servers), "server_sets": len(d.ServerSets), "devices": len(d.Devices), "queues": len(d.Queues), "grants": len(d.Grants), "notices": len(d.Notices)}
+	return map[string]int{"locations": len(d.Locations), "subnets": len(d.Subnets), "stations": len(d.Stations),
+		"drivers": len(d.Drivers),
+		"servers": len(d.Servers), "server_sets": len(d.ServerSets), "devices": len(d.Devices), "queues": len(d.Queues),
+		"grants": len(d.Grants), "notices": len(d.Notices)}
 }

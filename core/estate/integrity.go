@@ -112,9 +112,11 @@ func Integrity(d *Document) []Problem {
 	for _, q := range d.Queues {
 		for _, f := range q.Formerly {
 			if known[Ref{"queues", f}] {
-				out = append(out, Problem{Ref{"queues", q.Name}, fmt.Sprintf("its old name %s is the name of another queue", f), "leave it out of formerly, or rename that queue"})
+				out = append(out, Problem{Ref{"queues", q.Name}, fmt.Sprintf("its old name %s is the name of another queue", f),
+					"leave it out of formerly, or rename that queue"})
 			} else if other, taken := old[f]; taken {
-				out = append(out, Problem{Ref{"queues", q.Name}, fmt.Sprintf("its old name %s is also one of the queue %s", f, other), "leave it out of one of the two"})
+				out = append(out, Problem{Ref{"queues", q.Name}, fmt.Sprintf("its old name %s is also one of the queue %s", f,
+					other), "leave it out of one of the two"})
 			}
 			old[f] = q.Name
 		}
@@ -149,7 +151,8 @@ func Dependents(d *Document, r Ref) []Ref {
 		old = q.Formerly
 	}
 	d.References(func(from, to Ref) {
-		is := to == r || r.List == "locations" && to.List == r.List && strings.HasPrefix(to.Name, r.Name+"/") || r.List == "queues" && to.List == r.List && slices.Contains(old, to.Name)
+		is := to == r || r.List == "locations" && to.List == r.List && strings.HasPrefix(to.Name, r.Name+"/") ||
+			r.List == "queues" && to.List == r.List && slices.Contains(old, to.Name)
 		if is && !slices.Contains(out, from) {
 			out = append(out, from)
 		}

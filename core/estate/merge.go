@@ -22,7 +22,8 @@ func Merge(base *Document, mine []Change, theirs *Document) (*Document, []Confli
 			continue
 		}
 		d := Diffs([]Change{m, t})
-		conflicts = append(conflicts, Conflict{Ref: m.Ref, Says: m.Ref.String() + " was " + t.Kind() + " since the draft began, and the draft " + does(m), Mine: &d[0], Theirs: &d[1]})
+		conflicts = append(conflicts, Conflict{Ref: m.Ref, Says: m.Ref.String() + " was " + t.Kind() +
+			" since the draft began, and the draft " + does(m), Mine: &d[0], Theirs: &d[1]})
 	}
 	if len(conflicts) > 0 {
 		return nil, conflicts

@@ -12,7 +12,8 @@ import (
 
 var nameRE = regexp.MustCompile(`^[a-z0-9][a-z0-9._-]{0,62}$`)
 
-const nameFix = "names are lower-case letters, digits, dots, dashes and underscores, begin with a letter or digit, and have at most 63 characters"
+const nameFix = "names are lower-case letters, digits, dots, dashes and underscores, begin with a letter or digit, " +
+	"and have at most 63 characters"
 
 // ValidName says whether s may name an estate object.
 func ValidName(s string) bool { return nameRE.MatchString(s) }

@@ -140,7 +140,8 @@ func (p *parser) mailSetting(n document.Node) *MailSettings {
 		u, err := url.Parse(s.Relay)
 		switch {
 		case err != nil || u.Hostname() == "" || u.Scheme != "smtp" && u.Scheme != "smtps" || strings.Trim(u.Path, "/") != "":
-			f.Complain("write smtp://HOST:PORT or smtps://HOST:PORT, such as smtp://mail.skerry.example:587", "%q is no mail relay", s.Relay)
+			f.Complain("write smtp://HOST:PORT or smtps://HOST:PORT, such as smtp://mail.skerry.example:587",
+				"%q is no mail relay", s.Relay)
 		case u.User != nil:
 			f.Complain("store it as a key for the host: cirque credential add", "%q carries a sign-in", u.Redacted())
 		}

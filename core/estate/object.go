@@ -278,7 +278,8 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 				}
 				after := doc.Find(e.Ref)
 				if after == nil {
-					complain(e.Ref, "the object's own name is another", "name the edit and the object alike; to rename, remove the old one and add the new")
+					complain(e.Ref, "the object's own name is another", "name the edit and the object alike; to rename, remove the "+
+						"old one and add the new")
 					continue
 				}
 				out = append(out, Change{Ref: e.Ref, Before: now.Find(e.Ref), After: after})

@@ -73,7 +73,8 @@ type reference struct {
 	from string // such as "queue hall-mono"
 }
 
-var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "notices", "settings"}
+var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
+	"queues", "grants", "notices", "settings"}
 
 func (p *parser) document(n document.Node) {
 	o, ok := n.Object(topKeys)
@@ -99,9 +100,12 @@ func (p *parser) document(n document.Node) {
 	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "note"}, p.server)
 	o.Each("server_sets", []string{"name", "title", "style", "members", "note"}, p.serverSet)
 	o.Each("devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, p.device)
-	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults", "access", "open", "listed", "paused", "retired", "note"}, p.queue)
-	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions", "platforms", "open", "default", "insist", "if_removed", "note"}, p.grant)
-	o.Each("notices", []string{"name", "title", "about", "at", "after", "part", "again", "tell", "owners", "note"}, p.notice)
+	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults",
+		"access", "open", "listed", "paused", "retired", "note"}, p.queue)
+	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions",
+		"platforms", "open", "default", "insist", "if_removed", "note"}, p.grant)
+	o.Each("notices", []string{"name", "title", "about", "at", "after", "part", "again", "tell", "owners",
+		"note"}, p.notice)
 }
 
 // define records an object's name, and complains where it is taken.
@@ -248,7 +252,8 @@ func (p *parser) station(o document.Object) {
 
 func (p *parser) driver(o document.Object) {
 	o.Need("exact", "platform")
-	d := Driver{Name: p.name(o, "driver"), Title: o.Text("title"), Exact: o.Text("exact"), Platform: p.platform(o, true), Note: o.Text("note")}
+	d := Driver{Name: p.name(o, "driver"), Title: o.Text("title"), Exact: o.Text("exact"), Platform: p.platform(o, true),
+		Note: o.Text("note")}
 	if n, ok := o.Get("name"); ok && d.Name == Driverless {
 		n.Complain("give the driver another name", "%q is reserved for printing without a driver", Driverless)
 	}
@@ -292,7 +297,8 @@ func (p *parser) server(o document.Object) {
 
 func (p *parser) serverSet(o document.Object) {
 	o.Need("style", "members")
-	s := ServerSet{Name: p.name(o, "server set"), Title: o.Text("title"), Style: Style(p.oneOf(o, "style", string(Standby), string(Spread))), Note: o.Text("note")}
+	s := ServerSet{Name: p.name(o, "server set"), Title: o.Text("title"), Style: Style(p.oneOf(o, "style", string(Standby),
+		string(Spread))), Note: o.Text("note")}
 	s.Members = p.names(o, "members", "server", "server set "+s.Name)
 	for i, m := range o.Texts("members") {
 		if slices.Contains(s.Members[:i], m.Value) {
@@ -318,7 +324,8 @@ func NormalMAC(s string) (string, bool) {
 }
 
 func (p *parser) device(o document.Object) {
-	d := Device{Name: p.name(o, "device"), Title: o.Text("title"), URI: p.uri(o), AddressKeptBy: p.oneOf(o, "address_kept_by", "reservation", "static", "unknown"), Note: o.Text("note")}
+	d := Device{Name: p.name(o, "device"), Title: o.Text("title"), URI: p.uri(o), AddressKeptBy: p.oneOf(o,
+		"address_kept_by", "reservation", "static", "unknown"), Note: o.Text("note")}
 	d.Location = p.place(o, "device "+d.Name)
 	if n, ok := o.Get("mac"); ok {
 		if t, ok := n.Text(); ok {
@@ -360,7 +367,8 @@ func (p *parser) names(o document.Object, key, list, from string) []string {
 }
 
 func (p *parser) queue(o document.Object) {
-	q := Queue{Name: p.name(o, "queue"), Title: o.Text("title"), Listed: o.Bool("listed"), Paused: o.Bool("paused"), Retired: o.Bool("retired"), Note: o.Text("note")}
+	q := Queue{Name: p.name(o, "queue"), Title: o.Text("title"), Listed: o.Bool("listed"), Paused: o.Bool("paused"),
+		Retired: o.Bool("retired"), Note: o.Text("note")}
 	from := "queue " + q.Name
 	q.Location = p.place(o, from)
 	q.Labels = p.names(o, "labels", "", from)
@@ -371,13 +379,15 @@ func (p *parser) queue(o document.Object) {
 		p.define("old queue", old, n)
 		p.checks = append(p.checks, func() {
 			if at, taken := p.defined["queue "+old]; taken && at.Place() != "" { // a base's are Integrity's concern
-				n.Complain("leave it out of formerly, or rename that queue", "%q is the name of another queue, at %s", old, at.Place())
+				n.Complain("leave it out of formerly, or rename that queue", "%q is the name of another queue, at %s",
+					old, at.Place())
 			}
 		})
 	}
-	o.Each("paths", []string{"device", "server", "set", "gateway", "remote_name", "at", "sessions"}, func(c document.Object) {
-		q.Paths = append(q.Paths, p.path(c, q, from))
-	})
+	o.Each("paths", []string{"device", "server", "set", "gateway", "remote_name", "at", "sessions"},
+		func(c document.Object) {
+			q.Paths = append(q.Paths, p.path(c, q, from))
+		})
 	if n, ok := o.Get("drivers"); ok {
 		q.Drivers = p.drivers(n, from)
 	}
@@ -394,7 +404,8 @@ func (p *parser) queue(o document.Object) {
 	}
 	if n, ok := o.Get("access"); ok {
 		if c, ok := n.Object([]string{"allow", "deny"}); ok {
-			q.Access = &Access{Allow: p.entries(c, "allow", exceptKinds(), from), Deny: p.entries(c, "deny", exceptKinds(), from)}
+			q.Access = &Access{Allow: p.entries(c, "allow", exceptKinds(), from), Deny: p.entries(c, "deny",
+				exceptKinds(), from)}
 		}
 	}
 	q.Open = p.windows(o)
@@ -436,11 +447,13 @@ func (p *parser) path(o document.Object, q Queue, from string) Path {
 	}
 	switch {
 	case len(kinds) > 1:
-		o.Complain("make one path of each, in order of preference", "a path has one kind, this one has %s", strings.Join(kinds, " and "))
+		o.Complain("make one path of each, in order of preference", "a path has one kind, this one has %s",
+			strings.Join(kinds, " and "))
 	case len(kinds) == 0:
 		o.Complain("name a device, a server, a set or the gateway", "the path leads nowhere")
 	case out.Device != "" && !slices.Contains(q.Devices, out.Device):
-		o.Complain(fmt.Sprintf("add %s to the queue's devices, or name one of them", out.Device), "the path leads to the device %q, which is not one of the queue's own", out.Device)
+		o.Complain(fmt.Sprintf("add %s to the queue's devices, or name one of them", out.Device), "the path leads to the "+
+			"device %q, which is not one of the queue's own", out.Device)
 	case out.RemoteName != "" && out.Server == "" && out.Set == "":
 		o.Complain("leave it out", "remote_name belongs to a path through a server or a set")
 	}
@@ -500,7 +513,8 @@ func (p *parser) entries(o document.Object, key string, kinds []Kind, from strin
 func (p *parser) grant(o document.Object) {
 	o.Need("effect", "queues")
 	g := Grant{Name: p.name(o, "grant"), Title: o.Text("title"), Insist: o.Bool("insist"), Note: o.Text("note"),
-		Effect: Effect(p.oneOf(o, "effect", string(Place), string(Offer), string(Withhold))), IfRemoved: IfRemoved(p.oneOf(o, "if_removed", string(Restore), string(Leave)))}
+		Effect: Effect(p.oneOf(o, "effect", string(Place), string(Offer), string(Withhold))), IfRemoved: IfRemoved(p.oneOf(o,
+			"if_removed", string(Restore), string(Leave)))}
 	from := "grant " + g.Name
 	selectors := o.Texts("queues")
 	g.Queues = document.Values(selectors)

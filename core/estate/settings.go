@@ -34,9 +34,10 @@ type UserFrom string
 
 // The ways; SystemUnlessUnknown is the default.
 const (
-	FromSystem          UserFrom = "system"                // the sign-in name that the operating system gives
-	FromAsking          UserFrom = "ask"                   // the person says, with their password
-	SystemUnlessUnknown UserFrom = "system-unless-unknown" // the system's name; where nobody here has it, the person is asked
+	FromSystem UserFrom = "system" // the sign-in name that the operating system gives
+	FromAsking UserFrom = "ask"    // the person says, with their password
+	// the system's name; where nobody here has it, the person is asked
+	SystemUnlessUnknown UserFrom = "system-unless-unknown"
 )
 
 // AgentSettings are for the agents of all endpoints.
@@ -214,7 +215,8 @@ func (p *parser) settings(o document.Object) {
 		d.Settings = &Settings{}
 	}
 	if n, ok := o.Get(AgentsSetting); ok {
-		if v, ok := n.Object([]string{"user_from", "notice", "wait_seconds", "report_minutes", "gap_seconds", "answers_per_second", "hurry_until", "note"}); ok {
+		if v, ok := n.Object([]string{"user_from", "notice", "wait_seconds", "report_minutes", "gap_seconds",
+			"answers_per_second", "hurry_until", "note"}); ok {
 			p.setting(AgentsSetting, n)
 			s := &AgentSettings{UserFrom: UserFrom(v.Text("user_from")), Notice: v.Text("notice"), Note: v.Text("note")}
 			ways := []UserFrom{FromSystem, FromAsking, SystemUnlessUnknown}
@@ -246,7 +248,8 @@ func (p *parser) settings(o document.Object) {
 		}
 	}
 	if n, ok := o.Get(ContinuitySetting); ok {
-		if v, ok := n.Object([]string{"probe_seconds", "down_after", "up_after", "flap_minutes", "flap_most", "return_minutes", "note"}); ok {
+		if v, ok := n.Object([]string{"probe_seconds", "down_after", "up_after", "flap_minutes", "flap_most",
+			"return_minutes", "note"}); ok {
 			p.setting(ContinuitySetting, n)
 			s := &ContinuitySettings{Note: v.Text("note")}
 			number(v, "probe_seconds", 2, 3600, &s.ProbeSeconds)

@@ -40,16 +40,19 @@ settings:
 	if d.Agent().UserFrom != FromAsking || d.PersonDays() != 400 || d.Locations[0].CutDays != 40 {
 		t.Errorf("%+v %d", d.Agent(), d.PersonDays())
 	}
-	if c := d.Continuity(); c.DownAfter != 4 || *c.ReturnMinutes != 0 || c.ProbeSeconds != 10 || d.Agent().WaitSeconds != 30 || d.Agent().ReportMinutes != 5 {
+	if c := d.Continuity(); c.DownAfter != 4 || *c.ReturnMinutes != 0 || c.ProbeSeconds != 10 ||
+		d.Agent().WaitSeconds != 30 || d.Agent().ReportMinutes != 5 {
 		t.Errorf("%+v %+v", c, d.Agent())
 	}
 	if out, err := d.YAML(); err != nil || string(out) != text {
 		t.Errorf("written back:\n%s%v", out, err)
 	}
-	if none := read(t, "estate: 1\nsettings: {}"); none.Settings != nil || none.Agent().UserFrom != SystemUnlessUnknown || none.PersonDays() != 0 {
+	if none := read(t, "estate: 1\nsettings: {}"); none.Settings != nil || none.Agent().UserFrom != SystemUnlessUnknown ||
+		none.PersonDays() != 0 {
 		t.Errorf("%+v", none.Settings)
 	}
-	hurried := read(t, "estate: 1\nsettings: {agents: {wait_seconds: 60, hurry_until: \"2026-11-23T18:00:00+01:00\"}}").Agent()
+	hurried := read(t, "estate: 1\nsettings: {agents: {wait_seconds: 60, hurry_until: "+
+		"\"2026-11-23T18:00:00+01:00\"}}").Agent()
 	at := time.Date(2026, 11, 23, 16, 59, 0, 0, time.UTC)
 	if h := hurried.Hurried(at); h.WaitSeconds != 15 || h.GapSeconds != 10 || h.ReportMinutes != 1 {
 		t.Errorf("%+v", h)
@@ -57,7 +60,10 @@ settings:
 	if h := hurried.Hurried(at.Add(time.Minute)); h != hurried {
 		t.Errorf("it hurries on: %+v", h)
 	}
-	told := "estate: 1\nlocations:\n  - path: ard\nnotices:\n  - name: harbour\n    about: [servers, endpoints]\n    at: [\"location:ard\"]\n    after: 10\n    part: 5\n    tell: [\"mail:desk@skerry.example\", \"group:clerks\", \"post:https://hook.skerry.example/x\"]\n    owners: true\nsettings:\n  mail:\n    relay: smtp://mail.skerry.example:587\n    from: cirque@skerry.example\n"
+	told := "estate: 1\nlocations:\n  - path: ard\nnotices:\n  - name: harbour\n    about: [servers, endpoints]\n    " +
+		"at: [\"location:ard\"]\n    after: 10\n    part: 5\n    tell: [\"mail:desk@skerry.example\", \"group:clerks\", " +
+		"\"post:https://hook.skerry.example/x\"]\n    owners: true\nsettings:\n  mail:\n    relay: " +
+		"smtp://mail.skerry.example:587\n    from: cirque@skerry.example\n"
 	if out, err := read(t, told).YAML(); err != nil || strings.ReplaceAll(string(out), "'", "\"") != told {
 		t.Errorf("written back:\n%s%v", out, err)
 	}
@@ -95,7 +101,8 @@ func TestSettingsAreObjects(t *testing.T) {
 	t.Parallel()
 	base := read(t, "estate: 1\nsettings: {history: {person_days: 30}}")
 	ref := Ref{List: "settings", Name: AgentsSetting}
-	changes, err := ParseEdits([]Edit{{Ref: ref, Object: json.RawMessage(`{"user_from":"system"}`)}}, base, base, Options{})
+	changes, err := ParseEdits([]Edit{{Ref: ref, Object: json.RawMessage(`{"user_from":"system"}`)}}, base,
+		base, Options{})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -120,10 +127,12 @@ func TestSettingsAreObjects(t *testing.T) {
 	if _, conflicts := Merge(base, again, both); len(conflicts) != 1 || conflicts[0].Ref != ref {
 		t.Error(conflicts)
 	}
-	if gone := base.With([]Change{{Ref: Ref{"settings", HistorySetting}, Before: base.Settings.History}}); gone.Settings != nil {
+	if gone := base.With([]Change{{Ref: Ref{"settings", HistorySetting},
+		Before: base.Settings.History}}); gone.Settings != nil {
 		t.Errorf("%+v", gone.Settings)
 	}
-	if _, err := ParseEdits([]Edit{{Ref: Ref{"settings", "other"}, Object: json.RawMessage(`{}`)}}, base, base, Options{}); err == nil {
+	if _, err := ParseEdits([]Edit{{Ref: Ref{"settings", "other"}, Object: json.RawMessage(`{}`)}}, base, base,
+		Options{}); err == nil {
 		t.Error("an unknown setting is taken")
 	}
 }

@@ -35,7 +35,9 @@ func (e Event) With(before, after any) Event {
 }
 
 // observed are kinds that nobody did: they are seen, and so no part of the audit.
-var observed = []string{Joined, Failing, Recovered, Answers, Fails, Found, SourceBad, SourceGood, SourceHeld, ListingBad, ListingGood, KeyRefused, KeyEnds, KeyWorks, WentDown, CameUp, HeldDown, NoticeBad, NoticeGood, ExerciseEnds}
+var observed = []string{Joined, Failing, Recovered, Answers, Fails, Found, SourceBad, SourceGood, SourceHeld,
+	ListingBad, ListingGood, KeyRefused, KeyEnds, KeyWorks, WentDown, CameUp, HeldDown, NoticeBad, NoticeGood,
+	ExerciseEnds}
 
 // Observed are the kinds of event that are no change and no sign-in.
 func Observed() []string { return slices.Clone(observed) }

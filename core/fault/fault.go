@@ -94,7 +94,8 @@ func As(err error) *Error {
 	if e, ok := errors.AsType[*Error](err); ok {
 		return e
 	}
-	return &Error{Kind: Internal, Code: "internal", What: "something went wrong inside Cirque", Fix: "the service's log has the cause", Err: err}
+	return &Error{Kind: Internal, Code: "internal", What: "something went wrong inside Cirque",
+		Fix: "the service's log has the cause", Err: err}
 }
 
 // Is says whether err is of the kind.

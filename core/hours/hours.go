@@ -130,7 +130,8 @@ func (w Week) instants(t time.Time, zone *time.Location) []time.Time {
 			out = append(out, change)
 		}
 		_, offset := from.In(zone).Zone()
-		midnight := from.Add(time.Duration(offset) * time.Second).UTC().Truncate(24 * time.Hour).Add(-time.Duration(offset) * time.Second)
+		midnight := from.Add(time.Duration(offset) * time.Second).UTC().Truncate(24 * time.Hour).Add(-time.Duration(
+			offset) * time.Second)
 		for ; midnight.Before(to); midnight = midnight.Add(24 * time.Hour) {
 			for _, x := range w {
 				for _, minute := range [2]int{x.from, x.to} {

@@ -61,7 +61,8 @@ func TestParseRefuses(t *testing.T) {
 		{"mon", "08:00", "24:00", `write "00:00" for midnight`},
 		{"mon", "-1:00", "12:00", `is no time of a day`},
 	} {
-		if _, err := hours.Parse(strings.Fields(row.days), row.from, row.to); err == nil || !strings.Contains(err.Error(), row.says) {
+		if _, err := hours.Parse(strings.Fields(row.days), row.from, row.to); err == nil ||
+			!strings.Contains(err.Error(), row.says) {
 			t.Errorf("%v: %v", row, err)
 		}
 	}
@@ -70,9 +71,11 @@ func TestParseRefuses(t *testing.T) {
 // TestEdges holds NextEdge against a walk minute by minute, over weeks in which clocks change.
 func TestEdges(t *testing.T) {
 	t.Parallel()
-	zones := []*time.Location{time.UTC, zone(t, "Europe/Oslo"), zone(t, "Australia/Lord_Howe"), zone(t, "America/St_Johns")}
+	zones := []*time.Location{time.UTC, zone(t, "Europe/Oslo"), zone(t, "Australia/Lord_Howe"),
+		zone(t, "America/St_Johns")}
 	starts := []time.Time{
-		time.Date(2026, 10, 22, 12, 17, 30, 0, time.UTC), time.Date(2027, 3, 25, 3, 0, 0, 0, time.UTC), time.Date(2026, 3, 5, 0, 0, 0, 0, time.UTC),
+		time.Date(2026, 10, 22, 12, 17, 30, 0, time.UTC), time.Date(2027, 3, 25, 3, 0, 0, 0, time.UTC), time.Date(2026, 3, 5,
+			0, 0, 0, 0, time.UTC),
 		time.Date(2026, 4, 1, 0, 0, 0, 0, time.UTC), time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC),
 	}
 	rnd := rand.New(rand.NewPCG(1, 2))

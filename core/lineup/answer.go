@@ -2,7 +2,8 @@ package lineup
 
 import "cirque/core/path"
 
-// A Lineup is the answer to a context: the ordered queues that it receives, and those that were considered and left out.
+// A Lineup is the answer to a context: the ordered queues that it receives, and those that were considered and left
+// out.
 type Lineup struct {
 	Context  Echo      `json:"context"`
 	Revision int       `json:"revision" doc:"The estate's revision that was asked."`

@@ -76,8 +76,10 @@ func BenchmarkResolveGrants(b *testing.B) {
 		for i := range n {
 			q := fmt.Sprintf("q%d", i)
 			d.Queues = append(d.Queues, estate.Queue{Name: q, Devices: []string{"p"}, Paths: []estate.Path{{Device: "p"}}})
-			d.Grants = append(d.Grants, estate.Grant{Name: "g" + q, Effect: estate.Place, Queues: []string{q}, To: []string{fmt.Sprintf("group:g%d", i)}})
-			r.Groups = append(r.Groups, directory.Group{Name: fmt.Sprintf("g%d", i), Members: []string{fmt.Sprintf("user:u%d", i%10)}})
+			d.Grants = append(d.Grants, estate.Grant{Name: "g" + q, Effect: estate.Place, Queues: []string{q},
+				To: []string{fmt.Sprintf("group:g%d", i)}})
+			r.Groups = append(r.Groups, directory.Group{Name: fmt.Sprintf("g%d", i),
+				Members: []string{fmt.Sprintf("user:u%d", i%10)}})
 			if i >= 50 {
 				r.Groups[i].Members = nil
 			}

@@ -43,8 +43,9 @@ type checker struct {
 	s   Scratch
 	out []Finding
 
-	people []map[directory.MemberID]bool // by grant: the listed users whom its to holds; nil where it is not limited by people
-	giving [][]int32                     // by queue
+	// by grant: the listed users whom its to holds; nil where it is not limited by people
+	people []map[directory.MemberID]bool
+	giving [][]int32 // by queue
 }
 
 const (
@@ -77,7 +78,9 @@ func (c *checker) grants() {
 		c.names(g)
 		c.reach(int32(i), g)
 		if g.Default > 0 && g.Nearest != 1 && len(g.queues) > 1 {
-			c.add(remark, "grants", g.Name, "give one queue a default of its own, or leave the tie to distance and name", "its default of %d falls to %d queues at once: the nearest, then the first by name, is taken", g.Default, len(g.queues))
+			c.add(remark, "grants", g.Name, "give one queue a default of its own, or leave the tie to distance and name",
+				"its default of %d falls to %d queues at once: the nearest, then the first by name, is taken", g.Default,
+				len(g.queues))
 		}
 	}
 }
@@ -109,7 +112,8 @@ func (c *checker) names(g *more) {
 			}
 			switch {
 			case !known:
-				c.add(remark, "grants", g.Name, "mend the name, or wait until the directory has it", "the directory does not know %s", s)
+				c.add(remark, "grants", g.Name, "mend the name, or wait until the directory has it",
+					"the directory does not know %s", s)
 			case key == "to" && users == 0 && machines > 0:
 				c.add(warning, "grants", g.Name, "write it under on: to is for people", "%s under to holds machines only", s)
 			case key == "on" && machines == 0 && users > 0:
@@ -130,11 +134,13 @@ func (c *checker) reach(i int32, g *more) {
 		})
 		c.people[i] = people
 		if len(people) == 0 {
-			c.add(warning, "grants", g.Name, "put somebody into it, mend the names, or take the grant out", "nobody whom the directory knows is meant by to: %s", strings.Join(g.To, ", "))
+			c.add(warning, "grants", g.Name, "put somebody into it, mend the names, or take the grant out",
+				"nobody whom the directory knows is meant by to: %s", strings.Join(g.To, ", "))
 			return
 		}
 		if g.except != nil && c.allExcepted(people, g) {
-			c.add(warning, "grants", g.Name, "take somebody out of except, or the grant out", "its except takes out everybody whom its to names")
+			c.add(warning, "grants", g.Name, "take somebody out of except, or the grant out", "its except takes out everybody "+
+				"whom its to names")
 		}
 	}
 	if g.on == nil || len(g.on.machines)+len(g.on.hosts) > 0 {
@@ -153,7 +159,8 @@ func (c *checker) reach(i int32, g *more) {
 		}
 	}
 	if !some {
-		c.add(warning, "grants", g.Name, "put a machine into it, or mend the names", "no machine that the directory knows is meant by on: %s", strings.Join(g.On, ", "))
+		c.add(warning, "grants", g.Name, "put a machine into it, or mend the names", "no machine that the directory knows "+
+			"is meant by on: %s", strings.Join(g.On, ", "))
 	}
 }
 
@@ -178,15 +185,18 @@ func (c *checker) queues() {
 		case len(c.giving[i]) == 0:
 			c.add(warning, "queues", q.Name, "grant it, or retire it", "no grant gives it, so nobody receives it")
 		case !slices.ContainsFunc(c.giving[i], func(g int32) bool { return c.people[g] == nil || len(c.people[g]) > 0 }):
-			c.add(warning, "queues", q.Name, "grant it to somebody, or retire it", "the grants that give it reach nobody, so nobody receives it")
+			c.add(warning, "queues", q.Name, "grant it to somebody, or retire it", "the grants that give it reach nobody, so "+
+				"nobody receives it")
 		}
 		if len(q.paths) == 0 {
-			c.add(warning, "queues", q.Name, "give it a path through a device, a server, a set or the gateway", "it has no path, so it is left out of every lineup")
+			c.add(warning, "queues", q.Name, "give it a path through a device, a server, a set or the gateway",
+				"it has no path, so it is left out of every lineup")
 			continue
 		}
 		gateway := slices.ContainsFunc(q.paths, func(w way) bool { return w.kind == wayGateway })
 		if gateway && len(q.Devices) == 0 {
-			c.add(warning, "queues", q.Name, "name the devices behind it", "it has a path through the gateway and no device for the gateway to send to")
+			c.add(warning, "queues", q.Name, "name the devices behind it", "it has a path through the gateway and no device "+
+				"for the gateway to send to")
 		}
 		if gateway || q.fits == nil || len(c.giving[i]) == 0 {
 			continue
@@ -205,12 +215,14 @@ func (c *checker) queues() {
 			}
 		}
 		if len(missing) > 0 {
-			c.add(warning, "queues", q.Name, "add drivers for them, or \"*\": driverless", "no driver fits %s, which %s", names(missing), have(machines))
+			c.add(warning, "queues", q.Name, "add drivers for them, or \"*\": driverless", "no driver fits %s, which %s",
+				names(missing), have(machines))
 		}
 	}
 	for _, s := range e.doc.ServerSets {
 		if len(s.Members) == 1 {
-			c.add(remark, "server_sets", s.Name, "add a second server, or lead the paths to the server itself", "it has one member only, so nothing can take over")
+			c.add(remark, "server_sets", s.Name, "add a second server, or lead the paths to the server itself",
+				"it has one member only, so nothing can take over")
 		}
 	}
 }
@@ -260,7 +272,8 @@ func (c *checker) places() {
 				continue
 			}
 			if estate.Site(a.Location) != estate.Site(b.Location) {
-				c.add(warning, "subnets", b.CIDR.String(), "mend one of the two, or tie both to one site", "it lies at %s, inside %s, which lies at %s", estate.Site(b.Location), a.CIDR, estate.Site(a.Location))
+				c.add(warning, "subnets", b.CIDR.String(), "mend one of the two, or tie both to one site",
+					"it lies at %s, inside %s, which lies at %s", estate.Site(b.Location), a.CIDR, estate.Site(a.Location))
 			}
 		}
 	}
@@ -268,7 +281,8 @@ func (c *checker) places() {
 	for _, s := range doc.Stations {
 		for _, a := range s.Addresses {
 			if other, taken := first[a.String()]; taken {
-				c.add(warning, "stations", s.Name, "let one station have it", "its address %s is also that of %s, which counts", a, other)
+				c.add(warning, "stations", s.Name, "let one station have it", "its address %s is also that of %s, "+
+					"which counts", a, other)
 			} else {
 				first[a.String()] = s.Name
 			}

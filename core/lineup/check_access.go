@@ -29,9 +29,11 @@ func (c *checker) access() {
 			}
 			switch n := len(c.people[g]); {
 			case n > 0 && refused == n:
-				c.add(warning, "grants", c.e.grants[g].more.Name, "widen the queue's access, or take the queue out of the grant", "it gives %s to people none of whom may print to it", q.Name)
+				c.add(warning, "grants", c.e.grants[g].more.Name, "widen the queue's access, or take the queue out of the grant",
+					"it gives %s to people none of whom may print to it", q.Name)
 			case refused > 0:
-				c.add(remark, "grants", c.e.grants[g].more.Name, "widen the queue's access, or narrow the grant", "%d of its %d people may not print to %s", refused, n, q.Name)
+				c.add(remark, "grants", c.e.grants[g].more.Name, "widen the queue's access, or narrow the grant",
+					"%d of its %d people may not print to %s", refused, n, q.Name)
 			}
 		}
 		if !limited || q.access.allow == nil {
@@ -51,7 +53,8 @@ func (c *checker) access() {
 			continue // everyone may
 		}
 		if without > 0 {
-			c.add(remark, "queues", q.Name, "grant it to them too, or take them out of the queue's access", "%s may print to it, and no grant gives it to them", people(without))
+			c.add(remark, "queues", q.Name, "grant it to them too, or take them out of the queue's access",
+				"%s may print to it, and no grant gives it to them", people(without))
 		}
 	}
 }

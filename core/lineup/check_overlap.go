@@ -37,16 +37,19 @@ func (c *checker) overlap(a, b *more, first bool) {
 		return
 	}
 	if b.to != nil && b.to.everyone && a.to != nil && !a.to.everyone {
-		c.add(warning, "grants", b.Name, fmt.Sprintf("limit it, or take %s out", a.Name), "it gives to everyone what the narrower grant %s gives to %s", a.Name, strings.Join(a.To, ", "))
+		c.add(warning, "grants", b.Name, fmt.Sprintf("limit it, or take %s out", a.Name), "it gives to everyone what the "+
+			"narrower grant %s gives to %s", a.Name, strings.Join(a.To, ", "))
 		return
 	}
-	c.add(remark, "grants", a.Name, "take it out, unless it is to stay when the other goes", "it adds nothing beside %s, which gives the same and more", b.Name)
+	c.add(remark, "grants", a.Name, "take it out, unless it is to stay when the other goes", "it adds nothing beside "+
+		"%s, which gives the same and more", b.Name)
 }
 
 // covers says whether b gives everything that a gives, to everybody to whom a gives it.
 func covers(b, a *more) bool {
 	rank := map[estate.Effect]int{estate.Place: 2, estate.Offer: 1}
-	if rank[b.Effect] < rank[a.Effect] || b.Nearest > 0 && (a.Nearest == 0 || a.Nearest > b.Nearest || !slices.Equal(a.queues, b.queues)) || b.IfRemoved == estate.Leave && a.IfRemoved != estate.Leave {
+	if rank[b.Effect] < rank[a.Effect] || b.Nearest > 0 && (a.Nearest == 0 || a.Nearest > b.Nearest ||
+		!slices.Equal(a.queues, b.queues)) || b.IfRemoved == estate.Leave && a.IfRemoved != estate.Leave {
 		return false
 	}
 	for _, q := range a.queues {
@@ -55,7 +58,8 @@ func covers(b, a *more) bool {
 		}
 	}
 	wider := func(b, a []string) bool {
-		return len(b) == 0 || len(a) > 0 && (slices.Contains(b, string(estate.Everyone)) || !slices.ContainsFunc(a, func(s string) bool { return !slices.Contains(b, s) }))
+		return len(b) == 0 || len(a) > 0 && (slices.Contains(b, string(estate.Everyone)) || !slices.ContainsFunc(a,
+			func(s string) bool { return !slices.Contains(b, s) }))
 	}
 	// The scope of a machine-wide grant is more than that of one for people.
 	if len(a.To) == 0 && len(b.To) > 0 {
@@ -63,7 +67,8 @@ func covers(b, a *more) bool {
 	}
 	sameHours := len(b.Open) == 0 || fmt.Sprint(a.Open) == fmt.Sprint(b.Open)
 	excepts := !slices.ContainsFunc(b.Except, func(s string) bool { return !slices.Contains(a.Except, s) })
-	return wider(b.To, a.To) && wider(b.On, a.On) && wider(b.At, a.At) && wider(b.Sessions, a.Sessions) && wider(b.Platforms, a.Platforms) && sameHours && excepts
+	return wider(b.To, a.To) && wider(b.On, a.On) && wider(b.At, a.At) && wider(b.Sessions, a.Sessions) &&
+		wider(b.Platforms, a.Platforms) && sameHours && excepts
 }
 
 // ties finds grants that set the same default for the same people, to different queues.
@@ -78,7 +83,8 @@ func (c *checker) ties() {
 	for _, list := range by {
 		for _, g := range list[1:] {
 			if !slices.Equal(g.queues, list[0].queues) {
-				c.add(remark, "grants", g.Name, "give one of the two a higher default", "its default of %d ties with that of %s for the same people: the nearest, then the first by name, is taken", g.Default, list[0].Name)
+				c.add(remark, "grants", g.Name, "give one of the two a higher default", "its default of %d ties with that of %s "+
+					"for the same people: the nearest, then the first by name, is taken", g.Default, list[0].Name)
 			}
 		}
 	}

@@ -32,36 +32,62 @@ func TestFindings(t *testing.T) {
 	const queue = "queues: [{name: q, devices: [p], paths: [{device: p}]}]\n"
 	const plain = queue + "grants: [{name: g, effect: place, queues: [q], to: ['group:clerks']}"
 	for name, c := range map[string]struct{ add, severity, object, says string }{
-		"nothing":                   {plain + "]", "", "", ""},
-		"selects nothing":           {plain + ", {name: h, effect: offer, queues: ['label:x'], to: ['user:temp']}]", "warning", "grant h", "label:x selects no queue"},
-		"an empty group":            {plain + ", {name: h, effect: offer, queues: [q], to: ['group:nobody']}]", "warning", "grant h", "nobody whom the directory knows"},
-		"an unknown group":          {plain + ", {name: h, effect: withhold, queues: [q], to: ['group:clerkes', 'user:temp']}]", "note", "grant h", "does not know group:clerkes"},
-		"all excepted":              {plain + ", {name: h, effect: offer, queues: [q], to: ['user:temp'], except: ['unit:temps']}]", "warning", "grant h", "takes out everybody"},
-		"machines under to":         {plain + ", {name: h, effect: withhold, queues: [q], to: ['group:desks', 'user:temp']}]", "warning", "grant h", "holds machines only"},
-		"people under on":           {plain + ", {name: h, effect: withhold, queues: [q], on: ['group:clerks', 'machine:desk-1']}]", "warning", "grant h", "holds people only"},
-		"no machine":                {plain + ", {name: h, effect: withhold, queues: [q], on: ['group:nobody']}]", "warning", "grant h", "no machine that the directory knows"},
-		"a duplicate":               {plain + ", {name: h, effect: place, queues: [q], to: ['group:clerks']}]", "warning", "grant h", "the same as g"},
-		"shadowed":                  {plain + ", {name: h, effect: offer, queues: [q], to: ['group:clerks'], at: ['location:a']}]", "note", "grant h", "adds nothing beside g"},
-		"everyone left beside":      {plain + ", {name: h, effect: place, queues: [q], to: [everyone]}]", "warning", "grant h", "to everyone what the narrower grant g"},
-		"nobody receives":           {plain + "]\n---\nestate: 1\nqueues: [{name: r, devices: [p], paths: [{device: p}]}]", "warning", "queue r", "nobody receives it"},
-		"no path":                   {strings.Replace(plain, ", paths: [{device: p}]", "", 1) + "]", "warning", "queue q", "it has no path"},
-		"a gateway to nothing":      {strings.Replace(plain, "devices: [p], paths: [{device: p}]", "paths: [{gateway: true}]", 1) + "]", "warning", "queue q", "no device for the gateway"},
-		"no driver for a platform":  {strings.Replace(plain, "name: q,", "name: q, drivers: {windows: d},", 1) + "]", "warning", "queue q", "no driver fits ios/arm64, which 1 machine has"},
-		"a set of one":              {plain + "]\nserver_sets: [{name: t, style: standby, members: [s]}]", "note", "server set t", "one member only"},
-		"subnets across sites":      {plain + "]\n---\nestate: 1\nsubnets: [{cidr: 10.2.0.0/16, location: b}]", "warning", "subnet 10.2.0.0/16", "inside 10.0.0.0/8, which lies at a"},
-		"an address in no subnet":   {plain + "]\n---\nestate: 1\ndevices: [{name: far, uri: 'ipp://192.0.2.1/'}]", "note", "device far", "in no subnet"},
-		"an address twice":          {plain + "]\nstations: [{name: t, addresses: [10.0.0.1]}, {name: u, addresses: [10.0.0.1]}]", "warning", "station u", "also that of t"},
-		"a tie within a grant":      {"queues: [{name: q, devices: [p], paths: [{device: p}]}, {name: r, devices: [p], paths: [{device: p}]}]\ngrants: [{name: g, effect: place, queues: [q, r], to: ['group:clerks'], default: 3}]", "note", "grant g", "falls to 2 queues"},
-		"a tie between grants":      {"queues: [{name: q, devices: [p], paths: [{device: p}]}, {name: r, devices: [p], paths: [{device: p}]}]\ngrants: [{name: g, effect: place, queues: [q], to: ['group:clerks'], default: 3}, {name: h, effect: place, queues: [r], to: ['group:clerks'], default: 3}]", "note", "grant h", "ties with that of g"},
-		"access against a grant":    {strings.Replace(plain, "name: q,", "name: q, access: {allow: ['user:temp']},", 1) + ", {name: h, effect: offer, queues: [q], to: ['user:temp']}]", "warning", "grant g", "none of whom may print"},
-		"access against some":       {strings.Replace(plain, "name: q,", "name: q, access: {deny: ['user:jonas']},", 1) + "]", "note", "grant g", "1 of its 2 people"},
-		"permitted and not granted": {strings.Replace(plain, "name: q,", "name: q, access: {allow: ['group:clerks', 'user:temp']},", 1) + "]", "note", "queue q", "1 person may print to it, and no grant"},
+		"nothing": {plain + "]", "", "", ""},
+		"selects nothing": {plain + ", {name: h, effect: offer, queues: ['label:x'], to: ['user:temp']}]",
+			"warning", "grant h", "label:x selects no queue"},
+		"an empty group": {plain + ", {name: h, effect: offer, queues: [q], to: ['group:nobody']}]", "warning",
+			"grant h", "nobody whom the directory knows"},
+		"an unknown group": {plain + ", {name: h, effect: withhold, queues: [q], to: ['group:clerkes', " +
+			"'user:temp']}]", "note", "grant h", "does not know group:clerkes"},
+		"all excepted": {plain + ", {name: h, effect: offer, queues: [q], to: ['user:temp'], except: " +
+			"['unit:temps']}]", "warning", "grant h", "takes out everybody"},
+		"machines under to": {plain + ", {name: h, effect: withhold, queues: [q], to: ['group:desks', 'user:temp']}]",
+			"warning", "grant h", "holds machines only"},
+		"people under on": {plain + ", {name: h, effect: withhold, queues: [q], on: ['group:clerks', " +
+			"'machine:desk-1']}]", "warning", "grant h", "holds people only"},
+		"no machine": {plain + ", {name: h, effect: withhold, queues: [q], on: ['group:nobody']}]", "warning",
+			"grant h", "no machine that the directory knows"},
+		"a duplicate": {plain + ", {name: h, effect: place, queues: [q], to: ['group:clerks']}]", "warning",
+			"grant h", "the same as g"},
+		"shadowed": {plain + ", {name: h, effect: offer, queues: [q], to: ['group:clerks'], at: " +
+			"['location:a']}]", "note", "grant h", "adds nothing beside g"},
+		"everyone left beside": {plain + ", {name: h, effect: place, queues: [q], to: [everyone]}]", "warning",
+			"grant h", "to everyone what the narrower grant g"},
+		"nobody receives": {plain + "]\n---\nestate: 1\nqueues: [{name: r, devices: [p], paths: [{device: p}]}]",
+			"warning", "queue r", "nobody receives it"},
+		"no path": {strings.Replace(plain, ", paths: [{device: p}]", "", 1) + "]", "warning", "queue q",
+			"it has no path"},
+		"a gateway to nothing": {strings.Replace(plain, "devices: [p], paths: [{device: p}]", "paths: [{gateway: true}]",
+			1) + "]", "warning", "queue q", "no device for the gateway"},
+		"no driver for a platform": {strings.Replace(plain, "name: q,", "name: q, drivers: {windows: d},", 1) + "]",
+			"warning", "queue q", "no driver fits ios/arm64, which 1 machine has"},
+		"a set of one": {plain + "]\nserver_sets: [{name: t, style: standby, members: [s]}]", "note",
+			"server set t", "one member only"},
+		"subnets across sites": {plain + "]\n---\nestate: 1\nsubnets: [{cidr: 10.2.0.0/16, location: b}]", "warning",
+			"subnet 10.2.0.0/16", "inside 10.0.0.0/8, which lies at a"},
+		"an address in no subnet": {plain + "]\n---\nestate: 1\ndevices: [{name: far, uri: 'ipp://192.0.2.1/'}]", "note",
+			"device far", "in no subnet"},
+		"an address twice": {plain + "]\nstations: [{name: t, addresses: [10.0.0.1]}, {name: u, addresses: " +
+			"[10.0.0.1]}]", "warning", "station u", "also that of t"},
+		"a tie within a grant": {"queues: [{name: q, devices: [p], paths: [{device: p}]}, {name: r, devices: [p], " +
+			"paths: [{device: p}]}]\ngrants: [{name: g, effect: place, queues: [q, r], to: ['group:clerks'], default: 3}]",
+			"note", "grant g", "falls to 2 queues"},
+		"a tie between grants": {"queues: [{name: q, devices: [p], paths: [{device: p}]}, {name: r, devices: [p], " +
+			"paths: [{device: p}]}]\ngrants: [{name: g, effect: place, queues: [q], to: ['group:clerks'], default: 3}, {name: " +
+			"h, effect: place, queues: [r], to: ['group:clerks'], default: 3}]", "note", "grant h", "ties with that of g"},
+		"access against a grant": {strings.Replace(plain, "name: q,", "name: q, access: {allow: ['user:temp']},", 1) +
+			", {name: h, effect: offer, queues: [q], to: ['user:temp']}]", "warning", "grant g", "none of whom may print"},
+		"access against some": {strings.Replace(plain, "name: q,", "name: q, access: {deny: ['user:jonas']},", 1) + "]",
+			"note", "grant g", "1 of its 2 people"},
+		"permitted and not granted": {strings.Replace(plain, "name: q,", "name: q, access: {allow: ['group:clerks', "+
+			"'user:temp']},", 1) + "]", "note", "queue q", "1 person may print to it, and no grant"},
 	} {
 		w := world(t, checkEstate+c.add+"\n", checkDirectory)
 		found := lineup.Check(w.Estate, w.Directory)
 		hit := c.says == "" && len(found) == 0
 		for _, f := range found {
-			hit = hit || c.says != "" && f.Severity == c.severity && f.Object == c.object && f.At.String() == f.Object && strings.Contains(f.Says, c.says) && f.Fix != ""
+			hit = hit || c.says != "" && f.Severity == c.severity && f.Object == c.object && f.At.String() == f.Object &&
+				strings.Contains(f.Says, c.says) && f.Fix != ""
 		}
 		if !hit || len(found) > 2 {
 			t.Errorf("%s: %+v", name, found)
@@ -80,11 +106,13 @@ grants:
   - {name: i, effect: place, queues: [q], to: [everyone], at: ["location:a"]}
 `, checkDirectory)
 	g, _ := w.Reach("g")
-	if g.People != 1 || g.OfPeople != 3 || g.Everyone || g.MachineWide || !g.AnyMachine || strings.Join(g.Names, " ") != "mira" || strings.Join(g.Left, " ") != "jonas temp" || len(g.Queues) != 1 {
+	if g.People != 1 || g.OfPeople != 3 || g.Everyone || g.MachineWide || !g.AnyMachine || strings.Join(g.Names,
+		" ") != "mira" || strings.Join(g.Left, " ") != "jonas temp" || len(g.Queues) != 1 {
 		t.Errorf("%+v", g)
 	}
 	h, _ := w.Reach("h")
-	if h.Machines != 2 || h.OfMachines != 3 || !h.MachineWide || h.AnyMachine || strings.Join(h.Names, " ") != "desk-1 till" || len(h.Queues) != 0 {
+	if h.Machines != 2 || h.OfMachines != 3 || !h.MachineWide || h.AnyMachine || strings.Join(h.Names,
+		" ") != "desk-1 till" || len(h.Queues) != 0 {
 		t.Errorf("%+v", h)
 	}
 	i, _ := w.Reach("i")

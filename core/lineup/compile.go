@@ -1,7 +1,8 @@
-// Package lineup resolves who receives which queues. Compile turns an estate into a form that is fast to ask, Bind joins
-// it with a directory and live state, Resolve answers one context, Why explains one queue of an answer.
+// Package lineup resolves who receives which queues. Compile turns an estate into a form that is fast to ask, Bind
+// joins it with a directory and live state, Resolve answers one context, Why explains one queue of an answer.
 //
-// Every value here is immutable once made; any number of goroutines may ask the same World, each with a Scratch of its own.
+// Every value here is immutable once made; any number of goroutines may ask the same World, each with a Scratch of its
+// own.
 package lineup
 
 import (
@@ -28,7 +29,8 @@ type Estate struct {
 	subnets       *bart.Table[int32]
 	stationByName map[string]int32 // folded
 	stationByAddr map[netip.Addr]int32
-	drivers       []driver // sorted by name, as are servers, sets, devices, queues and grants: comparing numbers compares names
+	// sorted by name, as are servers, sets, devices, queues and grants: comparing numbers compares names
+	drivers []driver
 
 	queues      []queue
 	queueByName map[string]int32 // old names too
@@ -46,11 +48,12 @@ type driver struct {
 type queue struct {
 	loc, zone       int32
 	retired, paused bool
-	fits            *[platformCount + 1]int16 // by platform: the chosen driver, none for driverless, or noDriver; nil: always driverless
-	access          *access
-	open            *hours.Week
-	paths           []way
-	entries         []Entry // ready to be copied: one for each path, of a set one for each member
+	// by platform: the chosen driver, none for driverless, or noDriver; nil: always driverless
+	fits    *[platformCount + 1]int16
+	access  *access
+	open    *hours.Week
+	paths   []way
+	entries []Entry // ready to be copied: one for each path, of a set one for each member
 	*estate.Queue
 	ways    []fullWay
 	drivers []choice // by key
@@ -91,8 +94,8 @@ type choice struct {
 
 type access struct{ allow, deny *cond }
 
-// grant is what an answer reads of a grant; the conditions are looked up only where it has any that are not known to hold
-// from where it is filed.
+// grant is what an answer reads of a grant; the conditions are looked up only where it has any that are not known to
+// hold from where it is filed.
 type grant struct {
 	does      does
 	sessions  uint8
@@ -166,18 +169,25 @@ func Compile(doc *estate.Document, revision int, opts Options) *Estate {
 	means := sameTree && equalLists(doc, old.doc)
 	if !means {
 		c.book = path.NewBook(doc)
-		c.servers, c.sets, c.devices = numbers(doc.Servers, func(s *estate.Server) string { return s.Name }), numbers(doc.ServerSets, func(s *estate.ServerSet) string { return s.Name }), numbers(doc.Devices, func(d *estate.Device) string { return d.Name })
+		c.servers, c.sets, c.devices = numbers(doc.Servers, func(s *estate.Server) string {
+			return s.Name
+		}), numbers(doc.ServerSets, func(s *estate.ServerSet) string {
+			return s.Name
+		}), numbers(doc.Devices, func(d *estate.Device) string { return d.Name })
 	}
 	selections := c.compileQueues(old, means)
 	c.compileGrants(old, sameTree, selections)
 	e.index = newIndex(e)
-	e.timed = slices.ContainsFunc(e.grants, func(g grant) bool { return g.does&timed != 0 }) || slices.ContainsFunc(e.queues, func(q queue) bool { return q.open != nil })
+	e.timed = slices.ContainsFunc(e.grants, func(g grant) bool {
+		return g.does&timed != 0
+	}) || slices.ContainsFunc(e.queues, func(q queue) bool { return q.open != nil })
 	return e
 }
 
 // equalLists says whether everything that queues are compiled from besides the tree is as it was.
 func equalLists(a, b *estate.Document) bool {
-	return len(estate.Changes(&estate.Document{Drivers: a.Drivers, Servers: a.Servers, ServerSets: a.ServerSets, Devices: a.Devices},
+	return len(estate.Changes(&estate.Document{Drivers: a.Drivers, Servers: a.Servers, ServerSets: a.ServerSets,
+		Devices: a.Devices},
 		&estate.Document{Drivers: b.Drivers, Servers: b.Servers, ServerSets: b.ServerSets, Devices: b.Devices})) == 0
 }
 
@@ -224,7 +234,8 @@ func (c *compiler) compileQueues(old *Estate, means bool) (same bool) {
 		if at < len(old.queues) && old.queues[at].Name == q.Name {
 			before = &old.queues[at]
 		}
-		same = same && before != nil && at == i && q.Location == before.Location && slices.Equal(q.Labels, before.Labels) && slices.Equal(q.Formerly, before.Formerly)
+		same = same && before != nil && at == i && q.Location == before.Location && slices.Equal(q.Labels, before.Labels) &&
+			slices.Equal(q.Formerly, before.Formerly)
 		if before != nil && means && estate.SameQueue(q, before.Queue) {
 			e.queues[i] = *before
 			e.queues[i].Queue = q
@@ -232,7 +243,11 @@ func (c *compiler) compileQueues(old *Estate, means bool) (same bool) {
 		}
 		if c.servers == nil {
 			c.book = path.NewBook(e.doc)
-			c.servers, c.sets, c.devices = numbers(e.doc.Servers, func(s *estate.Server) string { return s.Name }), numbers(e.doc.ServerSets, func(s *estate.ServerSet) string { return s.Name }), numbers(e.doc.Devices, func(d *estate.Device) string { return d.Name })
+			c.servers, c.sets, c.devices = numbers(e.doc.Servers, func(s *estate.Server) string {
+				return s.Name
+			}), numbers(e.doc.ServerSets, func(s *estate.ServerSet) string {
+				return s.Name
+			}), numbers(e.doc.Devices, func(d *estate.Device) string { return d.Name })
 		}
 		e.queues[i] = c.queue(q)
 	}
@@ -256,7 +271,8 @@ func (c *compiler) queue(q *estate.Queue) queue {
 		out.loc = e.tree.byPath[q.Location]
 		out.zone = e.tree.locs[out.loc].zone
 	}
-	ready := Entry{Queue: q.Name, Scope: "user", IfRemoved: string(estate.Leave), Driver: estate.Driverless, Options: q.Defaults}
+	ready := Entry{Queue: q.Name, Scope: "user", IfRemoved: string(estate.Leave), Driver: estate.Driverless,
+		Options: q.Defaults}
 	if q.Title != "" {
 		text := q.Title // of its own, so that the entry does not keep the whole document
 		ready.Title = &text
@@ -342,7 +358,8 @@ func (c *compiler) compileGrants(old *Estate, sameTree, selections bool) {
 		for at < len(old.grants) && old.grants[at].more.Name < g.Name {
 			at++
 		}
-		if sameTree && at < len(old.grants) && old.grants[at].more.Name == g.Name && estate.SameGrant(g, old.grants[at].more.Grant) {
+		if sameTree && at < len(old.grants) && old.grants[at].more.Name == g.Name && estate.SameGrant(g,
+			old.grants[at].more.Grant) {
 			if e.grants[i] = old.grants[at]; selections {
 				continue
 			}
@@ -363,15 +380,19 @@ func (c *compiler) compileGrants(old *Estate, sameTree, selections bool) {
 
 func (c *compiler) grant(g *estate.Grant) grant {
 	of := *g // of its own, so that it does not keep the whole document
-	m := &more{Grant: &of, to: c.cond(g.To), on: c.cond(g.On), at: c.cond(g.At), except: c.cond(g.Except), open: week(g.Open), week: c.e.refs.week(g.Open)}
+	m := &more{Grant: &of, to: c.cond(g.To), on: c.cond(g.On), at: c.cond(g.At), except: c.cond(g.Except),
+		open: week(g.Open), week: c.e.refs.week(g.Open)}
 	m.filed = filingOf(m)
-	out := grant{nearest: int32(g.Nearest), weight: int16(g.Default), sessions: sessionBits(g.Sessions), platforms: platformBits(g.Platforms), only: none, atOne: none, more: m}
+	out := grant{nearest: int32(g.Nearest), weight: int16(g.Default), sessions: sessionBits(g.Sessions),
+		platforms: platformBits(g.Platforms), only: none, atOne: none, more: m}
 	if a := m.at; a != nil && m.filed != filedAt && len(a.locs) == 1 && len(a.written) == 1 {
 		out.atOne = a.locs[0]
 	}
-	for bit, is := range map[does]bool{withholds: g.Effect == estate.Withhold, places: g.Effect == estate.Place, insists: g.Insist, restores: g.IfRemoved != estate.Leave,
+	for bit, is := range map[does]bool{withholds: g.Effect == estate.Withhold, places: g.Effect == estate.Place,
+		insists: g.Insist, restores: g.IfRemoved != estate.Leave,
 		personal: m.to != nil, timed: m.open != nil,
-		conditions: m.to != nil && m.filed != filedTo || m.on != nil && m.filed != filedOn || m.at != nil && m.filed != filedAt && out.atOne == none || m.except != nil} {
+		conditions: m.to != nil && m.filed != filedTo || m.on != nil && m.filed != filedOn || m.at != nil &&
+			m.filed != filedAt && out.atOne == none || m.except != nil} {
 		if is {
 			out.does |= bit
 		}

@@ -30,7 +30,8 @@ func newRefs() *refs {
 }
 
 func (r *refs) clone() *refs {
-	return &refs{slices.Clip(r.groups), slices.Clip(r.units), slices.Clip(r.weeks), maps.Clone(r.groupByKey), maps.Clone(r.unitBy), maps.Clone(r.weekBy)}
+	return &refs{slices.Clip(r.groups), slices.Clip(r.units), slices.Clip(r.weeks), maps.Clone(r.groupByKey),
+		maps.Clone(r.unitBy), maps.Clone(r.weekBy)}
 }
 
 // week numbers windows; grants and queues often share them.

@@ -64,7 +64,8 @@ func (q Query) Context(now time.Time) (Context, error) {
 		complain("session", nearest(c.Session, estate.Sessions()), "%q is no kind of session", c.Session)
 	}
 	if c.Host != "" && c.Session != "remote" && c.Session != "virtual" {
-		complain("host", "leave the host out, or say session remote or virtual", "a %s session has no session host", c.Session)
+		complain("host", "leave the host out, or say session remote or virtual",
+			"a %s session has no session host", c.Session)
 	}
 	if c.Platform != "" && !estate.ValidPlatform(c.Platform, false) {
 		fix := "write os/arch, such as windows/x64"
@@ -92,7 +93,8 @@ func (q Query) Context(now time.Time) (Context, error) {
 
 // Query writes a context as the question that it answers, without its time.
 func (c Context) Query() Query {
-	q := Query{User: optText(c.User), Machine: optText(c.Machine), Host: optText(c.Host), Location: optText(c.Location), Session: optText(c.Session), Platform: optText(c.Platform)}
+	q := Query{User: optText(c.User), Machine: optText(c.Machine), Host: optText(c.Host), Location: optText(c.Location),
+		Session: optText(c.Session), Platform: optText(c.Platform)}
 	for _, a := range c.Addresses {
 		q.Addresses = append(q.Addresses, a.String())
 	}
@@ -235,7 +237,8 @@ func (w *World) locate(f *facts, explain bool) error {
 	if f.Location != "" {
 		at, ok := e.tree.byPath[f.Location]
 		if !ok {
-			return fault.New(fault.Invalid, "location-unknown", nearest(f.Location, e.tree.paths()), "the estate has no location %q", f.Location)
+			return fault.New(fault.Invalid, "location-unknown", nearest(f.Location, e.tree.paths()),
+				"the estate has no location %q", f.Location)
 		}
 		f.at, f.locationFrom = at, "given"
 		return nil
@@ -249,7 +252,8 @@ func (w *World) locate(f *facts, explain bool) error {
 			}
 			f.locationFrom = "unknown"
 			if explain {
-				f.notes = append(f.notes, fmt.Sprintf("The directory puts the machine %s at %q, which is no location of the estate, so its location counts as unknown.", f.Machine, m.Location))
+				f.notes = append(f.notes, fmt.Sprintf("The directory puts the machine %s at %q, which is no location of the "+
+					"estate, so its location counts as unknown.", f.Machine, m.Location))
 			}
 			return nil
 		}

@@ -95,7 +95,8 @@ func (w *World) candidates(c Context, s *Scratch, f func(g *more, timed bool)) e
 	return nil
 }
 
-// Refuses says why a queue takes no jobs at a time, in words, empty where it does: it is paused, or closed by its hours.
+// Refuses says why a queue takes no jobs at a time, in words, empty where it does: it is paused, or closed by its
+// hours.
 func (w *World) Refuses(called string, at time.Time) string {
 	i, ok := w.Estate.queueByName[called]
 	if !ok {
@@ -110,7 +111,8 @@ func (w *World) Refuses(called string, at time.Time) string {
 		return ""
 	}
 	if next, ok := q.open.NextEdge(at, zone); ok {
-		return fmt.Sprintf("the queue %s is closed at this hour; it takes jobs again from %s", q.Name, next.In(zone).Format("Mon 2 January 15:04"))
+		return fmt.Sprintf("the queue %s is closed at this hour; it takes jobs again from %s", q.Name,
+			next.In(zone).Format("Mon 2 January 15:04"))
 	}
 	return fmt.Sprintf("the queue %s is closed", q.Name)
 }

@@ -7,8 +7,8 @@ import (
 	"time"
 )
 
-// AppendJSON appends the lineup as JSON, as encoding/json would mean it, without reflection. Where sum is not nil, all of
-// it but the revision and the time goes into it: what a reader acts upon.
+// AppendJSON appends the lineup as JSON, as encoding/json would mean it, without reflection. Where sum is not nil, all
+// of it but the revision and the time goes into it: what a reader acts upon.
 func (l *Lineup) AppendJSON(b []byte, sum hash.Hash) []byte {
 	from := len(b)
 	said := func() {

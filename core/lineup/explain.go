@@ -143,7 +143,8 @@ func listed(kind string, wanted []string, found string, holds bool) Condition {
 }
 
 func (x explainer) grant(g *more, q int32) GrantWhy {
-	out := GrantWhy{Grant: g.Name, Effect: g.Effect, Selects: []string{}, Nearest: g.Nearest, Default: g.Default, Conditions: []Condition{}}
+	out := GrantWhy{Grant: g.Name, Effect: g.Effect, Selects: []string{}, Nearest: g.Nearest, Default: g.Default,
+		Conditions: []Condition{}}
 	for _, s := range g.Queues {
 		if slices.Contains(x.sel.one(s), q) {
 			out.Selects = append(out.Selects, s)

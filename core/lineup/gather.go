@@ -93,11 +93,13 @@ func (w *World) matches(g *grant, f *facts) bool {
 }
 
 func (w *World) to(c *cond, f *facts) bool {
-	return f.user != "" && (c.everyone || slices.Contains(c.users, f.user) || overlap(f.names, c.users) || overlap(c.groups, f.userGroups) || overlap(c.units, f.userUnits))
+	return f.user != "" && (c.everyone || slices.Contains(c.users, f.user) || overlap(f.names, c.users) ||
+		overlap(c.groups, f.userGroups) || overlap(c.units, f.userUnits))
 }
 
 func (w *World) on(c *cond, f *facts) bool {
-	return f.machine != "" && (slices.Contains(c.machines, f.machine) || overlap(c.groups, f.machGroups) || overlap(c.units, f.machUnits)) ||
+	return f.machine != "" && (slices.Contains(c.machines, f.machine) || overlap(c.groups, f.machGroups) ||
+		overlap(c.units, f.machUnits)) ||
 		f.host != "" && slices.Contains(c.hosts, f.host)
 }
 

@@ -8,8 +8,8 @@ import (
 	"cirque/core/name"
 )
 
-// A Holding is one grant that names somebody, directly or through what they are in. Whether it matches just now depends on
-// the context; that is Resolve's and Why's to say.
+// A Holding is one grant that names somebody, directly or through what they are in. Whether it matches just now depends
+// on the context; that is Resolve's and Why's to say.
 type Holding struct {
 	Grant   string        `json:"grant"`
 	Effect  estate.Effect `json:"effect"`
@@ -79,7 +79,9 @@ func (w *World) Holdings(kind, called string) []Holding {
 		for _, more := range []struct {
 			kind string
 			is   bool
-		}{{"to", g.to != nil && kind == "machine"}, {"on", g.on != nil && kind == "user"}, {"at", g.at != nil}, {"sessions", len(g.Sessions) > 0}, {"platforms", len(g.Platforms) > 0}, {"open", len(g.Open) > 0}, {"nearest", g.Nearest > 0}, {"except", g.except != nil}} {
+		}{{"to", g.to != nil && kind == "machine"}, {"on", g.on != nil && kind == "user"}, {"at", g.at != nil},
+			{"sessions", len(g.Sessions) > 0}, {"platforms", len(g.Platforms) > 0}, {"open", len(g.Open) > 0},
+			{"nearest", g.Nearest > 0}, {"except", g.except != nil}} {
 			if more.is {
 				h.Further = append(h.Further, more.kind)
 			}

@@ -38,15 +38,18 @@ groups:
 		return out
 	}
 	if got, want := say(w.Holdings("user", "Mira")), []string{
-		"both true user:MIRA [q] []", "mine true user:mira [r] [at sessions]", "nested false group:ticketing (through clerks) [q r] [except]",
+		"both true user:MIRA [q] []", "mine true user:mira [r] [at sessions]", "nested false group:ticketing (through " +
+			"clerks) [q r] [except]",
 		"till false everyone [q] [on]", "unit false unit:staff [q] []"}; !reflect.DeepEqual(got, want) {
 		t.Errorf("%q\nwant %q", got, want)
 	}
-	if got, want := say(w.Holdings("machine", "TILL-07")), []string{"till false group:tills [q] [to]"}; !reflect.DeepEqual(got, want) {
+	if got, want := say(w.Holdings("machine", "TILL-07")), []string{"till false group:tills [q] [to]"}; !reflect.DeepEqual(
+		got, want) {
 		t.Errorf("%q\nwant %q", got, want)
 	}
 	got := lineup.Memberships(w.Directory, "user", "mira")
-	if want := []lineup.Membership{{Group: "clerks", Direct: true, Through: []string{}}, {Group: "ticketing", Through: []string{"clerks"}}}; !reflect.DeepEqual(got, want) {
+	if want := []lineup.Membership{{Group: "clerks", Direct: true, Through: []string{}}, {Group: "ticketing",
+		Through: []string{"clerks"}}}; !reflect.DeepEqual(got, want) {
 		t.Errorf("%+v", got)
 	}
 	if got := lineup.Memberships(directory.New(directory.Records{}), "machine", "m"); len(got) != 0 {

@@ -35,7 +35,8 @@ type index struct {
 func newIndex(e *Estate) index {
 	x := index{byUser: map[string][]int32{}, byMachine: map[string][]int32{}, byHost: map[string][]int32{},
 		toGroup: make([][]int32, len(e.refs.groups)), onGroup: make([][]int32, len(e.refs.groups)),
-		toUnit: make([][]int32, len(e.refs.units)), onUnit: make([][]int32, len(e.refs.units)), byLoc: make([][]int32, len(e.tree.locs))}
+		toUnit: make([][]int32, len(e.refs.units)), onUnit: make([][]int32, len(e.refs.units)), byLoc: make([][]int32,
+			len(e.tree.locs))}
 	for i := range e.grants {
 		x.file(e.grants[i].more, int32(i))
 	}

@@ -17,7 +17,8 @@ import (
 
 var organisation = sync.OnceValue(func() *large.Organisation { return large.New(1, large.Full) })
 
-// TestLargeIsAsIntended: a median context of the large organisation matches about 40 grants and receives about 12 queues.
+// TestLargeIsAsIntended: a median context of the large organisation matches about 40 grants and receives about 12
+// queues.
 func TestLargeIsAsIntended(t *testing.T) {
 	t.Parallel()
 	o := large.New(1, large.Small)
@@ -94,7 +95,8 @@ func BenchmarkLarge(b *testing.B) {
 		again := options
 		again.Reuse = e
 		for b.Loop() {
-			changed := sorted.With([]estate.Change{{Ref: estate.Ref{List: "grants", Name: g.Name}, Before: &sorted.Grants[777], After: &g}})
+			changed := sorted.With([]estate.Change{{Ref: estate.Ref{List: "grants", Name: g.Name}, Before: &sorted.Grants[777],
+				After: &g}})
 			lineup.Compile(changed, 2, again)
 		}
 	})

@@ -35,7 +35,8 @@ type oracle struct {
 func fold(a string) string { return strings.ToLower(a) } // the random worlds use ASCII
 
 func (o *oracle) setUp(c lineup.Context) {
-	o.user, o.machine, o.host, o.addrs, o.loc, o.session, o.platform, o.time = c.User, c.Machine, c.Host, c.Addresses, c.Location, c.Session, c.Platform, c.Time
+	o.user, o.machine, o.host, o.addrs, o.loc, o.session, o.platform, o.time = c.User, c.Machine, c.Host, c.Addresses,
+		c.Location, c.Session, c.Platform, c.Time
 	if o.machine == "" {
 	search:
 		for _, a := range o.addrs {
@@ -136,7 +137,8 @@ func (o *oracle) holds(entry, side string) bool {
 	case "host":
 		return o.host != "" && fold(v) == fold(o.host)
 	case "group":
-		return people && o.inGroup("user", o.user, v, map[string]bool{}) || machines && o.inGroup("machine", o.machine, v, map[string]bool{})
+		return people && o.inGroup("user", o.user, v, map[string]bool{}) || machines && o.inGroup("machine", o.machine, v,
+			map[string]bool{})
 	case "unit":
 		return people && pathUnder(o.userUnit(), fold(v)) || machines && pathUnder(o.machineUnit(), fold(v))
 	case "location":
@@ -159,7 +161,8 @@ func (o *oracle) some(entries []string, side string) bool {
 }
 
 func (o *oracle) matches(g estate.Grant, q estate.Queue) bool {
-	if len(g.To) > 0 && !o.some(g.To, "to") || len(g.On) > 0 && !o.some(g.On, "on") || len(g.At) > 0 && !o.some(g.At, "at") {
+	if len(g.To) > 0 && !o.some(g.To, "to") || len(g.On) > 0 && !o.some(g.On, "on") || len(g.At) > 0 &&
+		!o.some(g.At, "at") {
 		return false
 	}
 	if len(g.Sessions) > 0 && !slices.Contains(g.Sessions, o.session) {
@@ -233,7 +236,8 @@ func (o *oracle) member(set estate.ServerSet) (string, bool) {
 			continue
 		}
 		sum := sha256.Sum256([]byte(m + "\x00" + key))
-		if best == "" || set.Style == estate.Spread && (bytes.Compare(sum[:8], score) > 0 || bytes.Equal(sum[:8], score) && m < best) {
+		if best == "" || set.Style == estate.Spread && (bytes.Compare(sum[:8], score) > 0 || bytes.Equal(sum[:8],
+			score) && m < best) {
 			best, score = m, sum[:8]
 		}
 	}
@@ -476,11 +480,13 @@ func (o *oracle) steps(r *row) {
 		r.reason = "no-driver"
 		return
 	}
-	r.entry = lineup.Entry{Queue: q.Name, Stranded: chosen < 0, Distance: o.distance(q.Location), Driver: direct, Options: q.Defaults}
+	r.entry = lineup.Entry{Queue: q.Name, Stranded: chosen < 0, Distance: o.distance(q.Location), Driver: direct,
+		Options: q.Defaults}
 	o.fill(&r.entry, q, fit[max(chosen, 0)])
 }
 
-func (o *oracle) inOrder(entries []lineup.Entry, out []lineup.LeftOut, weights map[string]int) ([]lineup.Entry, []lineup.LeftOut) {
+func (o *oracle) inOrder(entries []lineup.Entry, out []lineup.LeftOut, weights map[string]int) ([]lineup.Entry,
+	[]lineup.LeftOut) {
 	sort.Slice(out, func(i, j int) bool { return out[i].Queue < out[j].Queue })
 	near := func(a, b lineup.Entry) int {
 		switch {
@@ -498,7 +504,8 @@ func (o *oracle) inOrder(entries []lineup.Entry, out []lineup.LeftOut, weights m
 		if e.Effect == "offered" || weights[e.Queue] == 0 {
 			continue
 		}
-		if best < 0 || weights[e.Queue] > weights[entries[best].Queue] || weights[e.Queue] == weights[entries[best].Queue] && near(e, entries[best]) < 0 {
+		if best < 0 || weights[e.Queue] > weights[entries[best].Queue] || weights[e.Queue] == weights[entries[best].Queue] &&
+			near(e, entries[best]) < 0 {
 			best = i
 		}
 	}
@@ -511,7 +518,8 @@ func (o *oracle) inOrder(entries []lineup.Entry, out []lineup.LeftOut, weights m
 			return a.Default
 		}
 		if a.Effect != b.Effect {
-			return slices.Index([]string{"placed", "picked", "offered"}, a.Effect) < slices.Index([]string{"placed", "picked", "offered"}, b.Effect)
+			return slices.Index([]string{"placed", "picked", "offered"}, a.Effect) < slices.Index([]string{"placed", "picked",
+				"offered"}, b.Effect)
 		}
 		return near(a, b) < 0
 	})
@@ -562,7 +570,8 @@ func (o *oracle) fill(e *lineup.Entry, q estate.Queue, p estate.Path) {
 			if via != nil {
 				kind = path.Set
 			}
-			e.Path = lineup.Taken{Through: kind, Server: &s.Name, Set: via, URI: s.URI + root + strings.ReplaceAll(remote, " ", "%20")}
+			e.Path = lineup.Taken{Through: kind, Server: &s.Name, Set: via, URI: s.URI + root + strings.ReplaceAll(remote,
+				" ", "%20")}
 		}
 	}
 	for _, d := range o.doc.Drivers {

@@ -70,8 +70,8 @@ func (w *World) usable(q *queue, i int, f *facts, s *Scratch) (member int32, ok 
 	return 0, true
 }
 
-// choose gives the member of a set that serves somebody. A returning member takes only its share of them, unless no other
-// serves.
+// choose gives the member of a set that serves somebody. A returning member takes only its share of them, unless no
+// other serves.
 func (w *World) choose(p *fullWay, who path.Spreader) (member int, ok bool) {
 	serving := func(i int) bool { return w.serving[p.members[i]] }
 	if w.share != nil {

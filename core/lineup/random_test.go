@@ -88,7 +88,8 @@ func TestAgainstOracle(t *testing.T) {
 	}
 	// A comparison of nothing with nothing proves nothing.
 	if entries < count || len(left) != 7 || effects[lineup.Picked] < count/40 || sets < count/40 || closed < count/40 {
-		t.Errorf("the worlds are too dull: %d entries %v, %d through sets, %d closed, left out %v", entries, effects, sets, closed, left)
+		t.Errorf("the worlds are too dull: %d entries %v, %d through sets, %d closed, left out %v", entries, effects, sets,
+			closed, left)
 	}
 }
 
@@ -136,7 +137,8 @@ func checkWhy(t *testing.T, w *lineup.World, c lineup.Context, doc *estate.Docum
 			all := true
 			for _, cond := range g.Conditions {
 				all = all && cond.Holds
-				if held := len(cond.Held) > 0; cond.Kind != "except" && held != cond.Holds || cond.Kind == "except" && held == cond.Holds {
+				if held := len(cond.Held) > 0; cond.Kind != "except" && held != cond.Holds || cond.Kind == "except" &&
+					held == cond.Holds {
 					t.Fatalf("condition %+v of %s contradicts itself", cond, g.Grant)
 				}
 			}

@@ -60,8 +60,8 @@ func (e *Estate) GrantsSelecting(queues map[string]bool) []string {
 	return out
 }
 
-// Touches says whether any marked grant's conditions, but for the hours, hold in a context: only then can a change of it,
-// or of a queue that it selects, change the context's lineup. The error is Resolve's.
+// Touches says whether any marked grant's conditions, but for the hours, hold in a context: only then can a change of
+// it, or of a queue that it selects, change the context's lineup. The error is Resolve's.
 func (w *World) Touches(c Context, m Mark, s *Scratch) (bool, error) {
 	f, err := w.facts(c, s, false)
 	if err != nil {
@@ -89,8 +89,8 @@ func (w *World) whole(g *grant, f *facts) bool {
 	return w.matches(g, f)
 }
 
-// EachUser calls f for every user whom the to of a marked grant names, by folded name, perhaps more than once; limited is
-// false where some marked grant is not limited by people at all, and f has not been called for everybody then.
+// EachUser calls f for every user whom the to of a marked grant names, by folded name, perhaps more than once; limited
+// is false where some marked grant is not limited by people at all, and f has not been called for everybody then.
 func (w *World) EachUser(m Mark, f func(folded string)) (limited bool) {
 	for _, g := range m.grants {
 		if to := w.Estate.grants[g].more.to; to == nil || !w.eachIn(to, f) {
@@ -142,7 +142,8 @@ type Reach struct {
 
 const reachNames = 12
 
-// Reach works out whom a grant can reach; ok is false where there is no such grant. Seen and OfSeen are left to the caller.
+// Reach works out whom a grant can reach; ok is false where there is no such grant. Seen and OfSeen are left to the
+// caller.
 func (w *World) Reach(called string) (r Reach, ok bool) {
 	e := w.Estate
 	i, ok := e.grantNumber(called)
@@ -150,7 +151,8 @@ func (w *World) Reach(called string) (r Reach, ok bool) {
 		return r, false
 	}
 	g := e.grants[i].more
-	r = Reach{Grant: called, Everyone: g.to == nil || g.to.everyone, AnyMachine: g.on == nil, MachineWide: g.to == nil, Queues: []string{}, Names: []string{}, Left: []string{}}
+	r = Reach{Grant: called, Everyone: g.to == nil || g.to.everyone, AnyMachine: g.on == nil, MachineWide: g.to == nil,
+		Queues: []string{}, Names: []string{}, Left: []string{}}
 	for _, q := range g.queues {
 		r.Queues = append(r.Queues, e.queues[q].Name)
 	}

@@ -13,7 +13,8 @@ import (
 func (x explainer) hours(written []estate.Window, w hours.Week, q int32) Condition {
 	zone := x.w.Estate.tree.zones[x.w.Estate.queues[q].zone]
 	now := hours.At(x.f.Time, zone)
-	c := Condition{Kind: "open", Wanted: []string{}, Held: []string{}, Holds: w.Open(now), Found: x.f.Time.In(zone).Format("Mon 15:04") + ", by the clock of " + zone.String()}
+	c := Condition{Kind: "open", Wanted: []string{}, Held: []string{}, Holds: w.Open(now),
+		Found: x.f.Time.In(zone).Format("Mon 15:04") + ", by the clock of " + zone.String()}
 	for i, one := range written {
 		text := windowText(one)
 		c.Wanted = append(c.Wanted, text)

@@ -210,8 +210,8 @@ func (w *World) count(f *facts, s *Scratch) {
 	}
 }
 
-// isNamed says whether the answer's row for a queue names the grant of a pair: the withholding ones where it is withheld,
-// the giving ones where it is left out else, and the counting ones where it is in the lineup.
+// isNamed says whether the answer's row for a queue names the grant of a pair: the withholding ones where it is
+// withheld, the giving ones where it is left out else, and the counting ones where it is in the lineup.
 func (s *Scratch) isNamed(c *considered, p int32) bool {
 	return s.pairs[p].does&withholds != 0 == (c.reason == Withheld) && (c.reason != "" || !s.pairs[p].passed)
 }
@@ -234,8 +234,8 @@ func (w *World) picks(f *facts, s *Scratch) {
 	}
 }
 
-// Permitted says whether a context may print to a queue at all (step 3), whatever grants say. Errors are a queue or given
-// location that the estate does not know.
+// Permitted says whether a context may print to a queue at all (step 3), whatever grants say. Errors are a queue or
+// given location that the estate does not know.
 func (w *World) Permitted(c Context, called string) (bool, error) {
 	i, ok := w.Estate.queueByName[called]
 	if !ok {

@@ -53,7 +53,8 @@ func context(t testing.TB, query string) lineup.Context {
 // TestSample holds the contract's own sample against its own answer.
 func TestSample(t *testing.T) {
 	w := world(t, read(t, "sample.yaml"), read(t, "directory.yaml"))
-	got, err := w.Resolve(context(t, `{"user":"mira.solvang","addresses":["::ffff:10.40.8.77"],"platform":"windows/x64","time":"2026-11-23T10:00:00Z"}`), nil)
+	got, err := w.Resolve(context(t,
+		`{"user":"mira.solvang","addresses":["::ffff:10.40.8.77"],"platform":"windows/x64","time":"2026-11-23T10:00:00Z"}`), nil)
 	if err != nil {
 		t.Fatal(err)
 	}

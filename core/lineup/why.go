@@ -117,8 +117,10 @@ func (w *World) Why(c Context, called string) (*Why, error) {
 		return nil, err
 	}
 	q := &e.queues[i]
-	out := &Why{Context: f.echo(new(echoed)), Revision: e.revision, Queue: q.Name, Title: title(q), MachineFrom: f.machineFrom, LocationFrom: f.locationFrom,
-		Notes: f.notes, Grants: []GrantWhy{}, Drivers: []DriverWhy{}, Paths: []PathWhy{}, NearMisses: []NearMiss{}, Entry: []Entry{}, LeftOut: []LeftOut{}}
+	out := &Why{Context: f.echo(new(echoed)), Revision: e.revision, Queue: q.Name, Title: title(q),
+		MachineFrom: f.machineFrom, LocationFrom: f.locationFrom,
+		Notes: f.notes, Grants: []GrantWhy{}, Drivers: []DriverWhy{}, Paths: []PathWhy{}, NearMisses: []NearMiss{},
+		Entry: []Entry{}, LeftOut: []LeftOut{}}
 	if out.Notes == nil {
 		out.Notes = []string{}
 	}
@@ -251,7 +253,8 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 		en := out.Entry[0]
 		out.Says = fmt.Sprintf("%s is %s by %s, through %s.", q.Name, en.Effect, names(en.Grants), through(en.Path))
 		if en.Stranded {
-			out.Says = fmt.Sprintf("%s is %s by %s, but stranded: no path can be used just now.", q.Name, en.Effect, names(en.Grants))
+			out.Says = fmt.Sprintf("%s is %s by %s, but stranded: no path can be used just now.", q.Name, en.Effect,
+				names(en.Grants))
 		}
 		out.Default = x.whyDefault(en, l)
 		return
@@ -262,22 +265,26 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 	case Retired:
 		out.Says = fmt.Sprintf("%s is left out: the queue is retired.", q.Name)
 	case NotPermitted:
-		out.Says = fmt.Sprintf("%s is left out: %s gives it, but the queue's access does not permit it.", q.Name, names(out.LeftOut[0].Grants))
+		out.Says = fmt.Sprintf("%s is left out: %s gives it, but the queue's access does not permit it.", q.Name,
+			names(out.LeftOut[0].Grants))
 	case NoPath:
 		out.Says = fmt.Sprintf("%s is left out: no path leads there from here.", q.Name)
 	case NoDriver:
 		out.Says = fmt.Sprintf("%s is left out: none of its drivers fits %s.", q.Name, x.f.Platform)
 	case NotNearest:
-		out.Says = fmt.Sprintf("%s is left out: %s gives only its nearest queues here, and others are nearer.", q.Name, names(out.LeftOut[0].Grants))
+		out.Says = fmt.Sprintf("%s is left out: %s gives only its nearest queues here, and others are nearer.", q.Name,
+			names(out.LeftOut[0].Grants))
 	case NoDistance:
-		out.Says = fmt.Sprintf("%s is left out: %s gives only its nearest queues, and this one has no distance from here.", q.Name, names(out.LeftOut[0].Grants))
+		out.Says = fmt.Sprintf("%s is left out: %s gives only its nearest queues, and this one has no distance from here.",
+			q.Name, names(out.LeftOut[0].Grants))
 	default:
 		switch {
 		case len(out.Grants) == 0:
 			out.Says = fmt.Sprintf("%s is not in the lineup: no grant selects it, so nobody receives it.", q.Name)
 		case len(out.NearMisses) > 0:
 			m := out.NearMisses[0]
-			out.Says = fmt.Sprintf("%s is not in the lineup: no grant matches. The nearest is %s, which failed by %s alone.", q.Name, m.Grant, kindWord(m.Condition.Kind))
+			out.Says = fmt.Sprintf("%s is not in the lineup: no grant matches. The nearest is %s, which failed by %s alone.",
+				q.Name, m.Grant, kindWord(m.Condition.Kind))
 		default:
 			out.Says = fmt.Sprintf("%s is not in the lineup: no grant that gives it matches.", q.Name)
 		}
@@ -285,7 +292,8 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 }
 
 func kindWord(kind string) string {
-	return map[string]string{"to": "the people (to)", "on": "the machine (on)", "at": "the place (at)", "sessions": "the kind of session (sessions)",
+	return map[string]string{"to": "the people (to)", "on": "the machine (on)", "at": "the place (at)",
+		"sessions":  "the kind of session (sessions)",
 		"platforms": "the platform (platforms)", "open": "the hours (open)", "except": "an exception (except)"}[kind]
 }
 
@@ -314,12 +322,15 @@ func through(t Taken) string {
 func (x explainer) whyDefault(en Entry, l *Lineup) string {
 	weight := 0
 	for _, name := range en.Grants {
-		i, _ := slices.BinarySearchFunc(x.w.Estate.grants, name, func(g grant, n string) int { return cmp.Compare(g.more.Name, n) })
+		i, _ := slices.BinarySearchFunc(x.w.Estate.grants, name, func(g grant, n string) int {
+			return cmp.Compare(g.more.Name, n)
+		})
 		weight = max(weight, int(x.w.Estate.grants[i].weight))
 	}
 	switch {
 	case en.Default:
-		return fmt.Sprintf("It is the default: weight %d is the highest here, then the smallest distance, then the name.", weight)
+		return fmt.Sprintf("It is the default: weight %d is the highest here, then the smallest distance, "+
+			"then the name.", weight)
 	case en.Effect == Offered:
 		return "It is not the default: an offered queue never is until it is picked."
 	case weight == 0:

@@ -20,7 +20,8 @@ func (x explainer) drivers(q *queue, out *Why) {
 	ok := chosen != noDriver
 	took := false
 	for _, c := range q.drivers {
-		d := DriverWhy{Key: c.key, Driver: estate.Driverless, Fits: x.f.Platform == "" || e.driverFits(c.driver, x.f.Platform, system)}
+		d := DriverWhy{Key: c.key, Driver: estate.Driverless, Fits: x.f.Platform == "" || e.driverFits(c.driver,
+			x.f.Platform, system)}
 		if c.driver != none {
 			d.Driver, d.Exact = e.drivers[c.driver].name, &e.drivers[c.driver].exact
 		}
@@ -69,12 +70,14 @@ func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 	for i := range q.paths {
 		p, full := &q.paths[i], &q.ways[i]
 		member, usable := x.w.usable(q, i, x.f, s)
-		y := PathWhy{Path: q.entries[p.first+member].Path, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f), Usable: usable}
+		y := PathWhy{Path: q.entries[p.first+member].Path, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f),
+			Usable: usable}
 		if p.at != nil {
 			y.Conditions = append(y.Conditions, x.condition("at", p.at, x.w.at))
 		}
 		if p.sessions != 0 {
-			y.Conditions = append(y.Conditions, listed("sessions", q.Paths[i].Sessions, x.f.Session, p.sessions&x.f.session != 0))
+			y.Conditions = append(y.Conditions, listed("sessions", q.Paths[i].Sessions, x.f.Session,
+				p.sessions&x.f.session != 0))
 		}
 		switch d := estate.Driverless; {
 		case p.kind == wayGateway || direct == none:
@@ -110,7 +113,8 @@ func (x explainer) share(p *fullWay, taken Taken) string {
 	case x.returning(p) != "":
 		return fmt.Sprintf("; of the set %s this one takes the person, while %s is returning", p.Set, x.returning(p))
 	case p.Style == estate.Spread:
-		return fmt.Sprintf("; of the set %s, which spreads people over its members, %s falls to this one", p.Set, *taken.Server)
+		return fmt.Sprintf("; of the set %s, which spreads people over its members, %s falls to this one", p.Set,
+			*taken.Server)
 	}
 	return fmt.Sprintf("; of the set %s, %s is the first on duty", p.Set, *taken.Server)
 }

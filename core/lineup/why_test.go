@@ -21,8 +21,10 @@ func why(t *testing.T, query, queue string) *lineup.Why {
 
 func TestWhyNotNearest(t *testing.T) {
 	t.Parallel()
-	y := why(t, `{"user":"mira.solvang","machine":"till-07","session":"mobile","platform":"windows/x64"}`, "booking-hall-mono")
-	if y.Present || y.Reason != lineup.NotGranted || len(y.NearMisses) != 1 || y.NearMisses[0].Condition.Kind != "sessions" || !strings.Contains(y.NearMisses[0].Change, "mobile") {
+	y := why(t, `{"user":"mira.solvang","machine":"till-07","session":"mobile","platform":"windows/x64"}`,
+		"booking-hall-mono")
+	if y.Present || y.Reason != lineup.NotGranted || len(y.NearMisses) != 1 ||
+		y.NearMisses[0].Condition.Kind != "sessions" || !strings.Contains(y.NearMisses[0].Change, "mobile") {
 		t.Errorf("%+v", y)
 	}
 	if len(y.Notes) != 1 || !strings.Contains(y.Notes[0], "old name of hall-mono") {
@@ -36,28 +38,33 @@ func TestWhyNotNearest(t *testing.T) {
 // TestWhySaysTwoFailures: what fails by two conditions is no near miss.
 func TestWhyTwoFailures(t *testing.T) {
 	t.Parallel()
-	if y := why(t, `{"user":"nobody","machine":"desk-112","platform":"windows/x64"}`, "hall-mono"); len(y.NearMisses) != 0 || y.Grants[0].Matches {
+	if y := why(t, `{"user":"nobody","machine":"desk-112","platform":"windows/x64"}`,
+		"hall-mono"); len(y.NearMisses) != 0 || y.Grants[0].Matches {
 		t.Errorf("%+v", y.NearMisses)
 	}
 }
 
 func TestWhyNestedGroup(t *testing.T) {
 	t.Parallel()
-	w := world(t, read(t, "sample.yaml"), read(t, "directory.yaml")+"\n---\ndirectory: 1\ngroups: [{name: temps-booking, members: ['user:temp.one']}]\n")
+	w := world(t, read(t, "sample.yaml"), read(t, "directory.yaml")+"\n---\ndirectory: 1\ngroups: [{name: "+
+		"temps-booking, members: ['user:temp.one']}]\n")
 	y, err := w.Why(context(t, `{"user":"temp.one","machine":"till-07","platform":"linux/x64"}`), "hall-mono")
 	if err != nil || !y.Present {
 		t.Fatal(y, err)
 	}
-	if held := y.Grants[0].Conditions[0].Held; len(held) != 1 || held[0] != "group:booking-clerks (through temps-booking)" {
+	if held := y.Grants[0].Conditions[0].Held; len(held) != 1 || held[0] != "group:booking-clerks (through "+
+		"temps-booking)" {
 		t.Errorf("held %q", held)
 	}
 }
 
 func TestWhyUnknownFixedLocation(t *testing.T) {
 	t.Parallel()
-	w := world(t, read(t, "sample.yaml"), strings.ReplaceAll(read(t, "directory.yaml"), "location: ardholm/quay-house,", "location: elsewhere,"))
+	w := world(t, read(t, "sample.yaml"), strings.ReplaceAll(read(t, "directory.yaml"), "location: ardholm/quay-house,",
+		"location: elsewhere,"))
 	y, err := w.Why(context(t, `{"user":"mira.solvang","machine":"desk-112","addresses":["10.40.8.9"]}`), "hall-mono")
-	if err != nil || y.Context.Location != nil || y.LocationFrom != "unknown" || len(y.Notes) != 1 || !strings.Contains(y.Notes[0], `"elsewhere"`) {
+	if err != nil || y.Context.Location != nil || y.LocationFrom != "unknown" || len(y.Notes) != 1 ||
+		!strings.Contains(y.Notes[0], `"elsewhere"`) {
 		t.Errorf("%+v %v", y, err)
 	}
 }
@@ -65,10 +72,12 @@ func TestWhyUnknownFixedLocation(t *testing.T) {
 func TestUnknownQueueAndLocation(t *testing.T) {
 	t.Parallel()
 	w := world(t, read(t, "sample.yaml"), read(t, "directory.yaml"))
-	if _, err := w.Why(context(t, `{"user":"m"}`), "hall-mno"); fault.As(err).Code != "queue-unknown" || !strings.Contains(fault.As(err).Fix, `"hall-mono"`) {
+	if _, err := w.Why(context(t, `{"user":"m"}`), "hall-mno"); fault.As(err).Code != "queue-unknown" ||
+		!strings.Contains(fault.As(err).Fix, `"hall-mono"`) {
 		t.Error(err)
 	}
-	if _, err := w.Resolve(context(t, `{"user":"m","location":"ardholm/quay-hous"}`), nil); fault.As(err).Code != "location-unknown" || !strings.Contains(fault.As(err).Fix, "quay-house") {
+	if _, err := w.Resolve(context(t, `{"user":"m","location":"ardholm/quay-hous"}`),
+		nil); fault.As(err).Code != "location-unknown" || !strings.Contains(fault.As(err).Fix, "quay-house") {
 		t.Error(err)
 	}
 }
@@ -88,7 +97,8 @@ func TestContextRefused(t *testing.T) {
 		"time without offset": {lineup.Query{User: s("m"), Time: s("2026-11-23T10:00:00")}, "no time"},
 		"control":             {lineup.Query{User: s("m\x00")}, "no name"},
 	} {
-		if _, err := c.q.Context(time.Now()); err == nil || !strings.Contains(err.Error(), c.what) || fault.As(err).Code != "context-invalid" {
+		if _, err := c.q.Context(time.Now()); err == nil || !strings.Contains(err.Error(), c.what) ||
+			fault.As(err).Code != "context-invalid" {
 			t.Errorf("%s: %v", name, err)
 		}
 	}
@@ -119,7 +129,9 @@ grants:
 			t.Errorf("%s has no fix", f.Says)
 		}
 	}
-	for _, want := range []string{"queue alone: no grant gives it", "queue nowhere: it has no path", "queue gate: it has a path through the gateway", "grant g: label:x selects no queue", "grant g: the directory does not know group:ghosts", "station b: its address 192.0.2.9"} {
+	for _, want := range []string{"queue alone: no grant gives it", "queue nowhere: it has no path",
+		"queue gate: it has a path through the gateway", "grant g: label:x selects no queue", "grant g: the directory does " +
+			"not know group:ghosts", "station b: its address 192.0.2.9"} {
 		if !strings.Contains(strings.Join(got, "\n"), want) {
 			t.Errorf("no finding %q in\n%s", want, strings.Join(got, "\n"))
 		}

@@ -23,7 +23,8 @@ type World struct {
 
 // Bind joins the three parts; it is cheap enough to do at every change of any of them.
 func Bind(e *Estate, d *directory.Directory, l live.State) *World {
-	w := &World{Estate: e, Directory: d, Live: l, groupRef: make([]int32, len(d.Records().Groups)), unitRef: make([]int32, d.Units()),
+	w := &World{Estate: e, Directory: d, Live: l, groupRef: make([]int32, len(d.Records().Groups)),
+		unitRef: make([]int32, d.Units()),
 		serving: make([]bool, len(e.doc.Servers)), answering: make([]bool, len(e.doc.Devices))}
 	for i := range w.groupRef {
 		w.groupRef[i] = none

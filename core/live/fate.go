@@ -1,7 +1,7 @@
 package live
 
-// Fate says what becomes of a job that waits on a server: by the server's duty, what probing has found, whether the job's queue
-// is stopped there, and whether people are led another way meanwhile.
+// Fate says what becomes of a job that waits on a server: by the server's duty, what probing has found, whether the
+// job's queue is stopped there, and whether people are led another way meanwhile.
 func Fate(duty Duty, found Verdict, stopped, otherwise bool) string {
 	again := "; whoever needs it now prints it again: the queue leads another way meanwhile"
 	if !otherwise {

@@ -78,7 +78,8 @@ func (h Health) Seen(ok bool, says string, now time.Time, r Rule) (next Health, 
 	return h, changed
 }
 
-// Next is how long after a probe the next follows: soon, where the last one failed and more failures would change the verdict.
+// Next is how long after a probe the next follows: soon, where the last one failed and more failures would change the
+// verdict.
 func (h Health) Next(r Rule) time.Duration {
 	if h.Verdict == Up && h.Fails > 0 || h.Verdict == Gone && h.Answers > 0 && !h.Held {
 		return max(time.Second, r.Every/5)

@@ -8,7 +8,8 @@ import (
 
 var rule = Rule{Every: 10 * time.Second, DownAfter: 2, UpAfter: 3, FlapMost: 3, FlapWithin: 10 * time.Minute}
 
-// TestHealth: a probe a second; + answers, - does not. Below stands the verdict after each: ? unproven, U up, D down, h held.
+// TestHealth: a probe a second; + answers, - does not. Below stands the verdict after each: ? unproven, U up, D down, h
+// held.
 func TestHealth(t *testing.T) {
 	t.Parallel()
 	for _, c := range [][2]string{

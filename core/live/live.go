@@ -16,8 +16,8 @@ const (
 // Valid says whether d is one of the duties.
 func (d Duty) Valid() bool { return d == Serving || d == Drained || d == Down }
 
-// A State holds the duties that differ from Serving, by name, and what people have picked. The zero State has everything
-// serving and nothing picked.
+// A State holds the duties that differ from Serving, by name, and what people have picked. The zero State has
+// everything serving and nothing picked.
 type State struct {
 	Servers map[string]Duty
 	Devices map[string]Duty

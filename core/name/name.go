@@ -42,7 +42,9 @@ func foldRune(r rune) rune {
 
 // Valid says whether s may name a user, group or machine: free text without control characters.
 func Valid(s string) bool {
-	return s != "" && len(s) <= 256 && !strings.ContainsFunc(s, func(r rune) bool { return r < 0x20 || r >= 0x7f && r < 0xa0 || r == utf8.RuneError })
+	return s != "" && len(s) <= 256 && !strings.ContainsFunc(s, func(r rune) bool {
+		return r < 0x20 || r >= 0x7f && r < 0xa0 || r == utf8.RuneError
+	})
 }
 
 // ValidUnit says whether s is a unit's path: names divided by slashes, none of them empty; a slash inside a name is

@@ -32,7 +32,8 @@ func TestFoldIsEqualFold(t *testing.T) {
 
 func TestFold(t *testing.T) {
 	t.Parallel()
-	for in, want := range map[string]string{"Mira.Solvang": "mira.solvang", "STRASSE": "strasse", "Straße": "straße", "ÅSE": "åse", "ΣΊΣΥΦΟΣ": "σίσυφοσ", "\u212aelvin": "kelvin", "plain": "plain", "": ""} {
+	for in, want := range map[string]string{"Mira.Solvang": "mira.solvang", "STRASSE": "strasse", "Straße": "straße",
+		"ÅSE": "åse", "ΣΊΣΥΦΟΣ": "σίσυφοσ", "\u212aelvin": "kelvin", "plain": "plain", "": ""} {
 		if got := Fold(in); got != want {
 			t.Errorf("Fold(%q) is %q, want %q", in, got, want)
 		}
@@ -44,12 +45,14 @@ func TestFold(t *testing.T) {
 
 func TestValid(t *testing.T) {
 	t.Parallel()
-	for s, want := range map[string]bool{"": false, "Anna Rygh": true, "a\tb": false, "a\x00": false, "\u0085": false, "ferry/clerks": true, strings.Repeat("x", 257): false, "\xff": false} {
+	for s, want := range map[string]bool{"": false, "Anna Rygh": true, "a\tb": false, "a\x00": false, "\u0085": false,
+		"ferry/clerks": true, strings.Repeat("x", 257): false, "\xff": false} {
 		if Valid(s) != want {
 			t.Errorf("Valid(%q) is %v", s, !want)
 		}
 	}
-	for s, want := range map[string]bool{"staff": true, "staff/harbour": true, `sea\/land/x`: true, "": false, "/a": false, "a/": false, "a//b": false, "a/\x01": false, "/": false, `\/`: true} {
+	for s, want := range map[string]bool{"staff": true, "staff/harbour": true, `sea\/land/x`: true, "": false, "/a": false,
+		"a/": false, "a//b": false, "a/\x01": false, "/": false, `\/`: true} {
 		if ValidUnit(s) != want {
 			t.Errorf("ValidUnit(%q) is %v", s, !want)
 		}

@@ -1,5 +1,5 @@
-// Package notice decides who is told of which faults, and when: not of what is over in a moment, not twice of the same, and
-// also that it is over. It sends nothing.
+// Package notice decides who is told of which faults, and when: not of what is over in a moment, not twice of the same,
+// and also that it is over. It sends nothing.
 package notice
 
 import (
@@ -51,8 +51,8 @@ type Message struct {
 	Over   []Told   `json:"over"`
 }
 
-// Decide gives what is to be told now: of each notice one message at most, and one to each owner of waiting jobs. told is what
-// was told before and was not over then. endpoints is how many endpoints there are.
+// Decide gives what is to be told now: of each notice one message at most, and one to each owner of waiting jobs. told
+// is what was told before and was not over then. endpoints is how many endpoints there are.
 func Decide(notices []estate.Notice, faults []Fault, told []Told, endpoints int, now time.Time) []Message {
 	var out []Message
 	for _, n := range notices {
@@ -81,7 +81,8 @@ func Decide(notices []estate.Notice, faults []Fault, told []Told, endpoints int,
 					if _, was := known[key]; !was && o.Mail != "" {
 						of := f
 						of.Key, of.Says, of.Fix, of.Owners = key, f.Says+"; on it "+waits(o.Jobs)+". "+o.Says, "", nil
-						out = append(out, Message{Notice: n.Name, To: []string{"mail:" + o.Mail}, Person: o.Person, New: []Fault{of}, Still: []Fault{}, Over: []Told{}})
+						out = append(out, Message{Notice: n.Name, To: []string{"mail:" + o.Mail}, Person: o.Person, New: []Fault{of},
+							Still: []Fault{}, Over: []Told{}})
 					}
 				}
 			}
@@ -129,7 +130,8 @@ func Concerns(n estate.Notice, f Fault) bool {
 	})
 }
 
-// concerns gives the faults that a notice is about; where it counts endpoints, those are one fault, once there are enough.
+// concerns gives the faults that a notice is about; where it counts endpoints, those are one fault, once there are
+// enough.
 func concerns(n estate.Notice, faults []Fault, endpoints int, now time.Time) []Fault {
 	var out, together []Fault
 	for _, f := range faults {
@@ -160,8 +162,10 @@ func concerns(n estate.Notice, faults []Fault, endpoints int, now time.Time) []F
 	if n := len(together) - len(some); n > 0 {
 		more = fmt.Sprintf(" and %d more", n)
 	}
-	return append(out, Fault{Key: "endpoints", About: estate.AboutEndpoints, Name: "endpoints", Since: first, Fix: "see them: cirque endpoint list",
-		Says: fmt.Sprintf("%d of %d endpoints (%d %%) fail or are silent: %s%s", len(together), endpoints, len(together)*100/endpoints, strings.Join(some, ", "), more)})
+	return append(out, Fault{Key: "endpoints", About: estate.AboutEndpoints, Name: "endpoints", Since: first,
+		Fix: "see them: cirque endpoint list",
+		Says: fmt.Sprintf("%d of %d endpoints (%d %%) fail or are silent: %s%s", len(together), endpoints,
+			len(together)*100/endpoints, strings.Join(some, ", "), more)})
 }
 
 // Subject is a message's first line.
@@ -225,7 +229,8 @@ func (m Message) Text(now time.Time) string {
 		if more(i) {
 			break
 		}
-		b.WriteString(fmt.Sprintf("- %s. It began %s, and was over by %s.\n", strings.TrimSuffix(t.Says, "."), when(t.Since), when(now)))
+		b.WriteString(fmt.Sprintf("- %s. It began %s, and was over by %s.\n", strings.TrimSuffix(t.Says, "."),
+			when(t.Since), when(now)))
 	}
 	if b.Len() == 0 {
 		b.WriteString("This is a trial: whoever reads it is told of faults by the notice " + m.Notice + ".\n")
@@ -238,7 +243,9 @@ func (m Message) Text(now time.Time) string {
 func After(told []Told, m Message, now time.Time) []Told {
 	over := func(key string) bool { return slices.ContainsFunc(m.Over, func(t Told) bool { return t.Key == key }) }
 	out := slices.DeleteFunc(slices.Clone(told), func(t Told) bool {
-		return t.Notice == m.Notice && (over(t.Key) || slices.ContainsFunc(m.Still, func(f Fault) bool { return f.Key == t.Key }))
+		return t.Notice == m.Notice && (over(t.Key) || slices.ContainsFunc(m.Still, func(f Fault) bool {
+			return f.Key == t.Key
+		}))
 	})
 	for _, f := range slices.Concat(m.New, m.Still) {
 		out = append(out, Told{m.Notice, f.Key, f.Says, f.Since, now})

@@ -12,7 +12,8 @@ import (
 var begin = time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
 
 func down(name, location string, minute int) Fault {
-	return Fault{Key: "server " + name, About: estate.AboutServers, Name: name, Location: location, Since: begin.Add(time.Duration(minute) * time.Minute), Says: "the server " + name + " does not answer"}
+	return Fault{Key: "server " + name, About: estate.AboutServers, Name: name, Location: location,
+		Since: begin.Add(time.Duration(minute) * time.Minute), Says: "the server " + name + " does not answer"}
 }
 
 // play tells one notice of the faults of each minute, and writes what was said: + new, = still, - over.
@@ -45,20 +46,29 @@ func TestDecide(t *testing.T) {
 	faults := func(list ...Fault) []Fault { return list }
 	tell := []string{"mail:x@skerry.example"}
 	end := func(name string, minute int) Fault {
-		return Fault{Key: "endpoint " + name, About: estate.AboutEndpoints, Name: name, Since: begin.Add(time.Duration(minute) * time.Minute), Says: name + " fails"}
+		return Fault{Key: "endpoint " + name, About: estate.AboutEndpoints, Name: name,
+			Since: begin.Add(time.Duration(minute) * time.Minute), Says: name + " fails"}
 	}
 	for says, c := range map[string]struct {
 		n       estate.Notice
 		minutes [][]Fault
 		want    string
 	}{
-		"not at once, once, and that it is over": {estate.Notice{After: 2, Tell: tell}, [][]Fault{faults(f), faults(f), faults(f), faults(f), {}, {}}, "||+server a||-server a|"},
-		"over before it was told":                {estate.Notice{After: 2, Tell: tell}, [][]Fault{faults(f), faults(f), {}, {}}, "|||"},
-		"of one place only":                      {estate.Notice{After: 1, At: []string{"location:ard"}, Tell: tell}, [][]Fault{{}, faults(f, g)}, "|+server a"},
-		"a place that only begins alike":         {estate.Notice{After: 1, At: []string{"location:ard/qu"}, Tell: tell}, [][]Fault{{}, faults(f)}, "|"},
-		"about something else":                   {estate.Notice{After: 1, About: []string{"keys"}, Tell: tell}, [][]Fault{{}, faults(f)}, "|"},
-		"two at once are one message":            {estate.Notice{After: 1, Tell: tell}, [][]Fault{{}, faults(f, g)}, "|+server a+server b"},
-		"enough endpoints together":              {estate.Notice{After: 1, Part: 30, Tell: tell}, [][]Fault{{}, faults(end("e1", 0), end("e2", 0)), faults(end("e1", 0), end("e2", 0), end("e3", 1)), faults(end("e1", 0))}, "||+endpoints|-endpoints"},
+		"not at once, once, and that it is over": {estate.Notice{After: 2, Tell: tell}, [][]Fault{faults(f), faults(f),
+			faults(f), faults(f), {}, {}}, "||+server a||-server a|"},
+		"over before it was told": {estate.Notice{After: 2, Tell: tell}, [][]Fault{faults(f), faults(f), {},
+			{}}, "|||"},
+		"of one place only": {estate.Notice{After: 1, At: []string{"location:ard"}, Tell: tell},
+			[][]Fault{{}, faults(f, g)}, "|+server a"},
+		"a place that only begins alike": {estate.Notice{After: 1, At: []string{"location:ard/qu"}, Tell: tell},
+			[][]Fault{{}, faults(f)}, "|"},
+		"about something else": {estate.Notice{After: 1, About: []string{"keys"}, Tell: tell},
+			[][]Fault{{}, faults(f)}, "|"},
+		"two at once are one message": {estate.Notice{After: 1, Tell: tell}, [][]Fault{{}, faults(f, g)},
+			"|+server a+server b"},
+		"enough endpoints together": {estate.Notice{After: 1, Part: 30, Tell: tell},
+			[][]Fault{{}, faults(end("e1", 0), end("e2", 0)), faults(end("e1", 0), end("e2", 0), end("e3", 1)),
+				faults(end("e1", 0))}, "||+endpoints|-endpoints"},
 	} {
 		c.n.Name = "n"
 		if got := play(c.n, c.minutes); got != c.want {
@@ -80,7 +90,8 @@ func TestDecide(t *testing.T) {
 func TestOwners(t *testing.T) {
 	t.Parallel()
 	f := down("a", "ard", -60)
-	f.Owners = []Owner{{Person: "mira", Mail: "mira@skerry.example", Jobs: []string{"tide table"}, Says: "It prints once the server is back."}, {Person: "unknown", Jobs: []string{"x", "y"}}}
+	f.Owners = []Owner{{Person: "mira", Mail: "mira@skerry.example", Jobs: []string{"tide table"},
+		Says: "It prints once the server is back."}, {Person: "unknown", Jobs: []string{"x", "y"}}}
 	n := estate.Notice{Name: "n", Owners: true}
 	list := Decide([]estate.Notice{n}, []Fault{f}, nil, 0, begin)
 	var mine []Message
@@ -89,7 +100,9 @@ func TestOwners(t *testing.T) {
 			mine = append(mine, m)
 		}
 	}
-	if len(mine) != 1 || mine[0].To[0] != "mail:mira@skerry.example" || !strings.Contains(mine[0].Text(begin), "on it waits your job tide table. It prints once the server is back.") || !strings.HasPrefix(mine[0].Subject(), "Your print jobs wait: a") {
+	if len(mine) != 1 || mine[0].To[0] != "mail:mira@skerry.example" || !strings.Contains(mine[0].Text(begin),
+		"on it waits your job tide table. It prints once the server is back.") || !strings.HasPrefix(mine[0].Subject(),
+		"Your print jobs wait: a") {
 		t.Fatalf("%+v", list)
 	}
 	var told []Told
@@ -118,8 +131,11 @@ func TestText(t *testing.T) {
 	t.Parallel()
 	f := down("a", "", 0)
 	f.Fix = "see that it is on"
-	m := Message{Notice: "harbour", New: []Fault{f}, Still: []Fault{down("b", "", 0)}, Over: []Told{{Says: "the server c does not answer", Since: begin}}}
-	want := "Wrong now:\n- the server a does not answer. Since 2026-11-23 10:00 UTC.\n  To mend it: see that it is on.\n\nStill wrong:\n- the server b does not answer. Since 2026-11-23 10:00 UTC.\n\nOver:\n- the server c does not answer. It began 2026-11-23 10:00 UTC, and was over by 2026-11-23 11:00 UTC.\n\nThe notice harbour of Cirque.\n"
+	m := Message{Notice: "harbour", New: []Fault{f}, Still: []Fault{down("b", "", 0)},
+		Over: []Told{{Says: "the server c does not answer", Since: begin}}}
+	want := "Wrong now:\n- the server a does not answer. Since 2026-11-23 10:00 UTC.\n  To mend it: see that it is " +
+		"on.\n\nStill wrong:\n- the server b does not answer. Since 2026-11-23 10:00 UTC.\n\nOver:\n- the server c does " +
+		"not answer. It began 2026-11-23 10:00 UTC, and was over by 2026-11-23 11:00 UTC.\n\nThe notice harbour of Cirque.\n"
 	if got := m.Text(begin.Add(time.Hour)); got != want {
 		t.Error(got)
 	}
@@ -127,7 +143,9 @@ func TestText(t *testing.T) {
 	if text := many.Text(begin); strings.Count(text, "\n") > 60 || !strings.Contains(text, "and more of them") {
 		t.Error(text)
 	}
-	for want, m := range map[string]Message{"the server a does not answer": {New: []Fault{f}}, "the server a does not answer, and 2 more": m, "Over: x": {Over: []Told{{Says: "x"}}}, "Still: " + f.Says: {Still: []Fault{f}}, "Nothing is wrong: this is a trial": {}} {
+	for want, m := range map[string]Message{"the server a does not answer": {New: []Fault{f}},
+		"the server a does not answer, and 2 more": m, "Over: x": {Over: []Told{{Says: "x"}}}, "Still: " +
+			f.Says: {Still: []Fault{f}}, "Nothing is wrong: this is a trial": {}} {
 		if m.Subject() != want {
 			t.Error(fmt.Sprintf("%q", m.Subject()), want)
 		}

@@ -30,8 +30,9 @@ func (s Spreader) Score(member string) uint64 {
 	return binary.BigEndian.Uint64(sum[:8])
 }
 
-// Admits says whether a returning member that takes only a share of its people takes this one: a smaller share's people are
-// among a larger one's. It is the first 8 bytes, big-endian, of SHA-256(member, 0x01, key), below that part of all numbers.
+// Admits says whether a returning member that takes only a share of its people takes this one: a smaller share's people
+// are among a larger one's. It is the first 8 bytes, big-endian, of SHA-256(member, 0x01, key), below that part of all
+// numbers.
 func (s Spreader) Admits(member string, share float64) bool {
 	if share >= 1 {
 		return true

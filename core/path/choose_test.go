@@ -86,7 +86,8 @@ func TestScore(t *testing.T) {
 	if got := fmt.Sprintf("%016x", SpreadBy("mira.solvang", "desk", "10.0.0.1").Score("ps-1")); got != "51046965da89bf0f" {
 		t.Error(got)
 	}
-	if SpreadBy("", "desk", "10.0.0.1") != (Spreader{"machine:desk"}) || SpreadBy("", "", "10.0.0.1") != (Spreader{"address:10.0.0.1"}) {
+	if SpreadBy("", "desk", "10.0.0.1") != (Spreader{"machine:desk"}) || SpreadBy("", "",
+		"10.0.0.1") != (Spreader{"address:10.0.0.1"}) {
 		t.Error("keys")
 	}
 }

@@ -47,7 +47,8 @@ type Book struct {
 
 // NewBook reads a document's book.
 func NewBook(d *estate.Document) Book {
-	b := Book{make(map[string]estate.Server, len(d.Servers)), make(map[string]estate.ServerSet, len(d.ServerSets)), make(map[string]estate.Device, len(d.Devices))}
+	b := Book{make(map[string]estate.Server, len(d.Servers)), make(map[string]estate.ServerSet, len(d.ServerSets)),
+		make(map[string]estate.Device, len(d.Devices))}
 	for _, s := range d.Servers {
 		b.Servers[s.Name] = s
 	}

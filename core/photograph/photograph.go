@@ -1,5 +1,5 @@
-// Package photograph compares how things stood at two moments. It knows nothing of what they are: each has a kind, a name, and
-// facts in words.
+// Package photograph compares how things stood at two moments. It knows nothing of what they are: each has a kind, a
+// name, and facts in words.
 package photograph
 
 import (
@@ -52,8 +52,8 @@ func Sorted(list []Thing) []Thing {
 	return out
 }
 
-// Compare gives what is otherwise in after than in before, by kind and name. What is there with equal facts is not told, nor
-// which facts of something new there are. Both are sorted.
+// Compare gives what is otherwise in after than in before, by kind and name. What is there with equal facts is not
+// told, nor which facts of something new there are. Both are sorted.
 func Compare(before, after []Thing) []Difference {
 	out := []Difference{}
 	for i, j := 0, 0; i < len(before) || j < len(after); {

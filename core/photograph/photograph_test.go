@@ -9,9 +9,13 @@ import (
 
 func TestCompare(t *testing.T) {
 	t.Parallel()
-	a := []Thing{{"queue", "hall", map[string]string{"driver": "PCL6", "note": "x"}}, {"server", "ps-1", map[string]string{"answers": "yes"}}, {"server", "ps-2", nil}}
-	b := []Thing{{"queue", "hall", map[string]string{"driver": "PS", "uri": "ipp://x"}}, {"server", "ps-1", map[string]string{"answers": "yes"}}, {"server", "ps-3", nil}}
-	want := []Difference{{"queue", "hall", "changed", "driver", "PCL6", "PS"}, {"queue", "hall", "changed", "note", "x", ""}, {"queue", "hall", "changed", "uri", "", "ipp://x"}, {Kind: "server", Name: "ps-2", What: "gone"}, {Kind: "server", Name: "ps-3", What: "new"}}
+	a := []Thing{{"queue", "hall", map[string]string{"driver": "PCL6", "note": "x"}}, {"server", "ps-1",
+		map[string]string{"answers": "yes"}}, {"server", "ps-2", nil}}
+	b := []Thing{{"queue", "hall", map[string]string{"driver": "PS", "uri": "ipp://x"}}, {"server", "ps-1",
+		map[string]string{"answers": "yes"}}, {"server", "ps-3", nil}}
+	want := []Difference{{"queue", "hall", "changed", "driver", "PCL6", "PS"}, {"queue", "hall", "changed", "note", "x",
+		""}, {"queue", "hall", "changed", "uri", "", "ipp://x"}, {Kind: "server", Name: "ps-2", What: "gone"},
+		{Kind: "server", Name: "ps-3", What: "new"}}
 	if got := Compare(a, b); !reflect.DeepEqual(got, want) {
 		t.Errorf("%+v", got)
 	}
@@ -29,7 +33,8 @@ func TestCompareBothWays(t *testing.T) {
 			var out []Thing
 			for n := range 8 {
 				if r.Intn(3) > 0 {
-					out = append(out, Thing{[]string{"a", "b"}[n%2], fmt.Sprint(n), map[string]string{"x": fmt.Sprint(r.Intn(2)), "y": fmt.Sprint(r.Intn(2))}})
+					out = append(out, Thing{[]string{"a", "b"}[n%2], fmt.Sprint(n), map[string]string{"x": fmt.Sprint(r.Intn(2)),
+						"y": fmt.Sprint(r.Intn(2))}})
 				}
 			}
 			return Sorted(out)

@@ -1,6 +1,6 @@
-// Package rehearse compares two worlds, person by person and machine by machine: who gains and loses which queues, whose
-// default, path or driver changes, who ends with nothing. It computes; parallel work and progress are the caller's, who
-// asks for ranges of cases and merges what comes back.
+// Package rehearse compares two worlds, person by person and machine by machine: who gains and loses which queues,
+// whose default, path or driver changes, who ends with nothing. It computes; parallel work and progress are the
+// caller's, who asks for ranges of cases and merges what comes back.
 package rehearse
 
 import (
@@ -25,8 +25,9 @@ type Cases struct {
 	byUser map[string][]int32 // by the folded user of the context
 }
 
-// NewCases lists every user and machine that the directory knows and every station, each in the contexts in which it was
-// last seen, or by itself where it was not. Contexts in which somebody was seen whom the directory does not know come last.
+// NewCases lists every user and machine that the directory knows and every station, each in the contexts in which it
+// was last seen, or by itself where it was not. Contexts in which somebody was seen whom the directory does not know
+// come last.
 func NewCases(d *directory.Directory, stations []estate.Station, seen []lineup.Context) *Cases {
 	records := d.Records()
 	// lead gives the name of whoever has a name.
@@ -47,7 +48,8 @@ func NewCases(d *directory.Directory, stations []estate.Station, seen []lineup.C
 	}
 	n := len(records.Users) + len(records.Machines) + len(stations)
 	out := &Cases{List: make([]Case, 0, n+len(seen)), byUser: make(map[string][]int32, len(records.Users))}
-	done := map[string]map[string]bool{"user": make(map[string]bool, len(records.Users)), "machine": make(map[string]bool, len(records.Machines))}
+	done := map[string]map[string]bool{"user": make(map[string]bool, len(records.Users)), "machine": make(map[string]bool,
+		len(records.Machines))}
 	add := func(kind, called string, alone lineup.Context, from map[string][]lineup.Context) {
 		folded := name.Fold(called)
 		if done[kind][folded] {
@@ -75,7 +77,8 @@ func NewCases(d *directory.Directory, stations []estate.Station, seen []lineup.C
 		add("machine", m.Name, lineup.Context{Machine: m.Name, Platform: platform(m.Platform)}, byMachine)
 	}
 	for _, s := range stations {
-		add("machine", s.Name, lineup.Context{Machine: s.Name, Addresses: s.Addresses, Platform: platform(s.Platform)}, byMachine)
+		add("machine", s.Name, lineup.Context{Machine: s.Name, Addresses: s.Addresses,
+			Platform: platform(s.Platform)}, byMachine)
 	}
 	for _, c := range seen {
 		if c.User != "" {
@@ -87,8 +90,8 @@ func NewCases(d *directory.Directory, stations []estate.Station, seen []lineup.C
 	return out
 }
 
-// End moves a place in the list forward to where the cases of the person before it end, so that ranges can be shared out
-// without dividing anybody.
+// End moves a place in the list forward to where the cases of the person before it end, so that ranges can be shared
+// out without dividing anybody.
 func (c *Cases) End(at int) int {
 	for at > 0 && at < len(c.List) && c.List[at].Kind == c.List[at-1].Kind && c.List[at].Name == c.List[at-1].Name {
 		at++

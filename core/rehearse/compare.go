@@ -52,7 +52,9 @@ type Effect struct {
 // compare adds the differences between two lineups at some times. It keeps nothing that lies in a scratch.
 func compare(a, b *lineup.Lineup, times []time.Time, e *Effect) {
 	add := func(i Item) {
-		at := slices.IndexFunc(e.Items, func(o Item) bool { return o.Kind == i.Kind && o.Queue == i.Queue && o.From == i.From && o.To == i.To })
+		at := slices.IndexFunc(e.Items, func(o Item) bool {
+			return o.Kind == i.Kind && o.Queue == i.Queue && o.From == i.From && o.To == i.To
+		})
 		if at < 0 {
 			i.Grant = slices.Clone(i.Grant)
 			e.Items = append(e.Items, i)
@@ -81,7 +83,8 @@ func compare(a, b *lineup.Lineup, times []time.Time, e *Effect) {
 		}
 	}
 	for i := range b.LeftOut {
-		if o := &b.LeftOut[i]; (o.Reason == lineup.NoDriver || o.Reason == lineup.NoPath) && reason(a, o.Queue) != string(o.Reason) {
+		if o := &b.LeftOut[i]; (o.Reason == lineup.NoDriver || o.Reason == lineup.NoPath) &&
+			reason(a, o.Queue) != string(o.Reason) {
 			add(Item{Kind: Kind(o.Reason), Queue: o.Queue, Grant: o.Grants})
 		}
 	}
@@ -102,7 +105,8 @@ func entries(x, y *lineup.Entry, add func(Item)) {
 	if x.Driver != y.Driver || !same(x.Exact, y.Exact) {
 		add(Item{Kind: Drivers, Queue: x.Queue, From: driver(x), To: driver(y), Grant: y.Grants})
 	}
-	if !same(x.Title, y.Title) || x.Scope != y.Scope || x.Insist != y.Insist || x.IfRemoved != y.IfRemoved || !x.SameOptions(y) {
+	if !same(x.Title, y.Title) || x.Scope != y.Scope || x.Insist != y.Insist || x.IfRemoved != y.IfRemoved ||
+		!x.SameOptions(y) {
 		add(Item{Kind: Settings, Queue: x.Queue, Grant: y.Grants})
 	}
 }

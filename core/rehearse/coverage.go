@@ -96,7 +96,8 @@ func Coverage(shares []Share) []Dependence {
 		out = append(out, x)
 	}
 	slices.SortFunc(out, func(a, b Dependence) int {
-		return cmp.Or(-cmp.Compare(a.All.People, b.All.People), -cmp.Compare(a.Some.People, b.Some.People), cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
+		return cmp.Or(-cmp.Compare(a.All.People, b.All.People), -cmp.Compare(a.Some.People, b.Some.People),
+			cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
 	})
 	return out
 }

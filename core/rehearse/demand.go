@@ -13,8 +13,8 @@ type Wish struct{ Queue, Platform string }
 // because no driver fits.
 type Demand map[Wish]int
 
-// Wanted counts in a range of cases; of cases whose platform is not known nothing is counted. Cases of one person must not
-// be divided between ranges.
+// Wanted counts in a range of cases; of cases whose platform is not known nothing is counted. Cases of one person must
+// not be divided between ranges.
 func Wanted(w *lineup.World, cases []Case, now time.Time, from, to int, s *lineup.Scratch) Demand {
 	out := Demand{}
 	seen := map[Wish]bool{}

@@ -141,7 +141,9 @@ func AddRolls(holders *[]Holder, looked, permitted *Count, rolls []Roll) {
 	if p.Contexts > permitted.Contexts {
 		*permitted = p
 	}
-	slices.SortFunc(*holders, func(a, b Holder) int { return cmp.Or(-cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name)) })
+	slices.SortFunc(*holders, func(a, b Holder) int {
+		return cmp.Or(-cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
+	})
 }
 
 // Bare finds who has no queue at all, in any context, in a range of cases: "user NAME" and "machine NAME". Cases of one

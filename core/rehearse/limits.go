@@ -27,7 +27,8 @@ func ParseLimits(text string) ([]Limit, error) {
 			for _, k := range Kinds() {
 				words = append(words, string(k))
 			}
-			return nil, fault.New(fault.Invalid, "limit-invalid", "write KIND>NUMBER with one of "+strings.Join(words, ", "), "%q is no limit", one)
+			return nil, fault.New(fault.Invalid, "limit-invalid", "write KIND>NUMBER with one of "+strings.Join(words, ", "),
+				"%q is no limit", one)
 		}
 		out = append(out, Limit{k, over})
 	}

@@ -9,15 +9,16 @@ import (
 	"cirque/core/name"
 )
 
-// Moved gives records as they would be after some moves, each written WHO=WHERETO: user:N or machine:N, and unit:P to be
-// in that unit, +group:G to join a group or -group:G to leave it. The records given are not altered.
+// Moved gives records as they would be after some moves, each written WHO=WHERETO: user:N or machine:N, and unit:P to
+// be in that unit, +group:G to join a group or -group:G to leave it. The records given are not altered.
 func Moved(r directory.Records, moves []string) (directory.Records, error) {
 	r.Users, r.Machines, r.Groups = slices.Clone(r.Users), slices.Clone(r.Machines), slices.Clone(r.Groups)
 	for _, written := range moves {
 		who, to, ok := strings.Cut(written, "=")
 		kind, called, _ := strings.Cut(who, ":")
 		if !ok || kind != "user" && kind != "machine" || !name.Valid(called) {
-			return r, fault.New(fault.Invalid, "move-invalid", "write user:NAME=unit:PATH, user:NAME=+group:NAME or machine:NAME=-group:NAME", "%q does not say who moves where", written)
+			return r, fault.New(fault.Invalid, "move-invalid", "write user:NAME=unit:PATH, user:NAME=+group:NAME or "+
+				"machine:NAME=-group:NAME", "%q does not say who moves where", written)
 		}
 		if err := move(&r, kind, called, to, written); err != nil {
 			return r, err
@@ -42,7 +43,8 @@ func move(r *directory.Records, kind, called, to, written string) error {
 			r.Machines[i].Unit = where
 			return nil
 		}
-		return fault.New(fault.Unknown, kind+"-unknown", "see cirque directory find", "the directory has no %s %q", kind, called)
+		return fault.New(fault.Unknown, kind+"-unknown", "see cirque directory find", "the directory has no %s %q",
+			kind, called)
 	case "+group", "-group":
 		i := slices.IndexFunc(r.Groups, func(g directory.Group) bool { return name.Fold(g.Name) == name.Fold(where) })
 		if i < 0 {
@@ -55,10 +57,12 @@ func move(r *directory.Records, kind, called, to, written string) error {
 		if what == "+group" {
 			members = append(members, kind+":"+called)
 		} else if len(members) == len(r.Groups[i].Members) {
-			return fault.New(fault.Unknown, "member-unknown", "the person may be in it through another group: see cirque show", "%s:%s is not listed in the group %s itself", kind, called, where)
+			return fault.New(fault.Unknown, "member-unknown", "the person may be in it through another group: see cirque show",
+				"%s:%s is not listed in the group %s itself", kind, called, where)
 		}
 		r.Groups[i].Members = members
 		return nil
 	}
-	return fault.New(fault.Invalid, "move-invalid", "write unit:PATH, +group:NAME or -group:NAME after the equals sign", "%q does not say where to", written)
+	return fault.New(fault.Invalid, "move-invalid", "write unit:PATH, +group:NAME or -group:NAME after the equals sign",
+		"%q does not say where to", written)
 }

@@ -29,10 +29,11 @@ type Plan struct {
 	newMark lineup.Mark
 }
 
-// NewPlan compares the worlds' estates and live states, and leaves out the cases that no difference can touch. all looks
-// at every case in spite of that. now is the present for every case.
+// NewPlan compares the worlds' estates and live states, and leaves out the cases that no difference can touch. all
+// looks at every case in spite of that. now is the present for every case.
 func NewPlan(from, to *lineup.World, cases *Cases, now time.Time, all bool) *Plan {
-	p := &Plan{Old: from, New: to, Cases: cases.List, Now: now, Changes: estate.Changes(from.Estate.Document(), to.Estate.Document())}
+	p := &Plan{Old: from, New: to, Cases: cases.List, Now: now, Changes: estate.Changes(from.Estate.Document(),
+		to.Estate.Document())}
 	if all || from.Directory != to.Directory || p.moves() || !samePicks(from.Live, to.Live) {
 		return p
 	}
@@ -118,12 +119,14 @@ func (p *Plan) affected() (queues, grants map[string]bool) {
 	for _, d := range []*estate.Document{p.Old.Estate.Document(), p.New.Estate.Document()} {
 		sets := map[string]bool{}
 		for _, s := range d.ServerSets {
-			sets[s.Name] = through[estate.Ref{List: "server_sets", Name: s.Name}] || slices.ContainsFunc(s.Members, func(m string) bool { return through[estate.Ref{List: "servers", Name: m}] })
+			sets[s.Name] = through[estate.Ref{List: "server_sets", Name: s.Name}] || slices.ContainsFunc(s.Members,
+				func(m string) bool { return through[estate.Ref{List: "servers", Name: m}] })
 		}
 		for i := range d.Queues {
 			q := &d.Queues[i]
 			is := slices.ContainsFunc(q.Paths, func(w estate.Path) bool {
-				return through[estate.Ref{List: "devices", Name: w.Device}] || through[estate.Ref{List: "servers", Name: w.Server}] || sets[w.Set]
+				return through[estate.Ref{List: "devices", Name: w.Device}] || through[estate.Ref{List: "servers",
+					Name: w.Server}] || sets[w.Set]
 			})
 			for _, driver := range q.Drivers {
 				is = is || through[estate.Ref{List: "drivers", Name: driver}]
@@ -214,8 +217,9 @@ func (p *Plan) look(at int32, desk *Desk, out *Part) {
 	}
 }
 
-// times gives the times at which to look at a case: the present, and every edge of the hours on which its lineups depend
-// in the coming week. Times at which the same hours are open come together: at all of them the lineups are the same.
+// times gives the times at which to look at a case: the present, and every edge of the hours on which its lineups
+// depend in the coming week. Times at which the same hours are open come together: at all of them the lineups are the
+// same.
 func (p *Plan) times(c lineup.Context, desk *Desk) [][]time.Time {
 	desk.hoursA, _ = p.Old.Timed(c, &desk.a, desk.hoursA[:0])
 	desk.hoursB, _ = p.New.Timed(c, &desk.b, desk.hoursB[:0])

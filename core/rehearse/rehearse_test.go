@@ -83,7 +83,8 @@ func make2(t *testing.T, seed int) world {
 	dir := directory.New(records)
 	e := lineup.Compile(a, 1, lineup.Options{Zone: zone})
 	// The second is compiled with the first at hand, as a draft is.
-	w := world{from: lineup.Bind(e, dir, state), to: lineup.Bind(lineup.Compile(b, 2, lineup.Options{Zone: zone, Reuse: e}), dir, after)}
+	w := world{from: lineup.Bind(e, dir, state), to: lineup.Bind(lineup.Compile(b, 2, lineup.Options{Zone: zone,
+		Reuse: e}), dir, after)}
 	var seen []lineup.Context
 	for range 12 {
 		c, err := m.Query().Context(now)
@@ -175,7 +176,8 @@ func TestEffectsAreTheDifference(t *testing.T) {
 			}
 			var have []string
 			for _, item := range got[int32(i)] {
-				if k := item.Kind; (k == rehearse.Gains || k == rehearse.Loses || k == rehearse.Empty) && (item.Times == nil || slices.ContainsFunc(item.Times, now.Equal)) {
+				if k := item.Kind; (k == rehearse.Gains || k == rehearse.Loses || k == rehearse.Empty) && (item.Times == nil ||
+					slices.ContainsFunc(item.Times, now.Equal)) {
 					have = append(have, fmt.Sprintf("%s %s", k, item.Queue))
 				}
 			}
@@ -226,9 +228,14 @@ func TestReportAddsUp(t *testing.T) {
 
 func TestWithout(t *testing.T) {
 	t.Parallel()
-	d := &estate.Document{Servers: []estate.Server{{Name: "a", URI: "ipp://10.1.0.1/", Location: "x/1"}, {Name: "b", URI: "ipp://b.example/", Location: "y"}}, ServerSets: []estate.ServerSet{{Name: "s", Members: []string{"a", "b"}}},
-		Devices: []estate.Device{{Name: "p", URI: "ipp://10.1.2.3/", Location: "x"}}, Locations: []estate.Location{{Path: "x/1"}, {Path: "y"}}}
-	for in, want := range map[string]string{"server:a": "[server a]", "set:s": "[server a server b]", "device:p": "[device p]", "site:x": "[server a device p]", "location:x/1": "[server a]", "subnet:10.1.0.0/16": "[server a device p]"} {
+	d := &estate.Document{Servers: []estate.Server{{Name: "a", URI: "ipp://10.1.0.1/", Location: "x/1"},
+		{Name: "b", URI: "ipp://b.example/", Location: "y"}}, ServerSets: []estate.ServerSet{{Name: "s",
+		Members: []string{"a", "b"}}},
+		Devices:   []estate.Device{{Name: "p", URI: "ipp://10.1.2.3/", Location: "x"}},
+		Locations: []estate.Location{{Path: "x/1"}, {Path: "y"}}}
+	for in, want := range map[string]string{"server:a": "[server a]", "set:s": "[server a server b]",
+		"device:p": "[device p]", "site:x": "[server a device p]", "location:x/1": "[server a]",
+		"subnet:10.1.0.0/16": "[server a device p]"} {
 		if _, down, err := rehearse.Without(d, live.State{}, []string{in}); err != nil || fmt.Sprint(down) != want {
 			t.Errorf("%s: %v %v", in, down, err)
 		}
@@ -242,12 +249,15 @@ func TestWithout(t *testing.T) {
 
 func TestMoved(t *testing.T) {
 	t.Parallel()
-	r := directory.Records{Users: []directory.User{{Name: "Mira", Unit: "a"}}, Groups: []directory.Group{{Name: "g", Members: []string{"user:mira"}}, {Name: "h"}}}
+	r := directory.Records{Users: []directory.User{{Name: "Mira", Unit: "a"}}, Groups: []directory.Group{{Name: "g",
+		Members: []string{"user:mira"}}, {Name: "h"}}}
 	got, err := rehearse.Moved(r, []string{"user:mira=unit:b/c", "user:mira=-group:g", "user:mira=+group:H"})
-	if err != nil || got.Users[0].Unit != "b/c" || len(got.Groups[0].Members) != 0 || got.Groups[1].Members[0] != "user:mira" || r.Users[0].Unit != "a" || len(r.Groups[0].Members) != 1 {
+	if err != nil || got.Users[0].Unit != "b/c" || len(got.Groups[0].Members) != 0 ||
+		got.Groups[1].Members[0] != "user:mira" || r.Users[0].Unit != "a" || len(r.Groups[0].Members) != 1 {
 		t.Errorf("%+v %v", got, err)
 	}
-	for _, in := range []string{"mira=unit:b", "user:ida=unit:b", "user:mira=unit:a//b", "user:mira=+group:z", "user:mira=-group:h", "user:mira=x"} {
+	for _, in := range []string{"mira=unit:b", "user:ida=unit:b", "user:mira=unit:a//b", "user:mira=+group:z",
+		"user:mira=-group:h", "user:mira=x"} {
 		if _, err := rehearse.Moved(r, []string{in}); err == nil {
 			t.Errorf("%s is taken", in)
 		}
@@ -360,7 +370,8 @@ func BenchmarkLarge(b *testing.B) {
 	i := slices.IndexFunc(doc.Grants, func(g estate.Grant) bool { return g.Name > "g-100-25" && g.Effect == estate.Place })
 	g := doc.Grants[i]
 	g.Effect, g.Default = estate.Withhold, 0
-	ch := []estate.Change{{Ref: estate.Ref{List: "grants", Name: g.Name}, Before: doc.Find(estate.Ref{List: "grants", Name: g.Name}), After: &g}}
+	ch := []estate.Change{{Ref: estate.Ref{List: "grants", Name: g.Name}, Before: doc.Find(estate.Ref{List: "grants",
+		Name: g.Name}), After: &g}}
 	b.Run("one-grant", func(b *testing.B) {
 		for b.Loop() {
 			w2 := lineup.Bind(lineup.Compile(doc.With(ch), 2, lineup.Options{Zone: zone, Reuse: e}), dir, live.State{})

@@ -61,7 +61,8 @@ const (
 
 // Report sums a whole run up. dir tells whose groups count: those of the new world.
 func (p *Plan) Report(all *Part) *Report {
-	r := &Report{From: p.Old.Estate.Revision(), Changes: len(p.Changes), Looked: all.Looked, Now: p.Now, Until: p.Now.Add(Week), Times: all.Times, Totals: map[Kind]Count{}, By: map[By][]Group{}, Holes: []Hole{}}
+	r := &Report{From: p.Old.Estate.Revision(), Changes: len(p.Changes), Looked: all.Looked, Now: p.Now,
+		Until: p.Now.Add(Week), Times: all.Times, Totals: map[Kind]Count{}, By: map[By][]Group{}, Holes: []Hole{}}
 	if r.Times == nil {
 		r.Times = []time.Time{}
 	}
@@ -148,7 +149,8 @@ func (c *Count) add(kind string) {
 	}
 }
 
-// tally counts by key and kind; the cases of one person come together, so that who came last is enough to count each once.
+// tally counts by key and kind; the cases of one person come together, so that who came last is enough to count each
+// once.
 type tally map[string]map[Kind]*counter
 
 type counter struct {
@@ -206,12 +208,14 @@ func (p *Plan) Select(all *Part, f Filter, from, limit int) (some []Effect, tota
 	for i := range all.Effects {
 		e := all.Effects[i]
 		c := &p.Cases[e.Case]
-		if f.By == ByLocation && e.Location != f.Key || f.By == ByGroup && !slices.Contains(p.groupsOf(c), f.Key) || f.Word != "" && !strings.Contains(name.Fold(c.Name), name.Fold(f.Word)) {
+		if f.By == ByLocation && e.Location != f.Key || f.By == ByGroup && !slices.Contains(p.groupsOf(c), f.Key) ||
+			f.Word != "" && !strings.Contains(name.Fold(c.Name), name.Fold(f.Word)) {
 			continue
 		}
 		var items []Item
 		for _, item := range e.Items {
-			if (f.Kind == "" || item.Kind == f.Kind) && (f.By != ByQueue || item.Queue == f.Key) && (f.By != ByGrant || slices.Contains(item.Grant, f.Key)) {
+			if (f.Kind == "" || item.Kind == f.Kind) && (f.By != ByQueue || item.Queue == f.Key) && (f.By != ByGrant ||
+				slices.Contains(item.Grant, f.Key)) {
 				items = append(items, item)
 			}
 		}

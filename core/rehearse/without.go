@@ -12,11 +12,12 @@ import (
 	"cirque/core/live"
 )
 
-// Without gives a live state in which what is named is down: server:N, set:N (every member), device:N, location:P (every
-// server and device there, a site included), subnet:CIDR (the servers and devices whose URI has an address in it). It
-// says what went down. An unknown name is an Unknown fault.
+// Without gives a live state in which what is named is down: server:N, set:N (every member), device:N, location:P
+// (every server and device there, a site included), subnet:CIDR (the servers and devices whose URI has an address in
+// it). It says what went down. An unknown name is an Unknown fault.
 func Without(d *estate.Document, state live.State, names []string) (live.State, []string, error) {
-	out := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Picks: state.Picks, Shares: state.Shares}
+	out := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Picks: state.Picks,
+		Shares: state.Shares}
 	maps.Copy(out.Servers, state.Servers)
 	maps.Copy(out.Devices, state.Devices)
 	var down []string
@@ -54,7 +55,8 @@ func Without(d *estate.Document, state live.State, names []string) (live.State, 
 		case "subnet":
 			p, err := netip.ParsePrefix(called)
 			if err != nil {
-				return state, nil, fault.New(fault.Invalid, "without-invalid", "write subnet:ADDRESS/BITS", "%q is no subnet", called)
+				return state, nil, fault.New(fault.Invalid, "without-invalid", "write subnet:ADDRESS/BITS",
+					"%q is no subnet", called)
 			}
 			for _, s := range d.Servers {
 				if inside(p, s.URI) {
@@ -67,14 +69,16 @@ func Without(d *estate.Document, state live.State, names []string) (live.State, 
 				}
 			}
 		default:
-			return state, nil, fault.New(fault.Invalid, "without-invalid", "write server:NAME, set:NAME, device:NAME, site:NAME, location:PATH or subnet:CIDR", "%q does not say what goes down", written)
+			return state, nil, fault.New(fault.Invalid, "without-invalid", "write server:NAME, set:NAME, device:NAME, "+
+				"site:NAME, location:PATH or subnet:CIDR", "%q does not say what goes down", written)
 		}
 		if len(down) == before {
 			fix := "see what the estate has"
 			if k := document.Nearest(called, known(d, kind)); k != "" {
 				fix = "did you mean " + kind + ":" + k + "?"
 			}
-			return state, nil, fault.New(fault.Unknown, "without-unknown", fix, "the estate has no server or device that %q stands for", written)
+			return state, nil, fault.New(fault.Unknown, "without-unknown", fix, "the estate has no server or device that "+
+				"%q stands for", written)
 		}
 	}
 	return out, down, nil
@@ -90,7 +94,8 @@ func inside(p netip.Prefix, uri string) bool {
 }
 
 func known(d *estate.Document, kind string) []string {
-	list := map[string]string{"server": "servers", "device": "devices", "set": "server_sets", "site": "locations", "location": "locations"}[kind]
+	list := map[string]string{"server": "servers", "device": "devices", "set": "server_sets", "site": "locations",
+		"location": "locations"}[kind]
 	var out []string
 	for _, r := range d.Refs() {
 		if r.List == list {

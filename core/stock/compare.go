@@ -21,7 +21,8 @@ type Change struct {
 // maxChanges bounds what is told of one reading; the rest is counted.
 const maxChanges = 50
 
-// ServerChanges tells what is otherwise than in the reading before. State and waiting jobs are not changes: they come and go.
+// ServerChanges tells what is otherwise than in the reading before. State and waiting jobs are not changes: they come
+// and go.
 func ServerChanges(name string, before, after *Server) []Change {
 	if before == nil || after == nil {
 		return nil
@@ -49,7 +50,8 @@ func ServerChanges(name string, before, after *Server) []Change {
 			add("driver", q.Name, "%s on %s: the driver changed from %q to %q", q.Name, name, b.Model, q.Model)
 		}
 		if b.Device != q.Device {
-			add("address", q.Name, "%s on %s: the device's address moved from %s to %s", q.Name, name, orNone(b.Device), orNone(q.Device))
+			add("address", q.Name, "%s on %s: the device's address moved from %s to %s", q.Name, name, orNone(b.Device),
+				orNone(q.Device))
 		}
 		if !sameOptions(b.Defaults, q.Defaults) {
 			add("defaults", q.Name, "%s on %s: the defaults changed", q.Name, name)
@@ -74,7 +76,8 @@ const clockSlack = 90 * time.Second
 
 // Restarted says whether a server has started anew between two readings.
 func Restarted(before, after *Server) bool {
-	return before != nil && after != nil && before.Started != nil && after.Started != nil && after.Started.Sub(*before.Started) > clockSlack
+	return before != nil && after != nil && before.Started != nil && after.Started != nil &&
+		after.Started.Sub(*before.Started) > clockSlack
 }
 
 func orNone(s string) string {
@@ -146,24 +149,33 @@ func ServerDifferences(doc *estate.Document, server string, s *Server) []Differe
 		found[q.Name] = true
 		names := through[q.Name]
 		if len(names) == 0 {
-			out = append(out, Difference{Severity: "note", Kind: "unlisted", Server: server, Queue: q.Name, Says: fmt.Sprintf("%s has the queue %q, to which the estate does not lead", server, q.Name), Fix: "adopt it, or leave it to those who use it by hand"})
+			out = append(out, Difference{Severity: "note", Kind: "unlisted", Server: server, Queue: q.Name,
+				Says: fmt.Sprintf("%s has the queue %q, to which the estate does not lead", server, q.Name),
+				Fix:  "adopt it, or leave it to those who use it by hand"})
 			continue
 		}
 		for _, n := range names {
 			of := queues[n]
 			at := &estate.Ref{List: "queues", Name: n}
-			if q.Device != "" && len(of.Devices) > 0 && Host(q.Device) != "" && !slices.ContainsFunc(of.Devices, func(d string) bool { return SameHost(devices[d].URI, q.Device) }) {
+			if q.Device != "" && len(of.Devices) > 0 && Host(q.Device) != "" && !slices.ContainsFunc(of.Devices,
+				func(d string) bool { return SameHost(devices[d].URI, q.Device) }) {
 				var known []string
 				for _, d := range of.Devices {
 					known = append(known, d+" at "+Host(devices[d].URI))
 				}
-				out = append(out, Difference{Severity: "warning", Kind: "other-device", At: at, Server: server, Queue: q.Name, Says: fmt.Sprintf("on %s, %q leads to %s; in the estate %s leads to %s", server, q.Name, Host(q.Device), n, strings.Join(known, ", ")), Fix: "mend whichever of the two is old"})
+				out = append(out, Difference{Severity: "warning", Kind: "other-device", At: at, Server: server, Queue: q.Name,
+					Says: fmt.Sprintf("on %s, %q leads to %s; in the estate %s leads to %s", server, q.Name, Host(q.Device), n,
+						strings.Join(known, ", ")), Fix: "mend whichever of the two is old"})
 			}
 			if severity, says := otherDriver(of, exact, q.Model); says != "" {
-				out = append(out, Difference{Severity: severity, Kind: "other-driver", At: at, Server: server, Queue: q.Name, Says: fmt.Sprintf("on %s, %q has the driver %s", server, q.Name, says), Fix: "where names have to agree to the letter, choose one of the two everywhere"})
+				out = append(out, Difference{Severity: severity, Kind: "other-driver", At: at, Server: server, Queue: q.Name,
+					Says: fmt.Sprintf("on %s, %q has the driver %s", server, q.Name, says), Fix: "where names have to agree to the " +
+						"letter, choose one of the two everywhere"})
 			}
 			if q.Shared != nil && !*q.Shared {
-				out = append(out, Difference{Severity: "warning", Kind: "not-shared", At: at, Server: server, Queue: q.Name, Says: fmt.Sprintf("on %s, %q is not shared: people cannot reach it there", server, q.Name), Fix: "share it on the server"})
+				out = append(out, Difference{Severity: "warning", Kind: "not-shared", At: at, Server: server, Queue: q.Name,
+					Says: fmt.Sprintf("on %s, %q is not shared: people cannot reach it there", server, q.Name),
+					Fix:  "share it on the server"})
 			}
 		}
 	}
@@ -176,7 +188,9 @@ func ServerDifferences(doc *estate.Document, server string, s *Server) []Differe
 	slices.Sort(missing)
 	for _, remote := range missing {
 		for _, n := range through[remote] {
-			d := Difference{Severity: "error", Kind: "gone", At: &estate.Ref{List: "queues", Name: n}, Server: server, Queue: remote, Says: fmt.Sprintf("%s leads through %s, which has no queue %q", n, server, remote), Fix: "make it on the server, or take the path away"}
+			d := Difference{Severity: "error", Kind: "gone", At: &estate.Ref{List: "queues", Name: n}, Server: server,
+				Queue: remote, Says: fmt.Sprintf("%s leads through %s, which has no queue %q", n, server, remote),
+				Fix: "make it on the server, or take the path away"}
 			if near := nearName(remote, s.Queues); near != "" {
 				d.Fix = fmt.Sprintf("the server has %q: write that as remote_name, to the letter", near)
 			}
@@ -186,8 +200,8 @@ func ServerDifferences(doc *estate.Document, server string, s *Server) []Differe
 	return out
 }
 
-// otherDriver says how a server's driver differs from those that the estate gives the queue's people. One that is nearly
-// the same is worse than another: somebody meant it to be the same.
+// otherDriver says how a server's driver differs from those that the estate gives the queue's people. One that is
+// nearly the same is worse than another: somebody meant it to be the same.
 func otherDriver(q estate.Queue, exact map[string]string, model string) (severity, says string) {
 	var names []string
 	for _, d := range q.Drivers {
@@ -237,7 +251,8 @@ func DeviceChanges(name string, before, after *Device) []string {
 	add := func(format string, args ...any) { out = append(out, fmt.Sprintf(format, args...)) }
 	was, is := IdentityOf(*before), IdentityOf(*after)
 	if was.Compare(is) == Different {
-		add("Another device answers at the address of %s: %s, with %s; it was the one with %s", name, modelOr(*after), is, was)
+		add("Another device answers at the address of %s: %s, with %s; it was the one with %s", name,
+			modelOr(*after), is, was)
 	} else if before.Firmware != after.Firmware && before.Firmware != "" && after.Firmware != "" {
 		add("%s has the firmware %s; it had %s", name, after.Firmware, before.Firmware)
 	}

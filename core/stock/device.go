@@ -18,10 +18,11 @@ type Listed struct {
 	Check    *Check
 }
 
-// DeviceDifferences tells of each listed device what is not as it should be: moved, swapped or silent; its address kept by
-// nobody, shared, outside of every subnet or other than reserved. elsewhere is what answers at addresses that no listed
-// device has.
-func DeviceDifferences(doc *estate.Document, devices []Listed, elsewhere []Sighting, reservations []Reservation) map[string][]Difference {
+// DeviceDifferences tells of each listed device what is not as it should be: moved, swapped or silent; its address kept
+// by nobody, shared, outside of every subnet or other than reserved. elsewhere is what answers at addresses that no
+// listed device has.
+func DeviceDifferences(doc *estate.Document, devices []Listed, elsewhere []Sighting,
+	reservations []Reservation) map[string][]Difference {
 	placed := NewPlaced(doc)
 	all := slices.Clone(elsewhere)
 	holders := map[string][]string{} // by host
@@ -46,7 +47,8 @@ func DeviceDifferences(doc *estate.Document, devices []Listed, elsewhere []Sight
 			at = &estate.Ref{List: "devices", Name: d.Name}
 		}
 		add := func(severity, kind, fix, format string, args ...any) {
-			out[d.Name] = append(out[d.Name], Difference{Severity: severity, Kind: kind, At: at, Device: d.Name, Says: fmt.Sprintf(format, args...), Fix: fix})
+			out[d.Name] = append(out[d.Name], Difference{Severity: severity, Kind: kind, At: at, Device: d.Name,
+				Says: fmt.Sprintf(format, args...), Fix: fix})
 		}
 		if d.Check != nil {
 			switch v := Judge(Sighting{d.Name, d.URI, d.Identity, d.seen()}, all); v.Kind {
@@ -55,7 +57,8 @@ func DeviceDifferences(doc *estate.Document, devices []Listed, elsewhere []Sight
 				last := &out[d.Name][len(out[d.Name])-1]
 				last.To = v.To
 			case "swapped":
-				add("warning", "swapped", "if the change was meant, take the new hardware address over; else look who stands there", "%s: %s", d.Name, v.Says)
+				add("warning", "swapped", "if the change was meant, take the new hardware address over; else look who stands there",
+					"%s: %s", d.Name, v.Says)
 			case "silent":
 				add("error", "silent", d.Check.Fix, "%s: %s", d.Name, d.Check.Says)
 			}
@@ -63,19 +66,24 @@ func DeviceDifferences(doc *estate.Document, devices []Listed, elsewhere []Sight
 		h := Host(d.URI)
 		addr, isAddr := Address(d.URI)
 		if isAddr && (d.AddressKeptBy == "" || d.AddressKeptBy == "unknown") {
-			add("warning", "address-unkept", "reserve it for the hardware address, or set it on the device, and note which", "nobody knows what keeps the address %s of %s", addr, d.Name)
+			add("warning", "address-unkept", "reserve it for the hardware address, or set it on the device, and note which",
+				"nobody knows what keeps the address %s of %s", addr, d.Name)
 		}
 		if others := holders[h]; len(others) > 1 {
-			add("error", "address-shared", "look which of them is there, and correct the other", "%s and %s have one address, %s", others[0], strings.Join(others[1:], " and "), h)
+			add("error", "address-shared", "look which of them is there, and correct the other",
+				"%s and %s have one address, %s", others[0], strings.Join(others[1:], " and "), h)
 		}
 		if s := servers[h]; s != "" {
-			add("error", "address-shared", "give the device an address of its own", "%s has the address of the server %s", d.Name, s)
+			add("error", "address-shared", "give the device an address of its own",
+				"%s has the address of the server %s", d.Name, s)
 		}
 		if isAddr && len(doc.Subnets) > 0 {
 			if location, subnet, ok := placed.At(addr); !ok {
-				add("warning", "address-outside", "add the subnet to the estate, or correct the address", "the address %s of %s lies in no subnet of the estate", addr, d.Name)
+				add("warning", "address-outside", "add the subnet to the estate, or correct the address", "the address %s of %s "+
+					"lies in no subnet of the estate", addr, d.Name)
 			} else if site(location) != site(d.Location) && d.Location != "" {
-				add("warning", "address-outside", "correct the location or the address", "%s is said to be at %s, and its address %s is in %s of %s", d.Name, d.Location, addr, subnet, location)
+				add("warning", "address-outside", "correct the location or the address", "%s is said to be at %s, and its "+
+					"address %s is in %s of %s", d.Name, d.Location, addr, subnet, location)
 			}
 		}
 		if len(reservations) > 0 && isAddr {
@@ -93,24 +101,29 @@ func (d Listed) seen() *Device {
 	return d.Reading
 }
 
-func reservedOtherwise(d Listed, at *estate.Ref, addr netip.Addr, byMAC map[string]Reservation, all []Reservation) []Difference {
+func reservedOtherwise(d Listed, at *estate.Ref, addr netip.Addr, byMAC map[string]Reservation,
+	all []Reservation) []Difference {
 	diff := func(severity, fix, format string, args ...any) []Difference {
-		return []Difference{{Severity: severity, Kind: "reservation", At: at, Device: d.Name, Says: fmt.Sprintf(format, args...), Fix: fix}}
+		return []Difference{{Severity: severity, Kind: "reservation", At: at, Device: d.Name, Says: fmt.Sprintf(format,
+			args...), Fix: fix}}
 	}
 	mac := d.MAC
 	if mac == "" {
 		mac = d.Identity.MAC
 	}
 	if r, ok := byMAC[mac]; ok && mac != "" && r.Address != addr {
-		return diff("error", "bring the reservation and the estate together", "%s is reserved for %s of %s, and the estate sends to %s", r.Address, mac, d.Name, addr)
+		return diff("error", "bring the reservation and the estate together", "%s is reserved for %s of %s, and the estate "+
+			"sends to %s", r.Address, mac, d.Name, addr)
 	} else if ok {
 		return nil
 	}
 	if i := slices.IndexFunc(all, func(r Reservation) bool { return r.Address == addr }); i >= 0 && mac != "" {
-		return diff("error", "correct the reservation", "the address %s of %s is reserved for another hardware address, %s", addr, d.Name, all[i].MAC)
+		return diff("error", "correct the reservation", "the address %s of %s is reserved for another hardware address, %s",
+			addr, d.Name, all[i].MAC)
 	}
 	if d.AddressKeptBy == "reservation" {
-		return diff("warning", "import the reservations again, or make one", "%s is said to be reserved for %s, and no reservation that was imported says so", addr, d.Name)
+		return diff("warning", "import the reservations again, or make one", "%s is said to be reserved for %s, and no "+
+			"reservation that was imported says so", addr, d.Name)
 	}
 	return nil
 }

@@ -26,21 +26,25 @@ func TestIdentity(t *testing.T) {
 		o    stock.Identity
 		want stock.Sameness
 	}{
-		{stock.Identity{}, stock.Unproven}, {stock.Identity{UUID: "u"}, stock.Unproven}, {stock.Identity{Serial: "s1", MAC: "02:00:5e:10:00:02"}, stock.Same},
-		{stock.Identity{Serial: "S2", MAC: "02:00:5E:10:00:01"}, stock.Same}, {stock.Identity{Serial: "S2"}, stock.Different}, {stock.Identity{Serial: "S2", UUID: "u"}, stock.Different},
+		{stock.Identity{}, stock.Unproven}, {stock.Identity{UUID: "u"}, stock.Unproven}, {stock.Identity{Serial: "s1",
+			MAC: "02:00:5e:10:00:02"}, stock.Same},
+		{stock.Identity{Serial: "S2", MAC: "02:00:5E:10:00:01"}, stock.Same}, {stock.Identity{Serial: "S2"}, stock.Different},
+		{stock.Identity{Serial: "S2", UUID: "u"}, stock.Different},
 	} {
 		if got := a.Compare(c.o); got != c.want || c.o.Compare(a) != got {
 			t.Errorf("%v: %v, want %v", c.o, got, c.want)
 		}
 	}
-	if m := (stock.Identity{Serial: "S1"}).Merge(stock.Identity{Serial: "S2", UUID: "u"}); m != (stock.Identity{Serial: "S1", UUID: "u"}) {
+	if m := (stock.Identity{Serial: "S1"}).Merge(stock.Identity{Serial: "S2",
+		UUID: "u"}); m != (stock.Identity{Serial: "S1", UUID: "u"}) {
 		t.Error(m)
 	}
 }
 
 func listed(name, uri, mac, keptBy, location string, seen *stock.Device, ok bool) stock.Listed {
 	c := &stock.Check{OK: ok, Says: "nothing answers at " + stock.Host(uri), Fix: "look"}
-	l := stock.Listed{Watch: stock.Watch{Kind: "device", Name: name, URI: uri, MAC: mac, AddressKeptBy: keptBy, Location: location}, InEstate: true, Identity: stock.Identity{MAC: mac}, Check: c, Reading: seen}
+	l := stock.Listed{Watch: stock.Watch{Kind: "device", Name: name, URI: uri, MAC: mac, AddressKeptBy: keptBy,
+		Location: location}, InEstate: true, Identity: stock.Identity{MAC: mac}, Check: c, Reading: seen}
 	if seen != nil {
 		l.Identity = l.Identity.Merge(stock.IdentityOf(*seen))
 	}
@@ -71,14 +75,18 @@ func TestDeviceDifferences(t *testing.T) {
 	}
 	list[6].Identity = stock.Identity{MAC: mac(7)}
 	list[2].Identity = stock.Identity{MAC: mac(3)}
-	reservations, err := stock.ParseReservations("r", fmt.Sprintf("mac,address\n%s,10.1.0.1\n%s,10.1.0.99\n%s,10.1.0.13\n", mac(1), mac(12), mac(55)))
+	reservations, err := stock.ParseReservations("r", fmt.Sprintf("mac,address\n%s,10.1.0.1\n%s,10.1.0.99\n%s,10.1.0.13\n",
+		mac(1), mac(12), mac(55)))
 	if err != nil {
 		t.Fatal(err)
 	}
-	got := stock.DeviceDifferences(doc, list, []stock.Sighting{{URI: "ipp://10.1.0.200/ipp/print", Seen: seen(2)}}, reservations)
+	got := stock.DeviceDifferences(doc, list, []stock.Sighting{{URI: "ipp://10.1.0.200/ipp/print", Seen: seen(2)}},
+		reservations)
 	for name, want := range map[string]string{
-		"fine": "", "moved": "moved", "swapped": "swapped", "silent": "silent", "unkept": "address-unkept", "twin-a": "address-shared", "twin-b": "swapped address-shared", "outside": "address-outside",
-		"elsewhere": "address-outside", "by-name": "", "on-server": "address-shared", "reserved-otherwise": "reservation", "reserved-for-another": "reservation", "not-reserved": "reservation",
+		"fine": "", "moved": "moved", "swapped": "swapped", "silent": "silent", "unkept": "address-unkept",
+		"twin-a": "address-shared", "twin-b": "swapped address-shared", "outside": "address-outside",
+		"elsewhere": "address-outside", "by-name": "", "on-server": "address-shared", "reserved-otherwise": "reservation",
+		"reserved-for-another": "reservation", "not-reserved": "reservation",
 	} {
 		var kinds []string
 		for _, d := range got[name] {
@@ -103,12 +111,15 @@ func TestDeviceChanges(t *testing.T) {
 		after stock.Device
 		says  string
 	}{
-		{stock.Device{Serial: "S1", State: "stopped", Reasons: []string{"media-jam"}, Firmware: "1"}, "d has stopped: media-jam"},
+		{stock.Device{Serial: "S1", State: "stopped", Reasons: []string{"media-jam"}, Firmware: "1"},
+			"d has stopped: media-jam"},
 		{stock.Device{Serial: "S1", State: "idle", Firmware: "2"}, "d has the firmware 2; it had 1"},
-		{stock.Device{Serial: "S2", State: "idle", Model: "Other"}, "Another device answers at the address of d: Other, with serial S2"},
+		{stock.Device{Serial: "S2", State: "idle", Model: "Other"}, "Another device answers at the address of d: Other, " +
+			"with serial S2"},
 		{stock.Device{Serial: "S1", State: "processing", Firmware: "1"}, ""},
 	} {
-		if got := strings.Join(stock.DeviceChanges("d", a, &c.after), "; "); c.says == "" && got != "" || !strings.HasPrefix(got, c.says) {
+		if got := strings.Join(stock.DeviceChanges("d", a, &c.after), "; "); c.says == "" && got != "" ||
+			!strings.HasPrefix(got, c.says) {
 			t.Errorf("%q, want %q", got, c.says)
 		}
 	}
@@ -117,8 +128,10 @@ func TestDeviceChanges(t *testing.T) {
 func TestReservations(t *testing.T) {
 	doc := parse(t, harbour)
 	devices := []stock.Listed{
-		listed("a", "ipp://10.1.0.11/", "02:00:5e:10:00:01", "reservation", "", nil, true), listed("b", "ipp://[fd00::9]/", "02:00:5e:10:00:02", "reservation", "", nil, true),
-		listed("c", "ipp://10.1.8.7/", "", "unknown", "", &stock.Device{MAC: "02:00:5e:10:00:03"}, true), listed("d", "ipp://name.example/", "02:00:5e:10:00:04", "static", "", nil, true),
+		listed("a", "ipp://10.1.0.11/", "02:00:5e:10:00:01", "reservation", "", nil, true), listed("b", "ipp://[fd00::9]/",
+			"02:00:5e:10:00:02", "reservation", "", nil, true),
+		listed("c", "ipp://10.1.8.7/", "", "unknown", "", &stock.Device{MAC: "02:00:5e:10:00:03"}, true),
+		listed("d", "ipp://name.example/", "02:00:5e:10:00:04", "static", "", nil, true),
 		listed("e", "ipp://192.0.2.9/", "", "unknown", "", nil, true),
 	}
 	list, lacking := stock.Reservations(devices)
@@ -126,7 +139,8 @@ func TestReservations(t *testing.T) {
 	for _, r := range list {
 		got = append(got, r.Name+" "+r.MAC+" "+r.Address.String())
 	}
-	if !slices.Contains(got, "a 02:00:5e:10:00:01 10.1.0.11") || !slices.Contains(got, "c 02:00:5e:10:00:03 10.1.8.7") || len(lacking) == 0 {
+	if !slices.Contains(got, "a 02:00:5e:10:00:01 10.1.0.11") || !slices.Contains(got, "c 02:00:5e:10:00:03 10.1.8.7") ||
+		len(lacking) == 0 {
 		t.Errorf("%q, lacking %v", got, lacking)
 	}
 	// What goes out comes back, by either way.
@@ -169,7 +183,8 @@ func TestReservations(t *testing.T) {
 
 func TestAddresses(t *testing.T) {
 	for text, want := range map[string]string{
-		"10.1.0.0/30": "10.1.0.1 10.1.0.2", "10.1.0.1/32": "10.1.0.1", "10.1.0.5-10.1.0.7": "10.1.0.5 10.1.0.6 10.1.0.7", "10.1.0.9, 10.1.0.9": "10.1.0.9", "10.1.0.6/31": "10.1.0.6 10.1.0.7",
+		"10.1.0.0/30": "10.1.0.1 10.1.0.2", "10.1.0.1/32": "10.1.0.1", "10.1.0.5-10.1.0.7": "10.1.0.5 10.1.0.6 10.1.0.7",
+		"10.1.0.9, 10.1.0.9": "10.1.0.9", "10.1.0.6/31": "10.1.0.6 10.1.0.7",
 		"255.255.255.254-255.255.255.255": "255.255.255.254 255.255.255.255",
 	} {
 		got, err := stock.Addresses(strings.Split(text, ","))
@@ -182,7 +197,8 @@ func TestAddresses(t *testing.T) {
 		}
 	}
 	for text, says := range map[string]string{
-		"": "is no range", "10.1.0.0/8": "holds more than the 16384", "10.1.0.9-10.1.0.1": "is no range", "fd00::/64": "holds more", "a-b": "is no range", "10.1.0.0/33": "is no range", "10.1.0.1-fd00::1": "is no range",
+		"": "is no range", "10.1.0.0/8": "holds more than the 16384", "10.1.0.9-10.1.0.1": "is no range",
+		"fd00::/64": "holds more", "a-b": "is no range", "10.1.0.0/33": "is no range", "10.1.0.1-fd00::1": "is no range",
 		"10.0.0.0-10.255.0.0": "holds more",
 	} {
 		if got, err := stock.Addresses([]string{text}); err == nil || !strings.Contains(err.Error(), says) {
@@ -193,7 +209,8 @@ func TestAddresses(t *testing.T) {
 
 func TestCredentialFits(t *testing.T) {
 	c := stock.Credential{For: []string{"10.40.0.0/16", "*.skerry.example", "Print-1", "fd00::/8"}}
-	for host, want := range map[string]bool{"10.40.8.1": true, "10.41.0.1": false, "ps.skerry.example": true, "PS.SKERRY.EXAMPLE": true, "skerry.example": false, "print-1": true, "print-2": false, "fd00::1": true, "": false} {
+	for host, want := range map[string]bool{"10.40.8.1": true, "10.41.0.1": false, "ps.skerry.example": true,
+		"PS.SKERRY.EXAMPLE": true, "skerry.example": false, "print-1": true, "print-2": false, "fd00::1": true, "": false} {
 		if c.Fits(host) != want {
 			t.Errorf("%s: %v", host, !want)
 		}
@@ -205,7 +222,8 @@ func TestCredentialFits(t *testing.T) {
 }
 
 func TestCount(t *testing.T) {
-	s := &stock.Server{At: time.Now(), Queues: []stock.Queue{{State: "idle", Accepting: true, Jobs: 2}, {State: "stopped", Accepting: true}, {State: "idle", Accepting: false, Jobs: 1}}}
+	s := &stock.Server{At: time.Now(), Queues: []stock.Queue{{State: "idle", Accepting: true, Jobs: 2}, {State: "stopped",
+		Accepting: true}, {State: "idle", Accepting: false, Jobs: 1}}}
 	if c := s.Count(); c != (stock.Counter{Queues: 3, NotReady: 2, WithJobs: 2, Jobs: 3}) {
 		t.Errorf("%+v", c)
 	}

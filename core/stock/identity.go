@@ -103,9 +103,11 @@ func Judge(one Sighting, all []Sighting) Verdict {
 	case one.Seen == nil:
 		return Verdict{Kind: "silent", Says: "nothing answers at its address"}
 	case seen == Different:
-		return Verdict{Kind: "swapped", Says: fmt.Sprintf("another device answers at its address: %s, with %s; it was the one with %s", modelOr(*one.Seen), IdentityOf(*one.Seen), one.Identity)}
+		return Verdict{Kind: "swapped", Says: fmt.Sprintf("another device answers at its address: %s, with %s; it was the "+
+			"one with %s", modelOr(*one.Seen), IdentityOf(*one.Seen), one.Identity)}
 	}
-	return Verdict{Kind: "unproven", Says: "something answers at its address, and nothing it says proves that it is the same device"}
+	return Verdict{Kind: "unproven", Says: "something answers at its address, and nothing it says proves that it is the " +
+		"same device"}
 }
 
 func modelOr(d Device) string {

@@ -53,7 +53,8 @@ func (c Credential) Fits(host string) bool {
 		if p, e := netip.ParsePrefix(f); e == nil && err == nil && p.Contains(addr.Unmap()) {
 			return true
 		}
-		if suffix, ok := strings.CutPrefix(f, "*."); ok && strings.HasSuffix(strings.ToLower(host), "."+strings.ToLower(suffix)) {
+		if suffix, ok := strings.CutPrefix(f, "*."); ok && strings.HasSuffix(strings.ToLower(host),
+			"."+strings.ToLower(suffix)) {
 			return true
 		}
 	}

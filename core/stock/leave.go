@@ -63,17 +63,20 @@ type Moved struct {
 // Leave rewrites queues so that they no longer lead through a server: straight to their device, or to the gateway where
 // they have several. Only the queues named are touched, all that lead there when none is. The set through which a queue
 // leads is left as it is; a path of its own through the set goes. readings are of devices, by name.
-func Leave(doc *estate.Document, server, to string, only []string, readings map[string]*Device) ([]estate.Edit, []Moved, error) {
+func Leave(doc *estate.Document, server, to string, only []string, readings map[string]*Device) ([]estate.Edit,
+	[]Moved, error) {
 	if to != "device" && to != "gateway" {
 		return nil, nil, fault.New(fault.Invalid, "move-to", "write device or gateway", "queues cannot be moved to %q", to)
 	}
 	if !slices.ContainsFunc(doc.Servers, func(s estate.Server) bool { return s.Name == server }) {
-		return nil, nil, fault.New(fault.Unknown, "server-unknown", "see cirque server list", "the estate has no server %q", server)
+		return nil, nil, fault.New(fault.Unknown, "server-unknown", "see cirque server list",
+			"the estate has no server %q", server)
 	}
 	d := DependentsOf(doc, server)
 	for _, q := range only {
 		if !slices.Contains(d.Queues, q) {
-			return nil, nil, fault.New(fault.Invalid, "queue-elsewhere", "see cirque server depends "+server, "the queue %s does not lead through %s", q, server)
+			return nil, nil, fault.New(fault.Invalid, "queue-elsewhere", "see cirque server depends "+server,
+				"the queue %s does not lead through %s", q, server)
 		}
 	}
 	devices := map[string]estate.Device{}
@@ -136,7 +139,8 @@ func straight(q estate.Queue, to string, devices map[string]estate.Device) (esta
 	}
 	d := devices[q.Devices[0]]
 	if !strings.HasPrefix(d.URI, "ipp://") && !strings.HasPrefix(d.URI, "ipps://") {
-		return estate.Path{}, fmt.Sprintf("its device %s is reached by %s, over which no lineup can lead; give it an IPP address, or move the queue to the gateway", d.Name, schemeOf(d.URI))
+		return estate.Path{}, fmt.Sprintf("its device %s is reached by %s, over which no lineup can lead; give it an IPP "+
+			"address, or move the queue to the gateway", d.Name, schemeOf(d.URI))
 	}
 	return estate.Path{Device: d.Name}, ""
 }
@@ -161,7 +165,8 @@ func check(q estate.Queue, d *Device) []string {
 		driverless = driverless || name == estate.Driverless
 	}
 	if driverless && len(d.Formats) > 0 && !Driverless(*d) {
-		out = append(out, "some platforms would reach it without a driver, and the device takes none of PDF, PWG raster and JPEG")
+		out = append(out, "some platforms would reach it without a driver, and the device takes none of PDF, PWG "+
+			"raster and JPEG")
 	}
 	return out
 }
@@ -184,8 +189,10 @@ type Orphans struct {
 }
 
 // OrphansOf looks through an estate and what was found. granted says whether a grant selects a queue.
-func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers map[string]*Server, reservations []Reservation, answering []string) Orphans {
-	o := Orphans{Devices: []string{}, Queues: []string{}, Servers: []string{}, Drivers: []string{}, Addresses: []string{}, Found: []string{}}
+func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers map[string]*Server,
+	reservations []Reservation, answering []string) Orphans {
+	o := Orphans{Devices: []string{}, Queues: []string{}, Servers: []string{}, Drivers: []string{}, Addresses: []string{},
+		Found: []string{}}
 	used, hosts := map[estate.Ref]bool{}, map[string]bool{}
 	sets := map[string][]string{}
 	for _, s := range doc.ServerSets {

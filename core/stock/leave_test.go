@@ -12,7 +12,8 @@ import (
 func TestDependentsOf(t *testing.T) {
 	doc := parse(t, harbour)
 	d := stock.DependentsOf(doc, "ps-1")
-	if !slices.Equal(d.Queues, []string{"hall", "both", "pool", "raw", "bare", "labels"}) || !slices.Equal(d.Only, []string{"pool", "raw", "bare", "labels"}) || !slices.Equal(d.Sets, []string{"pair"}) {
+	if !slices.Equal(d.Queues, []string{"hall", "both", "pool", "raw", "bare", "labels"}) || !slices.Equal(d.Only,
+		[]string{"pool", "raw", "bare", "labels"}) || !slices.Equal(d.Sets, []string{"pair"}) {
 		t.Errorf("%+v", d)
 	}
 	if d := stock.DependentsOf(doc, "ps-3"); len(d.Queues)+len(d.Sets) != 0 {
@@ -23,7 +24,8 @@ func TestDependentsOf(t *testing.T) {
 // TestLeave: afterwards no queue that was moved leads through the server, and each leads where and when it did before.
 func TestLeave(t *testing.T) {
 	doc := parse(t, harbour)
-	readings := map[string]*stock.Device{"d1": {Supported: map[string][]string{"sides": {"one-sided"}}, Formats: []string{"text/plain"}}}
+	readings := map[string]*stock.Device{"d1": {Supported: map[string][]string{"sides": {"one-sided"}},
+		Formats: []string{"text/plain"}}}
 	edits, moved, err := stock.Leave(doc, "ps-1", "device", nil, readings)
 	if err != nil {
 		t.Fatal(err)
@@ -36,29 +38,33 @@ func TestLeave(t *testing.T) {
 		moved bool
 		says  string
 	}{
-		"hall": {true, "straight to d1"}, "both": {true, "straight to d2"}, "pool": {true, "through the gateway"}, "labels": {true, "straight to d2"},
-		"raw":  {false, "its device d3 is reached by socket, over which no lineup can lead"},
-		"bare": {false, "the estate does not say which device is behind it"},
+		"hall": {true, "straight to d1"}, "both": {true, "straight to d2"}, "pool": {true, "through the gateway"},
+		"labels": {true, "straight to d2"},
+		"raw":    {false, "its device d3 is reached by socket, over which no lineup can lead"},
+		"bare":   {false, "the estate does not say which device is behind it"},
 	} {
 		if m := got[queue]; m.Moved != want.moved || !strings.Contains(m.Says, want.says) {
 			t.Errorf("%s: %+v", queue, m)
 		}
 	}
-	if r := strings.Join(got["hall"].Remarks, "; "); !strings.Contains(r, "does not take sides = two-sided-long-edge") || !strings.Contains(r, "takes none of PDF, PWG raster") {
+	if r := strings.Join(got["hall"].Remarks, "; "); !strings.Contains(r, "does not take sides = two-sided-long-edge") ||
+		!strings.Contains(r, "takes none of PDF, PWG raster") {
 		t.Error("remarks on hall:", r)
 	}
 	if r := strings.Join(got["both"].Remarks, "; "); !strings.Contains(r, "has not been read") {
 		t.Error("remarks on both:", r)
 	}
 	after := with(t, doc, edits)
-	if left := slices.Sorted(slices.Values(stock.DependentsOf(after, "ps-1").Queues)); !slices.Equal(left, []string{"bare", "raw"}) {
+	if left := slices.Sorted(slices.Values(stock.DependentsOf(after, "ps-1").Queues)); !slices.Equal(left,
+		[]string{"bare", "raw"}) {
 		t.Error("still lead there:", left)
 	}
 	for _, q := range after.Queues {
 		switch q.Name {
 		case "both":
 			// The server's path held at one place only; the straight one after it, everywhere.
-			if len(q.Paths) != 2 || q.Paths[0].Device != "d2" || !slices.Equal(q.Paths[0].At, []string{"location:ard"}) || len(q.Paths[1].At) != 0 {
+			if len(q.Paths) != 2 || q.Paths[0].Device != "d2" || !slices.Equal(q.Paths[0].At, []string{"location:ard"}) ||
+				len(q.Paths[1].At) != 0 {
 				t.Errorf("%+v", q.Paths)
 			}
 		case "hall":
@@ -67,12 +73,15 @@ func TestLeave(t *testing.T) {
 			}
 		}
 	}
-	if edits, moved, err := stock.Leave(doc, "ps-1", "gateway", []string{"hall"}, nil); err != nil || len(edits) != 1 || len(moved) != 1 || moved[0].Says != "through the gateway" {
+	if edits, moved, err := stock.Leave(doc, "ps-1", "gateway", []string{"hall"}, nil); err != nil || len(edits) != 1 ||
+		len(moved) != 1 || moved[0].Says != "through the gateway" {
 		t.Error(edits, moved, err)
 	}
-	for _, c := range [][3]string{{"ps-9", "device", `no server "ps-9"`}, {"ps-1", "cloud", `moved to "cloud"`}, {"ps-3", "device hall", "does not lead through ps-3"}} {
+	for _, c := range [][3]string{{"ps-9", "device", `no server "ps-9"`}, {"ps-1", "cloud", `moved to "cloud"`},
+		{"ps-3", "device hall", "does not lead through ps-3"}} {
 		to, only, _ := strings.Cut(c[1], " ")
-		if _, _, err := stock.Leave(doc, c[0], to, strings.Fields(only), nil); err == nil || !strings.Contains(err.Error(), c[2]) {
+		if _, _, err := stock.Leave(doc, c[0], to, strings.Fields(only), nil); err == nil ||
+			!strings.Contains(err.Error(), c[2]) {
 			t.Errorf("%v: %v", c, err)
 		}
 	}
@@ -80,13 +89,18 @@ func TestLeave(t *testing.T) {
 
 func TestOrphansOf(t *testing.T) {
 	doc := parse(t, harbour)
-	list, err := stock.ParseReservations("r.csv", "mac,address\n02:00:5e:10:00:01,10.1.0.11\n02:00:5e:10:00:09,10.1.0.200\n")
+	list, err := stock.ParseReservations("r.csv",
+		"mac,address\n02:00:5e:10:00:01,10.1.0.11\n02:00:5e:10:00:09,10.1.0.200\n")
 	if err != nil {
 		t.Fatal(err)
 	}
-	o := stock.OrphansOf(doc, func(q string) bool { return q == "hall" || q == "both" }, map[string]*stock.Server{"ps-1": {Queues: []stock.Queue{{Name: "Hall Mono"}, {Name: "stray"}}}, "ps-2": nil}, list, []string{"10.1.0.77", "10.1.0.12"})
+	o := stock.OrphansOf(doc, func(q string) bool {
+		return q == "hall" || q == "both"
+	}, map[string]*stock.Server{"ps-1": {Queues: []stock.Queue{{Name: "Hall Mono"}, {Name: "stray"}}}, "ps-2": nil}, list,
+		[]string{"10.1.0.77", "10.1.0.12"})
 	for what, pair := range map[string][2][]string{
-		"queues": {o.Queues, {"bare", "labels", "pool", "raw"}}, "devices": {o.Devices, {}}, "servers": {o.Servers, {"ps-3"}}, "drivers": {o.Drivers, {}},
+		"queues": {o.Queues, {"bare", "labels", "pool", "raw"}}, "devices": {o.Devices, {}}, "servers": {o.Servers, {"ps-3"}},
+		"drivers":   {o.Drivers, {}},
 		"addresses": {o.Addresses, {"10.1.0.200", "10.1.0.77"}}, "found": {o.Found, {"ps-1: stray"}},
 	} {
 		if !slices.Equal(pair[0], pair[1]) {
@@ -113,14 +127,17 @@ func TestQueueTable(t *testing.T) {
 func TestQueueEdits(t *testing.T) {
 	doc := parse(t, harbour)
 	// As a spreadsheet writes it where a comma stands within numbers.
-	text := "\ufeffname;title;labels;paths;defaults;listed\r\nhall;The hall;mono a4;\"set:pair=Hall Mono; device:d1\";\"sides=one-sided; print-quality=5\";yes\r\nnew-one;;;;;\r\n"
+	text := "\ufeffname;title;labels;paths;defaults;listed\r\nhall;The hall;mono a4;\"set:pair=Hall Mono; " +
+		"device:d1\";\"sides=one-sided; print-quality=5\";yes\r\nnew-one;;;;;\r\n"
 	edits, err := stock.QueueEdits(doc, "q.csv", text)
 	if err != nil {
 		t.Fatal(err)
 	}
 	after := with(t, doc, edits)
 	hall := after.Find(estate.Ref{List: "queues", Name: "hall"}).(*estate.Queue)
-	if hall.Title != "The hall" || !hall.Listed || !slices.Equal(hall.Labels, []string{"mono", "a4"}) || hall.Paths[0].Set != "pair" || hall.Paths[1].Device != "d1" || hall.Defaults["sides"] != "one-sided" || hall.Defaults["print-quality"] == nil {
+	if hall.Title != "The hall" || !hall.Listed || !slices.Equal(hall.Labels, []string{"mono", "a4"}) ||
+		hall.Paths[0].Set != "pair" || hall.Paths[1].Device != "d1" || hall.Defaults["sides"] != "one-sided" ||
+		hall.Defaults["print-quality"] == nil {
 		t.Errorf("%+v", hall)
 	}
 	if len(after.Queues) != len(doc.Queues)+1 {
@@ -156,7 +173,8 @@ func TestRename(t *testing.T) {
 	if !slices.Equal(q.Formerly, []string{"both"}) || q.Paths[0].RemoteName != "both" || q.Paths[1].RemoteName != "" {
 		t.Errorf("%+v", q)
 	}
-	if hall := after.Find(estate.Ref{List: "queues", Name: "ard-hall-hall-1"}).(*estate.Queue); hall.Paths[0].RemoteName != "Hall Mono" {
+	if hall := after.Find(estate.Ref{List: "queues",
+		Name: "ard-hall-hall-1"}).(*estate.Queue); hall.Paths[0].RemoteName != "Hall Mono" {
 		t.Errorf("%+v", hall.Paths)
 	}
 	g := after.Find(estate.Ref{List: "grants", Name: "g"}).(*estate.Grant)
@@ -168,11 +186,14 @@ func TestRename(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if q := with(t, after, edits).Find(estate.Ref{List: "queues", Name: "both"}).(*estate.Queue); !slices.Equal(q.Formerly, []string{"both-2"}) {
+	if q := with(t, after, edits).Find(estate.Ref{List: "queues", Name: "both"}).(*estate.Queue); !slices.Equal(q.Formerly,
+		[]string{"both-2"}) {
 		t.Errorf("%+v", q)
 	}
-	for pattern, says := range map[string]string{"": "no pattern", "raw": "the name raw is taken", "{title}": "leaves no name", "same": "the name same is taken"} {
-		if _, _, err := stock.Rename(doc, []string{"hall", "both"}, pattern); err == nil || !strings.Contains(err.Error()+detailsOf(err), says) {
+	for pattern, says := range map[string]string{"": "no pattern", "raw": "the name raw is taken",
+		"{title}": "leaves no name", "same": "the name same is taken"} {
+		if _, _, err := stock.Rename(doc, []string{"hall", "both"}, pattern); err == nil || !strings.Contains(err.Error()+
+			detailsOf(err), says) {
 			t.Errorf("%q: %v", pattern, err)
 		}
 	}

@@ -48,7 +48,8 @@ type SetCell struct {
 	Says  []string `json:"says" doc:"In what it differs from the first member that has it."`
 }
 
-// NewSetView compares the members of a set, deeper than by names. read gives a member's last reading, nil where there is none.
+// NewSetView compares the members of a set, deeper than by names. read gives a member's last reading, nil where there
+// is none.
 func NewSetView(doc *estate.Document, set estate.ServerSet, read func(server string) *Server) SetView {
 	v := SetView{Name: set.Name, Title: set.Title, Style: set.Style, Members: []SetMember{}, Rows: []SetRow{}}
 	leads := map[string][]string{}
@@ -124,7 +125,9 @@ func NewSetView(doc *estate.Document, set estate.ServerSet, read func(server str
 		}
 		return 2
 	}
-	slices.SortFunc(v.Rows, func(a, b SetRow) int { return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a.Queue, b.Queue)) })
+	slices.SortFunc(v.Rows, func(a, b SetRow) int {
+		return cmp.Or(cmp.Compare(rank(a), rank(b)), cmp.Compare(a.Queue, b.Queue))
+	})
 	return v
 }
 
@@ -144,7 +147,8 @@ func (v SetView) Lacks() []string {
 			if n := len(missing) - len(shown); n > 0 {
 				more = fmt.Sprintf(" and %d more", n)
 			}
-			out = append(out, fmt.Sprintf("%s has no queue %s%s, on which the set is relied on: whoever is moved there finds nothing", m.Name, strings.Join(shown, ", "), more))
+			out = append(out, fmt.Sprintf("%s has no queue %s%s, on which the set is relied on: whoever is moved there "+
+				"finds nothing", m.Name, strings.Join(shown, ", "), more))
 		}
 	}
 	return out

@@ -23,7 +23,8 @@ queues:
 	if err != nil {
 		t.Fatal(err)
 	}
-	hall := Queue{Name: "hall", Model: "Mono 40 PCL6", Device: "ipp://10.1.0.1/", State: "idle", Accepting: true, Defaults: map[string]any{"sides": "one-sided"}}
+	hall := Queue{Name: "hall", Model: "Mono 40 PCL6", Device: "ipp://10.1.0.1/", State: "idle", Accepting: true,
+		Defaults: map[string]any{"sides": "one-sided"}}
 	other := hall
 	other.Model, other.Defaults = "Mono 40  PCL6", nil
 	readings := map[string]*Server{
@@ -39,17 +40,20 @@ queues:
 		}
 		got = append(got, line)
 	}
-	want := "Mail Room: there missing unread; hall: there there unread; solo: there missing unread; same: there there unread"
+	want := "Mail Room: there missing unread; hall: there there unread; solo: there missing unread; same: there " +
+		"there unread"
 	if strings.Join(got, "; ") != want {
 		t.Errorf("%q", got)
 	}
 	if v.Differ != 3 || v.Missing != 1 || v.Members[2].Read != nil || v.Members[0].Queues != 4 {
 		t.Errorf("%+v", v)
 	}
-	if says := strings.Join(v.Rows[1].Cells[1].Says, "; "); !strings.Contains(says, "driver:") || !strings.Contains(says, "default sides: one-sided and unset") {
+	if says := strings.Join(v.Rows[1].Cells[1].Says, "; "); !strings.Contains(says, "driver:") || !strings.Contains(says,
+		"default sides: one-sided and unset") {
 		t.Error(says)
 	}
-	if lacks := strings.Join(v.Lacks(), "; "); lacks != "b has no queue Mail Room, on which the set is relied on: whoever is moved there finds nothing" {
+	if lacks := strings.Join(v.Lacks(), "; "); lacks != "b has no queue Mail Room, on which the set is relied on: "+
+		"whoever is moved there finds nothing" {
 		t.Error(lacks)
 	}
 }

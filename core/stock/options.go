@@ -23,16 +23,18 @@ func word(v any) string {
 	return fmt.Sprint(v)
 }
 
-// kept are the options that a queue of the estate is given when it is made from what was found; all others depend on the
-// one server or device.
-var kept = []string{"sides", "print-color-mode", "media", "media-source", "media-type", "print-quality", "finishings", "output-bin", "number-up", "orientation-requested"}
+// kept are the options that a queue of the estate is given when it is made from what was found; all others depend on
+// the one server or device.
+var kept = []string{"sides", "print-color-mode", "media", "media-source", "media-type", "print-quality", "finishings",
+	"output-bin", "number-up", "orientation-requested"}
 
 // Defaults takes those of the options that are worth keeping in the estate.
 func Defaults(options map[string]any) map[string]any {
 	out := map[string]any{}
 	for _, k := range kept {
 		v, ok := options[k]
-		if !ok || word(v) == "" || k == "finishings" && word(v) == "3" || k == "number-up" && word(v) == "1" { // none, and one page a sheet
+		// none, and one page a sheet
+		if !ok || word(v) == "" || k == "finishings" && word(v) == "3" || k == "number-up" && word(v) == "1" {
 			continue
 		}
 		out[k] = v
@@ -43,8 +45,8 @@ func Defaults(options map[string]any) map[string]any {
 	return out
 }
 
-// Refused lists the defaults whose values a device does not take, given what it supports; options that it says nothing of
-// are let pass.
+// Refused lists the defaults whose values a device does not take, given what it supports; options that it says nothing
+// of are let pass.
 func Refused(defaults map[string]any, supported map[string][]string) []string {
 	var out []string
 	for k, v := range defaults {
@@ -67,7 +69,8 @@ func labelsOf(supported map[string][]string, colour *bool) []string {
 		out = append(out, "mono")
 	}
 	for _, m := range supported["media"] {
-		for prefix, label := range map[string]string{"iso_a4_": "a4", "iso_a3_": "a3", "iso_a0_": "wide", "na_letter_": "letter"} {
+		for prefix, label := range map[string]string{"iso_a4_": "a4", "iso_a3_": "a3", "iso_a0_": "wide",
+			"na_letter_": "letter"} {
 			if strings.HasPrefix(m, prefix) && !slices.Contains(out, label) {
 				out = append(out, label)
 			}

@@ -53,10 +53,12 @@ type Proposer struct {
 	newDrivers map[string]estate.Driver
 }
 
-// NewProposer prepares proposals on top of a document. Drivers are proposed for the platforms that machines have, for all
-// where that is not known. A device that is registered enters the estate as it was registered.
-func NewProposer(doc *estate.Document, packages []driver.Package, readings map[string]*Server, machines map[string]int, registered []Watch) *Proposer {
-	p := &Proposer{doc: doc, placed: NewPlaced(doc), queues: map[string]bool{}, devices: map[string]bool{}, byHost: map[string]string{}, drivers: map[string]bool{}, places: map[string]string{},
+// NewProposer prepares proposals on top of a document. Drivers are proposed for the platforms that machines have, for
+// all where that is not known. A device that is registered enters the estate as it was registered.
+func NewProposer(doc *estate.Document, packages []driver.Package, readings map[string]*Server, machines map[string]int,
+	registered []Watch) *Proposer {
+	p := &Proposer{doc: doc, placed: NewPlaced(doc), queues: map[string]bool{}, devices: map[string]bool{},
+		byHost: map[string]string{}, drivers: map[string]bool{}, places: map[string]string{},
 		models: map[string][]driver.Model{}, exact: map[string][]estate.Driver{}, readings: readings,
 		registered: map[string]Watch{}, newDevices: map[string]estate.Device{}, newDrivers: map[string]estate.Driver{}}
 	for _, w := range registered {
@@ -213,8 +215,8 @@ func schemeOf(uri string) string {
 	return s
 }
 
-// location takes what the found says where it names a place of the estate, else that of the device's subnet, else that of
-// the server.
+// location takes what the found says where it names a place of the estate, else that of the device's subnet, else that
+// of the server.
 func (p *Proposer) location(q Queue, f Found, address netip.Addr, remark func(string, ...any)) string {
 	said := []string{q.Location}
 	if f.Device != nil {
@@ -331,7 +333,8 @@ func (p *Proposer) driversFor(q Queue, out *Proposal, remark func(string, ...any
 	}
 	if len(drivers) == 0 {
 		if near := driver.Nearest(q.Model, p.names); near != "" {
-			remark("its driver is called %q; the nearest known name is %q: %s", q.Model, near, driver.Compare(q.Model, near).Says)
+			remark("its driver is called %q; the nearest known name is %q: %s", q.Model, near,
+				driver.Compare(q.Model, near).Says)
 		}
 		return // driverless everywhere
 	}

@@ -9,21 +9,26 @@ import (
 	"cirque/core/fault"
 )
 
-var proposalColumns = []string{"kind", "from", "found", "name", "title", "location", "labels", "device", "already", "remarks"}
+var proposalColumns = []string{"kind", "from", "found", "name", "title", "location", "labels", "device",
+	"already", "remarks"}
 
-// ProposalTable writes proposals as a table, to be looked through and changed in a spreadsheet; ChosenFrom reads it back.
+// ProposalTable writes proposals as a table, to be looked through and changed in a spreadsheet; ChosenFrom reads it
+// back.
 func ProposalTable(list []Proposal) string {
 	rows := make([][]string, 0, len(list))
 	for _, p := range list {
 		device := strings.Join(p.Queue.Devices, " ")
-		rows = append(rows, []string{p.Kind, p.From, p.Found, p.Queue.Name, p.Queue.Title, p.Queue.Location, strings.Join(p.Queue.Labels, " "), device, p.Already, strings.Join(p.Remarks, "; ")})
+		rows = append(rows, []string{p.Kind, p.From, p.Found, p.Queue.Name, p.Queue.Title, p.Queue.Location,
+			strings.Join(p.Queue.Labels, " "), device, p.Already, strings.Join(p.Remarks, "; ")})
 	}
 	return document.WriteTable(proposalColumns, rows)
 }
 
-// ChosenFrom gives those proposals that a table still has, with the names, titles, locations and labels that it gives them.
+// ChosenFrom gives those proposals that a table still has, with the names, titles, locations and labels that it gives
+// them.
 func ChosenFrom(list []Proposal, name, text string) ([]Proposal, error) {
-	rows, head, err := document.Table(name, text, []string{"from", "found"}, []string{"kind", "name", "title", "location", "labels", "device", "already", "remarks"}, maxRows)
+	rows, head, err := document.Table(name, text, []string{"from", "found"}, []string{"kind", "name", "title", "location",
+		"labels", "device", "already", "remarks"}, maxRows)
 	if err != nil {
 		return nil, err
 	}
@@ -75,7 +80,8 @@ func ChosenFrom(list []Proposal, name, text string) ([]Proposal, error) {
 		out = append(out, p)
 	}
 	if len(bad) > 0 {
-		return nil, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place, bad[0].What).With(bad[:min(len(bad), 100)])
+		return nil, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place,
+			bad[0].What).With(bad[:min(len(bad), 100)])
 	}
 	return out, nil
 }

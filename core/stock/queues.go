@@ -16,13 +16,15 @@ import (
 const maxRows = 50_000
 
 // queueColumns are those of a table of queues; lists are divided by blanks, options and drivers written key=value.
-var queueColumns = []string{"name", "title", "location", "labels", "devices", "paths", "drivers", "defaults", "listed", "note"}
+var queueColumns = []string{"name", "title", "location", "labels", "devices", "paths", "drivers", "defaults",
+	"listed", "note"}
 
 // QueueTable writes queues as a table that QueueEdits reads back.
 func QueueTable(queues []estate.Queue) string {
 	rows := make([][]string, 0, len(queues))
 	for _, q := range queues {
-		rows = append(rows, []string{q.Name, q.Title, q.Location, strings.Join(q.Labels, " "), strings.Join(q.Devices, " "), pathsText(q.Paths),
+		rows = append(rows, []string{q.Name, q.Title, q.Location, strings.Join(q.Labels, " "), strings.Join(q.Devices, " "),
+			pathsText(q.Paths),
 			pairsText(q.Drivers), pairsText(q.Defaults), yes(q.Listed), q.Note})
 	}
 	return document.WriteTable(queueColumns, rows)
@@ -148,7 +150,8 @@ func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) 
 		out = append(out, estate.Edit{Ref: estate.Ref{List: "queues", Name: called}, Object: b})
 	}
 	if len(bad) > 0 {
-		return nil, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place, bad[0].What).With(bad[:min(len(bad), 100)])
+		return nil, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place,
+			bad[0].What).With(bad[:min(len(bad), 100)])
 	}
 	return out, nil
 }
@@ -214,11 +217,13 @@ type Renaming struct {
 	To   string `json:"to"`
 }
 
-// Rename gives queues new names by a pattern, in which {name}, {title}, {location}, {site}, {last} (of the location) and
-// {n} (its number in the selection) stand for the queue's own. Old names go on leading there, and grants that name a queue follow.
+// Rename gives queues new names by a pattern, in which {name}, {title}, {location}, {site}, {last} (of the location)
+// and {n} (its number in the selection) stand for the queue's own. Old names go on leading there, and grants that name
+// a queue follow.
 func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit, []Renaming, error) {
 	if strings.TrimSpace(pattern) == "" {
-		return nil, nil, fault.New(fault.Invalid, "pattern-missing", "write such as {site}-{name}", "there is no pattern for the new names")
+		return nil, nil, fault.New(fault.Invalid, "pattern-missing", "write such as {site}-{name}",
+			"there is no pattern for the new names")
 	}
 	taken, of := map[string]string{}, map[string]estate.Queue{} // taken: by which queue
 	for _, q := range doc.Queues {
@@ -237,12 +242,15 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 			return nil, nil, fault.New(fault.Unknown, "queue-unknown", "see the draft's queues", "the draft has no queue %q", n)
 		}
 		last := q.Location[strings.LastIndexByte(q.Location, '/')+1:]
-		to := Slug(strings.NewReplacer("{name}", q.Name, "{title}", q.Title, "{location}", q.Location, "{site}", site(q.Location), "{last}", last, "{n}", fmt.Sprint(i+1)).Replace(pattern))
+		to := Slug(strings.NewReplacer("{name}", q.Name, "{title}", q.Title, "{location}", q.Location, "{site}",
+			site(q.Location), "{last}", last, "{n}", fmt.Sprint(i+1)).Replace(pattern))
 		switch {
 		case to == "":
-			bad = append(bad, fault.Detail{Place: n, What: "the pattern leaves no name for it", Fix: "put {name} or {n} into the pattern"})
+			bad = append(bad, fault.Detail{Place: n, What: "the pattern leaves no name for it",
+				Fix: "put {name} or {n} into the pattern"})
 		case taken[to] != "" && taken[to] != n:
-			bad = append(bad, fault.Detail{Place: n, What: fmt.Sprintf("the name %s is taken", to), Fix: "put {name} or {n} into the pattern"})
+			bad = append(bad, fault.Detail{Place: n, What: fmt.Sprintf("the name %s is taken", to),
+				Fix: "put {name} or {n} into the pattern"})
 		}
 		taken[to] = n
 		list = append(list, Renaming{n, to})

@@ -14,8 +14,8 @@ import (
 	"cirque/core/fault"
 )
 
-// Reservations makes one reservation for each device with an address and a hardware address, by address. lacking names the
-// devices for which none can be made, and why.
+// Reservations makes one reservation for each device with an address and a hardware address, by address. lacking names
+// the devices for which none can be made, and why.
 func Reservations(devices []Listed) (out []Reservation, lacking []fault.Detail) {
 	out = []Reservation{}
 	for _, d := range devices {
@@ -28,9 +28,11 @@ func Reservations(devices []Listed) (out []Reservation, lacking []fault.Detail) 
 		case d.AddressKeptBy == "static":
 			continue
 		case !ok:
-			lacking = append(lacking, fault.Detail{Place: d.Name, What: "it is reached by name, not by address", Fix: "reserve the address behind the name"})
+			lacking = append(lacking, fault.Detail{Place: d.Name, What: "it is reached by name, not by address",
+				Fix: "reserve the address behind the name"})
 		case mac == "":
-			lacking = append(lacking, fault.Detail{Place: d.Name, What: "its hardware address is not known", Fix: "question it over SNMP, or read it off its configuration page"})
+			lacking = append(lacking, fault.Detail{Place: d.Name, What: "its hardware address is not known",
+				Fix: "question it over SNMP, or read it off its configuration page"})
 		default:
 			out = append(out, Reservation{mac, addr, d.Name})
 		}
@@ -95,8 +97,8 @@ func ReservationsJSON(doc *estate.Document, list []Reservation) (string, error) 
 	return string(b) + "\n", err
 }
 
-// ParseReservations reads reservations from CSV with a head line, or from the common open DHCP server's JSON. All that is
-// wrong is told at once.
+// ParseReservations reads reservations from CSV with a head line, or from the common open DHCP server's JSON. All that
+// is wrong is told at once.
 func ParseReservations(name, text string) ([]Reservation, error) {
 	var out []Reservation
 	var bad []fault.Detail
@@ -106,9 +108,11 @@ func ParseReservations(name, text string) ([]Reservation, error) {
 		a, err := netip.ParseAddr(strings.TrimSpace(address))
 		switch {
 		case !ok:
-			bad = append(bad, fault.Detail{Place: place, What: fmt.Sprintf("%q is no hardware address", mac), Fix: "write twelve hex digits, such as 02:00:5e:10:00:31"})
+			bad = append(bad, fault.Detail{Place: place, What: fmt.Sprintf("%q is no hardware address", mac),
+				Fix: "write twelve hex digits, such as 02:00:5e:10:00:31"})
 		case err != nil:
-			bad = append(bad, fault.Detail{Place: place, What: fmt.Sprintf("%q is no address", address), Fix: "write an IP address, such as 10.40.8.31"})
+			bad = append(bad, fault.Detail{Place: place, What: fmt.Sprintf("%q is no address", address),
+				Fix: "write an IP address, such as 10.40.8.31"})
 		case seen[m+a.String()]:
 		default:
 			seen[m+a.String()] = true
@@ -123,12 +127,14 @@ func ParseReservations(name, text string) ([]Reservation, error) {
 				}
 			}
 		}); err != nil {
-			return nil, fault.New(fault.Invalid, "reservations-invalid", "give the DHCP server's configuration, or CSV with the columns mac, address, name", "%s is no JSON with reservations", name).Because(err)
+			return nil, fault.New(fault.Invalid, "reservations-invalid", "give the DHCP server's configuration, or CSV with "+
+				"the columns mac, address, name", "%s is no JSON with reservations", name).Because(err)
 		}
 	} else {
 		// Other programs' words for the columns.
 		first, rest, _ := strings.Cut(text, "\n")
-		first = strings.NewReplacer("hw-address", "mac", "hardware address", "mac", "ip-address", "address", "ip address", "address", "hostname", "name").Replace(strings.ToLower(first))
+		first = strings.NewReplacer("hw-address", "mac", "hardware address", "mac", "ip-address", "address", "ip address",
+			"address", "hostname", "name").Replace(strings.ToLower(first))
 		rows, head, err := document.Table(name, first+"\n"+rest, []string{"mac", "address"}, []string{"name"}, maxRows)
 		if err != nil {
 			return nil, err
@@ -138,7 +144,8 @@ func ParseReservations(name, text string) ([]Reservation, error) {
 		}
 	}
 	if len(bad) > 0 {
-		return nil, fault.New(fault.Invalid, "reservations-invalid", bad[0].Fix, "%s: %s", bad[0].Place, bad[0].What).With(bad)
+		return nil, fault.New(fault.Invalid, "reservations-invalid", bad[0].Fix, "%s: %s", bad[0].Place,
+			bad[0].What).With(bad)
 	}
 	return out, nil
 }

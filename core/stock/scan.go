@@ -68,7 +68,8 @@ func Addresses(ranges []string) ([]netip.Addr, error) {
 		return len(out) <= MaxScan
 	}
 	wide := func(r string) error {
-		return fault.New(fault.Invalid, "scan-wide", "name smaller ranges", "%s holds more than the %d addresses that one scan looks at", r, MaxScan)
+		return fault.New(fault.Invalid, "scan-wide", "name smaller ranges", "%s holds more than the %d addresses that one "+
+			"scan looks at", r, MaxScan)
 	}
 	for _, r := range ranges {
 		r = strings.TrimSpace(r)
@@ -111,11 +112,13 @@ func Addresses(ranges []string) ([]netip.Addr, error) {
 		}
 	}
 	if len(out) == 0 {
-		return nil, fault.New(fault.Invalid, "scan-empty", "name a subnet such as 10.40.8.0/24, or a range such as 10.40.8.20-10.40.8.60", "no address is named")
+		return nil, fault.New(fault.Invalid, "scan-empty", "name a subnet such as 10.40.8.0/24, or a range such as "+
+			"10.40.8.20-10.40.8.60", "no address is named")
 	}
 	return out, nil
 }
 
 func badRange(r string) error {
-	return fault.New(fault.Invalid, "scan-range", "write a subnet such as 10.40.8.0/24, a range such as 10.40.8.20-10.40.8.60, or an address", "%q is no range of addresses", fmt.Sprint(r))
+	return fault.New(fault.Invalid, "scan-range", "write a subnet such as 10.40.8.0/24, a range such as "+
+		"10.40.8.20-10.40.8.60, or an address", "%q is no range of addresses", fmt.Sprint(r))
 }

@@ -1,5 +1,5 @@
-// Package stock is what was found: print servers with their queues, devices with what they can do, their identity, and how
-// all of it differs from the estate. It turns what was found into estate. It reaches nothing itself.
+// Package stock is what was found: print servers with their queues, devices with what they can do, their identity, and
+// how all of it differs from the estate. It turns what was found into estate. It reaches nothing itself.
 package stock
 
 import (
@@ -164,7 +164,8 @@ func sameOptions(a, b map[string]any) bool {
 	return maps.EqualFunc(a, b, func(x, y any) bool { return word(x) == word(y) })
 }
 
-// Slug turns free text into a name of the estate: small letters, digits and dashes, at most 63; "" where nothing is left.
+// Slug turns free text into a name of the estate: small letters, digits and dashes, at most 63; "" where nothing is
+// left.
 func Slug(s string) string {
 	var b strings.Builder
 	dash := false
@@ -186,5 +187,7 @@ func Slug(s string) string {
 	return strings.Trim(out[:min(len(out), 63)], "-")
 }
 
-var plainLetters = map[rune]rune{'å': 'a', 'ä': 'a', 'á': 'a', 'à': 'a', 'â': 'a', 'ã': 'a', 'æ': 'a', 'ç': 'c', 'é': 'e', 'è': 'e', 'ê': 'e', 'ë': 'e', 'í': 'i', 'ì': 'i', 'î': 'i', 'ï': 'i',
-	'ñ': 'n', 'ó': 'o', 'ò': 'o', 'ô': 'o', 'ö': 'o', 'õ': 'o', 'ø': 'o', 'ú': 'u', 'ù': 'u', 'û': 'u', 'ü': 'u', 'ý': 'y', 'ß': 's'}
+var plainLetters = map[rune]rune{'å': 'a', 'ä': 'a', 'á': 'a', 'à': 'a', 'â': 'a', 'ã': 'a', 'æ': 'a', 'ç': 'c',
+	'é': 'e', 'è': 'e', 'ê': 'e', 'ë': 'e', 'í': 'i', 'ì': 'i', 'î': 'i', 'ï': 'i',
+	'ñ': 'n', 'ó': 'o', 'ò': 'o', 'ô': 'o', 'ö': 'o', 'õ': 'o', 'ø': 'o', 'ú': 'u', 'ù': 'u', 'û': 'u', 'ü': 'u',
+	'ý': 'y', 'ß': 's'}

@@ -67,7 +67,8 @@ func TestThrough(t *testing.T) {
 
 func TestServerDifferences(t *testing.T) {
 	s := &stock.Server{Queues: []stock.Queue{
-		{Name: "Hall Mono", Device: "ipp://10.1.0.11/ipp/print", Model: "Mono 40 PCL6"}, {Name: "both", Device: "socket://10.1.0.99:9100"}, {Name: "pool", Shared: no()},
+		{Name: "Hall Mono", Device: "ipp://10.1.0.11/ipp/print", Model: "Mono 40 PCL6"}, {Name: "both",
+			Device: "socket://10.1.0.99:9100"}, {Name: "pool", Shared: no()},
 		{Name: "Raw", Device: "socket://10.1.0.13:9100"}, {Name: "Labels", Model: "Label 2"}, {Name: "extra", Shared: yes()},
 	}}
 	got := map[string]string{}
@@ -98,13 +99,16 @@ func TestServerDifferences(t *testing.T) {
 func TestServerChanges(t *testing.T) {
 	at := time.Date(2026, 11, 1, 8, 0, 0, 0, time.UTC)
 	later := at.Add(time.Hour)
-	a := &stock.Server{Started: &at, Queues: []stock.Queue{{Name: "a", Model: "M 1", State: "idle"}, {Name: "b", Device: "ipp://10.1.0.1/"}, {Name: "c", Defaults: map[string]any{"print-quality": 5.0}}, {Name: "gone"}}}
-	b := &stock.Server{Started: &later, Queues: []stock.Queue{{Name: "a", Model: "M 2", State: "stopped", Jobs: 4}, {Name: "b", Device: "ipp://10.1.0.2/"}, {Name: "c", Defaults: map[string]any{"print-quality": 5}}, {Name: "new"}}}
+	a := &stock.Server{Started: &at, Queues: []stock.Queue{{Name: "a", Model: "M 1", State: "idle"},
+		{Name: "b", Device: "ipp://10.1.0.1/"}, {Name: "c", Defaults: map[string]any{"print-quality": 5.0}}, {Name: "gone"}}}
+	b := &stock.Server{Started: &later, Queues: []stock.Queue{{Name: "a", Model: "M 2", State: "stopped", Jobs: 4},
+		{Name: "b", Device: "ipp://10.1.0.2/"}, {Name: "c", Defaults: map[string]any{"print-quality": 5}}, {Name: "new"}}}
 	var kinds []string
 	for _, c := range stock.ServerChanges("ps", a, b) {
 		kinds = append(kinds, c.Kind+" "+c.Subject)
 	}
-	if want := []string{"restarted ", "driver a", "address b", "queue-new new", "queue-gone gone"}; !slices.Equal(kinds, want) {
+	if want := []string{"restarted ", "driver a", "address b", "queue-new new",
+		"queue-gone gone"}; !slices.Equal(kinds, want) {
 		t.Errorf("%v, want %v", kinds, want)
 	}
 	if c := stock.ServerChanges("ps", nil, b); c != nil {
@@ -114,26 +118,33 @@ func TestServerChanges(t *testing.T) {
 	for i := range 200 {
 		many.Queues = append(many.Queues, stock.Queue{Name: strings.Repeat("q", i+1)})
 	}
-	if c := stock.ServerChanges("ps", &stock.Server{}, many); len(c) != 51 || c[50].Says != "150 more things changed on ps" {
+	if c := stock.ServerChanges("ps", &stock.Server{}, many); len(c) != 51 ||
+		c[50].Says != "150 more things changed on ps" {
 		t.Errorf("%d changes, the last %+v", len(c), c[len(c)-1])
 	}
 	slow := at.Add(30 * time.Second)
 	if stock.Restarted(a, &stock.Server{Started: &slow}) || stock.Restarted(nil, b) || !stock.Restarted(a, b) {
 		t.Error("restarts are not told from drift")
 	}
-	if !stock.SameServer(a, &stock.Server{At: later, Started: &slow, Queues: a.Queues}) || stock.SameServer(a, b) || stock.SameServer(nil, b) {
+	if !stock.SameServer(a, &stock.Server{At: later, Started: &slow, Queues: a.Queues}) || stock.SameServer(a, b) ||
+		stock.SameServer(nil, b) {
 		t.Error("readings that tell the same are not told")
 	}
 }
 
 func TestComparePair(t *testing.T) {
-	a := &stock.Server{Queues: []stock.Queue{{Name: "x", Model: "M-1", Defaults: map[string]any{"sides": "one-sided", "media": "a4"}, Shared: yes()}, {Name: "only"}, {Name: "same", Defaults: map[string]any{"n": 1}}}}
-	b := &stock.Server{Queues: []stock.Queue{{Name: "x", Model: "M 1", Device: "ipp://h/", Defaults: map[string]any{"sides": "two-sided-long-edge"}, Shared: no()}, {Name: "same", Defaults: map[string]any{"n": 1.0}}, {Name: "there"}}}
+	a := &stock.Server{Queues: []stock.Queue{{Name: "x", Model: "M-1", Defaults: map[string]any{"sides": "one-sided",
+		"media": "a4"}, Shared: yes()}, {Name: "only"}, {Name: "same", Defaults: map[string]any{"n": 1}}}}
+	b := &stock.Server{Queues: []stock.Queue{{Name: "x", Model: "M 1", Device: "ipp://h/",
+		Defaults: map[string]any{"sides": "two-sided-long-edge"}, Shared: no()}, {Name: "same",
+		Defaults: map[string]any{"n": 1.0}}, {Name: "there"}}}
 	got := stock.ComparePair(a, b)
 	if len(got) != 4 || got[0].On != "first" || !got[1].Same || got[2].On != "second" || got[3].Queue != "x" {
 		t.Fatalf("%+v", got)
 	}
-	if want := []string{`driver: "M-1" and "M 1": they differ at letter 2: a hyphen against a space`, "device: none and ipp://h/", "default media: a4 and unset", "default sides: one-sided and two-sided-long-edge", "shared on one only"}; !slices.Equal(got[3].Says, want) {
+	if want := []string{`driver: "M-1" and "M 1": they differ at letter 2: a hyphen against a space`,
+		"device: none and ipp://h/", "default media: a4 and unset", "default sides: one-sided and two-sided-long-edge",
+		"shared on one only"}; !slices.Equal(got[3].Says, want) {
 		t.Errorf("%q", got[3].Says)
 	}
 }
@@ -141,35 +152,44 @@ func TestComparePair(t *testing.T) {
 // TestPropose: what was found becomes estate that holds together, whichever of it is taken.
 func TestPropose(t *testing.T) {
 	doc := parse(t, harbour)
-	packages := []driver.Package{{Digest: "p", Models: []driver.Model{{Exact: "Slip 3  v1.4", Platform: "windows/x64"}, {Exact: "Slip 3  v1.4", Platform: "windows/x86"}, {Exact: "Wide 90", Platform: "windows/x64"}}}}
+	packages := []driver.Package{{Digest: "p", Models: []driver.Model{{Exact: "Slip 3  v1.4", Platform: "windows/x64"},
+		{Exact: "Slip 3  v1.4", Platform: "windows/x86"}, {Exact: "Wide 90", Platform: "windows/x64"}}}}
 	pier := &stock.Server{Queues: []stock.Queue{
-		{Name: "Lane 1", Title: "Lane one", Location: "Booking hall", Model: "Slip 3  v1.4", Device: "ipp://10.1.8.41/ipp/print", Supported: map[string][]string{"media": {"iso_a4_210x297mm"}, "print-color-mode": {"monochrome"}}, Defaults: map[string]any{"sides": "one-sided", "copies": 3, "number-up": 1}},
+		{Name: "Lane 1", Title: "Lane one", Location: "Booking hall", Model: "Slip 3  v1.4",
+			Device: "ipp://10.1.8.41/ipp/print", Supported: map[string][]string{"media": {"iso_a4_210x297mm"},
+				"print-color-mode": {"monochrome"}}, Defaults: map[string]any{"sides": "one-sided", "copies": 3, "number-up": 1}},
 		{Name: "Lane 1 draft", Model: "Slip 3 v1.4", Device: "ipp://10.1.8.41/ipp/print"},
 		{Name: "hall", Device: "ipp://10.1.0.11/"},
 		{Name: "Hall Mono", Model: "Mono 40 PCL6"},
 		{Name: "Över/Kø", Device: "usb://Maker/1"},
 	}}
 	readings := map[string]*stock.Server{"pier": pier, "ps-1": pier, "ps-2": {Queues: pier.Queues[:1]}}
-	p := stock.NewProposer(doc, packages, readings, map[string]int{"windows/x64": 3}, []stock.Watch{{Kind: "device", Name: "as-registered", URI: "ipp://10.2.0.8/ipp/print", MAC: "02:00:5e:10:00:78", AddressKeptBy: "static", Location: "bra"}})
+	p := stock.NewProposer(doc, packages, readings, map[string]int{"windows/x64": 3}, []stock.Watch{{Kind: "device",
+		Name: "as-registered", URI: "ipp://10.2.0.8/ipp/print", MAC: "02:00:5e:10:00:78", AddressKeptBy: "static",
+		Location: "bra"}})
 	watch := &stock.Watch{Kind: "server", Name: "pier", URI: "ipp://pier.example/", Location: "Pier"}
 	var list []stock.Proposal
 	for _, q := range pier.Queues {
 		list = append(list, p.Propose(stock.Found{From: "pier", Kind: "server", Queue: q, Watch: watch}))
 	}
 	first, second := list[0], list[1]
-	if first.Queue.Name != "lane-1" || first.Queue.Title != "Lane one" || first.Queue.Location != "ard/hall" || !slices.Equal(first.Queue.Labels, []string{"mono", "a4"}) || len(first.Queue.Defaults) != 1 {
+	if first.Queue.Name != "lane-1" || first.Queue.Title != "Lane one" || first.Queue.Location != "ard/hall" ||
+		!slices.Equal(first.Queue.Labels, []string{"mono", "a4"}) || len(first.Queue.Defaults) != 1 {
 		t.Errorf("%+v", first.Queue)
 	}
-	if len(first.Queue.Paths) != 2 || first.Queue.Paths[0].Server != "pier" || first.Queue.Paths[0].RemoteName != "Lane 1" || first.Queue.Paths[1].Device != "lane-1" {
+	if len(first.Queue.Paths) != 2 || first.Queue.Paths[0].Server != "pier" ||
+		first.Queue.Paths[0].RemoteName != "Lane 1" || first.Queue.Paths[1].Device != "lane-1" {
 		t.Errorf("paths %+v", first.Queue.Paths)
 	}
 	if len(first.Drivers) != 1 || first.Drivers[0].Platform != "windows/x64" || first.Queue.Drivers["*"] != "driverless" {
 		t.Errorf("only for platforms that machines have: %+v", first.Drivers)
 	}
-	if first.Device == nil || second.Device == nil || second.Device.Name != "lane-1" || !slices.Equal(second.Queue.Devices, []string{"lane-1"}) || len(second.Queue.Paths) != 2 {
+	if first.Device == nil || second.Device == nil || second.Device.Name != "lane-1" || !slices.Equal(second.Queue.Devices,
+		[]string{"lane-1"}) || len(second.Queue.Paths) != 2 {
 		t.Errorf("the second queue on one device: %+v", second)
 	}
-	if len(second.Queue.Drivers) != 0 || !strings.Contains(strings.Join(second.Remarks, "; "), `nearest known name is "Slip 3  v1.4": they differ at letter`) {
+	if len(second.Queue.Drivers) != 0 || !strings.Contains(strings.Join(second.Remarks, "; "),
+		`nearest known name is "Slip 3  v1.4": they differ at letter`) {
 		t.Errorf("a near miss is not pointed out: %v", second.Remarks)
 	}
 	if list[2].Queue.Name != "pier-hall" || list[2].Device != nil || !slices.Equal(list[2].Queue.Devices, []string{"d1"}) {
@@ -203,37 +223,47 @@ func TestPropose(t *testing.T) {
 		t.Errorf("through %+v", known.Queue.Paths)
 	}
 	lone := p.Propose(stock.Found{From: "ps-1", Kind: "server", Queue: pier.Queues[2]})
-	if lone.Queue.Paths[0].Server != "ps-1" || !strings.Contains(lone.Remarks[0], "the set pair cannot carry it: it is not on ps-2") {
+	if lone.Queue.Paths[0].Server != "ps-1" || !strings.Contains(lone.Remarks[0], "the set pair cannot carry it: it is "+
+		"not on ps-2") {
 		t.Errorf("through %+v, %v", lone.Queue.Paths, lone.Remarks)
 	}
 	if again := p.Propose(stock.Found{From: "ps-1", Kind: "server", Queue: pier.Queues[3]}); again.Already != "hall" {
 		t.Errorf("%+v", again)
 	}
 	// A device that somebody registered keeps its name, whichever queue leads to it.
-	kept := p.Propose(stock.Found{From: "pier", Kind: "server", Queue: stock.Queue{Name: "To it", Device: "socket://10.2.0.8:9100"}})
-	if d := kept.Device; d == nil || d.Name != "as-registered" || d.URI != "ipp://10.2.0.8/ipp/print" || d.MAC == "" || d.AddressKeptBy != "static" || d.Location != "bra" || kept.Queue.Paths[1].Device != "as-registered" {
+	kept := p.Propose(stock.Found{From: "pier", Kind: "server", Queue: stock.Queue{Name: "To it",
+		Device: "socket://10.2.0.8:9100"}})
+	if d := kept.Device; d == nil || d.Name != "as-registered" || d.URI != "ipp://10.2.0.8/ipp/print" || d.MAC == "" ||
+		d.AddressKeptBy != "static" || d.Location != "bra" || kept.Queue.Paths[1].Device != "as-registered" {
 		t.Errorf("%+v %+v", kept.Device, kept.Queue)
 	}
-	device := p.Propose(stock.Found{From: "10.2.0.9", Kind: "device", Queue: stock.Queue{Name: "Slip", Device: "ipp://10.2.0.9/ipp/print"}, Device: &stock.Device{MAC: "02:00:5e:10:00:77", Colour: yes(), URI: "ipp://10.2.0.9/ipp", Model: "Slip 3"}})
-	if device.Device.MAC != "02:00:5e:10:00:77" || device.Device.URI != "ipp://10.2.0.9/ipp" || device.Queue.Location != "bra" || device.Queue.Paths[0].Device != "slip" || device.Queue.Labels[0] != "colour" {
+	device := p.Propose(stock.Found{From: "10.2.0.9", Kind: "device", Queue: stock.Queue{Name: "Slip",
+		Device: "ipp://10.2.0.9/ipp/print"}, Device: &stock.Device{MAC: "02:00:5e:10:00:77", Colour: yes(),
+		URI: "ipp://10.2.0.9/ipp", Model: "Slip 3"}})
+	if device.Device.MAC != "02:00:5e:10:00:77" || device.Device.URI != "ipp://10.2.0.9/ipp" ||
+		device.Queue.Location != "bra" || device.Queue.Paths[0].Device != "slip" || device.Queue.Labels[0] != "colour" {
 		t.Errorf("%+v %+v", device.Device, device.Queue)
 	}
 }
 
 func TestProposalTable(t *testing.T) {
 	list := []stock.Proposal{
-		{From: "ps", Kind: "server", Found: "Lane, \"1\"", Queue: estate.Queue{Name: "lane-1", Title: "Lane one", Labels: []string{"mono", "a4"}, Paths: []estate.Path{{Server: "ps", RemoteName: "Lane, \"1\""}}}, Device: &estate.Device{Name: "lane-1"}},
+		{From: "ps", Kind: "server", Found: "Lane, \"1\"", Queue: estate.Queue{Name: "lane-1", Title: "Lane one",
+			Labels: []string{"mono", "a4"}, Paths: []estate.Path{{Server: "ps", RemoteName: "Lane, \"1\""}}},
+			Device: &estate.Device{Name: "lane-1"}},
 		{From: "ps", Kind: "server", Found: "two", Queue: estate.Queue{Name: "two", Paths: []estate.Path{{Server: "ps"}}}},
 	}
 	text := stock.ProposalTable(list)
 	same, err := stock.ChosenFrom(list, "t.csv", text)
-	if err != nil || len(same) != 2 || same[0].Queue.Name != "lane-1" || same[0].Queue.Paths[0].RemoteName != "Lane, \"1\"" {
+	if err != nil || len(same) != 2 || same[0].Queue.Name != "lane-1" ||
+		same[0].Queue.Paths[0].RemoteName != "Lane, \"1\"" {
 		t.Fatal(same, err)
 	}
 	lines := strings.SplitAfter(text, "\n")
 	edited := strings.Replace(lines[0]+lines[2], "two,two,", "two,lane-2,", 1)
 	got, err := stock.ChosenFrom(list, "t.csv", edited)
-	if err != nil || len(got) != 1 || got[0].Queue.Name != "lane-2" || got[0].Queue.Paths[0].RemoteName != "two" || list[1].Queue.Paths[0].RemoteName != "" {
+	if err != nil || len(got) != 1 || got[0].Queue.Name != "lane-2" || got[0].Queue.Paths[0].RemoteName != "two" ||
+		list[1].Queue.Paths[0].RemoteName != "" {
 		t.Fatal(got, err)
 	}
 	for bad, says := range map[string]string{
@@ -251,7 +281,9 @@ func TestProposalTable(t *testing.T) {
 }
 
 func TestSlug(t *testing.T) {
-	for s, want := range map[string]string{"Booking Hall, 2nd": "booking-hall-2nd", "  Över/Kø  ": "over-ko", "Straße": "strase", "日本": "", "---": "", strings.Repeat("ab ", 40): strings.TrimRight(strings.Repeat("ab-", 40)[:63], "-")} {
+	for s, want := range map[string]string{"Booking Hall, 2nd": "booking-hall-2nd", "  Över/Kø  ": "over-ko",
+		"Straße": "strase", "日本": "", "---": "", strings.Repeat("ab ", 40): strings.TrimRight(strings.Repeat("ab-",
+			40)[:63], "-")} {
 		if got := stock.Slug(s); got != want {
 			t.Errorf("%q: %q, want %q", s, got, want)
 		}

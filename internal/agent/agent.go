@@ -69,7 +69,8 @@ type kept struct {
 	Key      string            `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
 }
 
-// shortestGap is how long after a broken connection it asks again at first; then twice as long each time, up to the pace's.
+// shortestGap is how long after a broken connection it asks again at first; then twice as long each time, up to the
+// pace's.
 const shortestGap = time.Second
 
 // New makes an agent and reads what it has kept.
@@ -131,10 +132,12 @@ func New(cfg Config) (*Agent, error) {
 // Kept makes an agent that speaks to no service, from what another keeps: for a look from the machine's own place.
 func Kept(cfg Config) (*Agent, error) {
 	cfg.Log = slog.New(slog.DiscardHandler)
-	a := &Agent{cfg: cfg, client: &client{base: &url.URL{Scheme: "http", Host: "localhost"}}, failed: map[endpoint.Key]failure{}}
+	a := &Agent{cfg: cfg, client: &client{base: &url.URL{Scheme: "http", Host: "localhost"}},
+		failed: map[endpoint.Key]failure{}}
 	b, err := os.ReadFile(a.file())
 	if errors.Is(err, fs.ErrNotExist) {
-		return nil, fault.New(fault.Invalid, "nothing-kept", "name where the agent keeps it with --state, or run the agent first", "no agent has kept lineups in %s", cfg.State)
+		return nil, fault.New(fault.Invalid, "nothing-kept", "name where the agent keeps it with --state, or run the "+
+			"agent first", "no agent has kept lineups in %s", cfg.State)
 	}
 	if err == nil {
 		err = json.Unmarshal(b, &a.kept)
@@ -237,7 +240,8 @@ var errHere = errors.New("called at the machine")
 // CallHere has the agent that runs with a state directory look at its spooler and report now.
 func CallHere(state string) error {
 	if _, err := os.Stat(state); errors.Is(err, fs.ErrNotExist) {
-		return fault.New(fault.Invalid, "nothing-kept", "name where it keeps what it knows, with --state", "no agent keeps anything in %s", state)
+		return fault.New(fault.Invalid, "nothing-kept", "name where it keeps what it knows, with --state",
+			"no agent keeps anything in %s", state)
 	}
 	return os.WriteFile(callFile(state), nil, 0o600)
 }
@@ -248,7 +252,8 @@ func callFile(state string) string { return filepath.Join(state, "call") }
 var errMoved = errors.New("the machine's sessions have changed")
 
 // askWhileSame asks, and stops waiting when the machine's facts change.
-func (a *Agent) askWhileSame(ctx context.Context, facts Facts, contexts []lineup.Query, known string) ([]lineup.Lineup, string, bool, error) {
+func (a *Agent) askWhileSame(ctx context.Context, facts Facts, contexts []lineup.Query, known string) ([]lineup.Lineup,
+	string, bool, error) {
 	ctx, cancel := context.WithCancelCause(ctx)
 	defer cancel(nil)
 	who := a.kept.Who

@@ -50,7 +50,8 @@ func Plan(ctx context.Context, o Opened) ([]string, error) {
 		out = append(out, line)
 	}
 	for _, k := range away {
-		out = append(out, fmt.Sprintf("%-8s %s for %s: somebody removed it, and the grant lets them", "stays away", k.Queue, cmp.Or(k.User, "everybody")))
+		out = append(out, fmt.Sprintf("%-8s %s for %s: somebody removed it, and the grant lets them", "stays away", k.Queue,
+			cmp.Or(k.User, "everybody")))
 	}
 	for _, i := range installed {
 		if !i.Own {

@@ -39,8 +39,8 @@ func ReadCapture(ctx context.Context, spooler string) (stock.Capture, error) {
 	return stock.Capture{Machine: facts.Machine, Platform: facts.Platform, Queues: list}, err
 }
 
-// Captured reads what a spooler holds as queues that may be adopted. What the agent itself installed comes from the estate,
-// and is left out, as are queues of one person.
+// Captured reads what a spooler holds as queues that may be adopted. What the agent itself installed comes from the
+// estate, and is left out, as are queues of one person.
 func Captured(ctx context.Context, s Spooler) ([]stock.Queue, error) {
 	installed, _, err := s.List(ctx, nil)
 	if err != nil {
@@ -58,7 +58,8 @@ func Captured(ctx context.Context, s Spooler) ([]stock.Queue, error) {
 }
 
 func captured(w endpoint.Want) stock.Queue {
-	return stock.Queue{Name: w.Queue, Title: w.Title, Model: w.Exact, Device: w.URI, URI: w.URI, State: "unknown", Accepting: true, Defaults: maps.Clone(w.Options)}
+	return stock.Queue{Name: w.Queue, Title: w.Title, Model: w.Exact, Device: w.URI, URI: w.URI, State: "unknown",
+		Accepting: true, Defaults: maps.Clone(w.Options)}
 }
 
 // Choose keeps the queues of these names; all where none is named. A name that is not among them is an error.
@@ -72,7 +73,8 @@ func Choose(list []stock.Queue, names []string) ([]stock.Queue, error) {
 	}
 	for _, n := range names {
 		if !slices.Contains(have, n) {
-			return nil, fault.New(fault.Unknown, "capture-queue", "choose among "+strings.Join(have, ", "), "this machine has no queue %q of its own", n)
+			return nil, fault.New(fault.Unknown, "capture-queue", "choose among "+strings.Join(have, ", "),
+				"this machine has no queue %q of its own", n)
 		}
 	}
 	return slices.DeleteFunc(slices.Clone(list), func(q stock.Queue) bool { return !slices.Contains(names, q.Name) }), nil

@@ -26,7 +26,8 @@ const (
 
 // printsPages is a spooler that can print a page itself, as a program at the machine would.
 type printsPages interface {
-	// TestPage prints a page to a queue, as a user where it is one person's, and follows the job; done says that it is completed.
+	// TestPage prints a page to a queue, as a user where it is one person's, and follows the job; done says that it is
+	// completed.
 	TestPage(ctx context.Context, queue, user string, page Page) (says string, done bool, err error)
 }
 
@@ -41,7 +42,8 @@ func (a *Agent) heed(ctx context.Context, facts Facts) {
 		return
 	}
 	answer := agentproto.CheckupAnswer{ID: id, Rungs: a.Checkup(ctx, facts, test), Tried: test.Try}
-	if _, _, err := a.client.post(ctx, agentproto.CheckupPath, answer, nil, 30*time.Second); err != nil && ctx.Err() == nil {
+	if _, _, err := a.client.post(ctx, agentproto.CheckupPath, answer, nil, 30*time.Second); err != nil &&
+		ctx.Err() == nil {
 		a.cfg.Log.Warn("the checkup's answer did not arrive", "error", err)
 	}
 }
@@ -61,8 +63,8 @@ func readAsk(asked string) (id int64, test Testing) {
 	return id, test
 }
 
-// Checkup looks from the machine's own place: spooler, queues, drivers, and whether each path answers from here; with a test
-// page where a queue is named.
+// Checkup looks from the machine's own place: spooler, queues, drivers, and whether each path answers from here; with a
+// test page where a queue is named.
 func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentproto.Rung {
 	out := []agentproto.Rung{}
 	add := func(check, result, fix, says string, args ...any) {
@@ -101,7 +103,8 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 			if f, ok := a.failed[w.Key()]; ok {
 				says = f.Says
 			}
-			add("Is "+of+" there?", endpoint.No, "call the endpoint; where it fails again, see what the spooler says", "%s", says)
+			add("Is "+of+" there?", endpoint.No, "call the endpoint; where it fails again, see what the "+
+				"spooler says", "%s", says)
 			continue
 		case what != "":
 			add("Is "+of+" there?", endpoint.No, "call the endpoint", "it is, with another %s: %s, not %s", what, has, wanted)
@@ -125,7 +128,8 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 			add("Does its path answer?", endpoint.Yes, "", "%s answers from this machine", w.URI)
 		} else {
 			f := fault.As(err)
-			add("Does its path answer?", endpoint.No, cmp.Or(f.Fix, "look at what lies between this machine and it, such as a firewall"), "%s does not, from this machine: %s", w.URI, f.What)
+			add("Does its path answer?", endpoint.No, cmp.Or(f.Fix, "look at what lies between this machine and it, such "+
+				"as a firewall"), "%s does not, from this machine: %s", w.URI, f.What)
 		}
 	}
 	switch {
@@ -139,7 +143,8 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 
 type addRung func(check, result, fix, says string, args ...any)
 
-func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found map[endpoint.Key]endpoint.Installed, add addRung) {
+func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found map[endpoint.Key]endpoint.Installed,
+	add addRung) {
 	check := endpoint.TestCheck(queue, "")
 	for k, i := range found {
 		if k.Queue == queue {
@@ -150,14 +155,15 @@ func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found m
 	add(check, endpoint.No, "see the check of the queue", "the queue is not on this machine")
 }
 
-// trial prints with another driver, through a queue of its own that goes afterwards, whatever happens: the real one is never
-// touched.
+// trial prints with another driver, through a queue of its own that goes afterwards, whatever happens: the real one is
+// never touched.
 func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRung) {
 	check := endpoint.TestCheck(test.Queue, test.Try)
 	wants := a.plan().Wants
 	i := slices.IndexFunc(wants, func(w endpoint.Want) bool { return w.Queue == test.Queue })
 	if i < 0 {
-		add(check, endpoint.No, "choose a queue that this machine or somebody on it receives", "the queue is not for this machine")
+		add(check, endpoint.No, "choose a queue that this machine or somebody on it receives",
+			"the queue is not for this machine")
 		return
 	}
 	w := wants[i].Trial(test.Try)
@@ -175,26 +181,33 @@ func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRun
 	after, cancel := context.WithTimeout(context.WithoutCancel(ctx), checkWithin)
 	defer cancel()
 	if err := a.do(after, s); err != nil {
-		add("Is everything as it was?", endpoint.No, "call the endpoint: it takes the queue away then", "%s is still there: %v", w.Queue, err)
+		add("Is everything as it was?", endpoint.No, "call the endpoint: it takes the queue away then",
+			"%s is still there: %v", w.Queue, err)
 	} else {
-		add("Is everything as it was?", endpoint.Yes, "", "the queue of the trial is gone, and %s was not touched", test.Queue)
+		add("Is everything as it was?", endpoint.Yes, "", "the queue of the trial is gone, and %s was "+
+			"not touched", test.Queue)
 	}
 }
 
 // printPage prints a page that says where it comes from, to a queue that is installed.
-func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test Testing, i endpoint.Want, driver string, add addRung) {
-	page := Page{Plain: test.Try == endpoint.TryPlain, Lines: []string{"Test page", "", "Queue    " + test.Queue, "Machine  " + facts.Machine, "For      " + cmp.Or(i.User, "everybody"), "Path     " + i.URI, "Driver   " + driver, "Time     " + time.Now().Format(time.RFC3339)}}
+func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test Testing, i endpoint.Want, driver string,
+	add addRung) {
+	page := Page{Plain: test.Try == endpoint.TryPlain, Lines: []string{"Test page", "", "Queue    " + test.Queue,
+		"Machine  " + facts.Machine, "For      " + cmp.Or(i.User, "everybody"), "Path     " + i.URI, "Driver   " + driver,
+		"Time     " + time.Now().Format(time.RFC3339)}}
 	within, cancel := context.WithTimeout(ctx, printWithin)
 	defer cancel()
 	const look = "look whether paper came out, and tell: cirque endpoint paper NUMBER good, garbled or nothing"
 	p, ok := a.cfg.Spooler.(printsPages)
 	if !ok {
 		_, text, _ := page.in(nil) // plain text cannot fail
-		out, err := probe.NewIPP(a.cfg.Reach).Print(within, a.absolute(i.URI), job.Document{Name: "Test page", Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
+		out, err := probe.NewIPP(a.cfg.Reach).Print(within, a.absolute(i.URI), job.Document{Name: "Test page",
+			Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
 		if err != nil {
 			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)
 		} else {
-			add(check, endpoint.Unproven, look, "this spooler only stands in, so it went straight along the path, which took it: %s", out.Says)
+			add(check, endpoint.Unproven, look, "this spooler only stands in, so it went straight along the path, which "+
+				"took it: %s", out.Says)
 		}
 		return
 	}
@@ -208,13 +221,14 @@ func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test T
 	}
 }
 
-// CheckHere is a checkup by whoever sits at the machine: what Status says, then the rungs, in lines. bad says that one of
-// them says no.
+// CheckHere is a checkup by whoever sits at the machine: what Status says, then the rungs, in lines. bad says that one
+// of them says no.
 func CheckHere(ctx context.Context, o Opened, test Testing) (lines []string, bad bool, err error) {
 	lines, statusErr := Status(ctx, o.State, o.Machine)
 	var rungs []agentproto.Rung
 	if statusErr != nil {
-		rungs = append(rungs, agentproto.Rung{Check: "Does it reach the service?", Result: endpoint.No, Says: statusErr.Error(), Fix: "see that the service's port is open from here, and that the machine is enrolled"})
+		rungs = append(rungs, agentproto.Rung{Check: "Does it reach the service?", Result: endpoint.No,
+			Says: statusErr.Error(), Fix: "see that the service's port is open from here, and that the machine is enrolled"})
 	}
 	a, err := Kept(Config{State: o.State, Spooler: o.Spooler, Machine: o.Machine, Reach: o.Reach})
 	if err != nil {

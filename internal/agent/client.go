@@ -38,7 +38,9 @@ type client struct {
 }
 
 // errUnsigned is an answer that is not the service's own.
-var errUnsigned = fault.New(fault.Denied, "unsigned", "look at what stands between this machine and the service; where the service has got another key, enrol the machine again", "the answer is not signed by the service that this machine knows")
+var errUnsigned = fault.New(fault.Denied, "unsigned", "look at what stands between this machine and the service; "+
+	"where the service has got another key, enrol the machine again", "the answer is not signed by the service that "+
+	"this machine knows")
 
 // clientOf makes the client of an enrolled machine.
 func clientOf(id Identity) (*client, error) {
@@ -57,17 +59,20 @@ func clientOf(id Identity) (*client, error) {
 func newClient(service, token string, caPEM []byte) (*client, error) {
 	base, err := url.Parse(service)
 	if err != nil || base.Host == "" || base.Scheme != "http" && base.Scheme != "https" {
-		return nil, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "%q is no address of a service", service)
+		return nil, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT",
+			"%q is no address of a service", service)
 	}
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
 	if caPEM != nil {
 		t.TLSClientConfig.RootCAs = x509.NewCertPool()
 		if !t.TLSClientConfig.RootCAs.AppendCertsFromPEM(caPEM) {
-			return nil, fault.New(fault.Invalid, "ca-file", "name the file ca.pem of the service", "the file holds no certificate")
+			return nil, fault.New(fault.Invalid, "ca-file", "name the file ca.pem of the service",
+				"the file holds no certificate")
 		}
 	}
-	return &client{base: base, token: token, http: &http.Client{Transport: t}, tls: t.TLSClientConfig, pace: agentproto.DefaultPace}, nil
+	return &client{base: base, token: token, http: &http.Client{Transport: t}, tls: t.TLSClientConfig,
+		pace: agentproto.DefaultPace}, nil
 }
 
 // refusal is the service's no, in its own words.
@@ -78,7 +83,8 @@ type refusal struct {
 
 func (r *refusal) Error() string { return r.says }
 
-func (c *client) post(ctx context.Context, path string, body any, header http.Header, limit time.Duration) (*http.Response, []byte, error) {
+func (c *client) post(ctx context.Context, path string, body any, header http.Header,
+	limit time.Duration) (*http.Response, []byte, error) {
 	b, err := json.Marshal(body)
 	if err != nil {
 		return nil, nil, err
@@ -87,7 +93,8 @@ func (c *client) post(ctx context.Context, path string, body any, header http.He
 }
 
 // signedPost is post for what the service signs: an answer that it did not sign is an error.
-func (c *client) signedPost(ctx context.Context, path string, body any, header http.Header, limit time.Duration) (*http.Response, []byte, error) {
+func (c *client) signedPost(ctx context.Context, path string, body any, header http.Header,
+	limit time.Duration) (*http.Response, []byte, error) {
 	b, err := json.Marshal(body)
 	if err != nil {
 		return nil, nil, err
@@ -107,7 +114,8 @@ func (c *client) signedPost(ctx context.Context, path string, body any, header h
 			return resp, answer, nil // an older service: it signs nothing, and has given no key
 		}
 	}
-	if !agentproto.Verify(key, resp.Header.Get(agentproto.SignatureHeader), nonce, b, agentproto.TagOf(resp.Header.Get("ETag")), answer) {
+	if !agentproto.Verify(key, resp.Header.Get(agentproto.SignatureHeader), nonce, b,
+		agentproto.TagOf(resp.Header.Get("ETag")), answer) {
 		return resp, nil, errUnsigned
 	}
 	c.key = key // from the first time on
@@ -122,7 +130,8 @@ func (c *client) get(ctx context.Context, path string, query url.Values, limit t
 	return b, err
 }
 
-func (c *client) send(ctx context.Context, method string, to *url.URL, b []byte, header http.Header, limit time.Duration) (*http.Response, []byte, error) {
+func (c *client) send(ctx context.Context, method string, to *url.URL, b []byte, header http.Header,
+	limit time.Duration) (*http.Response, []byte, error) {
 	ctx, cancel := context.WithTimeout(ctx, limit)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, method, to.String(), bytes.NewReader(b))
@@ -158,7 +167,8 @@ func (c *client) send(ctx context.Context, method string, to *url.URL, b []byte,
 }
 
 // ask gives the lineups of contexts, waiting for other ones while tag is what holds; same says that none came.
-func (c *client) ask(ctx context.Context, contexts []lineup.Query, tag string, wait time.Duration) (lineups []lineup.Lineup, newTag string, same bool, err error) {
+func (c *client) ask(ctx context.Context, contexts []lineup.Query, tag string,
+	wait time.Duration) (lineups []lineup.Lineup, newTag string, same bool, err error) {
 	h := http.Header{}
 	if tag != "" {
 		h.Set("If-None-Match", agentproto.Quote(tag))

@@ -165,7 +165,8 @@ func (a *Agent) remember(installed []endpoint.Installed, away []endpoint.Key) {
 }
 
 func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query, installed []endpoint.Installed) {
-	r := endpoint.Report{Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform, Spooler: a.cfg.Spooler.Name(), Contexts: contexts, Logins: a.logins,
+	r := endpoint.Report{Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform,
+		Spooler: a.cfg.Spooler.Name(), Contexts: contexts, Logins: a.logins,
 		Installed: installed, Removed: a.kept.Memory.Away, Staged: a.staged(), Failures: []endpoint.Failure{}}
 	if r.Installed == nil {
 		r.Installed = []endpoint.Installed{}
@@ -176,7 +177,9 @@ func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query
 	for _, f := range a.failed {
 		r.Failures = append(r.Failures, f.Failure)
 	}
-	slices.SortFunc(r.Failures, func(x, y endpoint.Failure) int { return strings.Compare(x.User+" "+x.Queue, y.User+" "+y.Queue) })
+	slices.SortFunc(r.Failures, func(x, y endpoint.Failure) int {
+		return strings.Compare(x.User+" "+x.Queue, y.User+" "+y.Queue)
+	})
 	b, err := json.Marshal(r)
 	if err != nil {
 		return

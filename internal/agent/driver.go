@@ -22,8 +22,8 @@ import (
 // driverWithin bounds the fetching of one file.
 const driverWithin = 2 * time.Minute
 
-// driver gives the description (PPD) of a driver by its exact name. It is fetched with the files that belong to it, each
-// held to its checksum, and kept, so that a queue can be set up anew while the service is away.
+// driver gives the description (PPD) of a driver by its exact name. It is fetched with the files that belong to it,
+// each held to its checksum, and kept, so that a queue can be set up anew while the service is away.
 func (a *Agent) driver(ctx context.Context, exact string) ([]byte, error) {
 	facts, err := a.cfg.Machine.Facts(ctx)
 	if err != nil {
@@ -34,7 +34,8 @@ func (a *Agent) driver(ctx context.Context, exact string) ([]byte, error) {
 		return nil, fmt.Errorf("the driver %q is not here: %w", exact, err)
 	}
 	if !strings.EqualFold(path.Ext(d.SetUpFile), ".ppd") {
-		return nil, fmt.Errorf("the driver %q is described by %s, which this spooler does not take: it takes .ppd files", exact, path.Base(d.SetUpFile))
+		return nil, fmt.Errorf("the driver %q is described by %s, which this spooler does not take: it takes .ppd files",
+			exact, path.Base(d.SetUpFile))
 	}
 	var out []byte
 	for _, f := range d.Files {
@@ -60,7 +61,8 @@ func (a *Agent) driver(ctx context.Context, exact string) ([]byte, error) {
 func (a *Agent) driverOf(ctx context.Context, exact, platform string) (d agentproto.Driver, err error) {
 	sum := sha256.Sum256([]byte(exact + "\x00" + platform))
 	file := a.driverPath(hex.EncodeToString(sum[:]) + ".json")
-	_, b, err := a.client.signedPost(ctx, agentproto.DriverPath, agentproto.DriverRequest{Exact: exact, Platform: platform}, nil, 30*time.Second)
+	_, b, err := a.client.signedPost(ctx, agentproto.DriverPath, agentproto.DriverRequest{Exact: exact,
+		Platform: platform}, nil, 30*time.Second)
 	if err != nil {
 		kept, readErr := os.ReadFile(file)
 		if readErr != nil || file == "" {

@@ -25,11 +25,14 @@ func (someMachine) Facts(context.Context) (Facts, error) {
 	return Facts{Machine: "desk-1", Platform: "linux/x64"}, nil
 }
 
-// TestDriverIsHeldToItsWord: a driver counts only with the checksum that was told, under the exact name, and described in a
-// way that the spooler takes; what was fetched once is there while the service is away.
+// TestDriverIsHeldToItsWord: a driver counts only with the checksum that was told, under the exact name, and described
+// in a way that the spooler takes; what was fetched once is there while the service is away.
 func TestDriverIsHeldToItsWord(t *testing.T) {
 	t.Parallel()
-	good := strings.ReplaceAll("*PPD-Adobe: \"4.3\"\n*FormatVersion: \"4.3\"\n*FileVersion: \"1.0\"\n*LanguageVersion: English\n*LanguageEncoding: ISOLatin1\n*PCFileName: \"X.PPD\"\n*Manufacturer: \"S\"\n*Product: \"(X)\"\n*ModelName: \"X\"\n*ShortNickName: \"X\"\n*NickName: \"MODEL\"\n*PSVersion: \"(3010.000) 0\"\n", "MODEL", "Mono 40")
+	good := strings.ReplaceAll("*PPD-Adobe: \"4.3\"\n*FormatVersion: \"4.3\"\n*FileVersion: \"1.0\"\n*LanguageVersion: "+
+		"English\n*LanguageEncoding: ISOLatin1\n*PCFileName: \"X.PPD\"\n*Manufacturer: \"S\"\n*Product: "+
+		"\"(X)\"\n*ModelName: \"X\"\n*ShortNickName: \"X\"\n*NickName: \"MODEL\"\n*PSVersion: \"(3010.000) 0\"\n",
+		"MODEL", "Mono 40")
 	for says, c := range map[string]struct {
 		exact, file, setUp, sum, want string
 	}{
@@ -52,10 +55,12 @@ func TestDriverIsHeldToItsWord(t *testing.T) {
 					_, _ = w.Write([]byte(c.file))
 					return
 				}
-				_ = json.NewEncoder(w).Encode(agentproto.Driver{Exact: c.exact, Package: "d", SetUpFile: c.setUp, Files: []agentproto.DriverFile{{Path: c.setUp, SHA256: c.sum}}})
+				_ = json.NewEncoder(w).Encode(agentproto.Driver{Exact: c.exact, Package: "d", SetUpFile: c.setUp,
+					Files: []agentproto.DriverFile{{Path: c.setUp, SHA256: c.sum}}})
 			}))
 			defer server.Close()
-			a, err := New(Config{Service: server.URL, Token: "x", State: t.TempDir(), Spooler: noSpooler{}, Machine: someMachine{}})
+			a, err := New(Config{Service: server.URL, Token: "x", State: t.TempDir(), Spooler: noSpooler{},
+				Machine: someMachine{}})
 			if err != nil {
 				t.Fatal(err)
 			}
@@ -77,8 +82,8 @@ func TestDriverIsHeldToItsWord(t *testing.T) {
 	}
 }
 
-// TestRetriesGrow: a step that fails is tried again later each time, at once where something else is wanted, and keeps since
-// when it has failed.
+// TestRetriesGrow: a step that fails is tried again later each time, at once where something else is wanted, and keeps
+// since when it has failed.
 func TestRetriesGrow(t *testing.T) {
 	t.Parallel()
 	s := endpoint.Step{Do: "add", Want: endpoint.Want{Queue: "hall"}}
@@ -90,7 +95,8 @@ func TestRetriesGrow(t *testing.T) {
 		waits = append(waits, f.again.Sub(now).String())
 		now = f.again
 	}
-	if got := strings.Join(waits, " "); got != "2s 4s 8s 16s 32s 1m4s 2m8s 4m16s 8m32s 10m0s 10m0s 10m0s" || !f.Since.Equal(someTime) {
+	if got := strings.Join(waits, " "); got != "2s 4s 8s 16s 32s 1m4s 2m8s 4m16s 8m32s 10m0s 10m0s 10m0s" ||
+		!f.Since.Equal(someTime) {
 		t.Error(got, f.Since)
 	}
 	other := s

@@ -7,8 +7,8 @@ import (
 	"cirque/core/endpoint"
 )
 
-// A failure is a step that did not succeed, with when it is tried again: at once where something else is wanted, else later
-// each time. It holds up nothing but itself.
+// A failure is a step that did not succeed, with when it is tried again: at once where something else is wanted, else
+// later each time. It holds up nothing but itself.
 type failure struct {
 	endpoint.Failure
 	step  endpoint.Step
@@ -28,7 +28,8 @@ func (f failure) same(s endpoint.Step) bool {
 
 // failureAfter is the failure that follows before, which is none at the first.
 func failureAfter(before failure, s endpoint.Step, err error, now time.Time) failure {
-	f := failure{Failure: endpoint.Failure{Queue: s.Want.Queue, User: s.Want.User, Step: s.Do, Says: err.Error(), Since: now.UTC().Truncate(time.Second)}, step: s, tries: 1}
+	f := failure{Failure: endpoint.Failure{Queue: s.Want.Queue, User: s.Want.User, Step: s.Do, Says: err.Error(),
+		Since: now.UTC().Truncate(time.Second)}, step: s, tries: 1}
 	if before.Says == f.Says {
 		f.Since = before.Since
 	}

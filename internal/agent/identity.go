@@ -41,13 +41,15 @@ func ReadIdentity(state string) (Identity, error) {
 	var id Identity
 	b, err := os.ReadFile(identityFile(state))
 	if errors.Is(err, fs.ErrNotExist) {
-		return id, fault.New(fault.Invalid, "not-enrolled", "enrol it: cirque-agent enrol --service URL --token TOKEN; or name the service and a token file", "this machine knows no service: it is not enrolled, and no service is named")
+		return id, fault.New(fault.Invalid, "not-enrolled", "enrol it: cirque-agent enrol --service URL --token TOKEN; or "+
+			"name the service and a token file", "this machine knows no service: it is not enrolled, and no service is named")
 	}
 	if err != nil {
 		return id, err
 	}
 	if err := json.Unmarshal(b, &id); err != nil {
-		return id, fault.New(fault.Invalid, "identity-broken", "remove it, and enrol the machine again", "%s cannot be read", identityFile(state)).Because(err)
+		return id, fault.New(fault.Invalid, "identity-broken", "remove it, and enrol the machine again", "%s cannot be read",
+			identityFile(state)).Because(err)
 	}
 	return id, nil
 }
@@ -93,11 +95,13 @@ func request(machine string) (key, req string, err error) {
 	if err != nil {
 		return "", "", err
 	}
-	csr, err := x509.CreateCertificateRequest(rand.Reader, &x509.CertificateRequest{Subject: pkix.Name{CommonName: machine}}, k)
+	csr, err := x509.CreateCertificateRequest(rand.Reader,
+		&x509.CertificateRequest{Subject: pkix.Name{CommonName: machine}}, k)
 	if err != nil {
 		return "", "", err
 	}
-	return string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der})), string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE REQUEST", Bytes: csr})), nil
+	return string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: der})),
+		string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE REQUEST", Bytes: csr})), nil
 }
 
 // Enrol has a machine certified with an enrolment token, and keeps its identity in state. ca is the authority of the
@@ -105,10 +109,12 @@ func request(machine string) (key, req string, err error) {
 func Enrol(ctx context.Context, service, token, state string, ca []byte, facts Facts) (Identity, error) {
 	id := Identity{Service: service, Trust: string(ca)}
 	if !strings.HasPrefix(service, "https://") {
-		return id, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "enrolling goes over TLS, and %q does not", service)
+		return id, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "enrolling goes over TLS, and "+
+			"%q does not", service)
 	}
 	if _, err := os.Stat(identityFile(state)); err == nil {
-		return id, fault.New(fault.Conflict, "enrolled-already", "to begin anew, have it revoked (cirque enrol revoke) and remove "+identityFile(state), "this machine is enrolled already")
+		return id, fault.New(fault.Conflict, "enrolled-already", "to begin anew, have it revoked (cirque enrol revoke) "+
+			"and remove "+identityFile(state), "this machine is enrolled already")
 	}
 	c, err := newClient(service, "", ca)
 	if err != nil {
@@ -123,9 +129,12 @@ func Enrol(ctx context.Context, service, token, state string, ca []byte, facts F
 	if err != nil {
 		return id, err
 	}
-	_, body, err := c.post(ctx, agentproto.EnrolPath, agentproto.EnrolRequest{Token: strings.TrimSpace(token), Machine: facts.Machine, Request: req, Addresses: facts.Addresses}, nil, 30*time.Second)
+	_, body, err := c.post(ctx, agentproto.EnrolPath, agentproto.EnrolRequest{Token: strings.TrimSpace(token),
+		Machine: facts.Machine, Request: req, Addresses: facts.Addresses}, nil, 30*time.Second)
 	if unknown := (x509.UnknownAuthorityError{}); errors.As(err, &unknown) {
-		return id, fault.New(fault.Unavailable, "service-certificate", "check the address, or have another token made there: cirque enrol token NAME", "%s is not the service that the token is of, or somebody stands between", service).Because(err)
+		return id, fault.New(fault.Unavailable, "service-certificate", "check the address, or have another token made "+
+			"there: cirque enrol token NAME", "%s is not the service that the token is of, or somebody stands between",
+			service).Because(err)
 	}
 	if err != nil {
 		return id, err
@@ -139,7 +148,8 @@ func Enrol(ctx context.Context, service, token, state string, ca []byte, facts F
 		id.Trust = *a
 	}
 	if _, err := id.pair(); err != nil {
-		return id, fault.New(fault.Unavailable, "certificate", "look at the service's log", "the service's certificate cannot be used").Because(err)
+		return id, fault.New(fault.Unavailable, "certificate", "look at the service's log", "the service's certificate "+
+			"cannot be used").Because(err)
 	}
 	return id, id.save(state)
 }
@@ -171,10 +181,13 @@ func (c *client) pin(fingerprint string, met func(authority string)) {
 func (c *client) as(id Identity) error {
 	pair, err := id.pair()
 	if err != nil {
-		return fault.New(fault.Invalid, "identity-broken", "enrol the machine again", "the machine's certificate cannot be used").Because(err)
+		return fault.New(fault.Invalid, "identity-broken", "enrol the machine again", "the machine's certificate "+
+			"cannot be used").Because(err)
 	}
 	c.identity.Store(&pair)
-	c.tls.GetClientCertificate = func(*tls.CertificateRequestInfo) (*tls.Certificate, error) { return c.identity.Load(), nil }
+	c.tls.GetClientCertificate = func(*tls.CertificateRequestInfo) (*tls.Certificate, error) {
+		return c.identity.Load(), nil
+	}
 	return nil
 }
 

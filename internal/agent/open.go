@@ -22,8 +22,8 @@ type Opened struct {
 	Reach   probe.AddressTable // a stand-in reaches nothing but loopback
 }
 
-// Open opens a spooler by what a person writes: standin:DIR, unix for the system's own, or unix:PATH or unix:URI where it
-// listens elsewhere.
+// Open opens a spooler by what a person writes: standin:DIR, unix for the system's own, or unix:PATH or unix:URI where
+// it listens elsewhere.
 func Open(spooler string) (Opened, error) {
 	kind, at, _ := strings.Cut(spooler, ":")
 	switch kind {
@@ -40,7 +40,8 @@ func Open(spooler string) (Opened, error) {
 		}
 		return Opened{s, s, filepath.Join(s.Dir(), ".agent"), probe.AddressTable{"": ""}}, nil
 	}
-	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write unix, unix:SOCKET, or standin:DIR", "the spooler %q is not known", spooler)
+	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write unix, unix:SOCKET, or standin:DIR",
+		"the spooler %q is not known", spooler)
 }
 
 // ReadReach reads a table that leads printers' addresses elsewhere.

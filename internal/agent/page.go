@@ -16,8 +16,8 @@ type Page struct {
 	Plain bool // as plain text, whatever the queue says that it takes
 }
 
-// in gives the page in the first format of its own that a queue takes: plain text, PDF, PWG raster. Where the queue does not
-// say, or takes none of them, it is plain text, and the queue has the last word.
+// in gives the page in the first format of its own that a queue takes: plain text, PDF, PWG raster. Where the queue
+// does not say, or takes none of them, it is plain text, and the queue has the last word.
 func (p Page) in(formats []string) (format string, body []byte, err error) {
 	if p.Plain || len(formats) == 0 {
 		formats = []string{"text/plain"}

@@ -57,7 +57,8 @@ func identify(facts Facts, who endpoint.Who, told said) (Facts, []endpoint.Login
 	return facts, logins
 }
 
-// facts reads the machine, and finds out who its people are. What the service last said of that is kept for when it is away.
+// facts reads the machine, and finds out who its people are. What the service last said of that is kept for when it is
+// away.
 func (a *Agent) facts(ctx context.Context) (Facts, error) {
 	facts, err := a.cfg.Machine.Facts(ctx)
 	if err != nil {
@@ -121,7 +122,8 @@ func ReachBy(state string) (*Reach, error) {
 // Notice gives what a person reads who is asked who they are, and whether they are asked at all.
 func (r *Reach) Notice(ctx context.Context, login string) (notice string, asked bool, err error) {
 	who, err := r.client.who(ctx, []string{login})
-	return who.Notice, who.UserFrom == estate.FromAsking || who.UserFrom == estate.SystemUnlessUnknown && len(who.Unknown) > 0, err
+	return who.Notice, who.UserFrom == estate.FromAsking || who.UserFrom == estate.SystemUnlessUnknown &&
+		len(who.Unknown) > 0, err
 }
 
 // Forget takes back what somebody said of who they are.
@@ -137,13 +139,15 @@ func (r *Reach) Forget(login string) error {
 
 // SayWho tells the service who a person is, and keeps it where the agent sees it.
 func (r *Reach) SayWho(ctx context.Context, login, called, password string) (user string, err error) {
-	_, body, err := r.client.post(ctx, agentproto.SaidWhoPath, agentproto.SaidWho{Login: login, Name: called, Password: password}, nil, 30*time.Second)
+	_, body, err := r.client.post(ctx, agentproto.SaidWhoPath, agentproto.SaidWho{Login: login, Name: called,
+		Password: password}, nil, 30*time.Second)
 	if err != nil {
 		return "", err
 	}
 	var p agentproto.Person
 	if err := json.Unmarshal(body, &p); err != nil || p.User == "" {
-		return "", fault.New(fault.Unavailable, "answer", "look at the service's log", "the service's answer cannot be read").Because(err)
+		return "", fault.New(fault.Unavailable, "answer", "look at the service's log",
+			"the service's answer cannot be read").Because(err)
 	}
 	told := readSaid(r.state)
 	told[name.Fold(login)] = p.User

@@ -36,7 +36,8 @@ func signedInBy(b []byte, alive func(pid int) bool) []string {
 	for ; len(b) >= recordSize; b = b[recordSize:] {
 		user, _, _ := bytes.Cut(b[userAt:userAt+userLength], []byte{0})
 		pid := int(int32(binary.LittleEndian.Uint32(b[pidAt:])))
-		if binary.LittleEndian.Uint16(b) == userProcess && len(user) > 0 && !slices.Contains(out, string(user)) && alive(pid) {
+		if binary.LittleEndian.Uint16(b) == userProcess && len(user) > 0 && !slices.Contains(out, string(user)) &&
+			alive(pid) {
 			out = append(out, string(user))
 		}
 	}

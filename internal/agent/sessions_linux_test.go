@@ -16,7 +16,8 @@ func TestSignedIn(t *testing.T) {
 		return b
 	}
 	long := "a-name-of-exactly-32-octets-long"
-	b := slices.Concat(record(2, 1, "reboot"), record(userProcess, 10, "mira"), record(userProcess, 11, "mira"), record(userProcess, 12, "gone"), record(8, 13, "dead"), record(userProcess, 14, long), []byte("cut short"))
+	b := slices.Concat(record(2, 1, "reboot"), record(userProcess, 10, "mira"), record(userProcess, 11, "mira"),
+		record(userProcess, 12, "gone"), record(8, 13, "dead"), record(userProcess, 14, long), []byte("cut short"))
 	if got := signedInBy(b, func(pid int) bool { return pid != 12 }); !slices.Equal(got, []string{"mira", long}) {
 		t.Error(got)
 	}

@@ -1,5 +1,5 @@
-// Package agent keeps one endpoint equal to its lineups: it asks the service, brings the spooler into line, and tells how
-// it went. It works from what it keeps on disk while the service is away.
+// Package agent keeps one endpoint equal to its lineups: it asks the service, brings the spooler into line, and tells
+// how it went. It works from what it keeps on disk while the service is away.
 package agent
 
 import (
@@ -9,8 +9,8 @@ import (
 	"cirque/core/lineup"
 )
 
-// A Spooler is the part of an operating system that holds queues. Errors are in its own words; they are shown to people.
-// Every implementation passes testkit's conformance suite.
+// A Spooler is the part of an operating system that holds queues. Errors are in its own words; they are shown to
+// people. Every implementation passes testkit's conformance suite.
 type Spooler interface {
 	// Name says which spooler it is.
 	Name() string

@@ -139,7 +139,8 @@ func (s *StandIn) List(context.Context, []string) ([]endpoint.Installed, map[str
 				return nil, nil, err
 			}
 			q.User = user
-			out = append(out, endpoint.Installed{Want: q.Want, Own: q.InstalledBy == ownMark, Default: defaults[user] == q.Queue})
+			out = append(out, endpoint.Installed{Want: q.Want, Own: q.InstalledBy == ownMark,
+				Default: defaults[user] == q.Queue})
 		}
 	}
 	return out, defaults, nil
@@ -216,7 +217,8 @@ func (s *StandIn) Remove(_ context.Context, queue, user string) error {
 	if err := os.Remove(s.file(queue, user)); err != nil {
 		return err
 	}
-	if b, err := os.ReadFile(filepath.Join(s.folder(user), defaultFile)); err == nil && strings.TrimSpace(string(b)) == queue {
+	if b, err := os.ReadFile(filepath.Join(s.folder(user), defaultFile)); err == nil &&
+		strings.TrimSpace(string(b)) == queue {
 		if err := os.Remove(filepath.Join(s.folder(user), defaultFile)); err != nil {
 			return err
 		}

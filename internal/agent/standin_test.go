@@ -26,12 +26,14 @@ func TestStandInConforms(t *testing.T) {
 	testkit.TestSpooler(t, func(t *testing.T) testkit.Spooler {
 		s, dir := standIn(t, "machine: desk-1\n")
 		spoils := func(t *testing.T, queue string) {
-			if err := os.WriteFile(filepath.Join(dir, "everybody", queue+".yaml"), []byte("installed_by: cirque\nuri: ipp://192.0.2.1/\n"), 0o644); err != nil {
+			if err := os.WriteFile(filepath.Join(dir, "everybody", queue+".yaml"),
+				[]byte("installed_by: cirque\nuri: ipp://192.0.2.1/\n"), 0o644); err != nil {
 				t.Fatal(err)
 			}
 		}
 		return testkit.Spooler{Spooler: s, Spoils: spoils, Foreign: func(t *testing.T, queue string) {
-			if err := os.WriteFile(filepath.Join(dir, "everybody", queue+".yaml"), []byte("uri: ipp://192.0.2.1/\n"), 0o644); err != nil {
+			if err := os.WriteFile(filepath.Join(dir, "everybody", queue+".yaml"), []byte("uri: ipp://192.0.2.1/\n"),
+				0o644); err != nil {
 				t.Fatal(err)
 			}
 		}}

@@ -12,8 +12,8 @@ import (
 	"cirque/core/lineup"
 )
 
-// Status says how a machine stands, for whoever sits at it: by whom it is served, who its people are, and what each of them
-// has, or in plain words why nothing. An error is what keeps it from saying more.
+// Status says how a machine stands, for whoever sits at it: by whom it is served, who its people are, and what each of
+// them has, or in plain words why nothing. An error is what keeps it from saying more.
 func Status(ctx context.Context, state string, m Machine) ([]string, error) {
 	id, err := ReadIdentity(state)
 	if err != nil {
@@ -23,7 +23,8 @@ func Status(ctx context.Context, state string, m Machine) ([]string, error) {
 	if err != nil {
 		return nil, err
 	}
-	out := []string{fmt.Sprintf("%s is enrolled at %s, from %s until %s.", id.Machine, id.Service, from.Local().Format(time.DateOnly), until.Local().Format(time.DateOnly))}
+	out := []string{fmt.Sprintf("%s is enrolled at %s, from %s until %s.", id.Machine, id.Service,
+		from.Local().Format(time.DateOnly), until.Local().Format(time.DateOnly))}
 	var k kept
 	if b, err := os.ReadFile(filepath.Join(state, "agent.json")); err == nil {
 		_ = json.Unmarshal(b, &k) // a broken file has been said in the log
@@ -40,7 +41,8 @@ func Status(ctx context.Context, state string, m Machine) ([]string, error) {
 			out = append(out, fmt.Sprintf("%s has not said yet who they are: cirque-agent say-who", l.System))
 		case l.How == "asked":
 			out = append(out, fmt.Sprintf("%s is %s, as they said.", l.System, l.User))
-		case len(k.Who.Unknown) > 0 && strings.Contains(" "+strings.ToLower(strings.Join(k.Who.Unknown, " "))+" ", " "+strings.ToLower(l.System)+" "):
+		case len(k.Who.Unknown) > 0 && strings.Contains(" "+strings.ToLower(strings.Join(k.Who.Unknown, " "))+" ",
+			" "+strings.ToLower(l.System)+" "):
 			out = append(out, fmt.Sprintf("%s is unknown to the service, and receives what everybody does.", l.System))
 		}
 	}

@@ -10,8 +10,8 @@ import (
 	"strings"
 )
 
-// A System learns facts from the operating system: the host's name, the addresses of its interfaces, its platform, and who
-// is signed in, where the system tells. Run as an ordinary account, that one's is the one session.
+// A System learns facts from the operating system: the host's name, the addresses of its interfaces, its platform, and
+// who is signed in, where the system tells. Run as an ordinary account, that one's is the one session.
 type System struct{}
 
 // Facts asks the operating system anew.
@@ -47,7 +47,8 @@ func (System) Facts(context.Context) (Facts, error) {
 
 // platformOf translates Go's words into those of the estate; "" where it has none.
 func platformOf(goos, goarch string) string {
-	system := map[string]string{"darwin": "macos", "windows": "windows", "linux": "linux", "android": "android", "ios": "ios"}[goos]
+	system := map[string]string{"darwin": "macos", "windows": "windows", "linux": "linux", "android": "android",
+		"ios": "ios"}[goos]
 	arch := map[string]string{"amd64": "x64", "386": "x86", "arm64": "arm64"}[goarch]
 	if system == "" || arch == "" {
 		return ""

@@ -20,7 +20,8 @@ func TestSystem(t *testing.T) {
 			t.Errorf("address %q", a)
 		}
 	}
-	for _, c := range [][3]string{{"linux", "amd64", "linux/x64"}, {"darwin", "arm64", "macos/arm64"}, {"windows", "386", "windows/x86"}, {"plan9", "amd64", ""}, {"linux", "riscv64", ""}} {
+	for _, c := range [][3]string{{"linux", "amd64", "linux/x64"}, {"darwin", "arm64", "macos/arm64"}, {"windows", "386",
+		"windows/x86"}, {"plan9", "amd64", ""}, {"linux", "riscv64", ""}} {
 		got := platformOf(c[0], c[1])
 		if got != c[2] || got != "" && !estate.ValidPlatform(got, false) {
 			t.Errorf("%s/%s is %q, want %q", c[0], c[1], got, c[2])

@@ -31,7 +31,8 @@ type Unix struct {
 	logins  map[string]string // by folded person
 }
 
-// NewUnix makes one; at is the path of the spooler's local socket, or ipp://HOST:PORT/. home may be nil for the system's.
+// NewUnix makes one; at is the path of the spooler's local socket, or ipp://HOST:PORT/. home may be nil for the
+// system's.
 func NewUnix(at string, home func(login string) (dir string, uid, gid int, err error)) (*Unix, error) {
 	s, err := probe.NewSpooler(at)
 	if home == nil {
@@ -85,8 +86,8 @@ type unixMark struct {
 	Exact   string         `json:"exact,omitempty"`
 	Sum     string         `json:"sum,omitempty"` // of the driver's description
 	Options map[string]any `json:"options,omitempty"`
-	// Shown is what the spooler shows of an option right after it was set, where that is another value: of some it shows what
-	// the driver's description says, and gives jobs what was set all the same.
+	// Shown is what the spooler shows of an option right after it was set, where that is another value: of some it shows
+	// what the driver's description says, and gives jobs what was set all the same.
 	Shown map[string]any `json:"shown,omitempty"`
 }
 
@@ -100,8 +101,8 @@ func readMark(text string) (m unixMark, own bool) {
 	return m, err == nil && m.By == ownMark && m.Queue != ""
 }
 
-// unixName is what a queue is called in the spooler. No two people's are the same: what is no plain letter is written as
-// =XX, and a name that would be too long ends in a checksum.
+// unixName is what a queue is called in the spooler. No two people's are the same: what is no plain letter is written
+// as =XX, and a name that would be too long ends in a checksum.
 func unixName(queue, person string) string {
 	if person == "" {
 		return queue
@@ -133,7 +134,8 @@ func (u *Unix) List(ctx context.Context, people []string) ([]endpoint.Installed,
 	var out []endpoint.Installed
 	of := map[string]string{} // the estate's name of a queue, by the spooler's
 	for _, q := range queues {
-		i := endpoint.Installed{Want: endpoint.Want{Queue: q.Name, Title: q.Title, Place: q.Location, URI: q.Device, Exact: q.Model, Options: q.Options}, Halted: q.State == stoppedState || !q.Accepting}
+		i := endpoint.Installed{Want: endpoint.Want{Queue: q.Name, Title: q.Title, Place: q.Location, URI: q.Device,
+			Exact: q.Model, Options: q.Options}, Halted: q.State == stoppedState || !q.Accepting}
 		if m, own := readMark(q.Mark); own && unixName(m.Queue, m.User) == q.Name {
 			i.Own, i.Queue, i.User, i.Driver, i.Exact, i.Options = true, m.Queue, m.User, m.Driver, m.Exact, nil
 			for o, set := range m.Options {
@@ -220,7 +222,8 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []probe.SpoolerQ
 		}
 		m.Sum = sumOf(ppd)
 	}
-	q := probe.SpoolerQueue{Name: unixName(w.Queue, w.User), Title: w.Title, Location: w.Place, Device: w.URI, Options: w.Options}
+	q := probe.SpoolerQueue{Name: unixName(w.Queue, w.User), Title: w.Title, Location: w.Place, Device: w.URI,
+		Options: w.Options}
 	if w.User != "" {
 		q.Allowed = []string{u.login(w.User)}
 	}
@@ -312,7 +315,8 @@ func (u *Unix) SetDefault(ctx context.Context, queue, person string) error {
 	return fmt.Errorf("there is no queue %s", queue)
 }
 
-// TestPage prints a page to a queue, as the person whose queue it is, in a format that the queue takes, and follows the job.
+// TestPage prints a page to a queue, as the person whose queue it is, in a format that the queue takes, and follows the
+// job.
 func (u *Unix) TestPage(ctx context.Context, queue, person string, page Page) (says string, done bool, err error) {
 	owner := "root"
 	if person != "" {

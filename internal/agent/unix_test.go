@@ -106,14 +106,15 @@ func TestUnixConforms(t *testing.T) {
 	})
 }
 
-// TestUnixPeople: a person's queue is for that person alone, under the sign-in name of this machine, and their default stands
-// in their own file, beside what else they keep there.
+// TestUnixPeople: a person's queue is for that person alone, under the sign-in name of this machine, and their default
+// stands in their own file, beside what else they keep there.
 func TestUnixPeople(t *testing.T) {
 	t.Parallel()
 	server := testkit.NewUnixSpooler(t, false)
 	u, home := unix(t, server)
 	u.SignedIn([]endpoint.Login{{System: "msolvang", User: "Mira.Solvang", How: "asked"}})
-	hers := endpoint.Want{Queue: "mail-room", User: "mira.solvang", URI: "ipp://10.40.8.32/ipp/print", Driver: "driverless"}
+	hers := endpoint.Want{Queue: "mail-room", User: "mira.solvang", URI: "ipp://10.40.8.32/ipp/print",
+		Driver: "driverless"}
 	file := filepath.Join(home("msolvang"), ".cups", "lpoptions")
 	if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
 		t.Fatal(err)
@@ -131,7 +132,8 @@ func TestUnixPeople(t *testing.T) {
 		t.Fatal(err)
 	}
 	b, err := os.ReadFile(file)
-	if want := "Default mail-room+mira.solvang\nDest attic sides=one-sided\nDest attic2 copies=2\n"; err != nil || string(b) != want {
+	if want := "Default mail-room+mira.solvang\nDest attic sides=one-sided\nDest attic2 copies=2\n"; err != nil ||
+		string(b) != want {
 		t.Errorf("her file is %q, %v", b, err)
 	}
 	by, err := probe.NewSpooler(server.Socket)
@@ -139,7 +141,8 @@ func TestUnixPeople(t *testing.T) {
 		t.Fatal(err)
 	}
 	queues, err := by.Queues(t.Context())
-	if err != nil || len(queues) != 1 || len(queues[0].Allowed) != 1 || queues[0].Allowed[0] != "msolvang" || queues[0].Shared {
+	if err != nil || len(queues) != 1 || len(queues[0].Allowed) != 1 || queues[0].Allowed[0] != "msolvang" ||
+		queues[0].Shared {
 		t.Fatalf("%+v %v", queues, err)
 	}
 	got, defaults, err := u.List(t.Context(), nil)
@@ -149,7 +152,8 @@ func TestUnixPeople(t *testing.T) {
 	if err := u.Remove(t.Context(), "mail-room", "mira.solvang"); err != nil {
 		t.Fatal(err)
 	}
-	if b, err := os.ReadFile(file); err != nil || strings.Contains(string(b), "mail-room") || !strings.Contains(string(b), "attic2 copies=2") {
+	if b, err := os.ReadFile(file); err != nil || strings.Contains(string(b), "mail-room") || !strings.Contains(string(b),
+		"attic2 copies=2") {
 		t.Errorf("after removal her file is %q, %v", b, err)
 	}
 	// A link out of her home is not followed.
@@ -179,7 +183,8 @@ func TestUnixDriver(t *testing.T) {
 	t.Parallel()
 	server := testkit.NewUnixSpooler(t, false)
 	u, _ := unix(t, server)
-	w := endpoint.Want{Queue: "hall", URI: "ipp://10.40.8.31/ipp/print", Driver: "hall-mono-x64", Exact: testkit.ExactDriver}
+	w := endpoint.Want{Queue: "hall", URI: "ipp://10.40.8.31/ipp/print", Driver: "hall-mono-x64",
+		Exact: testkit.ExactDriver}
 	if err := u.Add(t.Context(), w); err != nil {
 		t.Fatal(err)
 	}
@@ -191,7 +196,8 @@ func TestUnixDriver(t *testing.T) {
 		t.Fatalf("%+v %v", q, err)
 	}
 	w.Exact = "Skerrymark Mono 41"
-	if err := u.Change(t.Context(), w); err == nil || !strings.Contains(err.Error(), `the driver "Skerrymark Mono 41" is not here`) {
+	if err := u.Change(t.Context(), w); err == nil || !strings.Contains(err.Error(),
+		`the driver "Skerrymark Mono 41" is not here`) {
 		t.Error(err)
 	}
 	w.Exact, w.Driver = "", "driverless"
@@ -206,7 +212,8 @@ func TestUnixDriver(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := outside.Add(t.Context(), endpoint.Want{Queue: "no", URI: "ipp://192.0.2.1/"}); err == nil || !strings.Contains(err.Error(), "sign-in") {
+	if err := outside.Add(t.Context(), endpoint.Want{Queue: "no", URI: "ipp://192.0.2.1/"}); err == nil ||
+		!strings.Contains(err.Error(), "sign-in") {
 		t.Error(err)
 	}
 }
@@ -220,12 +227,14 @@ func TestClear(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, user := range []string{"", "mira"} {
-		if err := u.Add(t.Context(), endpoint.Want{Queue: "hall", User: user, URI: "ipp://192.0.2.2/", Driver: "driverless"}); err != nil {
+		if err := u.Add(t.Context(), endpoint.Want{Queue: "hall", User: user, URI: "ipp://192.0.2.2/",
+			Driver: "driverless"}); err != nil {
 			t.Fatal(err)
 		}
 	}
 	said, err := agent.Clear(t.Context(), u)
-	if err != nil || strings.Join(said, "; ") != "removed hall for everybody; removed hall for mira; Removed: 2; left, since others set them up: 1." {
+	if err != nil || strings.Join(said, "; ") != "removed hall for everybody; removed hall for mira; Removed: 2; left, "+
+		"since others set them up: 1." {
 		t.Error(said, err)
 	}
 	if left, _, err := u.List(t.Context(), nil); err != nil || len(left) != 1 || left[0].Queue != "by-hand" {

@@ -35,8 +35,8 @@ func Prefer(wait time.Duration) string {
 	return PreferWait + "=" + strconv.Itoa(int(wait/time.Second))
 }
 
-// ParsePrefer reads the wait out of a Prefer header; 0 where there is none. What cannot be understood is ignored, as RFC
-// 7240, section 2 asks.
+// ParsePrefer reads the wait out of a Prefer header; 0 where there is none. What cannot be understood is ignored, as
+// RFC 7240, section 2 asks.
 func ParsePrefer(header string) time.Duration {
 	for part := range strings.SplitSeq(header, ",") {
 		part, _, _ = strings.Cut(part, ";")

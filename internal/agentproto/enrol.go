@@ -83,8 +83,8 @@ type Person struct {
 	User string `json:"user"`
 }
 
-// AskHeader carries what the agent is asked to do besides, such as "checkup=17" or "checkup=17; queue=hall; try=plain". What is
-// tried is written as in a query (RFC 3986 with + for a space).
+// AskHeader carries what the agent is asked to do besides, such as "checkup=17" or "checkup=17; queue=hall; try=plain".
+// What is tried is written as in a query (RFC 3986 with + for a space).
 const AskHeader = "Cirque-Ask"
 
 // A CheckupAnswer is what an agent found from its own place.

@@ -21,11 +21,13 @@ type Pace struct {
 var DefaultPace = Pace{Wait: DefaultWait, Report: 5 * time.Minute, Gap: 90 * time.Second}
 
 // bounds hold each part of a pace.
-var bounds = map[string][2]time.Duration{"wait": {time.Second, MaxWait}, "report": {time.Second, 24 * time.Hour}, "gap": {time.Second, 24 * time.Hour}}
+var bounds = map[string][2]time.Duration{"wait": {time.Second, MaxWait}, "report": {time.Second, 24 * time.Hour},
+	"gap": {time.Second, 24 * time.Hour}}
 
 // String writes the header, in whole seconds.
 func (p Pace) String() string {
-	return fmt.Sprintf("wait=%d, report=%d, gap=%d", int(p.Wait/time.Second), int(p.Report/time.Second), int(p.Gap/time.Second))
+	return fmt.Sprintf("wait=%d, report=%d, gap=%d", int(p.Wait/time.Second), int(p.Report/time.Second),
+		int(p.Gap/time.Second))
 }
 
 // ParsePace reads the header; what it does not say, or not within bounds, stays as it was before.

@@ -9,8 +9,8 @@ import (
 )
 
 // Headers of signed answers. An agent sends a nonce of its own with each question; the answer's signature (Ed25519, RFC
-// 8032) is over the nonce, the question's body, the tag and the answer's body, so that nobody between can alter question or
-// answer, or give an old one again.
+// 8032) is over the nonce, the question's body, the tag and the answer's body, so that nobody between can alter
+// question or answer, or give an old one again.
 const (
 	NonceHeader     = "Cirque-Nonce"
 	SignatureHeader = "Cirque-Signature"
@@ -21,7 +21,8 @@ const (
 // signed is what is signed.
 func signed(nonce string, asked []byte, tag string, body []byte) []byte {
 	question, answer := sha256.Sum256(asked), sha256.Sum256(body)
-	return fmt.Appendf(nil, "cirque answer 1\n%d %s\n%s\n%d %s\n%s\n", len(nonce), nonce, hex.EncodeToString(question[:]), len(tag), tag, hex.EncodeToString(answer[:]))
+	return fmt.Appendf(nil, "cirque answer 1\n%d %s\n%s\n%d %s\n%s\n", len(nonce), nonce, hex.EncodeToString(question[:]),
+		len(tag), tag, hex.EncodeToString(answer[:]))
 }
 
 // Sign writes the header for an answer.

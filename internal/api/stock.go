@@ -23,7 +23,8 @@ type NewWatch struct {
 
 // Watch gives it as the core has it.
 func (n NewWatch) Watch() stock.Watch {
-	return stock.Watch{Name: n.Name, Title: n.Title, URI: n.URI, Location: n.Location, MAC: n.MAC, AddressKeptBy: n.AddressKeptBy, Credential: n.Credential, Note: n.Note}
+	return stock.Watch{Name: n.Name, Title: n.Title, URI: n.URI, Location: n.Location, MAC: n.MAC,
+		AddressKeptBy: n.AddressKeptBy, Credential: n.Credential, Note: n.Note}
 }
 
 // NewScan looks at ranges of addresses.

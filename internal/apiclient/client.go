@@ -33,14 +33,16 @@ func New(base, token string, caPEM []byte) (*Client, error) {
 		return nil, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "%q is no address of a service", base)
 	}
 	if strings.ContainsFunc(token, func(r rune) bool { return r <= ' ' || r > '~' }) {
-		return nil, fault.New(fault.Denied, "token-malformed", "give the token alone, as cirque token create printed it", "what was given is no token")
+		return nil, fault.New(fault.Denied, "token-malformed", "give the token alone, as cirque token create printed it",
+			"what was given is no token")
 	}
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
 	if caPEM != nil {
 		t.TLSClientConfig.RootCAs = x509.NewCertPool()
 		if !t.TLSClientConfig.RootCAs.AppendCertsFromPEM(caPEM) {
-			return nil, fault.New(fault.Invalid, "ca-file", "name the file ca/ca.pem of the service's data directory", "the file holds no certificate")
+			return nil, fault.New(fault.Invalid, "ca-file", "name the file ca/ca.pem of the service's data directory",
+				"the file holds no certificate")
 		}
 	}
 	jar, err := cookiejar.New(nil)
@@ -55,7 +57,8 @@ func (c *Client) URL() string { return c.base.String() }
 
 const maxAnswer = 256 << 20
 
-// Do sends one request and decodes the answer into out, which may be nil. A problem comes back as the fault that it was.
+// Do sends one request and decodes the answer into out, which may be nil. A problem comes back as the fault that it
+// was.
 func (c *Client) Do(ctx context.Context, method, path string, query url.Values, in, out any) error {
 	resp, err := c.Raw(ctx, method, path, query, nil, in)
 	if err != nil {
@@ -66,13 +69,15 @@ func (c *Client) Do(ctx context.Context, method, path string, query url.Values, 
 		return nil
 	}
 	if err := json.NewDecoder(io.LimitReader(resp.Body, maxAnswer)).Decode(out); err != nil {
-		return fault.New(fault.Unavailable, "answer-unreadable", "check the address", "%s does not answer as Cirque does", c.base.Host).Because(err)
+		return fault.New(fault.Unavailable, "answer-unreadable", "check the address", "%s does not answer as Cirque does",
+			c.base.Host).Because(err)
 	}
 	return nil
 }
 
 // Raw sends one request with headers of the caller's; the caller closes the body.
-func (c *Client) Raw(ctx context.Context, method, path string, query url.Values, header http.Header, in any) (*http.Response, error) {
+func (c *Client) Raw(ctx context.Context, method, path string, query url.Values, header http.Header,
+	in any) (*http.Response, error) {
 	if in == nil {
 		return c.send(ctx, method, path, query, header, "", nil)
 	}
@@ -84,11 +89,13 @@ func (c *Client) Raw(ctx context.Context, method, path string, query url.Values,
 }
 
 // Upload sends a body that is no JSON; the caller closes the answer's body.
-func (c *Client) Upload(ctx context.Context, path string, query url.Values, contentType string, body io.Reader) (*http.Response, error) {
+func (c *Client) Upload(ctx context.Context, path string, query url.Values, contentType string,
+	body io.Reader) (*http.Response, error) {
 	return c.send(ctx, http.MethodPost, path, query, nil, contentType, body)
 }
 
-func (c *Client) send(ctx context.Context, method, path string, query url.Values, header http.Header, contentType string, body io.Reader) (*http.Response, error) {
+func (c *Client) send(ctx context.Context, method, path string, query url.Values, header http.Header,
+	contentType string, body io.Reader) (*http.Response, error) {
 	u := c.base.JoinPath(path)
 	u.RawQuery = query.Encode()
 	req, err := http.NewRequestWithContext(ctx, method, u.String(), body)
@@ -112,7 +119,8 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 		defer func() { _ = resp.Body.Close() }()
 		var p api.Problem
 		if err := json.NewDecoder(io.LimitReader(resp.Body, 16<<20)).Decode(&p); err != nil || p.Code == "" {
-			return nil, fault.New(fault.Unavailable, "answer-unreadable", "check the address", "%s answers %s, not as Cirque does", c.base.Host, resp.Status)
+			return nil, fault.New(fault.Unavailable, "answer-unreadable", "check the address",
+				"%s answers %s, not as Cirque does", c.base.Host, resp.Status)
 		}
 		return nil, p.Fault()
 	}
@@ -125,7 +133,8 @@ func (c *Client) unreachable(err error) error {
 	}
 	var unknown x509.UnknownAuthorityError
 	if errors.As(err, &unknown) {
-		return fault.New(fault.Unavailable, "service-certificate", "name its authority with --ca FILE (ca/ca.pem in the service's data directory)", "the certificate of %s is not trusted", c.base.Host).Because(err)
+		return fault.New(fault.Unavailable, "service-certificate", "name its authority with --ca FILE (ca/ca.pem in the "+
+			"service's data directory)", "the certificate of %s is not trusted", c.base.Host).Because(err)
 	}
 	if strings.Contains(err.Error(), "server gave HTTP response to HTTPS client") {
 		return fault.New(fault.Unavailable, "service-plain", "write http:// instead", "%s speaks plain HTTP", c.base.Host)
@@ -134,7 +143,8 @@ func (c *Client) unreachable(err error) error {
 	if errors.As(err, &ue) {
 		err = ue.Err
 	}
-	return fault.New(fault.Unavailable, "service-unreachable", "check the address (--url, CIRQUE_URL) and that the service runs", "the service at %s does not answer", c.base.Host).Because(err)
+	return fault.New(fault.Unavailable, "service-unreachable", "check the address (--url, CIRQUE_URL) and that the "+
+		"service runs", "the service at %s does not answer", c.base.Host).Because(err)
 }
 
 // Get reads one thing.

@@ -59,7 +59,8 @@ type Options struct {
 	NoticesEvery time.Duration
 	// Health has servers and devices probed also where Throwaway is set.
 	Health bool
-	// Throwaway runs the own database fast and unsafely, for tests, and reaches nothing but loopback and its address table.
+	// Throwaway runs the own database fast and unsafely, for tests, and reaches nothing but loopback and its address
+	// table.
 	Throwaway bool
 }
 
@@ -119,7 +120,8 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	c.add(func() error { return ignoreClosed(ln.Close()) })
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
-		return nil, fault.New(fault.Invalid, "data-directory", "name a directory that this account may write", "the data directory %s cannot be made", o.Data).Because(err)
+		return nil, fault.New(fault.Invalid, "data-directory", "name a directory that this account may write",
+			"the data directory %s cannot be made", o.Data).Because(err)
 	}
 	store, err := openStore(ctx, o, &c)
 	if err != nil {
@@ -144,8 +146,12 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		certifier = authority // over plain HTTP no certificate could be shown
 	}
 	prober := probe.NewIPP(o.table)
-	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober, Teller: probe.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: probe.NewDir(o.table), Raster: probe.RasterPage, SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
-		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery, PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read, SetupDone: setup.remove})
+	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober,
+		Teller: probe.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: probe.NewDir(o.table), Raster: probe.RasterPage,
+		SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
+		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
+		PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read,
+		SetupDone: setup.remove})
 	if err != nil {
 		return nil, err
 	}
@@ -169,14 +175,17 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 func listen(o Options) (net.Listener, error) {
 	host, _, err := net.SplitHostPort(o.Listen)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "listen-address", "write HOST:PORT, such as 127.0.0.1:8631", "%q is no address to listen at", o.Listen)
+		return nil, fault.New(fault.Invalid, "listen-address", "write HOST:PORT, such as 127.0.0.1:8631",
+			"%q is no address to listen at", o.Listen)
 	}
 	if o.PlainHTTP && !name.Loopback(host) {
-		return nil, fault.New(fault.Invalid, "plain-http", "leave --plain-http out, or listen at 127.0.0.1", "plain HTTP is for loopback only, and %s is not", o.Listen)
+		return nil, fault.New(fault.Invalid, "plain-http", "leave --plain-http out, or listen at 127.0.0.1",
+			"plain HTTP is for loopback only, and %s is not", o.Listen)
 	}
 	ln, err := net.Listen("tcp", o.Listen)
 	if err != nil {
-		return nil, fault.New(fault.Unavailable, "listen", "stop what listens there, or name another address with --listen", "%s cannot be listened at", o.Listen).Because(err)
+		return nil, fault.New(fault.Unavailable, "listen", "stop what listens there, or name another address with --listen",
+			"%s cannot be listened at", o.Listen).Because(err)
 	}
 	return ln, nil
 }
@@ -240,13 +249,15 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		console = nil // built without the console
 	}
 	stopping, stop := context.WithCancel(context.Background())
-	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console, Gateway: gateway.New(svc, o.Log), Stopping: stopping})
+	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
+		Gateway: gateway.New(svc, o.Log), Stopping: stopping})
 	if err != nil {
 		stop()
 		return err
 	}
-	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute, MaxHeaderBytes: 64 << 10,
-		ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug)}
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		MaxHeaderBytes: 64 << 10,
+		ErrorLog:       slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug)}
 	r.URL = "http://" + ln.Addr().String()
 	if !o.PlainHTTP {
 		cert, caFile, err := certificate(o, authority, ln.Addr())
@@ -255,7 +266,8 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 			return err
 		}
 		r.URL, r.CAFile = "https://"+ln.Addr().String(), caFile
-		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{cert}, ClientAuth: tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
+		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{cert},
+			ClientAuth: tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
 	}
 	done := make(chan error, 1)
 	go func() {
@@ -286,7 +298,8 @@ func certificate(o Options, a *ca.Authority, addr net.Addr) (tls.Certificate, st
 	if o.TLSCert != "" || o.TLSKey != "" {
 		cert, err := tls.LoadX509KeyPair(o.TLSCert, o.TLSKey)
 		if err != nil {
-			return cert, "", fault.New(fault.Invalid, "tls-files", "name both --tls-cert and --tls-key, as PEM", "the certificate and key cannot be used").Because(err)
+			return cert, "", fault.New(fault.Invalid, "tls-files", "name both --tls-cert and --tls-key, as PEM",
+				"the certificate and key cannot be used").Because(err)
 		}
 		return cert, "", nil
 	}
@@ -308,10 +321,12 @@ func secretKey(file string) ([]byte, error) {
 		if key, e := hex.DecodeString(strings.TrimSpace(string(b))); e == nil && len(key) == 32 {
 			return key, nil
 		}
-		return nil, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; without it stored keys must be entered anew", "%s is no secret key", file)
+		return nil, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; without it "+
+			"stored keys must be entered anew", "%s is no secret key", file)
 	}
 	if !errors.Is(err, fs.ErrNotExist) {
-		return nil, fault.New(fault.Invalid, "secret-key", "let the service's account read it", "%s cannot be read", file).Because(err)
+		return nil, fault.New(fault.Invalid, "secret-key", "let the service's account read it", "%s cannot be read",
+			file).Because(err)
 	}
 	key := make([]byte, 32)
 	_, _ = rand.Read(key) // it never fails
@@ -375,7 +390,8 @@ func beside(ctx context.Context, o Options, f func(*postgres.Store) error) (err 
 	var c closers
 	defer func() { err = errors.Join(err, c.run()) }()
 	if _, err := os.Stat(o.Data); o.Database == "" && err != nil {
-		return fault.New(fault.Invalid, "data-directory", "name the directory that cirque serve was given", "there is no data directory %s", o.Data)
+		return fault.New(fault.Invalid, "data-directory", "name the directory that cirque serve was given",
+			"there is no data directory %s", o.Data)
 	}
 	store, err := openStore(ctx, o, &c)
 	if fault.Is(err, fault.Conflict) { // a service has the data: its database is up

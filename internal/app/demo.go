@@ -97,7 +97,8 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
 	var wg sync.WaitGroup
 	wg.Go(func() {
-		err := sim.RunAgents(run, running.URL, nil, filepath.Join(o.Data, "agents"), o.table, sims.Endpoints, d.agentToken(ctx), o.Log)
+		err := sim.RunAgents(run, running.URL, nil, filepath.Join(o.Data, "agents"), o.table, sims.Endpoints,
+			d.agentToken(ctx), o.Log)
 		if err != nil {
 			o.Log.Error("the demo's agents do not run", "error", err)
 		}
@@ -140,7 +141,8 @@ func (d *Demo) account(ctx context.Context) error {
 			return err
 		}
 	}
-	text := fmt.Sprintf("CIRQUE_URL=%s\nCIRQUE_TOKEN=%s\nCIRQUE_NAME=%s\nCIRQUE_PASSWORD=%s\n", d.URL, d.Token, d.Name, d.Password)
+	text := fmt.Sprintf("CIRQUE_URL=%s\nCIRQUE_TOKEN=%s\nCIRQUE_NAME=%s\nCIRQUE_PASSWORD=%s\n", d.URL, d.Token,
+		d.Name, d.Password)
 	// Whole or not at all: a script may be waiting for it.
 	file := filepath.Join(d.Data, "demo.env")
 	if err := os.WriteFile(file+".new", []byte(text), 0o600); err != nil {
@@ -191,7 +193,8 @@ func (d *Demo) load(ctx context.Context) error {
 			return err
 		}
 		// Both sources know some of them.
-		if _, err := d.Service.Join(ctx, d.owner(), "skerry/mira.solvang", "payroll/msolvang", false, "the payroll office says so"); err != nil {
+		if _, err := d.Service.Join(ctx, d.owner(), "skerry/mira.solvang", "payroll/msolvang", false,
+			"the payroll office says so"); err != nil {
 			return err
 		}
 		if _, err := d.Service.SetJoinRule(ctx, d.owner(), "address", true, false); err != nil {
@@ -226,7 +229,8 @@ var demoRoles = []struct {
 	name string
 	access.Holding
 }{
-	{"yngve.kvam", access.Holding{Role: access.Administrator}}, {"bjorn.hauge", access.Holding{Role: access.SiteAdmin, Sites: []string{"brannoy"}}}, {"liv.orre", access.Holding{Role: access.HelpDesk}},
+	{"yngve.kvam", access.Holding{Role: access.Administrator}}, {"bjorn.hauge", access.Holding{Role: access.SiteAdmin,
+		Sites: []string{"brannoy"}}}, {"liv.orre", access.Holding{Role: access.HelpDesk}},
 	{"stein.aune", access.Holding{Role: access.Auditor}}, {"mira.solvang", access.Holding{Role: access.Person}},
 }
 
@@ -237,7 +241,8 @@ func (d *Demo) people(ctx context.Context) error {
 			return err
 		}
 	}
-	_, err := d.Service.RequestQueue(ctx, &access.Principal{Name: "kari.foss", User: "kari.foss", Role: access.Person}, "hall-colour", "lane maps for the summer")
+	_, err := d.Service.RequestQueue(ctx, &access.Principal{Name: "kari.foss", User: "kari.foss", Role: access.Person},
+		"hall-colour", "lane maps for the summer")
 	return err
 }
 

@@ -16,12 +16,14 @@ import (
 func lockData(dir string) (unlock func() error, err error) {
 	f, err := os.OpenFile(filepath.Join(dir, "lock"), os.O_CREATE|os.O_RDWR, 0o600)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "data-directory", "name a directory that this account may write", "the data directory %s cannot be written", dir).Because(err)
+		return nil, fault.New(fault.Invalid, "data-directory", "name a directory that this account may write",
+			"the data directory %s cannot be written", dir).Because(err)
 	}
 	if err := syscall.Flock(int(f.Fd()), syscall.LOCK_EX|syscall.LOCK_NB); err != nil {
 		b, _ := os.ReadFile(f.Name())
 		_ = f.Close()
-		return nil, fault.New(fault.Conflict, "data-in-use", "stop it first, or name another --data directory", "another Cirque (process %s) uses %s", strings.TrimSpace(string(b)), dir)
+		return nil, fault.New(fault.Conflict, "data-in-use", "stop it first, or name another --data directory",
+			"another Cirque (process %s) uses %s", strings.TrimSpace(string(b)), dir)
 	}
 	err = f.Truncate(0)
 	if err == nil {

@@ -57,7 +57,8 @@ func Open(dir string, now time.Time) (*Authority, error) {
 }
 
 func broken(dir string, err error) error {
-	return fault.New(fault.Invalid, "ca-broken", "restore it from a copy, or move it away to have a new one made", "the certificate authority in %s cannot be read", dir).Because(err)
+	return fault.New(fault.Invalid, "ca-broken", "restore it from a copy, or move it away to have a new one made",
+		"the certificate authority in %s cannot be read", dir).Because(err)
 }
 
 // CertFile is the certificate that clients trust.
@@ -76,7 +77,8 @@ func (a *Authority) create(now time.Time) error {
 	if err != nil {
 		return err
 	}
-	t := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: "Cirque certificate authority"}, NotBefore: now.Add(-time.Hour), NotAfter: now.Add(caLasts),
+	t := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: "Cirque certificate authority"},
+		NotBefore: now.Add(-time.Hour), NotAfter: now.Add(caLasts),
 		KeyUsage: x509.KeyUsageCertSign | x509.KeyUsageCRLSign, BasicConstraintsValid: true, IsCA: true, MaxPathLenZero: true}
 	der, err := x509.CreateCertificate(rand.Reader, t, t, &key.PublicKey, key)
 	if err != nil {
@@ -89,11 +91,12 @@ func (a *Authority) create(now time.Time) error {
 	return writePair(a.CertFile(), a.file("ca-key.pem"), der, key)
 }
 
-// Server gives the service's certificate for names and addresses, newly made when the kept one is for others, is about to
-// end, or is by another authority.
+// Server gives the service's certificate for names and addresses, newly made when the kept one is for others, is about
+// to end, or is by another authority.
 func (a *Authority) Server(hosts []string, now time.Time) (tls.Certificate, error) {
 	certFile, keyFile := a.file("server.pem"), a.file("server-key.pem")
-	if pair, err := tls.LoadX509KeyPair(certFile, keyFile); err == nil && pair.Leaf.CheckSignatureFrom(a.cert) == nil && now.Before(pair.Leaf.NotAfter.Add(-renewBefore)) &&
+	if pair, err := tls.LoadX509KeyPair(certFile, keyFile); err == nil && pair.Leaf.CheckSignatureFrom(a.cert) == nil &&
+		now.Before(pair.Leaf.NotAfter.Add(-renewBefore)) &&
 		!slices.ContainsFunc(hosts, func(h string) bool { return pair.Leaf.VerifyHostname(h) != nil }) {
 		return a.chain(pair), nil
 	}
@@ -105,7 +108,8 @@ func (a *Authority) Server(hosts []string, now time.Time) (tls.Certificate, erro
 	if err != nil {
 		return tls.Certificate{}, err
 	}
-	t := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: "Cirque"}, NotBefore: now.Add(-time.Hour), NotAfter: now.Add(serverLasts),
+	t := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: "Cirque"}, NotBefore: now.Add(-time.Hour),
+		NotAfter: now.Add(serverLasts),
 		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageServerAuth}}
 	for _, h := range hosts {
 		if ip := net.ParseIP(h); ip != nil {

@@ -33,11 +33,13 @@ func (a *Authority) Pool() *x509.CertPool {
 	return p
 }
 
-// Issue certifies a machine by its request (PKCS #10, RFC 2986), for TLS clients. Of the request only the key counts: who
-// it is, Cirque says. The key must be ECDSA on P-256 or P-384.
-func (a *Authority) Issue(request []byte, machine string, lasts time.Duration, now time.Time) (access.Certificate, error) {
+// Issue certifies a machine by its request (PKCS #10, RFC 2986), for TLS clients. Of the request only the key counts:
+// who it is, Cirque says. The key must be ECDSA on P-256 or P-384.
+func (a *Authority) Issue(request []byte, machine string, lasts time.Duration,
+	now time.Time) (access.Certificate, error) {
 	bad := func(err error) (access.Certificate, error) {
-		return access.Certificate{}, fault.New(fault.Invalid, "request-certificate", "let cirque-agent make it", "the certificate request cannot be used").Because(err)
+		return access.Certificate{}, fault.New(fault.Invalid, "request-certificate", "let cirque-agent make it",
+			"the certificate request cannot be used").Because(err)
 	}
 	block, _ := pem.Decode(request)
 	if block == nil || block.Type != "CERTIFICATE REQUEST" {
@@ -58,8 +60,10 @@ func (a *Authority) Issue(request []byte, machine string, lasts time.Duration, n
 	if err != nil {
 		return access.Certificate{}, err
 	}
-	t := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: machine}, NotBefore: now.Add(-5 * time.Minute), NotAfter: now.Add(lasts).Truncate(time.Second),
-		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageClientAuth}, BasicConstraintsValid: true}
+	t := &x509.Certificate{SerialNumber: number, Subject: pkix.Name{CommonName: machine},
+		NotBefore: now.Add(-5 * time.Minute), NotAfter: now.Add(lasts).Truncate(time.Second),
+		KeyUsage: x509.KeyUsageDigitalSignature, ExtKeyUsage: []x509.ExtKeyUsage{x509.ExtKeyUsageClientAuth},
+		BasicConstraintsValid: true}
 	if t.NotAfter.After(a.cert.NotAfter) {
 		t.NotAfter = a.cert.NotAfter
 	}
@@ -72,5 +76,6 @@ func (a *Authority) Issue(request []byte, machine string, lasts time.Duration, n
 		return access.Certificate{}, err
 	}
 	sum := sha256.Sum256(cert.RawSubjectPublicKeyInfo)
-	return access.Certificate{PEM: pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), Serial: cert.SerialNumber.Text(16), Key: hex.EncodeToString(sum[:]), ExpiresAt: cert.NotAfter}, nil
+	return access.Certificate{PEM: pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}),
+		Serial: cert.SerialNumber.Text(16), Key: hex.EncodeToString(sum[:]), ExpiresAt: cert.NotAfter}, nil
 }

@@ -17,7 +17,8 @@ import (
 
 func (r *root) account() *cobra.Command {
 	var o ServeOptions
-	reset := &cobra.Command{Use: "reset NAME --data DIR", Short: "Give an account a new password, beside the data", Args: args(cobra.ExactArgs(1)),
+	reset := &cobra.Command{Use: "reset NAME --data DIR", Short: "Give an account a new password, beside the data",
+		Args: args(cobra.ExactArgs(1)),
 		Long: `Give an account a new password, beside the data: for whoever has lost the last one and may read the data directory. The
 service may run or not. The password is asked for twice at a terminal, or read from standard input. The account's console
 sessions end; its tokens stay.`,
@@ -33,29 +34,35 @@ sessions end; its tokens stay.`,
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "%s has a new password; whoever was signed in as %s no longer is. Tokens stay: cirque token list\n", made, made)
+			_, err = fmt.Fprintf(c.OutOrStdout(), "%s has a new password; whoever was signed in as %s no longer is. Tokens "+
+				"stay: cirque token list\n", made, made)
 			return err
 		}}
 	reset.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
 	reset.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
-	sessions := ask(r, "sessions", "The console sessions that are open", cobra.NoArgs, get[[]access.Session](fixed("/api/v1/sessions")), func(w io.Writer, list []access.Session) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "Nobody is signed in at the console.")
-			return
-		}
-		t := r.table("ID", "ACCOUNT", "FROM", "SIGNED IN", "UNTIL")
-		for _, s := range list {
-			t.add(fmt.Sprint(s.ID), s.Account, s.Remote, ago(s.CreatedAt, time.Now()), s.ExpiresAt.Local().Format(time.DateTime))
-		}
-		t.write(w)
-	})
-	end := done(r, "end-session ID", "End a console session, whoever has it", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+	sessions := ask(r, "sessions", "The console sessions that are open", cobra.NoArgs,
+		get[[]access.Session](fixed("/api/v1/sessions")), func(w io.Writer, list []access.Session) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Nobody is signed in at the console.")
+				return
+			}
+			t := r.table("ID", "ACCOUNT", "FROM", "SIGNED IN", "UNTIL")
+			for _, s := range list {
+				t.add(fmt.Sprint(s.ID), s.Account, s.Remote, ago(s.CreatedAt, time.Now()),
+					s.ExpiresAt.Local().Format(time.DateTime))
+			}
+			t.write(w)
+		})
+	end := done(r, "end-session ID", "End a console session, whoever has it", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
 			return usageError{fmt.Errorf("%q is no number of a session; see cirque account sessions", a[0])}
 		}
 		return client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/sessions", a[0]), nil, nil, nil)
 	}, func(a []string) string { return "The session " + a[0] + " is over." })
-	return group("account", "Accounts of people who sign in, and who may do what", r.accountList(), r.accountAdd(), r.accountRole(), r.accountRemove(), r.accountRules(), r.accountAllow(), r.accountDisallow(), r.accountPassword(), sessions, end, reset)
+	return group("account", "Accounts of people who sign in, and who may do what", r.accountList(), r.accountAdd(),
+		r.accountRole(), r.accountRemove(), r.accountRules(), r.accountAllow(), r.accountDisallow(), r.accountPassword(),
+		sessions, end, reset)
 }
 
 // newPassword asks for a password, twice at a terminal.

@@ -25,7 +25,8 @@ left out, unless --all is given.
 
 With --write FILE the proposals go into a table, to be looked through in a spreadsheet; with --table FILE it is read back:
 lines that were taken out are not adopted, and names, titles, locations and labels are those of the table.`,
-		Example: "  cirque adopt --server ps-brannoy --dry-run\n  cirque adopt --server ps-brannoy --write found.csv\n  cirque adopt --server ps-brannoy --table found.csv\n  cirque adopt --device 10.43.0.77"}
+		Example: "  cirque adopt --server ps-brannoy --dry-run\n  cirque adopt --server ps-brannoy --write found.csv\n  " +
+			"cirque adopt --server ps-brannoy --table found.csv\n  cirque adopt --device 10.43.0.77"}
 	f := c.Flags()
 	f.StringSliceVar(&servers, "server", nil, "the queues of this print server; may be repeated")
 	f.StringSliceVar(&queues, "queue", nil, "of them only this; may be repeated")
@@ -68,7 +69,8 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 			if err := os.WriteFile(write, []byte(stock.ProposalTable(kept)), 0o644); err != nil {
 				return err
 			}
-			_, err := fmt.Fprintf(c.OutOrStdout(), "%s written to %s. Look through it, then run the same with --table %s.\n", count(len(kept), "proposal"), write, write)
+			_, err := fmt.Fprintf(c.OutOrStdout(), "%s written to %s. Look through it, then run the same with --table %s.\n",
+				count(len(kept), "proposal"), write, write)
 			return err
 		}
 		if table != "" {
@@ -83,16 +85,19 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 		if dry || len(kept) == 0 {
 			return r.print(c, kept, func(w io.Writer) {
 				r.writeProposals(w, kept)
-				fmt.Fprintf(w, "%s would be adopted, %d lead here already. Nothing was changed.\n", count(len(kept), "queue"), len(list)-len(kept))
+				fmt.Fprintf(w, "%s would be adopted, %d lead here already. Nothing was changed.\n", count(len(kept), "queue"),
+					len(list)-len(kept))
 			})
 		}
-		d, err := apiclient.Post[api.Draft](c.Context(), client, "/api/v1/stock/adoptions", api.Adoption{Draft: name().Get("name"), Proposals: kept})
+		d, err := apiclient.Post[api.Draft](c.Context(), client, "/api/v1/stock/adoptions",
+			api.Adoption{Draft: name().Get("name"), Proposals: kept})
 		if err != nil {
 			return err
 		}
 		return r.print(c, d, func(w io.Writer) {
 			r.writeProposals(w, kept)
-			fmt.Fprintf(w, "%s adopted into your draft, which has %s now. See cirque draft, then cirque rehearse.\n", count(len(kept), "queue"), count(d.Total, "change"))
+			fmt.Fprintf(w, "%s adopted into your draft, which has %s now. See cirque draft, then cirque rehearse.\n",
+				count(len(kept), "queue"), count(d.Total, "change"))
 		})
 	}
 	return c
@@ -109,7 +114,8 @@ func (r *root) writeProposals(w io.Writer, list []stock.Proposal) {
 		for _, x := range p.Queue.Paths {
 			paths = append(paths, first(x.Server, x.Set, x.Device, "gateway"))
 		}
-		t.add(p.Found, p.From, p.Queue.Name, p.Queue.Title, p.Queue.Location, strings.Join(p.Queue.Labels, " "), strings.Join(paths, ", "), device, strings.Join(p.Remarks, "; "))
+		t.add(p.Found, p.From, p.Queue.Name, p.Queue.Title, p.Queue.Location, strings.Join(p.Queue.Labels, " "),
+			strings.Join(paths, ", "), device, strings.Join(p.Remarks, "; "))
 	}
 	if len(list) > 0 {
 		t.write(w)
@@ -130,7 +136,8 @@ func (r *root) queueTools() []*cobra.Command {
 }
 
 func (r *root) queueTable() *cobra.Command {
-	c := &cobra.Command{Use: "table [QUEUE...]", Short: "Write the queues of your draft as CSV, for a spreadsheet", Args: args(cobra.ArbitraryArgs)}
+	c := &cobra.Command{Use: "table [QUEUE...]", Short: "Write the queues of your draft as CSV, for a spreadsheet",
+		Args: args(cobra.ArbitraryArgs)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
@@ -148,7 +155,8 @@ func (r *root) queueTable() *cobra.Command {
 }
 
 func (r *root) queueApplyTable() *cobra.Command {
-	c := &cobra.Command{Use: "apply-table FILE", Short: "Put a table of queues into your draft: it changes those that are there, and adds the others", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "apply-table FILE", Short: "Put a table of queues into your draft: it changes those that " +
+		"are there, and adds the others", Args: args(cobra.ExactArgs(1)),
 		Long: `Read CSV with a head line into your draft. The column name is needed; of title, location, labels, devices, paths, drivers,
 defaults, listed and note only those change that the table has, and an empty cell empties the key. Labels and devices are
 divided by blanks, the others by semicolons, such as "device:hall-40; set:ardholm-pair=Hall Mono".`}
@@ -163,7 +171,8 @@ divided by blanks, the others by semicolons, such as "device:hall-40; set:ardhol
 			return err
 		}
 		var d api.Draft
-		if err := client.Do(c.Context(), "PUT", "/api/v1/draft/queue-table", name(), api.NamedText{Name: files[0].Name, Text: files[0].Text}, &d); err != nil {
+		if err := client.Do(c.Context(), "PUT", "/api/v1/draft/queue-table", name(), api.NamedText{Name: files[0].Name,
+			Text: files[0].Text}, &d); err != nil {
 			return err
 		}
 		return r.print(c, d, func(w io.Writer) {
@@ -175,8 +184,10 @@ divided by blanks, the others by semicolons, such as "device:hall-40; set:ardhol
 
 func (r *root) queueRename() *cobra.Command {
 	var in api.Rename
-	c := &cobra.Command{Use: "rename PATTERN QUEUE...", Short: "Give queues new names by a pattern; old names go on leading there", Args: args(cobra.MinimumNArgs(2)),
-		Long:    "In PATTERN, {name}, {title}, {location}, {site}, {last} (of the location) and {n} (1, 2, ...) stand for the queue's own.",
+	c := &cobra.Command{Use: "rename PATTERN QUEUE...", Short: "Give queues new names by a pattern; old names go on " +
+		"leading there", Args: args(cobra.MinimumNArgs(2)),
+		Long: "In PATTERN, {name}, {title}, {location}, {site}, {last} (of the location) and {n} (1, 2, ...) stand for " +
+			"the queue's own.",
 		Example: "  cirque queue rename '{site}-{name}' hall-mono hall-colour --dry-run"}
 	c.Flags().BoolVar(&in.Dry, "dry-run", false, "only say which names they would have")
 	name := draftFlag(c)
@@ -208,7 +219,8 @@ func (r *root) queueRename() *cobra.Command {
 
 func (r *root) queueMove() *cobra.Command {
 	var in api.Move
-	c := &cobra.Command{Use: "move [QUEUE...] --from-server SERVER --to device", Short: "Rewrite queues in your draft so that they no longer lead through a server", Args: args(cobra.ArbitraryArgs),
+	c := &cobra.Command{Use: "move [QUEUE...] --from-server SERVER --to device", Short: "Rewrite queues in your draft " +
+		"so that they no longer lead through a server", Args: args(cobra.ArbitraryArgs),
 		Long: `Lead queues straight to their device (or with --to gateway through the gateway), where they led through a server; all that do,
 when no queue is named. Where and in which sessions a path held stays as it was. Rehearse afterwards: nobody should lose
 anything.`}
@@ -254,7 +266,8 @@ anything.`}
 				fmt.Fprintf(w, "%d of %s would be moved. Nothing was changed.\n", moved, count(len(out.Moved), "queue"))
 				return
 			}
-			fmt.Fprintf(w, "%d of %s moved in your draft, which has %s now. Rehearse it: cirque rehearse --fail-on 'loses>0,empty>0'\n", moved, count(len(out.Moved), "queue"), count(out.Draft.Total, "change"))
+			fmt.Fprintf(w, "%d of %s moved in your draft, which has %s now. Rehearse it: cirque rehearse --fail-on "+
+				"'loses>0,empty>0'\n", moved, count(len(out.Moved), "queue"), count(out.Draft.Total, "change"))
 		})
 		if err == nil && moved < len(out.Moved) {
 			return errNo

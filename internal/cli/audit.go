@@ -19,7 +19,8 @@ func (r *root) audit() *cobra.Command {
 	var since, until, author, about, kind string
 	var limit int
 	var all bool
-	c := &cobra.Command{Use: "audit", Short: "Who changed what and who signed in: when, from where, what before and after", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "audit", Short: "Who changed what and who signed in: when, from where, what before and after",
+		Args: args(cobra.NoArgs),
 		Long: `List changes and sign-ins, newest first. Nothing in it can be altered.
 
 --lines writes all of it as JSON lines, one entry a line with what was before and after, for a file or another program:

@@ -19,7 +19,8 @@ const checkupWaits = 30 * time.Second
 func (r *root) checkup() *cobra.Command {
 	var queue string
 	var wait time.Duration
-	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint rung by rung: what is wrong, and how to mend it", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint rung by rung: what is wrong, and how to mend it",
+		Args: args(cobra.ExactArgs(1)),
 		Long: `Check an endpoint: whether it reaches the service, is known, and where; whether its people are known and anything is granted to
 them; then, asked of the endpoint itself, whether its spooler works, its queues are there, and each path answers from its own
 place. With --queue it prints a test page. Nothing proven is a third result beside yes and no.`,
@@ -47,8 +48,10 @@ place. With --queue it prints a test page. Nothing proven is a third result besi
 }
 
 // runCheckup asks for one and waits for what the endpoint finds.
-func (r *root) runCheckup(c *cobra.Command, client *apiclient.Client, machine string, query url.Values, wait time.Duration) (k endpoint.Checkup, err error) {
-	if err := client.Do(c.Context(), "POST", apiclient.Path("/api/v1/endpoints", machine)+"/checkups", query, nil, &k); err != nil {
+func (r *root) runCheckup(c *cobra.Command, client *apiclient.Client, machine string, query url.Values,
+	wait time.Duration) (k endpoint.Checkup, err error) {
+	if err := client.Do(c.Context(), "POST", apiclient.Path("/api/v1/endpoints", machine)+"/checkups", query, nil,
+		&k); err != nil {
 		return k, err
 	}
 	for end := time.Now().Add(wait); k.ID > 0 && k.Done == nil && time.Now().Before(end); {
@@ -57,7 +60,8 @@ func (r *root) runCheckup(c *cobra.Command, client *apiclient.Client, machine st
 			return k, c.Context().Err()
 		case <-time.After(200 * time.Millisecond):
 		}
-		if k, err = apiclient.Get[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d", k.ID), nil); err != nil {
+		if k, err = apiclient.Get[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d", k.ID),
+			nil); err != nil {
 			return k, err
 		}
 	}

@@ -107,7 +107,8 @@ func report(w io.Writer, err error) int {
 			line += " (" + firstLine(f.Err.Error()) + ")"
 		}
 		fmt.Fprintln(w, line)
-		if len(f.Details) > 1 || len(f.Details) == 1 && (strings.Contains(f.Details[0].Place, ":") || !strings.Contains(f.What, f.Details[0].What)) {
+		if len(f.Details) > 1 || len(f.Details) == 1 && (strings.Contains(f.Details[0].Place, ":") ||
+			!strings.Contains(f.What, f.Details[0].What)) {
 			for _, d := range f.Details {
 				fmt.Fprintln(w, "  "+d.String())
 			}
@@ -118,7 +119,8 @@ func report(w io.Writer, err error) int {
 		fmt.Fprintf(w, "cirque: %s; see --help\n", ue.Error())
 		return ExitUsage
 	}
-	if msg := err.Error(); strings.HasPrefix(msg, "unknown command") || strings.HasPrefix(msg, "required flag") || strings.HasPrefix(msg, "accepts ") || strings.HasPrefix(msg, "requires ") {
+	if msg := err.Error(); strings.HasPrefix(msg, "unknown command") || strings.HasPrefix(msg, "required flag") ||
+		strings.HasPrefix(msg, "accepts ") || strings.HasPrefix(msg, "requires ") {
 		fmt.Fprintf(w, "cirque: %s; see --help\n", strings.ReplaceAll(firstLine(msg), "\"", "'"))
 		return ExitUsage
 	}
@@ -174,18 +176,26 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		}
 		return nil
 	}
-	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.account(), r.audit(), r.enrol(), r.request(), r.personData(), r.estate(), r.draft(), r.rehearse(), r.publish(), r.revert(), r.history(), r.diff(), r.coverage(), r.who(), r.reach(), r.drain(), r.back(), r.duties(), r.moves(), r.health(), r.fleet(), r.proof(), r.faults(), r.noticeCommand(), r.exercise(), r.photograph(), r.pick("pick", "Pick an offered queue for a person", "PUT"), r.pick("unpick", "Take a person's pick back", "DELETE"), r.directory(), r.server(), r.device(), r.driver(), r.credential(), r.adopt(), r.orphans(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"), r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
+	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.account(), r.audit(), r.enrol(), r.request(),
+		r.personData(), r.estate(), r.draft(), r.rehearse(), r.publish(), r.revert(), r.history(), r.diff(), r.coverage(),
+		r.who(), r.reach(), r.drain(), r.back(), r.duties(), r.moves(), r.health(), r.fleet(), r.proof(), r.faults(),
+		r.noticeCommand(), r.exercise(), r.photograph(), r.pick("pick", "Pick an offered queue for a person", "PUT"),
+		r.pick("unpick", "Take a person's pick back", "DELETE"), r.directory(), r.server(), r.device(), r.driver(),
+		r.credential(), r.adopt(), r.orphans(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"),
+		r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
 	return c
 }
 
 // client makes a client for the service that the flags, the environment or the kept sign-in name.
 func (r *root) client() (*apiclient.Client, error) {
 	kept := r.kept()
-	url, token, caFile := first(r.url, r.env("CIRQUE_URL"), kept.URL), first(r.env("CIRQUE_TOKEN")), first(r.ca, r.env("CIRQUE_CA"))
+	url, token, caFile := first(r.url, r.env("CIRQUE_URL"), kept.URL), first(r.env("CIRQUE_TOKEN")),
+		first(r.ca, r.env("CIRQUE_CA"))
 	if r.token != "" {
 		b, err := os.ReadFile(r.token)
 		if err != nil {
-			return nil, fault.New(fault.Invalid, "token-file", "name a readable file", "the token file %s cannot be read", r.token)
+			return nil, fault.New(fault.Invalid, "token-file", "name a readable file",
+				"the token file %s cannot be read", r.token)
 		}
 		token = strings.TrimSpace(string(b))
 	}
@@ -193,7 +203,8 @@ func (r *root) client() (*apiclient.Client, error) {
 		token, caFile = first(token, kept.Token), first(caFile, kept.CA)
 	}
 	if url == "" {
-		return nil, fault.New(fault.Invalid, "no-service", "run cirque sign-in URL, or set --url or CIRQUE_URL", "no service is named")
+		return nil, fault.New(fault.Invalid, "no-service", "run cirque sign-in URL, or set --url or CIRQUE_URL",
+			"no service is named")
 	}
 	var pem []byte
 	if caFile != "" {

@@ -27,7 +27,8 @@ func draftFlag(c *cobra.Command) func() url.Values {
 }
 
 func (r *root) draft() *cobra.Command {
-	c := &cobra.Command{Use: "draft", Short: "See your draft: what is decided and not yet published", Args: args(cobra.NoArgs)}
+	c := &cobra.Command{Use: "draft", Short: "See your draft: what is decided and not yet published",
+		Args: args(cobra.NoArgs)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
@@ -111,31 +112,33 @@ func writeFields(w io.Writer, indent string, d estate.Diff) {
 }
 
 func (r *root) draftList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List everybody's drafts", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		list, err := apiclient.Get[[]estate.Draft](c.Context(), client, "/api/v1/drafts", nil)
-		if err != nil {
-			return err
-		}
-		return r.print(c, list, func(w io.Writer) {
-			if len(list) == 0 {
-				fmt.Fprintln(w, "Nobody has a draft.")
-				return
+	return &cobra.Command{Use: "list", Short: "List everybody's drafts", Args: args(cobra.NoArgs),
+		RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
 			}
-			t := r.table("DRAFT", "OF", "BASE", "CHANGED")
-			for _, d := range list {
-				t.add(d.Name, d.Author, fmt.Sprint(d.Base), d.ChangedAt.Local().Format("2006-01-02 15:04:05"))
+			list, err := apiclient.Get[[]estate.Draft](c.Context(), client, "/api/v1/drafts", nil)
+			if err != nil {
+				return err
 			}
-			t.write(w)
-		})
-	}}
+			return r.print(c, list, func(w io.Writer) {
+				if len(list) == 0 {
+					fmt.Fprintln(w, "Nobody has a draft.")
+					return
+				}
+				t := r.table("DRAFT", "OF", "BASE", "CHANGED")
+				for _, d := range list {
+					t.add(d.Name, d.Author, fmt.Sprint(d.Base), d.ChangedAt.Local().Format("2006-01-02 15:04:05"))
+				}
+				t.write(w)
+			})
+		}}
 }
 
 func (r *root) draftExport() *cobra.Command {
-	c := &cobra.Command{Use: "export", Short: "Write what the draft adds and changes as a file for cirque estate apply --merge", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "export", Short: "Write what the draft adds and changes as a file for cirque estate " +
+		"apply --merge", Args: args(cobra.NoArgs),
 		Long: `Write the objects that the draft adds and changes as a document, so that what was done by hand can be done again, elsewhere or
 by a program, with cirque estate apply --merge. What it takes out stands in comments, as commands.`}
 	name := draftFlag(c)
@@ -221,17 +224,21 @@ func refs(a []string) ([]estate.Ref, error) {
 		out = append(out, estate.Ref{List: list, Name: n})
 	}
 	if list == a[0] && !contains(estate.Lists(), list) {
-		return nil, fault.New(fault.Invalid, "list-unknown", "write one of "+strings.Join(estate.Lists(), ", "), "the estate has no list %q", list)
+		return nil, fault.New(fault.Invalid, "list-unknown", "write one of "+strings.Join(estate.Lists(), ", "),
+			"the estate has no list %q", list)
 	}
 	return out, nil
 }
 
 func (r *root) draftUndo() *cobra.Command {
-	return r.draftEdit("undo", "Put objects back as the draft's base has them", "", func(ref estate.Ref) estate.Edit { return estate.Edit{Ref: ref, Undo: true} })
+	return r.draftEdit("undo", "Put objects back as the draft's base has them", "", func(ref estate.Ref) estate.Edit {
+		return estate.Edit{Ref: ref, Undo: true}
+	})
 }
 
 func (r *root) draftRemove() *cobra.Command {
-	return r.draftEdit("remove", "Take objects out, in the draft", "  cirque draft remove grants old-hall\n  cirque draft remove queue hall-mono hall-colour",
+	return r.draftEdit("remove", "Take objects out, in the draft", "  cirque draft remove grants old-hall\n  cirque "+
+		"draft remove queue hall-mono hall-colour",
 		func(ref estate.Ref) estate.Edit { return estate.Edit{Ref: ref, Remove: true} })
 }
 
@@ -265,7 +272,8 @@ changed are merged; what both changed in different ways is refused, with both si
 			return err
 		}
 		var p api.Published
-		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), api.PublishDraft{Reason: reason}, &p); err != nil {
+		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), api.PublishDraft{Reason: reason},
+			&p); err != nil {
 			return err
 		}
 		return r.print(c, p, func(w io.Writer) { fmt.Fprintf(w, "Revision %d is published.\n", p.Revision.Number) })
@@ -276,27 +284,29 @@ changed are merged; what both changed in different ways is refused, with both si
 
 func (r *root) revert() *cobra.Command {
 	var reason string
-	c := &cobra.Command{Use: "revert NUMBER", Short: "Make a former revision current again, as a new one", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		number, err := revisionNumber(a[0])
-		if err != nil {
-			return err
-		}
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		p, err := apiclient.Post[api.Published](c.Context(), client, fmt.Sprintf("/api/v1/revisions/%d/revert", number), api.Reason{Reason: reason})
-		if err != nil {
-			return err
-		}
-		return r.print(c, p, func(w io.Writer) {
-			if p.Unchanged {
-				fmt.Fprintf(w, "The estate is already as in revision %d.\n", number)
-				return
+	c := &cobra.Command{Use: "revert NUMBER", Short: "Make a former revision current again, as a new one",
+		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			number, err := revisionNumber(a[0])
+			if err != nil {
+				return err
 			}
-			fmt.Fprintf(w, "Revision %d is published: the estate is as in revision %d.\n", p.Revision.Number, number)
-		})
-	}}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			p, err := apiclient.Post[api.Published](c.Context(), client, fmt.Sprintf("/api/v1/revisions/%d/revert", number),
+				api.Reason{Reason: reason})
+			if err != nil {
+				return err
+			}
+			return r.print(c, p, func(w io.Writer) {
+				if p.Unchanged {
+					fmt.Fprintf(w, "The estate is already as in revision %d.\n", number)
+					return
+				}
+				fmt.Fprintf(w, "Revision %d is published: the estate is as in revision %d.\n", p.Revision.Number, number)
+			})
+		}}
 	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
 	return c
 }
@@ -309,7 +319,8 @@ func revisionNumber(s string) (n int, err error) {
 }
 
 func (r *root) diff() *cobra.Command {
-	return &cobra.Command{Use: "diff FROM [TO]", Short: "What differs between two revisions; TO is the current one when absent", Args: args(cobra.RangeArgs(1, 2)), RunE: func(c *cobra.Command, a []string) error {
+	return &cobra.Command{Use: "diff FROM [TO]", Short: "What differs between two revisions; TO is the current one " +
+		"when absent", Args: args(cobra.RangeArgs(1, 2)), RunE: func(c *cobra.Command, a []string) error {
 		q := url.Values{}
 		for i, key := range []string{"from", "to"}[:len(a)] {
 			n, err := revisionNumber(a[i])

@@ -23,16 +23,21 @@ import (
 
 func (r *root) driver() *cobra.Command {
 	const base = "/api/v1/drivers"
-	packages := ask(r, "list", "Driver packages", cobra.NoArgs, get[[]driver.Package](fixed(base+"/packages")), func(w io.Writer, list []driver.Package) {
-		t := r.table("PACKAGE", "NAME", "NAMES", "FILES", "SIZE", "ADDED BY", "PROBLEMS")
-		for _, p := range list {
-			t.add(p.Digest[:12], p.Name, fmt.Sprint(len(p.Models)), fmt.Sprint(p.Count), size(p.Bytes), p.Author, fmt.Sprint(len(p.Problems)))
-		}
-		t.write(w)
-		fmt.Fprintf(w, "%s.\n", count(len(list), "package"))
-	})
-	show := ask(r, "show PACKAGE", "One driver package: the exact names that it accepts, and its files", cobra.ExactArgs(1), get[driver.Package](named(base+"/packages", "")), r.writePackage)
-	return group("driver", "Driver packages and the exact names of drivers", packages, show, r.driverAdd(), r.driverRemove(), r.driverGet(), r.driverNames(), r.driverCompare(), r.driverReport(), r.driverTry(), r.driverTried(), r.driverOn())
+	packages := ask(r, "list", "Driver packages", cobra.NoArgs, get[[]driver.Package](fixed(base+"/packages")),
+		func(w io.Writer, list []driver.Package) {
+			t := r.table("PACKAGE", "NAME", "NAMES", "FILES", "SIZE", "ADDED BY", "PROBLEMS")
+			for _, p := range list {
+				t.add(p.Digest[:12], p.Name, fmt.Sprint(len(p.Models)), fmt.Sprint(p.Count), size(p.Bytes), p.Author,
+					fmt.Sprint(len(p.Problems)))
+			}
+			t.write(w)
+			fmt.Fprintf(w, "%s.\n", count(len(list), "package"))
+		})
+	show := ask(r, "show PACKAGE", "One driver package: the exact names that it accepts, and its files",
+		cobra.ExactArgs(1), get[driver.Package](named(base+"/packages", "")), r.writePackage)
+	return group("driver", "Driver packages and the exact names of drivers", packages, show, r.driverAdd(),
+		r.driverRemove(), r.driverGet(), r.driverNames(), r.driverCompare(), r.driverReport(), r.driverTry(), r.driverTried(),
+		r.driverOn())
 }
 
 func size(n int64) string {
@@ -46,10 +51,12 @@ func size(n int64) string {
 }
 
 func (r *root) writePackage(w io.Writer, p driver.Package) {
-	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, count(len(p.Models), "name"), count(p.Count, "file"), size(p.Bytes), p.Digest)
+	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, count(len(p.Models), "name"), count(p.Count, "file"),
+		size(p.Bytes), p.Digest)
 	t := r.table("EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "DATE", "HARDWARE IDS", "SET-UP FILE")
 	for _, m := range p.Models {
-		t.add(driver.Visible(m.Exact), m.Platform, m.Language, m.Version, m.Date, strings.Join(m.HardwareIDs, ", "), m.SetUpFile)
+		t.add(driver.Visible(m.Exact), m.Platform, m.Language, m.Version, m.Date, strings.Join(m.HardwareIDs, ", "),
+			m.SetUpFile)
 	}
 	t.write(w)
 	for _, d := range p.Problems {
@@ -59,28 +66,30 @@ func (r *root) writePackage(w io.Writer, p driver.Package) {
 
 func (r *root) driverAdd() *cobra.Command {
 	var called, note string
-	c := ask(r, "add ARCHIVE|FOLDER", "Keep a driver package: a zip archive, or a folder with the unpacked driver", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (api.AddedPackage, error) {
-		b, err := packed(a[0])
-		if err != nil {
-			return api.AddedPackage{}, err
-		}
-		if called == "" {
-			called = strings.TrimSuffix(filepath.Base(filepath.Clean(a[0])), ".zip")
-		}
-		resp, err := client.Upload(c.Context(), "/api/v1/drivers/packages", url.Values{"name": {called}, "note": {note}}, "application/zip", bytes.NewReader(b))
-		if err != nil {
-			return api.AddedPackage{}, err
-		}
-		defer func() { _ = resp.Body.Close() }()
-		var out api.AddedPackage
-		return out, json.NewDecoder(resp.Body).Decode(&out)
-	}, func(w io.Writer, p api.AddedPackage) {
-		if p.Known {
-			fmt.Fprintf(w, "These files are kept already, as %s; nothing was added.\n", p.Package.Name)
-			return
-		}
-		r.writePackage(w, p.Package)
-	})
+	c := ask(r, "add ARCHIVE|FOLDER", "Keep a driver package: a zip archive, or a folder with the unpacked driver",
+		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (api.AddedPackage, error) {
+			b, err := packed(a[0])
+			if err != nil {
+				return api.AddedPackage{}, err
+			}
+			if called == "" {
+				called = strings.TrimSuffix(filepath.Base(filepath.Clean(a[0])), ".zip")
+			}
+			resp, err := client.Upload(c.Context(), "/api/v1/drivers/packages", url.Values{"name": {called}, "note": {note}},
+				"application/zip", bytes.NewReader(b))
+			if err != nil {
+				return api.AddedPackage{}, err
+			}
+			defer func() { _ = resp.Body.Close() }()
+			var out api.AddedPackage
+			return out, json.NewDecoder(resp.Body).Decode(&out)
+		}, func(w io.Writer, p api.AddedPackage) {
+			if p.Known {
+				fmt.Fprintf(w, "These files are kept already, as %s; nothing was added.\n", p.Package.Name)
+				return
+			}
+			r.writePackage(w, p.Package)
+		})
 	c.Flags().StringVar(&called, "name", "", "what it is called here; the file's name when absent")
 	c.Flags().StringVar(&note, "note", "", "a note that stays with it")
 	return c
@@ -94,7 +103,8 @@ func packed(name string) ([]byte, error) {
 	}
 	if err == nil && !info.IsDir() {
 		if info.Size() > driver.MaxArchive {
-			return nil, fault.New(fault.TooLarge, "package-large", "leave out what the drivers do not need", "%s has over %d MiB", name, driver.MaxArchive>>20)
+			return nil, fault.New(fault.TooLarge, "package-large", "leave out what the drivers do not need",
+				"%s has over %d MiB", name, driver.MaxArchive>>20)
 		}
 		return os.ReadFile(name)
 	}
@@ -104,20 +114,23 @@ func packed(name string) ([]byte, error) {
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
 	if err := z.AddFS(os.DirFS(name)); err != nil {
-		return nil, fault.New(fault.Invalid, "folder-unreadable", "name a folder of plain files that this account may read", "the folder %s cannot be packed", name).Because(err)
+		return nil, fault.New(fault.Invalid, "folder-unreadable", "name a folder of plain files that this account may read",
+			"the folder %s cannot be packed", name).Because(err)
 	}
 	if err := z.Close(); err != nil {
 		return nil, err
 	}
 	if b.Len() > driver.MaxArchive {
-		return nil, fault.New(fault.TooLarge, "package-large", "leave out what the drivers do not need", "%s packs to over %d MiB", name, driver.MaxArchive>>20)
+		return nil, fault.New(fault.TooLarge, "package-large", "leave out what the drivers do not need",
+			"%s packs to over %d MiB", name, driver.MaxArchive>>20)
 	}
 	return b.Bytes(), nil
 }
 
 func (r *root) driverRemove() *cobra.Command {
 	var insist bool
-	c := done(r, "remove PACKAGE", "Forget a driver package", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+	c := done(r, "remove PACKAGE", "Forget a driver package", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) error {
 		q := url.Values{}
 		if insist {
 			q.Set("insist", "true")
@@ -130,7 +143,8 @@ func (r *root) driverRemove() *cobra.Command {
 
 func (r *root) driverGet() *cobra.Command {
 	var exact, platform string
-	c := &cobra.Command{Use: "get PACKAGE FOLDER", Short: "Write a package's files into a folder: all, or only those that one driver needs", Args: args(cobra.ExactArgs(2)), RunE: func(c *cobra.Command, a []string) error {
+	c := &cobra.Command{Use: "get PACKAGE FOLDER", Short: "Write a package's files into a folder: all, or only those " +
+		"that one driver needs", Args: args(cobra.ExactArgs(2)), RunE: func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -151,7 +165,8 @@ func (r *root) driverGet() *cobra.Command {
 				}
 			}
 			if want == nil {
-				return fault.New(fault.Unknown, "name-unknown", "see cirque driver package "+a[0], "the package accepts no %q", exact)
+				return fault.New(fault.Unknown, "name-unknown", "see cirque driver package "+a[0],
+					"the package accepts no %q", exact)
 			}
 		}
 		total := int64(0)
@@ -175,7 +190,8 @@ func fetch(c *cobra.Command, client *apiclient.Client, digest, path, folder stri
 	if !fs.ValidPath(path) {
 		return 0, fault.New(fault.Invalid, "path-refused", "", "the package has a file %q, which leads out of it", path)
 	}
-	resp, err := client.Raw(c.Context(), http.MethodGet, apiclient.Path("/api/v1/drivers/packages", digest)+"/file", url.Values{"path": {path}}, nil, nil)
+	resp, err := client.Raw(c.Context(), http.MethodGet, apiclient.Path("/api/v1/drivers/packages", digest)+"/file",
+		url.Values{"path": {path}}, nil, nil)
 	if err != nil {
 		return 0, err
 	}
@@ -198,29 +214,31 @@ func fetch(c *cobra.Command, client *apiclient.Client, digest, path, folder stri
 func (r *root) driverNames() *cobra.Command {
 	var model, platform string
 	var limit int
-	c := ask(r, "names [WORD...]", "Exact names to choose from, as packages and servers have them", cobra.ArbitraryArgs, func(c *cobra.Command, client *apiclient.Client, a []string) (api.Choices, error) {
-		return apiclient.Get[api.Choices](c.Context(), client, "/api/v1/drivers/names", url.Values{"model": {model}, "platform": {platform}, "find": {strings.Join(a, " ")}, "limit": {fmt.Sprint(limit)}})
-	}, func(w io.Writer, list api.Choices) {
-		t := r.table("", "EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "KNOWN FROM", "DRIVER HERE", "WHY")
-		for _, x := range list.Choices {
-			mark := ""
-			if x.Marked {
-				mark = "*"
-			} else if x.Fits {
-				mark = "fits"
+	c := ask(r, "names [WORD...]", "Exact names to choose from, as packages and servers have them", cobra.ArbitraryArgs,
+		func(c *cobra.Command, client *apiclient.Client, a []string) (api.Choices, error) {
+			return apiclient.Get[api.Choices](c.Context(), client, "/api/v1/drivers/names", url.Values{"model": {model},
+				"platform": {platform}, "find": {strings.Join(a, " ")}, "limit": {fmt.Sprint(limit)}})
+		}, func(w io.Writer, list api.Choices) {
+			t := r.table("", "EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "KNOWN FROM", "DRIVER HERE", "WHY")
+			for _, x := range list.Choices {
+				mark := ""
+				if x.Marked {
+					mark = "*"
+				} else if x.Fits {
+					mark = "fits"
+				}
+				var from []string
+				if len(x.Packages) > 0 {
+					from = append(from, count(len(x.Packages), "package"))
+				}
+				if len(x.Servers) > 0 {
+					from = append(from, strings.Join(x.Servers, ", "))
+				}
+				t.add(mark, driver.Visible(x.Exact), x.Platform, x.Language, x.Version, strings.Join(from, "; "), x.Driver, x.Why)
 			}
-			var from []string
-			if len(x.Packages) > 0 {
-				from = append(from, count(len(x.Packages), "package"))
-			}
-			if len(x.Servers) > 0 {
-				from = append(from, strings.Join(x.Servers, ", "))
-			}
-			t.add(mark, driver.Visible(x.Exact), x.Platform, x.Language, x.Version, strings.Join(from, "; "), x.Driver, x.Why)
-		}
-		t.write(w)
-		fmt.Fprintf(w, "%d of %s; spaces are shown as ·.\n", len(list.Choices), count(list.Total, "name"))
-	})
+			t.write(w)
+			fmt.Fprintf(w, "%d of %s; spaces are shown as ·.\n", len(list.Choices), count(list.Total, "name"))
+		})
 	c.Flags().StringVar(&model, "model", "", "a device's model: names that fit it come first, the one to take has a *")
 	c.Flags().StringVar(&platform, "platform", "", "only for this platform")
 	c.Flags().IntVar(&limit, "limit", 50, "how many to list")
@@ -228,37 +246,40 @@ func (r *root) driverNames() *cobra.Command {
 }
 
 func (r *root) driverCompare() *cobra.Command {
-	return ask(r, "compare NAME [NAME]", "Two names letter by letter; with one, against the nearest that is known", cobra.RangeArgs(1, 2), func(c *cobra.Command, client *apiclient.Client, a []string) (api.Compared, error) {
-		q := url.Values{"a": {a[0]}}
-		if len(a) == 2 {
-			q.Set("b", a[1])
-		}
-		return apiclient.Get[api.Compared](c.Context(), client, "/api/v1/drivers/compare", q)
-	}, func(w io.Writer, x api.Compared) {
-		var a, b, mark strings.Builder
-		for _, p := range x.Parts {
-			va, vb := driver.Visible(p.A), driver.Visible(p.B)
-			n := max(len([]rune(va)), len([]rune(vb)))
-			pad := func(s string) string { return s + strings.Repeat(" ", n-len([]rune(s))) }
-			a.WriteString(pad(va))
-			b.WriteString(pad(vb))
-			if p.Same {
-				mark.WriteString(strings.Repeat(" ", n))
-			} else {
-				mark.WriteString(strings.Repeat("^", n))
+	return ask(r, "compare NAME [NAME]", "Two names letter by letter; with one, against the nearest that is known",
+		cobra.RangeArgs(1, 2), func(c *cobra.Command, client *apiclient.Client, a []string) (api.Compared, error) {
+			q := url.Values{"a": {a[0]}}
+			if len(a) == 2 {
+				q.Set("b", a[1])
 			}
-		}
-		fmt.Fprintf(w, "  %s\n  %s\n", a.String(), b.String())
-		if !x.Equal {
-			fmt.Fprintf(w, "  %s\n", strings.TrimRight(mark.String(), " "))
-		}
-		fmt.Fprintf(w, "%s%s.\n", strings.ToUpper(x.Says[:1]), x.Says[1:])
-	})
+			return apiclient.Get[api.Compared](c.Context(), client, "/api/v1/drivers/compare", q)
+		}, func(w io.Writer, x api.Compared) {
+			var a, b, mark strings.Builder
+			for _, p := range x.Parts {
+				va, vb := driver.Visible(p.A), driver.Visible(p.B)
+				n := max(len([]rune(va)), len([]rune(vb)))
+				pad := func(s string) string { return s + strings.Repeat(" ", n-len([]rune(s))) }
+				a.WriteString(pad(va))
+				b.WriteString(pad(vb))
+				if p.Same {
+					mark.WriteString(strings.Repeat(" ", n))
+				} else {
+					mark.WriteString(strings.Repeat("^", n))
+				}
+			}
+			fmt.Fprintf(w, "  %s\n  %s\n", a.String(), b.String())
+			if !x.Equal {
+				fmt.Fprintf(w, "  %s\n", strings.TrimRight(mark.String(), " "))
+			}
+			fmt.Fprintf(w, "%s%s.\n", strings.ToUpper(x.Says[:1]), x.Says[1:])
+		})
 }
 
 func (r *root) driverReport() *cobra.Command {
 	var all bool
-	c := ask(r, "report", "Which drivers no package has, which queue lacks one for which platform, which packages nobody uses", cobra.NoArgs, get[api.DriverReport](fixed("/api/v1/drivers/report")), func(w io.Writer, d api.DriverReport) {
+	c := ask(r, "report", "Which drivers no package has, which queue lacks one for which platform, which packages "+
+		"nobody uses", cobra.NoArgs, get[api.DriverReport](fixed("/api/v1/drivers/report")), func(w io.Writer,
+		d api.DriverReport) {
 		t := r.table("DRIVER", "EXACT NAME", "PLATFORM", "IN PACKAGES", "QUEUES")
 		for _, h := range d.Holdings {
 			t.add(h.Driver, driver.Visible(h.Exact), h.Platform, h.Says, fmt.Sprint(len(h.Queues)))
@@ -286,7 +307,8 @@ func (r *root) driverReport() *cobra.Command {
 						continue
 					}
 					if c.Receive > 0 {
-						says = fmt.Sprintf("%s: %s", says, map[bool]string{true: "1 gets it", false: fmt.Sprintf("%d get it", c.Receive)}[c.Receive == 1])
+						says = fmt.Sprintf("%s: %s", says, map[bool]string{true: "1 gets it", false: fmt.Sprintf("%d get it",
+							c.Receive)}[c.Receive == 1])
 						lacking += c.Receive
 					}
 					cells = append(cells, says)
@@ -308,7 +330,8 @@ func (r *root) driverReport() *cobra.Command {
 				m.write(w)
 			}
 			if idle > 0 && !all {
-				fmt.Fprintf(w, "%s a driver only on platforms on which nobody gets them: see --all.\n", map[bool]string{true: "1 queue lacks", false: fmt.Sprintf("%d queues lack", idle)}[idle == 1])
+				fmt.Fprintf(w, "%s a driver only on platforms on which nobody gets them: see --all.\n",
+					map[bool]string{true: "1 queue lacks", false: fmt.Sprintf("%d queues lack", idle)}[idle == 1])
 			}
 		}
 		if len(d.Trouble) > 0 {
@@ -326,7 +349,8 @@ func (r *root) driverReport() *cobra.Command {
 		for _, x := range []struct {
 			what string
 			list []string
-		}{{"Packages that nobody uses", short(d.Unused)}, {"Packages of which newer ones have all that is used", short(d.Superseded)}, {"Queues without their maker's driver, though a package has one", d.Generic}} {
+		}{{"Packages that nobody uses", short(d.Unused)}, {"Packages of which newer ones have all that is used",
+			short(d.Superseded)}, {"Queues without their maker's driver, though a package has one", d.Generic}} {
 			if len(x.list) > 0 {
 				fmt.Fprintf(w, "\n%s: %s.\n", x.what, strings.Join(x.list, ", "))
 			}

@@ -19,22 +19,26 @@ import (
 func (r *root) drain() *cobra.Command {
 	var reason, until string
 	var watch bool
-	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member of its sets", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member " +
+		"of its sets", Args: args(cobra.ExactArgs(1)),
 		Long: `Take a server out of duty. Everybody whom another member of its sets can serve is moved there first: each endpoint puts the
 other path into its queue, and only then no longer leads here. cirque moves says how far that is, and when the server is empty.`,
-		Example: "  cirque drain ps-ardholm-1 --reason \"driver update\"\n  cirque drain ps-ardholm-1 --reason \"driver update\" --until 2h --follow",
+		Example: "  cirque drain ps-ardholm-1 --reason \"driver update\"\n  cirque drain ps-ardholm-1 --reason \"driver " +
+			"update\" --until 2h --follow",
 		RunE: func(c *cobra.Command, a []string) error {
 			end, err := endOf(until, time.Now())
 			if err != nil {
 				return usageError{fmt.Errorf("--until: %w", err)}
 			}
-			if err := r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/drain", nil, api.DrainServer{Reason: reason, Until: end}); err != nil || !watch {
+			if err := r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/drain", nil, api.DrainServer{Reason: reason,
+				Until: end}); err != nil || !watch {
 				return err
 			}
 			return r.followDrain(c, a[0])
 		}}
 	c.Flags().StringVar(&reason, "reason", "", "why, in a few words")
-	c.Flags().StringVar(&until, "until", "", "it returns by itself then: RFC 3339, or how long from now, such as 90m or 2h")
+	c.Flags().StringVar(&until, "until", "", "it returns by itself then: RFC 3339, or how long from now, such "+
+		"as 90m or 2h")
 	c.Flags().BoolVar(&watch, "follow", false, "say how far it is until the server is empty")
 	return c
 }
@@ -57,7 +61,8 @@ func (r *root) back() *cobra.Command {
 		Long: `Put a server back on duty. A member of a set takes its people back part by part, over the time that the estate says
 (settings.continuity.return_minutes); with --at-once it takes them all now.`,
 		RunE: func(c *cobra.Command, a []string) error {
-			return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/return", url.Values{"at_once": {strconv.FormatBool(atOnce)}}, nil)
+			return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/return",
+				url.Values{"at_once": {strconv.FormatBool(atOnce)}}, nil)
 		}}
 	c.Flags().BoolVar(&atOnce, "at-once", false, "take all its people back now")
 	return c
@@ -97,7 +102,8 @@ func (r *root) followDrain(c *cobra.Command, server string) error {
 }
 
 func (r *root) moves() *cobra.Command {
-	return &cobra.Command{Use: "moves", Short: "How far people have moved off servers that are out of duty, or back to those that return", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+	return &cobra.Command{Use: "moves", Short: "How far people have moved off servers that are out of duty, or back to " +
+		"those that return", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -134,7 +140,8 @@ func (r *root) moves() *cobra.Command {
 }
 
 func (r *root) health() *cobra.Command {
-	return &cobra.Command{Use: "health [server|device NAME]", Short: "What probing has found of servers, and of devices that people reach directly", Args: args(cobra.MaximumNArgs(2)), RunE: func(c *cobra.Command, a []string) error {
+	return &cobra.Command{Use: "health [server|device NAME]", Short: "What probing has found of servers, and of devices " +
+		"that people reach directly", Args: args(cobra.MaximumNArgs(2)), RunE: func(c *cobra.Command, a []string) error {
 		if len(a) == 1 {
 			return usageError{fmt.Errorf("write server NAME or device NAME, or nothing for all")}
 		}
@@ -143,12 +150,14 @@ func (r *root) health() *cobra.Command {
 			return err
 		}
 		if len(a) == 2 {
-			v, err := apiclient.Get[live.HealthView](c.Context(), client, apiclient.Path("/api/v1/health/"+url.PathEscape(a[0]), a[1]), nil)
+			v, err := apiclient.Get[live.HealthView](c.Context(), client, apiclient.Path("/api/v1/health/"+
+				url.PathEscape(a[0]), a[1]), nil)
 			if err != nil {
 				return err
 			}
 			return r.print(c, v, func(w io.Writer) {
-				fmt.Fprintf(w, "%s %s is %s since %s; probed %s", v.Kind, v.Name, v.Verdict, v.Since.Local().Format("2006-01-02 15:04"), ago(v.Checked, time.Now()))
+				fmt.Fprintf(w, "%s %s is %s since %s; probed %s", v.Kind, v.Name, v.Verdict,
+					v.Since.Local().Format("2006-01-02 15:04"), ago(v.Checked, time.Now()))
 				if v.Uptime != nil {
 					fmt.Fprintf(w, "; up for %.2f %% of what is known of the last 30 days", *v.Uptime*100)
 				}
@@ -187,31 +196,35 @@ func (r *root) health() *cobra.Command {
 
 func (r *root) fleet() *cobra.Command {
 	var hours int
-	c := &cobra.Command{Use: "fleet", Short: "How all endpoints stand, now and over time", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		f, err := apiclient.Get[endpoint.Fleet](c.Context(), client, "/api/v1/fleet", url.Values{"hours": {fmt.Sprint(hours)}})
-		if err != nil {
-			return err
-		}
-		return r.print(c, f, func(w io.Writer) {
-			if f.Part == nil {
-				fmt.Fprintln(w, "No endpoint has reported yet.")
-				return
+	c := &cobra.Command{Use: "fleet", Short: "How all endpoints stand, now and over time", Args: args(cobra.NoArgs),
+		RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
 			}
-			fmt.Fprintf(w, "%.1f %% of %d endpoints have what they should. %s\n", *f.Part*100, f.Now.Converged+f.Now.Behind+f.Now.Failing+f.Now.Silent, f.Pace)
-			t := r.table("AT", "CONVERGED", "BEHIND", "FAILING", "SILENT")
-			every := max(1, len(f.Samples)/12)
-			for i, s := range append(f.Samples, f.Now) {
-				if i%every == 0 || i == len(f.Samples) {
-					t.add(s.At.Local().Format("2006-01-02 15:04"), fmt.Sprint(s.Converged), fmt.Sprint(s.Behind), fmt.Sprint(s.Failing), fmt.Sprint(s.Silent))
+			f, err := apiclient.Get[endpoint.Fleet](c.Context(), client, "/api/v1/fleet",
+				url.Values{"hours": {fmt.Sprint(hours)}})
+			if err != nil {
+				return err
+			}
+			return r.print(c, f, func(w io.Writer) {
+				if f.Part == nil {
+					fmt.Fprintln(w, "No endpoint has reported yet.")
+					return
 				}
-			}
-			t.write(w)
-		})
-	}}
+				fmt.Fprintf(w, "%.1f %% of %d endpoints have what they should. %s\n", *f.Part*100, f.Now.Converged+f.Now.Behind+
+					f.Now.Failing+f.Now.Silent, f.Pace)
+				t := r.table("AT", "CONVERGED", "BEHIND", "FAILING", "SILENT")
+				every := max(1, len(f.Samples)/12)
+				for i, s := range append(f.Samples, f.Now) {
+					if i%every == 0 || i == len(f.Samples) {
+						t.add(s.At.Local().Format("2006-01-02 15:04"), fmt.Sprint(s.Converged), fmt.Sprint(s.Behind),
+							fmt.Sprint(s.Failing), fmt.Sprint(s.Silent))
+					}
+				}
+				t.write(w)
+			})
+		}}
 	c.Flags().IntVar(&hours, "hours", 24, "how far back")
 	return c
 }
@@ -229,32 +242,34 @@ func (r *root) duty(c *cobra.Command, path string, query url.Values, in any) err
 }
 
 func (r *root) duties() *cobra.Command {
-	return &cobra.Command{Use: "duties", Short: "Servers and devices that are out of duty", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		list, err := apiclient.Get[[]live.Note](c.Context(), client, "/api/v1/duties", nil)
-		if err != nil {
-			return err
-		}
-		return r.print(c, list, func(w io.Writer) {
-			if len(list) == 0 {
-				fmt.Fprintln(w, "Everything is on duty.")
-				return
+	return &cobra.Command{Use: "duties", Short: "Servers and devices that are out of duty", Args: args(cobra.NoArgs),
+		RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
 			}
-			t := r.table("", "NAME", "DUTY", "SINCE", "BY", "REASON")
-			for _, n := range list {
-				t.add(n.Kind, n.Name, string(n.Duty), ago(n.Since, time.Now()), n.Author, n.Reason)
+			list, err := apiclient.Get[[]live.Note](c.Context(), client, "/api/v1/duties", nil)
+			if err != nil {
+				return err
 			}
-			t.write(w)
-		})
-	}}
+			return r.print(c, list, func(w io.Writer) {
+				if len(list) == 0 {
+					fmt.Fprintln(w, "Everything is on duty.")
+					return
+				}
+				t := r.table("", "NAME", "DUTY", "SINCE", "BY", "REASON")
+				for _, n := range list {
+					t.add(n.Kind, n.Name, string(n.Duty), ago(n.Since, time.Now()), n.Author, n.Reason)
+				}
+				t.write(w)
+			})
+		}}
 }
 
 func (r *root) pick(use, short, method string) *cobra.Command {
 	var user string
-	c := &cobra.Command{Use: use + " QUEUE", Short: short, Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+	c := &cobra.Command{Use: use + " QUEUE", Short: short, Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command,
+		a []string) error {
 		if user == "" {
 			return usageError{fmt.Errorf("say whose pick it is with --user")}
 		}
@@ -263,7 +278,8 @@ func (r *root) pick(use, short, method string) *cobra.Command {
 			return err
 		}
 		var x api.Changed
-		if err := client.Do(c.Context(), method, apiclient.Path("/api/v1/people", user)+"/picks/"+url.PathEscape(a[0]), nil, nil, &x); err != nil {
+		if err := client.Do(c.Context(), method, apiclient.Path("/api/v1/people", user)+"/picks/"+url.PathEscape(a[0]), nil,
+			nil, &x); err != nil {
 			return err
 		}
 		return r.print(c, x, func(w io.Writer) { fmt.Fprintln(w, x.Says+".") })

@@ -18,13 +18,15 @@ const (
 )
 
 func (r *root) enrol() *cobra.Command {
-	return group("enrol", "Let endpoints enrol, and revoke them", r.enrolToken(), r.enrolTokens(), r.enrolEnd(), r.enrolList(), r.enrolRevoke())
+	return group("enrol", "Let endpoints enrol, and revoke them", r.enrolToken(), r.enrolTokens(), r.enrolEnd(),
+		r.enrolList(), r.enrolRevoke())
 }
 
 func (r *root) enrolToken() *cobra.Command {
 	var want api.NewEnrolToken
 	var expires string
-	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the command for the endpoint", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the " +
+		"command for the endpoint", Args: args(cobra.ExactArgs(1)),
 		Long: `Make an enrolment token, with which agents enrol their machines. It is shown this once; it also says by which authority the
 service is known, so that the endpoint needs no file. With -o json only what a program needs is printed.`,
 		RunE: func(c *cobra.Command, a []string) error {
@@ -45,8 +47,10 @@ service is known, so that the endpoint needs no file. With -o json only what a p
 				if made.Token.Site != "" {
 					site = made.Token.Site
 				}
-				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once.\n\nOn the endpoint:\n\n  cirque-agent enrol --service %s --token %s --state /var/lib/cirque-agent\n",
-					made.Token.Name, count(made.Token.Uses, "machine"), site, made.Token.ExpiresAt.Local().Format(time.DateTime), client.URL(), made.Secret)
+				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once.\n\nOn the endpoint:\n\n "+
+					" cirque-agent enrol --service %s --token %s --state /var/lib/cirque-agent\n",
+					made.Token.Name, count(made.Token.Uses, "machine"), site, made.Token.ExpiresAt.Local().Format(time.DateTime),
+					client.URL(), made.Secret)
 			})
 		}}
 	f := c.Flags()
@@ -57,57 +61,63 @@ service is known, so that the endpoint needs no file. With -o json only what a p
 }
 
 func (r *root) enrolTokens() *cobra.Command {
-	return ask(r, "tokens", "Enrolment tokens, without their secrets", cobra.NoArgs, get[[]access.EnrolToken](fixed(enrolTokensPath)), func(w io.Writer, list []access.EnrolToken) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "There is no enrolment token. To make one: cirque enrol token NAME")
-			return
-		}
-		t := r.table("NAME", "SITE", "USED", "ENDS", "BY", "STATE")
-		for _, v := range list {
-			site, state := v.Site, v.Over(time.Now())
-			if site == "" {
-				site = "any"
+	return ask(r, "tokens", "Enrolment tokens, without their secrets", cobra.NoArgs,
+		get[[]access.EnrolToken](fixed(enrolTokensPath)), func(w io.Writer, list []access.EnrolToken) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "There is no enrolment token. To make one: cirque enrol token NAME")
+				return
 			}
-			if state == "" {
-				state = "lets in"
+			t := r.table("NAME", "SITE", "USED", "ENDS", "BY", "STATE")
+			for _, v := range list {
+				site, state := v.Site, v.Over(time.Now())
+				if site == "" {
+					site = "any"
+				}
+				if state == "" {
+					state = "lets in"
+				}
+				t.add(v.Name, site, fmt.Sprintf("%d of %d", v.Used, v.Uses), v.ExpiresAt.Local().Format(time.DateTime),
+					v.Author, state)
 			}
-			t.add(v.Name, site, fmt.Sprintf("%d of %d", v.Used, v.Uses), v.ExpiresAt.Local().Format(time.DateTime), v.Author, state)
-		}
-		t.write(w)
-	})
+			t.write(w)
+		})
 }
 
 func (r *root) enrolEnd() *cobra.Command {
-	return done(r, "end-token NAME", "End an enrolment token; machines that enrolled with it stay", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
-		return client.Do(c.Context(), "DELETE", apiclient.Path(enrolTokensPath, a[0]), nil, nil, nil)
-	}, func(a []string) string {
-		return "The enrolment token " + a[0] + " lets nobody in any more. Machines that enrolled with it stay."
-	})
+	return done(r, "end-token NAME", "End an enrolment token; machines that enrolled with it stay", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) error {
+			return client.Do(c.Context(), "DELETE", apiclient.Path(enrolTokensPath, a[0]), nil, nil, nil)
+		}, func(a []string) string {
+			return "The enrolment token " + a[0] + " lets nobody in any more. Machines that enrolled with it stay."
+		})
 }
 
 func (r *root) enrolList() *cobra.Command {
-	return ask(r, "list", "Machines whose agents have certificates", cobra.NoArgs, get[[]access.Enrolled](fixed(enrolPath)), func(w io.Writer, list []access.Enrolled) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "No machine is enrolled. Make a token, and run what it says on the endpoint: cirque enrol token NAME")
-			return
-		}
-		t := r.table("MACHINE", "SITE", "ENROLLED", "WITH", "CERTIFICATE UNTIL", "STATE")
-		for _, e := range list {
-			state := "good"
-			switch {
-			case e.RevokedAt != nil:
-				state = "revoked by " + e.RevokedBy
-			case time.Now().After(e.ExpiresAt):
-				state = "ended"
+	return ask(r, "list", "Machines whose agents have certificates", cobra.NoArgs,
+		get[[]access.Enrolled](fixed(enrolPath)), func(w io.Writer, list []access.Enrolled) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "No machine is enrolled. Make a token, and run what it says on the endpoint: cirque "+
+					"enrol token NAME")
+				return
 			}
-			t.add(e.Machine, e.Site, e.At.Local().Format(time.DateOnly), e.By, e.ExpiresAt.Local().Format(time.DateOnly), state)
-		}
-		t.write(w)
-	})
+			t := r.table("MACHINE", "SITE", "ENROLLED", "WITH", "CERTIFICATE UNTIL", "STATE")
+			for _, e := range list {
+				state := "good"
+				switch {
+				case e.RevokedAt != nil:
+					state = "revoked by " + e.RevokedBy
+				case time.Now().After(e.ExpiresAt):
+					state = "ended"
+				}
+				t.add(e.Machine, e.Site, e.At.Local().Format(time.DateOnly), e.By, e.ExpiresAt.Local().Format(time.DateOnly), state)
+			}
+			t.write(w)
+		})
 }
 
 func (r *root) enrolRevoke() *cobra.Command {
-	return done(r, "revoke MACHINE", "Revoke a machine's certificates, at once", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+	return done(r, "revoke MACHINE", "Revoke a machine's certificates, at once", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) error {
 		return client.Do(c.Context(), "DELETE", apiclient.Path(enrolPath, a[0]), nil, nil, nil)
 	}, func(a []string) string {
 		return a[0] + " is let in no more. What it has installed stays; it can be enrolled again with a new token."

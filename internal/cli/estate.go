@@ -46,7 +46,8 @@ func (r *root) estate() *cobra.Command {
 func (r *root) estateApply() *cobra.Command {
 	var publish, merge bool
 	var reason string
-	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once", Args: args(cobra.MinimumNArgs(1)),
+	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once",
+		Args: args(cobra.MinimumNArgs(1)),
 		Long: `Put one document in one or several YAML or JSON files, "-" for standard input, into your draft. The draft then equals the files:
 what they do not hold is taken out. With --merge only the objects that they name are added or replaced. Nothing reaches
 people until the draft is published; --publish -m REASON does that in the same step, and leaves your draft alone.`}
@@ -66,7 +67,8 @@ people until the draft is published; --publish -m REASON does that in the same s
 				return usageError{fmt.Errorf("a reason belongs to publishing: add --publish, or leave -m out")}
 			}
 			var d api.Draft
-			if err := client.Do(c.Context(), "PUT", "/api/v1/draft", query, api.Apply{Merge: merge, Files: files}, &d); err != nil {
+			if err := client.Do(c.Context(), "PUT", "/api/v1/draft", query, api.Apply{Merge: merge, Files: files},
+				&d); err != nil {
 				return err
 			}
 			return r.print(c, d, func(w io.Writer) {
@@ -82,7 +84,8 @@ people until the draft is published; --publish -m REASON does that in the same s
 			// In a draft of its own, so that what else is in the making stays there.
 			query = url.Values{"name": {"applied-at-once"}}
 			var d api.Draft
-			if err = client.Do(c.Context(), "PUT", "/api/v1/draft", query, api.Apply{Merge: true, Files: files}, &d); err != nil {
+			if err = client.Do(c.Context(), "PUT", "/api/v1/draft", query, api.Apply{Merge: true, Files: files},
+				&d); err != nil {
 				return err
 			}
 			if p.Unchanged, p.Revision.Number = d.Total == 0, d.Current; !p.Unchanged {
@@ -92,7 +95,8 @@ people until the draft is published; --publish -m REASON does that in the same s
 				_ = client.Do(c.Context(), "DELETE", "/api/v1/draft", query, nil, nil) // what failed matters more
 			}
 		} else {
-			p, err = apiclient.Post[api.Published](c.Context(), client, "/api/v1/revisions", api.Publish{Reason: reason, Files: files})
+			p, err = apiclient.Post[api.Published](c.Context(), client, "/api/v1/revisions", api.Publish{Reason: reason,
+				Files: files})
 		}
 		if err != nil {
 			return err
@@ -113,15 +117,18 @@ people until the draft is published; --publish -m REASON does that in the same s
 
 func (r *root) estateCheck() *cobra.Command {
 	var revision string
-	c := &cobra.Command{Use: "check [FILE...]", Short: "What a careful colleague would remark on: in files, in your draft, or in what is published",
+	c := &cobra.Command{Use: "check [FILE...]", Short: "What a careful colleague would remark on: in files, in your " +
+		"draft, or in what is published",
 		Long: `Check files as one estate, without storing anything; without files, what is published, or with --revision another revision or
-your draft. Findings never stop anything; what does is reported as an error.`, RunE: func(c *cobra.Command, a []string) error {
+your draft. Findings never stop anything; what does is reported as an error.`, RunE: func(c *cobra.Command,
+			a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
 			}
 			if len(a) == 0 {
-				list, err := apiclient.Get[[]lineup.Finding](c.Context(), client, "/api/v1/findings", url.Values{"revision": {revision}})
+				list, err := apiclient.Get[[]lineup.Finding](c.Context(), client, "/api/v1/findings",
+					url.Values{"revision": {revision}})
 				if err != nil {
 					return err
 				}
@@ -159,7 +166,8 @@ func (r *root) writeFindings(w io.Writer, list []lineup.Finding) {
 
 func counts(objects map[string]int) string {
 	var parts []string
-	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices", "queues", "grants", "notices"} {
+	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
+		"queues", "grants", "notices"} {
 		if objects[k] > 0 {
 			parts = append(parts, count(objects[k], estate.Word(k)))
 		}
@@ -172,7 +180,8 @@ func counts(objects map[string]int) string {
 
 func (r *root) estateExport() *cobra.Command {
 	var number int
-	c := &cobra.Command{Use: "export", Short: "Write the current revision as a document, stable in order", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "export", Short: "Write the current revision as a document, stable in order",
+		Args: args(cobra.NoArgs),
 		Long: `Write the current revision as a document, stable in order, so that it lives well in version control. YAML, or JSON with -o json.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
@@ -202,29 +211,31 @@ func (r *root) estateExport() *cobra.Command {
 }
 
 func (r *root) history() *cobra.Command {
-	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		list, err := apiclient.Get[[]estate.Revision](c.Context(), client, "/api/v1/revisions", nil)
-		if err != nil {
-			return err
-		}
-		return r.print(c, list, func(w io.Writer) {
-			t := r.table("REVISION", "PUBLISHED", "BY", "REASON")
-			for _, v := range list {
-				t.add(fmt.Sprint(v.Number), v.At.Local().Format("2006-01-02 15:04:05"), v.Author, v.Reason)
+	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: args(cobra.NoArgs),
+		RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
 			}
-			t.write(w)
-		})
-	}}
+			list, err := apiclient.Get[[]estate.Revision](c.Context(), client, "/api/v1/revisions", nil)
+			if err != nil {
+				return err
+			}
+			return r.print(c, list, func(w io.Writer) {
+				t := r.table("REVISION", "PUBLISHED", "BY", "REASON")
+				for _, v := range list {
+					t.add(fmt.Sprint(v.Number), v.At.Local().Format("2006-01-02 15:04:05"), v.Author, v.Reason)
+				}
+				t.write(w)
+			})
+		}}
 }
 
 func (r *root) directory() *cobra.Command {
 	var source, format string
 	var dry, accept bool
-	imp := &cobra.Command{Use: "import FILE...", Short: "Make a source of the directory hold exactly what the files say", Args: args(cobra.MinimumNArgs(1)),
+	imp := &cobra.Command{Use: "import FILE...", Short: "Make a source of the directory hold exactly what the files say",
+		Args: args(cobra.MinimumNArgs(1)),
 		Long: `Make a source of the directory hold exactly what the files say: directory files (YAML or JSON), LDIF (RFC 2849) or
 tables (CSV with a head line: kind, name and further columns), which are told apart by their names (.ldif, .csv) or --format. What the source held before and the files do not is removed; where that
 is a large share, nothing is applied unless --accept-removals.`,
@@ -240,7 +251,8 @@ is a large share, nothing is applied unless --accept-removals.`,
 			if err != nil {
 				return err
 			}
-			i, err := apiclient.Post[directory.Import](c.Context(), client, "/api/v1/directory/import", api.Import{Source: source, Format: format, Files: files, Dry: dry, Accept: accept})
+			i, err := apiclient.Post[directory.Import](c.Context(), client, "/api/v1/directory/import",
+				api.Import{Source: source, Format: format, Files: files, Dry: dry, Accept: accept})
 			if err != nil {
 				return err
 			}
@@ -266,7 +278,9 @@ is a large share, nothing is applied unless --accept-removals.`,
 	imp.Flags().StringVar(&format, "format", "", "file, ldif or csv")
 	imp.Flags().BoolVar(&dry, "dry-run", false, "say what would come of it, and apply nothing")
 	imp.Flags().BoolVar(&accept, "accept-removals", false, "apply it, whatever disappears")
-	return group("directory", "Users, groups, units and machines: import them, or have them read over LDAP", imp, r.directoryFind(), r.source(), r.directoryRuns(), r.renames(), r.joins(), r.join(false), r.join(true), r.unjoin(), r.joinBy(), r.lead(), r.strangers(), r.listed())
+	return group("directory", "Users, groups, units and machines: import them, or have them read over LDAP", imp,
+		r.directoryFind(), r.source(), r.directoryRuns(), r.renames(), r.joins(), r.join(false), r.join(true), r.unjoin(),
+		r.joinBy(), r.lead(), r.strangers(), r.listed())
 }
 
 func formatOf(names []string) string {
@@ -280,12 +294,14 @@ func formatOf(names []string) string {
 
 func (r *root) directoryFind() *cobra.Command {
 	var kinds []string
-	c := &cobra.Command{Use: "find WORD", Short: "Find people, groups, units, machines and objects of the estate by part of what they are called", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+	c := &cobra.Command{Use: "find WORD", Short: "Find people, groups, units, machines and objects of the estate by " +
+		"part of what they are called", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
 		}
-		f, err := apiclient.Get[api.Found](c.Context(), client, "/api/v1/search", url.Values{"word": {a[0]}, "kind": kinds, "limit": {"200"}})
+		f, err := apiclient.Get[api.Found](c.Context(), client, "/api/v1/search", url.Values{"word": {a[0]}, "kind": kinds,
+			"limit": {"200"}})
 		if err != nil {
 			return err
 		}
@@ -310,7 +326,8 @@ func (r *root) directoryFind() *cobra.Command {
 
 func (r *root) queue() *cobra.Command {
 	var location, label, word string
-	list := &cobra.Command{Use: "list", Short: "List queues", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+	list := &cobra.Command{Use: "list", Short: "List queues", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command,
+		_ []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -321,7 +338,8 @@ func (r *root) queue() *cobra.Command {
 		}
 		kept := all.Queues[:0:0]
 		for _, q := range all.Queues {
-			if (location == "" || q.Location == location || strings.HasPrefix(q.Location, location+"/")) && (label == "" || contains(q.Labels, label)) &&
+			if (location == "" || q.Location == location || strings.HasPrefix(q.Location, location+"/")) && (label == "" ||
+				contains(q.Labels, label)) &&
 				(word == "" || strings.Contains(strings.ToLower(q.Name+" "+q.Title+" "+q.Note), strings.ToLower(word))) {
 				kept = append(kept, q)
 			}

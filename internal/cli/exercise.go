@@ -18,21 +18,22 @@ import (
 )
 
 func (r *root) exercise() *cobra.Command {
-	list := ask(r, "list", "The latest exercises, newest first", cobra.NoArgs, get[[]endpoint.Exercise](fixed("/api/v1/exercises")), func(w io.Writer, list []endpoint.Exercise) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "There has been no exercise: cirque exercise start SERVER --for 10m --reason WHY")
-			return
-		}
-		t := r.table("", "SERVER", "BEGUN", "BY", "REASON", "STANDS", "SAYS")
-		for _, e := range list {
-			says := ""
-			if len(e.Says) > 0 {
-				says = e.Says[0]
+	list := ask(r, "list", "The latest exercises, newest first", cobra.NoArgs,
+		get[[]endpoint.Exercise](fixed("/api/v1/exercises")), func(w io.Writer, list []endpoint.Exercise) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "There has been no exercise: cirque exercise start SERVER --for 10m --reason WHY")
+				return
 			}
-			t.add(fmt.Sprint(e.ID), e.Server, ago(e.Begun, time.Now()), e.Author, e.Reason, exerciseStands(e), says)
-		}
-		t.write(w)
-	})
+			t := r.table("", "SERVER", "BEGUN", "BY", "REASON", "STANDS", "SAYS")
+			for _, e := range list {
+				says := ""
+				if len(e.Says) > 0 {
+					says = e.Says[0]
+				}
+				t.add(fmt.Sprint(e.ID), e.Server, ago(e.Begun, time.Now()), e.Author, e.Reason, exerciseStands(e), says)
+			}
+			t.write(w)
+		})
 	byNumber := func(suffix string) func(a []string) (string, error) {
 		return func(a []string) (string, error) {
 			n, err := strconv.ParseInt(a[0], 10, 64)
@@ -42,30 +43,34 @@ func (r *root) exercise() *cobra.Command {
 			return fmt.Sprintf("/api/v1/exercises/%d%s", n, suffix), nil
 		}
 	}
-	show := ask(r, "show NUMBER", "One exercise, with its report once it is over", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Exercise, error) {
-		path, err := byNumber("")(a)
-		if err != nil {
-			return endpoint.Exercise{}, err
-		}
-		return apiclient.Get[endpoint.Exercise](c.Context(), client, path, nil)
-	}, r.writeExercise)
-	stop := ask(r, "stop NUMBER", "End one before its time: the server returns at once", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Exercise, error) {
-		path, err := byNumber("/stop")(a)
-		if err != nil {
-			return endpoint.Exercise{}, err
-		}
-		return apiclient.Post[endpoint.Exercise](c.Context(), client, path, nil)
-	}, func(w io.Writer, e endpoint.Exercise) {
-		fmt.Fprintf(w, "%s returns at once. The report: cirque exercise show %d\n", e.Server, e.ID)
-	})
-	return group("exercise", "Take a server out of duty for a while, to see what would happen if it died", r.exerciseStart(), list, show, stop)
+	show := ask(r, "show NUMBER", "One exercise, with its report once it is over", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Exercise, error) {
+			path, err := byNumber("")(a)
+			if err != nil {
+				return endpoint.Exercise{}, err
+			}
+			return apiclient.Get[endpoint.Exercise](c.Context(), client, path, nil)
+		}, r.writeExercise)
+	stop := ask(r, "stop NUMBER", "End one before its time: the server returns at once", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Exercise, error) {
+			path, err := byNumber("/stop")(a)
+			if err != nil {
+				return endpoint.Exercise{}, err
+			}
+			return apiclient.Post[endpoint.Exercise](c.Context(), client, path, nil)
+		}, func(w io.Writer, e endpoint.Exercise) {
+			fmt.Fprintf(w, "%s returns at once. The report: cirque exercise show %d\n", e.Server, e.ID)
+		})
+	return group("exercise", "Take a server out of duty for a while, to see what would happen if it died",
+		r.exerciseStart(), list, show, stop)
 }
 
 func (r *root) exerciseStart() *cobra.Command {
 	var reason string
 	var length time.Duration
 	var watch bool
-	c := &cobra.Command{Use: "start SERVER", Short: "Begin an exercise; it ends by itself, with a report", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "start SERVER", Short: "Begin an exercise; it ends by itself, with a report",
+		Args: args(cobra.ExactArgs(1)),
 		Long: `Take a server out of duty for a while, as if it had died: everybody whom another serves is led there, and at the end it returns by
 itself. What was seen becomes a report: who moved and how fast, who could not and why, what failed by it, and whether everybody came
 back. Whom it would concern is rehearsed first; nobody loses a queue by it.`,
@@ -78,13 +83,15 @@ back. Whom it would concern is rehearsed first; nobody loses a queue by it.`,
 			if length%time.Minute != 0 {
 				return usageError{fmt.Errorf("--for takes whole minutes, such as 10m or 2h")}
 			}
-			e, err := apiclient.Post[endpoint.Exercise](c.Context(), client, apiclient.Path("/api/v1/servers", a[0])+"/exercises", api.NewExercise{Reason: reason, Minutes: int(length / time.Minute)})
+			e, err := apiclient.Post[endpoint.Exercise](c.Context(), client, apiclient.Path("/api/v1/servers", a[0])+
+				"/exercises", api.NewExercise{Reason: reason, Minutes: int(length / time.Minute)})
 			if err != nil {
 				return err
 			}
 			if !watch {
 				return r.print(c, e, func(w io.Writer) {
-					fmt.Fprintf(w, "The exercise %d with %s runs until %s. How it stands: cirque exercise show %d\n", e.ID, e.Server, e.Until.Local().Format("15:04"), e.ID)
+					fmt.Fprintf(w, "The exercise %d with %s runs until %s. How it stands: cirque exercise show %d\n", e.ID, e.Server,
+						e.Until.Local().Format("15:04"), e.ID)
 				})
 			}
 			return r.followExercise(c, client, e)
@@ -111,14 +118,16 @@ func (r *root) followExercise(c *cobra.Command, client *apiclient.Client, e endp
 		case <-time.After(time.Second):
 		}
 		var err error
-		if e, err = apiclient.Get[endpoint.Exercise](c.Context(), client, fmt.Sprintf("/api/v1/exercises/%d", e.ID), nil); err != nil {
+		if e, err = apiclient.Get[endpoint.Exercise](c.Context(), client, fmt.Sprintf("/api/v1/exercises/%d", e.ID),
+			nil); err != nil {
 			return err
 		}
 	}
 }
 
 func stepSays(e endpoint.Exercise, s endpoint.ExerciseStep) string {
-	return fmt.Sprintf("%s  %-9s  %d of %d endpoints lead to %s, %d failing", s.At.Local().Format("15:04:05"), s.Phase, s.Leading, e.Expected.Endpoints, e.Server, s.Failing)
+	return fmt.Sprintf("%s  %-9s  %d of %d endpoints lead to %s, %d failing", s.At.Local().Format("15:04:05"), s.Phase,
+		s.Leading, e.Expected.Endpoints, e.Server, s.Failing)
 }
 
 func exerciseStands(e endpoint.Exercise) string {
@@ -150,14 +159,17 @@ func (r *root) writeExercise(w io.Writer, e endpoint.Exercise) {
 }
 
 func (r *root) outage() *cobra.Command {
-	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next", cobra.ExactArgs(1), get[[]endpoint.Rung](named("/api/v1/servers", "/outage")), func(w io.Writer, list []endpoint.Rung) {
-		for i, x := range list {
-			fmt.Fprintf(w, "%d  %-8s  %s %s.\n", i+1, map[string]string{endpoint.Yes: "done", endpoint.No: "to do", endpoint.Unproven: "unproven"}[x.Result], x.Check, strings.TrimSuffix(x.Says, "."))
-			if x.Fix != "" {
-				fmt.Fprintf(w, "             %s\n", x.Fix)
+	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next",
+		cobra.ExactArgs(1), get[[]endpoint.Rung](named("/api/v1/servers", "/outage")), func(w io.Writer,
+			list []endpoint.Rung) {
+			for i, x := range list {
+				fmt.Fprintf(w, "%d  %-8s  %s %s.\n", i+1, map[string]string{endpoint.Yes: "done", endpoint.No: "to do",
+					endpoint.Unproven: "unproven"}[x.Result], x.Check, strings.TrimSuffix(x.Says, "."))
+				if x.Fix != "" {
+					fmt.Fprintf(w, "             %s\n", x.Fix)
+				}
 			}
-		}
-	})
+		})
 	c.Long = `The checklist of a planned outage: whether everything is served elsewhere, how it stood before is kept, it is out of duty, everybody has
 moved off it, nothing waits on it, and afterwards whether it answers, is as it was, is back on duty, and everybody with it.`
 	return c
@@ -165,25 +177,32 @@ moved off it, nothing waits on it, and afterwards whether it answers, is as it w
 
 func (r *root) photograph() *cobra.Command {
 	var note, with, word string
-	take := ask(r, "take NAME", "Keep how servers, devices and endpoints stand now", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (photograph.Photograph, error) {
-		return apiclient.Post[photograph.Photograph](c.Context(), client, "/api/v1/photographs", api.NewPhotograph{Name: a[0], Note: note})
-	}, func(w io.Writer, p photograph.Photograph) {
-		fmt.Fprintf(w, "%s: %s as they stand now. Later: cirque photograph compare %s\n", p.Name, count(p.Count, "thing"), p.Name)
-	})
+	take := ask(r, "take NAME", "Keep how servers, devices and endpoints stand now", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (photograph.Photograph, error) {
+			return apiclient.Post[photograph.Photograph](c.Context(), client, "/api/v1/photographs",
+				api.NewPhotograph{Name: a[0],
+					Note: note})
+		}, func(w io.Writer, p photograph.Photograph) {
+			fmt.Fprintf(w, "%s: %s as they stand now. Later: cirque photograph compare %s\n", p.Name, count(p.Count,
+				"thing"), p.Name)
+		})
 	take.Flags().StringVar(&note, "note", "", "in a few words")
-	list := ask(r, "list", "Photographs, newest first", cobra.NoArgs, get[[]photograph.Photograph](fixed("/api/v1/photographs")), func(w io.Writer, list []photograph.Photograph) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "None was taken: cirque photograph take before-the-update")
-			return
-		}
-		t := r.table("PHOTOGRAPH", "TAKEN", "BY", "THINGS", "NOTE")
-		for _, p := range list {
-			t.add(p.Name, ago(p.At, time.Now()), p.Author, fmt.Sprint(p.Count), p.Note)
-		}
-		t.write(w)
-	})
-	compare := ask(r, "compare NAME", "What is otherwise than on a photograph", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (photograph.Compared, error) {
-		return apiclient.Get[photograph.Compared](c.Context(), client, apiclient.Path("/api/v1/photographs", a[0])+"/compare", url.Values{"with": {with}, "word": {word}})
+	list := ask(r, "list", "Photographs, newest first", cobra.NoArgs,
+		get[[]photograph.Photograph](fixed("/api/v1/photographs")), func(w io.Writer, list []photograph.Photograph) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "None was taken: cirque photograph take before-the-update")
+				return
+			}
+			t := r.table("PHOTOGRAPH", "TAKEN", "BY", "THINGS", "NOTE")
+			for _, p := range list {
+				t.add(p.Name, ago(p.At, time.Now()), p.Author, fmt.Sprint(p.Count), p.Note)
+			}
+			t.write(w)
+		})
+	compare := ask(r, "compare NAME", "What is otherwise than on a photograph", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) (photograph.Compared, error) {
+		return apiclient.Get[photograph.Compared](c.Context(), client, apiclient.Path("/api/v1/photographs", a[0])+"/compare",
+			url.Values{"with": {with}, "word": {word}})
 	}, func(w io.Writer, v photograph.Compared) {
 		then := "now"
 		if v.After != nil {
@@ -202,12 +221,15 @@ func (r *root) photograph() *cobra.Command {
 			t.add(d.Kind, d.Name, what, d.Before, d.After)
 		}
 		t.write(w)
-		fmt.Fprintf(w, "%s between %s, %s, and %s.\n", count(v.Total, "difference"), v.Before.Name, ago(v.Before.At, time.Now()), then)
+		fmt.Fprintf(w, "%s between %s, %s, and %s.\n", count(v.Total, "difference"), v.Before.Name, ago(v.Before.At,
+			time.Now()), then)
 	})
 	compare.Flags().StringVar(&with, "with", "", "another photograph, instead of now")
 	compare.Flags().StringVar(&word, "only", "", "only what has this word in its kind or name")
-	remove := done(r, "remove NAME", "Forget a photograph", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+	remove := done(r, "remove NAME", "Forget a photograph", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) error {
 		return client.Do(c.Context(), http.MethodDelete, apiclient.Path("/api/v1/photographs", a[0]), nil, nil, nil)
 	}, func(a []string) string { return a[0] + " is forgotten." })
-	return group("photograph", "How everything stood at a moment, and what is otherwise since", take, list, compare, remove)
+	return group("photograph", "How everything stood at a moment, and what is otherwise since", take, list,
+		compare, remove)
 }

@@ -33,7 +33,8 @@ func contextFlags(c *cobra.Command) func() lineup.Query {
 			}
 			return s
 		}
-		return lineup.Query{User: opt(user), Machine: opt(machine), Host: opt(host), Addresses: *addresses, Location: opt(location), Session: opt(session), Platform: opt(platform), Time: opt(at)}
+		return lineup.Query{User: opt(user), Machine: opt(machine), Host: opt(host), Addresses: *addresses,
+			Location: opt(location), Session: opt(session), Platform: opt(platform), Time: opt(at)}
 	}
 }
 
@@ -124,7 +125,8 @@ func (r *root) writeLineup(w io.Writer, l lineup.Lineup) {
 			if e.Distance != nil {
 				steps = fmt.Sprint(*e.Distance)
 			}
-			t.add(mark, e.Queue, or(e.Title, ""), effect(e), throughOf(e.Path), or(e.Exact, e.Driver), steps, strings.Join(e.Grants, ", "))
+			t.add(mark, e.Queue, or(e.Title, ""), effect(e), throughOf(e.Path), or(e.Exact, e.Driver), steps,
+				strings.Join(e.Grants, ", "))
 		}
 		t.write(w)
 	}
@@ -165,7 +167,8 @@ func throughOf(t lineup.Taken) string {
 }
 
 func (r *root) why() *cobra.Command {
-	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not",
+		Args: args(cobra.ExactArgs(1)),
 		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what was wanted and what was
 found. The exit code is 0 where the queue is in the lineup and 8 where it is not.`}
 	query, revision := contextFlags(c), whenFlags(c)
@@ -263,55 +266,62 @@ func writeWhy(w io.Writer, y lineup.Why) {
 }
 
 func (r *root) endpoint() *cobra.Command {
-	list := &cobra.Command{Use: "list", Short: "List endpoints and how they stand", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		all, err := apiclient.Get[[]api.Endpoint](c.Context(), client, "/api/v1/endpoints", nil)
-		if err != nil {
-			return err
-		}
-		return r.print(c, all, func(w io.Writer) {
-			t := r.table("ENDPOINT", "STATE", "QUEUES", "SESSIONS", "REVISION", "PLATFORM", "HEARD", "WHAT IS WRONG")
-			for _, e := range all {
-				t.add(e.Report.Machine, string(e.State), fmt.Sprint(len(e.Report.Installed)), fmt.Sprint(len(e.Report.Contexts)-1), fmt.Sprint(e.Report.Revision), e.Report.Platform, ago(e.LastSeen, time.Now()), wrong(e))
-			}
-			t.write(w)
-		})
-	}}
-	show := &cobra.Command{Use: "show MACHINE", Short: "One endpoint: what it has, and what it should have", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		e, err := apiclient.Get[api.Endpoint](c.Context(), client, apiclient.Path("/api/v1/endpoints", a[0]), nil)
-		if err != nil {
-			return err
-		}
-		return r.print(c, e, func(w io.Writer) { r.writeEndpoint(w, e) })
-	}}
-	refresh := &cobra.Command{Use: "refresh MACHINE...", Short: "Have endpoints look at their queues and report now", Args: args(cobra.MinimumNArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		var all []api.Called
-		for _, machine := range a {
-			called, err := apiclient.Post[api.Called](c.Context(), client, apiclient.Path("/api/v1/endpoints", machine)+"/refresh", nil)
+	list := &cobra.Command{Use: "list", Short: "List endpoints and how they stand", Args: args(cobra.NoArgs),
+		RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
 			if err != nil {
 				return err
 			}
-			all = append(all, called)
-		}
-		return r.print(c, all, func(w io.Writer) {
-			for _, k := range all {
-				fmt.Fprintf(w, "%s was called; it was heard %s.\n", k.Endpoint.Report.Machine, ago(k.Endpoint.LastSeen, time.Now()))
+			all, err := apiclient.Get[[]api.Endpoint](c.Context(), client, "/api/v1/endpoints", nil)
+			if err != nil {
+				return err
 			}
-			fmt.Fprintln(w, all[0].Otherwise)
-		})
-	}}
-	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup(), r.paper(), r.unreached(), r.talks())
+			return r.print(c, all, func(w io.Writer) {
+				t := r.table("ENDPOINT", "STATE", "QUEUES", "SESSIONS", "REVISION", "PLATFORM", "HEARD", "WHAT IS WRONG")
+				for _, e := range all {
+					t.add(e.Report.Machine, string(e.State), fmt.Sprint(len(e.Report.Installed)), fmt.Sprint(len(e.Report.Contexts)-1),
+						fmt.Sprint(e.Report.Revision), e.Report.Platform, ago(e.LastSeen, time.Now()), wrong(e))
+				}
+				t.write(w)
+			})
+		}}
+	show := &cobra.Command{Use: "show MACHINE", Short: "One endpoint: what it has, and what it should have",
+		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			e, err := apiclient.Get[api.Endpoint](c.Context(), client, apiclient.Path("/api/v1/endpoints", a[0]), nil)
+			if err != nil {
+				return err
+			}
+			return r.print(c, e, func(w io.Writer) { r.writeEndpoint(w, e) })
+		}}
+	refresh := &cobra.Command{Use: "refresh MACHINE...", Short: "Have endpoints look at their queues and report now",
+		Args: args(cobra.MinimumNArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			var all []api.Called
+			for _, machine := range a {
+				called, err := apiclient.Post[api.Called](c.Context(), client, apiclient.Path("/api/v1/endpoints", machine)+
+					"/refresh", nil)
+				if err != nil {
+					return err
+				}
+				all = append(all, called)
+			}
+			return r.print(c, all, func(w io.Writer) {
+				for _, k := range all {
+					fmt.Fprintf(w, "%s was called; it was heard %s.\n", k.Endpoint.Report.Machine, ago(k.Endpoint.LastSeen,
+						time.Now()))
+				}
+				fmt.Fprintln(w, all[0].Otherwise)
+			})
+		}}
+	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup(),
+		r.paper(), r.unreached(), r.talks())
 }
 
 func wrong(e api.Endpoint) string {
@@ -342,8 +352,10 @@ func difference(d endpoint.Difference) string {
 }
 
 func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
-	fmt.Fprintf(w, "%s is %s. Heard %s, first on %s; agent %s on %s, %s spooler, revision %d.\n\n", e.Report.Machine, e.State, ago(e.LastSeen, time.Now()),
-		e.FirstSeen.Local().Format("2006-01-02 15:04"), e.Report.Version, e.Report.Platform, e.Report.Spooler, e.Report.Revision)
+	fmt.Fprintf(w, "%s is %s. Heard %s, first on %s; agent %s on %s, %s spooler, revision %d.\n\n", e.Report.Machine,
+		e.State, ago(e.LastSeen, time.Now()),
+		e.FirstSeen.Local().Format("2006-01-02 15:04"), e.Report.Version, e.Report.Platform, e.Report.Spooler,
+		e.Report.Revision)
 	t := r.table("QUEUE", "FOR", "DEFAULT", "DRIVER", "URI", "BY")
 	for _, i := range e.Report.Installed {
 		def, by := "", "somebody else"
@@ -377,7 +389,8 @@ func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
 		fmt.Fprintf(w, "\nIts people: %s.\n", says)
 	}
 	if len(e.Away) > 0 {
-		fmt.Fprintf(w, "\nOn a network that the estate does not know it would lose %s, as soon as its agent sees the other address, and have it again on its return.\n", strings.Join(e.Away, ", "))
+		fmt.Fprintf(w, "\nOn a network that the estate does not know it would lose %s, as soon as its agent sees the other "+
+			"address, and have it again on its return.\n", strings.Join(e.Away, ", "))
 	}
 	if len(e.Report.Failures)+len(e.Drift) == 0 {
 		fmt.Fprintln(w, "\nIt has what it should.")
@@ -385,7 +398,8 @@ func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
 	}
 	fmt.Fprintln(w, "\nWhat is wrong:")
 	for _, f := range e.Report.Failures {
-		fmt.Fprintf(w, "  %s of %s for %s failed since %s: %s\n", f.Step, f.Queue, first(f.User, "everybody"), f.Since.Local().Format("2006-01-02 15:04:05"), f.Says)
+		fmt.Fprintf(w, "  %s of %s for %s failed since %s: %s\n", f.Step, f.Queue, first(f.User, "everybody"),
+			f.Since.Local().Format("2006-01-02 15:04:05"), f.Says)
 	}
 	for _, d := range e.Drift {
 		fmt.Fprintf(w, "  %s\n", difference(d))
@@ -393,7 +407,8 @@ func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
 }
 
 func (r *root) testPage() *cobra.Command {
-	c := &cobra.Command{Use: "test-page QUEUE", Short: "Send a test page through the path that the lineup chose", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "test-page QUEUE", Short: "Send a test page through the path that the lineup chose",
+		Args: args(cobra.ExactArgs(1)),
 		Long: `Send a test page through the path that the context's lineup chose, and say what the device answered. The page names queue,
 path, device, driver, person and time, so that the paper proves itself.`}
 	query := contextFlags(c)
@@ -402,13 +417,15 @@ path, device, driver, person and time, so that the paper proves itself.`}
 		if err != nil {
 			return err
 		}
-		t, err := apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", api.Why{Context: query(), Queue: a[0]})
+		t, err := apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", api.Why{Context: query(),
+			Queue: a[0]})
 		if err != nil {
 			return err
 		}
 		return r.print(c, t, func(w io.Writer) {
 			fmt.Fprintln(w, sentence(t.Context))
-			fmt.Fprintf(w, "A test page of %s went through %s to %s.\nThe device answers: %s; job %d is %s.\n", t.Queue, throughOf(t.Path), t.SentTo, t.Says, t.JobID, t.State)
+			fmt.Fprintf(w, "A test page of %s went through %s to %s.\nThe device answers: %s; job %d is %s.\n", t.Queue,
+				throughOf(t.Path), t.SentTo, t.Says, t.JobID, t.State)
 		})
 	}
 	return c

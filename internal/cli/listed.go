@@ -11,25 +11,27 @@ import (
 )
 
 func (r *root) listed() *cobra.Command {
-	c := ask(r, "listed", "How the queues that are listed stand as printer entries in each directory", cobra.NoArgs, get[[]advert.Listing](fixed("/api/v1/directory/listings")), func(w io.Writer, list []advert.Listing) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "No directory has printer entries of Cirque's. To have the queues that are listed written into one: cirque directory source add NAME ... --list-under DN")
-			return
-		}
-		t := r.table("SOURCE", "BELOW", "STANDS", "AS OF")
-		for _, l := range list {
-			t.add(l.Source, l.Under, l.Says, ago(l.At, time.Now()))
-		}
-		t.write(w)
-		for _, l := range list {
-			if l.Fix != "" {
-				fmt.Fprintf(w, "%s: %s.\n", l.Source, l.Fix)
+	c := ask(r, "listed", "How the queues that are listed stand as printer entries in each directory", cobra.NoArgs,
+		get[[]advert.Listing](fixed("/api/v1/directory/listings")), func(w io.Writer, list []advert.Listing) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "No directory has printer entries of Cirque's. To have the queues that are listed written into "+
+					"one: cirque directory source add NAME ... --list-under DN")
+				return
 			}
-			for _, why := range l.Refused {
-				fmt.Fprintf(w, "%s: not written: %s.\n", l.Source, why)
+			t := r.table("SOURCE", "BELOW", "STANDS", "AS OF")
+			for _, l := range list {
+				t.add(l.Source, l.Under, l.Says, ago(l.At, time.Now()))
 			}
-		}
-	})
+			t.write(w)
+			for _, l := range list {
+				if l.Fix != "" {
+					fmt.Fprintf(w, "%s: %s.\n", l.Source, l.Fix)
+				}
+				for _, why := range l.Refused {
+					fmt.Fprintf(w, "%s: not written: %s.\n", l.Source, why)
+				}
+			}
+		})
 	c.Long = `How the queues that are listed stand as printer entries (RFC 7612) in each directory. A queue is listed where its key listed is
 true. People find them with their own directory's tools, such as:
 

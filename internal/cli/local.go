@@ -56,9 +56,11 @@ the first start a one-time code for the console's first account is written to DI
 	f.StringVar(&o.Database, "database", "", "the URL of an existing PostgreSQL database")
 	f.StringVar(&o.TLSCert, "tls-cert", "", "a certificate, PEM")
 	f.StringVar(&o.TLSKey, "tls-key", "", "its key, PEM")
-	f.StringVar(&o.PublicURL, "public-url", "", "the address by which others reach the service, such as https://cirque.example:8631; where it listens when absent")
+	f.StringVar(&o.PublicURL, "public-url", "", "the address by which others reach the service, such as "+
+		"https://cirque.example:8631; where it listens when absent")
 	f.BoolVar(&o.PlainHTTP, "plain-http", false, "no TLS; on loopback only")
-	f.StringVar(&o.AddressTable, "address-table", "", "a YAML file that leads printers' addresses elsewhere, for stand-ins")
+	f.StringVar(&o.AddressTable, "address-table", "", "a YAML file that leads printers' addresses elsewhere, "+
+		"for stand-ins")
 	f.DurationVar(&o.ServersEvery, "servers-every", 0, "how often print servers are read, such as 5m, which is usual")
 	f.DurationVar(&o.DevicesEvery, "devices-every", 0, "how often devices are questioned, such as 15m, which is usual")
 	return c
@@ -66,7 +68,8 @@ the first start a one-time code for the console's first account is written to DI
 
 func (r *root) demo() *cobra.Command {
 	var o ServeOptions
-	c := &cobra.Command{Use: "demo --data DIR", Short: "Run the service with the demo: Skerry Line, stand-in printers and four agents", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "demo --data DIR", Short: "Run the service with the demo: Skerry Line, stand-in printers " +
+		"and four agents", Args: args(cobra.NoArgs),
 		Long: `Run the service on loopback with the demo estate of Skerry Line, an invented ferry company, its stand-in printers and
 four agents. DIR/demo.env holds the address, a token and the console's sign-in, for scripts:
 
@@ -82,10 +85,11 @@ four agents. DIR/demo.env holds the address, a token and the console's sign-in, 
 }
 
 func (r *root) version() *cobra.Command {
-	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		_, err := fmt.Fprintln(c.OutOrStdout(), "cirque "+r.local.Version)
-		return err
-	}}
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(cobra.NoArgs),
+		RunE: func(c *cobra.Command, _ []string) error {
+			_, err := fmt.Fprintln(c.OutOrStdout(), "cirque "+r.local.Version)
+			return err
+		}}
 }
 
 // signIn is what cirque sign-in keeps.
@@ -112,7 +116,8 @@ func (r *root) kept() (k keptSignIn) {
 
 func (r *root) signIn() *cobra.Command {
 	var name string
-	c := &cobra.Command{Use: "sign-in URL", Short: "Keep a service's address and a token for later calls", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "sign-in URL", Short: "Keep a service's address and a token for later calls",
+		Args: args(cobra.ExactArgs(1)),
 		Long: `Keep a service's address and a token for later calls, in the user's configuration directory, readable by its owner only.
 
 With --name the password is asked for, and a token is made; else the token is read from --token-file, CIRQUE_TOKEN or
@@ -174,7 +179,8 @@ func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (
 	if err != nil {
 		return "", err
 	}
-	if _, err := apiclient.Post[api.Me](c.Context(), client, "/api/v1/session", api.SignIn{Name: name, Password: password}); err != nil {
+	if _, err := apiclient.Post[api.Me](c.Context(), client, "/api/v1/session", api.SignIn{Name: name,
+		Password: password}); err != nil {
 		return "", err
 	}
 	host, _ := os.Hostname()
@@ -192,7 +198,8 @@ func (r *root) givenToken(c *cobra.Command) (string, error) {
 	if r.token != "" {
 		b, err := os.ReadFile(r.token)
 		if err != nil {
-			return "", fault.New(fault.Invalid, "token-file", "name a readable file", "the token file %s cannot be read", r.token)
+			return "", fault.New(fault.Invalid, "token-file", "name a readable file",
+				"the token file %s cannot be read", r.token)
 		}
 		return strings.TrimSpace(string(b)), nil
 	}
@@ -222,7 +229,8 @@ func readSecret(c *cobra.Command, prompt string) (string, error) {
 	if s := strings.TrimSpace(string(line)); s != "" {
 		return s, nil
 	}
-	return "", fault.New(fault.Invalid, "no-secret", "type it, or write it to standard input", "no password or token was given")
+	return "", fault.New(fault.Invalid, "no-secret", "type it, or write it to standard input",
+		"no password or token was given")
 }
 
 func (r *root) tokenCommand() *cobra.Command {
@@ -233,7 +241,8 @@ func (r *root) tokenCreate() *cobra.Command {
 	var o ServeOptions
 	var name, role, machine, expires string
 	var sites []string
-	c := &cobra.Command{Use: "create --name N [--role agent --machine M]", Short: "Make a token and print it, and nothing else", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "create --name N [--role agent --machine M]", Short: "Make a token and print it, and " +
+		"nothing else", Args: args(cobra.NoArgs),
 		Long: `Make a token and print it, and nothing else. It is shown this once.
 
 With --data it is made beside the data, which needs no sign-in; else by the service.`,
@@ -243,7 +252,8 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 				return err
 			}
 			if o.Data != "" || o.Database != "" {
-				secret, err := r.local.MakeToken(c.Context(), o, access.Token{Name: name, Role: access.Role(role), Sites: sites, Machine: machine, ExpiresAt: end})
+				secret, err := r.local.MakeToken(c.Context(), o, access.Token{Name: name, Role: access.Role(role), Sites: sites,
+					Machine: machine, ExpiresAt: end})
 				if err != nil {
 					return err
 				}
@@ -254,7 +264,8 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 			if err != nil {
 				return err
 			}
-			made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/tokens", api.NewToken{Name: name, Role: access.Role(role), Sites: sites, Machine: machine, Expires: end})
+			made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/tokens", api.NewToken{Name: name,
+				Role: access.Role(role), Sites: sites, Machine: machine, Expires: end})
 			if err != nil {
 				return err
 			}
@@ -263,8 +274,10 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 		}}
 	f := c.Flags()
 	f.StringVar(&name, "name", "", "what the token is called")
-	f.StringVar(&role, "role", string(access.Administrator), "owner, administrator, site-administrator, help-desk, auditor or agent")
-	f.StringSliceVar(&sites, "site", nil, "where what it does must lie; may be given several times, everywhere when absent")
+	f.StringVar(&role, "role", string(access.Administrator), "owner, administrator, site-administrator, help-desk, "+
+		"auditor or agent")
+	f.StringSliceVar(&sites, "site", nil, "where what it does must lie; may be given several times, everywhere "+
+		"when absent")
 	f.StringVar(&machine, "machine", "", "of an agent: the one machine that it is for")
 	f.StringVar(&expires, "expires", "", "the day with whose beginning it ends, YYYY-MM-DD; never when absent")
 	f.StringVar(&o.Data, "data", "", "the service's data directory")

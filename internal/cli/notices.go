@@ -18,7 +18,8 @@ import (
 
 func (r *root) faults() *cobra.Command {
 	var about string
-	c := ask(r, "faults", "What is wrong just now, the longest first", cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) ([]notice.Fault, error) {
+	c := ask(r, "faults", "What is wrong just now, the longest first", cobra.NoArgs, func(c *cobra.Command,
+		client *apiclient.Client, _ []string) ([]notice.Fault, error) {
 		list, err := apiclient.Get[[]notice.Fault](c.Context(), client, "/api/v1/faults", nil)
 		if about != "" && !slices.Contains(estate.Abouts(), about) {
 			return nil, usageError{fmt.Errorf("--about takes %s", strings.Join(estate.Abouts(), ", "))}
@@ -41,38 +42,41 @@ func (r *root) faults() *cobra.Command {
 }
 
 func (r *root) noticeCommand() *cobra.Command {
-	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs, get[[]notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, `Nobody is told of faults. Write notices into the estate, such as: notices: [{name: harbour, at: ["location:ardholm"], tell: ["mail:desk@skerry.example"]}]`)
-			return
-		}
-		t := r.table("NOTICE", "ABOUT", "AT", "AFTER", "TELLS", "WRONG NOW", "TOLD", "LAST")
-		for _, n := range list {
-			about, at, tells := strings.Join(n.About, ", "), strings.Join(n.At, ", "), strings.Join(n.Tell, ", ")
-			if about == "" {
-				about = "everything"
+	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs,
+		get[[]notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, `Nobody is told of faults. Write notices into the estate, such as: notices: [{name: harbour, at: ["location:ardholm"], tell: ["mail:desk@skerry.example"]}]`)
+				return
 			}
-			if n.Part > 0 {
-				about += fmt.Sprintf(", endpoints together from %d %%", n.Part)
+			t := r.table("NOTICE", "ABOUT", "AT", "AFTER", "TELLS", "WRONG NOW", "TOLD", "LAST")
+			for _, n := range list {
+				about, at, tells := strings.Join(n.About, ", "), strings.Join(n.At, ", "), strings.Join(n.Tell, ", ")
+				if about == "" {
+					about = "everything"
+				}
+				if n.Part > 0 {
+					about += fmt.Sprintf(", endpoints together from %d %%", n.Part)
+				}
+				if at == "" {
+					at = "everywhere"
+				}
+				if n.Owners {
+					tells = strings.TrimPrefix(tells+", owners of waiting jobs", ", ")
+				}
+				last := "nothing sent yet"
+				if n.Last != nil {
+					last = fmt.Sprintf("%s, %s", map[bool]string{true: "arrived", false: "FAILED: " + n.Last.Says}[n.Last.OK],
+						ago(n.Last.At, time.Now()))
+				}
+				after := n.After
+				if after == 0 {
+					after = estate.NoticeAfter
+				}
+				t.add(n.Name, about, at, fmt.Sprintf("%d min", after), tells, fmt.Sprint(len(n.Faults)),
+					fmt.Sprint(len(n.Told)), last)
 			}
-			if at == "" {
-				at = "everywhere"
-			}
-			if n.Owners {
-				tells = strings.TrimPrefix(tells+", owners of waiting jobs", ", ")
-			}
-			last := "nothing sent yet"
-			if n.Last != nil {
-				last = fmt.Sprintf("%s, %s", map[bool]string{true: "arrived", false: "FAILED: " + n.Last.Says}[n.Last.OK], ago(n.Last.At, time.Now()))
-			}
-			after := n.After
-			if after == 0 {
-				after = estate.NoticeAfter
-			}
-			t.add(n.Name, about, at, fmt.Sprintf("%d min", after), tells, fmt.Sprint(len(n.Faults)), fmt.Sprint(len(n.Told)), last)
-		}
-		t.write(w)
-	})
+			t.write(w)
+		})
 	sentTable := func(w io.Writer, list []notice.Sent) {
 		t := r.table("AT", "NOTICE", "TO", "ARRIVED", "SAYS", "SUBJECT")
 		for _, x := range list {
@@ -81,7 +85,8 @@ func (r *root) noticeCommand() *cobra.Command {
 		t.write(w)
 	}
 	var of string
-	sent := ask(r, "sent", "What was sent to whom, newest first, and how that went", cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) ([]notice.Sent, error) {
+	sent := ask(r, "sent", "What was sent to whom, newest first, and how that went", cobra.NoArgs, func(c *cobra.Command,
+		client *apiclient.Client, _ []string) ([]notice.Sent, error) {
 		return apiclient.Get[[]notice.Sent](c.Context(), client, "/api/v1/notices/sent", url.Values{"notice": {of}})
 	}, func(w io.Writer, list []notice.Sent) {
 		if len(list) == 0 {
@@ -91,53 +96,55 @@ func (r *root) noticeCommand() *cobra.Command {
 		sentTable(w, list)
 	})
 	sent.Flags().StringVar(&of, "notice", "", "only of this one")
-	try := &cobra.Command{Use: "try NAME", Short: "Send a trial along each way of a notice", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		list, err := apiclient.Post[[]notice.Sent](c.Context(), client, apiclient.Path("/api/v1/notices", a[0])+"/try", nil)
-		if err != nil {
-			return err
-		}
-		if err := r.print(c, list, func(w io.Writer) {
-			if len(list) == 0 {
-				fmt.Fprintln(w, "It tells owners of waiting jobs alone; there is nobody to try it with.")
-				return
+	try := &cobra.Command{Use: "try NAME", Short: "Send a trial along each way of a notice",
+		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
 			}
-			sentTable(w, list)
-		}); err != nil {
-			return err
-		}
-		if slices.ContainsFunc(list, func(x notice.Sent) bool { return !x.OK }) {
-			return errNo
-		}
-		return nil
-	}}
+			list, err := apiclient.Post[[]notice.Sent](c.Context(), client, apiclient.Path("/api/v1/notices", a[0])+"/try", nil)
+			if err != nil {
+				return err
+			}
+			if err := r.print(c, list, func(w io.Writer) {
+				if len(list) == 0 {
+					fmt.Fprintln(w, "It tells owners of waiting jobs alone; there is nobody to try it with.")
+					return
+				}
+				sentTable(w, list)
+			}); err != nil {
+				return err
+			}
+			if slices.ContainsFunc(list, func(x notice.Sent) bool { return !x.OK }) {
+				return errNo
+			}
+			return nil
+		}}
 	return group("notice", "Who is told of which faults", list, sent, try)
 }
 
 func (r *root) serverJobs() *cobra.Command {
-	c := ask(r, "jobs SERVER", "What waits on a server, whose it is, and what becomes of it", cobra.ExactArgs(1), get[stock.Waiting](named("/api/v1/stock/servers", "/jobs")), func(w io.Writer, v stock.Waiting) {
-		fmt.Fprintf(w, "%s: %s.\n", v.Server, v.Says)
-		if len(v.Jobs) == 0 {
-			return
-		}
-		t := r.table("QUEUE", "JOB", "NAME", "OWNER", "FROM", "STATE", "SINCE", "WHAT BECOMES OF IT")
-		for _, j := range v.Jobs {
-			owner, since := j.Owner, ""
-			if j.Person == "" {
-				owner += " (nobody here)"
+	c := ask(r, "jobs SERVER", "What waits on a server, whose it is, and what becomes of it", cobra.ExactArgs(1),
+		get[stock.Waiting](named("/api/v1/stock/servers", "/jobs")), func(w io.Writer, v stock.Waiting) {
+			fmt.Fprintf(w, "%s: %s.\n", v.Server, v.Says)
+			if len(v.Jobs) == 0 {
+				return
 			}
-			if j.At != nil {
-				since = ago(*j.At, time.Now())
+			t := r.table("QUEUE", "JOB", "NAME", "OWNER", "FROM", "STATE", "SINCE", "WHAT BECOMES OF IT")
+			for _, j := range v.Jobs {
+				owner, since := j.Owner, ""
+				if j.Person == "" {
+					owner += " (nobody here)"
+				}
+				if j.At != nil {
+					since = ago(*j.At, time.Now())
+				}
+				t.add(j.Queue, fmt.Sprint(j.ID), j.Name, owner, j.From, j.State, since, j.Becomes)
 			}
-			t.add(j.Queue, fmt.Sprint(j.ID), j.Name, owner, j.From, j.State, since, j.Becomes)
-		}
-		t.write(w)
-		if more := v.Total - len(v.Jobs); more > 0 {
-			fmt.Fprintf(w, "and %d more, which the server counts and does not list.\n", more)
-		}
-	})
+			t.write(w)
+			if more := v.Total - len(v.Jobs); more > 0 {
+				fmt.Fprintf(w, "and %d more, which the server counts and does not list.\n", more)
+			}
+		})
 	return c
 }

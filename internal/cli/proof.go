@@ -18,9 +18,11 @@ import (
 func (r *root) proof() *cobra.Command {
 	var revision, most int
 	var queue string
-	c := ask(r, "proof", "Whether a change has arrived: where it is expected, where it is, where a test page came out", cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) (endpoint.Proof, error) {
-		return apiclient.Get[endpoint.Proof](c.Context(), client, "/api/v1/proof", url.Values{"revision": {strconv.Itoa(revision)}, "queue": {queue}, "limit": {strconv.Itoa(most)}})
-	}, r.writeProof)
+	c := ask(r, "proof", "Whether a change has arrived: where it is expected, where it is, where a test page came out",
+		cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) (endpoint.Proof, error) {
+			return apiclient.Get[endpoint.Proof](c.Context(), client, "/api/v1/proof",
+				url.Values{"revision": {strconv.Itoa(revision)}, "queue": {queue}, "limit": {strconv.Itoa(most)}})
+		}, r.writeProof)
 	c.Long = `Whether a change has arrived. Of a revision (the current one where none is named): what it asks of each endpoint, against what the
 endpoint reported last. Of a queue: who is to have it, who has it, and who has it and must not. Test pages count where a checkup
 sent them from the endpoint itself: cirque endpoint checkup MACHINE --queue QUEUE.`
@@ -42,7 +44,8 @@ func (r *root) writeProof(w io.Writer, p endpoint.Proof) {
 	}
 	t := r.table("ENDPOINT", "FOR", "QUEUE", "EXPECTED", "STANDS", "SAYS", "TEST PAGE")
 	for _, x := range p.Rows {
-		t.add(x.Machine, cmp.Or(x.User, "everybody"), x.Queue, map[string]string{"gains": "comes", "changes": "changes", "loses": "goes", "has": "is there"}[x.Kind], string(x.State), x.Says, testedSays(x.Tested))
+		t.add(x.Machine, cmp.Or(x.User, "everybody"), x.Queue, map[string]string{"gains": "comes", "changes": "changes",
+			"loses": "goes", "has": "is there"}[x.Kind], string(x.State), x.Says, testedSays(x.Tested))
 	}
 	t.write(w)
 	if hidden := p.Expected + p.Beyond - len(p.Rows); hidden > 0 {
@@ -63,7 +66,9 @@ func testedSays(t *endpoint.Tested) string {
 }
 
 func (r *root) unreached() *cobra.Command {
-	c := ask(r, "unreached", "Machines that receive queues and from which no agent has reported, with another way for each", cobra.NoArgs, get[[]endpoint.Unreached](fixed("/api/v1/fleet/unreached")), func(w io.Writer, list []endpoint.Unreached) {
+	c := ask(r, "unreached", "Machines that receive queues and from which no agent has reported, with another "+
+		"way for each", cobra.NoArgs, get[[]endpoint.Unreached](fixed("/api/v1/fleet/unreached")), func(w io.Writer,
+		list []endpoint.Unreached) {
 		if len(list) == 0 {
 			fmt.Fprintln(w, "Every machine that receives a queue has an agent that reported.")
 			return
@@ -94,7 +99,8 @@ func (r *root) unreached() *cobra.Command {
 
 func (r *root) talks() *cobra.Command {
 	var site string
-	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {
+	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cobra.NoArgs, func(c *cobra.Command,
+		client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {
 		return apiclient.Get[[]endpoint.Talk](c.Context(), client, "/api/v1/fleet/paths", url.Values{"site": {site}})
 	}, func(w io.Writer, list []endpoint.Talk) {
 		if len(list) == 0 {

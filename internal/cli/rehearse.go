@@ -21,7 +21,8 @@ func (r *root) rehearse() *cobra.Command {
 	var in api.Rehearse
 	var failOn, kind string
 	var limit int
-	c := &cobra.Command{Use: "rehearse", Short: "Who would gain and lose what: of your draft, or were something to fail", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "rehearse", Short: "Who would gain and lose what: of your draft, or were something to fail",
+		Args: args(cobra.NoArgs),
 		Long: `Compare the present with what would be, for every user and machine that the directory knows, in the contexts in which they
 were last seen. Without flags it is your draft that is rehearsed.
 
@@ -29,11 +30,13 @@ With --without it is a failure: of server:NAME, set:NAME (all its members), devi
 (every server and device there), or subnet:CIDR (whose address lies in it). With --move somebody moves in the directory:
 user:NAME=unit:PATH, user:NAME=+group:NAME or user:NAME=-group:NAME, and machine: likewise. With --draft the draft is
 taken besides.`,
-		Example: "  cirque rehearse --fail-on 'loses>0,empty>0'\n  cirque rehearse --without server:ps-ardholm-1 --show stranded\n  cirque rehearse --move user:mira.solvang=unit:office"}
+		Example: "  cirque rehearse --fail-on 'loses>0,empty>0'\n  cirque rehearse --without server:ps-ardholm-1 --show " +
+			"stranded\n  cirque rehearse --move user:mira.solvang=unit:office"}
 	c.Flags().StringVar(&in.Draft, "draft", "", "one of your drafts; main unless --without or --move is given")
 	c.Flags().StringSliceVar(&in.Without, "without", nil, "what fails; may be repeated")
 	c.Flags().StringSliceVar(&in.Moves, "move", nil, "who moves where in the directory; may be repeated")
-	c.Flags().BoolVar(&in.All, "all", false, "look at everybody, even where the change cannot touch them (the result is the same)")
+	c.Flags().BoolVar(&in.All, "all", false, "look at everybody, even where the change cannot touch them (the result "+
+		"is the same)")
 	c.Flags().StringVar(&failOn, "fail-on", "", "limits such as loses>0,empty>0: exit with 8 where one is passed")
 	c.Flags().StringVar(&kind, "show", "", "also list the contexts with this kind of change, or all")
 	c.Flags().IntVar(&limit, "limit", 50, "how many contexts to list")
@@ -60,7 +63,8 @@ taken besides.`,
 			if kind != "all" {
 				q.Set("kind", kind)
 			}
-			if effects, err = apiclient.Get[api.Effects](c.Context(), client, "/api/v1/rehearsals/"+done.ID+"/effects", q); err != nil {
+			if effects, err = apiclient.Get[api.Effects](c.Context(), client, "/api/v1/rehearsals/"+done.ID+"/effects",
+				q); err != nil {
 				return err
 			}
 		}
@@ -115,8 +119,10 @@ func (r *root) runRehearsal(c *cobra.Command, client *apiclient.Client, in api.R
 }
 
 // kindWords says a kind of change for people.
-var kindWords = map[rehearse.Kind]string{rehearse.Gains: "gain a queue", rehearse.Loses: "lose a queue", rehearse.Empty: "end with nothing", rehearse.Stranded: "have a stranded queue",
-	rehearse.NoDriver: "lack a driver", rehearse.NoPath: "lack a path", rehearse.Effects: "placed, picked, offered", rehearse.Defaults: "default changes", rehearse.Paths: "path changes",
+var kindWords = map[rehearse.Kind]string{rehearse.Gains: "gain a queue", rehearse.Loses: "lose a queue",
+	rehearse.Empty: "end with nothing", rehearse.Stranded: "have a stranded queue",
+	rehearse.NoDriver: "lack a driver", rehearse.NoPath: "lack a path", rehearse.Effects: "placed, picked, offered",
+	rehearse.Defaults: "default changes", rehearse.Paths: "path changes",
 	rehearse.Drivers: "driver changes", rehearse.Settings: "settings change"}
 
 func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
@@ -126,10 +132,13 @@ func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(in.Without)+len(in.Moves) == 0 || in.Draft != "" {
 		fmt.Fprintf(w, "The draft changes %s of revision %d.\n", count(x.Changes, "object"), x.From)
 	}
-	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", count(x.Cases.People, "person"), count(x.Cases.Machines, "machine"), count(x.Touched.People, "person"), count(x.Touched.Machines, "machine"))
-	fmt.Fprintf(w, "Looked at %d of %d contexts, all that can be touched; %d of them as last seen, the others without place.\n", x.Looked, x.Cases.Contexts, x.Seen)
+	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", count(x.Cases.People, "person"), count(x.Cases.Machines,
+		"machine"), count(x.Touched.People, "person"), count(x.Touched.Machines, "machine"))
+	fmt.Fprintf(w, "Looked at %d of %d contexts, all that can be touched; %d of them as last seen, the others "+
+		"without place.\n", x.Looked, x.Cases.Contexts, x.Seen)
 	if len(x.Times) > 0 {
-		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", count(len(x.Times), "edge"), x.Until.Local().Format("Mon 2 January 15:04"))
+		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", count(len(x.Times), "edge"),
+			x.Until.Local().Format("Mon 2 January 15:04"))
 	}
 	if x.Touched.Contexts == 0 {
 		return
@@ -174,7 +183,8 @@ func (r *root) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group)
 		return fmt.Sprint(n)
 	}
 	for _, g := range groups[:min(len(groups), groupsShown)] {
-		t.add(first(g.Key, "(unknown)"), figure(g, rehearse.Gains), figure(g, rehearse.Loses), figure(g, rehearse.Empty), figure(g, rehearse.Stranded), figure(g, rehearse.Defaults), figure(g, rehearse.Paths),
+		t.add(first(g.Key, "(unknown)"), figure(g, rehearse.Gains), figure(g, rehearse.Loses), figure(g, rehearse.Empty),
+			figure(g, rehearse.Stranded), figure(g, rehearse.Defaults), figure(g, rehearse.Paths),
 			figure(g, rehearse.Effects, rehearse.Drivers, rehearse.Settings, rehearse.NoDriver, rehearse.NoPath))
 	}
 	t.write(w)
@@ -188,7 +198,8 @@ func (r *root) writeEffects(w io.Writer, list api.Effects) {
 	t := r.table("WHO", "WHERE", "MACHINE", "CHANGE", "QUEUE", "FROM", "TO", "WHEN")
 	for _, e := range list.Effects {
 		for _, i := range e.Items {
-			t.add(e.Name, first(e.Location, "-"), or(e.Context.Machine, "-"), string(i.Kind), i.Queue, i.From, i.To, when(i.Times))
+			t.add(e.Name, first(e.Location, "-"), or(e.Context.Machine, "-"), string(i.Kind), i.Queue, i.From, i.To,
+				when(i.Times))
 		}
 	}
 	t.write(w)
@@ -209,27 +220,29 @@ func when(times []time.Time) string {
 }
 
 func (r *root) coverage() *cobra.Command {
-	return &cobra.Command{Use: "coverage", Short: "On which single servers and devices how many people depend", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		list, err := apiclient.Get[[]rehearse.Dependence](c.Context(), client, "/api/v1/coverage", nil)
-		if err != nil {
-			return err
-		}
-		return r.print(c, list, func(w io.Writer) {
-			if len(list) == 0 {
-				fmt.Fprintln(w, "Nobody depends on a single server or device.")
-				return
+	return &cobra.Command{Use: "coverage", Short: "On which single servers and devices how many people depend",
+		Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
 			}
-			t := r.table("WITHOUT", "PEOPLE WITH NOTHING LEFT", "PEOPLE MISSING SOMETHING", "MACHINES", "QUEUES")
-			for _, d := range list {
-				t.add(d.Kind+" "+d.Name, fmt.Sprint(d.All.People), fmt.Sprint(d.Some.People), fmt.Sprint(d.Some.Machines), strings.Join(d.Queues, ", "))
+			list, err := apiclient.Get[[]rehearse.Dependence](c.Context(), client, "/api/v1/coverage", nil)
+			if err != nil {
+				return err
 			}
-			t.write(w)
-		})
-	}}
+			return r.print(c, list, func(w io.Writer) {
+				if len(list) == 0 {
+					fmt.Fprintln(w, "Nobody depends on a single server or device.")
+					return
+				}
+				t := r.table("WITHOUT", "PEOPLE WITH NOTHING LEFT", "PEOPLE MISSING SOMETHING", "MACHINES", "QUEUES")
+				for _, d := range list {
+					t.add(d.Kind+" "+d.Name, fmt.Sprint(d.All.People), fmt.Sprint(d.Some.People), fmt.Sprint(d.Some.Machines),
+						strings.Join(d.Queues, ", "))
+				}
+				t.write(w)
+			})
+		}}
 }
 
 // few names the first of many.

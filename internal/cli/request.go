@@ -19,26 +19,28 @@ import (
 const requestsPath = "/api/v1/requests"
 
 func (r *root) request() *cobra.Command {
-	list := ask(r, "list", "What people have asked for, open requests first", cobra.NoArgs, get[[]access.Request](fixed(requestsPath)), func(w io.Writer, list []access.Request) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "Nobody has asked for a queue.")
-			return
-		}
-		t := r.table("ID", "PERSON", "QUEUE", "REASON", "ASKED", "STATE")
-		for _, v := range list {
-			state := v.State
-			if v.AnsweredBy != "" {
-				state += " by " + v.AnsweredBy
+	list := ask(r, "list", "What people have asked for, open requests first", cobra.NoArgs,
+		get[[]access.Request](fixed(requestsPath)), func(w io.Writer, list []access.Request) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Nobody has asked for a queue.")
+				return
 			}
-			if v.Answer != "" {
-				state += ": " + v.Answer
+			t := r.table("ID", "PERSON", "QUEUE", "REASON", "ASKED", "STATE")
+			for _, v := range list {
+				state := v.State
+				if v.AnsweredBy != "" {
+					state += " by " + v.AnsweredBy
+				}
+				if v.Answer != "" {
+					state += ": " + v.Answer
+				}
+				t.add(fmt.Sprint(v.ID), v.Person, v.Queue, v.Reason, ago(v.At, time.Now()), state)
 			}
-			t.add(fmt.Sprint(v.ID), v.Person, v.Queue, v.Reason, ago(v.At, time.Now()), state)
-		}
-		t.write(w)
-	})
+			t.write(w)
+		})
 	var reason string
-	make := ask(r, "make QUEUE -m REASON", "Ask for a queue, for oneself", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (access.Request, error) {
+	make := ask(r, "make QUEUE -m REASON", "Ask for a queue, for oneself", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) (access.Request, error) {
 		return apiclient.Post[access.Request](c.Context(), client, requestsPath, api.NewRequest{Queue: a[0], Reason: reason})
 	}, func(w io.Writer, v access.Request) {
 		fmt.Fprintf(w, "%s is asked for (%d). Whoever looks after it answers: cirque request list\n", v.Queue, v.ID)
@@ -47,14 +49,17 @@ func (r *root) request() *cobra.Command {
 	_ = make.MarkFlagRequired("reason")
 	answer := func(use, short string, grant bool) *cobra.Command {
 		var says string
-		c := ask(r, use, short, cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (v api.AnsweredRequest, err error) {
+		c := ask(r, use, short, cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client,
+			a []string) (v api.AnsweredRequest, err error) {
 			if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
 				return v, usageError{fmt.Errorf("%q is no number of a request; see cirque request list", a[0])}
 			}
-			return apiclient.Post[api.AnsweredRequest](c.Context(), client, apiclient.Path(requestsPath, a[0])+"/answer", api.AnswerRequest{Grant: grant, Says: says})
+			return apiclient.Post[api.AnsweredRequest](c.Context(), client, apiclient.Path(requestsPath, a[0])+"/answer",
+				api.AnswerRequest{Grant: grant, Says: says})
 		}, func(w io.Writer, v api.AnsweredRequest) {
 			if grant {
-				fmt.Fprintf(w, "%s is to be offered %s: that is in your draft, which reaches them once it is published (cirque rehearse, cirque publish).\n", v.Request.Person, v.Request.Queue)
+				fmt.Fprintf(w, "%s is to be offered %s: that is in your draft, which reaches them once it is published (cirque "+
+					"rehearse, cirque publish).\n", v.Request.Person, v.Request.Queue)
 				return
 			}
 			fmt.Fprintf(w, "%s is declined to %s, who reads: %s\n", v.Request.Queue, v.Request.Person, v.Request.Answer)
@@ -62,37 +67,43 @@ func (r *root) request() *cobra.Command {
 		c.Flags().StringVarP(&says, "says", "m", "", "what the person reads")
 		return c
 	}
-	withdraw := done(r, "withdraw ID", "Take one's own request back", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+	withdraw := done(r, "withdraw ID", "Take one's own request back", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
 			return usageError{fmt.Errorf("%q is no number of a request; see cirque request list", a[0])}
 		}
 		return client.Do(c.Context(), "DELETE", apiclient.Path(requestsPath, a[0]), nil, nil, nil)
 	}, func(a []string) string { return "The request " + a[0] + " is taken back." })
-	return group("request", "People's requests for queues, and the answers", list, make, answer("grant ID", "Grant a request: the person is offered the queue, in your draft", true), answer("decline ID -m WORDS", "Decline a request, and say why", false), withdraw)
+	return group("request", "People's requests for queues, and the answers", list, make, answer("grant ID",
+		"Grant a request: the person is offered the queue, in your draft", true), answer("decline ID -m WORDS",
+		"Decline a request, and say why", false), withdraw)
 }
 
 // personData are the commands for what is kept of a person.
 func (r *root) personData() *cobra.Command {
-	export := &cobra.Command{Use: "export NAME", Short: "Write all that is kept of a person, as JSON", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		data, err := apiclient.Get[json.RawMessage](c.Context(), client, apiclient.Path("/api/v1/people", a[0])+"/data", nil)
-		if err != nil {
-			return err
-		}
-		enc := json.NewEncoder(c.OutOrStdout())
-		enc.SetIndent("", "  ")
-		return enc.Encode(data)
-	}}
+	export := &cobra.Command{Use: "export NAME", Short: "Write all that is kept of a person, as JSON",
+		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			data, err := apiclient.Get[json.RawMessage](c.Context(), client, apiclient.Path("/api/v1/people", a[0])+"/data", nil)
+			if err != nil {
+				return err
+			}
+			enc := json.NewEncoder(c.OutOrStdout())
+			enc.SetIndent("", "  ")
+			return enc.Encode(data)
+		}}
 	var reason string
 	type erased struct {
 		Stands  string   `json:"stands_for"`
 		Remarks []string `json:"remarks"`
 	}
-	erase := ask(r, "erase NAME -m REASON", "Erase what is kept of a person", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (v erased, err error) {
-		return v, client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/people", a[0])+"/data", url.Values{"reason": {reason}}, nil, &v)
+	erase := ask(r, "erase NAME -m REASON", "Erase what is kept of a person", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) (v erased, err error) {
+		return v, client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/people", a[0])+"/data",
+			url.Values{"reason": {reason}}, nil, &v)
 	}, func(w io.Writer, v erased) {
 		fmt.Fprintf(w, "What was kept of them is erased; in the audit %s stands for them.\n", v.Stands)
 		for _, n := range v.Remarks {

@@ -21,8 +21,10 @@ const (
 
 // holdingFlags are --role and --site.
 func holdingFlags(c *cobra.Command, h *access.Holding) {
-	c.Flags().StringVar((*string)(&h.Role), "role", "", "owner, administrator, site-administrator, help-desk, auditor or person")
-	c.Flags().StringSliceVar(&h.Sites, "site", nil, "where what it does must lie; may be given several times, everywhere when absent")
+	c.Flags().StringVar((*string)(&h.Role), "role", "", "owner, administrator, site-administrator, help-desk, "+
+		"auditor or person")
+	c.Flags().StringSliceVar(&h.Sites, "site", nil, "where what it does must lie; may be given several times, "+
+		"everywhere when absent")
 	_ = c.MarkFlagRequired("role")
 }
 
@@ -43,26 +45,28 @@ func scope(sites []string) string {
 }
 
 func (r *root) accountList() *cobra.Command {
-	return ask(r, "list", "Accounts with their roles; of a directory's, those that have signed in", cobra.NoArgs, get[[]access.Account](fixed(accountsPath)), func(w io.Writer, list []access.Account) {
-		t := r.table("ACCOUNT", "ROLE", "SITES", "PASSWORD", "MADE")
-		for _, a := range list {
-			kept := "here"
-			if a.Source != "" {
-				kept = "in " + a.Source
+	return ask(r, "list", "Accounts with their roles; of a directory's, those that have signed in", cobra.NoArgs,
+		get[[]access.Account](fixed(accountsPath)), func(w io.Writer, list []access.Account) {
+			t := r.table("ACCOUNT", "ROLE", "SITES", "PASSWORD", "MADE")
+			for _, a := range list {
+				kept := "here"
+				if a.Source != "" {
+					kept = "in " + a.Source
+				}
+				role, sites := string(a.Role), where(a.Sites)
+				if role == "" {
+					role, sites = "none: not in the directory", ""
+				}
+				t.add(a.Name, role, sites, kept, a.CreatedAt.Local().Format(time.DateOnly))
 			}
-			role, sites := string(a.Role), where(a.Sites)
-			if role == "" {
-				role, sites = "none: not in the directory", ""
-			}
-			t.add(a.Name, role, sites, kept, a.CreatedAt.Local().Format(time.DateOnly))
-		}
-		t.write(w)
-	})
+			t.write(w)
+		})
 }
 
 func (r *root) accountAdd() *cobra.Command {
 	var h access.Holding
-	c := &cobra.Command{Use: "add NAME --role ROLE [--site S]", Short: "Make a local account; its password is asked for", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "add NAME --role ROLE [--site S]", Short: "Make a local account; its password is asked for",
+		Args: args(cobra.ExactArgs(1)),
 		Long: `Make a local account. Its password is asked for twice at a terminal, or read from standard input.
 
   owner               everything, and who may do what
@@ -82,7 +86,8 @@ func (r *root) accountAdd() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			made, err := apiclient.Post[access.Account](c.Context(), client, accountsPath, api.NewAccount{Name: a[0], Password: password, Role: h.Role, Sites: h.Sites})
+			made, err := apiclient.Post[access.Account](c.Context(), client, accountsPath, api.NewAccount{Name: a[0],
+				Password: password, Role: h.Role, Sites: h.Sites})
 			if err != nil {
 				return err
 			}
@@ -96,45 +101,54 @@ func (r *root) accountAdd() *cobra.Command {
 
 func (r *root) accountRole() *cobra.Command {
 	var h access.Holding
-	c := ask(r, "role NAME --role ROLE [--site S]", "Give a local account another role", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (made access.Account, err error) {
-		return made, client.Do(c.Context(), "PUT", apiclient.Path(accountsPath, a[0])+"/role", nil, api.NewRole{Role: h.Role, Sites: h.Sites}, &made)
-	}, func(w io.Writer, a access.Account) {
-		fmt.Fprintf(w, "%s is %s%s now.\n", a.Name, a.Role, scope(a.Sites))
-	})
+	c := ask(r, "role NAME --role ROLE [--site S]", "Give a local account another role", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (made access.Account, err error) {
+			return made, client.Do(c.Context(), "PUT", apiclient.Path(accountsPath, a[0])+"/role", nil, api.NewRole{Role: h.Role,
+				Sites: h.Sites}, &made)
+		}, func(w io.Writer, a access.Account) {
+			fmt.Fprintf(w, "%s is %s%s now.\n", a.Name, a.Role, scope(a.Sites))
+		})
 	holdingFlags(c, &h)
 	return c
 }
 
 func (r *root) accountRemove() *cobra.Command {
-	return done(r, "remove NAME", "End an account, with its sessions and own tokens", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
-		return client.Do(c.Context(), "DELETE", apiclient.Path(accountsPath, a[0]), nil, nil, nil)
-	}, func(a []string) string { return "The account " + a[0] + " is gone, with its sessions and own tokens." })
+	return done(r, "remove NAME", "End an account, with its sessions and own tokens", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) error {
+			return client.Do(c.Context(), "DELETE", apiclient.Path(accountsPath, a[0]), nil, nil, nil)
+		}, func(a []string) string { return "The account " + a[0] + " is gone, with its sessions and own tokens." })
 }
 
 func (r *root) accountRules() *cobra.Command {
-	return ask(r, "rules", "Which people of a directory sign in with which role", cobra.NoArgs, get[[]access.Rule](fixed(rulesPath)), func(w io.Writer, list []access.Rule) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "No rule gives anybody of a directory a role. Whoever signs in through one is a person: their own lineup.\nTo give a role: cirque account allow group:NAME --role help-desk")
-			return
-		}
-		t := r.table("ID", "WHO", "PEOPLE", "ROLE", "SITES", "BY", "SINCE")
-		for _, v := range list {
-			t.add(fmt.Sprint(v.ID), v.Who, fmt.Sprint(v.People), string(v.Role), where(v.Sites), v.Author, v.At.Local().Format(time.DateOnly))
-		}
-		t.write(w)
-	})
+	return ask(r, "rules", "Which people of a directory sign in with which role", cobra.NoArgs,
+		get[[]access.Rule](fixed(rulesPath)), func(w io.Writer, list []access.Rule) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "No rule gives anybody of a directory a role. Whoever signs in through one is a person: their own "+
+					"lineup.\nTo give a role: cirque account allow group:NAME --role help-desk")
+				return
+			}
+			t := r.table("ID", "WHO", "PEOPLE", "ROLE", "SITES", "BY", "SINCE")
+			for _, v := range list {
+				t.add(fmt.Sprint(v.ID), v.Who, fmt.Sprint(v.People), string(v.Role), where(v.Sites), v.Author,
+					v.At.Local().Format(time.DateOnly))
+			}
+			t.write(w)
+		})
 }
 
 func (r *root) accountAllow() *cobra.Command {
 	var h access.Holding
-	c := ask(r, "allow WHO --role ROLE [--site S]", "Let people of a directory sign in with a role", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (access.Rule, error) {
-		return apiclient.Post[access.Rule](c.Context(), client, rulesPath, api.NewRule{Who: a[0], Role: h.Role, Sites: h.Sites})
-	}, func(w io.Writer, v access.Rule) {
-		fmt.Fprintf(w, "%s may sign in as %s%s: %s now. To end it: cirque account disallow %d\n", v.Who, v.Role, scope(v.Sites), count(v.People, "person"), v.ID)
-		if v.People == 0 {
-			fmt.Fprintln(w, "Nobody is that now; check the name: cirque directory find")
-		}
-	})
+	c := ask(r, "allow WHO --role ROLE [--site S]", "Let people of a directory sign in with a role", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (access.Rule, error) {
+			return apiclient.Post[access.Rule](c.Context(), client, rulesPath, api.NewRule{Who: a[0], Role: h.Role,
+				Sites: h.Sites})
+		}, func(w io.Writer, v access.Rule) {
+			fmt.Fprintf(w, "%s may sign in as %s%s: %s now. To end it: cirque account disallow %d\n", v.Who, v.Role,
+				scope(v.Sites), count(v.People, "person"), v.ID)
+			if v.People == 0 {
+				fmt.Fprintln(w, "Nobody is that now; check the name: cirque directory find")
+			}
+		})
 	c.Long = `Let people of a directory sign in with a role, by everyone, user:NAME, group:NAME or unit:PATH. It holds for directories whose
 people may sign in: cirque directory source add NAME ... --sign-in. Several rules add up. Whoever leaves the group loses the
 role with the directory's next pass.`
@@ -143,7 +157,8 @@ role with the directory's next pass.`
 }
 
 func (r *root) accountDisallow() *cobra.Command {
-	return done(r, "disallow ID", "End an access rule", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
+	return done(r, "disallow ID", "End an access rule", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
 			return usageError{fmt.Errorf("%q is no number of a rule; see cirque account rules", a[0])}
 		}
@@ -152,21 +167,22 @@ func (r *root) accountDisallow() *cobra.Command {
 }
 
 func (r *root) accountPassword() *cobra.Command {
-	return done(r, "password", "Change the password of one's own account; its sessions end", cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) error {
-		me, err := apiclient.Get[api.Me](c.Context(), client, "/api/v1/session", nil)
-		if err != nil {
-			return err
-		}
-		old, err := readSecret(c, "Present password of "+me.Name+": ")
-		if err != nil {
-			return err
-		}
-		password, err := newPassword(c, me.Name)
-		if err != nil {
-			return err
-		}
-		return client.Do(c.Context(), "PUT", "/api/v1/session/password", nil, api.NewPassword{Old: old, New: password}, nil)
-	}, func([]string) string {
-		return "The password is changed, and the console's sessions are over. Tokens stay."
-	})
+	return done(r, "password", "Change the password of one's own account; its sessions end", cobra.NoArgs,
+		func(c *cobra.Command, client *apiclient.Client, _ []string) error {
+			me, err := apiclient.Get[api.Me](c.Context(), client, "/api/v1/session", nil)
+			if err != nil {
+				return err
+			}
+			old, err := readSecret(c, "Present password of "+me.Name+": ")
+			if err != nil {
+				return err
+			}
+			password, err := newPassword(c, me.Name)
+			if err != nil {
+				return err
+			}
+			return client.Do(c.Context(), "PUT", "/api/v1/session/password", nil, api.NewPassword{Old: old, New: password}, nil)
+		}, func([]string) string {
+			return "The password is changed, and the console's sessions are over. Tokens stay."
+		})
 }

@@ -14,7 +14,8 @@ import (
 // sets compares the members of server sets.
 func (r *root) sets() *cobra.Command {
 	var all bool
-	c := &cobra.Command{Use: "set [NAME]", Short: "The members of server sets beside one another, queue by queue", Args: args(cobra.MaximumNArgs(1)),
+	c := &cobra.Command{Use: "set [NAME]", Short: "The members of server sets beside one another, queue by queue",
+		Args: args(cobra.MaximumNArgs(1)),
 		Long: `Compare the members of a server set by what was read of them last: which queues each has, and where drivers, devices, defaults
 or sharing differ. Without a name, how each set stands.`,
 		RunE: func(c *cobra.Command, a []string) error {
@@ -73,7 +74,8 @@ func standingOf(v stock.SetView) string {
 	case len(v.Rows) == 0:
 		return "nothing was read yet, and no queue relies on it."
 	case v.Missing > 0:
-		return fmt.Sprintf("%s relied on and missing on a member; %d of %d not the same everywhere.", count(v.Missing, "queue"), v.Differ, len(v.Rows))
+		return fmt.Sprintf("%s relied on and missing on a member; %d of %d not the same everywhere.", count(v.Missing,
+			"queue"), v.Differ, len(v.Rows))
 	case v.Differ > 0:
 		return fmt.Sprintf("%d of %s not the same everywhere.", v.Differ, count(len(v.Rows), "queue"))
 	}

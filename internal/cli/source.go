@@ -22,69 +22,79 @@ import (
 const sourcesPath = "/api/v1/directory/sources"
 
 func (r *root) source() *cobra.Command {
-	list := ask(r, "list", "The directories that are read, with how they stand", cobra.NoArgs, get[[]directory.SourceView](fixed(sourcesPath)), func(w io.Writer, list []directory.SourceView) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "No directory is read over LDAP. To have one read: cirque directory source add NAME --url ldaps://HOST --base DN")
-			return
-		}
-		t := r.table("SOURCE", "ADDRESS", "BASE", "USERS", "GROUPS", "MACHINES", "LAST PASS", "NEXT")
-		for _, v := range list {
-			last := "none yet"
-			if v.Last != nil {
-				last = v.Last.State + ", " + ago(v.Last.At, time.Now())
+	list := ask(r, "list", "The directories that are read, with how they stand", cobra.NoArgs,
+		get[[]directory.SourceView](fixed(sourcesPath)), func(w io.Writer, list []directory.SourceView) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "No directory is read over LDAP. To have one read: cirque directory source add NAME --url "+
+					"ldaps://HOST --base DN")
+				return
 			}
-			next := "paused"
-			if v.Next != nil {
-				next = "now"
-				if d := time.Until(*v.Next); d > time.Second {
-					next = "in " + d.Round(time.Second).String()
+			t := r.table("SOURCE", "ADDRESS", "BASE", "USERS", "GROUPS", "MACHINES", "LAST PASS", "NEXT")
+			for _, v := range list {
+				last := "none yet"
+				if v.Last != nil {
+					last = v.Last.State + ", " + ago(v.Last.At, time.Now())
+				}
+				next := "paused"
+				if v.Next != nil {
+					next = "now"
+					if d := time.Until(*v.Next); d > time.Second {
+						next = "in " + d.Round(time.Second).String()
+					}
+				}
+				t.add(v.Name, v.URL, v.Base, fmt.Sprint(v.Users), fmt.Sprint(v.Groups), fmt.Sprint(v.Machines), last, next)
+			}
+			t.write(w)
+			for _, v := range list {
+				if v.Last != nil && (v.Last.State == directory.Failed || v.Last.State == directory.Held) {
+					fmt.Fprintf(w, "%s: %s; %s.\n", v.Name, v.Last.Says, v.Last.Fix)
 				}
 			}
-			t.add(v.Name, v.URL, v.Base, fmt.Sprint(v.Users), fmt.Sprint(v.Groups), fmt.Sprint(v.Machines), last, next)
-		}
-		t.write(w)
-		for _, v := range list {
-			if v.Last != nil && (v.Last.State == directory.Failed || v.Last.State == directory.Held) {
-				fmt.Fprintf(w, "%s: %s; %s.\n", v.Name, v.Last.Says, v.Last.Fix)
-			}
-		}
-	})
-	stop := done(r, "stop NAME", "Stop the pass that is under way; nothing of it is applied", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
-		return client.Do(c.Context(), "DELETE", apiclient.Path(sourcesPath, a[0])+"/runs", nil, nil, nil)
-	}, func(a []string) string { return "The pass over " + a[0] + " is being stopped." })
+		})
+	stop := done(r, "stop NAME", "Stop the pass that is under way; nothing of it is applied", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) error {
+			return client.Do(c.Context(), "DELETE", apiclient.Path(sourcesPath, a[0])+"/runs", nil, nil, nil)
+		}, func(a []string) string { return "The pass over " + a[0] + " is being stopped." })
 	var rows, leave bool
-	remove := &cobra.Command{Use: "remove NAME", Short: "Forget a source; what came from it stays unless --with-rows", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
+	remove := &cobra.Command{Use: "remove NAME", Short: "Forget a source; what came from it stays unless --with-rows",
+		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			if err := client.Do(c.Context(), "DELETE", apiclient.Path(sourcesPath, a[0]), url.Values{"rows": {fmt.Sprint(rows)},
+				"leave_entries": {fmt.Sprint(leave)}}, nil, nil); err != nil {
+				return err
+			}
+			says := "The users, groups and machines that came from it stay."
+			if rows {
+				says = "The users, groups and machines that came from it are gone."
+			}
+			_, err = fmt.Fprintf(c.OutOrStdout(), "The source %s is forgotten. %s\n", a[0], says)
 			return err
-		}
-		if err := client.Do(c.Context(), "DELETE", apiclient.Path(sourcesPath, a[0]), url.Values{"rows": {fmt.Sprint(rows)}, "leave_entries": {fmt.Sprint(leave)}}, nil, nil); err != nil {
-			return err
-		}
-		says := "The users, groups and machines that came from it stay."
-		if rows {
-			says = "The users, groups and machines that came from it are gone."
-		}
-		_, err = fmt.Fprintf(c.OutOrStdout(), "The source %s is forgotten. %s\n", a[0], says)
-		return err
-	}}
-	remove.Flags().BoolVar(&leave, "leave-entries", false, "leave the printer entries that were written there, for a directory that does not answer any more")
+		}}
+	remove.Flags().BoolVar(&leave, "leave-entries", false, "leave the printer entries that were written there, for a "+
+		"directory that does not answer any more")
 	remove.Flags().BoolVar(&rows, "with-rows", false, "take out the users, groups and machines that came from it as well")
 	pause := func(use, short, says string, paused bool) *cobra.Command {
-		return done(r, use+" NAME", short, cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) error {
-			return client.Do(c.Context(), "PUT", apiclient.Path(sourcesPath, a[0])+"/pause", nil, api.Pausing{Paused: paused}, nil)
+		return done(r, use+" NAME", short, cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client,
+			a []string) error {
+			return client.Do(c.Context(), "PUT", apiclient.Path(sourcesPath, a[0])+"/pause", nil,
+				api.Pausing{Paused: paused}, nil)
 		}, func(a []string) string { return fmt.Sprintf(says, a[0]) })
 	}
 	return group("source", "Directories that are read over LDAP", list, r.addSource(), r.runSource(), stop,
 		pause("pause", "Have no more passes over a source", "The source %s is paused.", true),
-		pause("resume", "Have a source read from now on", "The source %s is read from now on; to see how it goes: cirque directory source list", false), remove)
+		pause("resume", "Have a source read from now on", "The source %s is read from now on; to see how it goes: cirque "+
+			"directory source list", false), remove)
 }
 
 func (r *root) addSource() *cobra.Command {
 	var in api.NewSource
 	var caFile, passwordFile string
 	var maps []string
-	c := &cobra.Command{Use: "add NAME --url URL --base DN", Short: "Try a directory and keep it as a source, or change one; a new one is read only after resume", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "add NAME --url URL --base DN", Short: "Try a directory and keep it as a source, or change " +
+		"one; a new one is read only after resume", Args: args(cobra.ExactArgs(1)),
 		Long: `Try a directory and keep it as a source: its name, TLS, the account, the base, and a few of what is there. A source of
 that name is changed. A new one is paused: a dry pass says what would come of it, and nothing is taken in before
 cirque directory source resume NAME. The account's password is read from --password-file, or asked for.`,
@@ -148,7 +158,8 @@ cirque directory source resume NAME. The account's password is read from --passw
 				}
 				tab.write(w)
 				if len(t.Sample) == 0 {
-					fmt.Fprintln(w, "Nothing is found by the preset's filters; try another --preset, or --map user_filter=… and the like.")
+					fmt.Fprintln(w, "Nothing is found by the preset's filters; try another --preset, or --map user_filter=… "+
+						"and the like.")
 				}
 				switch {
 				case !t.Kept:
@@ -164,14 +175,17 @@ cirque directory source resume NAME. The account's password is read from --passw
 	f := c.Flags()
 	f.StringVar(&in.URL, "url", "", "ldaps://HOST, or ldap://HOST with --start-tls")
 	f.BoolVar(&in.StartTLS, "start-tls", false, "turn TLS on within the connection")
-	f.StringVar(&in.ListUnder, "list-under", "", "the DN below which queues that are listed are written as printer entries")
+	f.StringVar(&in.ListUnder, "list-under", "", "the DN below which queues that are listed are written as "+
+		"printer entries")
 	f.BoolVar(&in.SignIn, "sign-in", false, "let its people sign in here with their password there; an owner's to say")
-	f.StringVar(&caFile, "directory-ca", "", "the authority of the directory's certificate, a PEM file; the system's when absent")
+	f.StringVar(&caFile, "directory-ca", "", "the authority of the directory's certificate, a PEM file; the system's "+
+		"when absent")
 	f.StringVar(&in.Bind, "bind", "", "the account that reads, as a DN or as the server wants it; anonymous when absent")
 	f.StringVar(&passwordFile, "password-file", "", "a file that holds the account's password; - for standard input")
 	f.StringVar(&in.Base, "base", "", "the DN below which everything is read")
 	f.StringVar(&in.Preset, "preset", "", "standard, posix or domain")
-	f.StringArrayVar(&maps, "map", nil, "what differs from the preset, such as user_filter=(objectClass=person) or user_name=cn; may be repeated")
+	f.StringArrayVar(&maps, "map", nil, "what differs from the preset, such as user_filter=(objectClass=person) or "+
+		"user_name=cn; may be repeated")
 	f.IntVar(&in.Brake, "brake", 0, "the share, in percent, that may disappear in one pass; 20 when absent")
 	f.IntVar(&in.Every, "every", 0, "seconds between passes for changes; 300 when absent")
 	f.IntVar(&in.Whole, "whole-every", 0, "seconds between whole passes; a day when absent")
@@ -198,7 +212,9 @@ func mapOf(pairs []string) (m directory.Map, err error) {
 	d := json.NewDecoder(strings.NewReader(string(b)))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&m); err != nil {
-		return m, usageError{fmt.Errorf("the map has %s; its keys are user_filter, group_filter, machine_filter, user_name, display_name, email, employee, group_name, machine_name, members, member_names, id and changed", strings.TrimPrefix(err.Error(), "json: "))}
+		return m, usageError{fmt.Errorf("the map has %s; its keys are user_filter, group_filter, machine_filter, "+
+			"user_name, display_name, email, employee, group_name, machine_name, members, member_names, id and changed",
+			strings.TrimPrefix(err.Error(), "json: "))}
 	}
 	return m, nil
 }
@@ -206,40 +222,41 @@ func mapOf(pairs []string) (m directory.Map, err error) {
 func (r *root) runSource() *cobra.Command {
 	var in api.NewRun
 	var dry, changes, wait bool
-	c := &cobra.Command{Use: "run NAME", Short: "Read a source now: whole, or only for what has changed", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		if dry && (changes || in.Accept) {
-			return usageError{fmt.Errorf("a dry pass is whole, and applies nothing: leave the other flag out")}
-		}
-		in.Kind = directory.RunWhole
-		if dry {
-			in.Kind = directory.RunDry
-		} else if changes {
-			in.Kind = directory.RunChanges
-		}
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		var run directory.Run
-		if wait {
-			run, err = r.followRun(c, client, a[0], in)
-		} else {
-			run, err = apiclient.Post[directory.Run](c.Context(), client, apiclient.Path(sourcesPath, a[0])+"/runs", in)
-		}
-		if err != nil {
-			return err
-		}
-		if err := r.print(c, run, func(w io.Writer) { writeRun(w, run) }); err != nil {
-			return err
-		}
-		switch run.State {
-		case directory.Failed:
-			return fault.New(fault.Unavailable, run.Code, run.Fix, "%s", run.Says)
-		case directory.Held:
-			return fault.New(fault.Conflict, run.Code, run.Fix, "%s", run.Says)
-		}
-		return nil
-	}}
+	c := &cobra.Command{Use: "run NAME", Short: "Read a source now: whole, or only for what has changed",
+		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			if dry && (changes || in.Accept) {
+				return usageError{fmt.Errorf("a dry pass is whole, and applies nothing: leave the other flag out")}
+			}
+			in.Kind = directory.RunWhole
+			if dry {
+				in.Kind = directory.RunDry
+			} else if changes {
+				in.Kind = directory.RunChanges
+			}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			var run directory.Run
+			if wait {
+				run, err = r.followRun(c, client, a[0], in)
+			} else {
+				run, err = apiclient.Post[directory.Run](c.Context(), client, apiclient.Path(sourcesPath, a[0])+"/runs", in)
+			}
+			if err != nil {
+				return err
+			}
+			if err := r.print(c, run, func(w io.Writer) { writeRun(w, run) }); err != nil {
+				return err
+			}
+			switch run.State {
+			case directory.Failed:
+				return fault.New(fault.Unavailable, run.Code, run.Fix, "%s", run.Says)
+			case directory.Held:
+				return fault.New(fault.Conflict, run.Code, run.Fix, "%s", run.Says)
+			}
+			return nil
+		}}
 	f := c.Flags()
 	f.BoolVar(&dry, "dry-run", false, "read everything, say what would come of it, and apply nothing")
 	f.BoolVar(&changes, "changes", false, "only what has changed since the last pass")
@@ -249,7 +266,8 @@ func (r *root) runSource() *cobra.Command {
 }
 
 // followRun begins a pass and waits for its end, saying on the way how far it is.
-func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string, in api.NewRun) (directory.Run, error) {
+func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string,
+	in api.NewRun) (directory.Run, error) {
 	run, err := apiclient.Post[directory.Run](c.Context(), client, apiclient.Path(sourcesPath, name)+"/runs", in)
 	if err != nil {
 		return run, err
@@ -264,7 +282,8 @@ func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string
 			return run, c.Context().Err()
 		case <-time.After(150 * time.Millisecond):
 		}
-		list, err := apiclient.Get[[]directory.Run](c.Context(), client, "/api/v1/directory/runs", url.Values{"source": {name}, "limit": {"20"}})
+		list, err := apiclient.Get[[]directory.Run](c.Context(), client, "/api/v1/directory/runs",
+			url.Values{"source": {name}, "limit": {"20"}})
 		if err != nil {
 			return run, err
 		}
@@ -284,10 +303,12 @@ func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string
 }
 
 func writeRun(w io.Writer, v directory.Run) {
-	what := map[string]string{directory.RunWhole: "whole pass", directory.RunChanges: "pass for changes", directory.RunDry: "dry pass"}[v.Kind]
+	what := map[string]string{directory.RunWhole: "whole pass", directory.RunChanges: "pass for changes",
+		directory.RunDry: "dry pass"}[v.Kind]
 	fmt.Fprintf(w, "The %s over %s is %s: %s.\n", what, v.Source, v.State, v.Says)
 	if v.Users+v.Groups+v.Machines > 0 {
-		fmt.Fprintf(w, "It has %s, %s and %s.\n", count(v.Users, "user"), count(v.Groups, "group"), count(v.Machines, "machine"))
+		fmt.Fprintf(w, "It has %s, %s and %s.\n", count(v.Users, "user"), count(v.Groups, "group"),
+			count(v.Machines, "machine"))
 	}
 	for _, n := range v.Notes {
 		fmt.Fprintln(w, "  "+n)
@@ -295,33 +316,36 @@ func writeRun(w io.Writer, v directory.Run) {
 }
 
 func (r *root) directoryRuns() *cobra.Command {
-	return ask(r, "runs [SOURCE]", "The latest passes over all sources, or over one", cobra.MaximumNArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) ([]directory.Run, error) {
-		q := url.Values{}
-		if len(a) == 1 {
-			q.Set("source", a[0])
-		}
-		return apiclient.Get[[]directory.Run](c.Context(), client, "/api/v1/directory/runs", q)
-	}, func(w io.Writer, list []directory.Run) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "There has been no pass yet.")
-			return
-		}
-		t := r.table("BEGAN", "SOURCE", "PASS", "STATE", "TOOK", "READ", "SAYS", "BY")
-		for _, v := range list {
-			took := time.Since(v.At)
-			if v.Ended != nil {
-				took = v.Ended.Sub(v.At)
+	return ask(r, "runs [SOURCE]", "The latest passes over all sources, or over one", cobra.MaximumNArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) ([]directory.Run, error) {
+			q := url.Values{}
+			if len(a) == 1 {
+				q.Set("source", a[0])
 			}
-			t.add(v.At.Local().Format(time.DateTime), v.Source, v.Kind, v.State, took.Round(10*time.Millisecond).String(), fmt.Sprint(v.Read), v.Says, v.Author)
-		}
-		t.write(w)
-	})
+			return apiclient.Get[[]directory.Run](c.Context(), client, "/api/v1/directory/runs", q)
+		}, func(w io.Writer, list []directory.Run) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "There has been no pass yet.")
+				return
+			}
+			t := r.table("BEGAN", "SOURCE", "PASS", "STATE", "TOOK", "READ", "SAYS", "BY")
+			for _, v := range list {
+				took := time.Since(v.At)
+				if v.Ended != nil {
+					took = v.Ended.Sub(v.At)
+				}
+				t.add(v.At.Local().Format(time.DateTime), v.Source, v.Kind, v.State, took.Round(10*time.Millisecond).String(),
+					fmt.Sprint(v.Read), v.Says, v.Author)
+			}
+			t.write(w)
+		})
 }
 
 func (r *root) renames() *cobra.Command {
 	var take, drop bool
 	var in api.RenameIDs
-	c := &cobra.Command{Use: "renames", Short: "What the directory calls otherwise now than the estate does; --take puts it into the draft", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+	c := &cobra.Command{Use: "renames", Short: "What the directory calls otherwise now than the estate does; --take " +
+		"puts it into the draft", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
 		if take && drop {
 			return usageError{fmt.Errorf("take them or drop them, not both")}
 		}
@@ -345,7 +369,8 @@ func (r *root) renames() *cobra.Command {
 				return err
 			}
 			return r.print(c, v, func(w io.Writer) {
-				fmt.Fprintf(w, "%s of the draft %s changed. To see it: cirque draft; to publish it: cirque publish -m REASON\n", count(v.Objects, "object"), cmp.Or(in.Draft, "main"))
+				fmt.Fprintf(w, "%s of the draft %s changed. To see it: cirque draft; to publish it: cirque publish -m REASON\n",
+					count(v.Objects, "object"), cmp.Or(in.Draft, "main"))
 			})
 		}
 		list, err := apiclient.Get[[]directory.Proposal](c.Context(), client, "/api/v1/directory/renames", nil)

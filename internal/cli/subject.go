@@ -12,7 +12,8 @@ import (
 )
 
 func (r *root) subject(word, path string) *cobra.Command {
-	return &cobra.Command{Use: word + " NAME", Short: "Everything about one " + word + ": groups, grants direct and inherited, endpoints", Args: args(cobra.ExactArgs(1)),
+	return &cobra.Command{Use: word + " NAME", Short: "Everything about one " + word + ": groups, grants direct and " +
+		"inherited, endpoints", Args: args(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -92,6 +93,7 @@ func (r *root) writeSubject(w io.Writer, s endpoint.Subject) {
 		fmt.Fprintln(w, "  none has reported one")
 	}
 	for _, e := range s.Endpoints {
-		fmt.Fprintf(w, "  %s (%s), %s session of %s: %s\n", e.Endpoint, e.State, or(e.Context.Session, "desktop"), or(e.Context.User, "nobody"), strings.Join(e.Queues, ", "))
+		fmt.Fprintf(w, "  %s (%s), %s session of %s: %s\n", e.Endpoint, e.State, or(e.Context.Session, "desktop"),
+			or(e.Context.User, "nobody"), strings.Join(e.Queues, ", "))
 	}
 }

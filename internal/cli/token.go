@@ -12,7 +12,8 @@ import (
 )
 
 func (r *root) tokenList() *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List tokens", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+	return &cobra.Command{Use: "list", Short: "List tokens", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command,
+		_ []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -50,17 +51,18 @@ func (r *root) tokenList() *cobra.Command {
 }
 
 func (r *root) tokenRevoke() *cobra.Command {
-	return &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
+	return &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: args(cobra.ExactArgs(1)),
+		RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			if err := client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/tokens", a[0]), nil, nil, nil); err != nil {
+				return err
+			}
+			_, err = fmt.Fprintf(c.OutOrStdout(), "The token %s is revoked.\n", a[0])
 			return err
-		}
-		if err := client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/tokens", a[0]), nil, nil, nil); err != nil {
-			return err
-		}
-		_, err = fmt.Fprintf(c.OutOrStdout(), "The token %s is revoked.\n", a[0])
-		return err
-	}}
+		}}
 }
 
 // dayOf reads a day in local time; nil for none.

@@ -22,19 +22,22 @@ import (
 func (r *root) driverTry() *cobra.Command {
 	var machine, platform string
 	var wait time.Duration
-	c := &cobra.Command{Use: "try QUEUE [DRIVER]", Short: "Print with another driver, or list which to try", Args: args(cobra.RangeArgs(1, 2)),
+	c := &cobra.Command{Use: "try QUEUE [DRIVER]", Short: "Print with another driver, or list which to try",
+		Args: args(cobra.RangeArgs(1, 2)),
 		Long: `Where output is garbled or nothing comes out: without DRIVER, what to try with the queue's device, in order, with what is remembered of
 each. With DRIVER (an exact name, driverless, or plain for plain text as it is) the endpoint makes a queue beside the real one with
 that driver, prints a test page through it, and takes it away again; the real queue is not touched. Then tell what came out, and it
 is remembered of the model: cirque endpoint paper NUMBER good|garbled|nothing.`,
-		Example: "  cirque driver try hall-mono --machine desk-112\n  cirque driver try hall-mono plain --machine desk-112\n  cirque driver try hall-mono \"Skerrymark Mono 40 PS\" --machine desk-112",
+		Example: "  cirque driver try hall-mono --machine desk-112\n  cirque driver try hall-mono plain --machine " +
+			"desk-112\n  cirque driver try hall-mono \"Skerrymark Mono 40 PS\" --machine desk-112",
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
 			}
 			if len(a) == 1 {
-				v, err := apiclient.Get[api.Alternatives](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+"/alternatives", url.Values{"machine": {machine}, "platform": {platform}})
+				v, err := apiclient.Get[api.Alternatives](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+
+					"/alternatives", url.Values{"machine": {machine}, "platform": {platform}})
 				if err != nil {
 					return err
 				}
@@ -62,7 +65,8 @@ is remembered of the model: cirque endpoint paper NUMBER good|garbled|nothing.`,
 }
 
 func (r *root) writeAlternatives(w io.Writer, queue string, v api.Alternatives) {
-	fmt.Fprintf(w, "The device behind %s is %s.\n", queue, cmp.Or(v.Model, "of a model that is not known: read the device first"))
+	fmt.Fprintf(w, "The device behind %s is %s.\n", queue, cmp.Or(v.Model, "of a model that is not known: read the "+
+		"device first"))
 	if len(v.Alternatives) == 0 {
 		fmt.Fprintln(w, "Nothing else is known to try: add a driver package.")
 		return
@@ -91,37 +95,46 @@ func writeTrial(w io.Writer, k endpoint.Checkup) {
 		fmt.Fprintf(w, "%-9s %s %s.\n", x.Result, x.Check, strings.TrimSuffix(x.Says, "."))
 	}
 	if t := k.Tested(); t != nil && t.Result != endpoint.No {
-		fmt.Fprintf(w, "Tell what came out, and it is remembered of %s: cirque endpoint paper %d good|garbled|nothing\n", cmp.Or(k.Model, "the device, once its model is known"), k.ID)
+		fmt.Fprintf(w, "Tell what came out, and it is remembered of %s: cirque endpoint paper %d good|garbled|nothing\n",
+			cmp.Or(k.Model, "the device, once its model is known"), k.ID)
 	}
 }
 
 func (r *root) driverTried() *cobra.Command {
-	return ask(r, "tried [MODEL]", "What came out with which driver on which model, as people told", cobra.MaximumNArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) ([]driver.Seen, error) {
-		return apiclient.Get[[]driver.Seen](c.Context(), client, "/api/v1/drivers/papers", url.Values{"model": {strings.Join(a, "")}})
-	}, func(w io.Writer, list []driver.Seen) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "Nobody has told of any: cirque driver try QUEUE, then cirque endpoint paper NUMBER good|garbled|nothing.")
-			return
-		}
-		t := r.table("MODEL", "DRIVER", "CAME OUT", "QUEUE", "FROM", "TOLD", "BY", "NOTE")
-		for _, s := range list {
-			t.add(s.Model, driver.Visible(s.Driver), s.Paper, s.Queue, s.Machine, ago(s.At, time.Now()), s.By, s.Note)
-		}
-		t.write(w)
-	})
+	return ask(r, "tried [MODEL]", "What came out with which driver on which model, as people told", cobra.MaximumNArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) ([]driver.Seen, error) {
+			return apiclient.Get[[]driver.Seen](c.Context(), client, "/api/v1/drivers/papers",
+				url.Values{"model": {strings.Join(a, "")}})
+		}, func(w io.Writer, list []driver.Seen) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Nobody has told of any: cirque driver try QUEUE, then cirque endpoint paper NUMBER "+
+					"good|garbled|nothing.")
+				return
+			}
+			t := r.table("MODEL", "DRIVER", "CAME OUT", "QUEUE", "FROM", "TOLD", "BY", "NOTE")
+			for _, s := range list {
+				t.add(s.Model, driver.Visible(s.Driver), s.Paper, s.Queue, s.Machine, ago(s.At, time.Now()), s.By, s.Note)
+			}
+			t.write(w)
+		})
 }
 
 func (r *root) paper() *cobra.Command {
 	var note string
-	c := ask(r, "paper NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is remembered of the driver with that model", cobra.ExactArgs(2), func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Checkup, error) {
-		if results := []string{endpoint.PaperGood, endpoint.PaperGarbled, endpoint.PaperNothing}; !slices.Contains(results, a[1]) {
-			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is not what may come out: write good, garbled or nothing", a[1])}
+	c := ask(r, "paper NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is remembered of "+
+		"the driver with that model", cobra.ExactArgs(2), func(c *cobra.Command, client *apiclient.Client,
+		a []string) (endpoint.Checkup, error) {
+		if results := []string{endpoint.PaperGood, endpoint.PaperGarbled, endpoint.PaperNothing}; !slices.Contains(
+			results, a[1]) {
+			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is not what may come out: write good, "+
+				"garbled or nothing", a[1])}
 		}
 		n, err := strconv.ParseInt(a[0], 10, 64)
 		if err != nil || n < 1 {
 			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is no checkup's number; the checkup said it", a[0])}
 		}
-		return apiclient.Post[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d/paper", n), api.TellPaper{Result: a[1], Note: note})
+		return apiclient.Post[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d/paper", n),
+			api.TellPaper{Result: a[1], Note: note})
 	}, func(w io.Writer, k endpoint.Checkup) {
 		with := "its own driver"
 		if k.Try != "" {
@@ -132,11 +145,13 @@ func (r *root) paper() *cobra.Command {
 		case k.Model == "":
 			fmt.Fprintln(w, "The device's model is not known, so it is not remembered of a model.")
 		case k.Try != "" && k.Paper.Result == endpoint.PaperGood && k.Try == endpoint.TryPlain:
-			fmt.Fprintf(w, "It is remembered of %s. Device, path and spooler work, so the driver is at fault: cirque driver try %s --machine %s\n", k.Model, k.Queue, k.Machine)
+			fmt.Fprintf(w, "It is remembered of %s. Device, path and spooler work, so the driver is at fault: cirque driver "+
+				"try %s --machine %s\n", k.Model, k.Queue, k.Machine)
 		case k.Try != "" && k.Paper.Result == endpoint.PaperGood:
 			fmt.Fprintf(w, "It is remembered of %s. To have it for everybody, give it to the queue in the draft.\n", k.Model)
 		case k.Paper.Result != endpoint.PaperGood:
-			fmt.Fprintf(w, "It is remembered of %s. What to try next: cirque driver try %s --machine %s\n", k.Model, k.Queue, k.Machine)
+			fmt.Fprintf(w, "It is remembered of %s. What to try next: cirque driver try %s --machine %s\n", k.Model,
+				k.Queue, k.Machine)
 		}
 	})
 	c.Flags().StringVar(&note, "note", "", "in a few words")
@@ -145,8 +160,11 @@ func (r *root) paper() *cobra.Command {
 
 func (r *root) driverOn() *cobra.Command {
 	var exact string
-	c := ask(r, "on [MACHINE]", "Drivers on endpoints: used, staged, spare, wanted; of one machine also the files they consist of", cobra.MaximumNArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) ([]endpoint.DriverHere, error) {
-		return apiclient.Get[[]endpoint.DriverHere](c.Context(), client, "/api/v1/drivers/endpoints", url.Values{"machine": {strings.Join(a, "")}, "exact": {exact}})
+	c := ask(r, "on [MACHINE]", "Drivers on endpoints: used, staged, spare, wanted; of one machine also the files "+
+		"they consist of", cobra.MaximumNArgs(1), func(c *cobra.Command, client *apiclient.Client,
+		a []string) ([]endpoint.DriverHere, error) {
+		return apiclient.Get[[]endpoint.DriverHere](c.Context(), client, "/api/v1/drivers/endpoints",
+			url.Values{"machine": {strings.Join(a, "")}, "exact": {exact}})
 	}, func(w io.Writer, list []endpoint.DriverHere) {
 		if len(list) == 0 {
 			fmt.Fprintln(w, "No driver: the queues do without.")
@@ -159,7 +177,8 @@ func (r *root) driverOn() *cobra.Command {
 		t.write(w)
 		for _, d := range list {
 			if len(d.Files) > 0 {
-				fmt.Fprintf(w, "\n%s is described by %s of the package %s, and needs:\n", driver.Visible(d.Exact), d.SetUpFile, d.Package[:min(12, len(d.Package))])
+				fmt.Fprintf(w, "\n%s is described by %s of the package %s, and needs:\n", driver.Visible(d.Exact), d.SetUpFile,
+					d.Package[:min(12, len(d.Package))])
 				for _, f := range d.Files {
 					fmt.Fprintln(w, "  "+f)
 				}

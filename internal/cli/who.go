@@ -17,7 +17,8 @@ import (
 func (r *root) who() *cobra.Command {
 	var from, until, on string
 	var bare bool
-	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past; or who has none", Args: args(cobra.MaximumNArgs(1)),
+	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past; or who has none",
+		Args: args(cobra.MaximumNArgs(1)),
 		Long: `Everybody whose lineup has a queue, in the contexts in which they were last seen: now, at a moment of the past (--from), or at
 any time of a stretch of it (--from and --until, or --on DAY). The past is answered with the estate, the directory, the
 live state and the picks of that time. Who is not listed did not have it. With --bare: who has no queue at all just now.`,
@@ -72,7 +73,8 @@ func (r *root) bare(c *cobra.Command) error {
 		return err
 	}
 	return r.print(c, x, func(w io.Writer) {
-		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", count(len(x.People), "person"), count(len(x.Machines), "machine"))
+		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", count(len(x.People),
+			"person"), count(len(x.Machines), "machine"))
 		for _, list := range [][]string{x.People, x.Machines} {
 			for _, n := range list {
 				fmt.Fprintln(w, "  "+n)
@@ -98,8 +100,10 @@ func (r *root) writeRoll(w io.Writer, x api.Roll) {
 	for _, n := range x.Revisions {
 		revs = append(revs, fmt.Sprint(n))
 	}
-	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, people, count(x.Looked.People, "person"), machines, count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
-	fmt.Fprintf(w, "By its access rules %s and %s may print to it.\n\n", count(x.Permitted.People, "person"), count(x.Permitted.Machines, "machine"))
+	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, people, count(x.Looked.People,
+		"person"), machines, count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
+	fmt.Fprintf(w, "By its access rules %s and %s may print to it.\n\n", count(x.Permitted.People, "person"),
+		count(x.Permitted.Machines, "machine"))
 	t := r.table("WHO", "", "EFFECT", "WHEN", "BY")
 	for _, h := range x.Holders {
 		often := "always"
@@ -112,7 +116,8 @@ func (r *root) writeRoll(w io.Writer, x api.Roll) {
 }
 
 func (r *root) reach() *cobra.Command {
-	c := &cobra.Command{Use: "reach GRANT", Short: "How many people and machines a grant reaches", Args: args(cobra.ExactArgs(1))}
+	c := &cobra.Command{Use: "reach GRANT", Short: "How many people and machines a grant reaches",
+		Args: args(cobra.ExactArgs(1))}
 	when := whenFlags(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()

@@ -1,5 +1,5 @@
-// Package gateway is Cirque's own IPP endpoint: it takes jobs for queues that have a path through it, and streams each to
-// the first usable device without keeping it (RFC 8010, RFC 8011).
+// Package gateway is Cirque's own IPP endpoint: it takes jobs for queues that have a path through it, and streams each
+// to the first usable device without keeping it (RFC 8010, RFC 8011).
 package gateway
 
 import (
@@ -41,7 +41,8 @@ func New(svc *service.Service, log *slog.Logger) *Gateway {
 
 // formats that are passed on as they are; the device has the last word.
 func formats() []string {
-	return []string{"application/octet-stream", "application/pdf", "image/pwg-raster", "image/urf", "image/jpeg", "application/postscript", "text/plain"}
+	return []string{"application/octet-stream", "application/pdf", "image/pwg-raster", "image/urf", "image/jpeg",
+		"application/postscript", "text/plain"}
 }
 
 func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
@@ -106,7 +107,8 @@ func (g *Gateway) answer(w http.ResponseWriter, m ipp.Message) {
 }
 
 // handle answers one request whose document, if it has one, is still in body.
-func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host string, secure bool, req ipp.Message, body io.Reader) ipp.Message {
+func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host string, secure bool, req ipp.Message,
+	body io.Reader) ipp.Message {
 	switch {
 	case req.Version.Major < 1 || req.Version.Major > 2:
 		return req.Respond(ipp.VersionNotSupported, "versions 1.0 to 2.2 are spoken here")
@@ -142,7 +144,8 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 	m := req.Respond(ipp.OK, out.Says)
 	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.JobGroup, Attributes: []ipp.Attribute{
 		ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("%s/jobs/%d", uriOf(host, name, secure), out.JobID))),
-		ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(max(out.JobID, 1)))), ipp.Attr("job-state", ipp.Int(ipp.Enum, int32(ipp.JobStateOf(out.State)))),
+		ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(max(out.JobID, 1)))), ipp.Attr("job-state", ipp.Int(ipp.Enum,
+			int32(ipp.JobStateOf(out.State)))),
 		ipp.Strs(ipp.Keyword, "job-state-reasons", "none")}})
 	return m
 }
@@ -157,7 +160,8 @@ func owner(p *access.Principal, req ipp.Message) string {
 
 func (g *Gateway) refuse(req ipp.Message, err error) ipp.Message {
 	f := fault.As(err)
-	status := map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized, fault.Unsigned: ipp.NotAuthenticated, fault.Invalid: ipp.BadRequest,
+	status := map[fault.Kind]ipp.Status{fault.Unknown: ipp.NotFound, fault.Denied: ipp.NotAuthorized,
+		fault.Unsigned: ipp.NotAuthenticated, fault.Invalid: ipp.BadRequest,
 		fault.Unavailable: ipp.ServiceUnavailable}[f.Kind]
 	switch {
 	case f.Code == "queue-closed":
@@ -206,7 +210,8 @@ func (g *Gateway) attributes(req ipp.Message, route service.Route, host string, 
 		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, 0)),
 		ipp.Attr("printer-up-time", ipp.Int(ipp.Integer, int32(time.Since(g.start)/time.Second)+1)),
 		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
-		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum, int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
+		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum,
+			int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
 		ipp.Strs(ipp.Charset, "charset-configured", "utf-8"),
 		ipp.Strs(ipp.Charset, "charset-supported", "utf-8"),
 		ipp.Strs(ipp.Language, "natural-language-configured", "en"),

@@ -24,7 +24,8 @@ func (s *server) access(a huma.API) {
 }
 
 func (s *server) tokens(a huma.API) {
-	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets; only one's own for whoever may not see the others", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Token], error) {
+	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets; only one's own for whoever may not "+
+		"see the others", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Token], error) {
 		list, err := s.svc.Tokens(ctx, principalOf(ctx))
 		if list == nil {
 			list = []access.Token{}
@@ -32,62 +33,74 @@ func (s *server) tokens(a huma.API) {
 		return &out[[]access.Token]{list}, err
 	})
 	type in struct{ Body api.NewToken }
-	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small, func(ctx context.Context, in *in) (*out[api.MadeToken], error) {
-		t, secret, err := s.svc.MakeToken(ctx, principalOf(ctx), access.Token{Name: in.Body.Name, Role: in.Body.Role, Sites: in.Body.Sites, Machine: in.Body.Machine, ExpiresAt: in.Body.Expires})
-		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
-	})
+	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small,
+		func(ctx context.Context, in *in) (*out[api.MadeToken], error) {
+			t, secret, err := s.svc.MakeToken(ctx, principalOf(ctx), access.Token{Name: in.Body.Name, Role: in.Body.Role,
+				Sites: in.Body.Sites, Machine: in.Body.Machine, ExpiresAt: in.Body.Expires})
+			return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
+		})
 	type own struct{ Body api.NewOwnToken }
-	route(s, a, "POST", "/api/v1/session/tokens", "make-own-token", "Make a token of one's own: it may what its maker may, and ends with their account", small, func(ctx context.Context, in *own) (*out[api.MadeToken], error) {
+	route(s, a, "POST", "/api/v1/session/tokens", "make-own-token", "Make a token of one's own: it may what its maker "+
+		"may, and ends with their account", small, func(ctx context.Context, in *own) (*out[api.MadeToken], error) {
 		t, secret, err := s.svc.MakeOwnToken(ctx, principalOf(ctx), in.Body.Name, in.Body.Expires)
 		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
 	})
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}
-	route(s, a, "DELETE", "/api/v1/tokens/{name}", "revoke-token", "Revoke a token", small, func(ctx context.Context, in *named) (*struct{}, error) {
+	route(s, a, "DELETE", "/api/v1/tokens/{name}", "revoke-token", "Revoke a token", small, func(ctx context.Context,
+		in *named) (*struct{}, error) {
 		return nil, s.svc.RevokeToken(ctx, principalOf(ctx), in.Name)
 	})
 }
 
 func (s *server) accounts(a huma.API) {
-	route(s, a, "GET", "/api/v1/accounts", "accounts", "Accounts with their roles; of a directory's, those that have signed in", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Account], error) {
+	route(s, a, "GET", "/api/v1/accounts", "accounts", "Accounts with their roles; of a directory's, those that "+
+		"have signed in", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Account], error) {
 		list, err := s.svc.Accounts(ctx, principalOf(ctx))
 		return &out[[]access.Account]{list}, err
 	})
 	type add struct{ Body api.NewAccount }
-	route(s, a, "POST", "/api/v1/accounts", "add-account", "Make a local account", small, func(ctx context.Context, in *add) (*out[access.Account], error) {
-		o, err := s.svc.AddAccount(ctx, principalOf(ctx), in.Body.Name, in.Body.Password, access.Holding{Role: in.Body.Role, Sites: in.Body.Sites})
+	route(s, a, "POST", "/api/v1/accounts", "add-account", "Make a local account", small, func(ctx context.Context,
+		in *add) (*out[access.Account], error) {
+		o, err := s.svc.AddAccount(ctx, principalOf(ctx), in.Body.Name, in.Body.Password, access.Holding{Role: in.Body.Role,
+			Sites: in.Body.Sites})
 		return &out[access.Account]{o}, err
 	})
 	type role struct {
 		Name string `path:"name" maxLength:"256"`
 		Body api.NewRole
 	}
-	route(s, a, "PUT", "/api/v1/accounts/{name}/role", "set-role", "Give a local account another role", small, func(ctx context.Context, in *role) (*out[access.Account], error) {
-		o, err := s.svc.SetRole(ctx, principalOf(ctx), in.Name, access.Holding{Role: in.Body.Role, Sites: in.Body.Sites})
-		return &out[access.Account]{o}, err
-	})
+	route(s, a, "PUT", "/api/v1/accounts/{name}/role", "set-role", "Give a local account another role", small,
+		func(ctx context.Context, in *role) (*out[access.Account], error) {
+			o, err := s.svc.SetRole(ctx, principalOf(ctx), in.Name, access.Holding{Role: in.Body.Role, Sites: in.Body.Sites})
+			return &out[access.Account]{o}, err
+		})
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}
-	route(s, a, "DELETE", "/api/v1/accounts/{name}", "remove-account", "End an account, with its sessions and own tokens", small, func(ctx context.Context, in *named) (*struct{}, error) {
-		return nil, s.svc.RemoveAccount(ctx, principalOf(ctx), in.Name)
-	})
-	route(s, a, "GET", "/api/v1/access-rules", "access-rules", "Which people of a directory sign in with which role", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Rule], error) {
-		list, err := s.svc.Rules(ctx, principalOf(ctx))
-		return &out[[]access.Rule]{list}, err
-	})
+	route(s, a, "DELETE", "/api/v1/accounts/{name}", "remove-account", "End an account, with its sessions and own tokens",
+		small, func(ctx context.Context, in *named) (*struct{}, error) {
+			return nil, s.svc.RemoveAccount(ctx, principalOf(ctx), in.Name)
+		})
+	route(s, a, "GET", "/api/v1/access-rules", "access-rules", "Which people of a directory sign in with which role",
+		small, func(ctx context.Context, _ *struct{}) (*out[[]access.Rule], error) {
+			list, err := s.svc.Rules(ctx, principalOf(ctx))
+			return &out[[]access.Rule]{list}, err
+		})
 	type rule struct{ Body api.NewRule }
-	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role", small, func(ctx context.Context, in *rule) (*out[access.Rule], error) {
-		o, err := s.svc.AddRule(ctx, principalOf(ctx), in.Body.Who, access.Holding{Role: in.Body.Role, Sites: in.Body.Sites})
-		return &out[access.Rule]{o}, err
-	})
+	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role", small,
+		func(ctx context.Context, in *rule) (*out[access.Rule], error) {
+			o, err := s.svc.AddRule(ctx, principalOf(ctx), in.Body.Who, access.Holding{Role: in.Body.Role, Sites: in.Body.Sites})
+			return &out[access.Rule]{o}, err
+		})
 	type one struct {
 		ID int64 `path:"id"`
 	}
-	route(s, a, "DELETE", "/api/v1/access-rules/{id}", "remove-access-rule", "End an access rule", small, func(ctx context.Context, in *one) (*struct{}, error) {
-		return nil, s.svc.RemoveRule(ctx, principalOf(ctx), in.ID)
-	})
+	route(s, a, "DELETE", "/api/v1/access-rules/{id}", "remove-access-rule", "End an access rule", small,
+		func(ctx context.Context, in *one) (*struct{}, error) {
+			return nil, s.svc.RemoveRule(ctx, principalOf(ctx), in.ID)
+		})
 }
 
 // AuditFilter narrows the audit.
@@ -106,7 +119,8 @@ func (f AuditFilter) filter(limit int) (event.Filter, error) {
 		return event.Filter{}, err
 	}
 	until, err := moment("until", f.Until)
-	return event.Filter{Since: since, Until: until, Author: f.Author, Subject: f.About, Kind: f.Kind, Before: f.Before, Limit: limit}, err
+	return event.Filter{Since: since, Until: until, Author: f.Author, Subject: f.About, Kind: f.Kind, Before: f.Before,
+		Limit: limit}, err
 }
 
 func (s *server) audit(a huma.API) {
@@ -114,7 +128,8 @@ func (s *server) audit(a huma.API) {
 		AuditFilter
 		Limit int `query:"limit" minimum:"1" maximum:"500" default:"50"`
 	}
-	route(s, a, "GET", "/api/v1/audit", "audit", "Changes and sign-ins: who, when, from where, what before and after; newest first", small, func(ctx context.Context, in *page) (*out[api.Events], error) {
+	route(s, a, "GET", "/api/v1/audit", "audit", "Changes and sign-ins: who, when, from where, what before and after; "+
+		"newest first", small, func(ctx context.Context, in *page) (*out[api.Events], error) {
 		f, err := in.filter(in.Limit)
 		if err != nil {
 			return nil, err

@@ -29,7 +29,8 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 		return forAgent{}
 	}
 	set := s.svc.Pace()
-	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second, Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
+	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second,
+		Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
 	if key := s.svc.AnswerKey(); key != nil && nonce != "" && body != nil {
 		out.signature, out.key = agentproto.Sign(key, nonce, asked, tag, body), s.answerKey()
 	}
@@ -52,22 +53,26 @@ func (s *server) checkups(a huma.API) {
 		Queue   string `query:"queue" maxLength:"63" doc:"Also print a test page to this queue, from the endpoint's own spooler."`
 		Try     string `query:"try" maxLength:"512" doc:"Print it with another driver than the queue's: driverless, plain, or an exact name. The agent makes a queue for it and takes it away again."`
 	}
-	route(s, a, "POST", "/api/v1/endpoints/{machine}/checkups", "start-checkup", "Have an endpoint checked, rung by rung", small, func(ctx context.Context, in *start) (*out[endpoint.Checkup], error) {
-		c, err := s.svc.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue, in.Try)
-		return &out[endpoint.Checkup]{c}, err
-	})
+	route(s, a, "POST", "/api/v1/endpoints/{machine}/checkups", "start-checkup", "Have an endpoint checked, rung by rung",
+		small, func(ctx context.Context, in *start) (*out[endpoint.Checkup], error) {
+			c, err := s.svc.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue, in.Try)
+			return &out[endpoint.Checkup]{c}, err
+		})
 	type one struct {
 		ID int64 `path:"id" minimum:"1"`
 	}
-	route(s, a, "GET", "/api/v1/checkups/{id}", "checkup", "A checkup, with what is known by now", small, func(ctx context.Context, in *one) (*out[endpoint.Checkup], error) {
-		c, err := s.svc.Checkup(ctx, principalOf(ctx), in.ID)
-		return &out[endpoint.Checkup]{c}, err
-	})
+	route(s, a, "GET", "/api/v1/checkups/{id}", "checkup", "A checkup, with what is known by now", small,
+		func(ctx context.Context, in *one) (*out[endpoint.Checkup], error) {
+			c, err := s.svc.Checkup(ctx, principalOf(ctx), in.ID)
+			return &out[endpoint.Checkup]{c}, err
+		})
 	type paper struct {
 		ID   int64 `path:"id" minimum:"1"`
 		Body api.TellPaper
 	}
-	route(s, a, "POST", "/api/v1/checkups/{id}/paper", "tell-paper", "Say what came out of a checkup's test page; it is remembered of the driver with that model", small, func(ctx context.Context, in *paper) (*out[endpoint.Checkup], error) {
+	route(s, a, "POST", "/api/v1/checkups/{id}/paper", "tell-paper", "Say what came out of a checkup's test page; it is "+
+		"remembered of the driver with that model", small, func(ctx context.Context,
+		in *paper) (*out[endpoint.Checkup], error) {
 		c, err := s.svc.TellPaper(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
 		return &out[endpoint.Checkup]{c}, err
 	})
@@ -76,14 +81,17 @@ func (s *server) checkups(a huma.API) {
 		Machine  string `query:"machine" maxLength:"256" doc:"For this endpoint's platform."`
 		Platform string `query:"platform" maxLength:"32"`
 	}
-	route(s, a, "GET", "/api/v1/queues/{name}/alternatives", "alternatives", "Which drivers to try where a queue's output is wrong, with what is remembered of each", small, func(ctx context.Context, in *of) (*out[api.Alternatives], error) {
+	route(s, a, "GET", "/api/v1/queues/{name}/alternatives", "alternatives", "Which drivers to try where a queue's "+
+		"output is wrong, with what is remembered of each", small, func(ctx context.Context,
+		in *of) (*out[api.Alternatives], error) {
 		model, list, err := s.svc.Alternatives(ctx, principalOf(ctx), in.Name, in.Machine, in.Platform)
 		return &out[api.Alternatives]{api.Alternatives{Model: model, Alternatives: list}}, err
 	})
 	type model struct {
 		Model string `query:"model" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/drivers/papers", "papers", "What came out with which driver on which model, as people told", small, func(ctx context.Context, in *model) (*out[[]driver.Seen], error) {
+	route(s, a, "GET", "/api/v1/drivers/papers", "papers", "What came out with which driver on which model, as "+
+		"people told", small, func(ctx context.Context, in *model) (*out[[]driver.Seen], error) {
 		list, err := s.svc.Papers(ctx, principalOf(ctx), in.Model)
 		return &out[[]driver.Seen]{list}, err
 	})
@@ -91,7 +99,9 @@ func (s *server) checkups(a huma.API) {
 		Machine string `query:"machine" maxLength:"256"`
 		Exact   string `query:"exact" maxLength:"512"`
 	}
-	route(s, a, "GET", "/api/v1/drivers/endpoints", "drivers-on", "Drivers on endpoints: used, staged, spare, wanted; of one machine also the files they consist of", small, func(ctx context.Context, in *on) (*out[[]endpoint.DriverHere], error) {
+	route(s, a, "GET", "/api/v1/drivers/endpoints", "drivers-on", "Drivers on endpoints: used, staged, spare, wanted; "+
+		"of one machine also the files they consist of", small, func(ctx context.Context,
+		in *on) (*out[[]endpoint.DriverHere], error) {
 		list, err := s.svc.DriversOn(ctx, principalOf(ctx), in.Machine, in.Exact)
 		return &out[[]endpoint.DriverHere]{list}, err
 	})
@@ -100,29 +110,34 @@ func (s *server) checkups(a huma.API) {
 		Queue    string `query:"queue" maxLength:"63"`
 		Limit    int    `query:"limit" minimum:"1" maximum:"10000" default:"500"`
 	}
-	route(s, a, "GET", "/api/v1/proof", "proof", "On which endpoints a change, or a queue, is expected; where it has arrived; and where a test page came out", small, func(ctx context.Context, in *ask) (*out[endpoint.Proof], error) {
+	route(s, a, "GET", "/api/v1/proof", "proof", "On which endpoints a change, or a queue, is expected; where it has "+
+		"arrived; and where a test page came out", small, func(ctx context.Context, in *ask) (*out[endpoint.Proof], error) {
 		v, err := s.svc.Proof(ctx, principalOf(ctx), in.Revision, in.Queue, in.Limit)
 		return &out[endpoint.Proof]{v}, err
 	})
-	route(s, a, "GET", "/api/v1/fleet/unreached", "unreached", "Machines that receive queues and on which no agent has reported, with another way for each", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Unreached], error) {
+	route(s, a, "GET", "/api/v1/fleet/unreached", "unreached", "Machines that receive queues and on which no agent has "+
+		"reported, with another way for each", small, func(ctx context.Context,
+		_ *struct{}) (*out[[]endpoint.Unreached], error) {
 		v, err := s.svc.Unreached(ctx, principalOf(ctx))
 		return &out[[]endpoint.Unreached]{v}, err
 	})
 	type site struct {
 		Site string `query:"site" maxLength:"63"`
 	}
-	route(s, a, "GET", "/api/v1/fleet/paths", "fleet-paths", "Which server, device or gateway each endpoint leads to now", small, func(ctx context.Context, in *site) (*out[[]endpoint.Talk], error) {
-		v, err := s.svc.Talks(ctx, principalOf(ctx), in.Site)
-		return &out[[]endpoint.Talk]{v}, err
-	})
+	route(s, a, "GET", "/api/v1/fleet/paths", "fleet-paths", "Which server, device or gateway each endpoint leads to now",
+		small, func(ctx context.Context, in *site) (*out[[]endpoint.Talk], error) {
+			v, err := s.svc.Talks(ctx, principalOf(ctx), in.Site)
+			return &out[[]endpoint.Talk]{v}, err
+		})
 	type answer struct{ Body agentproto.CheckupAnswer }
-	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small, func(ctx context.Context, in *answer) (*struct{}, error) {
-		rungs := make([]endpoint.Rung, 0, len(in.Body.Rungs))
-		for _, r := range in.Body.Rungs {
-			rungs = append(rungs, endpoint.Rung{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})
-		}
-		return nil, s.svc.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, in.Body.Tried, rungs)
-	})
+	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small,
+		func(ctx context.Context, in *answer) (*struct{}, error) {
+			rungs := make([]endpoint.Rung, 0, len(in.Body.Rungs))
+			for _, r := range in.Body.Rungs {
+				rungs = append(rungs, endpoint.Rung{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})
+			}
+			return nil, s.svc.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, in.Body.Tried, rungs)
+		})
 }
 
 // asks writes what an agent is to do besides; it is looked for only when the agent was called.
@@ -154,12 +169,14 @@ func (s *server) shipments(a huma.API) {
 		Key       string `header:"Cirque-Key"`
 		Body      []byte
 	}
-	route(s, a, "POST", agentproto.DriverPath, "ask-driver", "What an endpoint needs to install a driver, by its exact name", small, func(ctx context.Context, in *in) (*answer, error) {
+	route(s, a, "POST", agentproto.DriverPath, "ask-driver", "What an endpoint needs to install a driver, by "+
+		"its exact name", small, func(ctx context.Context, in *in) (*answer, error) {
 		k, err := s.svc.Ship(ctx, principalOf(ctx), in.Body.Exact, in.Body.Platform)
 		if err != nil {
 			return nil, err
 		}
-		d := agentproto.Driver{Exact: in.Body.Exact, Package: k.Package, SetUpFile: k.SetUpFile, Files: []agentproto.DriverFile{}}
+		d := agentproto.Driver{Exact: in.Body.Exact, Package: k.Package, SetUpFile: k.SetUpFile,
+			Files: []agentproto.DriverFile{}}
 		for _, f := range k.Files {
 			d.Files = append(d.Files, agentproto.DriverFile(f))
 		}
@@ -172,7 +189,8 @@ func (s *server) shipments(a huma.API) {
 	})
 	answers[agentproto.Driver](a, agentproto.DriverPath)
 	type places struct{ Body agentproto.PlacesRequest }
-	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, for the endpoint that installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
+	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, for the endpoint that "+
+		"installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
 		p, err := s.svc.Places(ctx, principalOf(ctx), in.Body.Queues)
 		return &out[agentproto.Places]{agentproto.Places{Places: p}}, err
 	})
@@ -180,8 +198,10 @@ func (s *server) shipments(a huma.API) {
 		Digest string `path:"digest" maxLength:"64"`
 		Path   string `query:"path" required:"true" maxLength:"400"`
 	}
-	op := operation(http.MethodGet, agentproto.DriverPath+"/{digest}/file", "driver-file", "One file of a driver, for the endpoint that installs it", small)
-	op.Responses = map[string]*huma.Response{"200": {Description: "The file's contents.", Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
+	op := operation(http.MethodGet, agentproto.DriverPath+"/{digest}/file", "driver-file", "One file of a driver, for "+
+		"the endpoint that installs it", small)
+	op.Responses = map[string]*huma.Response{"200": {Description: "The file's contents.",
+		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
 	huma.Register(a, op, func(ctx context.Context, in *file) (*huma.StreamResponse, error) {
 		// The files that describe drivers are small, and a broken one must not look whole.
 		var b bytes.Buffer

@@ -120,14 +120,17 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, _, err := svc.Publish(b.Context(), owner, []document.File{{Name: "large.json", Text: string(estate)}}, "bench"); err != nil {
+	if _, _, err := svc.Publish(b.Context(), owner, []document.File{{Name: "large.json", Text: string(estate)}},
+		"bench"); err != nil {
 		b.Fatal(err)
 	}
-	directory, err := json.Marshal(map[string]any{"directory": 1, "users": o.Directory.Users, "groups": o.Directory.Groups, "machines": o.Directory.Machines})
+	directory, err := json.Marshal(map[string]any{"directory": 1, "users": o.Directory.Users, "groups": o.Directory.Groups,
+		"machines": o.Directory.Machines})
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, err := svc.Import(b.Context(), owner, service.Intake{Source: "file", Files: []document.File{{Name: "large.json", Text: string(directory)}}}); err != nil {
+	if _, err := svc.Import(b.Context(), owner, service.Intake{Source: "file", Files: []document.File{{Name: "large.json",
+		Text: string(directory)}}}); err != nil {
 		b.Fatal(err)
 	}
 	_, token, err := svc.MakeToken(b.Context(), owner, access.Token{Name: "bench", Role: access.Administrator})
@@ -168,7 +171,8 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	defer srv.Close()
 	address := strings.TrimPrefix(srv.URL, "http://")
 	request := func(path string) []byte {
-		return fmt.Appendf(nil, "POST %s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: application/json\r\nContent-Length: %d\r\n\r\n%s", path, address, token, len(body), body)
+		return fmt.Appendf(nil, "POST %s HTTP/1.1\r\nHost: %s\r\nAuthorization: Bearer %s\r\nContent-Type: "+
+			"application/json\r\nContent-Length: %d\r\n\r\n%s", path, address, token, len(body), body)
 	}
 	cmd := exec.CommandContext(b.Context(), os.Args[0])
 	cmd.Env = append(os.Environ(), "CIRQUE_LOAD=1", "GOMAXPROCS=1")

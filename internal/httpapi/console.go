@@ -17,7 +17,8 @@ func typeOf[T any]() reflect.Type { return reflect.TypeFor[T]() }
 // console serves the built console. Paths that are no file lead to its one page, whose router knows them.
 func (s *server) console() gin.HandlerFunc {
 	notFound := func(c *gin.Context) {
-		s.problem(c, fault.New(fault.Unknown, "route-unknown", "see /api/openapi.yaml", "there is nothing at %s", c.Request.URL.Path))
+		s.problem(c, fault.New(fault.Unknown, "route-unknown", "see /api/openapi.yaml", "there is nothing at %s",
+			c.Request.URL.Path))
 	}
 	if s.cfg.Console == nil {
 		return notFound
@@ -30,7 +31,8 @@ func (s *server) console() gin.HandlerFunc {
 	return func(c *gin.Context) {
 		p := strings.TrimPrefix(path.Clean(c.Request.URL.Path), "/")
 		get := c.Request.Method == http.MethodGet || c.Request.Method == http.MethodHead
-		if !get || p == "api" || strings.HasPrefix(p, "api/") || strings.HasPrefix(p, "ipp") || strings.HasPrefix(p, "assets/") && !exists(p) {
+		if !get || p == "api" || strings.HasPrefix(p, "api/") || strings.HasPrefix(p, "ipp") || strings.HasPrefix(p,
+			"assets/") && !exists(p) {
 			notFound(c)
 			return
 		}

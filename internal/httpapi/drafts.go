@@ -16,7 +16,9 @@ import (
 const diffsShown = 1000
 
 func draftOf(d service.Draft) api.Draft {
-	o := api.Draft{Draft: d.Draft, Current: d.Current, Total: len(d.Changes), Changes: estate.Diffs(d.Changes[:min(len(d.Changes), diffsShown)]), Conflicts: d.Conflicts, Objects: d.Document.Counts()}
+	o := api.Draft{Draft: d.Draft, Current: d.Current, Total: len(d.Changes),
+		Changes: estate.Diffs(d.Changes[:min(len(d.Changes), diffsShown)]), Conflicts: d.Conflicts,
+		Objects: d.Document.Counts()}
 	if o.Conflicts == nil {
 		o.Conflicts = []estate.Conflict{}
 	}
@@ -33,70 +35,80 @@ func (s *server) drafts(a huma.API) {
 		}
 		return &out[api.Draft]{draftOf(d)}, nil
 	}
-	route(s, a, "GET", "/api/v1/drafts", "drafts", "Everybody's drafts, the latest first", small, func(ctx context.Context, _ *struct{}) (*out[[]estate.Draft], error) {
+	route(s, a, "GET", "/api/v1/drafts", "drafts", "Everybody's drafts, the latest first", small, func(ctx context.Context,
+		_ *struct{}) (*out[[]estate.Draft], error) {
 		list, err := s.svc.Drafts(ctx, principalOf(ctx))
 		if list == nil {
 			list = []estate.Draft{}
 		}
 		return &out[[]estate.Draft]{list}, err
 	})
-	route(s, a, "GET", "/api/v1/draft", "draft", "One's own draft", small, func(ctx context.Context, in *Named) (*out[api.Draft], error) {
+	route(s, a, "GET", "/api/v1/draft", "draft", "One's own draft", small, func(ctx context.Context,
+		in *Named) (*out[api.Draft], error) {
 		return answer(s.svc.Draft(ctx, principalOf(ctx), in.Name))
 	})
-	route(s, a, "GET", "/api/v1/draft/document", "draft-document", "The estate as one's own draft has it", small, func(ctx context.Context, in *Named) (*out[api.Estate], error) {
-		d, err := s.svc.Draft(ctx, principalOf(ctx), in.Name)
-		if err != nil {
-			return nil, err
-		}
-		return &out[api.Estate]{api.Estate{Document: d.Document}}, nil
-	})
+	route(s, a, "GET", "/api/v1/draft/document", "draft-document", "The estate as one's own draft has it", small,
+		func(ctx context.Context, in *Named) (*out[api.Estate], error) {
+			d, err := s.svc.Draft(ctx, principalOf(ctx), in.Name)
+			if err != nil {
+				return nil, err
+			}
+			return &out[api.Estate]{api.Estate{Document: d.Document}}, nil
+		})
 	type apply struct {
 		Named
 		Body api.Apply
 	}
-	route(s, a, "PUT", "/api/v1/draft", "apply", "Put files into one's own draft", large, func(ctx context.Context, in *apply) (*out[api.Draft], error) {
+	route(s, a, "PUT", "/api/v1/draft", "apply", "Put files into one's own draft", large, func(ctx context.Context,
+		in *apply) (*out[api.Draft], error) {
 		return answer(s.svc.Apply(ctx, principalOf(ctx), in.Name, in.Body.Merge, in.Body.Files))
 	})
 	type edits struct {
 		Named
 		Body api.Edits
 	}
-	route(s, a, "POST", "/api/v1/draft/edits", "edit", "Change objects of one's own draft, all or none", large, func(ctx context.Context, in *edits) (*out[api.Draft], error) {
-		return answer(s.svc.Edit(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits))
-	})
-	route(s, a, "DELETE", "/api/v1/draft", "discard", "Throw one's own draft away", small, func(ctx context.Context, in *Named) (*struct{}, error) {
+	route(s, a, "POST", "/api/v1/draft/edits", "edit", "Change objects of one's own draft, all or none", large,
+		func(ctx context.Context, in *edits) (*out[api.Draft], error) {
+			return answer(s.svc.Edit(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits))
+		})
+	route(s, a, "DELETE", "/api/v1/draft", "discard", "Throw one's own draft away", small, func(ctx context.Context,
+		in *Named) (*struct{}, error) {
 		return nil, s.svc.Discard(ctx, principalOf(ctx), in.Name)
 	})
 	type publish struct {
 		Named
 		Body api.PublishDraft
 	}
-	route(s, a, "POST", "/api/v1/draft/publish", "publish-draft", "Make one's own draft the current revision", small, func(ctx context.Context, in *publish) (*out[api.Published], error) {
-		rev, err := s.svc.PublishDraft(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Version)
-		return &out[api.Published]{api.Published{Revision: rev}}, err
-	})
+	route(s, a, "POST", "/api/v1/draft/publish", "publish-draft", "Make one's own draft the current revision", small,
+		func(ctx context.Context, in *publish) (*out[api.Published], error) {
+			rev, err := s.svc.PublishDraft(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Version)
+			return &out[api.Published]{api.Published{Revision: rev}}, err
+		})
 	type of struct {
 		Named
 		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices"`
 		Object string `query:"object" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small, func(ctx context.Context, in *of) (*out[[]estate.Ref], error) {
-		list, err := s.svc.Dependents(ctx, principalOf(ctx), in.Name, estate.Ref{List: in.List, Name: in.Object})
-		return &out[[]estate.Ref]{list}, err
-	})
+	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small,
+		func(ctx context.Context, in *of) (*out[[]estate.Ref], error) {
+			list, err := s.svc.Dependents(ctx, principalOf(ctx), in.Name, estate.Ref{List: in.List, Name: in.Object})
+			return &out[[]estate.Ref]{list}, err
+		})
 	type reach struct {
 		Named
 		Body estate.Edit
 	}
-	route(s, a, "POST", "/api/v1/draft/reach", "reach-of", "How far a grant would go that is not kept yet", small, func(ctx context.Context, in *reach) (*out[lineup.Reach], error) {
-		r, err := s.svc.ReachOf(ctx, principalOf(ctx), in.Name, in.Body)
-		return &out[lineup.Reach]{r}, err
-	})
+	route(s, a, "POST", "/api/v1/draft/reach", "reach-of", "How far a grant would go that is not kept yet", small,
+		func(ctx context.Context, in *reach) (*out[lineup.Reach], error) {
+			r, err := s.svc.ReachOf(ctx, principalOf(ctx), in.Name, in.Body)
+			return &out[lineup.Reach]{r}, err
+		})
 	type grant struct {
 		Name string `path:"name" maxLength:"256"`
 		When
 	}
-	route(s, a, "GET", "/api/v1/grants/{name}/reach", "reach", "How far a grant goes", small, func(ctx context.Context, in *grant) (*out[lineup.Reach], error) {
+	route(s, a, "GET", "/api/v1/grants/{name}/reach", "reach", "How far a grant goes", small, func(ctx context.Context,
+		in *grant) (*out[lineup.Reach], error) {
 		when, err := in.When.parse()
 		if err != nil {
 			return nil, err
@@ -107,19 +119,21 @@ func (s *server) drafts(a huma.API) {
 	type findings struct {
 		Revision string `query:"revision" maxLength:"80" doc:"A revision's number, draft or draft:NAME; the current one when absent."`
 	}
-	route(s, a, "GET", "/api/v1/findings", "findings", "What a careful colleague would remark on", small, func(ctx context.Context, in *findings) (*out[[]lineup.Finding], error) {
-		when, err := service.ParseWhen(in.Revision, nil)
-		if err != nil {
-			return nil, err
-		}
-		list, err := s.svc.Findings(ctx, principalOf(ctx), when)
-		return &out[[]lineup.Finding]{list}, err
-	})
+	route(s, a, "GET", "/api/v1/findings", "findings", "What a careful colleague would remark on", small,
+		func(ctx context.Context, in *findings) (*out[[]lineup.Finding], error) {
+			when, err := service.ParseWhen(in.Revision, nil)
+			if err != nil {
+				return nil, err
+			}
+			list, err := s.svc.Findings(ctx, principalOf(ctx), when)
+			return &out[[]lineup.Finding]{list}, err
+		})
 	type revert struct {
 		Number int `path:"number" minimum:"1"`
 		Body   api.Reason
 	}
-	route(s, a, "POST", "/api/v1/revisions/{number}/revert", "revert", "Make a former revision current again, as a new one", small, func(ctx context.Context, in *revert) (*out[api.Published], error) {
+	route(s, a, "POST", "/api/v1/revisions/{number}/revert", "revert", "Make a former revision current again, "+
+		"as a new one", small, func(ctx context.Context, in *revert) (*out[api.Published], error) {
 		rev, same, err := s.svc.Revert(ctx, principalOf(ctx), in.Number, in.Body.Reason)
 		return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
 	})
@@ -127,9 +141,11 @@ func (s *server) drafts(a huma.API) {
 		From int `query:"from" minimum:"0" doc:"0 for the current revision."`
 		To   int `query:"to" minimum:"0" doc:"0 for the current revision."`
 	}
-	route(s, a, "GET", "/api/v1/diff", "diff", "What differs between two revisions", small, func(ctx context.Context, in *diff) (*out[api.Diffs], error) {
+	route(s, a, "GET", "/api/v1/diff", "diff", "What differs between two revisions", small, func(ctx context.Context,
+		in *diff) (*out[api.Diffs], error) {
 		c, err := s.svc.Diff(ctx, principalOf(ctx), in.From, in.To)
-		return &out[api.Diffs]{api.Diffs{From: in.From, To: in.To, Total: len(c), Diffs: estate.Diffs(c[:min(len(c), diffsShown)])}}, err
+		return &out[api.Diffs]{api.Diffs{From: in.From, To: in.To, Total: len(c),
+			Diffs: estate.Diffs(c[:min(len(c), diffsShown)])}}, err
 	})
 }
 
@@ -141,7 +157,8 @@ func (s *server) live(a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 		Body api.DrainServer
 	}
-	route(s, a, "POST", "/api/v1/servers/{name}/drain", "drain", "Take a server out of duty; its people move to other members of its sets first", small, func(ctx context.Context, in *drain) (*out[api.Changed], error) {
+	route(s, a, "POST", "/api/v1/servers/{name}/drain", "drain", "Take a server out of duty; its people move to other "+
+		"members of its sets first", small, func(ctx context.Context, in *drain) (*out[api.Changed], error) {
 		changed, err := s.svc.Drain(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Until)
 		return &out[api.Changed]{said(changed, in.Name+" is drained", in.Name+" was drained already")}, err
 	})
@@ -149,28 +166,34 @@ func (s *server) live(a huma.API) {
 		Name   string `path:"name" maxLength:"256"`
 		AtOnce bool   `query:"at_once" doc:"It takes all its people back at once, rather than over the time that the estate says."`
 	}
-	route(s, a, "POST", "/api/v1/servers/{name}/return", "return", "Put a server back on duty", small, func(ctx context.Context, in *back) (*out[api.Changed], error) {
-		changed, err := s.svc.Return(ctx, principalOf(ctx), in.Name, in.AtOnce)
-		return &out[api.Changed]{said(changed, in.Name+" is back on duty", in.Name+" was on duty already")}, err
-	})
+	route(s, a, "POST", "/api/v1/servers/{name}/return", "return", "Put a server back on duty", small,
+		func(ctx context.Context, in *back) (*out[api.Changed], error) {
+			changed, err := s.svc.Return(ctx, principalOf(ctx), in.Name, in.AtOnce)
+			return &out[api.Changed]{said(changed, in.Name+" is back on duty", in.Name+" was on duty already")}, err
+		})
 	type pick struct {
 		Name  string `path:"name" maxLength:"256"`
 		Queue string `path:"queue" maxLength:"256"`
 	}
 	for method, picked := range map[string]bool{"PUT": true, "DELETE": false} {
-		id, says, already, summary := "pick", "%s has picked %s", "%s had picked %s already", "Pick an offered queue for a person"
+		id, says, already, summary := "pick", "%s has picked %s", "%s had picked %s already",
+			"Pick an offered queue for a person"
 		if !picked {
-			id, says, already, summary = "unpick", "%s no longer picks %s", "%s did not pick %s anyway", "Take a person's pick back"
+			id, says, already, summary = "unpick", "%s no longer picks %s", "%s did not pick %s anyway",
+				"Take a person's pick back"
 		}
-		route(s, a, method, "/api/v1/people/{name}/picks/{queue}", id, summary, small, func(ctx context.Context, in *pick) (*out[api.Changed], error) {
+		route(s, a, method, "/api/v1/people/{name}/picks/{queue}", id, summary, small, func(ctx context.Context,
+			in *pick) (*out[api.Changed], error) {
 			changed, err := s.svc.Pick(ctx, principalOf(ctx), in.Name, in.Queue, picked)
-			return &out[api.Changed]{said(changed, fmt.Sprintf(says, in.Name, in.Queue), fmt.Sprintf(already, in.Name, in.Queue))}, err
+			return &out[api.Changed]{said(changed, fmt.Sprintf(says, in.Name, in.Queue), fmt.Sprintf(already, in.Name,
+				in.Queue))}, err
 		})
 	}
-	route(s, a, "GET", "/api/v1/people/{name}/picks", "picks", "The queues that a person has picked", small, func(ctx context.Context, in *named) (*out[[]string], error) {
-		list, err := s.svc.Picks(ctx, principalOf(ctx), in.Name)
-		return &out[[]string]{list}, err
-	})
+	route(s, a, "GET", "/api/v1/people/{name}/picks", "picks", "The queues that a person has picked", small,
+		func(ctx context.Context, in *named) (*out[[]string], error) {
+			list, err := s.svc.Picks(ctx, principalOf(ctx), in.Name)
+			return &out[[]string]{list}, err
+		})
 }
 
 func said(changed bool, yes, no string) api.Changed {

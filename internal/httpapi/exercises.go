@@ -17,52 +17,63 @@ func (s *server) exercises(a huma.API) {
 		Name string `path:"name" maxLength:"63"`
 		Body api.NewExercise
 	}
-	route(s, a, "POST", "/api/v1/servers/{name}/exercises", "start-exercise", "Take a server out of duty for a while, to see what would happen if it died", small, func(ctx context.Context, in *start) (*out[endpoint.Exercise], error) {
-		e, err := s.svc.StartExercise(ctx, principalOf(ctx), in.Name, in.Body.Reason, time.Duration(in.Body.Minutes)*time.Minute)
+	route(s, a, "POST", "/api/v1/servers/{name}/exercises", "start-exercise", "Take a server out of duty for a while, "+
+		"to see what would happen if it died", small, func(ctx context.Context, in *start) (*out[endpoint.Exercise], error) {
+		e, err := s.svc.StartExercise(ctx, principalOf(ctx), in.Name, in.Body.Reason,
+			time.Duration(in.Body.Minutes)*time.Minute)
 		return &out[endpoint.Exercise]{e}, err
 	})
-	route(s, a, "GET", "/api/v1/exercises", "exercises", "The latest exercises, newest first", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Exercise], error) {
-		v, err := s.svc.Exercises(ctx, principalOf(ctx))
-		return &out[[]endpoint.Exercise]{v}, err
-	})
-	route(s, a, "GET", "/api/v1/servers/{name}/outage", "outage", "The checklist of a server's planned outage, which ticks itself", small, func(ctx context.Context, in *stockName) (*out[[]endpoint.Rung], error) {
+	route(s, a, "GET", "/api/v1/exercises", "exercises", "The latest exercises, newest first", small,
+		func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Exercise], error) {
+			v, err := s.svc.Exercises(ctx, principalOf(ctx))
+			return &out[[]endpoint.Exercise]{v}, err
+		})
+	route(s, a, "GET", "/api/v1/servers/{name}/outage", "outage", "The checklist of a server's planned outage, which "+
+		"ticks itself", small, func(ctx context.Context, in *stockName) (*out[[]endpoint.Rung], error) {
 		v, err := s.svc.Outage(ctx, principalOf(ctx), in.Name)
 		return &out[[]endpoint.Rung]{v}, err
 	})
 	type one struct {
 		ID int64 `path:"id" minimum:"1"`
 	}
-	route(s, a, "GET", "/api/v1/exercises/{id}", "exercise", "One exercise, with its report once it is over", small, func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
-		v, err := s.svc.Exercise(ctx, principalOf(ctx), in.ID)
-		return &out[endpoint.Exercise]{v}, err
-	})
-	route(s, a, "POST", "/api/v1/exercises/{id}/stop", "stop-exercise", "End an exercise before its time: the server returns at once", small, func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
+	route(s, a, "GET", "/api/v1/exercises/{id}", "exercise", "One exercise, with its report once it is over", small,
+		func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
+			v, err := s.svc.Exercise(ctx, principalOf(ctx), in.ID)
+			return &out[endpoint.Exercise]{v}, err
+		})
+	route(s, a, "POST", "/api/v1/exercises/{id}/stop", "stop-exercise", "End an exercise before its time: the server "+
+		"returns at once", small, func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
 		v, err := s.svc.StopExercise(ctx, principalOf(ctx), in.ID)
 		return &out[endpoint.Exercise]{v}, err
 	})
-	route(s, a, "GET", "/api/v1/photographs", "photographs", "Photographs of how everything stood, newest first", small, func(ctx context.Context, _ *struct{}) (*out[[]photograph.Photograph], error) {
-		v, err := s.svc.Photographs(ctx, principalOf(ctx))
-		return &out[[]photograph.Photograph]{v}, err
-	})
+	route(s, a, "GET", "/api/v1/photographs", "photographs", "Photographs of how everything stood, newest first", small,
+		func(ctx context.Context, _ *struct{}) (*out[[]photograph.Photograph], error) {
+			v, err := s.svc.Photographs(ctx, principalOf(ctx))
+			return &out[[]photograph.Photograph]{v}, err
+		})
 	type take struct{ Body api.NewPhotograph }
-	route(s, a, "POST", "/api/v1/photographs", "take-photograph", "Keep how servers, devices and endpoints stand now", small, func(ctx context.Context, in *take) (*out[photograph.Photograph], error) {
-		v, err := s.svc.TakePhotograph(ctx, principalOf(ctx), in.Body.Name, in.Body.Note)
-		return &out[photograph.Photograph]{v}, err
-	})
+	route(s, a, "POST", "/api/v1/photographs", "take-photograph", "Keep how servers, devices and endpoints stand now",
+		small, func(ctx context.Context, in *take) (*out[photograph.Photograph], error) {
+			v, err := s.svc.TakePhotograph(ctx, principalOf(ctx), in.Body.Name, in.Body.Note)
+			return &out[photograph.Photograph]{v}, err
+		})
 	type named struct {
 		Name string `path:"name" maxLength:"63"`
 	}
-	route(s, a, "DELETE", "/api/v1/photographs/{name}", "remove-photograph", "Forget a photograph", small, func(ctx context.Context, in *named) (*struct{}, error) {
-		return nil, s.svc.RemovePhotograph(ctx, principalOf(ctx), in.Name)
-	})
+	route(s, a, "DELETE", "/api/v1/photographs/{name}", "remove-photograph", "Forget a photograph", small,
+		func(ctx context.Context, in *named) (*struct{}, error) {
+			return nil, s.svc.RemovePhotograph(ctx, principalOf(ctx), in.Name)
+		})
 	type with struct {
 		Name  string `path:"name" maxLength:"63"`
 		With  string `query:"with" maxLength:"63" doc:"Another photograph; how it stands now when absent."`
 		Word  string `query:"word" maxLength:"256" doc:"Only what has it in its kind or name."`
 		Limit int    `query:"limit" minimum:"1" maximum:"10000" default:"500"`
 	}
-	route(s, a, "GET", "/api/v1/photographs/{name}/compare", "compare-photograph", "What is otherwise than on a photograph", small, func(ctx context.Context, in *with) (*out[photograph.Compared], error) {
-		v, err := s.svc.ComparePhotographs(ctx, principalOf(ctx), in.Name, in.With, in.Word, in.Limit)
-		return &out[photograph.Compared]{v}, err
-	})
+	route(s, a, "GET", "/api/v1/photographs/{name}/compare", "compare-photograph",
+		"What is otherwise than on a photograph", small, func(ctx context.Context,
+			in *with) (*out[photograph.Compared], error) {
+			v, err := s.svc.ComparePhotographs(ctx, principalOf(ctx), in.Name, in.With, in.Word, in.Limit)
+			return &out[photograph.Compared]{v}, err
+		})
 }

@@ -57,7 +57,8 @@ func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query, roo
 // rooms are what answers are written into before they are sent.
 var rooms = sync.Pool{New: func() any { b := make([]byte, 0, 16<<10); return &b }}
 
-// lineup answers one context. It is asked more often than all else together, so it stands on Gin alone; huma describes it.
+// lineup answers one context. It is asked more often than all else together, so it stands on Gin alone; huma describes
+// it.
 func (s *server) lineup(c *gin.Context) {
 	ctx := c.Request.Context()
 	refuse := func(err error) {
@@ -74,7 +75,8 @@ func (s *server) lineup(c *gin.Context) {
 	}
 	room := rooms.Get().(*[]byte)
 	defer rooms.Put(room)
-	a, err := s.ask(ctx, asking{c.GetHeader("If-None-Match"), c.GetHeader("Prefer"), When{c.Query("revision"), c.Query("as_of")}}, []lineup.Query{q}, (*room)[:0])
+	a, err := s.ask(ctx, asking{c.GetHeader("If-None-Match"), c.GetHeader("Prefer"), When{c.Query("revision"),
+		c.Query("as_of")}}, []lineup.Query{q}, (*room)[:0])
 	if err != nil {
 		refuse(err)
 		return
@@ -96,7 +98,8 @@ func (s *server) lineup(c *gin.Context) {
 	_, _ = c.Writer.Write(body) // the client has gone
 }
 
-// readBody reads a small JSON body strictly: one value, no keys that are not known. Errors are problems as huma makes them.
+// readBody reads a small JSON body strictly: one value, no keys that are not known. Errors are problems as huma makes
+// them.
 func readBody(c *gin.Context, v any) error {
 	if t := c.GetHeader("Content-Type"); t != "" && t != "application/json" {
 		if media, _, err := mime.ParseMediaType(t); err != nil || media != "application/json" {
@@ -119,10 +122,12 @@ func readBody(c *gin.Context, v any) error {
 	var kind *json.UnmarshalTypeError
 	switch {
 	case errors.As(err, &kind):
-		return newError(http.StatusUnprocessableEntity, "validation failed", &huma.ErrorDetail{Message: "expected " + kind.Type.String(), Location: "body." + kind.Field})
+		return newError(http.StatusUnprocessableEntity, "validation failed", &huma.ErrorDetail{Message: "expected " +
+			kind.Type.String(), Location: "body." + kind.Field})
 	case err != nil && strings.HasPrefix(err.Error(), "json: unknown field "):
 		name := strings.Trim(strings.TrimPrefix(err.Error(), "json: unknown field "), `"`)
-		return newError(http.StatusUnprocessableEntity, "validation failed", &huma.ErrorDetail{Message: "unexpected property", Location: "body." + name})
+		return newError(http.StatusUnprocessableEntity, "validation failed", &huma.ErrorDetail{Message: "unexpected property",
+			Location: "body." + name})
 	case err != nil:
 		return newError(http.StatusBadRequest, "")
 	case dec.More():

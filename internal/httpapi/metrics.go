@@ -25,13 +25,18 @@ type metrics struct {
 func newMetrics(svc *service.Service, version string) *metrics {
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
-		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "cirque_http_requests_total", Help: "Requests answered, by method, route and status."}, []string{"method", "route", "status"}),
-		took: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "cirque_http_request_seconds", Help: "How long requests took, but for those that wait for a change.", Buckets: []float64{.001, .005, .01, .05, .1, .5, 1, 5}},
+		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "cirque_http_requests_total",
+			Help: "Requests answered, by method, route and status."}, []string{"method", "route", "status"}),
+		took: prometheus.NewHistogramVec(prometheus.HistogramOpts{Name: "cirque_http_request_seconds",
+			Help: "How long requests took, but for those that wait for a change.", Buckets: []float64{.001, .005, .01, .05,
+				.1, .5, 1, 5}},
 			[]string{"method", "route"}),
 	}
-	build := prometheus.NewGauge(prometheus.GaugeOpts{Name: "cirque_build_info", Help: "Always 1; the version is a label.", ConstLabels: prometheus.Labels{"version": version}})
+	build := prometheus.NewGauge(prometheus.GaugeOpts{Name: "cirque_build_info", Help: "Always 1; the version is a label.",
+		ConstLabels: prometheus.Labels{"version": version}})
 	build.Set(1)
-	m.registry.MustRegister(m.requests, m.took, build, collectors.NewGoCollector(), collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), figures{svc})
+	m.registry.MustRegister(m.requests, m.took, build, collectors.NewGoCollector(),
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), figures{svc})
 	return m
 }
 
@@ -63,18 +68,24 @@ func (m *metrics) serve(s *server) gin.HandlerFunc {
 type figures struct{ svc *service.Service }
 
 var (
-	endpointsDesc = prometheus.NewDesc("cirque_endpoints", "Endpoints by state, as counted within the last minute.", []string{"state"}, nil)
-	waitingDesc   = prometheus.NewDesc("cirque_agents_waiting", "Agents that are connected to this process and wait for a change.", nil, nil)
-	revisionDesc  = prometheus.NewDesc("cirque_estate_revision", "The number of the published revision.", nil, nil)
-	databaseDesc  = prometheus.NewDesc("cirque_database_up", "1 while the database answers.", nil, nil)
-	upDesc        = prometheus.NewDesc("cirque_probe_up", "1 for what answers probes, 0 for what is down; what never answered is not there.", []string{"kind", "name"}, nil)
-	dutyDesc      = prometheus.NewDesc("cirque_server_duty", "The part of its people that a server takes: 0 while drained or down, 1 on duty, between while it returns.", []string{"server"}, nil)
-	leadingDesc   = prometheus.NewDesc("cirque_server_endpoints", "Endpoints of which a queue leads through the server, by what they reported last.", []string{"server"}, nil)
+	endpointsDesc = prometheus.NewDesc("cirque_endpoints", "Endpoints by state, as counted within the last minute.",
+		[]string{"state"}, nil)
+	waitingDesc = prometheus.NewDesc("cirque_agents_waiting", "Agents that are connected to this process and wait "+
+		"for a change.", nil, nil)
+	revisionDesc = prometheus.NewDesc("cirque_estate_revision", "The number of the published revision.", nil, nil)
+	databaseDesc = prometheus.NewDesc("cirque_database_up", "1 while the database answers.", nil, nil)
+	upDesc       = prometheus.NewDesc("cirque_probe_up", "1 for what answers probes, 0 for what is down; what never "+
+		"answered is not there.", []string{"kind", "name"}, nil)
+	dutyDesc = prometheus.NewDesc("cirque_server_duty", "The part of its people that a server takes: 0 while "+
+		"drained or down, 1 on duty, between while it returns.", []string{"server"}, nil)
+	leadingDesc = prometheus.NewDesc("cirque_server_endpoints", "Endpoints of which a queue leads through the server, "+
+		"by what they reported last.", []string{"server"}, nil)
 )
 
 // Describe names them.
 func (figures) Describe(ch chan<- *prometheus.Desc) {
-	for _, d := range []*prometheus.Desc{endpointsDesc, waitingDesc, revisionDesc, databaseDesc, upDesc, dutyDesc, leadingDesc} {
+	for _, d := range []*prometheus.Desc{endpointsDesc, waitingDesc, revisionDesc, databaseDesc, upDesc, dutyDesc,
+		leadingDesc} {
 		ch <- d
 	}
 }

@@ -17,32 +17,37 @@ func (s *server) packages(a huma.API) {
 	type digest struct {
 		Digest string `path:"digest" maxLength:"200" doc:"The digest, the beginning of it, or the name."`
 	}
-	route(s, a, "GET", "/api/v1/drivers/packages", "packages", "Driver packages with the names that they accept", small, func(ctx context.Context, _ *struct{}) (*out[[]driver.Package], error) {
-		v, err := s.svc.Packages(ctx, principalOf(ctx))
-		return &out[[]driver.Package]{v}, err
-	})
+	route(s, a, "GET", "/api/v1/drivers/packages", "packages", "Driver packages with the names that they accept", small,
+		func(ctx context.Context, _ *struct{}) (*out[[]driver.Package], error) {
+			v, err := s.svc.Packages(ctx, principalOf(ctx))
+			return &out[[]driver.Package]{v}, err
+		})
 	type upload struct {
 		Name    string `query:"name" required:"true" maxLength:"200"`
 		Note    string `query:"note" maxLength:"4096"`
 		RawBody []byte `contentType:"application/zip"`
 	}
-	route(s, a, "POST", "/api/v1/drivers/packages", "add-package", "Keep a driver package out of a zip archive", driver.MaxArchive+1, func(ctx context.Context, in *upload) (*out[api.AddedPackage], error) {
-		p, known, err := s.svc.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, in.RawBody)
-		return &out[api.AddedPackage]{api.AddedPackage{Package: p, Known: known}}, err
-	})
-	route(s, a, "GET", "/api/v1/drivers/packages/{digest}", "package", "One driver package with its files", small, func(ctx context.Context, in *digest) (*out[driver.Package], error) {
-		v, err := s.svc.Package(ctx, principalOf(ctx), in.Digest)
-		return &out[driver.Package]{v}, err
-	})
+	route(s, a, "POST", "/api/v1/drivers/packages", "add-package", "Keep a driver package out of a zip archive",
+		driver.MaxArchive+1, func(ctx context.Context, in *upload) (*out[api.AddedPackage], error) {
+			p, known, err := s.svc.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, in.RawBody)
+			return &out[api.AddedPackage]{api.AddedPackage{Package: p, Known: known}}, err
+		})
+	route(s, a, "GET", "/api/v1/drivers/packages/{digest}", "package", "One driver package with its files", small,
+		func(ctx context.Context, in *digest) (*out[driver.Package], error) {
+			v, err := s.svc.Package(ctx, principalOf(ctx), in.Digest)
+			return &out[driver.Package]{v}, err
+		})
 	type remove struct {
 		Digest string `path:"digest" maxLength:"200"`
 		Insist bool   `query:"insist" doc:"Also where the estate uses a driver of it."`
 	}
-	route(s, a, "DELETE", "/api/v1/drivers/packages/{digest}", "remove-package", "Forget a driver package", small, func(ctx context.Context, in *remove) (*struct{}, error) {
-		return nil, s.svc.RemovePackage(ctx, principalOf(ctx), in.Digest, in.Insist)
-	})
+	route(s, a, "DELETE", "/api/v1/drivers/packages/{digest}", "remove-package", "Forget a driver package", small,
+		func(ctx context.Context, in *remove) (*struct{}, error) {
+			return nil, s.svc.RemovePackage(ctx, principalOf(ctx), in.Digest, in.Insist)
+		})
 	s.packageFile(a)
-	route(s, a, "GET", "/api/v1/drivers/report", "driver-report", "How drivers, queues, machines and packages stand to each other", small, func(ctx context.Context, _ *struct{}) (*out[api.DriverReport], error) {
+	route(s, a, "GET", "/api/v1/drivers/report", "driver-report", "How drivers, queues, machines and packages stand "+
+		"to each other", small, func(ctx context.Context, _ *struct{}) (*out[api.DriverReport], error) {
 		v, err := s.svc.DriverReport(ctx, principalOf(ctx))
 		return &out[api.DriverReport]{api.DriverReport(v)}, err
 	})
@@ -52,7 +57,8 @@ func (s *server) packages(a huma.API) {
 		Find     string `query:"find" maxLength:"256" doc:"Words that all have to be in it."`
 		Limit    int    `query:"limit" minimum:"1" maximum:"5000" default:"100"`
 	}
-	route(s, a, "GET", "/api/v1/drivers/names", "driver-names", "Exact names to choose from, as packages and servers have them", small, func(ctx context.Context, in *names) (*out[api.Choices], error) {
+	route(s, a, "GET", "/api/v1/drivers/names", "driver-names", "Exact names to choose from, as packages and "+
+		"servers have them", small, func(ctx context.Context, in *names) (*out[api.Choices], error) {
 		list, total, err := s.svc.DriversFor(ctx, principalOf(ctx), in.Model, in.Platform, in.Find, in.Limit)
 		return &out[api.Choices]{api.Choices{Total: total, Choices: list}}, err
 	})
@@ -60,10 +66,11 @@ func (s *server) packages(a huma.API) {
 		A string `query:"a" required:"true" maxLength:"1024"`
 		B string `query:"b" maxLength:"1024" doc:"The nearest known name when absent."`
 	}
-	route(s, a, "GET", "/api/v1/drivers/compare", "compare-names", "Two names letter by letter", small, func(ctx context.Context, in *compare) (*out[api.Compared], error) {
-		b, c, err := s.svc.CompareNames(ctx, principalOf(ctx), in.A, in.B)
-		return &out[api.Compared]{api.Compared{A: in.A, B: b, Comparison: c}}, err
-	})
+	route(s, a, "GET", "/api/v1/drivers/compare", "compare-names", "Two names letter by letter", small,
+		func(ctx context.Context, in *compare) (*out[api.Compared], error) {
+			b, c, err := s.svc.CompareNames(ctx, principalOf(ctx), in.A, in.B)
+			return &out[api.Compared]{api.Compared{A: in.A, B: b, Comparison: c}}, err
+		})
 }
 
 // packageFile streams one file. It is given as a download: what a package holds is not for the browser to show.
@@ -72,8 +79,10 @@ func (s *server) packageFile(a huma.API) {
 		Digest string `path:"digest" maxLength:"200"`
 		Path   string `query:"path" required:"true" maxLength:"400"`
 	}
-	op := operation(http.MethodGet, "/api/v1/drivers/packages/{digest}/file", "package-file", "One file of a driver package", small)
-	op.Responses = map[string]*huma.Response{"200": {Description: "The file's contents.", Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
+	op := operation(http.MethodGet, "/api/v1/drivers/packages/{digest}/file", "package-file",
+		"One file of a driver package", small)
+	op.Responses = map[string]*huma.Response{"200": {Description: "The file's contents.",
+		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
 	huma.Register(a, op, func(ctx context.Context, in *in) (*huma.StreamResponse, error) {
 		k, err := s.svc.Package(ctx, principalOf(ctx), in.Digest)
 		if err != nil {

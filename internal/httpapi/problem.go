@@ -31,7 +31,8 @@ func (p *problem) MarshalJSON() ([]byte, error) { return json.Marshal(p.Problem)
 func problemOf(err error, id string) *problem {
 	f := fault.As(err)
 	status := statusOf[f.Kind]
-	return &problem{api.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: f.What, Code: f.Code, Kind: f.Kind, Fix: f.Fix, Places: f.Details, RequestID: id}}
+	return &problem{api.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: f.What,
+		Code: f.Code, Kind: f.Kind, Fix: f.Fix, Places: f.Details, RequestID: id}}
 }
 
 // fail logs what only the log may know, and gives the problem.
@@ -45,7 +46,8 @@ func (s *server) fail(ctx context.Context, err error) *problem {
 		if p := principalOf(ctx); p != nil {
 			who = p.Name
 		}
-		s.log.WarnContext(ctx, "refused", "id", requestID(ctx), "code", f.Code, "who", who, "remote", remoteOf(ctx), "says", f.What)
+		s.log.WarnContext(ctx, "refused", "id", requestID(ctx), "code", f.Code, "who", who, "remote", remoteOf(ctx),
+			"says", f.What)
 	}
 	return problemOf(f, requestID(ctx))
 }
@@ -73,7 +75,8 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 	case http.StatusRequestEntityTooLarge:
 		kind, code, fix, message = fault.TooLarge, "body-too-large", "send less at once", "the body is too large"
 	case http.StatusInternalServerError:
-		kind, code, fix, message = fault.Internal, "internal", "the service's log has the cause", "something went wrong inside Cirque"
+		kind, code, fix, message = fault.Internal, "internal", "the service's log has the cause",
+			"something went wrong inside Cirque"
 	case http.StatusUnsupportedMediaType:
 		code, fix = "media-type", "send application/json"
 	case http.StatusRequestTimeout:
@@ -81,7 +84,8 @@ func newError(status int, message string, errs ...error) huma.StatusError {
 	case http.StatusBadRequest:
 		code, message = "body-unreadable", "the body is missing, or cannot be read"
 	}
-	p := &problem{api.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: message, Code: code, Kind: kind, Fix: fix}}
+	p := &problem{api.Problem{Type: "about:blank", Title: http.StatusText(status), Status: status, Detail: message,
+		Code: code, Kind: kind, Fix: fix}}
 	for _, e := range errs {
 		if d, ok := e.(*huma.ErrorDetail); ok {
 			p.Places = append(p.Places, fault.Detail{Place: strings.TrimPrefix(d.Location, "body."), What: d.Message})

@@ -28,86 +28,99 @@ func (s *server) rehearsals(a huma.API) {
 		Offset int           `query:"offset" minimum:"0"`
 		Limit  int           `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
-	route(s, a, "GET", "/api/v1/rehearsals/{id}/effects", "effects", "The contexts behind a figure of one's own rehearsal", small, func(ctx context.Context, in *effects) (*out[api.Effects], error) {
-		list, total, err := s.svc.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By, Key: in.Key, Word: in.Word}, in.Offset, in.Limit)
-		o := api.Effects{Total: total, Effects: make([]api.Effect, len(list))}
-		for i, e := range list {
-			o.Effects[i] = api.Effect(e)
-		}
-		return &out[api.Effects]{o}, err
-	})
-	route(s, a, "GET", "/api/v1/coverage", "coverage", "On which single servers and devices how many depend", small, func(ctx context.Context, _ *struct{}) (*out[[]rehearse.Dependence], error) {
-		list, err := s.svc.Coverage(ctx, principalOf(ctx))
-		return &out[[]rehearse.Dependence]{list}, err
-	})
+	route(s, a, "GET", "/api/v1/rehearsals/{id}/effects", "effects", "The contexts behind a figure of one's own rehearsal",
+		small, func(ctx context.Context, in *effects) (*out[api.Effects], error) {
+			list, total, err := s.svc.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By,
+				Key:  in.Key,
+				Word: in.Word}, in.Offset, in.Limit)
+			o := api.Effects{Total: total, Effects: make([]api.Effect, len(list))}
+			for i, e := range list {
+				o.Effects[i] = api.Effect(e)
+			}
+			return &out[api.Effects]{o}, err
+		})
+	route(s, a, "GET", "/api/v1/coverage", "coverage", "On which single servers and devices how many depend", small,
+		func(ctx context.Context, _ *struct{}) (*out[[]rehearse.Dependence], error) {
+			list, err := s.svc.Coverage(ctx, principalOf(ctx))
+			return &out[[]rehearse.Dependence]{list}, err
+		})
 	type who struct {
 		Name  string `path:"name" maxLength:"256"`
 		From  string `query:"from" maxLength:"64" doc:"RFC 3339; the present when absent."`
 		Until string `query:"until" maxLength:"64" doc:"RFC 3339: everybody who had it at any time from then until here."`
 	}
-	route(s, a, "GET", "/api/v1/queues/{name}/holders", "holders", "Who has a queue, now or in the past", small, func(ctx context.Context, in *who) (*out[api.Roll], error) {
-		from, err := moment("from", in.From)
-		if err != nil {
-			return nil, err
-		}
-		until, err := moment("until", in.Until)
-		if err != nil {
-			return nil, err
-		}
-		var begin, end time.Time
-		if from != nil {
-			begin = *from
-		}
-		if until != nil {
-			end = *until
-		}
-		r, err := s.svc.Who(ctx, principalOf(ctx), in.Name, begin, end)
-		return &out[api.Roll]{api.Roll(r)}, err
-	})
-	route(s, a, "GET", "/api/v1/bare", "bare", "Who has no queue at all just now", small, func(ctx context.Context, _ *struct{}) (*out[api.Bare], error) {
+	route(s, a, "GET", "/api/v1/queues/{name}/holders", "holders", "Who has a queue, now or in the past", small,
+		func(ctx context.Context, in *who) (*out[api.Roll], error) {
+			from, err := moment("from", in.From)
+			if err != nil {
+				return nil, err
+			}
+			until, err := moment("until", in.Until)
+			if err != nil {
+				return nil, err
+			}
+			var begin, end time.Time
+			if from != nil {
+				begin = *from
+			}
+			if until != nil {
+				end = *until
+			}
+			r, err := s.svc.Who(ctx, principalOf(ctx), in.Name, begin, end)
+			return &out[api.Roll]{api.Roll(r)}, err
+		})
+	route(s, a, "GET", "/api/v1/bare", "bare", "Who has no queue at all just now", small, func(ctx context.Context,
+		_ *struct{}) (*out[api.Bare], error) {
 		people, machines, err := s.svc.Bare(ctx, principalOf(ctx))
 		return &out[api.Bare]{api.Bare{People: people, Machines: machines}}, err
 	})
-	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small, func(ctx context.Context, _ *struct{}) (*out[[]live.Note], error) {
-		list, err := s.svc.Duties(ctx, principalOf(ctx))
-		if list == nil {
-			list = []live.Note{}
-		}
-		return &out[[]live.Note]{list}, err
-	})
-	route(s, a, "GET", "/api/v1/moves", "moves", "How far people have moved off servers that are out of duty, or back to those that return", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Move], error) {
+	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small,
+		func(ctx context.Context, _ *struct{}) (*out[[]live.Note], error) {
+			list, err := s.svc.Duties(ctx, principalOf(ctx))
+			if list == nil {
+				list = []live.Note{}
+			}
+			return &out[[]live.Note]{list}, err
+		})
+	route(s, a, "GET", "/api/v1/moves", "moves", "How far people have moved off servers that are out of duty, or back "+
+		"to those that return", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Move], error) {
 		list, err := s.svc.Moves(ctx, principalOf(ctx))
 		return &out[[]endpoint.Move]{list}, err
 	})
-	route(s, a, "GET", "/api/v1/health", "health-of-all", "What probing has found of servers and devices", small, func(ctx context.Context, _ *struct{}) (*out[[]live.Health], error) {
-		list, err := s.svc.Healths(ctx, principalOf(ctx))
-		if list == nil {
-			list = []live.Health{}
-		}
-		return &out[[]live.Health]{list}, err
-	})
+	route(s, a, "GET", "/api/v1/health", "health-of-all", "What probing has found of servers and devices", small,
+		func(ctx context.Context, _ *struct{}) (*out[[]live.Health], error) {
+			list, err := s.svc.Healths(ctx, principalOf(ctx))
+			if list == nil {
+				list = []live.Health{}
+			}
+			return &out[[]live.Health]{list}, err
+		})
 	type one struct {
 		Kind string `path:"kind" maxLength:"16" doc:"server or device."`
 		Name string `path:"name" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/health/{kind}/{name}", "health-of-one", "What probing has found of one, with its history of 30 days", small, func(ctx context.Context, in *one) (*out[live.HealthView], error) {
+	route(s, a, "GET", "/api/v1/health/{kind}/{name}", "health-of-one", "What probing has found of one, with its "+
+		"history of 30 days", small, func(ctx context.Context, in *one) (*out[live.HealthView], error) {
 		v, err := s.svc.Health(ctx, principalOf(ctx), in.Kind, in.Name)
 		return &out[live.HealthView]{v}, err
 	})
 	type hours struct {
 		Hours int `query:"hours" minimum:"1" maximum:"8760" default:"24"`
 	}
-	route(s, a, "GET", "/api/v1/fleet", "fleet", "How all endpoints stand, now and over time", small, func(ctx context.Context, in *hours) (*out[endpoint.Fleet], error) {
-		f, err := s.svc.Fleet(ctx, principalOf(ctx), in.Hours)
-		return &out[endpoint.Fleet]{f}, err
-	})
+	route(s, a, "GET", "/api/v1/fleet", "fleet", "How all endpoints stand, now and over time", small,
+		func(ctx context.Context, in *hours) (*out[endpoint.Fleet], error) {
+			f, err := s.svc.Fleet(ctx, principalOf(ctx), in.Hours)
+			return &out[endpoint.Fleet]{f}, err
+		})
 }
 
 // rehearse streams its progress: one JSON object a line, the last of which is the rehearsal, or the problem.
 func (s *server) rehearse(a huma.API) {
 	type in struct{ Body api.Rehearse }
-	op := operation(http.MethodPost, "/api/v1/rehearsals", "rehearse", "Compare the present with what would be, for everybody", small)
-	streamOf[api.RehearsalLine](a, &op, "One JSON object a line: progress, and at last the rehearsal or a problem. Whoever goes away stops it.")
+	op := operation(http.MethodPost, "/api/v1/rehearsals", "rehearse", "Compare the present with what would be, "+
+		"for everybody", small)
+	streamOf[api.RehearsalLine](a, &op, "One JSON object a line: progress, and at last the rehearsal or a problem. "+
+		"Whoever goes away stops it.")
 	huma.Register(a, op, func(ctx context.Context, in *in) (*huma.StreamResponse, error) {
 		if err := service.MayRehearse(principalOf(ctx)); err != nil {
 			return nil, s.fail(ctx, err)

@@ -32,7 +32,8 @@ const (
 type out[T any] struct{ Body T }
 
 // route registers one operation. Faults become problems here and nowhere else.
-func route[I, O any](s *server, a huma.API, method, path, id, summary string, limit int64, f func(ctx context.Context, in *I) (*O, error)) {
+func route[I, O any](s *server, a huma.API, method, path, id, summary string, limit int64, f func(ctx context.Context,
+	in *I) (*O, error)) {
 	huma.Register(a, operation(method, path, id, summary, limit), func(ctx context.Context, in *I) (*O, error) {
 		o, err := f(ctx, in)
 		if err != nil {
@@ -43,9 +44,12 @@ func route[I, O any](s *server, a huma.API, method, path, id, summary string, li
 }
 
 func operation(method, path, id, summary string, limit int64) huma.Operation {
-	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: limit, BodyReadTimeout: time.Minute,
-		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity, http.StatusServiceUnavailable}}
-	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate", "rehearse", "reach-of", "propose"}, id) {
+	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: limit,
+		BodyReadTimeout: time.Minute,
+		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity,
+			http.StatusServiceUnavailable}}
+	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate",
+		"rehearse", "reach-of", "propose"}, id) {
 		op.Description = "Changes nothing."
 	}
 	return op
@@ -68,7 +72,8 @@ func (s *server) health(a huma.API) {
 	}
 	huma.Register(a, op, func(ctx context.Context, _ *struct{}) (*answer, error) {
 		if why := s.svc.Ready(ctx); why != "" {
-			return &answer{http.StatusServiceUnavailable, api.Health{Status: "not-ready", Says: why, Version: s.cfg.Version}}, nil
+			return &answer{http.StatusServiceUnavailable, api.Health{Status: "not-ready", Says: why,
+				Version: s.cfg.Version}}, nil
 		}
 		return &answer{http.StatusOK, api.Health{Status: "ok", Version: s.cfg.Version}}, nil
 	})
@@ -78,35 +83,41 @@ func (s *server) estate(a huma.API) {
 	type number struct {
 		Number int `path:"number" minimum:"1"`
 	}
-	route(s, a, "GET", "/api/v1/estate", "estate", "The current estate", small, func(ctx context.Context, _ *struct{}) (*out[api.Estate], error) {
+	route(s, a, "GET", "/api/v1/estate", "estate", "The current estate", small, func(ctx context.Context,
+		_ *struct{}) (*out[api.Estate], error) {
 		rev, doc, err := s.svc.Estate(ctx, principalOf(ctx), 0)
 		return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
 	})
-	route(s, a, "GET", "/api/v1/revisions/{number}", "revision", "One revision of the estate", small, func(ctx context.Context, in *number) (*out[api.Estate], error) {
-		rev, doc, err := s.svc.Estate(ctx, principalOf(ctx), in.Number)
-		return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
-	})
+	route(s, a, "GET", "/api/v1/revisions/{number}", "revision", "One revision of the estate", small,
+		func(ctx context.Context, in *number) (*out[api.Estate], error) {
+			rev, doc, err := s.svc.Estate(ctx, principalOf(ctx), in.Number)
+			return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
+		})
 	type limit struct {
 		Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
 	}
-	route(s, a, "GET", "/api/v1/revisions", "revisions", "Revisions of the estate, newest first", small, func(ctx context.Context, in *limit) (*out[[]estate.Revision], error) {
-		list, err := s.svc.Revisions(ctx, principalOf(ctx), in.Limit)
-		return &out[[]estate.Revision]{list}, err
-	})
+	route(s, a, "GET", "/api/v1/revisions", "revisions", "Revisions of the estate, newest first", small,
+		func(ctx context.Context, in *limit) (*out[[]estate.Revision], error) {
+			list, err := s.svc.Revisions(ctx, principalOf(ctx), in.Limit)
+			return &out[[]estate.Revision]{list}, err
+		})
 	type publish struct{ Body api.Publish }
-	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large, func(ctx context.Context, in *publish) (*out[api.Published], error) {
+	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large, func(ctx context.Context,
+		in *publish) (*out[api.Published], error) {
 		rev, same, err := s.svc.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
 		return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
 	})
 	type files struct{ Body api.Files }
-	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "Check an estate without publishing it", large, func(ctx context.Context, in *files) (*out[api.Checked], error) {
-		c, err := s.svc.CheckEstate(ctx, principalOf(ctx), in.Body.Files)
-		if err != nil {
-			return nil, err
-		}
-		return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings}}, nil
-	})
-	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context, _ *struct{}) (*out[api.Queues], error) {
+	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "Check an estate without publishing it", large,
+		func(ctx context.Context, in *files) (*out[api.Checked], error) {
+			c, err := s.svc.CheckEstate(ctx, principalOf(ctx), in.Body.Files)
+			if err != nil {
+				return nil, err
+			}
+			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings}}, nil
+		})
+	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,
+		_ *struct{}) (*out[api.Queues], error) {
 		rev, list, err := s.svc.Queues(ctx, principalOf(ctx))
 		o := api.Queues{Revision: rev, Total: len(list), Queues: make([]api.Queue, len(list))}
 		for i, q := range list {
@@ -117,10 +128,11 @@ func (s *server) estate(a huma.API) {
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/queues/{name}", "queue", "One queue, by its name or an old one", small, func(ctx context.Context, in *named) (*out[api.Queue], error) {
-		q, err := s.svc.Queue(ctx, principalOf(ctx), in.Name)
-		return &out[api.Queue]{api.Queue(q)}, err
-	})
+	route(s, a, "GET", "/api/v1/queues/{name}", "queue", "One queue, by its name or an old one", small,
+		func(ctx context.Context, in *named) (*out[api.Queue], error) {
+			q, err := s.svc.Queue(ctx, principalOf(ctx), in.Name)
+			return &out[api.Queue]{api.Queue(q)}, err
+		})
 	list(s, a, "locations", func(d *estate.Document) []estate.Location { return d.Locations })
 	list(s, a, "subnets", func(d *estate.Document) []estate.Subnet { return d.Subnets })
 	list(s, a, "stations", func(d *estate.Document) []estate.Station { return d.Stations })
@@ -133,7 +145,8 @@ func (s *server) estate(a huma.API) {
 
 // list registers one list of the estate.
 func list[T any](s *server, a huma.API, name string, of func(*estate.Document) []T) {
-	route(s, a, "GET", "/api/v1/"+name, name, "The "+name+" of the current estate", small, func(ctx context.Context, _ *struct{}) (*out[[]T], error) {
+	route(s, a, "GET", "/api/v1/"+name, name, "The "+name+" of the current estate", small, func(ctx context.Context,
+		_ *struct{}) (*out[[]T], error) {
 		_, doc, err := s.svc.Estate(ctx, principalOf(ctx), 0)
 		if err != nil {
 			return nil, err
@@ -148,16 +161,19 @@ func list[T any](s *server, a huma.API, name string, of func(*estate.Document) [
 
 func (s *server) directory(a huma.API) {
 	type in struct{ Body api.Import }
-	route(s, a, "POST", "/api/v1/directory/import", "import-directory", "Make a source hold exactly what the files say", large, func(ctx context.Context, in *in) (*out[directory.Import], error) {
-		o, err := s.svc.Import(ctx, principalOf(ctx), service.Intake{Source: in.Body.Source, Format: in.Body.Format, Files: in.Body.Files, Dry: in.Body.Dry, Accept: in.Body.Accept})
-		return &out[directory.Import]{o}, err
-	})
+	route(s, a, "POST", "/api/v1/directory/import", "import-directory", "Make a source hold exactly what the files say",
+		large, func(ctx context.Context, in *in) (*out[directory.Import], error) {
+			o, err := s.svc.Import(ctx, principalOf(ctx), service.Intake{Source: in.Body.Source, Format: in.Body.Format,
+				Files: in.Body.Files, Dry: in.Body.Dry, Accept: in.Body.Accept})
+			return &out[directory.Import]{o}, err
+		})
 	type search struct {
 		Word  string   `query:"word" maxLength:"256" doc:"Part of a name."`
 		Kinds []string `query:"kind,explode" doc:"All when absent." enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
 		Limit int      `query:"limit" minimum:"1" maximum:"200" default:"20"`
 	}
-	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by part of what they are called", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
+	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+
+		"part of what they are called", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
 		found, total, err := s.svc.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
 		o := api.Found{Total: total, Found: make([]api.FoundOne, len(found))}
 		for i, f := range found {
@@ -168,47 +184,56 @@ func (s *server) directory(a huma.API) {
 }
 
 func (s *server) joins(a huma.API) {
-	route(s, a, "GET", "/api/v1/directory/joins", "joins", "How it is decided which accounts are one person", small, func(ctx context.Context, _ *struct{}) (*out[service.Joined], error) {
-		o, err := s.svc.Joins(ctx, principalOf(ctx))
-		return &out[service.Joined]{o}, err
-	})
+	route(s, a, "GET", "/api/v1/directory/joins", "joins", "How it is decided which accounts are one person", small,
+		func(ctx context.Context, _ *struct{}) (*out[service.Joined], error) {
+			o, err := s.svc.Joins(ctx, principalOf(ctx))
+			return &out[service.Joined]{o}, err
+		})
 	type join struct{ Body api.NewJoin }
-	route(s, a, "POST", "/api/v1/directory/joins", "join", "Say that two accounts are one person, or are two", small, func(ctx context.Context, in *join) (*out[directory.Join], error) {
-		o, err := s.svc.Join(ctx, principalOf(ctx), in.Body.A, in.Body.B, in.Body.Apart, in.Body.Reason)
-		return &out[directory.Join]{o}, err
-	})
+	route(s, a, "POST", "/api/v1/directory/joins", "join", "Say that two accounts are one person, or are two", small,
+		func(ctx context.Context, in *join) (*out[directory.Join], error) {
+			o, err := s.svc.Join(ctx, principalOf(ctx), in.Body.A, in.Body.B, in.Body.Apart, in.Body.Reason)
+			return &out[directory.Join]{o}, err
+		})
 	type one struct {
 		ID int64 `path:"id"`
 	}
-	route(s, a, "DELETE", "/api/v1/directory/joins/{id}", "end-join", "Take back what was said of two accounts", small, func(ctx context.Context, in *one) (*struct{}, error) {
-		return nil, s.svc.EndJoin(ctx, principalOf(ctx), in.ID)
-	})
+	route(s, a, "DELETE", "/api/v1/directory/joins/{id}", "end-join", "Take back what was said of two accounts", small,
+		func(ctx context.Context, in *one) (*struct{}, error) {
+			return nil, s.svc.EndJoin(ctx, principalOf(ctx), in.ID)
+		})
 	type rule struct {
 		Rule string `path:"rule" enum:"address,employee"`
 		Body api.JoinRule
 	}
-	route(s, a, "PUT", "/api/v1/directory/join-rules/{rule}", "set-join-rule", "Whether accounts of different sources with one address, or one employee number, are one person", small, func(ctx context.Context, in *rule) (*out[service.Joined], error) {
+	route(s, a, "PUT", "/api/v1/directory/join-rules/{rule}", "set-join-rule", "Whether accounts of different sources "+
+		"with one address, or one employee number, are one person", small, func(ctx context.Context,
+		in *rule) (*out[service.Joined], error) {
 		o, err := s.svc.SetJoinRule(ctx, principalOf(ctx), in.Rule, in.Body.On, in.Body.Dry)
 		return &out[service.Joined]{o}, err
 	})
 	type lead struct{ Body api.Lead }
-	route(s, a, "PUT", "/api/v1/directory/lead", "set-lead", "Which source's account stands for a person who has several", small, func(ctx context.Context, in *lead) (*out[service.Joined], error) {
-		o, err := s.svc.SetLead(ctx, principalOf(ctx), in.Body.Source)
-		return &out[service.Joined]{o}, err
-	})
-	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that no directory has", small, func(ctx context.Context, _ *struct{}) (*out[[]service.Stranger], error) {
+	route(s, a, "PUT", "/api/v1/directory/lead", "set-lead", "Which source's account stands for a person who has several",
+		small, func(ctx context.Context, in *lead) (*out[service.Joined], error) {
+			o, err := s.svc.SetLead(ctx, principalOf(ctx), in.Body.Source)
+			return &out[service.Joined]{o}, err
+		})
+	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that "+
+		"no directory has", small, func(ctx context.Context, _ *struct{}) (*out[[]service.Stranger], error) {
 		o, err := s.svc.Strangers(ctx, principalOf(ctx))
 		return &out[[]service.Stranger]{o}, err
 	})
 }
 
 func (s *server) people(a huma.API) {
-	route(s, a, "GET", "/api/v1/requests", "requests", "What people have asked for; only one's own for whoever may not see the others'", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Request], error) {
+	route(s, a, "GET", "/api/v1/requests", "requests", "What people have asked for; only one's own for whoever may not "+
+		"see the others'", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Request], error) {
 		list, err := s.svc.Requests(ctx, principalOf(ctx))
 		return &out[[]access.Request]{list}, err
 	})
 	type ask struct{ Body api.NewRequest }
-	route(s, a, "POST", "/api/v1/requests", "request", "Ask for a queue, for oneself", small, func(ctx context.Context, in *ask) (*out[access.Request], error) {
+	route(s, a, "POST", "/api/v1/requests", "request", "Ask for a queue, for oneself", small, func(ctx context.Context,
+		in *ask) (*out[access.Request], error) {
 		o, err := s.svc.RequestQueue(ctx, principalOf(ctx), in.Body.Queue, in.Body.Reason)
 		return &out[access.Request]{o}, err
 	})
@@ -216,7 +241,8 @@ func (s *server) people(a huma.API) {
 		ID   int64 `path:"id"`
 		Body api.AnswerRequest
 	}
-	route(s, a, "POST", "/api/v1/requests/{id}/answer", "answer-request", "Grant a request, into one's own draft, or decline it", small, func(ctx context.Context, in *answer) (*out[api.AnsweredRequest], error) {
+	route(s, a, "POST", "/api/v1/requests/{id}/answer", "answer-request", "Grant a request, into one's own draft, "+
+		"or decline it", small, func(ctx context.Context, in *answer) (*out[api.AnsweredRequest], error) {
 		r, d, err := s.svc.AnswerRequest(ctx, principalOf(ctx), in.ID, in.Body.Grant, in.Body.Says)
 		o := api.AnsweredRequest{Request: r}
 		if d != nil {
@@ -227,25 +253,29 @@ func (s *server) people(a huma.API) {
 	type one struct {
 		ID int64 `path:"id"`
 	}
-	route(s, a, "DELETE", "/api/v1/requests/{id}", "withdraw-request", "Take one's own request back", small, func(ctx context.Context, in *one) (*struct{}, error) {
-		return nil, s.svc.WithdrawRequest(ctx, principalOf(ctx), in.ID)
-	})
+	route(s, a, "DELETE", "/api/v1/requests/{id}", "withdraw-request", "Take one's own request back", small,
+		func(ctx context.Context, in *one) (*struct{}, error) {
+			return nil, s.svc.WithdrawRequest(ctx, principalOf(ctx), in.ID)
+		})
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/people/{name}/data", "person-data", "All that is kept of a person", small, func(ctx context.Context, in *named) (*out[service.PersonData], error) {
-		o, err := s.svc.PersonData(ctx, principalOf(ctx), in.Name)
-		return &out[service.PersonData]{o}, err
-	})
-	route(s, a, "GET", "/api/v1/people/{name}/history", "person-history", "What became of a person, newest first", small, func(ctx context.Context, in *named) (*out[[]service.Moment], error) {
-		o, err := s.svc.PersonHistory(ctx, principalOf(ctx), in.Name)
-		return &out[[]service.Moment]{o}, err
-	})
+	route(s, a, "GET", "/api/v1/people/{name}/data", "person-data", "All that is kept of a person", small,
+		func(ctx context.Context, in *named) (*out[service.PersonData], error) {
+			o, err := s.svc.PersonData(ctx, principalOf(ctx), in.Name)
+			return &out[service.PersonData]{o}, err
+		})
+	route(s, a, "GET", "/api/v1/people/{name}/history", "person-history", "What became of a person, newest first", small,
+		func(ctx context.Context, in *named) (*out[[]service.Moment], error) {
+			o, err := s.svc.PersonHistory(ctx, principalOf(ctx), in.Name)
+			return &out[[]service.Moment]{o}, err
+		})
 	type erase struct {
 		Name   string `path:"name" maxLength:"256"`
 		Reason string `query:"reason" maxLength:"1024" doc:"Why; it is kept, and does not name the person."`
 	}
-	route(s, a, "DELETE", "/api/v1/people/{name}/data", "erase-person", "Erase what is kept of a person; in the audit a number stands for them from then on", small, func(ctx context.Context, in *erase) (*out[service.Erased], error) {
+	route(s, a, "DELETE", "/api/v1/people/{name}/data", "erase-person", "Erase what is kept of a person; in the audit a "+
+		"number stands for them from then on", small, func(ctx context.Context, in *erase) (*out[service.Erased], error) {
 		o, err := s.svc.ErasePerson(ctx, principalOf(ctx), in.Name, in.Reason)
 		return &out[service.Erased]{o}, err
 	})
@@ -256,10 +286,11 @@ func (s *server) subjects(a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 	}
 	for path, kind := range map[string]string{"people": "user", "machines": "machine"} {
-		route(s, a, "GET", "/api/v1/"+path+"/{name}", kind, "Everything about one of the "+path, small, func(ctx context.Context, in *named) (*out[endpoint.Subject], error) {
-			o, err := s.svc.Subject(ctx, principalOf(ctx), kind, in.Name)
-			return &out[endpoint.Subject]{o}, err
-		})
+		route(s, a, "GET", "/api/v1/"+path+"/{name}", kind, "Everything about one of the "+path, small,
+			func(ctx context.Context, in *named) (*out[endpoint.Subject], error) {
+				o, err := s.svc.Subject(ctx, principalOf(ctx), kind, in.Name)
+				return &out[endpoint.Subject]{o}, err
+			})
 	}
 }
 
@@ -293,42 +324,49 @@ func (s *server) lineups(a, described huma.API) {
 		Body   []byte
 	}
 	// The routes that are asked most stand elsewhere; here they are described.
-	route(s, described, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(context.Context, *one) (*answer, error) { return nil, nil })
-	answers[lineup.Lineup](a, "/api/v1/lineups")
-	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large, func(ctx context.Context, in *many) (*answer, error) {
-		ans, err := s.ask(ctx, asking{in.Known, in.Wait, in.When}, in.Body, nil)
-		if err != nil {
-			return nil, err
-		}
-		o := &answer{Status: http.StatusOK, Type: "application/json", Length: strconv.Itoa(len(ans.JSON)), ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Body: ans.JSON}
-		if ans.same {
-			o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
-		}
-		h := s.asAgent(ctx, in.Nonce, in.RawBody, ans.Tag, o.Body)
-		o.Pace, o.Sign, o.Key = h.pace, h.signature, h.key
-		if !ans.same && ans.Tag == agentproto.TagOf(in.Known) {
-			o.Ask = s.asks(ctx) // nothing changed, and yet it was called
-		}
-		return o, nil
+	route(s, described, "POST", "/api/v1/lineups", "ask-lineup", "The lineup of one context", small, func(context.Context,
+		*one) (*answer, error) {
+		return nil, nil
 	})
+	answers[lineup.Lineup](a, "/api/v1/lineups")
+	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large,
+		func(ctx context.Context, in *many) (*answer, error) {
+			ans, err := s.ask(ctx, asking{in.Known, in.Wait, in.When}, in.Body, nil)
+			if err != nil {
+				return nil, err
+			}
+			o := &answer{Status: http.StatusOK, Type: "application/json", Length: strconv.Itoa(len(ans.JSON)),
+				ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Body: ans.JSON}
+			if ans.same {
+				o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
+			}
+			h := s.asAgent(ctx, in.Nonce, in.RawBody, ans.Tag, o.Body)
+			o.Pace, o.Sign, o.Key = h.pace, h.signature, h.key
+			if !ans.same && ans.Tag == agentproto.TagOf(in.Known) {
+				o.Ask = s.asks(ctx) // nothing changed, and yet it was called
+			}
+			return o, nil
+		})
 	answers[[]lineup.Lineup](a, "/api/v1/lineups/batch")
 	type why struct {
 		When
 		Body api.Why
 	}
-	route(s, a, "POST", "/api/v1/why", "explain", "The full reasoning behind one queue in one context", small, func(ctx context.Context, in *why) (*out[*lineup.Why], error) {
-		when, err := in.When.parse()
-		if err != nil {
-			return nil, err
-		}
-		o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, when)
-		return &out[*lineup.Why]{o}, err
-	})
+	route(s, a, "POST", "/api/v1/why", "explain", "The full reasoning behind one queue in one context", small,
+		func(ctx context.Context, in *why) (*out[*lineup.Why], error) {
+			when, err := in.When.parse()
+			if err != nil {
+				return nil, err
+			}
+			o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, when)
+			return &out[*lineup.Why]{o}, err
+		})
 	type page struct{ Body api.Why }
-	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose", small, func(ctx context.Context, in *page) (*out[api.TestPage], error) {
-		t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
-		return &out[api.TestPage]{api.TestPage(t)}, err
-	})
+	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose",
+		small, func(ctx context.Context, in *page) (*out[api.TestPage], error) {
+			t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
+			return &out[api.TestPage]{api.TestPage(t)}, err
+		})
 }
 
 // When is what moment is asked about.
@@ -351,7 +389,8 @@ func moment(field, text string) (*time.Time, error) {
 	}
 	at, err := time.Parse(time.RFC3339, text)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "time-invalid", "write RFC 3339 with an offset, such as 2026-11-23T10:00:00+01:00", "%s: %q is no time", field, text)
+		return nil, fault.New(fault.Invalid, "time-invalid", "write RFC 3339 with an offset, such as "+
+			"2026-11-23T10:00:00+01:00", "%s: %q is no time", field, text)
 	}
 	return &at, nil
 }
@@ -365,11 +404,13 @@ func answers[T any](a huma.API, path string) {
 
 func (s *server) fleet(a huma.API) {
 	type report struct{ Body endpoint.Report }
-	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium, func(ctx context.Context, in *report) (*out[api.Endpoint], error) {
-		e, err := s.svc.Report(ctx, principalOf(ctx), in.Body)
-		return &out[api.Endpoint]{api.Endpoint(e)}, err
-	})
-	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints with their drift", small, func(ctx context.Context, _ *struct{}) (*out[[]api.Endpoint], error) {
+	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium,
+		func(ctx context.Context, in *report) (*out[api.Endpoint], error) {
+			e, err := s.svc.Report(ctx, principalOf(ctx), in.Body)
+			return &out[api.Endpoint]{api.Endpoint(e)}, err
+		})
+	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints with their drift", small, func(ctx context.Context,
+		_ *struct{}) (*out[[]api.Endpoint], error) {
 		all, err := s.svc.Endpoints(ctx, principalOf(ctx))
 		o := make([]api.Endpoint, len(all))
 		for i, e := range all {
@@ -380,11 +421,13 @@ func (s *server) fleet(a huma.API) {
 	type named struct {
 		Machine string `path:"machine" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context, in *named) (*out[api.Endpoint], error) {
+	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context,
+		in *named) (*out[api.Endpoint], error) {
 		e, err := s.svc.Endpoint(ctx, principalOf(ctx), in.Machine)
 		return &out[api.Endpoint]{api.Endpoint(e)}, err
 	})
-	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
+	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues "+
+		"and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
 		e, err := s.svc.Refresh(ctx, principalOf(ctx), in.Machine)
 		return &out[api.Called]{api.Called{Endpoint: api.Endpoint(e), Otherwise: s.svc.Otherwise()}}, err
 	})
@@ -392,14 +435,16 @@ func (s *server) fleet(a huma.API) {
 		Before int64 `query:"before" minimum:"0" doc:"Events older than this one."`
 		Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"50"`
 	}
-	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context, in *page) (*out[api.Events], error) {
+	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context,
+		in *page) (*out[api.Events], error) {
 		list, err := s.svc.Events(ctx, principalOf(ctx), in.Before, in.Limit)
 		if list == nil {
 			list = []event.Event{}
 		}
 		return &out[api.Events]{api.Events{Events: list}}, err
 	})
-	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context, _ *struct{}) (*out[service.Overview], error) {
+	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context,
+		_ *struct{}) (*out[service.Overview], error) {
 		o, err := s.svc.Overview(ctx, principalOf(ctx))
 		return &out[service.Overview]{o}, err
 	})

@@ -64,7 +64,8 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	r.UseRawPath = true
 	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
 	r.NoMethod(func(c *gin.Context) {
-		s.problem(c, &fault.Error{Kind: "method", Code: "method-not-allowed", What: c.Request.Method + " is not for " + c.Request.URL.Path, Fix: "see the Allow header"})
+		s.problem(c, &fault.Error{Kind: "method", Code: "method-not-allowed", What: c.Request.Method + " is not for " +
+			c.Request.URL.Path, Fix: "see the Allow header"})
 	})
 	r.NoRoute(s.console())
 	if cfg.Gateway != nil {
@@ -74,7 +75,8 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	r.GET("/metrics", s.metrics.serve(s))
 	protect := http.NewCrossOriginProtection()
 	protect.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
-		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token", "this request comes from another site's page"), "")
+		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token",
+			"this request comes from another site's page"), "")
 	}))
 	return protect.Handler(r), nil
 }
@@ -96,7 +98,8 @@ var switches = sync.OnceFunc(func() {
 func (s *server) register(r *gin.Engine) huma.API {
 	switches()
 	cfg := huma.DefaultConfig("Cirque", s.cfg.Version)
-	cfg.Info.Description = "Who receives which printers, and how. Errors are problems (RFC 9457) with a stable code and a fix."
+	cfg.Info.Description = "Who receives which printers, and how. Errors are problems (RFC 9457) with a stable " +
+		"code and a fix."
 	cfg.Components.Schemas = huma.NewMapRegistry("#/components/schemas/", schemaName)
 	cfg.Components.Schemas.RegisterTypeAlias(typeOf[problem](), typeOf[api.Problem]())
 	cfg.CreateHooks, cfg.DocsPath, cfg.SchemasPath, cfg.OpenAPIPath = nil, "", "", "/api/openapi"
@@ -175,14 +178,16 @@ func remoteOf(ctx context.Context) string {
 // identify gives the request an id, taken over from the client where it is harmless, and the usual protective headers.
 func (s *server) identify(c *gin.Context) {
 	id := c.GetHeader("X-Request-Id")
-	if id == "" || len(id) > 64 || strings.Trim(id, "abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_.") != "" {
+	if id == "" || len(id) > 64 || strings.Trim(id,
+		"abcdefghijklmnopqrstuvwxyzABCDEFGHIJKLMNOPQRSTUVWXYZ0123456789-_.") != "" {
 		id = rand.Text()[:16]
 	}
 	h := c.Writer.Header()
 	h.Set("X-Request-Id", id)
 	h.Set("X-Content-Type-Options", "nosniff")
 	h.Set("Referrer-Policy", "no-referrer")
-	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
+	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
+		"frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
 	host, _, err := net.SplitHostPort(c.Request.RemoteAddr)
 	if err != nil {
 		host = c.Request.RemoteAddr
@@ -204,13 +209,15 @@ func (s *server) record(c *gin.Context) {
 	if p := principalOf(c.Request.Context()); p != nil {
 		who = p.Name
 	}
-	s.log.Log(c.Request.Context(), level, "request", "id", requestID(c.Request.Context()), "method", c.Request.Method, "path", c.Request.URL.Path,
+	s.log.Log(c.Request.Context(), level, "request", "id", requestID(c.Request.Context()), "method", c.Request.Method,
+		"path", c.Request.URL.Path,
 		"status", c.Writer.Status(), "who", who, "ms", time.Since(begin).Milliseconds())
 }
 
 func (s *server) panicked(c *gin.Context, v any) {
 	s.log.Error("panic", "id", requestID(c.Request.Context()), "value", v, "stack", string(debug.Stack()))
-	s.problem(c, fault.New(fault.Internal, "internal", "the service's log has the cause", "something went wrong inside Cirque"))
+	s.problem(c, fault.New(fault.Internal, "internal", "the service's log has the cause",
+		"something went wrong inside Cirque"))
 }
 
 const cookieName = "cirque_session"
@@ -224,14 +231,17 @@ func (s *server) principal(c *gin.Context) {
 		leaf := tls.PeerCertificates[0]
 		var err error
 		if p, err = s.svc.ByCertificate(leaf.SerialNumber.Text(16), leaf.Subject.CommonName); err != nil {
-			s.log.Warn("a certificate was refused", "machine", leaf.Subject.CommonName, "remote", remoteOf(ctx), "path", c.Request.URL.Path)
+			s.log.Warn("a certificate was refused", "machine", leaf.Subject.CommonName, "remote", remoteOf(ctx), "path",
+				c.Request.URL.Path)
 			s.problem(c, fault.As(err))
 			return
 		}
-	} else if scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
+	} else if scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " "); ok &&
+		strings.EqualFold(scheme, "Bearer") {
 		if p = s.svc.ByToken(strings.TrimSpace(token)); p == nil {
 			s.log.Warn("a token was refused", "remote", remoteOf(ctx), "path", c.Request.URL.Path)
-			s.problem(c, fault.New(fault.Unsigned, "token-unknown", "check it, or make another: cirque token create", "the token is not known here, was revoked, or has ended"))
+			s.problem(c, fault.New(fault.Unsigned, "token-unknown", "check it, or make another: cirque token create",
+				"the token is not known here, was revoked, or has ended"))
 			return
 		}
 	} else if cookie, err := c.Request.Cookie(cookieName); err == nil {

@@ -25,7 +25,8 @@ func (s *server) me(p *access.Principal) api.Me {
 }
 
 func (s *server) cookie(secret string, lasts time.Duration) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: secret, Path: "/", HttpOnly: true, Secure: s.cfg.Secure, SameSite: http.SameSiteStrictMode, MaxAge: int(lasts / time.Second)}
+	return http.Cookie{Name: cookieName, Value: secret, Path: "/", HttpOnly: true, Secure: s.cfg.Secure,
+		SameSite: http.SameSiteStrictMode, MaxAge: int(lasts / time.Second)}
 }
 
 func (s *server) signIn(a huma.API) {
@@ -41,7 +42,8 @@ func (s *server) signIn(a huma.API) {
 		return op
 	}
 	type setUp struct{ Body api.SetUp }
-	huma.Register(a, public(operation("POST", "/api/v1/set-up", "set-up", "Make the first account with the one-time code", small)), func(ctx context.Context, in *setUp) (*answer, error) {
+	huma.Register(a, public(operation("POST", "/api/v1/set-up", "set-up", "Make the first account with the one-time code",
+		small)), func(ctx context.Context, in *setUp) (*answer, error) {
 		o, err := opened(s.svc.SetUp(ctx, remoteOf(ctx), in.Body.Code, in.Body.Name, in.Body.Password))
 		if err != nil {
 			return nil, s.fail(ctx, err)
@@ -49,16 +51,18 @@ func (s *server) signIn(a huma.API) {
 		return o, nil
 	})
 	type signIn struct{ Body api.SignIn }
-	huma.Register(a, public(operation("POST", "/api/v1/session", "sign-in", "Sign in with a name and password", small)), func(ctx context.Context, in *signIn) (*answer, error) {
-		o, err := opened(s.svc.SignIn(ctx, remoteOf(ctx), in.Body.Name, in.Body.Password))
-		if err != nil {
-			return nil, s.fail(ctx, err)
-		}
-		return o, nil
-	})
-	huma.Register(a, public(operation("GET", "/api/v1/session", "me", "Who is signed in", small)), func(ctx context.Context, _ *struct{}) (*out[api.Me], error) {
-		return &out[api.Me]{s.me(principalOf(ctx))}, nil
-	})
+	huma.Register(a, public(operation("POST", "/api/v1/session", "sign-in", "Sign in with a name and password", small)),
+		func(ctx context.Context, in *signIn) (*answer, error) {
+			o, err := opened(s.svc.SignIn(ctx, remoteOf(ctx), in.Body.Name, in.Body.Password))
+			if err != nil {
+				return nil, s.fail(ctx, err)
+			}
+			return o, nil
+		})
+	huma.Register(a, public(operation("GET", "/api/v1/session", "me", "Who is signed in", small)),
+		func(ctx context.Context, _ *struct{}) (*out[api.Me], error) {
+			return &out[api.Me]{s.me(principalOf(ctx))}, nil
+		})
 	type leave struct {
 		Session string `cookie:"cirque_session"`
 	}
@@ -66,25 +70,29 @@ func (s *server) signIn(a huma.API) {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
 	type password struct{ Body api.NewPassword }
-	route(s, a, "PUT", "/api/v1/session/password", "change-password", "Change the password of one's own account; its sessions end", small, func(ctx context.Context, in *password) (*struct{}, error) {
+	route(s, a, "PUT", "/api/v1/session/password", "change-password", "Change the password of one's own account; its "+
+		"sessions end", small, func(ctx context.Context, in *password) (*struct{}, error) {
 		return nil, s.svc.ChangePassword(ctx, principalOf(ctx), remoteOf(ctx), in.Body.Old, in.Body.New)
 	})
-	route(s, a, "GET", "/api/v1/sessions", "sessions", "The console sessions that are open", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Session], error) {
-		list, err := s.svc.Sessions(ctx, principalOf(ctx))
-		return &out[[]access.Session]{list}, err
-	})
+	route(s, a, "GET", "/api/v1/sessions", "sessions", "The console sessions that are open", small,
+		func(ctx context.Context, _ *struct{}) (*out[[]access.Session], error) {
+			list, err := s.svc.Sessions(ctx, principalOf(ctx))
+			return &out[[]access.Session]{list}, err
+		})
 	type one struct {
 		ID int64 `path:"id"`
 	}
-	route(s, a, "DELETE", "/api/v1/sessions/{id}", "end-session", "End a console session, whoever has it", small, func(ctx context.Context, in *one) (*struct{}, error) {
-		return nil, s.svc.RevokeSession(ctx, principalOf(ctx), in.ID)
-	})
-	huma.Register(a, public(operation("DELETE", "/api/v1/session", "sign-out", "Sign out", small)), func(ctx context.Context, in *leave) (*left, error) {
-		if in.Session != "" {
-			if err := s.svc.SignOut(ctx, in.Session); err != nil {
-				return nil, s.fail(ctx, err)
+	route(s, a, "DELETE", "/api/v1/sessions/{id}", "end-session", "End a console session, whoever has it", small,
+		func(ctx context.Context, in *one) (*struct{}, error) {
+			return nil, s.svc.RevokeSession(ctx, principalOf(ctx), in.ID)
+		})
+	huma.Register(a, public(operation("DELETE", "/api/v1/session", "sign-out", "Sign out", small)),
+		func(ctx context.Context, in *leave) (*left, error) {
+			if in.Session != "" {
+				if err := s.svc.SignOut(ctx, in.Session); err != nil {
+					return nil, s.fail(ctx, err)
+				}
 			}
-		}
-		return &left{s.cookie("", -time.Second)}, nil
-	})
+			return &left{s.cookie("", -time.Second)}, nil
+		})
 }

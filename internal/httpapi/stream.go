@@ -11,7 +11,8 @@ import (
 // streamOf describes an answer of one JSON object a line.
 func streamOf[L any](a huma.API, op *huma.Operation, says string) {
 	schema := a.OpenAPI().Components.Schemas.Schema(typeOf[L](), true, "")
-	op.Responses = map[string]*huma.Response{"200": {Description: says, Content: map[string]*huma.MediaType{"application/x-ndjson": {Schema: schema}}}}
+	op.Responses = map[string]*huma.Response{"200": {Description: says,
+		Content: map[string]*huma.MediaType{"application/x-ndjson": {Schema: schema}}}}
 }
 
 // stream answers with lines as work tells them. The work's context ends when nobody reads them any more, and when the

@@ -60,6 +60,8 @@ func (s *server) watch(c *gin.Context) {
 func describeWatch(a huma.API) {
 	doc := a.OpenAPI()
 	schema := doc.Components.Schemas.Schema(typeOf[api.Notice](), true, "Notice")
-	doc.AddOperation(&huma.Operation{Method: http.MethodGet, Path: "/api/v1/watch", OperationID: "watch", Summary: "Notices of what changed, as server-sent events of the type notice",
-		Responses: map[string]*huma.Response{"200": {Description: "A stream without end", Content: map[string]*huma.MediaType{"text/event-stream": {Schema: schema}}}}})
+	doc.AddOperation(&huma.Operation{Method: http.MethodGet, Path: "/api/v1/watch", OperationID: "watch",
+		Summary: "Notices of what changed, as server-sent events of the type notice",
+		Responses: map[string]*huma.Response{"200": {Description: "A stream without end",
+			Content: map[string]*huma.MediaType{"text/event-stream": {Schema: schema}}}}})
 }

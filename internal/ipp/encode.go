@@ -39,7 +39,8 @@ func (a Attribute) appendTo(b []byte, depth int) ([]byte, error) {
 			name = "" // an additional value (RFC 8010, section 3.1.5)
 		}
 		if depth > 0 && i == 0 {
-			b = appendField(append(append(b, byte(memberName)), 0, 0), []byte(name)) // a member's name is a value (section 3.1.6)
+			// a member's name is a value (section 3.1.6)
+			b = appendField(append(append(b, byte(memberName)), 0, 0), []byte(name))
 		}
 		if depth > 0 {
 			name = ""

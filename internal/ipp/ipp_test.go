@@ -16,7 +16,8 @@ func sample() Message {
 		Attr("when", Value{Tag: DateTime, Raw: []byte("12345678901")}), Attr("nothing", Value{Tag: NoValue}),
 		Attr("title", Value{Tag: NameWithLanguage, Lang: "nb", Text: "Rute 7"}),
 		Attr("media-col", Value{Tag: Collection, Members: []Attribute{
-			Attr("media-size", Value{Tag: Collection, Members: []Attribute{Attr("x-dimension", Int(Integer, 21000)), Attr("y-dimension", Int(Integer, 29700))}}),
+			Attr("media-size", Value{Tag: Collection, Members: []Attribute{Attr("x-dimension", Int(Integer, 21000)),
+				Attr("y-dimension", Int(Integer, 29700))}}),
 			Strs(Keyword, "media-type", "stationery", "labels")}})}})
 	return m
 }
@@ -87,7 +88,8 @@ func TestRefused(t *testing.T) {
 			t.Errorf("%s: %v, want %v", name, err, c.want)
 		}
 	}
-	long := append([]byte(head+"\x01"), bytes.Repeat([]byte("\x44\x00\x01a\x7f\xff"+strings.Repeat("x", maxLength)), 40)...)
+	long := append([]byte(head+"\x01"), bytes.Repeat([]byte("\x44\x00\x01a\x7f\xff"+strings.Repeat("x",
+		maxLength)), 40)...)
 	if _, err := ReadMessage(Buffered(bytes.NewReader(long))); !errors.Is(err, ErrTooMany) {
 		t.Errorf("a header over the limit: %v", err)
 	}

@@ -1,5 +1,6 @@
-// Package ipp is the Internet Printing Protocol's encoding (RFC 8010) with the parts of its model (RFC 8011) that Cirque
-// needs: from bytes to messages with Parse, and back with AppendTo. It opens no sockets and knows nothing of estates.
+// Package ipp is the Internet Printing Protocol's encoding (RFC 8010) with the parts of its model (RFC 8011) that
+// Cirque needs: from bytes to messages with Parse, and back with AppendTo. It opens no sockets and knows nothing of
+// estates.
 package ipp
 
 import "fmt"
@@ -56,13 +57,17 @@ const (
 	Busy                   Status = 0x0507
 )
 
-var statusWords = map[Status]string{OK: "successful-ok", OKIgnored: "successful-ok-ignored-or-substituted-attributes", BadRequest: "client-error-bad-request",
-	Forbidden: "client-error-forbidden", NotAuthenticated: "client-error-not-authenticated", NotAuthorized: "client-error-not-authorized",
-	NotFound: "client-error-not-found", FormatNotSupported: "client-error-document-format-not-supported",
-	AttributesNotSupported: "client-error-attributes-or-values-not-supported", CharsetNotSupported: "client-error-charset-not-supported",
-	InternalError: "server-error-internal-error", OperationNotSupported: "server-error-operation-not-supported",
+var statusWords = map[Status]string{OK: "successful-ok", OKIgnored: "successful-ok-ignored-or-substituted-attributes",
+	BadRequest: "client-error-bad-request",
+	Forbidden:  "client-error-forbidden", NotAuthenticated: "client-error-not-authenticated",
+	NotAuthorized: "client-error-not-authorized",
+	NotFound:      "client-error-not-found", FormatNotSupported: "client-error-document-format-not-supported",
+	AttributesNotSupported: "client-error-attributes-or-values-not-supported",
+	CharsetNotSupported:    "client-error-charset-not-supported",
+	InternalError:          "server-error-internal-error", OperationNotSupported: "server-error-operation-not-supported",
 	ServiceUnavailable: "server-error-service-unavailable", VersionNotSupported: "server-error-version-not-supported",
-	DeviceError: "server-error-device-error", NotAcceptingJobs: "server-error-not-accepting-jobs", Busy: "server-error-busy"}
+	DeviceError: "server-error-device-error", NotAcceptingJobs: "server-error-not-accepting-jobs",
+	Busy: "server-error-busy"}
 
 // String gives the keyword of RFC 8011, or the number.
 func (s Status) String() string {
@@ -144,8 +149,8 @@ type Attribute struct {
 	Values []Value
 }
 
-// A Value is one typed value. Which field counts follows from the tag: Int for integers, enums and booleans (1 is true),
-// Members for collections, Text for the text types, Raw for all others and for what is out of band.
+// A Value is one typed value. Which field counts follows from the tag: Int for integers, enums and booleans (1 is
+// true), Members for collections, Text for the text types, Raw for all others and for what is out of band.
 type Value struct {
 	Tag     Tag
 	Int     int32
@@ -274,7 +279,8 @@ const (
 	PrinterStopped    = 5
 )
 
-var jobStates = map[int]string{3: "pending", 4: "pending-held", 5: "processing", 6: "processing-stopped", 7: "canceled", 8: "aborted", 9: "completed"}
+var jobStates = map[int]string{3: "pending", 4: "pending-held", 5: "processing", 6: "processing-stopped", 7: "canceled",
+	8: "aborted", 9: "completed"}
 
 // JobCompleted is the state of a job that has been printed (RFC 8011, section 5.3.7).
 const JobCompleted = 9
@@ -297,8 +303,8 @@ func JobStateOf(word string) int {
 	return 5
 }
 
-// Requested keeps those attributes that a request's requested-attributes asks for (RFC 8011, section 4.2.5.1): all where
-// it asks for none, or for a group.
+// Requested keeps those attributes that a request's requested-attributes asks for (RFC 8011, section 4.2.5.1): all
+// where it asks for none, or for a group.
 func Requested(req Message, all []Attribute) []Attribute {
 	asked := req.Texts(OperationGroup, "requested-attributes")
 	if len(asked) == 0 {

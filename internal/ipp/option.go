@@ -7,8 +7,8 @@ import (
 	"time"
 )
 
-// Word writes a value as options are written by people: keywords, numbers, true and false, ranges and resolutions. Out of
-// band values and collections are "".
+// Word writes a value as options are written by people: keywords, numbers, true and false, ranges and resolutions. Out
+// of band values and collections are "".
 func (v Value) Word() string {
 	switch v.Tag {
 	case Integer, Enum:
@@ -66,8 +66,8 @@ func (a Attribute) Option() any {
 // enums are the options whose numbers are enums (RFC 8011, section 5.2).
 var enums = map[string]bool{"finishings": true, "print-quality": true, "orientation-requested": true}
 
-// OptionAttribute is Option's way back: it makes the attribute called name for the value of an option as a document has it.
-// A value of another kind is an error.
+// OptionAttribute is Option's way back: it makes the attribute called name for the value of an option as a document has
+// it. A value of another kind is an error.
 func OptionAttribute(name, option string, value any) (Attribute, error) {
 	list, ok := value.([]any)
 	if !ok {
@@ -101,7 +101,8 @@ func OptionAttribute(name, option string, value any) (Attribute, error) {
 }
 
 // Options are the job template attributes that Cirque reads of queues and devices (RFC 8011, section 5.2; PWG 5100.3).
-var Options = []string{"sides", "print-color-mode", "media", "media-source", "media-type", "print-quality", "finishings", "output-bin", "number-up", "orientation-requested", "copies"}
+var Options = []string{"sides", "print-color-mode", "media", "media-source", "media-type", "print-quality",
+	"finishings", "output-bin", "number-up", "orientation-requested", "copies"}
 
 // Time reads a dateTime (RFC 8011, section 5.1.15, after RFC 2579).
 func (v Value) Time() (time.Time, bool) {
@@ -113,5 +114,6 @@ func (v Value) Time() (time.Time, bool) {
 	if b[8] == '-' {
 		offset = -offset
 	}
-	return time.Date(int(b[0])<<8|int(b[1]), time.Month(b[2]), int(b[3]), int(b[4]), int(b[5]), int(b[6]), int(b[7])*100_000_000, time.FixedZone("", offset)).UTC(), true
+	return time.Date(int(b[0])<<8|int(b[1]), time.Month(b[2]), int(b[3]), int(b[4]), int(b[5]), int(b[6]),
+		int(b[7])*100_000_000, time.FixedZone("", offset)).UTC(), true
 }

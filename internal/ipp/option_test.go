@@ -10,15 +10,19 @@ func TestOptionWords(t *testing.T) {
 		v    Value
 		want string
 	}{
-		{Str(Keyword, "one-sided"), "one-sided"}, {Int(Integer, -4), "-4"}, {Int(Enum, 5), "5"}, {Bool(true), "true"}, {Bool(false), "false"},
-		{Value{Tag: Range, Raw: []byte{0, 0, 0, 1, 0, 0, 0, 99}}, "1-99"}, {Value{Tag: Resolution, Raw: []byte{0, 0, 2, 88, 0, 0, 2, 88, 3}}, "600x600dpi"},
-		{Value{Tag: Resolution, Raw: []byte{0, 0, 0, 118, 0, 0, 0, 118, 4}}, "118x118dpcm"}, {Value{Tag: Range, Raw: []byte{1}}, ""},
+		{Str(Keyword, "one-sided"), "one-sided"}, {Int(Integer, -4), "-4"}, {Int(Enum, 5), "5"}, {Bool(true), "true"},
+		{Bool(false), "false"},
+		{Value{Tag: Range, Raw: []byte{0, 0, 0, 1, 0, 0, 0, 99}}, "1-99"}, {Value{Tag: Resolution, Raw: []byte{0, 0, 2, 88, 0,
+			0, 2, 88, 3}}, "600x600dpi"},
+		{Value{Tag: Resolution, Raw: []byte{0, 0, 0, 118, 0, 0, 0, 118, 4}}, "118x118dpcm"},
+		{Value{Tag: Range, Raw: []byte{1}}, ""},
 	} {
 		if got := c.v.Word(); got != c.want {
 			t.Errorf("%+v: %q, want %q", c.v, got, c.want)
 		}
 	}
-	if o, ok := (Attribute{Values: []Value{Int(Enum, 3), Int(Enum, 20)}}).Option().([]any); !ok || len(o) != 2 || o[0] != 3.0 {
+	if o, ok := (Attribute{Values: []Value{Int(Enum, 3), Int(Enum, 20)}}).Option().([]any); !ok || len(o) != 2 ||
+		o[0] != 3.0 {
 		t.Error(o)
 	}
 	if o := Strs(Keyword, "sides", "one-sided").Option(); o != "one-sided" {
@@ -42,7 +46,8 @@ func TestDateTime(t *testing.T) {
 func TestParseWithin(t *testing.T) {
 	m := NewRequest(GetPrinters, 7, "ipp://h/ipp/system")
 	for range 50 {
-		m.Groups = append(m.Groups, Group{Tag: PrinterGroup, Attributes: []Attribute{Strs(Name, "printer-name", "a name"), Strs(Keyword, "sides-supported", "one-sided", "two-sided-long-edge")}})
+		m.Groups = append(m.Groups, Group{Tag: PrinterGroup, Attributes: []Attribute{Strs(Name, "printer-name", "a name"),
+			Strs(Keyword, "sides-supported", "one-sided", "two-sided-long-edge")}})
 	}
 	b, err := m.AppendTo(nil)
 	if err != nil {

@@ -36,8 +36,8 @@ func Parse(b []byte) (m Message, rest []byte, err error) {
 	return ParseWithin(b, MaxHeader, MaxAttributes)
 }
 
-// ParseWithin is Parse with other limits, for answers that list many printers: bytes before the end-of-attributes tag, and
-// attributes.
+// ParseWithin is Parse with other limits, for answers that list many printers: bytes before the end-of-attributes tag,
+// and attributes.
 func ParseWithin(b []byte, header, attributes int) (m Message, rest []byte, err error) {
 	r := &reader{b: b, header: header, attributes: attributes}
 	m = r.message()

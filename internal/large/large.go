@@ -54,7 +54,8 @@ type maker struct {
 func New(seed uint64, size Size) *Organisation {
 	m := &maker{rand.New(rand.NewPCG(seed, 1)), size, &Organisation{Estate: &estate.Document{Estate: estate.Version}}}
 	d := m.out.Estate
-	d.Drivers = []estate.Driver{{Name: "mono-x64", Exact: "Skerrymark Mono 40 PCL6", Platform: "windows/x64"}, {Name: "colour-x64", Exact: "Skerrymark Colour 60 PS", Platform: "windows/x64"}}
+	d.Drivers = []estate.Driver{{Name: "mono-x64", Exact: "Skerrymark Mono 40 PCL6", Platform: "windows/x64"},
+		{Name: "colour-x64", Exact: "Skerrymark Colour 60 PS", Platform: "windows/x64"}}
 	for s := range size.Sites {
 		m.site(s)
 	}
@@ -70,7 +71,8 @@ func (m *maker) room(s int) string {
 func (m *maker) site(s int) {
 	d := m.out.Estate
 	name := site(s)
-	d.Locations = append(d.Locations, estate.Location{Path: name, Title: fmt.Sprintf("Site %d", s), Timezone: []string{"Europe/Oslo", "UTC", "Atlantic/Faroe"}[s%3]})
+	d.Locations = append(d.Locations, estate.Location{Path: name, Title: fmt.Sprintf("Site %d", s),
+		Timezone: []string{"Europe/Oslo", "UTC", "Atlantic/Faroe"}[s%3]})
 	var places []string
 	for f := range floors {
 		for r := range rooms {
@@ -86,7 +88,8 @@ func (m *maker) site(s int) {
 	for _, p := range pair {
 		d.Servers = append(d.Servers, estate.Server{Name: p, URI: "ipp://" + p + ".skerry.example:631/", Location: name})
 	}
-	d.ServerSets = append(d.ServerSets, estate.ServerSet{Name: fmt.Sprintf("pair-%03d", s), Style: []estate.Style{estate.Standby, estate.Spread}[s%2], Members: pair})
+	d.ServerSets = append(d.ServerSets, estate.ServerSet{Name: fmt.Sprintf("pair-%03d", s),
+		Style: []estate.Style{estate.Standby, estate.Spread}[s%2], Members: pair})
 	for i := range m.Queues {
 		m.queue(s, i)
 	}
@@ -107,9 +110,12 @@ func queueName(s, i int) string { return fmt.Sprintf("q-%03d-%02d", s, i) }
 func (m *maker) queue(s, i int) {
 	d := m.out.Estate
 	device := fmt.Sprintf("p-%03d-%02d", s, i)
-	d.Devices = append(d.Devices, estate.Device{Name: device, URI: fmt.Sprintf("ipp://198.51.100.%d/%s/ipp/print", i%250+1, device), Location: m.room(s), AddressKeptBy: "reservation"})
-	q := estate.Queue{Name: queueName(s, i), Title: fmt.Sprintf("Queue %d at site %d", i, s), Location: m.room(s), Devices: []string{device}, Labels: []string{[]string{"mono", "colour", "label"}[i%3], "a4"},
-		Drivers: map[string]string{"windows/x64": []string{"mono-x64", "colour-x64"}[i%2], "*": estate.Driverless}, Defaults: map[string]any{"sides": "two-sided-long-edge", "media": "iso_a4_210x297mm"}}
+	d.Devices = append(d.Devices, estate.Device{Name: device, URI: fmt.Sprintf("ipp://198.51.100.%d/%s/ipp/print", i%250+1,
+		device), Location: m.room(s), AddressKeptBy: "reservation"})
+	q := estate.Queue{Name: queueName(s, i), Title: fmt.Sprintf("Queue %d at site %d", i, s), Location: m.room(s),
+		Devices: []string{device}, Labels: []string{[]string{"mono", "colour", "label"}[i%3], "a4"},
+		Drivers:  map[string]string{"windows/x64": []string{"mono-x64", "colour-x64"}[i%2], "*": estate.Driverless},
+		Defaults: map[string]any{"sides": "two-sided-long-edge", "media": "iso_a4_210x297mm"}}
 	switch i % 4 {
 	case 0:
 		q.Paths = []estate.Path{{Set: fmt.Sprintf("pair-%03d", s)}, {Device: device}}
@@ -135,8 +141,8 @@ func user(s, i int) string           { return fmt.Sprintf("person-%03d-%03d", s,
 func machine(s, i int) string        { return fmt.Sprintf("desk-%03d-%03d", s, i) }
 func unit(s, i int) string           { return fmt.Sprintf("staff/%s/%d", site(s), i%departments) }
 
-// grant writes a site's i-th grant: some to all of the site, more to its departments, to teams, to a unit, to a machine,
-// to single people, or to everyone at a place.
+// grant writes a site's i-th grant: some to all of the site, more to its departments, to teams, to a unit, to a
+// machine, to single people, or to everyone at a place.
 func (m *maker) grant(s, i int) estate.Grant {
 	g := estate.Grant{Name: fmt.Sprintf("g-%03d-%02d", s, i), Effect: estate.Place}
 	common, dep := m.Queues/12, m.Queues/10
@@ -159,7 +165,8 @@ func (m *maker) grant(s, i int) estate.Grant {
 	case k < 98:
 		g.At, g.Queues = []string{"location:" + m.room(s)}, []string{queueName(s, m.IntN(m.Queues))}
 	default:
-		g.To, g.At, g.Queues, g.Nearest = []string{"everyone"}, []string{"location:" + site(s)}, []string{"within:" + site(s) + fmt.Sprintf("/floor-%d", m.IntN(floors))}, 1
+		g.To, g.At, g.Queues, g.Nearest = []string{"everyone"}, []string{"location:" + site(s)},
+			[]string{"within:" + site(s) + fmt.Sprintf("/floor-%d", m.IntN(floors))}, 1
 	}
 	switch m.IntN(12) {
 	case 0, 1, 2:
@@ -205,10 +212,12 @@ func (m *maker) people(s int) {
 		d.Members = append(d.Members, "group:"+teams[i].Name)
 	}
 	for i := range m.Machines {
-		r.Machines = append(r.Machines, directory.Machine{Name: machine(s, i), Unit: "machines/" + site(s), Platform: "windows/x64"})
+		r.Machines = append(r.Machines, directory.Machine{Name: machine(s, i), Unit: "machines/" + site(s),
+			Platform: "windows/x64"})
 	}
 	for i := range m.Users {
-		r.Users = append(r.Users, directory.User{Name: user(s, i), DisplayName: fmt.Sprintf("Person %d of site %d", i, s), Email: user(s, i) + "@skerry.example", Unit: unit(s, i)})
+		r.Users = append(r.Users, directory.User{Name: user(s, i), DisplayName: fmt.Sprintf("Person %d of site %d", i, s),
+			Email: user(s, i) + "@skerry.example", Unit: unit(s, i)})
 		for _, t := range []int{i % m.Teams, m.IntN(m.Teams), m.IntN(m.Teams)} {
 			if who := "user:" + user(s, i); !slices.Contains(teams[t].Members, who) {
 				teams[t].Members = append(teams[t].Members, who)
@@ -216,19 +225,22 @@ func (m *maker) people(s int) {
 		}
 		net := m.subnet(s, m.IntN(m.Subnets)).Addr().As4()
 		net[3] = byte(1 + m.IntN(250))
-		m.out.Contexts = append(m.out.Contexts, lineup.Context{User: user(s, i), Machine: machine(s, i%m.Machines), Addresses: []netip.Addr{netip.AddrFrom4(net)}, Session: "desktop", Platform: "windows/x64", Time: Time})
+		m.out.Contexts = append(m.out.Contexts, lineup.Context{User: user(s, i), Machine: machine(s, i%m.Machines),
+			Addresses: []netip.Addr{netip.AddrFrom4(net)}, Session: "desktop", Platform: "windows/x64", Time: Time})
 	}
 	r.Groups = append(append(append(r.Groups, all), deps...), teams...)
 }
 
-// Write writes estate.json, directory.json and contexts.json, as the service takes them, into a directory by way of create.
+// Write writes estate.json, directory.json and contexts.json, as the service takes them, into a directory by way of
+// create.
 func (o *Organisation) Write(create func(name string, b []byte) error) error {
 	queries := make([]lineup.Query, len(o.Contexts))
 	for i, c := range o.Contexts {
 		queries[i] = c.Query()
 	}
 	for name, v := range map[string]any{"estate.json": o.Estate, "contexts.json": queries,
-		"directory.json": map[string]any{"directory": 1, "users": o.Directory.Users, "groups": o.Directory.Groups, "machines": o.Directory.Machines}} {
+		"directory.json": map[string]any{"directory": 1, "users": o.Directory.Users, "groups": o.Directory.Groups,
+			"machines": o.Directory.Machines}} {
 		b, err := json.Marshal(v)
 		if err == nil {
 			err = create(name, b)

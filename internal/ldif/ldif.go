@@ -105,8 +105,8 @@ func Parse(text string) ([]Record, error) {
 	return out, nil
 }
 
-// unfold joins lines that continue others (RFC 2849, note 2). What is long is joined once, at its end: whoever sends a line
-// in a million pieces must not have it copied a million times.
+// unfold joins lines that continue others (RFC 2849, note 2). What is long is joined once, at its end: whoever sends a
+// line in a million pieces must not have it copied a million times.
 func unfold(text string) ([]line, error) {
 	var out []line
 	var pieces []string // of the last line, once it is continued

@@ -8,12 +8,15 @@ import (
 
 func TestParse(t *testing.T) {
 	t.Parallel()
-	got, err := Parse("version: 1\n# a comment\n that goes on\ndn: uid=mira,ou=staff,\n dc=skerry,dc=example\nobjectClass: person\ncn;lang-nb:: w4VzZQ==\nmail:x@skerry.example\r\nempty:\n\n\ndn:: Y249Zw==\nmember: a\nMember: b\n")
+	got, err := Parse("version: 1\n# a comment\n that goes on\ndn: uid=mira,ou=staff,\n " +
+		"dc=skerry,dc=example\nobjectClass: person\ncn;lang-nb:: w4VzZQ==\nmail:x@skerry.example\r\nempty:\n\n\ndn:: " +
+		"Y249Zw==\nmember: a\nMember: b\n")
 	if err != nil || len(got) != 2 {
 		t.Fatalf("%+v %v", got, err)
 	}
 	a := got[0]
-	if a.DN != "uid=mira,ou=staff,dc=skerry,dc=example" || a.Line != 4 || a.Get("cn") != "Åse" || a.Get("mail") != "x@skerry.example" || a.Get("empty") != "" {
+	if a.DN != "uid=mira,ou=staff,dc=skerry,dc=example" || a.Line != 4 || a.Get("cn") != "Åse" ||
+		a.Get("mail") != "x@skerry.example" || a.Get("empty") != "" {
 		t.Errorf("%+v", a)
 	}
 	if b := got[1]; b.DN != "cn=g" || strings.Join(b.All("member"), " ") != "a b" {

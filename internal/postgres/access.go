@@ -15,21 +15,24 @@ import (
 )
 
 const (
-	tokenColumns   = "id, name, role, sites, coalesce(machine, ''), coalesce(account, ''), author, created_at, used_at, expires_at, hash"
+	tokenColumns = "id, name, role, sites, coalesce(machine, ''), coalesce(account, ''), author, created_at, used_at, " +
+		"expires_at, hash"
 	accountColumns = "name, role, sites, source, external_id, password, created_at"
 )
 
 func scanToken(row pgx.CollectableRow) (access.Token, error) {
 	var t access.Token
 	var hash []byte
-	err := row.Scan(&t.ID, &t.Name, &t.Role, &t.Sites, &t.Machine, &t.Account, &t.Author, &t.CreatedAt, &t.UsedAt, &t.ExpiresAt, &hash)
+	err := row.Scan(&t.ID, &t.Name, &t.Role, &t.Sites, &t.Machine, &t.Account, &t.Author, &t.CreatedAt, &t.UsedAt,
+		&t.ExpiresAt, &hash)
 	copy(t.Hash[:], hash)
 	return t, err
 }
 
 // Access gives everything needed to let somebody in.
 func (s *Store) Access(ctx context.Context) (access.State, error) {
-	state := access.State{Accounts: map[string]access.Account{}, Tokens: map[[32]byte]access.Token{}, Sessions: map[[32]byte]access.Session{}}
+	state := access.State{Accounts: map[string]access.Account{}, Tokens: map[[32]byte]access.Token{},
+		Sessions: map[[32]byte]access.Session{}}
 	rows, err := s.pool.Query(ctx, "SELECT "+accountColumns+" FROM account")
 	if err != nil {
 		return state, translate(err)
@@ -57,17 +60,19 @@ func (s *Store) Access(ctx context.Context) (access.State, error) {
 	for _, t := range tokens {
 		state.Tokens[t.Hash] = t
 	}
-	rows, err = s.pool.Query(ctx, "SELECT hash, id, account, remote, created_at, expires_at FROM console_session WHERE expires_at > now()")
+	rows, err = s.pool.Query(ctx, "SELECT hash, id, account, remote, created_at, expires_at FROM console_session WHERE "+
+		"expires_at > now()")
 	if err != nil {
 		return state, translate(err)
 	}
 	var hash []byte
 	var ses access.Session
-	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt}, func() error {
-		copy(ses.Hash[:], hash)
-		state.Sessions[ses.Hash] = ses
-		return nil
-	})
+	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt},
+		func() error {
+			copy(ses.Hash[:], hash)
+			state.Sessions[ses.Hash] = ses
+			return nil
+		})
 	return state, translate(err)
 }
 
@@ -87,7 +92,8 @@ func (s *Store) AddFirstAccount(ctx context.Context, a access.Account) error {
 		if _, err := tx.Exec(ctx, "LOCK TABLE account IN EXCLUSIVE MODE"); err != nil {
 			return err
 		}
-		tag, err := tx.Exec(ctx, "INSERT INTO account (folded, name, role, password) SELECT $1, $2, $3, $4 WHERE NOT EXISTS (SELECT FROM account)",
+		tag, err := tx.Exec(ctx, "INSERT INTO account (folded, name, role, password) SELECT $1, $2, $3, $4 WHERE NOT "+
+			"EXISTS (SELECT FROM account)",
 			name.Fold(a.Name), a.Name, a.Role, a.Password)
 		if err != nil {
 			return err
@@ -98,7 +104,8 @@ func (s *Store) AddFirstAccount(ctx context.Context, a access.Account) error {
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SetUp, Subject: a.Name, Author: a.Name, Says: "The first account, " + a.Name + ", was made"})
+		return happened(ctx, tx, event.Event{Kind: event.SetUp, Subject: a.Name, Author: a.Name, Says: "The first account, " +
+			a.Name + ", was made"})
 	})
 }
 
@@ -110,7 +117,8 @@ func (s *Store) SetPassword(ctx context.Context, called, hash, author string) (m
 		how = ", beside the data"
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "UPDATE account SET password = $2 WHERE folded = $1 AND source = '' RETURNING name", name.Fold(called), hash).Scan(&made)
+		err := tx.QueryRow(ctx, "UPDATE account SET password = $2 WHERE folded = $1 AND source = '' RETURNING name",
+			name.Fold(called), hash).Scan(&made)
 		if err == pgx.ErrNoRows {
 			rows, err := tx.Query(ctx, "SELECT name FROM account WHERE source = '' ORDER BY folded LIMIT 50")
 			if err != nil {
@@ -135,7 +143,8 @@ func (s *Store) SetPassword(ctx context.Context, called, hash, author string) (m
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.PasswordSet, Subject: made, Author: author, Says: "The password of " + made + " was set anew" + how + "; its sessions are over"})
+		return happened(ctx, tx, event.Event{Kind: event.PasswordSet, Subject: made, Author: author,
+			Says: "The password of " + made + " was set anew" + how + "; its sessions are over"})
 	})
 	return made, err
 }
@@ -146,13 +155,15 @@ func (s *Store) AddSession(ctx context.Context, ses access.Session) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM console_session WHERE expires_at < now()"); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "INSERT INTO console_session (hash, account, expires_at, remote) VALUES ($1, $2, $3, $4)", ses.Hash[:], name.Fold(ses.Account), ses.ExpiresAt, ses.Remote); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO console_session (hash, account, expires_at, remote) VALUES ($1, $2, $3, $4)",
+			ses.Hash[:], name.Fold(ses.Account), ses.ExpiresAt, ses.Remote); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account, Says: signedIn(ses)})
+		return happened(ctx, tx, event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account,
+			Says: signedIn(ses)})
 	})
 }
 
@@ -167,7 +178,8 @@ func signedIn(ses access.Session) string {
 func (s *Store) RevokeSession(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var account string
-		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.id = $1 AND a.folded = s.account RETURNING a.name", id).Scan(&account)
+		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.id = $1 AND a.folded = s.account "+
+			"RETURNING a.name", id).Scan(&account)
 		if err == pgx.ErrNoRows {
 			return fault.New(fault.Unknown, "session-unknown", "see cirque account sessions", "no session %d is open", id)
 		}
@@ -177,7 +189,8 @@ func (s *Store) RevokeSession(ctx context.Context, id int64, author string) erro
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author, Says: "A session of " + account + " was ended by " + author})
+		return happened(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author,
+			Says: "A session of " + account + " was ended by " + author})
 	})
 }
 
@@ -185,7 +198,8 @@ func (s *Store) RevokeSession(ctx context.Context, id int64, author string) erro
 func (s *Store) EndSession(ctx context.Context, hash [32]byte) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var account string
-		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.hash = $1 AND a.folded = s.account RETURNING a.name", hash[:]).Scan(&account)
+		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.hash = $1 AND a.folded = s.account "+
+			"RETURNING a.name", hash[:]).Scan(&account)
 		if err != nil {
 			if errors.Is(err, pgx.ErrNoRows) {
 				return nil // it was over
@@ -195,17 +209,20 @@ func (s *Store) EndSession(ctx context.Context, hash [32]byte) error {
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account, Says: account + " signed out"})
+		return happened(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account, Says: account +
+			" signed out"})
 	})
 }
 
 // AddToken keeps a token's hash; a Conflict fault where the name is taken.
 func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "INSERT INTO token (name, hash, role, sites, machine, account, author, expires_at) VALUES ($1, $2, $3, $4, nullif($5, ''), nullif($6, ''), $7, $8) RETURNING id, created_at",
+		err := tx.QueryRow(ctx, "INSERT INTO token (name, hash, role, sites, machine, account, author, expires_at) VALUES "+
+			"($1, $2, $3, $4, nullif($5, ''), nullif($6, ''), $7, $8) RETURNING id, created_at",
 			t.Name, t.Hash[:], t.Role, orNone(t.Sites), t.Machine, t.Account, t.Author, t.ExpiresAt).Scan(&t.ID, &t.CreatedAt)
 		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one", "there is a token %q already", t.Name)
+			return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one",
+				"there is a token %q already", t.Name)
 		}
 		if err != nil {
 			return err
@@ -213,7 +230,8 @@ func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, err
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author, Says: "The token " + t.Name + " was made"}.With(nil, t))
+		return happened(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author, Says: "The token " +
+			t.Name + " was made"}.With(nil, t))
 	})
 	return t, err
 }
@@ -221,7 +239,8 @@ func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, err
 // RevokeToken ends a token by name; an Unknown fault where there is none.
 func (s *Store) RevokeToken(ctx context.Context, called, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at IS NULL RETURNING "+tokenColumns, called)
+		rows, err := tx.Query(ctx, "UPDATE token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at IS "+
+			"NULL RETURNING "+tokenColumns, called)
 		if err != nil {
 			return err
 		}
@@ -235,7 +254,8 @@ func (s *Store) RevokeToken(ctx context.Context, called, author string) error {
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author, Says: "The token " + called + " was revoked"}.With(was, nil))
+		return happened(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author, Says: "The token " +
+			called + " was revoked"}.With(was, nil))
 	})
 }
 

@@ -24,7 +24,8 @@ func orNone(list []string) []string {
 // AddAccount makes a local account; a Conflict fault where the name is taken.
 func (s *Store) AddAccount(ctx context.Context, a access.Account, author string) (access.Account, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "INSERT INTO account (folded, name, role, sites, password) VALUES ($1, $2, $3, $4, $5) RETURNING created_at",
+		err := tx.QueryRow(ctx, "INSERT INTO account (folded, name, role, sites, password) VALUES ($1, $2, $3, $4, $5) "+
+			"RETURNING created_at",
 			name.Fold(a.Name), a.Name, a.Role, orNone(a.Sites), a.Password).Scan(&a.CreatedAt)
 		if code(err) == "23505" {
 			return fault.New(fault.Conflict, "account-exists", "give it another name", "there is an account %q already", a.Name)
@@ -35,7 +36,8 @@ func (s *Store) AddAccount(ctx context.Context, a access.Account, author string)
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author, Says: fmt.Sprintf("The account %s was made, as %s", a.Name, a.Role)}.With(nil, a))
+		return happened(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author,
+			Says: fmt.Sprintf("The account %s was made, as %s", a.Name, a.Role)}.With(nil, a))
 	})
 	return a, err
 }
@@ -49,7 +51,8 @@ func (s *Store) SetRole(ctx context.Context, called string, h access.Holding, au
 			return err
 		}
 		if was.Source != "" {
-			return fault.New(fault.Conflict, "account-of-directory", "add a rule: cirque account allow user:NAME --role ROLE", "%s is of the directory %s, and its roles follow from the access rules", was.Name, was.Source)
+			return fault.New(fault.Conflict, "account-of-directory", "add a rule: cirque account allow user:NAME --role ROLE",
+				"%s is of the directory %s, and its roles follow from the access rules", was.Name, was.Source)
 		}
 		if was.Role == access.Owner && h.Role != access.Owner {
 			if err := s.otherOwner(ctx, tx, was.Name); err != nil {
@@ -58,13 +61,15 @@ func (s *Store) SetRole(ctx context.Context, called string, h access.Holding, au
 		}
 		a = was
 		a.Role, a.Sites = h.Role, h.Sites
-		if _, err := tx.Exec(ctx, "UPDATE account SET role = $2, sites = $3 WHERE folded = $1", name.Fold(called), a.Role, orNone(a.Sites)); err != nil {
+		if _, err := tx.Exec(ctx, "UPDATE account SET role = $2, sites = $3 WHERE folded = $1", name.Fold(called), a.Role,
+			orNone(a.Sites)); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author, Says: fmt.Sprintf("%s is %s now", a.Name, a.Role)}.With(was, a))
+		return happened(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author,
+			Says: fmt.Sprintf("%s is %s now", a.Name, a.Role)}.With(was, a))
 	})
 	return a, err
 }
@@ -87,7 +92,8 @@ func (s *Store) RemoveAccount(ctx context.Context, called, author string) error 
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.AccountGone, Subject: was.Name, Author: author, Says: "The account " + was.Name + " was removed, with its sessions and own tokens"}.With(was, nil))
+		return happened(ctx, tx, event.Event{Kind: event.AccountGone, Subject: was.Name, Author: author,
+			Says: "The account " + was.Name + " was removed, with its sessions and own tokens"}.With(was, nil))
 	})
 }
 
@@ -109,10 +115,12 @@ func (s *Store) keptAccount(ctx context.Context, tx pgx.Tx, called string) (acce
 
 func (s *Store) otherOwner(ctx context.Context, tx pgx.Tx, called string) error {
 	var others int
-	if err := tx.QueryRow(ctx, "SELECT count(*) FROM account WHERE role = 'owner' AND folded <> $1", name.Fold(called)).Scan(&others); err != nil || others > 0 {
+	if err := tx.QueryRow(ctx, "SELECT count(*) FROM account WHERE role = 'owner' AND folded <> $1",
+		name.Fold(called)).Scan(&others); err != nil || others > 0 {
 		return err
 	}
-	return fault.New(fault.Conflict, "last-owner", "make somebody else an owner first", "%s is the only owner, and somebody must be able to say who may do what", called)
+	return fault.New(fault.Conflict, "last-owner", "make somebody else an owner first", "%s is the only owner, and "+
+		"somebody must be able to say who may do what", called)
 }
 
 // MeetAccount keeps the account of somebody whom a directory has proven, by their stable id there; their name may have
@@ -120,11 +128,13 @@ func (s *Store) otherOwner(ctx context.Context, tx pgx.Tx, called string) error 
 func (s *Store) MeetAccount(ctx context.Context, a access.Account) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		// The directory says whose the name is now; whoever had it before is not let in by it any more, nor are their tokens.
-		if _, err := tx.Exec(ctx, "DELETE FROM account WHERE folded = $1 AND source = $2 AND external_id <> $3", name.Fold(a.Name), a.Source, a.ExternalID); err != nil {
+		if _, err := tx.Exec(ctx, "DELETE FROM account WHERE folded = $1 AND source = $2 AND external_id <> $3",
+			name.Fold(a.Name), a.Source, a.ExternalID); err != nil {
 			return err
 		}
 		_, err := tx.Exec(ctx, `INSERT INTO account (folded, name, role, source, external_id) VALUES ($1, $2, '', $3, $4)
-			ON CONFLICT (source, external_id) WHERE source <> '' DO UPDATE SET folded = excluded.folded, name = excluded.name`, name.Fold(a.Name), a.Name, a.Source, a.ExternalID)
+			ON CONFLICT (source, external_id) WHERE source <> '' DO UPDATE SET folded = excluded.folded, name = excluded.name`,
+			name.Fold(a.Name), a.Name, a.Source, a.ExternalID)
 		if err != nil {
 			return err
 		}
@@ -135,13 +145,15 @@ func (s *Store) MeetAccount(ctx context.Context, a access.Account) error {
 // AddRule keeps an access rule.
 func (s *Store) AddRule(ctx context.Context, r access.Rule) (access.Rule, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "INSERT INTO access_rule (who, role, sites, author) VALUES ($1, $2, $3, $4) RETURNING id, at", r.Who, r.Role, orNone(r.Sites), r.Author).Scan(&r.ID, &r.At); err != nil {
+		if err := tx.QueryRow(ctx, "INSERT INTO access_rule (who, role, sites, author) VALUES ($1, $2, $3, $4) "+
+			"RETURNING id, at", r.Who, r.Role, orNone(r.Sites), r.Author).Scan(&r.ID, &r.At); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Access, "rule"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.RuleAdded, Subject: r.Who, Author: r.Author, Says: fmt.Sprintf("%s may sign in as %s", r.Who, r.Role)}.With(nil, r))
+		return happened(ctx, tx, event.Event{Kind: event.RuleAdded, Subject: r.Who, Author: r.Author,
+			Says: fmt.Sprintf("%s may sign in as %s", r.Who, r.Role)}.With(nil, r))
 	})
 	return r, err
 }
@@ -150,7 +162,8 @@ func (s *Store) AddRule(ctx context.Context, r access.Rule) (access.Rule, error)
 func (s *Store) RemoveRule(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		r := access.Rule{ID: id}
-		err := tx.QueryRow(ctx, "DELETE FROM access_rule WHERE id = $1 RETURNING who, role, sites, author, at", id).Scan(&r.Who, &r.Role, &r.Sites, &r.Author, &r.At)
+		err := tx.QueryRow(ctx, "DELETE FROM access_rule WHERE id = $1 RETURNING who, role, sites, author, at",
+			id).Scan(&r.Who, &r.Role, &r.Sites, &r.Author, &r.At)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return fault.New(fault.Unknown, "rule-unknown", "see cirque account rules", "there is no access rule %d", id)
 		}
@@ -160,6 +173,7 @@ func (s *Store) RemoveRule(ctx context.Context, id int64, author string) error {
 		if err := notify(ctx, tx, event.Access, "rule"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.RuleGone, Subject: r.Who, Author: author, Says: fmt.Sprintf("%s may no longer sign in as %s", r.Who, r.Role)}.With(r, nil))
+		return happened(ctx, tx, event.Event{Kind: event.RuleGone, Subject: r.Who, Author: author,
+			Says: fmt.Sprintf("%s may no longer sign in as %s", r.Who, r.Role)}.With(r, nil))
 	})
 }

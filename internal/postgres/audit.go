@@ -36,7 +36,8 @@ func (s *Store) Audit(ctx context.Context, want event.Filter) ([]event.Event, er
 	if want.Before > 0 {
 		add("id < ?", want.Before)
 	}
-	sql := "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE " + strings.Join(where, " AND ") + " ORDER BY id DESC"
+	sql := "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE " + strings.Join(where,
+		" AND ") + " ORDER BY id DESC"
 	if want.Limit > 0 {
 		sql += " LIMIT " + strconv.Itoa(want.Limit)
 	}

@@ -46,7 +46,8 @@ func TestFaultsSeen(t *testing.T) {
 			t.Errorf("look %d: kept %v %v", i, kept, err)
 		}
 	}
-	told := []notice.Told{{Notice: "n", Key: "a", Says: "x", Since: at, At: at}, {Notice: "n", Key: "b", Says: "y", Since: at, At: at}}
+	told := []notice.Told{{Notice: "n", Key: "a", Says: "x", Since: at, At: at}, {Notice: "n", Key: "b", Says: "y",
+		Since: at, At: at}}
 	for range 2 {
 		if err := s.SaveTold(ctx, told); err != nil {
 			t.Fatal(err)
@@ -55,7 +56,8 @@ func TestFaultsSeen(t *testing.T) {
 	if got, err := s.Told(ctx); err != nil || len(got) != 2 || got[1].Says != "y" || !got[0].At.Equal(at) {
 		t.Errorf("%+v %v", got, err)
 	}
-	if err := s.AddSent(ctx, []notice.Sent{{Notice: "n", To: "mail:x", OK: true, Says: "took it"}, {Notice: "m", To: "mail:y", Says: "refused", Trial: true}}, nil); err != nil {
+	if err := s.AddSent(ctx, []notice.Sent{{Notice: "n", To: "mail:x", OK: true, Says: "took it"},
+		{Notice: "m", To: "mail:y", Says: "refused", Trial: true}}, nil); err != nil {
 		t.Fatal(err)
 	}
 	if got, err := s.Sent(ctx, "m", 9); err != nil || len(got) != 1 || got[0].OK || !got[0].Trial || got[0].At.IsZero() {
@@ -68,7 +70,8 @@ func TestExercisesOneAtATime(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	begin := func() (endpoint.Exercise, error) {
-		return s.AddExercise(ctx, endpoint.Exercise{Server: "ps-1", Reason: "x", Steps: []endpoint.ExerciseStep{}}, happening("ps-1"))
+		return s.AddExercise(ctx, endpoint.Exercise{Server: "ps-1", Reason: "x", Steps: []endpoint.ExerciseStep{}},
+			happening("ps-1"))
 	}
 	var wg sync.WaitGroup
 	var began, refused atomic.Int64
@@ -103,7 +106,8 @@ func TestExercisesOneAtATime(t *testing.T) {
 	if _, err := begin(); err != nil {
 		t.Error("another cannot begin:", err)
 	}
-	if e, err := s.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID || e.Stopped != "mira" {
+	if e, err := s.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID ||
+		e.Stopped != "mira" {
 		t.Errorf("%+v %v", e, err)
 	}
 	if err := s.StopExercise(ctx, open[0].ID, "mira"); !fault.Is(err, fault.Conflict) {
@@ -117,11 +121,14 @@ func TestExercisesOneAtATime(t *testing.T) {
 func TestPhotographs(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	things := []photograph.Thing{{Kind: "server", Name: "ps-1", Facts: map[string]string{"answers": "yes", "odd": "ø\x01 “x”"}}}
-	if p, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira", Things: things}, happening("before")); err != nil || p.At.IsZero() {
+	things := []photograph.Thing{{Kind: "server", Name: "ps-1", Facts: map[string]string{"answers": "yes",
+		"odd": "ø\x01 “x”"}}}
+	if p, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira", Things: things},
+		happening("before")); err != nil || p.At.IsZero() {
 		t.Fatal(p, err)
 	}
-	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira"}, happening("before")); !fault.Is(err, fault.Conflict) {
+	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira"},
+		happening("before")); !fault.Is(err, fault.Conflict) {
 		t.Error(err)
 	}
 	got, err := s.Photograph(ctx, "before")
@@ -129,11 +136,13 @@ func TestPhotographs(t *testing.T) {
 		t.Errorf("%+v %v", got, err)
 	}
 	for i := range 49 {
-		if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: fmt.Sprintf("p%d", i), Author: "mira"}, happening("p")); err != nil {
+		if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: fmt.Sprintf("p%d", i), Author: "mira"},
+			happening("p")); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "one-more", Author: "mira"}, happening("p")); !fault.Is(err, fault.Conflict) {
+	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "one-more", Author: "mira"},
+		happening("p")); !fault.Is(err, fault.Conflict) {
 		t.Error("there is no end to them:", err)
 	}
 	if err := s.RemovePhotograph(ctx, "before", happening("before")); err != nil {
@@ -144,11 +153,13 @@ func TestPhotographs(t *testing.T) {
 	}
 }
 
-// TestPapers: what came out is kept with the checkup and remembered of the model, once; where either is not known, only there.
+// TestPapers: what came out is kept with the checkup and remembered of the model, once; where either is not known, only
+// there.
 func TestPapers(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	asked, err := s.AddCheckup(ctx, endpoint.Checkup{Machine: "Desk-1", Queue: "hall", Try: "plain", Model: "Mono 40"}, happening("desk-1"))
+	asked, err := s.AddCheckup(ctx, endpoint.Checkup{Machine: "Desk-1", Queue: "hall", Try: "plain", Model: "Mono 40"},
+		happening("desk-1"))
 	if err != nil || asked.Try != "plain" || asked.Paper != nil {
 		t.Fatal(asked, err)
 	}
@@ -157,12 +168,14 @@ func TestPapers(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, paper := range []string{"garbled", "good"} { // told twice: the second word counts
-		c, err := s.TellPaper(ctx, asked.ID, driver.Seen{Model: "Mono 40", Driver: "plain", Paper: paper, Machine: "desk-1", Queue: "hall", By: "mira", Note: "crisp"}, happening("hall"))
+		c, err := s.TellPaper(ctx, asked.ID, driver.Seen{Model: "Mono 40", Driver: "plain", Paper: paper, Machine: "desk-1",
+			Queue: "hall", By: "mira", Note: "crisp"}, happening("hall"))
 		if err != nil || c.Paper == nil || c.Paper.Result != paper || c.Tested() == nil || c.Tested().Paper.Note != "crisp" {
 			t.Fatalf("%+v %v", c, err)
 		}
 	}
-	if list, err := s.Papers(ctx, "Mono 40"); err != nil || len(list) != 1 || list[0].Paper != "good" || list[0].By != "mira" {
+	if list, err := s.Papers(ctx, "Mono 40"); err != nil || len(list) != 1 || list[0].Paper != "good" ||
+		list[0].By != "mira" {
 		t.Errorf("%+v %v", list, err)
 	}
 	if _, err := s.TellPaper(ctx, asked.ID, driver.Seen{Paper: "nothing", By: "mira"}, happening("hall")); err != nil {
@@ -171,7 +184,8 @@ func TestPapers(t *testing.T) {
 	if list, err := s.Papers(ctx, ""); err != nil || len(list) != 1 || list[0].Paper != "good" {
 		t.Errorf("what is not known of a model is remembered: %+v %v", list, err)
 	}
-	if list, err := s.TestPages(ctx, "hall", time.Now().Add(-time.Hour)); err != nil || len(list) != 1 || list[0].Paper.Result != "nothing" {
+	if list, err := s.TestPages(ctx, "hall", time.Now().Add(-time.Hour)); err != nil || len(list) != 1 ||
+		list[0].Paper.Result != "nothing" {
 		t.Errorf("%+v %v", list, err)
 	}
 	if list, err := s.TestPages(ctx, "else", time.Now().Add(-time.Hour)); err != nil || len(list) != 0 {
@@ -190,23 +204,29 @@ func TestErasedFromCare(t *testing.T) {
 	if _, err := s.Import(ctx, "file", users.Rows(), directory.Taking{Author: "test", Share: 100}); err != nil {
 		t.Fatal(err)
 	}
-	sent := []notice.Sent{{Notice: "n", To: "mail:m.solvang@skerry.example", Body: "your job", OK: true}, {Notice: "n", To: "user:Mira"}, {Notice: "n", To: "mail:desk@skerry.example", Body: "Mira's job"}, {Notice: "n", To: "mail:desk@skerry.example", Body: "the server"}}
+	sent := []notice.Sent{{Notice: "n", To: "mail:m.solvang@skerry.example", Body: "your job", OK: true},
+		{Notice: "n", To: "user:Mira"}, {Notice: "n", To: "mail:desk@skerry.example", Body: "Mira's job"},
+		{Notice: "n", To: "mail:desk@skerry.example", Body: "the server"}}
 	if err := s.AddSent(ctx, sent, nil); err != nil {
 		t.Fatal(err)
 	}
 	at := time.Now()
-	if err := s.SaveTold(ctx, []notice.Told{{Notice: "n", Key: "server ps-1 of mira", Since: at, At: at}, {Notice: "n", Key: "server ps-1", Since: at, At: at}}); err != nil {
+	if err := s.SaveTold(ctx, []notice.Told{{Notice: "n", Key: "server ps-1 of mira", Since: at, At: at},
+		{Notice: "n", Key: "server ps-1", Since: at, At: at}}); err != nil {
 		t.Fatal(err)
 	}
-	things := []photograph.Thing{{Kind: "queue on an endpoint", Name: "hall of Mira on desk-1"}, {Kind: "queue on an endpoint", Name: "hall of miranda on desk-1"}}
-	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "p", Author: "Mira", Things: things}, happening("p")); err != nil {
+	things := []photograph.Thing{{Kind: "queue on an endpoint", Name: "hall of Mira on desk-1"},
+		{Kind: "queue on an endpoint", Name: "hall of miranda on desk-1"}}
+	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "p", Author: "Mira", Things: things},
+		happening("p")); err != nil {
 		t.Fatal(err)
 	}
 	asked, err := s.AddCheckup(ctx, endpoint.Checkup{Machine: "desk-1", Queue: "hall"}, happening("desk-1"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.AnswerCheckup(ctx, asked.ID, "desk-1", "", []endpoint.Rung{{Check: "Is hall of mira there?", Result: endpoint.Yes}}); err != nil {
+	if err := s.AnswerCheckup(ctx, asked.ID, "desk-1", "", []endpoint.Rung{{Check: "Is hall of mira there?",
+		Result: endpoint.Yes}}); err != nil {
 		t.Fatal(err)
 	}
 	stands, err := s.ErasePerson(ctx, []string{"mira"}, nil, "test", "gone")
@@ -219,7 +239,8 @@ func TestErasedFromCare(t *testing.T) {
 	if got, err := s.Told(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Photograph(ctx, "p"); err != nil || len(got.Things) != 1 || got.Things[0].Name != "hall of miranda on desk-1" || got.Author != stands || got.Count != 1 {
+	if got, err := s.Photograph(ctx, "p"); err != nil || len(got.Things) != 1 ||
+		got.Things[0].Name != "hall of miranda on desk-1" || got.Author != stands || got.Count != 1 {
 		t.Errorf("%+v %v", got, err)
 	}
 	if got, err := s.Checkup(ctx, asked.ID); err != nil || len(got.Rungs) != 0 || got.Author != stands {

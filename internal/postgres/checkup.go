@@ -15,13 +15,15 @@ import (
 	"cirque/core/name"
 )
 
-const checkupColumns = "id, machine, queue, author, at, done, rungs, try, tried, model, paper, paper_by, paper_at, paper_note"
+const checkupColumns = "id, machine, queue, author, at, done, rungs, try, tried, model, paper, paper_by, " +
+	"paper_at, paper_note"
 
 func scanCheckup(row pgx.CollectableRow) (c endpoint.Checkup, err error) {
 	var text []byte
 	var paper endpoint.Paper
 	var at *time.Time
-	if err := row.Scan(&c.ID, &c.Machine, &c.Queue, &c.Author, &c.At, &c.Done, &text, &c.Try, &c.Tried, &c.Model, &paper.Result, &paper.By, &at, &paper.Note); err != nil {
+	if err := row.Scan(&c.ID, &c.Machine, &c.Queue, &c.Author, &c.At, &c.Done, &text, &c.Try, &c.Tried, &c.Model,
+		&paper.Result, &paper.By, &at, &paper.Note); err != nil {
 		return c, err
 	}
 	if paper.Result != "" && at != nil {
@@ -42,14 +44,15 @@ func (s *Store) oneCheckup(ctx context.Context, sql string, args ...any) (endpoi
 	return c, translate(err)
 }
 
-// AddCheckup keeps that one is asked for, calls the machine's agent, and forgets those of more than a month ago. Of want only
-// machine, queue, try and model count.
+// AddCheckup keeps that one is asked for, calls the machine's agent, and forgets those of more than a month ago. Of
+// want only machine, queue, try and model count.
 func (s *Store) AddCheckup(ctx context.Context, want endpoint.Checkup, e event.Event) (c endpoint.Checkup, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM checkup WHERE at < clock_timestamp() - interval '31 days'"); err != nil {
 			return err
 		}
-		rows, err := tx.Query(ctx, "INSERT INTO checkup (machine, queue, author, try, model) VALUES ($1, $2, $3, $4, $5) RETURNING "+checkupColumns, name.Fold(want.Machine), want.Queue, e.Author, want.Try, want.Model)
+		rows, err := tx.Query(ctx, "INSERT INTO checkup (machine, queue, author, try, model) VALUES ($1, $2, $3, $4, "+
+			"$5) RETURNING "+checkupColumns, name.Fold(want.Machine), want.Queue, e.Author, want.Try, want.Model)
 		if err != nil {
 			return err
 		}
@@ -71,7 +74,8 @@ func (s *Store) Checkup(ctx context.Context, id int64) (endpoint.Checkup, error)
 
 // AskedCheckup gives the latest that a machine's agent has not answered, asked for since a time.
 func (s *Store) AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error) {
-	return s.oneCheckup(ctx, "SELECT "+checkupColumns+" FROM checkup WHERE machine = $1 AND done IS NULL AND at > $2 ORDER BY id DESC LIMIT 1", name.Fold(machine), since)
+	return s.oneCheckup(ctx, "SELECT "+checkupColumns+" FROM checkup WHERE machine = $1 AND done IS NULL AND at > $2 "+
+		"ORDER BY id DESC LIMIT 1", name.Fold(machine), since)
 }
 
 // AnswerCheckup keeps what the agent found and what it says it tried; one that has been answered already, or is another
@@ -82,7 +86,8 @@ func (s *Store) AnswerCheckup(ctx context.Context, id int64, machine, tried stri
 		return err
 	}
 	return s.in(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "UPDATE checkup SET done = clock_timestamp(), rungs = $3, tried = $4 WHERE id = $1 AND machine = $2 AND done IS NULL", id, name.Fold(machine), text, tried)
+		tag, err := tx.Exec(ctx, "UPDATE checkup SET done = clock_timestamp(), rungs = $3, tried = $4 WHERE id = $1 AND "+
+			"machine = $2 AND done IS NULL", id, name.Fold(machine), text, tried)
 		if err == nil && tag.RowsAffected() == 0 {
 			err = fault.New(fault.Unknown, "checkup-unknown", "none", "no such checkup of this machine waits for an answer")
 		}
@@ -93,11 +98,13 @@ func (s *Store) AnswerCheckup(ctx context.Context, id int64, machine, tried stri
 	})
 }
 
-// TellPaper keeps what somebody saw come out of a checkup's test page, and remembers it of the driver with the model, where
-// both are known.
-func (s *Store) TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (c endpoint.Checkup, err error) {
+// TellPaper keeps what somebody saw come out of a checkup's test page, and remembers it of the driver with the model,
+// where both are known.
+func (s *Store) TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (c endpoint.Checkup,
+	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE checkup SET paper = $2, paper_by = $3, paper_at = clock_timestamp(), paper_note = $4 WHERE id = $1 RETURNING "+checkupColumns, id, saw.Paper, saw.By, saw.Note)
+		rows, err := tx.Query(ctx, "UPDATE checkup SET paper = $2, paper_by = $3, paper_at = clock_timestamp(), paper_note "+
+			"= $4 WHERE id = $1 RETURNING "+checkupColumns, id, saw.Paper, saw.By, saw.Note)
 		if err != nil {
 			return err
 		}
@@ -122,7 +129,8 @@ func (s *Store) TellPaper(ctx context.Context, id int64, saw driver.Seen, e even
 
 // Papers gives what is remembered of drivers with a model, newest first; of all models where it is empty.
 func (s *Store) Papers(ctx context.Context, model string) ([]driver.Seen, error) {
-	rows, err := s.pool.Query(ctx, "SELECT model, driver, paper, machine, queue, author, note, at FROM driver_paper WHERE $1 = '' OR model = $1 ORDER BY id DESC LIMIT 1000", model)
+	rows, err := s.pool.Query(ctx, "SELECT model, driver, paper, machine, queue, author, note, at FROM driver_paper "+
+		"WHERE $1 = '' OR model = $1 ORDER BY id DESC LIMIT 1000", model)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -130,9 +138,11 @@ func (s *Store) Papers(ctx context.Context, model string) ([]driver.Seen, error)
 	return out, translate(err)
 }
 
-// TestPages gives the answered checkups since a time that had a test page, newest first; of one queue where it is named.
+// TestPages gives the answered checkups since a time that had a test page, newest first; of one queue where it is
+// named.
 func (s *Store) TestPages(ctx context.Context, queue string, since time.Time) ([]endpoint.Checkup, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+checkupColumns+" FROM checkup WHERE queue <> '' AND ($1 = '' OR queue = $1) AND done >= $2 ORDER BY id DESC LIMIT 20000", queue, since)
+	rows, err := s.pool.Query(ctx, "SELECT "+checkupColumns+" FROM checkup WHERE queue <> '' AND ($1 = '' OR queue = "+
+		"$1) AND done >= $2 ORDER BY id DESC LIMIT 20000", queue, since)
 	if err != nil {
 		return nil, translate(err)
 	}

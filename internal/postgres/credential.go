@@ -12,7 +12,8 @@ import (
 
 // Credentials lists stored keys with what is sealed of them, by name.
 func (s *Store) Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error) {
-	rows, err := s.pool.Query(ctx, "SELECT name, kind, username, hosts, sealed, expires, author, at, state, says, checked FROM credential ORDER BY name")
+	rows, err := s.pool.Query(ctx, "SELECT name, kind, username, hosts, sealed, expires, author, at, state, says, "+
+		"checked FROM credential ORDER BY name")
 	if err != nil {
 		return nil, nil, translate(err)
 	}
@@ -45,12 +46,14 @@ func (s *Store) SaveCredential(ctx context.Context, c stock.Credential, sealed [
 func (s *Store) NoteCredential(ctx context.Context, name, state, says string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var was string
-		if err := tx.QueryRow(ctx, "SELECT state FROM credential WHERE name = $1 FOR UPDATE", name).Scan(&was); err == pgx.ErrNoRows {
+		if err := tx.QueryRow(ctx, "SELECT state FROM credential WHERE name = $1 FOR UPDATE",
+			name).Scan(&was); err == pgx.ErrNoRows {
 			return nil // it was taken away meanwhile
 		} else if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "UPDATE credential SET state = $2, says = $3, checked = clock_timestamp() WHERE name = $1", name, state, says); err != nil || was == state {
+		if _, err := tx.Exec(ctx, "UPDATE credential SET state = $2, says = $3, checked = clock_timestamp() WHERE name = $1",
+			name, state, says); err != nil || was == state {
 			return err
 		}
 		if err := notify(ctx, tx, event.Stock, "credentials"); err != nil {

@@ -17,28 +17,32 @@ import (
 func (s *Store) Directory(ctx context.Context, at *time.Time) (directory.Records, int64, error) {
 	var r directory.Records
 	var version int64
-	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, directoryVersion, at).Scan(&version); err != nil {
+	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
+		func(tx pgx.Tx) error {
+			if err := tx.QueryRow(ctx, directoryVersion, at).Scan(&version); err != nil {
+				return err
+			}
+			var err error
+			if r.Joins, err = joinsOf(ctx, tx, at); err != nil {
+				return err
+			}
+			rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes, source FROM directory_row WHERE "+holds+
+				" ORDER BY source, id", at)
+			if err != nil {
+				return err
+			}
+			var row directory.Row
+			var source string
+			_, err = pgx.ForEachRow(rows, []any{&row.Kind, &row.ExternalID, &row.Name, &row.Attributes, &source}, func() error {
+				return r.Add(row, source)
+			})
 			return err
-		}
-		var err error
-		if r.Joins, err = joinsOf(ctx, tx, at); err != nil {
-			return err
-		}
-		rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes, source FROM directory_row WHERE "+holds+" ORDER BY source, id", at)
-		if err != nil {
-			return err
-		}
-		var row directory.Row
-		var source string
-		_, err = pgx.ForEachRow(rows, []any{&row.Kind, &row.ExternalID, &row.Name, &row.Attributes, &source}, func() error { return r.Add(row, source) })
-		return err
-	})
+		})
 	return r, version, translate(err)
 }
 
-// directoryVersion is a number that rises with every import and every change of who is one person, up to the time $1; null
-// for the present.
+// directoryVersion is a number that rises with every import and every change of who is one person, up to the time $1;
+// null for the present.
 const directoryVersion = "SELECT coalesce(max(id), 0) FROM directory_import WHERE $1::timestamptz IS NULL OR at <= $1"
 
 // otherwise notes that the directory is another although nothing was imported, such as when accounts become one person.
@@ -47,7 +51,8 @@ func otherwise(ctx context.Context, tx pgx.Tx, author string) error {
 	if _, err := tx.Exec(ctx, "LOCK TABLE directory_import IN EXCLUSIVE MODE"); err != nil {
 		return err
 	}
-	_, err := tx.Exec(ctx, "INSERT INTO directory_import (source, author, added, changed, removed) VALUES ('', $1, 0, 0, 0)", author)
+	_, err := tx.Exec(ctx, "INSERT INTO directory_import (source, author, added, changed, removed) VALUES ('', "+
+		"$1, 0, 0, 0)", author)
 	return err
 }
 
@@ -59,7 +64,8 @@ func (s *Store) DirectoryVersion(ctx context.Context) (v int64, err error) {
 
 // rowsOf gives the rows that a source holds.
 func rowsOf(ctx context.Context, tx pgx.Tx, source string) ([]directory.Row, error) {
-	rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes FROM directory_row WHERE valid_to IS NULL AND source = $1 ORDER BY id", source)
+	rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes FROM directory_row WHERE valid_to IS NULL "+
+		"AND source = $1 ORDER BY id", source)
 	if err != nil {
 		return nil, err
 	}
@@ -68,7 +74,8 @@ func rowsOf(ctx context.Context, tx pgx.Tx, source string) ([]directory.Row, err
 
 // Import makes a source hold exactly the rows, unless too much would disappear. Rows that change or go are ended, not
 // deleted.
-func (s *Store) Import(ctx context.Context, source string, rows []directory.Row, how directory.Taking) (directory.Import, error) {
+func (s *Store) Import(ctx context.Context, source string, rows []directory.Row,
+	how directory.Taking) (directory.Import, error) {
 	return s.take(ctx, source, how, func(tx pgx.Tx) (altered, error) {
 		have, err := rowsOf(ctx, tx, source)
 		return altered{directory.Compare(have, rows), have, directory.CountRows(have)}, err
@@ -76,7 +83,8 @@ func (s *Store) Import(ctx context.Context, source string, rows []directory.Row,
 }
 
 // ImportDelta takes in what has changed of a source: rows as they are now, and rows that are gone.
-func (s *Store) ImportDelta(ctx context.Context, source string, rows, gone []directory.Row, how directory.Taking) (directory.Import, error) {
+func (s *Store) ImportDelta(ctx context.Context, source string, rows, gone []directory.Row,
+	how directory.Taking) (directory.Import, error) {
 	return s.take(ctx, source, how, func(tx pgx.Tx) (altered, error) {
 		var kinds, ids []string
 		for _, r := range slices.Concat(rows, gone) {
@@ -106,7 +114,8 @@ type altered struct {
 
 // sizes counts what a source holds, by kind.
 func sizes(ctx context.Context, tx pgx.Tx, source string) (map[string]int, error) {
-	rows, err := tx.Query(ctx, "SELECT kind, count(*) FROM directory_row WHERE source = $1 AND valid_to IS NULL GROUP BY 1", source)
+	rows, err := tx.Query(ctx, "SELECT kind, count(*) FROM directory_row WHERE source = $1 AND valid_to IS "+
+		"NULL GROUP BY 1", source)
 	if err != nil {
 		return nil, err
 	}
@@ -118,7 +127,8 @@ func sizes(ctx context.Context, tx pgx.Tx, source string) (map[string]int, error
 }
 
 // take applies changes that are worked out in the transaction, and gives what they come to.
-func (s *Store) take(ctx context.Context, source string, how directory.Taking, changes func(tx pgx.Tx) (altered, error)) (directory.Import, error) {
+func (s *Store) take(ctx context.Context, source string, how directory.Taking, changes func(tx pgx.Tx) (altered,
+	error)) (directory.Import, error) {
 	out := directory.Import{Source: source, Dry: how.Dry, Notes: []string{}}
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		if how.Kept { // somebody may take it out at this moment
@@ -159,20 +169,22 @@ func (s *Store) take(ctx context.Context, source string, how directory.Taking, c
 			return err
 		}
 		return happened(ctx, tx, event.Event{Kind: event.Imported, Subject: source, Author: how.Author,
-			Says: fmt.Sprintf("The directory %s was imported: %d added, %d changed, %d removed", source, out.Added, out.Changed, out.Removed)})
+			Says: fmt.Sprintf("The directory %s was imported: %d added, %d changed, %d removed", source, out.Added, out.Changed,
+				out.Removed)})
 	})
 	return out, err
 }
 
-// keepRenames proposes renames of what the estate names. What was proposed already and is renamed once more, or back, has
-// one proposal, from the name that the estate has to the latest.
+// keepRenames proposes renames of what the estate names. What was proposed already and is renamed once more, or back,
+// has one proposal, from the name that the estate has to the latest.
 func keepRenames(ctx context.Context, tx pgx.Tx, source, author string, all, named []directory.Rename) error {
 	var kinds, from, to []string
 	for _, r := range all {
 		kinds, from, to = append(kinds, r.Kind), append(from, r.From), append(to, r.To)
 	}
 	if _, err := tx.Exec(ctx, `UPDATE directory_rename r SET called = again.called, at = clock_timestamp() FROM unnest($2::text[], $3::text[], $4::text[]) AS again(kind, was, called)
-		WHERE r.source = $1 AND r.settled_at IS NULL AND r.kind = again.kind AND r.called = again.was`, source, kinds, from, to); err != nil {
+		WHERE r.source = $1 AND r.settled_at IS NULL AND r.kind = again.kind AND r.called = again.was`, source, kinds, from,
+		to); err != nil {
 		return err
 	}
 	for _, r := range named {
@@ -180,7 +192,9 @@ func keepRenames(ctx context.Context, tx pgx.Tx, source, author string, all, nam
 			WHERE NOT EXISTS (SELECT FROM directory_rename WHERE source = $1 AND kind = $2 AND called = $4 AND settled_at IS NULL)`, source, r.Kind, r.From, r.To); err != nil {
 			return err
 		}
-		if err := happened(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author, Says: fmt.Sprintf("The %s %s is called %s now; the estate still names it %s", r.Kind, r.From, r.To, r.From)}); err != nil {
+		if err := happened(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author,
+			Says: fmt.Sprintf("The %s %s is called %s now; the estate still names it %s", r.Kind, r.From, r.To,
+				r.From)}); err != nil {
 			return err
 		}
 	}
@@ -188,8 +202,10 @@ func keepRenames(ctx context.Context, tx pgx.Tx, source, author string, all, nam
 }
 
 // applyRows ends the rows that change or go, and adds those that come.
-func applyRows(ctx context.Context, tx pgx.Tx, source, author string, c directory.Changes, out *directory.Import) error {
-	err := tx.QueryRow(ctx, "INSERT INTO directory_import (source, author, added, changed, removed) VALUES ($1, $2, $3, $4, $5) RETURNING at",
+func applyRows(ctx context.Context, tx pgx.Tx, source, author string, c directory.Changes,
+	out *directory.Import) error {
+	err := tx.QueryRow(ctx, "INSERT INTO directory_import (source, author, added, changed, removed) VALUES ($1, $2, $3, "+
+		"$4, $5) RETURNING at",
 		source, author, out.Added, out.Changed, out.Removed).Scan(&out.At)
 	if err != nil {
 		return err
@@ -199,12 +215,14 @@ func applyRows(ctx context.Context, tx pgx.Tx, source, author string, c director
 		kinds, ids = append(kinds, r.Kind), append(ids, r.ExternalID)
 	}
 	_, err = tx.Exec(ctx, `UPDATE directory_row d SET valid_to = greatest(valid_from, $4) FROM unnest($2::text[], $3::text[]) AS gone(kind, id)
-		WHERE d.source = $1 AND d.kind = gone.kind AND d.external_id = gone.id AND d.valid_to IS NULL`, source, kinds, ids, out.At)
+		WHERE d.source = $1 AND d.kind = gone.kind AND d.external_id = gone.id AND d.valid_to IS NULL`, source, kinds,
+		ids, out.At)
 	if err != nil {
 		return err
 	}
 	fresh := slices.Concat(c.Added, c.Changed)
-	_, err = tx.CopyFrom(ctx, pgx.Identifier{"directory_row"}, []string{"source", "kind", "external_id", "name", "attributes", "valid_from"},
+	_, err = tx.CopyFrom(ctx, pgx.Identifier{"directory_row"}, []string{"source", "kind", "external_id", "name",
+		"attributes", "valid_from"},
 		pgx.CopyFromSlice(len(fresh), func(i int) ([]any, error) {
 			r := fresh[i]
 			return []any{source, r.Kind, r.ExternalID, r.Name, r.Attributes, out.At}, nil

@@ -21,22 +21,23 @@ func scanDraft(row pgx.CollectableRow) (d estate.Draft, err error) {
 
 // Draft gives one draft with what it keeps; ok is false where there is none.
 func (s *Store) Draft(ctx context.Context, owner, called string) (d estate.Draft, ok bool, err error) {
-	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE owner = $1 AND name = $2", owner, called)
-		if err != nil {
+	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
+		func(tx pgx.Tx) error {
+			rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE owner = $1 AND name = $2", owner, called)
+			if err != nil {
+				return err
+			}
+			d, err = pgx.CollectExactlyOneRow(rows, scanDraft)
+			if errors.Is(err, pgx.ErrNoRows) {
+				return nil
+			}
+			if err != nil {
+				return err
+			}
+			ok = true
+			d.Kept, err = kept(ctx, tx, d.ID)
 			return err
-		}
-		d, err = pgx.CollectExactlyOneRow(rows, scanDraft)
-		if errors.Is(err, pgx.ErrNoRows) {
-			return nil
-		}
-		if err != nil {
-			return err
-		}
-		ok = true
-		d.Kept, err = kept(ctx, tx, d.ID)
-		return err
-	})
+		})
 	return d, ok, translate(err)
 }
 
@@ -63,21 +64,24 @@ func (s *Store) Drafts(ctx context.Context) ([]estate.Draft, error) {
 	return out, translate(err)
 }
 
-// SaveDraft makes a draft keep exactly d.Kept, on d.Base; one that keeps nothing is dropped. d.Version is the version that
-// it was read as, 0 for none: where it has moved on, a Conflict fault with code "draft-moved".
+// SaveDraft makes a draft keep exactly d.Kept, on d.Base; one that keeps nothing is dropped. d.Version is the version
+// that it was read as, 0 for none: where it has moved on, a Conflict fault with code "draft-moved".
 func (s *Store) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		// Nothing to lock exists before the first edit.
-		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtextextended($1, 0))", "draft "+d.Owner+"/"+d.Name); err != nil {
+		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtextextended($1, 0))", "draft "+d.Owner+"/"+
+			d.Name); err != nil {
 			return err
 		}
 		var version int64
-		err := tx.QueryRow(ctx, "SELECT id, version FROM draft WHERE owner = $1 AND name = $2", d.Owner, d.Name).Scan(&d.ID, &version)
+		err := tx.QueryRow(ctx, "SELECT id, version FROM draft WHERE owner = $1 AND name = $2", d.Owner,
+			d.Name).Scan(&d.ID, &version)
 		if err != nil && !errors.Is(err, pgx.ErrNoRows) {
 			return err
 		}
 		if version != d.Version {
-			return fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more", "the draft was changed meanwhile")
+			return fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more",
+				"the draft was changed meanwhile")
 		}
 		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
 			return err
@@ -88,9 +92,11 @@ func (s *Store) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, er
 			return err
 		}
 		if version == 0 {
-			err = tx.QueryRow(ctx, "INSERT INTO draft (owner, author, name, base) VALUES ($1, $2, $3, $4) RETURNING id, version, changed_at", d.Owner, d.Author, d.Name, d.Base).Scan(&d.ID, &d.Version, &d.ChangedAt)
+			err = tx.QueryRow(ctx, "INSERT INTO draft (owner, author, name, base) VALUES ($1, $2, $3, $4) RETURNING id, "+
+				"version, changed_at", d.Owner, d.Author, d.Name, d.Base).Scan(&d.ID, &d.Version, &d.ChangedAt)
 		} else {
-			err = tx.QueryRow(ctx, "UPDATE draft SET base = $2, version = version + 1, changed_at = clock_timestamp() WHERE id = $1 RETURNING version, changed_at", d.ID, d.Base).Scan(&d.Version, &d.ChangedAt)
+			err = tx.QueryRow(ctx, "UPDATE draft SET base = $2, version = version + 1, changed_at = clock_timestamp() WHERE "+
+				"id = $1 RETURNING version, changed_at", d.ID, d.Base).Scan(&d.Version, &d.ChangedAt)
 		}
 		if err != nil {
 			return err
@@ -121,7 +127,8 @@ func (s *Store) keep(ctx context.Context, tx pgx.Tx, d estate.Draft) error {
 		if k.Object != nil {
 			object = k.Object
 		}
-		batch.Queue("INSERT INTO draft_change (draft, list, name, object) VALUES ($1, $2, $3, $4) ON CONFLICT (draft, list, name) DO UPDATE SET object = excluded.object", d.ID, k.List, k.Name, object)
+		batch.Queue("INSERT INTO draft_change (draft, list, name, object) VALUES ($1, $2, $3, $4) ON CONFLICT (draft, "+
+			"list, name) DO UPDATE SET object = excluded.object", d.ID, k.List, k.Name, object)
 	}
 	for r := range before {
 		batch.Queue("DELETE FROM draft_change WHERE draft = $1 AND list = $2 AND name = $3", d.ID, r.List, r.Name)

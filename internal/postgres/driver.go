@@ -15,7 +15,8 @@ import (
 const chunk = 1 << 20
 
 // AddPackage keeps a package with the contents of its files; known says that the same files were kept already.
-func (s *Store) AddPackage(ctx context.Context, p driver.Package, files []driver.File, e event.Event) (known bool, err error) {
+func (s *Store) AddPackage(ctx context.Context, p driver.Package, files []driver.File, e event.Event) (known bool,
+	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		body := p
 		body.Files = nil // a table of their own
@@ -23,17 +24,19 @@ func (s *Store) AddPackage(ctx context.Context, p driver.Package, files []driver
 		if err != nil {
 			return err
 		}
-		tag, err := tx.Exec(ctx, "INSERT INTO driver_package (digest, name, body, author) VALUES ($1, $2, $3, $4) ON CONFLICT DO NOTHING", p.Digest, p.Name, b, p.Author)
+		tag, err := tx.Exec(ctx, "INSERT INTO driver_package (digest, name, body, author) VALUES ($1, $2, $3, $4) ON "+
+			"CONFLICT DO NOTHING", p.Digest, p.Name, b, p.Author)
 		if err != nil {
 			return err
 		}
 		if known = tag.RowsAffected() == 0; known {
 			return nil
 		}
-		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"driver_file"}, []string{"digest", "path", "sha256", "bytes"}, pgx.CopyFromSlice(len(p.Files), func(i int) ([]any, error) {
-			f := p.Files[i]
-			return []any{p.Digest, f.Path, f.SHA256, f.Bytes}, nil
-		})); err != nil {
+		if _, err := tx.CopyFrom(ctx, pgx.Identifier{"driver_file"}, []string{"digest", "path", "sha256", "bytes"},
+			pgx.CopyFromSlice(len(p.Files), func(i int) ([]any, error) {
+				f := p.Files[i]
+				return []any{p.Digest, f.Path, f.SHA256, f.Bytes}, nil
+			})); err != nil {
 			return err
 		}
 		sums := map[string]string{}
@@ -56,12 +59,14 @@ func (s *Store) AddPackage(ctx context.Context, p driver.Package, files []driver
 // keep writes contents unless they are there.
 func keep(ctx context.Context, tx pgx.Tx, sum string, data []byte) error {
 	var there bool
-	if err := tx.QueryRow(ctx, "SELECT EXISTS (SELECT FROM driver_chunk WHERE sha256 = $1)", sum).Scan(&there); err != nil || there {
+	if err := tx.QueryRow(ctx, "SELECT EXISTS (SELECT FROM driver_chunk WHERE sha256 = $1)",
+		sum).Scan(&there); err != nil || there {
 		return err
 	}
 	for n := 0; n == 0 || n*chunk < len(data); n++ {
 		part := append([]byte{}, data[n*chunk:min(len(data), (n+1)*chunk)]...) // an empty file is no missing one
-		if _, err := tx.Exec(ctx, "INSERT INTO driver_chunk (sha256, n, data) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING", sum, n, part); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO driver_chunk (sha256, n, data) VALUES ($1, $2, $3) ON CONFLICT DO NOTHING",
+			sum, n, part); err != nil {
 			return err
 		}
 	}
@@ -112,12 +117,14 @@ func (s *Store) RemovePackage(ctx context.Context, digest string, e event.Event)
 		}
 		tag, err := tx.Exec(ctx, "DELETE FROM driver_package WHERE digest = $1", digest)
 		if err == nil && tag.RowsAffected() == 0 {
-			return fault.New(fault.Unknown, "package-unknown", "see cirque driver list", "there is no driver package %.12s", digest)
+			return fault.New(fault.Unknown, "package-unknown", "see cirque driver list",
+				"there is no driver package %.12s", digest)
 		}
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "DELETE FROM driver_chunk c WHERE NOT EXISTS (SELECT FROM driver_file f WHERE f.sha256 = c.sha256)"); err != nil {
+		if _, err := tx.Exec(ctx, "DELETE FROM driver_chunk c WHERE NOT EXISTS (SELECT FROM driver_file f WHERE f.sha256 "+
+			"= c.sha256)"); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Drivers, digest); err != nil {

@@ -25,13 +25,15 @@ func (s *Store) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
 
 // Endpoint gives one endpoint; an Unknown fault where none of that name has reported.
 func (s *Store) Endpoint(ctx context.Context, machine string) (endpoint.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE folded = $1", name.Fold(machine))
+	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE folded = $1",
+		name.Fold(machine))
 	if err != nil {
 		return endpoint.Record{}, translate(err)
 	}
 	r, err := pgx.CollectExactlyOneRow(rows, scanEndpoint)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return r, fault.New(fault.Unknown, "endpoint-unknown", "see cirque endpoint list", "no endpoint %q has reported", machine)
+		return r, fault.New(fault.Unknown, "endpoint-unknown", "see cirque endpoint list",
+			"no endpoint %q has reported", machine)
 	}
 	return r, translate(err)
 }
@@ -46,7 +48,8 @@ func scanEndpoint(row pgx.CollectableRow) (endpoint.Record, error) {
 }
 
 // SaveReport keeps an endpoint's latest report, with what happened; servers are those to which its own queues lead.
-func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string, events []event.Event) (endpoint.Record, error) {
+func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string,
+	events []event.Event) (endpoint.Record, error) {
 	rec := endpoint.Record{Report: r, SeenFrom: from}
 	text, err := json.Marshal(r)
 	if err != nil {
@@ -86,7 +89,8 @@ func (s *Store) AddEvent(ctx context.Context, e event.Event) error {
 
 // Events lists what happened, newest first; before is an event's id, 0 for the newest.
 func (s *Store) Events(ctx context.Context, before int64, limit int) ([]event.Event, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says FROM event WHERE $1 = 0 OR id < $1 ORDER BY id DESC LIMIT $2", before, limit)
+	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says FROM event WHERE $1 = 0 OR id < $1 ORDER "+
+		"BY id DESC LIMIT $2", before, limit)
 	if err != nil {
 		return nil, translate(err)
 	}

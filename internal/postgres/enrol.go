@@ -26,15 +26,18 @@ func scanEnrolToken(row pgx.CollectableRow) (t access.EnrolToken, err error) {
 // AddEnrolToken keeps an enrolment token's hash; a Conflict fault where the name is taken.
 func (s *Store) AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.EnrolToken, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "INSERT INTO enrol_token (name, hash, site, uses, expires_at, author) VALUES ($1, $2, $3, $4, $5, $6) RETURNING id, created_at",
+		err := tx.QueryRow(ctx, "INSERT INTO enrol_token (name, hash, site, uses, expires_at, author) VALUES ($1, $2, $3, "+
+			"$4, $5, $6) RETURNING id, created_at",
 			t.Name, t.Hash[:], t.Site, t.Uses, t.ExpiresAt, t.Author).Scan(&t.ID, &t.CreatedAt)
 		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one", "there is an enrolment token %q already", t.Name)
+			return fault.New(fault.Conflict, "token-exists", "give it another name, or revoke the old one",
+				"there is an enrolment token %q already", t.Name)
 		}
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.EnrolToken, Subject: t.Name, Author: t.Author, Says: fmt.Sprintf("The enrolment token %s was made, for %d", t.Name, t.Uses)}.With(nil, t))
+		return happened(ctx, tx, event.Event{Kind: event.EnrolToken, Subject: t.Name, Author: t.Author,
+			Says: fmt.Sprintf("The enrolment token %s was made, for %d", t.Name, t.Uses)}.With(nil, t))
 	})
 	return t, err
 }
@@ -63,13 +66,15 @@ func (s *Store) EnrolTokenBy(ctx context.Context, hash [32]byte) (access.EnrolTo
 }
 
 func enrolUnknown() error {
-	return fault.New(fault.Unsigned, "enrol-token-unknown", "check it, or have another made: cirque enrol token NAME", "the enrolment token is not known here")
+	return fault.New(fault.Unsigned, "enrol-token-unknown", "check it, or have another made: cirque enrol token NAME",
+		"the enrolment token is not known here")
 }
 
 // RevokeEnrolToken ends an enrolment token; machines that enrolled with it stay.
 func (s *Store) RevokeEnrolToken(ctx context.Context, called, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE enrol_token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at IS NULL RETURNING "+enrolColumns, called)
+		rows, err := tx.Query(ctx, "UPDATE enrol_token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at "+
+			"IS NULL RETURNING "+enrolColumns, called)
 		if err != nil {
 			return err
 		}
@@ -80,42 +85,50 @@ func (s *Store) RevokeEnrolToken(ctx context.Context, called, author string) err
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.EnrolGone, Subject: called, Author: author, Says: "The enrolment token " + called + " was revoked"}.With(was, nil))
+		return happened(ctx, tx, event.Event{Kind: event.EnrolGone, Subject: called, Author: author,
+			Says: "The enrolment token " + called + " was revoked"}.With(was, nil))
 	})
 }
 
-// Enrol uses an enrolment token once and keeps the machine's certificate; the moment is that of its issue. A machine that is enrolled already is a Conflict
-// fault, a token that is over by now a Denied one.
+// Enrol uses an enrolment token once and keeps the machine's certificate; the moment is that of its issue. A machine
+// that is enrolled already is a Conflict fault, a token that is over by now a Denied one.
 func (s *Store) Enrol(ctx context.Context, token int64, e access.Enrolled) (access.Enrolled, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('enrol ' || $1))", name.Fold(e.Machine)); err != nil {
+		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('enrol ' || $1))",
+			name.Fold(e.Machine)); err != nil {
 			return err
 		}
 		var since time.Time
-		err := tx.QueryRow(ctx, "SELECT at FROM enrolled WHERE folded = $1 AND revoked_at IS NULL AND expires_at > $2 LIMIT 1", name.Fold(e.Machine), e.IssuedAt).Scan(&since)
+		err := tx.QueryRow(ctx, "SELECT at FROM enrolled WHERE folded = $1 AND revoked_at IS NULL AND expires_at "+
+			"> $2 LIMIT 1", name.Fold(e.Machine), e.IssuedAt).Scan(&since)
 		if err == nil {
-			return fault.New(fault.Conflict, "enrolled-already", "where it was set up anew, revoke its old certificate first: cirque enrol revoke "+e.Machine, "%s has been enrolled since %s", e.Machine, since.UTC().Format(time.DateOnly))
+			return fault.New(fault.Conflict, "enrolled-already", "where it was set up anew, revoke its old certificate first: "+
+				"cirque enrol revoke "+e.Machine, "%s has been enrolled since %s", e.Machine, since.UTC().Format(time.DateOnly))
 		}
 		if !errors.Is(err, pgx.ErrNoRows) {
 			return err
 		}
-		tag, err := tx.Exec(ctx, "UPDATE enrol_token SET used = used + 1 WHERE id = $1 AND used < uses AND revoked_at IS NULL AND expires_at > $2", token, e.IssuedAt)
+		tag, err := tx.Exec(ctx, "UPDATE enrol_token SET used = used + 1 WHERE id = $1 AND used < uses AND revoked_at IS "+
+			"NULL AND expires_at > $2", token, e.IssuedAt)
 		if err != nil {
 			return err
 		}
 		if tag.RowsAffected() == 0 {
-			return fault.New(fault.Denied, "enrol-token-over", "have another made: cirque enrol token NAME", "the enrolment token has been used up, has ended or was revoked")
+			return fault.New(fault.Denied, "enrol-token-over", "have another made: cirque enrol token NAME",
+				"the enrolment token has been used up, has ended or was revoked")
 		}
 		if err := addEnrolled(ctx, tx, e); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Enrolled, Subject: e.Machine, Author: e.By, Says: e.Machine + " was enrolled with the token " + e.By}.With(nil, e))
+		return happened(ctx, tx, event.Event{Kind: event.Enrolled, Subject: e.Machine, Author: e.By, Says: e.Machine +
+			" was enrolled with the token " + e.By}.With(nil, e))
 	})
 	return e, err
 }
 
 func addEnrolled(ctx context.Context, tx pgx.Tx, e access.Enrolled) error {
-	if _, err := tx.Exec(ctx, "INSERT INTO enrolled (serial, folded, machine, site, key, by, at, issued_at, expires_at) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
+	if _, err := tx.Exec(ctx, "INSERT INTO enrolled (serial, folded, machine, site, key, by, at, issued_at, expires_at) "+
+		"VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
 		e.Serial, name.Fold(e.Machine), e.Machine, e.Site, e.Key, e.By, e.At, e.IssuedAt, e.ExpiresAt); err != nil {
 		return err
 	}
@@ -126,16 +139,19 @@ func addEnrolled(ctx context.Context, tx pgx.Tx, e access.Enrolled) error {
 func (s *Store) Renew(ctx context.Context, former string, e access.Enrolled) (access.Enrolled, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		var still bool
-		if err := tx.QueryRow(ctx, "SELECT EXISTS (SELECT FROM enrolled WHERE serial = $1 AND revoked_at IS NULL FOR SHARE)", former).Scan(&still); err != nil {
+		if err := tx.QueryRow(ctx, "SELECT EXISTS (SELECT FROM enrolled WHERE serial = $1 AND revoked_at IS NULL FOR SHARE)",
+			former).Scan(&still); err != nil {
 			return err
 		}
 		if !still {
-			return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again", "the certificate of %s was revoked", e.Machine)
+			return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again",
+				"the certificate of %s was revoked", e.Machine)
 		}
 		if err := addEnrolled(ctx, tx, e); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Renewed, Subject: e.Machine, Author: e.Machine, Says: e.Machine + " renewed its certificate"})
+		return happened(ctx, tx, event.Event{Kind: event.Renewed, Subject: e.Machine, Author: e.Machine, Says: e.Machine +
+			" renewed its certificate"})
 	})
 	return e, err
 }
@@ -147,7 +163,8 @@ func (s *Store) Enrolled(ctx context.Context) ([]access.Enrolled, error) {
 
 // GoodCertificates lists those that let a machine in, of one machine or, where it is empty, of all.
 func (s *Store) GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error) {
-	return s.enrolled(ctx, "SELECT "+enrolledColumns+" FROM enrolled WHERE revoked_at IS NULL AND expires_at > now() AND ($1 = '' OR folded = $1)", name.Fold(machine))
+	return s.enrolled(ctx, "SELECT "+enrolledColumns+" FROM enrolled WHERE revoked_at IS NULL AND expires_at > now() "+
+		"AND ($1 = '' OR folded = $1)", name.Fold(machine))
 }
 
 func (s *Store) enrolled(ctx context.Context, sql string, args ...any) ([]access.Enrolled, error) {
@@ -162,7 +179,8 @@ func (s *Store) enrolled(ctx context.Context, sql string, args ...any) ([]access
 // Revoke ends every certificate of a machine; an Unknown fault where it has none.
 func (s *Store) Revoke(ctx context.Context, machine, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE enrolled SET revoked_at = clock_timestamp(), revoked_by = $2 WHERE folded = $1 AND revoked_at IS NULL RETURNING machine", name.Fold(machine), author)
+		rows, err := tx.Query(ctx, "UPDATE enrolled SET revoked_at = clock_timestamp(), revoked_by = $2 WHERE folded = $1 "+
+			"AND revoked_at IS NULL RETURNING machine", name.Fold(machine), author)
 		if err != nil {
 			return err
 		}
@@ -176,6 +194,7 @@ func (s *Store) Revoke(ctx context.Context, machine, author string) error {
 		if err := notify(ctx, tx, event.Enrolment, was[0]); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.EnrolRevoked, Subject: was[0], Author: author, Says: "The certificate of " + was[0] + " was revoked"})
+		return happened(ctx, tx, event.Event{Kind: event.EnrolRevoked, Subject: was[0], Author: author,
+			Says: "The certificate of " + was[0] + " was revoked"})
 	})
 }

@@ -44,7 +44,8 @@ func (s *Store) revision(ctx context.Context, query string, args ...any) (estate
 	var text []byte
 	err := s.pool.QueryRow(ctx, query, args...).Scan(&r.Number, &r.Author, &r.Reason, &r.At, &text)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return r, nil, fault.New(fault.Unknown, "revision-unknown", "see cirque history", "there is no such revision of the estate")
+		return r, nil, fault.New(fault.Unknown, "revision-unknown", "see cirque history", "there is no such revision "+
+			"of the estate")
 	}
 	if err != nil {
 		return r, nil, translate(err)
@@ -64,9 +65,10 @@ func (s *Store) Revisions(ctx context.Context, limit int) ([]estate.Revision, er
 }
 
 // Publish makes the document that build gives the next revision, and drops the draft that it came from unless that is
-// nil or has been changed since. build is asked while nobody else can publish: it gets the number of the newest revision,
-// and whatever fault it gives ends the attempt. A nil document publishes nothing.
-func (s *Store) Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context, current int) (*estate.Document, error)) (estate.Revision, error) {
+// nil or has been changed since. build is asked while nobody else can publish: it gets the number of the newest
+// revision, and whatever fault it gives ends the attempt. A nil document publishes nothing.
+func (s *Store) Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context,
+	current int) (*estate.Document, error)) (estate.Revision, error) {
 	r := estate.Revision{Author: author, Reason: reason}
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		// One publisher at a time, so that numbers have no gaps and nobody is overtaken unseen.
@@ -96,14 +98,17 @@ func (s *Store) Publish(ctx context.Context, from *estate.Draft, author, reason 
 		if err != nil {
 			return err
 		}
-		err = tx.QueryRow(ctx, "INSERT INTO revision (number, document, author, reason) VALUES ($1, $2, $3, $4) RETURNING number, at", current+1, text, author, reason).Scan(&r.Number, &r.At)
+		err = tx.QueryRow(ctx, "INSERT INTO revision (number, document, author, reason) VALUES ($1, $2, $3, $4) "+
+			"RETURNING number, at", current+1, text, author, reason).Scan(&r.Number, &r.At)
 		if err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Estate, fmt.Sprint(r.Number)); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Published, Subject: fmt.Sprint(r.Number), Author: author, Says: fmt.Sprintf("Revision %d was published: %s", r.Number, reason)}.With(map[string]int{"revision": r.Number - 1}, map[string]int{"revision": r.Number}))
+		return happened(ctx, tx, event.Event{Kind: event.Published, Subject: fmt.Sprint(r.Number), Author: author,
+			Says: fmt.Sprintf("Revision %d was published: %s", r.Number, reason)}.With(map[string]int{"revision": r.Number - 1},
+			map[string]int{"revision": r.Number}))
 	})
 	return r, err
 }

@@ -30,9 +30,11 @@ func (s *Store) AddExercise(ctx context.Context, e endpoint.Exercise, ev event.E
 		return e, err
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "INSERT INTO exercise (server, state) VALUES ($1, $2) RETURNING id", e.Server, text).Scan(&e.ID)
+		err := tx.QueryRow(ctx, "INSERT INTO exercise (server, state) VALUES ($1, $2) RETURNING id", e.Server,
+			text).Scan(&e.ID)
 		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "exercise-runs", "wait for its end, or stop it: cirque exercise list", "an exercise with %s runs already", e.Server)
+			return fault.New(fault.Conflict, "exercise-runs", "wait for its end, or stop it: cirque exercise list",
+				"an exercise with %s runs already", e.Server)
 		}
 		if err != nil {
 			return err
@@ -45,9 +47,11 @@ func (s *Store) AddExercise(ctx context.Context, e endpoint.Exercise, ev event.E
 // StopExercise notes who ends one before its time; a Conflict fault where it is over.
 func (s *Store) StopExercise(ctx context.Context, id int64, by string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE id = $1 AND ended IS NULL", id, by)
+		tag, err := tx.Exec(ctx, "UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE id = "+
+			"$1 AND ended IS NULL", id, by)
 		if err == nil && tag.RowsAffected() == 0 {
-			err = fault.New(fault.Conflict, "exercise-over", "see its report: cirque exercise show", "the exercise %d is over", id)
+			err = fault.New(fault.Conflict, "exercise-over", "see its report: cirque exercise show",
+				"the exercise %d is over", id)
 		}
 		return err
 	})
@@ -60,7 +64,9 @@ func (s *Store) SaveExercise(ctx context.Context, e endpoint.Exercise, events []
 		return err
 	}
 	return s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "UPDATE exercise SET state = $2::jsonb || CASE WHEN state ? 'stopped' THEN jsonb_build_object('stopped', state->'stopped') ELSE '{}'::jsonb END, ended = $3 WHERE id = $1", e.ID, text, e.Ended); err != nil {
+		if _, err := tx.Exec(ctx, "UPDATE exercise SET state = $2::jsonb || CASE WHEN state ? 'stopped' THEN "+
+			"jsonb_build_object('stopped', state->'stopped') ELSE '{}'::jsonb END, ended = $3 WHERE id = $1", e.ID, text,
+			e.Ended); err != nil {
 			return err
 		}
 		for _, ev := range events {
@@ -74,7 +80,8 @@ func (s *Store) SaveExercise(ctx context.Context, e endpoint.Exercise, events []
 
 // Exercises lists the latest, newest first; with open only those that run.
 func (s *Store) Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, state FROM exercise WHERE NOT $1 OR ended IS NULL ORDER BY id DESC LIMIT $2", open, limit)
+	rows, err := s.pool.Query(ctx, "SELECT id, state FROM exercise WHERE NOT $1 OR ended IS NULL ORDER BY id "+
+		"DESC LIMIT $2", open, limit)
 	if err != nil {
 		return nil, translate(err)
 	}

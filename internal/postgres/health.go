@@ -35,7 +35,8 @@ func (s *Store) SaveHealth(ctx context.Context, list []live.Health, changed func
 			if err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, "INSERT INTO health (kind, name, state) VALUES ($1, $2, $3) ON CONFLICT (kind, name) DO UPDATE SET state = excluded.state", h.Kind, h.Name, text); err != nil {
+			if _, err := tx.Exec(ctx, "INSERT INTO health (kind, name, state) VALUES ($1, $2, $3) ON CONFLICT (kind, name) DO "+
+				"UPDATE SET state = excluded.state", h.Kind, h.Name, text); err != nil {
 				return err
 			}
 			if changed(h) {
@@ -43,7 +44,8 @@ func (s *Store) SaveHealth(ctx context.Context, list []live.Health, changed func
 				if h.Verdict == live.Gone {
 					says = h.Says
 				}
-				if _, err := tx.Exec(ctx, "INSERT INTO health_change (kind, name, verdict, says, at) VALUES ($1, $2, $3, $4, $5)", h.Kind, h.Name, h.Verdict, says, h.Since); err != nil {
+				if _, err := tx.Exec(ctx, "INSERT INTO health_change (kind, name, verdict, says, at) VALUES ($1, $2, $3, $4, $5)",
+					h.Kind, h.Name, h.Verdict, says, h.Since); err != nil {
 					return err
 				}
 			}
@@ -52,7 +54,8 @@ func (s *Store) SaveHealth(ctx context.Context, list []live.Health, changed func
 	})
 }
 
-// HealthChanges gives when something went up or down since a time, and before them the last change that came earlier; oldest first.
+// HealthChanges gives when something went up or down since a time, and before them the last change that came earlier;
+// oldest first.
 func (s *Store) HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error) {
 	rows, err := s.pool.Query(ctx, `(SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at < $3 ORDER BY at DESC LIMIT 1)
 		UNION ALL (SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at >= $3 ORDER BY at DESC LIMIT 500) ORDER BY at`, kind, name, since)
@@ -63,22 +66,28 @@ func (s *Store) HealthChanges(ctx context.Context, kind, name string, since time
 	return out, translate(err)
 }
 
-// Leading counts, for each server, the endpoints of which an own queue leads there, and those of them on which a step fails.
+// Leading counts, for each server, the endpoints of which an own queue leads there, and those of them on which a step
+// fails.
 func (s *Store) Leading(ctx context.Context) (map[string][2]int, error) {
-	rows, err := s.pool.Query(ctx, "SELECT server, count(*), count(*) FILTER (WHERE failing) FROM endpoint, unnest(servers) AS server GROUP BY server")
+	rows, err := s.pool.Query(ctx, "SELECT server, count(*), count(*) FILTER (WHERE failing) FROM endpoint, "+
+		"unnest(servers) AS server GROUP BY server")
 	if err != nil {
 		return nil, translate(err)
 	}
 	out := map[string][2]int{}
 	var server string
 	var all, failing int
-	_, err = pgx.ForEachRow(rows, []any{&server, &all, &failing}, func() error { out[server] = [2]int{all, failing}; return nil })
+	_, err = pgx.ForEachRow(rows, []any{&server, &all, &failing}, func() error {
+		out[server] = [2]int{all, failing}
+		return nil
+	})
 	return out, translate(err)
 }
 
 // LeadingTo lists the endpoints that lead to a server, those on which a step fails first, by name.
 func (s *Store) LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE servers @> ARRAY[$1] ORDER BY failing DESC, folded LIMIT $2", server, limit)
+	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE servers @> "+
+		"ARRAY[$1] ORDER BY failing DESC, folded LIMIT $2", server, limit)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -92,14 +101,16 @@ func (s *Store) AddSample(ctx context.Context, f endpoint.Sample) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM fleet_sample WHERE at < $1", f.At.AddDate(-1, 0, 0)); err != nil {
 			return err
 		}
-		_, err := tx.Exec(ctx, "INSERT INTO fleet_sample (at, converged, behind, failing, silent) VALUES ($1, $2, $3, $4, $5) ON CONFLICT (at) DO NOTHING", f.At, f.Converged, f.Behind, f.Failing, f.Silent)
+		_, err := tx.Exec(ctx, "INSERT INTO fleet_sample (at, converged, behind, failing, silent) VALUES ($1, $2, $3, $4, "+
+			"$5) ON CONFLICT (at) DO NOTHING", f.At, f.Converged, f.Behind, f.Failing, f.Silent)
 		return err
 	})
 }
 
 // Samples gives how the fleet stood since a time, oldest first.
 func (s *Store) Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error) {
-	rows, err := s.pool.Query(ctx, "SELECT at, converged, behind, failing, silent FROM fleet_sample WHERE at >= $1 ORDER BY at", since)
+	rows, err := s.pool.Query(ctx, "SELECT at, converged, behind, failing, silent FROM fleet_sample WHERE at >= $1 "+
+		"ORDER BY at", since)
 	if err != nil {
 		return nil, translate(err)
 	}

@@ -42,7 +42,8 @@ func joinsOf(ctx context.Context, tx pgx.Tx, at *time.Time) (directory.Joins, er
 	}); err != nil {
 		return out, err
 	}
-	if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE "+holds+" ORDER BY id", at); err != nil {
+	if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE "+holds+" ORDER BY id",
+		at); err != nil {
 		return out, err
 	}
 	byHand, err := pgx.CollectRows(rows, scanJoin)
@@ -53,9 +54,11 @@ func joinsOf(ctx context.Context, tx pgx.Tx, at *time.Time) (directory.Joins, er
 // SetJoinRule turns a rule, address or employee, on or off. It says whether that changed anything.
 func (s *Store) SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (changed bool, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		sql, args := "UPDATE directory_join_rule SET valid_to = greatest(valid_from, clock_timestamp()) WHERE rule = $1 AND valid_to IS NULL", []any{rule}
+		sql, args := "UPDATE directory_join_rule SET valid_to = greatest(valid_from, clock_timestamp()) WHERE rule = $1 "+
+			"AND valid_to IS NULL", []any{rule}
 		if on {
-			sql, args = "INSERT INTO directory_join_rule (rule, author) VALUES ($1, $2) ON CONFLICT DO NOTHING", []any{rule, e.Author}
+			sql, args = "INSERT INTO directory_join_rule (rule, author) VALUES ($1, $2) ON CONFLICT DO NOTHING",
+				[]any{rule, e.Author}
 		}
 		tag, err := tx.Exec(ctx, sql, args...)
 		if changed = err == nil && tag.RowsAffected() > 0; !changed {
@@ -76,12 +79,14 @@ func (s *Store) SetLead(ctx context.Context, source string, e event.Event) error
 			return err
 		}
 		var was string
-		err := tx.QueryRow(ctx, "UPDATE directory_join_rule SET valid_to = greatest(valid_from, clock_timestamp()) WHERE rule = 'lead' AND valid_to IS NULL RETURNING value").Scan(&was)
+		err := tx.QueryRow(ctx, "UPDATE directory_join_rule SET valid_to = greatest(valid_from, clock_timestamp()) WHERE "+
+			"rule = 'lead' AND valid_to IS NULL RETURNING value").Scan(&was)
 		if err != nil && !errors.Is(err, pgx.ErrNoRows) {
 			return err
 		}
 		if source != "" {
-			if _, err := tx.Exec(ctx, "INSERT INTO directory_join_rule (rule, value, author) VALUES ('lead', $1, $2)", source, e.Author); err != nil {
+			if _, err := tx.Exec(ctx, "INSERT INTO directory_join_rule (rule, value, author) VALUES ('lead', $1, $2)", source,
+				e.Author); err != nil {
 				return err
 			}
 		}
@@ -108,11 +113,13 @@ func (s *Store) AddJoin(ctx context.Context, j directory.Join, e event.Event) (d
 			if same := key(h.A) == key(j.A) && key(h.B) == key(j.B) || key(h.A) == key(j.B) && key(h.B) == key(j.A); !same {
 				continue
 			}
-			if _, err := tx.Exec(ctx, "UPDATE directory_join SET valid_to = greatest(valid_from, clock_timestamp()) WHERE id = $1", h.ID); err != nil {
+			if _, err := tx.Exec(ctx, "UPDATE directory_join SET valid_to = greatest(valid_from, clock_timestamp()) "+
+				"WHERE id = $1", h.ID); err != nil {
 				return err
 			}
 		}
-		if err := tx.QueryRow(ctx, "INSERT INTO directory_join (a, b, apart, reason, author) VALUES ($1, $2, $3, $4, $5) RETURNING id, valid_from", j.A, j.B, j.Apart, j.Reason, j.Author).Scan(&j.ID, &j.At); err != nil {
+		if err := tx.QueryRow(ctx, "INSERT INTO directory_join (a, b, apart, reason, author) VALUES ($1, $2, $3, $4, $5) "+
+			"RETURNING id, valid_from", j.A, j.B, j.Apart, j.Reason, j.Author).Scan(&j.ID, &j.At); err != nil {
 			return err
 		}
 		if err := errors.Join(otherwise(ctx, tx, e.Author), notify(ctx, tx, event.Directory, "joins")); err != nil {
@@ -126,7 +133,8 @@ func (s *Store) AddJoin(ctx context.Context, j directory.Join, e event.Event) (d
 // EndJoin takes somebody's word back; an Unknown fault where there is none.
 func (s *Store) EndJoin(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE directory_join SET valid_to = greatest(valid_from, clock_timestamp()) WHERE id = $1 AND valid_to IS NULL RETURNING "+joinColumns, id)
+		rows, err := tx.Query(ctx, "UPDATE directory_join SET valid_to = greatest(valid_from, clock_timestamp()) WHERE id "+
+			"= $1 AND valid_to IS NULL RETURNING "+joinColumns, id)
 		if err != nil {
 			return err
 		}
@@ -140,6 +148,7 @@ func (s *Store) EndJoin(ctx context.Context, id int64, author string) error {
 		if err := errors.Join(otherwise(ctx, tx, author), notify(ctx, tx, event.Directory, "joins")); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.JoinEnded, Subject: was.A.Name, Author: author, Says: fmt.Sprintf("The join of %s and %s was undone", was.A.Name, was.B.Name)}.With(was, nil))
+		return happened(ctx, tx, event.Event{Kind: event.JoinEnded, Subject: was.A.Name, Author: author,
+			Says: fmt.Sprintf("The join of %s and %s was undone", was.A.Name, was.B.Name)}.With(was, nil))
 	})
 }

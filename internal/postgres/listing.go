@@ -34,7 +34,8 @@ func (s *Store) ReleaseEntry(ctx context.Context, source, dn string) error {
 // SaveListing keeps what came of bringing a directory's entries into line, with what happened.
 func (s *Store) SaveListing(ctx context.Context, l advert.Listing, events []event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, "INSERT INTO listing_state (source, body) VALUES ($1, $2) ON CONFLICT (source) DO UPDATE SET body = excluded.body, at = clock_timestamp()", l.Source, l); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO listing_state (source, body) VALUES ($1, $2) ON CONFLICT (source) DO UPDATE "+
+			"SET body = excluded.body, at = clock_timestamp()", l.Source, l); err != nil {
 			return err
 		}
 		for _, e := range events {

@@ -14,11 +14,13 @@ import (
 )
 
 // holds is the part of a query that takes the rows of a time, $1; null for the present.
-const holds = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE valid_from <= $1 AND (valid_to IS NULL OR valid_to > $1) END)"
+const holds = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE valid_from <= $1 AND (valid_to IS NULL " +
+	"OR valid_to > $1) END)"
 
 // Live gives the live state of a time, nil for the present.
 func (s *Store) Live(ctx context.Context, at *time.Time) (live.State, error) {
-	state := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Shares: map[string]float64{}, Picks: map[string][]string{}}
+	state := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Shares: map[string]float64{},
+		Picks: map[string][]string{}}
 	notes, err := s.Duties(ctx, at)
 	if err != nil {
 		return state, err
@@ -47,9 +49,11 @@ func (s *Store) Live(ctx context.Context, at *time.Time) (live.State, error) {
 
 const noteColumns = "kind, name, duty, reason, author, valid_from, share, begun, until, moving"
 
-// Duties lists what does not serve, or serves only a share of its people, at a time, nil for the present, by kind and name.
+// Duties lists what does not serve, or serves only a share of its people, at a time, nil for the present, by kind and
+// name.
 func (s *Store) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE "+holds+" AND (duty <> 'serving' OR share < 1) ORDER BY kind, name", at)
+	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE "+holds+" AND (duty <> 'serving' OR "+
+		"share < 1) ORDER BY kind, name", at)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -59,7 +63,8 @@ func (s *Store) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) 
 
 // LastOut gives the latest duty of a server, since a time, that was not serving; ok is false where there was none.
 func (s *Store) LastOut(ctx context.Context, server string, since time.Time) (n live.Note, ok bool, err error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE kind = 'server' AND name = $1 AND duty <> 'serving' AND (valid_to IS NULL OR valid_to > $2) ORDER BY valid_from DESC LIMIT 1", server, since)
+	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE kind = 'server' AND name = $1 AND duty "+
+		"<> 'serving' AND (valid_to IS NULL OR valid_to > $2) ORDER BY valid_from DESC LIMIT 1", server, since)
 	if err != nil {
 		return n, false, translate(err)
 	}
@@ -70,10 +75,11 @@ func (s *Store) LastOut(ctx context.Context, server string, since time.Time) (n 
 	return n, err == nil, translate(err)
 }
 
-// SetLive notes a server's or device's duty from now on. The former state ends and is kept. only says, of what was, whether
-// it may be changed; nil allows everything. Of something that goes out of duty it is noted how many endpoints lead to it;
-// an event without a kind is not kept. It says whether anything changed.
-func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (changed bool, err error) {
+// SetLive notes a server's or device's duty from now on. The former state ends and is kept. only says, of what was,
+// whether it may be changed; nil allows everything. Of something that goes out of duty it is noted how many endpoints
+// lead to it; an event without a kind is not kept. It says whether anything changed.
+func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (changed bool,
+	err error) {
 	if n.Share == 0 {
 		n.Share = 1
 	}
@@ -81,7 +87,8 @@ func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Not
 		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('live_state'))"); err != nil {
 			return err
 		}
-		rows, err := tx.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE kind = $1 AND name = $2 AND valid_to IS NULL", n.Kind, n.Name)
+		rows, err := tx.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE kind = $1 AND name = $2 AND "+
+			"valid_to IS NULL", n.Kind, n.Name)
 		if err != nil {
 			return err
 		}
@@ -93,7 +100,8 @@ func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Not
 			return err
 		}
 		sameEnd := was.Until == nil && n.Until == nil || was.Until != nil && n.Until != nil && was.Until.Equal(*n.Until)
-		changed = (was.Duty != n.Duty || was.Share != n.Share || n.Duty == live.Drained && !sameEnd) && (only == nil || only(was))
+		changed = (was.Duty != n.Duty || was.Share != n.Share || n.Duty == live.Drained && !sameEnd) &&
+			(only == nil || only(was))
 		if !changed {
 			return nil
 		}
@@ -101,15 +109,18 @@ func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Not
 		case n.Duty != live.Serving && was.Duty != live.Serving:
 			n.Moving = was.Moving
 		case n.Duty != live.Serving && n.Kind == "server":
-			if err := tx.QueryRow(ctx, "SELECT count(*) FROM endpoint WHERE servers @> ARRAY[$1]", n.Name).Scan(&n.Moving); err != nil {
+			if err := tx.QueryRow(ctx, "SELECT count(*) FROM endpoint WHERE servers @> ARRAY[$1]",
+				n.Name).Scan(&n.Moving); err != nil {
 				return err
 			}
 		}
 		now := time.Now()
-		if _, err := tx.Exec(ctx, "UPDATE live_state SET valid_to = greatest(valid_from, $3) WHERE kind = $1 AND name = $2 AND valid_to IS NULL", n.Kind, n.Name, now); err != nil {
+		if _, err := tx.Exec(ctx, "UPDATE live_state SET valid_to = greatest(valid_from, $3) WHERE kind = $1 AND name = $2 "+
+			"AND valid_to IS NULL", n.Kind, n.Name, now); err != nil {
 			return err
 		}
-		_, err = tx.Exec(ctx, "INSERT INTO live_state (kind, name, duty, reason, author, valid_from, share, begun, until, moving) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
+		_, err = tx.Exec(ctx, "INSERT INTO live_state (kind, name, duty, reason, author, valid_from, share, begun, until, "+
+			"moving) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)",
 			n.Kind, n.Name, n.Duty, n.Reason, n.Author, now, n.Share, n.Begun, n.Until, n.Moving)
 		if err != nil {
 			return err
@@ -123,9 +134,11 @@ func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Not
 }
 
 // SetPick notes that a person picks a queue, or does so no more. It says whether anything changed.
-func (s *Store) SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (changed bool, err error) {
+func (s *Store) SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (changed bool,
+	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		sql := "UPDATE pick SET valid_to = greatest(valid_from, clock_timestamp()) WHERE person = $1 AND queue = $2 AND valid_to IS NULL"
+		sql := "UPDATE pick SET valid_to = greatest(valid_from, clock_timestamp()) WHERE person = $1 AND queue = $2 AND " +
+			"valid_to IS NULL"
 		if picked {
 			sql = "INSERT INTO pick (person, queue) VALUES ($1, $2) ON CONFLICT DO NOTHING"
 		}
@@ -136,7 +149,8 @@ func (s *Store) SetPick(ctx context.Context, person, queue string, picked bool, 
 		if err := notify(ctx, tx, event.Live, fmt.Sprint(person)); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e.With(map[string]any{"person": person, "queue": queue, "picked": !picked}, map[string]any{"person": person, "queue": queue, "picked": picked}))
+		return happened(ctx, tx, e.With(map[string]any{"person": person, "queue": queue, "picked": !picked},
+			map[string]any{"person": person, "queue": queue, "picked": picked}))
 	})
 	return changed, err
 }

@@ -10,14 +10,16 @@ import (
 	"cirque/core/notice"
 )
 
-// SeenSince keeps which faults are seen now, and gives since when each has been; those that are not seen any more are forgotten.
+// SeenSince keeps which faults are seen now, and gives since when each has been; those that are not seen any more are
+// forgotten.
 func (s *Store) SeenSince(ctx context.Context, keys []string, now time.Time) (map[string]time.Time, error) {
 	out := map[string]time.Time{}
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM fault_seen WHERE NOT key = ANY($1)", keys); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "INSERT INTO fault_seen (key, since) SELECT DISTINCT key, $2::timestamptz FROM unnest($1::text[]) AS key ON CONFLICT (key) DO NOTHING", keys, now); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO fault_seen (key, since) SELECT DISTINCT key, $2::timestamptz FROM "+
+			"unnest($1::text[]) AS key ON CONFLICT (key) DO NOTHING", keys, now); err != nil {
 			return err
 		}
 		rows, err := tx.Query(ctx, "SELECT key, since FROM fault_seen")
@@ -62,7 +64,8 @@ func (s *Store) SaveTold(ctx context.Context, list []notice.Told) error {
 			return err
 		}
 		for _, t := range list {
-			if _, err := tx.Exec(ctx, "INSERT INTO notice_told (notice, key, says, since, at) VALUES ($1, $2, $3, $4, $5)", t.Notice, t.Key, t.Says, t.Since, t.At); err != nil {
+			if _, err := tx.Exec(ctx, "INSERT INTO notice_told (notice, key, says, since, at) VALUES ($1, $2, $3, $4, $5)",
+				t.Notice, t.Key, t.Says, t.Since, t.At); err != nil {
 				return err
 			}
 		}
@@ -72,14 +75,16 @@ func (s *Store) SaveTold(ctx context.Context, list []notice.Told) error {
 
 const sentColumns = "id, notice, told, subject, body, trial, ok, says, at"
 
-// AddSent keeps what was sent, with what happened where it is worth telling, and forgets what was sent more than 90 days ago.
+// AddSent keeps what was sent, with what happened where it is worth telling, and forgets what was sent more than 90
+// days ago.
 func (s *Store) AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM notice_sent WHERE at < clock_timestamp() - interval '90 days'"); err != nil {
 			return err
 		}
 		for _, x := range list {
-			if _, err := tx.Exec(ctx, "INSERT INTO notice_sent (notice, told, subject, body, trial, ok, says) VALUES ($1, $2, $3, $4, $5, $6, $7)", x.Notice, x.To, x.Subject, x.Body, x.Trial, x.OK, x.Says); err != nil {
+			if _, err := tx.Exec(ctx, "INSERT INTO notice_sent (notice, told, subject, body, trial, ok, says) VALUES ($1, $2, "+
+				"$3, $4, $5, $6, $7)", x.Notice, x.To, x.Subject, x.Body, x.Trial, x.OK, x.Says); err != nil {
 				return err
 			}
 		}
@@ -94,7 +99,8 @@ func (s *Store) AddSent(ctx context.Context, list []notice.Sent, events []event.
 
 // Sent lists what was sent, newest first; of one notice where it is named.
 func (s *Store) Sent(ctx context.Context, of string, limit int) ([]notice.Sent, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+sentColumns+" FROM notice_sent WHERE $1 = '' OR notice = $1 ORDER BY id DESC LIMIT $2", of, limit)
+	rows, err := s.pool.Query(ctx, "SELECT "+sentColumns+" FROM notice_sent WHERE $1 = '' OR notice = $1 ORDER BY id "+
+		"DESC LIMIT $2", of, limit)
 	if err != nil {
 		return nil, translate(err)
 	}

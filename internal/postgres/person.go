@@ -20,37 +20,43 @@ import (
 // PersonData gives all that is kept of somebody under any of their folded names.
 func (s *Store) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
 	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Joins: []directory.Join{}}
-	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly}, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row WHERE kind = 'user' AND lower(name) = ANY($1) ORDER BY id", names)
-		if err != nil {
+	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
+		func(tx pgx.Tx) error {
+			rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row "+
+				"WHERE kind = 'user' AND lower(name) = ANY($1) ORDER BY id", names)
+			if err != nil {
+				return err
+			}
+			past, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastRow])
+			if err != nil {
+				return err
+			}
+			out.Directory = append(out.Directory, past...)
+			if rows, err = tx.Query(ctx, "SELECT person, queue, valid_from, valid_to FROM pick WHERE person = ANY($1) "+
+				"ORDER BY id", names); err != nil {
+				return err
+			}
+			picks, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastPick])
+			if err != nil {
+				return err
+			}
+			out.Picks = append(out.Picks, picks...)
+			if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE lower(a->>'name') = ANY($1) OR "+
+				"lower(b->>'name') = ANY($1) ORDER BY id", names); err != nil {
+				return err
+			}
+			joins, err := pgx.CollectRows(rows, scanJoin)
+			out.Joins = append(out.Joins, joins...)
 			return err
-		}
-		past, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastRow])
-		if err != nil {
-			return err
-		}
-		out.Directory = append(out.Directory, past...)
-		if rows, err = tx.Query(ctx, "SELECT person, queue, valid_from, valid_to FROM pick WHERE person = ANY($1) ORDER BY id", names); err != nil {
-			return err
-		}
-		picks, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.PastPick])
-		if err != nil {
-			return err
-		}
-		out.Picks = append(out.Picks, picks...)
-		if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE lower(a->>'name') = ANY($1) OR lower(b->>'name') = ANY($1) ORDER BY id", names); err != nil {
-			return err
-		}
-		joins, err := pgx.CollectRows(rows, scanJoin)
-		out.Joins = append(out.Joins, joins...)
-		return err
-	})
+		})
 	return out, translate(err)
 }
 
-// EventsOf lists what somebody did and what concerned them, under any of their names as authors and subjects are written.
+// EventsOf lists what somebody did and what concerned them, under any of their names as authors and subjects are
+// written.
 func (s *Store) EventsOf(ctx context.Context, names []string) ([]event.Event, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE lower(author) = ANY($1) OR lower(subject) = ANY($1) ORDER BY id", lowered(names))
+	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE "+
+		"lower(author) = ANY($1) OR lower(subject) = ANY($1) ORDER BY id", lowered(names))
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -66,10 +72,11 @@ func lowered(names []string) []string {
 	return out
 }
 
-// ErasePerson takes what is kept of somebody away: what the directory said of them before, their picks, joins, requests and
-// account, and what endpoints told of them. In the audit a number stands for them from then on. names are folded; accounts
-// are those of directories. It gives what stands for them.
-func (s *Store) ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (stands string, err error) {
+// ErasePerson takes what is kept of somebody away: what the directory said of them before, their picks, joins, requests
+// and account, and what endpoints told of them. In the audit a number stands for them from then on. names are folded;
+// accounts are those of directories. It gives what stands for them.
+func (s *Store) ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (stands string,
+	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		if err := otherwise(ctx, tx, author); err != nil { // first, as imports lock
 			return err
@@ -113,7 +120,8 @@ func (s *Store) ErasePerson(ctx context.Context, names, accounts []string, autho
 				return err
 			}
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Erased, Subject: stands, Author: author, Says: "What was kept of a person was erased: " + reason})
+		return happened(ctx, tx, event.Event{Kind: event.Erased, Subject: stands, Author: author,
+			Says: "What was kept of a person was erased: " + reason})
 	})
 	return stands, err
 }
@@ -161,26 +169,31 @@ func eraseAtEndpoints(ctx context.Context, tx pgx.Tx, names []string) error {
 	return nil
 }
 
-// eraseInNotices forgets what was sent to somebody, by name or by any address that the directory had for them, and of what they
-// were told.
+// eraseInNotices forgets what was sent to somebody, by name or by any address that the directory had for them, and of
+// what they were told.
 func eraseInNotices(ctx context.Context, tx pgx.Tx, names []string) error {
 	if _, err := tx.Exec(ctx, `DELETE FROM notice_sent WHERE lower(told) IN (SELECT 'mail:' || lower(attributes->>'email') FROM directory_row WHERE kind = 'user' AND lower(name) = ANY($1) AND attributes->>'email' <> '')
 		OR lower(told) = ANY(SELECT 'user:' || n FROM unnest($1::text[]) AS n) OR EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE strpos(lower(body), n) > 0)`, names); err != nil {
 		return err
 	}
-	_, err := tx.Exec(ctx, "DELETE FROM notice_told WHERE EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE lower(key) LIKE '% of ' || n)", names)
+	_, err := tx.Exec(ctx, "DELETE FROM notice_told WHERE EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE "+
+		"lower(key) LIKE '% of ' || n)", names)
 	return err
 }
 
-// eraseInCare writes what stands for somebody where they took photographs, asked for checkups, told what came out or held
-// exercises, and takes their queues off the photographs.
+// eraseInCare writes what stands for somebody where they took photographs, asked for checkups, told what came out or
+// held exercises, and takes their queues off the photographs.
 func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
 	for _, sql := range []string{
-		"UPDATE checkup SET author = CASE WHEN lower(author) = ANY($1) THEN $2 ELSE author END, paper_by = CASE WHEN lower(paper_by) = ANY($1) THEN $2 ELSE paper_by END, rungs = CASE WHEN EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE strpos(lower(rungs::text), n) > 0) THEN '[]'::jsonb ELSE rungs END",
+		"UPDATE checkup SET author = CASE WHEN lower(author) = ANY($1) THEN $2 ELSE author END, paper_by = CASE WHEN " +
+			"lower(paper_by) = ANY($1) THEN $2 ELSE paper_by END, rungs = CASE WHEN EXISTS (SELECT 1 FROM unnest($1::text[]) " +
+			"AS n WHERE strpos(lower(rungs::text), n) > 0) THEN '[]'::jsonb ELSE rungs END",
 		"UPDATE driver_paper SET author = $2 WHERE lower(author) = ANY($1)",
 		"UPDATE photograph SET author = $2 WHERE lower(author) = ANY($1)",
-		"UPDATE exercise SET state = jsonb_set(state, '{author}', to_jsonb($2::text)) WHERE lower(state->>'author') = ANY($1)",
-		"UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE lower(state->>'stopped') = ANY($1)",
+		"UPDATE exercise SET state = jsonb_set(state, '{author}', to_jsonb($2::text)) WHERE " +
+			"lower(state->>'author') = ANY($1)",
+		"UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE " +
+			"lower(state->>'stopped') = ANY($1)",
 	} {
 		if _, err := tx.Exec(ctx, sql, names, stands); err != nil {
 			return err
@@ -216,11 +229,13 @@ func quoted(s string) string {
 	return b.String()
 }
 
-// ForgetBefore takes away what people had before a time: picks that ended, and what the directory said of users before. It
-// gives how much that was. The audit stays.
+// ForgetBefore takes away what people had before a time: picks that ended, and what the directory said of users before.
+// It gives how much that was. The audit stays.
 func (s *Store) ForgetBefore(ctx context.Context, at time.Time) (n int64, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		for _, sql := range []string{"DELETE FROM pick WHERE valid_to < $1", "DELETE FROM directory_row WHERE kind = 'user' AND valid_to < $1", "DELETE FROM directory_join WHERE valid_to < $1", "DELETE FROM request WHERE answered_at < $1"} {
+		for _, sql := range []string{"DELETE FROM pick WHERE valid_to < $1", "DELETE FROM directory_row WHERE kind = " +
+			"'user' AND valid_to < $1", "DELETE FROM directory_join WHERE valid_to < $1", "DELETE FROM request WHERE " +
+			"answered_at < $1"} {
 			tag, err := tx.Exec(ctx, sql, at)
 			if err != nil {
 				return err
@@ -230,7 +245,9 @@ func (s *Store) ForgetBefore(ctx context.Context, at time.Time) (n int64, err er
 		if n == 0 {
 			return nil
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Forgotten, Subject: "history", Author: "retention", Says: fmt.Sprintf("%d entries of people's history from before %s were forgotten", n, at.UTC().Format(time.DateOnly))})
+		return happened(ctx, tx, event.Event{Kind: event.Forgotten, Subject: "history", Author: "retention",
+			Says: fmt.Sprintf("%d entries of people's history from before %s were forgotten", n,
+				at.UTC().Format(time.DateOnly))})
 	})
 	return n, err
 }

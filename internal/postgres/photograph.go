@@ -20,7 +20,8 @@ import (
 const photographsMost = 50
 
 // AddPhotograph keeps one; a Conflict fault where its name is taken, or there are too many.
-func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph, e event.Event) (photograph.Photograph, error) {
+func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph,
+	e event.Event) (photograph.Photograph, error) {
 	body, err := packThings(p.Things)
 	if err != nil {
 		return p, err
@@ -31,11 +32,14 @@ func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph, e ev
 			return err
 		}
 		if n >= photographsMost {
-			return fault.New(fault.Conflict, "photographs-many", "remove some: cirque photograph remove NAME", "%d photographs are kept, and no more can be", n)
+			return fault.New(fault.Conflict, "photographs-many", "remove some: cirque photograph remove NAME",
+				"%d photographs are kept, and no more can be", n)
 		}
-		err := tx.QueryRow(ctx, "INSERT INTO photograph (name, note, author, things, body) VALUES ($1, $2, $3, $4, $5) RETURNING at", p.Name, p.Note, p.Author, len(p.Things), body).Scan(&p.At)
+		err := tx.QueryRow(ctx, "INSERT INTO photograph (name, note, author, things, body) VALUES ($1, $2, $3, $4, $5) "+
+			"RETURNING at", p.Name, p.Note, p.Author, len(p.Things), body).Scan(&p.At)
 		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "photograph-taken", "give it another name, or remove the other", "a photograph %s is there already", p.Name)
+			return fault.New(fault.Conflict, "photograph-taken", "give it another name, or remove the other",
+				"a photograph %s is there already", p.Name)
 		}
 		if err != nil {
 			return err
@@ -60,9 +64,11 @@ func (s *Store) Photographs(ctx context.Context) ([]photograph.Photograph, error
 // Photograph gives one with its things; an Unknown fault where there is none.
 func (s *Store) Photograph(ctx context.Context, name string) (p photograph.Photograph, err error) {
 	var body []byte
-	err = s.pool.QueryRow(ctx, "SELECT name, note, author, at, things, body FROM photograph WHERE name = $1", name).Scan(&p.Name, &p.Note, &p.Author, &p.At, &p.Count, &body)
+	err = s.pool.QueryRow(ctx, "SELECT name, note, author, at, things, body FROM photograph WHERE name = $1",
+		name).Scan(&p.Name, &p.Note, &p.Author, &p.At, &p.Count, &body)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return p, fault.New(fault.Unknown, "photograph-unknown", "see cirque photograph list", "there is no photograph %q", name)
+		return p, fault.New(fault.Unknown, "photograph-unknown", "see cirque photograph list",
+			"there is no photograph %q", name)
 	}
 	if err != nil {
 		return p, translate(err)
@@ -109,7 +115,9 @@ func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
 			return err
 		}
 		left := slices.DeleteFunc(slices.Clone(list), func(t photograph.Thing) bool {
-			return slices.ContainsFunc(names, func(n string) bool { return strings.Contains(strings.ToLower(t.Name), " of "+n+" on ") })
+			return slices.ContainsFunc(names, func(n string) bool {
+				return strings.Contains(strings.ToLower(t.Name), " of "+n+" on ")
+			})
 		})
 		if len(left) == len(list) {
 			continue
@@ -118,7 +126,8 @@ func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "UPDATE photograph SET body = $2, things = $3 WHERE name = $1", k.Name, body, len(left)); err != nil {
+		if _, err := tx.Exec(ctx, "UPDATE photograph SET body = $2, things = $3 WHERE name = $1", k.Name, body,
+			len(left)); err != nil {
 			return err
 		}
 	}

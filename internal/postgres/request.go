@@ -18,21 +18,25 @@ const requestColumns = "id, person, queue, reason, at, state, answered_at, answe
 // AddRequest keeps a person's request; a Conflict fault where the same is open already.
 func (s *Store) AddRequest(ctx context.Context, r access.Request) (access.Request, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, "INSERT INTO request (person, folded, queue, reason) VALUES ($1, $2, $3, $4) RETURNING id, at, state", r.Person, name.Fold(r.Person), r.Queue, r.Reason).Scan(&r.ID, &r.At, &r.State)
+		err := tx.QueryRow(ctx, "INSERT INTO request (person, folded, queue, reason) VALUES ($1, $2, $3, $4) RETURNING "+
+			"id, at, state", r.Person, name.Fold(r.Person), r.Queue, r.Reason).Scan(&r.ID, &r.At, &r.State)
 		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "request-open", "wait for the answer", "%s has asked for %s already", r.Person, r.Queue)
+			return fault.New(fault.Conflict, "request-open", "wait for the answer", "%s has asked for %s already",
+				r.Person, r.Queue)
 		}
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Requested, Subject: r.Queue, Author: r.Person, Says: fmt.Sprintf("%s asks for %s: %s", r.Person, r.Queue, r.Reason)}.With(nil, r))
+		return happened(ctx, tx, event.Event{Kind: event.Requested, Subject: r.Queue, Author: r.Person,
+			Says: fmt.Sprintf("%s asks for %s: %s", r.Person, r.Queue, r.Reason)}.With(nil, r))
 	})
 	return r, err
 }
 
 // Requests lists the latest, of a person or of all, open ones first.
 func (s *Store) Requests(ctx context.Context, persons []string, limit int) ([]access.Request, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+requestColumns+" FROM request WHERE $1::text[] IS NULL OR folded = ANY($1) ORDER BY state <> 'open', id DESC LIMIT $2", persons, limit)
+	rows, err := s.pool.Query(ctx, "SELECT "+requestColumns+" FROM request WHERE $1::text[] IS NULL OR folded = ANY($1) "+
+		"ORDER BY state <> 'open', id DESC LIMIT $2", persons, limit)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -57,18 +61,21 @@ func (s *Store) Request(ctx context.Context, id int64) (access.Request, error) {
 func (s *Store) AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error) {
 	var r access.Request
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE request SET state = $2, answered_at = clock_timestamp(), answered_by = $3, answer = $4 WHERE id = $1 AND state = 'open' RETURNING "+requestColumns, id, state, author, says)
+		rows, err := tx.Query(ctx, "UPDATE request SET state = $2, answered_at = clock_timestamp(), answered_by = $3, "+
+			"answer = $4 WHERE id = $1 AND state = 'open' RETURNING "+requestColumns, id, state, author, says)
 		if err != nil {
 			return err
 		}
 		r, err = pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[access.Request])
 		if errors.Is(err, pgx.ErrNoRows) {
-			return fault.New(fault.Conflict, "request-answered", "see cirque request list", "the request %d has been answered already", id)
+			return fault.New(fault.Conflict, "request-answered", "see cirque request list", "the request %d has been "+
+				"answered already", id)
 		}
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Answered, Subject: r.Queue, Author: author, Says: fmt.Sprintf("The request of %s for %s was %s", r.Person, r.Queue, r.State)}.With(nil, r))
+		return happened(ctx, tx, event.Event{Kind: event.Answered, Subject: r.Queue, Author: author,
+			Says: fmt.Sprintf("The request of %s for %s was %s", r.Person, r.Queue, r.State)}.With(nil, r))
 	})
 	return r, err
 }

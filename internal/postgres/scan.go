@@ -17,14 +17,16 @@ import (
 const scanColumns = "id, author, ranges, state, rate, total, done, found, at, beat, ended_at, stop"
 
 func oneScan(r pgx.CollectableRow) (c stock.Scan, err error) {
-	err = r.Scan(&c.ID, &c.Author, &c.Ranges, &c.State, &c.Rate, &c.Total, &c.Done, &c.Found, &c.At, &c.Beat, &c.Ended, &c.Stop)
+	err = r.Scan(&c.ID, &c.Author, &c.Ranges, &c.State, &c.Rate, &c.Total, &c.Done, &c.Found, &c.At, &c.Beat,
+		&c.Ended, &c.Stop)
 	return c, err
 }
 
 // AddScan begins a scan.
 func (s *Store) AddScan(ctx context.Context, c stock.Scan, e event.Event) (out stock.Scan, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "INSERT INTO stock_scan (author, ranges, state, rate, total) VALUES ($1, $2, 'running', $3, $4) RETURNING "+scanColumns, c.Author, c.Ranges, c.Rate, c.Total)
+		rows, err := tx.Query(ctx, "INSERT INTO stock_scan (author, ranges, state, rate, total) VALUES ($1, $2, 'running', "+
+			"$3, $4) RETURNING "+scanColumns, c.Author, c.Ranges, c.Rate, c.Total)
 		if err != nil {
 			return err
 		}
@@ -44,7 +46,8 @@ func (s *Store) SaveScan(ctx context.Context, c stock.Scan) (stop bool, err erro
 			now := time.Now()
 			ended = &now
 		}
-		if err := tx.QueryRow(ctx, "UPDATE stock_scan SET state = $2, done = $3, found = $4, beat = clock_timestamp(), ended_at = $5 WHERE id = $1 RETURNING stop", c.ID, c.State, c.Done, c.Found, ended).Scan(&stop); err != nil {
+		if err := tx.QueryRow(ctx, "UPDATE stock_scan SET state = $2, done = $3, found = $4, beat = clock_timestamp(), "+
+			"ended_at = $5 WHERE id = $1 RETURNING stop", c.ID, c.State, c.Done, c.Found, ended).Scan(&stop); err != nil {
 			return err
 		}
 		return notify(ctx, tx, event.Stock, "scan")
@@ -54,7 +57,8 @@ func (s *Store) SaveScan(ctx context.Context, c stock.Scan) (stop bool, err erro
 
 // Scans lists the latest scans, newest first. One whose process has gone is stopped.
 func (s *Store) Scans(ctx context.Context) ([]stock.Scan, error) {
-	if _, err := s.pool.Exec(ctx, "UPDATE stock_scan SET state = 'stopped', ended_at = beat WHERE state = 'running' AND beat < clock_timestamp() - interval '60 seconds'"); err != nil {
+	if _, err := s.pool.Exec(ctx, "UPDATE stock_scan SET state = 'stopped', ended_at = beat WHERE state = 'running' AND "+
+		"beat < clock_timestamp() - interval '60 seconds'"); err != nil {
 		return nil, translate(err)
 	}
 	rows, err := s.pool.Query(ctx, "SELECT "+scanColumns+" FROM stock_scan ORDER BY id DESC LIMIT 20")
@@ -75,7 +79,8 @@ func (s *Store) StopScan(ctx context.Context, id int64, author string) error {
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.ScanStopped, Subject: fmt.Sprint(id), Author: author, Says: fmt.Sprintf("The scan %d was told to stop", id)})
+		return happened(ctx, tx, event.Event{Kind: event.ScanStopped, Subject: fmt.Sprint(id), Author: author,
+			Says: fmt.Sprintf("The scan %d was told to stop", id)})
 	})
 }
 
@@ -87,7 +92,8 @@ func (s *Store) SaveFound(ctx context.Context, list []stock.Unlisted) error {
 			if err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, "INSERT INTO stock_found (address, uri, reading) VALUES ($1, $2, $3) ON CONFLICT (address) DO UPDATE SET uri = $2, reading = $3, at = clock_timestamp()", f.Address, f.URI, b); err != nil {
+			if _, err := tx.Exec(ctx, "INSERT INTO stock_found (address, uri, reading) VALUES ($1, $2, $3) ON CONFLICT "+
+				"(address) DO UPDATE SET uri = $2, reading = $3, at = clock_timestamp()", f.Address, f.URI, b); err != nil {
 				return err
 			}
 		}
@@ -118,6 +124,7 @@ func (s *Store) Forget(ctx context.Context, addresses []string, author string) e
 		if err := notify(ctx, tx, event.Stock, "found"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.FoundForgot, Subject: addresses[0], Author: author, Says: fmt.Sprintf("Taken off the list of unlisted printers: %s", strings.Join(addresses, ", "))})
+		return happened(ctx, tx, event.Event{Kind: event.FoundForgot, Subject: addresses[0], Author: author,
+			Says: fmt.Sprintf("Taken off the list of unlisted printers: %s", strings.Join(addresses, ", "))})
 	})
 }

@@ -45,7 +45,8 @@ func (s *Store) SaveSource(ctx context.Context, v directory.Source, sealed []byt
 	}
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `INSERT INTO directory_source (name, body, sealed, author) VALUES ($1, $2, $3, $4)
-			ON CONFLICT (name) DO UPDATE SET body = $2, sealed = $3, author = $4, at = clock_timestamp()`, v.Name, b, sealed, v.Author); err != nil {
+			ON CONFLICT (name) DO UPDATE SET body = $2, sealed = $3, author = $4, at = clock_timestamp()`, v.Name, b, sealed,
+			v.Author); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Listing, v.Name); err != nil {
@@ -68,10 +69,12 @@ func (s *Store) RemoveSource(ctx context.Context, name string, rows bool, author
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "UPDATE directory_run SET stop = true WHERE source = $1 AND state = 'running'", name); err != nil {
+		if _, err := tx.Exec(ctx, "UPDATE directory_run SET stop = true WHERE source = $1 AND state = 'running'",
+			name); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "UPDATE directory_run SET state = 'stopped', ended_at = clock_timestamp() WHERE source = $1 AND state = 'waiting'", name); err != nil {
+		if _, err := tx.Exec(ctx, "UPDATE directory_run SET state = 'stopped', ended_at = clock_timestamp() WHERE source = "+
+			"$1 AND state = 'waiting'", name); err != nil {
 			return err
 		}
 		if rows {
@@ -95,7 +98,8 @@ func (s *Store) RemoveSource(ctx context.Context, name string, rows bool, author
 }
 
 func sourceUnknown(name string) error {
-	return fault.New(fault.Unknown, "source-unknown", "see cirque directory source list", "no directory is read as %q", name)
+	return fault.New(fault.Unknown, "source-unknown", "see cirque directory source list",
+		"no directory is read as %q", name)
 }
 
 // SourceSizes counts what is held, by source and kind.
@@ -146,13 +150,15 @@ func (s *Store) AddRun(ctx context.Context, v directory.Run) (out directory.Run,
 		return out, err
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "INSERT INTO directory_run (source, state, body) VALUES ($1, 'waiting', $2) RETURNING "+runColumns, v.Source, b)
+		rows, err := tx.Query(ctx, "INSERT INTO directory_run (source, state, body) VALUES ($1, 'waiting', $2) RETURNING "+
+			runColumns, v.Source, b)
 		if err != nil {
 			return err
 		}
 		out, err = pgx.CollectExactlyOneRow(rows, oneRun)
 		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "run-running", "wait for it, or stop it: cirque directory source stop "+v.Source, "a pass over %s is under way", v.Source)
+			return fault.New(fault.Conflict, "run-running", "wait for it, or stop it: cirque directory source stop "+v.Source,
+				"a pass over %s is under way", v.Source)
 		}
 		if err != nil {
 			return err
@@ -175,7 +181,8 @@ func (s *Store) SaveRun(ctx context.Context, v directory.Run, events ...event.Ev
 		return false, err
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "UPDATE directory_run SET state = $2, body = $3, beat = clock_timestamp(), ended_at = CASE WHEN $4 THEN clock_timestamp() END WHERE id = $1 RETURNING stop",
+		if err := tx.QueryRow(ctx, "UPDATE directory_run SET state = $2, body = $3, beat = clock_timestamp(), ended_at = "+
+			"CASE WHEN $4 THEN clock_timestamp() END WHERE id = $1 RETURNING stop",
 			v.ID, v.State, b, v.Over()).Scan(&stop); err != nil {
 			return err
 		}
@@ -201,7 +208,8 @@ func (s *Store) Runs(ctx context.Context, source string, limit int) ([]directory
 	if err := s.endSilentRuns(ctx); err != nil {
 		return nil, err
 	}
-	rows, err := s.pool.Query(ctx, "SELECT "+runColumns+" FROM directory_run WHERE $1 = '' OR source = $1 ORDER BY id DESC LIMIT $2", source, limit)
+	rows, err := s.pool.Query(ctx, "SELECT "+runColumns+" FROM directory_run WHERE $1 = '' OR source = $1 ORDER BY id "+
+		"DESC LIMIT $2", source, limit)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -223,13 +231,15 @@ func (s *Store) StopRun(ctx context.Context, source, author string) error {
 		if err := notify(ctx, tx, event.Sources, source); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.PassStopped, Subject: source, Author: author, Says: "The pass over " + source + " was told to stop"})
+		return happened(ctx, tx, event.Event{Kind: event.PassStopped, Subject: source, Author: author,
+			Says: "The pass over " + source + " was told to stop"})
 	})
 }
 
 // Renames lists those that nobody has settled, oldest first.
 func (s *Store) Renames(ctx context.Context) ([]directory.Proposal, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, source, kind, was, called, at FROM directory_rename WHERE settled_at IS NULL ORDER BY id")
+	rows, err := s.pool.Query(ctx, "SELECT id, source, kind, was, called, at FROM directory_rename WHERE settled_at IS "+
+		"NULL ORDER BY id")
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -243,7 +253,8 @@ func (s *Store) Renames(ctx context.Context) ([]directory.Proposal, error) {
 // SettleRenames takes renames off the list.
 func (s *Store) SettleRenames(ctx context.Context, ids []int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE directory_rename SET settled_at = clock_timestamp(), settled_by = $2 WHERE id = ANY($1) AND settled_at IS NULL RETURNING kind || ' ' || was", ids, author)
+		rows, err := tx.Query(ctx, "UPDATE directory_rename SET settled_at = clock_timestamp(), settled_by = $2 WHERE id = "+
+			"ANY($1) AND settled_at IS NULL RETURNING kind || ' ' || was", ids, author)
 		if err != nil {
 			return err
 		}
@@ -254,6 +265,7 @@ func (s *Store) SettleRenames(ctx context.Context, ids []int64, author string) e
 		if err := notify(ctx, tx, event.Sources, "renames"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.RenamesGone, Subject: settled[0], Author: author, Says: "Taken off the list of renames: " + strings.Join(settled, ", ")})
+		return happened(ctx, tx, event.Event{Kind: event.RenamesGone, Subject: settled[0], Author: author,
+			Says: "Taken off the list of renames: " + strings.Join(settled, ", ")})
 	})
 }

@@ -35,7 +35,9 @@ func (s *Store) SaveWatch(ctx context.Context, w stock.Watch, e event.Event) err
 		if err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "INSERT INTO stock_watch (kind, name, body, author) VALUES ($1, $2, $3, $4) ON CONFLICT (kind, name) DO UPDATE SET body = $3, author = $4, at = clock_timestamp()", w.Kind, w.Name, b, w.Author); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO stock_watch (kind, name, body, author) VALUES ($1, $2, $3, $4) ON CONFLICT "+
+			"(kind, name) DO UPDATE SET body = $3, author = $4, at = clock_timestamp()", w.Kind, w.Name, b,
+			w.Author); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Stock, "watch"); err != nil {
@@ -50,7 +52,8 @@ func (s *Store) RemoveWatch(ctx context.Context, kind, name string, e event.Even
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "DELETE FROM stock_watch WHERE kind = $1 AND name = $2", kind, name)
 		if err == nil && tag.RowsAffected() == 0 {
-			return fault.New(fault.Unknown, kind+"-unknown", "see cirque "+kind+" list; what the estate names is taken out of the estate", "no %s %q was registered by hand", kind, name)
+			return fault.New(fault.Unknown, kind+"-unknown", "see cirque "+kind+" list; what the estate names is taken out "+
+				"of the estate", "no %s %q was registered by hand", kind, name)
 		}
 		if err != nil {
 			return err
@@ -67,7 +70,8 @@ func (s *Store) RemoveWatch(ctx context.Context, kind, name string, e event.Even
 
 // Readings gives what came of reading; name "" stands for all.
 func (s *Store) Readings(ctx context.Context, kind, name string) ([]stock.Kept, error) {
-	rows, err := s.pool.Query(ctx, "SELECT kind, name, checked, reading, identity FROM stock_reading WHERE $2 = '' OR kind = $1 AND name = $2", kind, name)
+	rows, err := s.pool.Query(ctx, "SELECT kind, name, checked, reading, identity FROM stock_reading WHERE $2 = '' OR "+
+		"kind = $1 AND name = $2", kind, name)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -93,7 +97,8 @@ func (s *Store) Readings(ctx context.Context, kind, name string) ([]stock.Kept, 
 	return out, translate(err)
 }
 
-// SaveReading keeps what came of reading; the reading before stays where there is none, or where same says that it tells the same.
+// SaveReading keeps what came of reading; the reading before stays where there is none, or where same says that it
+// tells the same.
 func (s *Store) SaveReading(ctx context.Context, k stock.Kept, same bool, events []event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var reading any
@@ -110,7 +115,8 @@ func (s *Store) SaveReading(ctx context.Context, k stock.Kept, same bool, events
 			}
 		}
 		_, err = tx.Exec(ctx, `INSERT INTO stock_reading (kind, name, checked, reading, identity) VALUES ($1, $2, $3, $4, $5)
-			ON CONFLICT (kind, name) DO UPDATE SET checked = $3, reading = COALESCE($4, stock_reading.reading), identity = $5`, k.Kind, k.Name, k.Check, body, k.Identity)
+			ON CONFLICT (kind, name) DO UPDATE SET checked = $3, reading = COALESCE($4, stock_reading.reading), identity = $5`,
+			k.Kind, k.Name, k.Check, body, k.Identity)
 		if err != nil {
 			return err
 		}
@@ -139,9 +145,10 @@ func (s *Store) SetReservations(ctx context.Context, list []stock.Reservation, e
 		if _, err := tx.Exec(ctx, "DELETE FROM stock_reservation"); err != nil {
 			return err
 		}
-		_, err := tx.CopyFrom(ctx, pgx.Identifier{"stock_reservation"}, []string{"mac", "address", "name"}, pgx.CopyFromSlice(len(list), func(i int) ([]any, error) {
-			return []any{list[i].MAC, list[i].Address.String(), list[i].Name}, nil
-		}))
+		_, err := tx.CopyFrom(ctx, pgx.Identifier{"stock_reservation"}, []string{"mac", "address", "name"},
+			pgx.CopyFromSlice(len(list), func(i int) ([]any, error) {
+				return []any{list[i].MAC, list[i].Address.String(), list[i].Name}, nil
+			}))
 		if err != nil {
 			return err
 		}
@@ -160,7 +167,8 @@ func (s *Store) SaveCapture(ctx context.Context, c stock.Capture, e event.Event)
 			return err
 		}
 		if _, err := tx.Exec(ctx, `INSERT INTO stock_capture (machine, platform, reading, author) VALUES ($1, $2, $3, $4)
-			ON CONFLICT (machine) DO UPDATE SET platform = $2, reading = $3, author = $4, at = clock_timestamp()`, c.Machine, c.Platform, b, c.Author); err != nil {
+			ON CONFLICT (machine) DO UPDATE SET platform = $2, reading = $3, author = $4, at = clock_timestamp()`, c.Machine,
+			c.Platform, b, c.Author); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Stock, "captures"); err != nil {

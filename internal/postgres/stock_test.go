@@ -35,7 +35,8 @@ func TestStockReadings(t *testing.T) {
 		t.Fatal(list, err)
 	}
 	at := time.Now().UTC().Truncate(time.Millisecond)
-	k := stock.Kept{Kind: stock.KindServer, Name: "ps-1", Check: stock.Check{At: at, OK: true}, Server: &stock.Server{At: at, Queues: []stock.Queue{{Name: "a", Defaults: map[string]any{"print-quality": 5.0}}}}}
+	k := stock.Kept{Kind: stock.KindServer, Name: "ps-1", Check: stock.Check{At: at, OK: true},
+		Server: &stock.Server{At: at, Queues: []stock.Queue{{Name: "a", Defaults: map[string]any{"print-quality": 5.0}}}}}
 	if err := s.SaveReading(ctx, k, false, []event.Event{happening("ps-1")}); err != nil {
 		t.Fatal(err)
 	}
@@ -50,17 +51,20 @@ func TestStockReadings(t *testing.T) {
 		t.Fatal(err)
 	}
 	got, err := s.Readings(ctx, stock.KindServer, "ps-1")
-	if err != nil || len(got) != 1 || got[0].Check.Says != "the same" || got[0].Server == nil || len(got[0].Server.Queues) != 1 || got[0].Server.Queues[0].Defaults["print-quality"] != 5.0 {
+	if err != nil || len(got) != 1 || got[0].Check.Says != "the same" || got[0].Server == nil ||
+		len(got[0].Server.Queues) != 1 || got[0].Server.Queues[0].Defaults["print-quality"] != 5.0 {
 		t.Fatalf("%+v %v", got, err)
 	}
-	d := stock.Kept{Kind: stock.KindDevice, Name: "d", Identity: stock.Identity{Serial: "S"}, Device: &stock.Device{Model: "M"}}
+	d := stock.Kept{Kind: stock.KindDevice, Name: "d", Identity: stock.Identity{Serial: "S"},
+		Device: &stock.Device{Model: "M"}}
 	if err := s.SaveReading(ctx, d, false, nil); err != nil {
 		t.Fatal(err)
 	}
 	if got, err := s.Readings(ctx, "", ""); err != nil || len(got) != 2 {
 		t.Error(got, err)
 	}
-	if got, err := s.Readings(ctx, stock.KindDevice, "d"); err != nil || got[0].Identity.Serial != "S" || got[0].Device.Model != "M" || got[0].Server != nil {
+	if got, err := s.Readings(ctx, stock.KindDevice, "d"); err != nil || got[0].Identity.Serial != "S" ||
+		got[0].Device.Model != "M" || got[0].Server != nil {
 		t.Error(got, err)
 	}
 	if err := s.RemoveWatch(ctx, stock.KindServer, "ps-1", happening("ps-1")); err != nil {
@@ -90,7 +94,8 @@ func TestStockFindings(t *testing.T) {
 	if list, err := s.Found(ctx); err != nil || len(list) != 1 {
 		t.Error(list, err)
 	}
-	c, err := s.AddScan(ctx, stock.Scan{Author: "mira", Ranges: []string{"10.1.0.0/30"}, Rate: 5, Total: 2, State: "running"}, happening("scan"))
+	c, err := s.AddScan(ctx, stock.Scan{Author: "mira", Ranges: []string{"10.1.0.0/30"}, Rate: 5, Total: 2,
+		State: "running"}, happening("scan"))
 	if err != nil || c.ID == 0 {
 		t.Fatal(c, err)
 	}
@@ -107,7 +112,8 @@ func TestStockFindings(t *testing.T) {
 	if err := s.StopScan(ctx, 99, "olav"); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
-	list := []stock.Reservation{{MAC: "02:00:5e:10:00:01", Address: netip.MustParseAddr("10.1.0.11"), Name: "x"}, {MAC: "02:00:5e:10:00:02", Address: netip.MustParseAddr("fd00::1")}}
+	list := []stock.Reservation{{MAC: "02:00:5e:10:00:01", Address: netip.MustParseAddr("10.1.0.11"), Name: "x"},
+		{MAC: "02:00:5e:10:00:02", Address: netip.MustParseAddr("fd00::1")}}
 	for range 2 {
 		if err := s.SetReservations(ctx, list, happening("r")); err != nil {
 			t.Fatal(err)
@@ -117,7 +123,8 @@ func TestStockFindings(t *testing.T) {
 		t.Error(got, err)
 	}
 	for _, name := range []string{"a", "b"} {
-		if err := s.SaveCapture(ctx, stock.Capture{Machine: "desk-1", Platform: "linux/x64", Author: "agent", Queues: []stock.Queue{{Name: name}}}, happening("desk-1")); err != nil {
+		if err := s.SaveCapture(ctx, stock.Capture{Machine: "desk-1", Platform: "linux/x64", Author: "agent",
+			Queues: []stock.Queue{{Name: name}}}, happening("desk-1")); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -145,7 +152,8 @@ func TestCredentialsSealed(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, state := range []string{"refused", "refused", "works"} {
-		if err := s.NoteCredential(ctx, "k", state, "says "+state, event.Event{Kind: event.KeyRefused, Subject: "k", Author: "x", Says: state}); err != nil {
+		if err := s.NoteCredential(ctx, "k", state, "says "+state, event.Event{Kind: event.KeyRefused, Subject: "k",
+			Author: "x", Says: state}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -169,7 +177,8 @@ func TestPackagesByContent(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	large := bytes.Repeat([]byte("0123456789abcdef"), 200_000) // several chunks
-	one := []driver.File{{Path: "a.inf", Data: []byte("[Version]")}, {Path: "x.dll", Data: large}, {Path: "empty", Data: nil}}
+	one := []driver.File{{Path: "a.inf", Data: []byte("[Version]")}, {Path: "x.dll", Data: large},
+		{Path: "empty", Data: nil}}
 	two := append(slices.Clone(one[1:]), driver.File{Path: "b.inf", Data: []byte("[Version] 2")})
 	add := func(name string, files []driver.File) (driver.Package, bool) {
 		p := driver.Index(files)
@@ -224,7 +233,9 @@ func TestPackagesByContent(t *testing.T) {
 		t.Error("a shared file went with the other package")
 	}
 	files := driver.Index(one).Files
-	if b, err := s.FileChunk(ctx, files[slices.IndexFunc(files, func(e driver.Entry) bool { return e.Path == "a.inf" })].SHA256, 0); b != nil || err != nil {
+	if b, err := s.FileChunk(ctx, files[slices.IndexFunc(files, func(e driver.Entry) bool {
+		return e.Path == "a.inf"
+	})].SHA256, 0); b != nil || err != nil {
 		t.Error("what nobody has is kept:", err)
 	}
 	if err := s.RemovePackage(ctx, p1.Digest, happening("one")); !fault.Is(err, fault.Unknown) {

@@ -1,5 +1,5 @@
-// Package postgres keeps everything durable in PostgreSQL: the only SQL in Cirque, and the place where its errors become
-// faults.
+// Package postgres keeps everything durable in PostgreSQL: the only SQL in Cirque, and the place where its errors
+// become faults.
 package postgres
 
 import (
@@ -37,7 +37,8 @@ type Store struct {
 func Open(ctx context.Context, url string) (*Store, error) {
 	cfg, err := pgxpool.ParseConfig(url)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "database-url", "write postgres://USER@HOST/DATABASE", "the database's URL cannot be read")
+		return nil, fault.New(fault.Invalid, "database-url", "write postgres://USER@HOST/DATABASE",
+			"the database's URL cannot be read")
 	}
 	cfg.MaxConns = 12
 	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
@@ -53,7 +54,8 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	if version/10000 < cluster.Oldest {
 		pool.Close()
-		return nil, fault.New(fault.Unavailable, "database-version", fmt.Sprintf("use a server of version %d or later", cluster.Oldest), "the database server has version %d", version/10000)
+		return nil, fault.New(fault.Unavailable, "database-version", fmt.Sprintf("use a server of version %d or later",
+			cluster.Oldest), "the database server has version %d", version/10000)
 	}
 	return s, nil
 }
@@ -66,7 +68,8 @@ func Create(ctx context.Context, serverURL, database string) error {
 	}
 	defer func() { _ = conn.Close(ctx) }()
 	var there bool
-	if err := conn.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)", database).Scan(&there); err != nil || there {
+	if err := conn.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_database WHERE datname = $1)",
+		database).Scan(&there); err != nil || there {
 		return translate(err)
 	}
 	_, err = conn.Exec(ctx, "CREATE DATABASE "+pgx.Identifier{database}.Sanitize())
@@ -94,7 +97,8 @@ func (s *Store) Migrate(ctx context.Context) error {
 	}
 	current, newest, err := p.GetVersions(ctx)
 	if err == nil && current > newest {
-		return fault.New(fault.Unavailable, "database-newer", "run the newer Cirque, or restore a copy made before it", "the database is at schema %d, and this Cirque knows %d", current, newest)
+		return fault.New(fault.Unavailable, "database-newer", "run the newer Cirque, or restore a copy made before it",
+			"the database is at schema %d, and this Cirque knows %d", current, newest)
 	}
 	_, err = p.Up(ctx)
 	return translate(err)
@@ -124,10 +128,12 @@ func translate(err error) error {
 	if errors.Is(err, context.Canceled) {
 		return err
 	}
-	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Code[:2] != "57" && pe.Code[:2] != "08" && pe.Code[:2] != "53" {
+	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Code[:2] != "57" && pe.Code[:2] != "08" &&
+		pe.Code[:2] != "53" {
 		return fault.As(err)
 	}
-	return fault.New(fault.Unavailable, "database-unavailable", "look at the database, and try again", "the database does not answer").Because(err)
+	return fault.New(fault.Unavailable, "database-unavailable", "look at the database, and try again",
+		"the database does not answer").Because(err)
 }
 
 // notify tells every process, once the transaction has committed.
@@ -142,7 +148,8 @@ func happened(ctx context.Context, tx pgx.Tx, e event.Event) error {
 	if e.Remote == "" {
 		e.Remote, _ = ctx.Value(event.OriginKey{}).(string)
 	}
-	err := tx.QueryRow(ctx, "INSERT INTO event (kind, subject, author, says, remote, before, after) VALUES ($1, $2, $3, $4, $5, $6, $7) RETURNING id", e.Kind, e.Subject, e.Author, e.Says, e.Remote, e.Before, e.After).Scan(&id)
+	err := tx.QueryRow(ctx, "INSERT INTO event (kind, subject, author, says, remote, before, after) VALUES ($1, $2, $3, "+
+		"$4, $5, $6, $7) RETURNING id", e.Kind, e.Subject, e.Author, e.Says, e.Remote, e.Before, e.After).Scan(&id)
 	if err != nil {
 		return err
 	}

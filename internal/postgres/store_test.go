@@ -73,14 +73,16 @@ func TestRevisions(t *testing.T) {
 func TestImportKeepsHistory(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	first := directory.Records{Users: []directory.User{{Name: "Mira", Unit: "a"}, {Name: "Jonas"}}, Groups: []directory.Group{{Name: "g", Members: []string{"user:mira"}}}}
+	first := directory.Records{Users: []directory.User{{Name: "Mira", Unit: "a"}, {Name: "Jonas"}},
+		Groups: []directory.Group{{Name: "g", Members: []string{"user:mira"}}}}
 	for n, c := range []struct {
 		records                 directory.Records
 		added, changed, removed int
 	}{
 		{first, 3, 0, 0},
 		{first, 0, 0, 0},
-		{directory.Records{Users: []directory.User{{Name: "Mira", Unit: "b"}}, Groups: first.Groups, Machines: []directory.Machine{{Name: "desk"}}}, 1, 1, 1},
+		{directory.Records{Users: []directory.User{{Name: "Mira", Unit: "b"}}, Groups: first.Groups,
+			Machines: []directory.Machine{{Name: "desk"}}}, 1, 1, 1},
 		{first, 1, 1, 1},
 	} {
 		i, err := s.Import(ctx, "file", c.records.Rows(), directory.Taking{Author: "ida", Share: 100})
@@ -88,7 +90,8 @@ func TestImportKeepsHistory(t *testing.T) {
 			t.Fatalf("import %d: %+v, %v", n, i, err)
 		}
 	}
-	if _, err := s.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}.Rows(), directory.Taking{Author: "ida", Share: 100}); err != nil {
+	if _, err := s.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}.Rows(),
+		directory.Taking{Author: "ida", Share: 100}); err != nil {
 		t.Fatal(err)
 	}
 	r, version, err := s.Directory(ctx, nil)
@@ -101,7 +104,8 @@ func TestLiveKeepsHistory(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	for _, d := range []live.Duty{live.Down, live.Serving, live.Drained} {
-		changed, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps-1", Duty: d, Author: "mira", Reason: "why"}, nil, event.Event{Kind: event.Drained})
+		changed, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps-1", Duty: d, Author: "mira", Reason: "why"}, nil,
+			event.Event{Kind: event.Drained})
 		if err != nil || !changed {
 			t.Fatal(changed, err)
 		}
@@ -159,7 +163,8 @@ func TestAccess(t *testing.T) {
 		t.Error(err)
 	}
 	state, err = s.Access(ctx)
-	if got := state.Tokens[token.Hash]; err != nil || got.Machine != "desk-1" || got.UsedAt == nil || len(state.Sessions) != 1 {
+	if got := state.Tokens[token.Hash]; err != nil || got.Machine != "desk-1" || got.UsedAt == nil ||
+		len(state.Sessions) != 1 {
 		t.Errorf("%+v %v", state, err)
 	}
 	if err := s.RevokeToken(ctx, "agent", who); err != nil {
@@ -180,8 +185,10 @@ func TestEndpoints(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	m := "Desk-1"
-	r := endpoint.Report{Machine: m, Contexts: []lineup.Query{{Machine: &m}}, Failures: []endpoint.Failure{{Queue: "q", Says: "no"}}}
-	first, err := s.SaveReport(ctx, r, "", []string{}, []event.Event{{Kind: event.Joined, Subject: m, Author: "a", Says: "came"}})
+	r := endpoint.Report{Machine: m, Contexts: []lineup.Query{{Machine: &m}}, Failures: []endpoint.Failure{{Queue: "q",
+		Says: "no"}}}
+	first, err := s.SaveReport(ctx, r, "", []string{}, []event.Event{{Kind: event.Joined, Subject: m, Author: "a",
+		Says: "came"}})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -190,7 +197,8 @@ func TestEndpoints(t *testing.T) {
 		t.Fatal(err)
 	}
 	all, err := s.Endpoints(ctx)
-	if err != nil || len(all) != 1 || !all[0].FirstSeen.Equal(first.FirstSeen) || all[0].LastSeen.Before(first.LastSeen) || len(all[0].Report.Failures) != 0 {
+	if err != nil || len(all) != 1 || !all[0].FirstSeen.Equal(first.FirstSeen) || all[0].LastSeen.Before(first.LastSeen) ||
+		len(all[0].Report.Failures) != 0 {
 		t.Errorf("%+v %v", all, err)
 	}
 	if one, err := s.Endpoint(ctx, "desk-1"); err != nil || one.Report.Machine != "DESK-1" {
@@ -285,12 +293,14 @@ func TestDrafts(t *testing.T) {
 		t.Fatal(ok, err)
 	}
 	q, g := estate.Ref{List: "queues", Name: "q"}, estate.Ref{List: "grants", Name: "g"}
-	d, err := s.SaveDraft(ctx, estate.Draft{Owner: "mira", Author: "Mira", Name: "main", Kept: []estate.Kept{{Ref: q, Object: []byte(`{"name":"q"}`)}, {Ref: g}}})
+	d, err := s.SaveDraft(ctx, estate.Draft{Owner: "mira", Author: "Mira", Name: "main", Kept: []estate.Kept{{Ref: q,
+		Object: []byte(`{"name":"q"}`)}, {Ref: g}}})
 	if err != nil || d.Version != 1 || d.ID == 0 {
 		t.Fatalf("%+v %v", d, err)
 	}
 	got, ok, err := s.Draft(ctx, "mira", "main")
-	if err != nil || !ok || len(got.Kept) != 2 || got.Kept[0].Object != nil || string(got.Kept[1].Object) != `{"name":"q"}` {
+	if err != nil || !ok || len(got.Kept) != 2 || got.Kept[0].Object != nil ||
+		string(got.Kept[1].Object) != `{"name":"q"}` {
 		t.Fatalf("%+v %v %v", got, ok, err)
 	}
 	// Of many who edit the same version, one wins; the others are told.
@@ -329,7 +339,9 @@ func TestDrafts(t *testing.T) {
 		}
 	}
 	refused := fault.New(fault.Conflict, "no", "", "no")
-	if _, err := s.Publish(ctx, nil, "Mira", "r", func(context.Context, int) (*estate.Document, error) { return nil, refused }); fault.As(err).Code != "no" {
+	if _, err := s.Publish(ctx, nil, "Mira", "r", func(context.Context, int) (*estate.Document, error) {
+		return nil, refused
+	}); fault.As(err).Code != "no" {
 		t.Error(err)
 	}
 	if list, err := s.Drafts(ctx); err != nil || len(list) != 0 {
@@ -354,10 +366,12 @@ func TestThePast(t *testing.T) {
 		if _, err := publish(ctx, s, doc(title)); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.Import(ctx, "file", directory.Records{Users: []directory.User{{Name: title}}}.Rows(), directory.Taking{Author: "ida", Share: 100}); err != nil {
+		if _, err := s.Import(ctx, "file", directory.Records{Users: []directory.User{{Name: title}}}.Rows(),
+			directory.Taking{Author: "ida", Share: 100}); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps", Duty: []live.Duty{live.Drained, live.Serving}[i], Author: "ida"}, nil, event.Event{Kind: event.Drained}); err != nil {
+		if _, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps", Duty: []live.Duty{live.Drained, live.Serving}[i],
+			Author: "ida"}, nil, event.Event{Kind: event.Drained}); err != nil {
 			t.Fatal(err)
 		}
 		if changed, err := s.SetPick(ctx, "Mira", "q", i == 0, event.Event{Kind: event.Picked}); err != nil || !changed {
@@ -387,8 +401,8 @@ func TestThePast(t *testing.T) {
 	}
 }
 
-// TestImportDelta: changed rows replace their former selves, gone ones end, the brake goes by all that the source holds,
-// renames of what is named are kept once, and a source that was taken out takes nothing more in.
+// TestImportDelta: changed rows replace their former selves, gone ones end, the brake goes by all that the source
+// holds, renames of what is named are kept once, and a source that was taken out takes nothing more in.
 func TestImportDelta(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
@@ -399,11 +413,14 @@ func TestImportDelta(t *testing.T) {
 	for i := range 40 {
 		all = append(all, user(fmt.Sprint(i), fmt.Sprintf("u%d", i)))
 	}
-	how := directory.Taking{Author: "ida", Share: 20, Quiet: true, Kept: true, Named: func(kind, called string) bool { return called == "u1" }}
+	how := directory.Taking{Author: "ida", Share: 20, Quiet: true, Kept: true, Named: func(kind, called string) bool {
+		return called == "u1"
+	}}
 	if _, err := s.Import(ctx, "head", all, how); !fault.Is(err, fault.Unknown) {
 		t.Errorf("a source that is not kept: %v", err)
 	}
-	if err := s.SaveSource(ctx, directory.Source{Name: "head", Author: "ida"}, []byte("sealed"), event.Event{Kind: event.SourceKept}); err != nil {
+	if err := s.SaveSource(ctx, directory.Source{Name: "head", Author: "ida"}, []byte("sealed"),
+		event.Event{Kind: event.SourceKept}); err != nil {
 		t.Fatal(err)
 	}
 	dry := how
@@ -491,7 +508,8 @@ func TestRuns(t *testing.T) {
 		t.Error(err)
 	}
 	list, err := s.Runs(ctx, "", 10)
-	if err != nil || len(list) != 2 || list[0].Source != "b" || list[0].State != directory.Stopped || list[1].Read != 7 || list[1].Ended == nil || list[1].Author != "ida" {
+	if err != nil || len(list) != 2 || list[0].Source != "b" || list[0].State != directory.Stopped || list[1].Read != 7 ||
+		list[1].Ended == nil || list[1].Author != "ida" {
 		t.Errorf("%+v %v", list, err)
 	}
 }

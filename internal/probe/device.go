@@ -23,15 +23,16 @@ const DeviceWithin = 4 * time.Second
 // publicKey is what most devices are delivered with; it is tried where no key is stored.
 var publicKey = stock.Key{Name: "public", Kind: stock.SNMP, Secret: "public"}
 
-// ReadDevice questions a device: over IPP at its URI, or where devices usually answer; over SNMP, which knows its hardware
-// address and supplies; and, where neither answers, by a bare connection to the port for raw data, which proves only that
-// something listens. It fails when nothing answers, with the failure that says most.
+// ReadDevice questions a device: over IPP at its URI, or where devices usually answer; over SNMP, which knows its
+// hardware address and supplies; and, where neither answers, by a bare connection to the port for raw data, which
+// proves only that something listens. It fails when nothing answers, with the failure that says most.
 func (c *IPP) ReadDevice(ctx context.Context, uri string, keys []stock.Key) (*stock.Device, error) {
 	ctx, cancel := context.WithTimeout(ctx, DeviceWithin)
 	defer cancel()
 	u, err := url.Parse(uri)
 	if err != nil || u.Hostname() == "" {
-		return nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/ipp/print, or socket://HOST", "%q is no device's URI", uri)
+		return nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/ipp/print, or socket://HOST",
+			"%q is no device's URI", uri)
 	}
 	d := &stock.Device{At: time.Now().UTC(), State: "unknown"}
 	var signIn *stock.Key
@@ -72,7 +73,8 @@ func (c *IPP) ReadDevice(ctx context.Context, uri string, keys []stock.Key) (*st
 	}
 	if snmpErr == nil {
 		fromSNMP(d, overSNMP, ippErr == nil)
-		d.Answers = append(d.Answers, stock.Answer{Protocol: "snmp", Result: "yes", Says: "it tells its state, supplies and hardware address as far as it knows them"})
+		d.Answers = append(d.Answers, stock.Answer{Protocol: "snmp", Result: "yes", Says: "it tells its state, supplies " +
+			"and hardware address as far as it knows them"})
 	} else {
 		result := "no"
 		if fault.As(snmpErr).Code == "silent" {
@@ -90,7 +92,8 @@ func (c *IPP) ReadDevice(ctx context.Context, uri string, keys []stock.Key) (*st
 	conn, err := c.table.dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), DeviceWithin/4)
 	if err == nil {
 		_ = conn.Close()
-		d.Answers = append(d.Answers, stock.Answer{Protocol: "raw", Result: "unproven", Says: "something takes connections at port " + port + "; whether it prints, and what it is, is not proven"})
+		d.Answers = append(d.Answers, stock.Answer{Protocol: "raw", Result: "unproven",
+			Says: "something takes connections at port " + port + "; whether it prints, and what it is, is not proven"})
 		return d, nil
 	}
 	if fault.Is(ippErr, fault.Denied) || fault.Is(snmpErr, fault.Denied) {
@@ -104,14 +107,17 @@ func worst(host string, overIPP, overSNMP error) error {
 	a, b := fault.As(overIPP), fault.As(overSNMP)
 	if a.Code == "silent" || a.Code == "refused" && b.Code == "refused" {
 		if a.Code == "silent" {
-			return fault.New(fault.Unavailable, "silent", "check that it is on, and its address", "nothing answers at %s, neither over IPP nor over SNMP nor at the raw port", host).Because(overIPP)
+			return fault.New(fault.Unavailable, "silent", "check that it is on, and its address", "nothing answers at %s, "+
+				"neither over IPP nor over SNMP nor at the raw port", host).Because(overIPP)
 		}
-		return fault.New(fault.Unavailable, "refused", "switch IPP or SNMP on there, or check the address", "%s is there, and answers neither over IPP nor over SNMP nor at the raw port", host).Because(overIPP)
+		return fault.New(fault.Unavailable, "refused", "switch IPP or SNMP on there, or check the address",
+			"%s is there, and answers neither over IPP nor over SNMP nor at the raw port", host).Because(overIPP)
 	}
 	return overIPP
 }
 
-// attributesAt asks for a device's attributes at its URI, or where devices usually have them (PWG 5100.14, section 4.3).
+// attributesAt asks for a device's attributes at its URI, or where devices usually have them (PWG 5100.14, section
+// 4.3).
 func (c *IPP) attributesAt(ctx context.Context, u *url.URL, key *stock.Key) (ipp.Message, string, error) {
 	var places []string
 	switch u.Scheme {
@@ -150,13 +156,16 @@ func (c *IPP) attributesAt(ctx context.Context, u *url.URL, key *stock.Key) (ipp
 
 func fromIPP(d *stock.Device, m ipp.Message) {
 	text := func(name string) string { return strings.TrimSpace(m.Text(ipp.PrinterGroup, name)) }
-	d.Model, d.Name, d.Location, d.Message = text("printer-make-and-model"), cmp.Or(text("printer-dns-sd-name"), text("printer-name")), text("printer-location"), text("printer-state-message")
+	d.Model, d.Name, d.Location, d.Message = text("printer-make-and-model"), cmp.Or(text("printer-dns-sd-name"),
+		text("printer-name")), text("printer-location"), text("printer-state-message")
 	d.UUID = strings.ToLower(strings.TrimPrefix(text("printer-uuid"), "urn:uuid:"))
 	d.Firmware = text("printer-firmware-string-version")
 	id := deviceID(text("printer-device-id"))
 	d.Maker, d.Serial = id["MFG"], cmp.Or(text("printer-serial-number"), id["SN"])
-	d.State, d.Reasons = stateOf(m.Number(ipp.PrinterGroup, "printer-state")), reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))
-	d.Formats, d.Jobs, d.Pages = m.Texts(ipp.PrinterGroup, "document-format-supported"), m.Number(ipp.PrinterGroup, "queued-job-count"), m.Number(ipp.PrinterGroup, "printer-impressions-completed")
+	d.State, d.Reasons = stateOf(m.Number(ipp.PrinterGroup, "printer-state")), reasonsOf(m.Texts(ipp.PrinterGroup,
+		"printer-state-reasons"))
+	d.Formats, d.Jobs, d.Pages = m.Texts(ipp.PrinterGroup, "document-format-supported"), m.Number(ipp.PrinterGroup,
+		"queued-job-count"), m.Number(ipp.PrinterGroup, "printer-impressions-completed")
 	d.Defaults, d.Supported = options(m)
 	if a, ok := m.Find(ipp.PrinterGroup, "color-supported"); ok && len(a.Values) == 1 {
 		colour := a.Values[0].Int == 1

@@ -1,4 +1,5 @@
-// Package probe holds Cirque's network clients: they dial, send, bound what comes back, and turn failures into plain words.
+// Package probe holds Cirque's network clients: they dial, send, bound what comes back, and turn failures into plain
+// words.
 package probe
 
 import (
@@ -20,24 +21,27 @@ import (
 	"cirque/core/name"
 )
 
-// An AddressTable leads documented addresses elsewhere, such as to stand-ins on loopback: from "host:port" to "host:port".
-// Where there is one, nothing but what it names and loopback is reached.
+// An AddressTable leads documented addresses elsewhere, such as to stand-ins on loopback: from "host:port" to
+// "host:port". Where there is one, nothing but what it names and loopback is reached.
 type AddressTable map[string]string
 
 // ReadAddressTable reads a YAML file of host:port pairs.
 func ReadAddressTable(file string) (AddressTable, error) {
 	b, err := os.ReadFile(file)
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "address-table", "name a readable file", "the address table %s cannot be read", file).Because(err)
+		return nil, fault.New(fault.Invalid, "address-table", "name a readable file", "the address table %s cannot be read",
+			file).Because(err)
 	}
 	var t AddressTable
 	if err := yaml.Unmarshal(b, &t); err != nil {
-		return nil, fault.New(fault.Invalid, "address-table", `write lines such as "10.40.8.31:631": "127.0.0.1:9031"`, "the address table %s cannot be understood", file).Because(err)
+		return nil, fault.New(fault.Invalid, "address-table", `write lines such as "10.40.8.31:631": "127.0.0.1:9031"`,
+			"the address table %s cannot be understood", file).Because(err)
 	}
 	for from, to := range t {
 		for _, a := range []string{from, to} {
 			if _, _, err := net.SplitHostPort(a); err != nil {
-				return nil, fault.New(fault.Invalid, "address-table", "write HOST:PORT", "%q in the address table %s is no address with a port", a, file)
+				return nil, fault.New(fault.Invalid, "address-table", "write HOST:PORT", "%q in the address table %s is no "+
+					"address with a port", a, file)
 			}
 		}
 	}
@@ -105,18 +109,23 @@ func explain(host string, err error) error {
 	case errors.As(err, &dns) && dns.IsNotFound:
 		code, what, fix = "name-not-found", fmt.Sprintf("the name %s is not found", host), "check the name, or the DNS server"
 	case errors.Is(err, syscall.ECONNREFUSED):
-		code, what, fix = "refused", fmt.Sprintf("%s refuses the connection", host), "check that it is on, and that IPP is switched on"
+		code, what, fix = "refused", fmt.Sprintf("%s refuses the connection", host), "check that it is on, and that IPP is "+
+			"switched on"
 	case errors.Is(err, errNotInTable):
-		code, what, fix = "no-way", fmt.Sprintf("there is no stand-in for %s", host), "add it to the address table, or start the service without one"
+		code, what, fix = "no-way", fmt.Sprintf("there is no stand-in for %s", host), "add it to the address table, or "+
+			"start the service without one"
 	case errors.Is(err, syscall.EHOSTUNREACH), errors.Is(err, syscall.ENETUNREACH):
 		code, what, fix = "no-way", fmt.Sprintf("there is no way to %s", host), "check the address and the network"
 	case errors.As(err, &unknown), errors.As(err, &badName), errors.As(err, &expired):
-		code, what, fix = "certificate", fmt.Sprintf("the certificate of %s is not trusted", host), "give it a certificate that this machine trusts"
-	case strings.Contains(err.Error(), "first record does not look like a TLS handshake"), strings.Contains(err.Error(), "server gave HTTP response to HTTPS client"):
+		code, what, fix = "certificate", fmt.Sprintf("the certificate of %s is not trusted", host), "give it a certificate "+
+			"that this machine trusts"
+	case strings.Contains(err.Error(), "first record does not look like a TLS handshake"), strings.Contains(err.Error(),
+		"server gave HTTP response to HTTPS client"):
 		code, what, fix = "not-tls", fmt.Sprintf("%s does not speak TLS", host), "write ipp:// instead of ipps://"
 	case errors.As(err, &timeout) && timeout.Timeout(), errors.Is(err, context.DeadlineExceeded):
 		code, what, fix = "silent", fmt.Sprintf("%s does not answer", host), "check that it is on, and the address"
-	case strings.Contains(err.Error(), "malformed HTTP"), strings.Contains(err.Error(), "readLoopPeekFailLocked"): // it spoke first, as no HTTP server does
+	// it spoke first, as no HTTP server does
+	case strings.Contains(err.Error(), "malformed HTTP"), strings.Contains(err.Error(), "readLoopPeekFailLocked"):
 		code, what, fix = "not-ipp", fmt.Sprintf("%s does not speak IPP", host), "check the port"
 	}
 	return fault.New(fault.Unavailable, code, fix, "%s", what).Because(err)

@@ -43,7 +43,8 @@ func target(uri string) (*url.URL, error) {
 	case "http", "https":
 		return u, nil
 	default:
-		return nil, fault.New(fault.Invalid, "not-ipp", "send to a path that speaks IPP", "%s does not speak IPP, and Cirque sends over IPP only", u.Redacted())
+		return nil, fault.New(fault.Invalid, "not-ipp", "send to a path that speaks IPP", "%s does not speak IPP, and "+
+			"Cirque sends over IPP only", u.Redacted())
 	}
 	if u.Port() == "" {
 		u.Host = net.JoinHostPort(u.Hostname(), "631")
@@ -60,7 +61,8 @@ type asking struct {
 }
 
 // exchange sends one request, with a document where body is not nil.
-func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io.Reader, how asking) (ipp.Message, error) {
+func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io.Reader,
+	how asking) (ipp.Message, error) {
 	u, err := target(uri)
 	if err != nil {
 		return ipp.Message{}, err
@@ -77,7 +79,8 @@ func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io
 		}
 		hr, err := http.NewRequestWithContext(ctx, http.MethodPost, u.String(), in)
 		if err != nil {
-			return 0, "", nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/PATH", "%q is no printer's URI", uri).Because(err)
+			return 0, "", nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/PATH", "%q is no printer's URI",
+				uri).Because(err)
 		}
 		if body == nil {
 			hr.ContentLength = int64(len(head))
@@ -104,9 +107,11 @@ func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io
 	code, status, answer, err := send(signed)
 	if err == nil && code == http.StatusUnauthorized && how.key != nil && body == nil && !signed {
 		signed = true
-		if code, status, answer, err = send(true); err == nil && (code == http.StatusUnauthorized || code == http.StatusForbidden) {
+		if code, status, answer, err = send(true); err == nil && (code == http.StatusUnauthorized ||
+			code == http.StatusForbidden) {
 			how.key.Outcome = "refused"
-			return ipp.Message{}, fault.New(fault.Denied, "sign-in-refused", "enter the sign-in anew", "%s refuses the sign-in %s", u.Host, how.key.Name)
+			return ipp.Message{}, fault.New(fault.Denied, "sign-in-refused", "enter the sign-in anew",
+				"%s refuses the sign-in %s", u.Host, how.key.Name)
 		}
 	}
 	switch {
@@ -115,19 +120,25 @@ func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io
 	case how.key != nil && body == nil && code == http.StatusOK && signed:
 		how.key.Outcome = "works"
 	case code == http.StatusUnauthorized:
-		return ipp.Message{}, fault.New(fault.Denied, "sign-in", "store a sign-in for it, or let this service in without one", "%s wants a sign-in", u.Host)
+		return ipp.Message{}, fault.New(fault.Denied, "sign-in", "store a sign-in for it, or let this service in without one",
+			"%s wants a sign-in", u.Host)
 	case code == http.StatusForbidden:
-		return ipp.Message{}, fault.New(fault.Denied, "forbidden", "let this machine in on the server", "%s does not let this service in", u.Host)
+		return ipp.Message{}, fault.New(fault.Denied, "forbidden", "let this machine in on the server",
+			"%s does not let this service in", u.Host)
 	case code == http.StatusUpgradeRequired:
-		return ipp.Message{}, fault.New(fault.Unavailable, "wants-tls", "write ipps:// instead of ipp://", "%s wants TLS", u.Host)
+		return ipp.Message{}, fault.New(fault.Unavailable, "wants-tls", "write ipps:// instead of ipp://",
+			"%s wants TLS", u.Host)
 	case code == http.StatusNotFound:
-		return ipp.Message{}, fault.New(fault.Unavailable, "path-not-found", "check the path in the URI", "%s has nothing at %s", u.Host, u.EscapedPath())
+		return ipp.Message{}, fault.New(fault.Unavailable, "path-not-found", "check the path in the URI",
+			"%s has nothing at %s", u.Host, u.EscapedPath())
 	case code != http.StatusOK:
-		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the port and the path in the URI", "%s answers %s, as no IPP service does", u.Host, status)
+		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the port and the path in the URI",
+			"%s answers %s, as no IPP service does", u.Host, status)
 	}
 	m, _, err := ipp.ParseWithin(answer, how.header, how.attributes)
 	if err != nil || m.ID != req.ID {
-		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the path in the URI", "%s does not speak IPP", u.Host).Because(err)
+		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the path in the URI", "%s does not speak IPP",
+			u.Host).Because(err)
 	}
 	if s := ipp.Status(m.Code); !s.Successful() {
 		return m, refusal(u.Host, s, m.Text(ipp.OperationGroup, "status-message"))
@@ -153,7 +164,8 @@ func (c *IPP) Print(ctx context.Context, uri string, d job.Document, body io.Rea
 }
 
 // Send is Print with a sign-in, which may be nil.
-func (c *IPP) Send(ctx context.Context, uri string, key *stock.Key, d job.Document, body io.Reader) (job.Outcome, error) {
+func (c *IPP) Send(ctx context.Context, uri string, key *stock.Key, d job.Document,
+	body io.Reader) (job.Outcome, error) {
 	request := func(op ipp.Op) ipp.Message {
 		return ipp.NewRequest(op, c.id.Add(1), uri, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, d.Owner)),
 			ipp.Attr("job-name", ipp.Str(ipp.Name, d.Name)), ipp.Attr("document-format", ipp.Str(ipp.MIMEType, d.Format)))
@@ -167,21 +179,25 @@ func (c *IPP) Send(ctx context.Context, uri string, key *stock.Key, d job.Docume
 	if err != nil {
 		return job.Outcome{}, err
 	}
-	out := job.Outcome{JobID: m.Number(ipp.JobGroup, "job-id"), State: ipp.JobState(m.Number(ipp.JobGroup, "job-state")), Says: ipp.Status(m.Code).String()}
+	out := job.Outcome{JobID: m.Number(ipp.JobGroup, "job-id"), State: ipp.JobState(m.Number(ipp.JobGroup, "job-state")),
+		Says: ipp.Status(m.Code).String()}
 	if says := m.Text(ipp.OperationGroup, "status-message"); says != "" {
 		out.Says = fmt.Sprintf("%s (%s)", says, out.Says)
 	}
 	return out, nil
 }
 
-// Alive asks the shortest question there is. Whoever answers in IPP, or wants a sign-in, is alive, whatever the answer is.
+// Alive asks the shortest question there is. Whoever answers in IPP, or wants a sign-in, is alive, whatever the answer
+// is.
 func (c *IPP) Alive(ctx context.Context, uri string) error {
 	if strings.HasPrefix(uri, "socket://") || strings.HasPrefix(uri, "lpd://") {
 		return c.open(ctx, uri)
 	}
-	_, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), uri, ipp.Strs(ipp.Keyword, "requested-attributes", "printer-state")), nil, asking{})
+	_, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), uri, ipp.Strs(ipp.Keyword,
+		"requested-attributes", "printer-state")), nil, asking{})
 	if err != nil {
-		if f := fault.As(err); f.Code == "device-refused" || f.Kind == fault.Denied || f.Code == "path-not-found" || f.Code == "wants-tls" {
+		if f := fault.As(err); f.Code == "device-refused" || f.Kind == fault.Denied || f.Code == "path-not-found" ||
+			f.Code == "wants-tls" {
 			return nil
 		}
 	}

@@ -54,7 +54,8 @@ type dialog struct {
 	notes  map[string]int
 }
 
-// open connects, turns TLS on where it is wanted, and binds. Errors are faults that say in plain words which of it failed.
+// open connects, turns TLS on where it is wanted, and binds. Errors are faults that say in plain words which of it
+// failed.
 func (d *Dir) open(ctx context.Context, s directory.Source, password string) (*dialog, error) {
 	u, err := url.Parse(s.URL)
 	if err != nil || u.Hostname() == "" {
@@ -65,7 +66,8 @@ func (d *Dir) open(ctx context.Context, s directory.Source, password string) (*d
 	if s.CA != "" {
 		conf.RootCAs = x509.NewCertPool()
 		if !conf.RootCAs.AppendCertsFromPEM([]byte(s.CA)) {
-			return nil, fault.New(fault.Invalid, "ca-invalid", "give the authority's certificate as PEM", "the authority of %s is no certificate", s.Name)
+			return nil, fault.New(fault.Invalid, "ca-invalid", "give the authority's certificate as PEM",
+				"the authority of %s is no certificate", s.Name)
 		}
 	}
 	conn, err := d.table.dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dialWithin)
@@ -100,8 +102,8 @@ func (d *Dir) open(ctx context.Context, s directory.Source, password string) (*d
 	return out, nil
 }
 
-// tellingWhy makes a configuration that checks certificates as conf does, and keeps why one was refused: the LDAP library
-// hands on nothing but the words.
+// tellingWhy makes a configuration that checks certificates as conf does, and keeps why one was refused: the LDAP
+// library hands on nothing but the words.
 func tellingWhy(conf *tls.Config, refused *error) *tls.Config {
 	c := conf.Clone()
 	c.InsecureSkipVerify = true // it is checked here
@@ -123,21 +125,30 @@ func ldapFault(host string, err error) error {
 	is := func(code uint16) bool { return ldap.IsErrorWithCode(err, code) }
 	switch {
 	case is(ldap.LDAPResultInvalidCredentials), is(ldap.ErrorEmptyPassword):
-		return fault.New(fault.Denied, "sign-in-refused", "check the account and its password", "%s refuses the account that reads", host).Because(err)
+		return fault.New(fault.Denied, "sign-in-refused", "check the account and its password",
+			"%s refuses the account that reads", host).Because(err)
 	case is(ldap.LDAPResultInsufficientAccessRights), is(ldap.LDAPResultInappropriateAuthentication):
-		return fault.New(fault.Denied, "forbidden", "give the account the right to read, or name one", "%s does not let this account read there", host).Because(err)
+		return fault.New(fault.Denied, "forbidden", "give the account the right to read, or name one",
+			"%s does not let this account read there", host).Because(err)
 	case is(ldap.LDAPResultConfidentialityRequired), is(ldap.LDAPResultStrongAuthRequired):
-		return fault.New(fault.Unavailable, "wants-tls", "write ldaps://, or set start_tls", "%s wants TLS", host).Because(err)
+		return fault.New(fault.Unavailable, "wants-tls", "write ldaps://, or set start_tls", "%s wants TLS",
+			host).Because(err)
 	case is(ldap.LDAPResultNoSuchObject):
-		return fault.New(fault.Invalid, "base-not-found", "check the base: nothing is there, or this account may not see it", "%s has nothing at the base", host).Because(err)
+		return fault.New(fault.Invalid, "base-not-found", "check the base: nothing is there, or this account may not see it",
+			"%s has nothing at the base", host).Because(err)
 	case is(ldap.LDAPResultInvalidDNSyntax):
-		return fault.New(fault.Invalid, "dn-invalid", "write it such as dc=skerry,dc=example", "%s does not take base or account for a DN", host).Because(err)
+		return fault.New(fault.Invalid, "dn-invalid", "write it such as dc=skerry,dc=example", "%s does not take base or "+
+			"account for a DN", host).Because(err)
 	case is(ldap.ErrorFilterCompile):
-		return fault.New(fault.Invalid, "filter-invalid", "write filters as RFC 4515 has them, such as (objectClass=person)", "a filter cannot be understood").Because(err)
+		return fault.New(fault.Invalid, "filter-invalid", "write filters as RFC 4515 has them, such as (objectClass=person)",
+			"a filter cannot be understood").Because(err)
 	case is(ldap.LDAPResultSizeLimitExceeded):
-		return fault.New(fault.Unavailable, "size-limit", "let the account that reads have more (the total, not only the page)", "%s gives no more entries to this account", host).Because(err)
-	case is(ldap.LDAPResultProtocolError), is(ldap.LDAPResultUnavailable), is(ldap.LDAPResultUnwillingToPerform), is(ldap.LDAPResultBusy):
-		return fault.New(fault.Unavailable, "directory-refused", "look at the directory's log", "%s does not do that just now", host).Because(err)
+		return fault.New(fault.Unavailable, "size-limit", "let the account that reads have more (the total, not "+
+			"only the page)", "%s gives no more entries to this account", host).Because(err)
+	case is(ldap.LDAPResultProtocolError), is(ldap.LDAPResultUnavailable), is(ldap.LDAPResultUnwillingToPerform),
+		is(ldap.LDAPResultBusy):
+		return fault.New(fault.Unavailable, "directory-refused", "look at the directory's log",
+			"%s does not do that just now", host).Because(err)
 	}
 	f := fault.As(explain(host, err))
 	switch f.Code {
@@ -146,7 +157,8 @@ func ldapFault(host string, err error) error {
 	case "refused":
 		f.Fix = "check that it is on, and the port"
 	case "not-ipp", "broke-off":
-		return fault.New(fault.Unavailable, "broke-off", "try again; where it goes on, look at the directory's log", "%s broke off", host).Because(err)
+		return fault.New(fault.Unavailable, "broke-off", "try again; where it goes on, look at the directory's log",
+			"%s broke off", host).Because(err)
 	}
 	return f
 }
@@ -178,7 +190,8 @@ func (d *dialog) wanted(kind string) []string {
 }
 
 func (d *dialog) request(kind, filter string) *ldap.SearchRequest {
-	return ldap.NewSearchRequest(d.source.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false, filter, d.wanted(kind), nil)
+	return ldap.NewSearchRequest(d.source.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 0, 0, false, filter,
+		d.wanted(kind), nil)
 }
 
 // first gives the first value of the first attribute that has one.
@@ -196,7 +209,8 @@ func (d *dialog) entry(kind string, e *ldap.Entry, id string) (out directory.Ent
 	out = directory.Entry{ID: cmp.Or(id, idOf(e, d.attr.ID)), DN: normalDN(e.DN), Kind: kind, Unit: unitOf(e.DN)}
 	switch kind {
 	case "user":
-		out.Name, out.DisplayName, out.Email, out.Employee = first(e, d.attr.UserName), first(e, d.attr.DisplayName), first(e, d.attr.Email), first(e, d.attr.Employee)
+		out.Name, out.DisplayName, out.Email, out.Employee = first(e, d.attr.UserName), first(e, d.attr.DisplayName),
+			first(e, d.attr.Email), first(e, d.attr.Employee)
 	case "machine":
 		out.Name = strings.TrimSuffix(first(e, d.attr.MachineName), "$")
 	case "group":
@@ -222,15 +236,16 @@ func idOf(e *ldap.Entry, attribute string) string {
 	return string(raw)
 }
 
-// members reads a group's members, those of further ranges included: some servers give a large group's a part at a time,
-// as member;range=0-1499.
+// members reads a group's members, those of further ranges included: some servers give a large group's a part at a
+// time, as member;range=0-1499.
 func (d *dialog) members(ctx context.Context, e *ldap.Entry) ([]directory.Member, error) {
 	var out []directory.Member
 	add := func(values []string) {
 		for _, dn := range values {
 			m := directory.Member{DN: normalDN(dn)}
 			// Somebody outside of the base: a uid is a name.
-			if k, v, _ := strings.Cut(rdns(dn)[0], "="); strings.EqualFold(strings.TrimSpace(k), d.attr.UserName) && name.Valid(unescape(v)) {
+			if k, v, _ := strings.Cut(rdns(dn)[0], "="); strings.EqualFold(strings.TrimSpace(k), d.attr.UserName) &&
+				name.Valid(unescape(v)) {
 				m.Name = "user:" + unescape(strings.TrimSpace(v))
 			}
 			out = append(out, m)
@@ -242,7 +257,8 @@ func (d *dialog) members(ctx context.Context, e *ldap.Entry) ([]directory.Member
 			if ctx.Err() != nil {
 				return out, ctx.Err()
 			}
-			r, err := d.Search(ldap.NewSearchRequest(e.DN, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{a + ";range=" + next + "-*"}, nil))
+			r, err := d.Search(ldap.NewSearchRequest(e.DN, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
+				"(objectClass=*)", []string{a + ";range=" + next + "-*"}, nil))
 			if err != nil || len(r.Entries) != 1 {
 				return out, err
 			}
@@ -288,7 +304,8 @@ func (d *Dir) TryLDAP(ctx context.Context, s directory.Source, password string) 
 	}
 	defer func() { _ = c.Close() }()
 	defer context.AfterFunc(ctx, func() { _ = c.Close() })()
-	if _, err := c.Search(ldap.NewSearchRequest(s.Base, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"1.1"}, nil)); err != nil {
+	if _, err := c.Search(ldap.NewSearchRequest(s.Base, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
+		"(objectClass=*)", []string{"1.1"}, nil)); err != nil {
 		return nil, ldapFault(c.host, err)
 	}
 	out := []directory.Entry{}
@@ -311,17 +328,20 @@ func (d *Dir) TryLDAP(ctx context.Context, s directory.Source, password string) 
 
 // ReadLDAP reads a whole source: by content synchronisation where the server offers it, so that later passes need only
 // what has changed; else page by page. tell hears how many entries have been read.
-func (d *Dir) ReadLDAP(ctx context.Context, s directory.Source, password string, tell func(read int)) (directory.Pass, error) {
+func (d *Dir) ReadLDAP(ctx context.Context, s directory.Source, password string,
+	tell func(read int)) (directory.Pass, error) {
 	return d.pass(ctx, s, password, directory.Mark{}, tell)
 }
 
 // ChangesLDAP reads what has changed since a mark: by content synchronisation, or by the time of change, which does not
 // tell what is gone.
-func (d *Dir) ChangesLDAP(ctx context.Context, s directory.Source, password string, since directory.Mark, tell func(read int)) (directory.Pass, error) {
+func (d *Dir) ChangesLDAP(ctx context.Context, s directory.Source, password string, since directory.Mark,
+	tell func(read int)) (directory.Pass, error) {
 	return d.pass(ctx, s, password, since, tell)
 }
 
-func (d *Dir) pass(ctx context.Context, s directory.Source, password string, since directory.Mark, tell func(read int)) (directory.Pass, error) {
+func (d *Dir) pass(ctx context.Context, s directory.Source, password string, since directory.Mark,
+	tell func(read int)) (directory.Pass, error) {
 	c, err := d.open(ctx, s, password)
 	if err != nil {
 		return directory.Pass{}, err
@@ -330,7 +350,9 @@ func (d *Dir) pass(ctx context.Context, s directory.Source, password string, sin
 	defer context.AfterFunc(ctx, func() { _ = c.Close() })()
 	sync := c.offers(ldap.ControlTypeSyncRequest) && (since.Zero() || len(since.Cookies) > 0)
 	out, err := c.all(ctx, since, sync, tell)
-	if sync && since.Zero() && slices.ContainsFunc([]uint16{ldap.LDAPResultSizeLimitExceeded, ldap.LDAPResultUnavailableCriticalExtension, ldap.LDAPResultInsufficientAccessRights, ldap.LDAPResultUnwillingToPerform}, func(code uint16) bool {
+	if sync && since.Zero() && slices.ContainsFunc([]uint16{ldap.LDAPResultSizeLimitExceeded,
+		ldap.LDAPResultUnavailableCriticalExtension, ldap.LDAPResultInsufficientAccessRights,
+		ldap.LDAPResultUnwillingToPerform}, func(code uint16) bool {
 		return ldap.IsErrorWithCode(err, code)
 	}) {
 		out, err = c.all(ctx, since, false, tell) // not for this account: page by page
@@ -339,7 +361,8 @@ func (d *Dir) pass(ctx context.Context, s directory.Source, password string, sin
 	case ctx.Err() != nil:
 		return out, fault.New(fault.Unavailable, "stopped", "start it again", "the reading of %s was stopped", s.Name)
 	case ldap.IsErrorWithCode(err, ldap.LDAPResultSyncRefreshRequired):
-		return out, fault.New(fault.Conflict, "refresh-required", "read the whole source", "%s remembers too little to tell what has changed", c.host).Because(err)
+		return out, fault.New(fault.Conflict, "refresh-required", "read the whole source", "%s remembers too little to "+
+			"tell what has changed", c.host).Because(err)
 	case err != nil:
 		return out, ldapFault(c.host, err)
 	}
@@ -347,7 +370,8 @@ func (d *Dir) pass(ctx context.Context, s directory.Source, password string, sin
 }
 
 // all reads each kind, from a mark on.
-func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool, tell func(read int)) (directory.Pass, error) {
+func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool,
+	tell func(read int)) (directory.Pass, error) {
 	out := directory.Pass{Kinds: map[string]bool{}, Mark: directory.Mark{Stamp: since.Stamp}}
 	if sync {
 		out.Mark.Cookies = map[string][]byte{}
@@ -369,7 +393,8 @@ func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool, tell 
 				out.Mark.Stamp = v
 			}
 			if len(out.Entries) > ldapEntries {
-				return fault.New(fault.TooLarge, "directory-large", "narrow the base or the filters", "%s holds over %d entries", c.host, ldapEntries)
+				return fault.New(fault.TooLarge, "directory-large", "narrow the base or the filters", "%s holds over %d entries",
+					c.host, ldapEntries)
 			}
 			if tell != nil && len(out.Entries)%500 == 0 {
 				tell(len(out.Entries))
@@ -404,12 +429,15 @@ func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool, tell 
 
 // offers says whether the server knows a control.
 func (c *dialog) offers(control string) bool {
-	r, err := c.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"supportedControl"}, nil))
-	return err == nil && len(r.Entries) == 1 && slices.Contains(r.Entries[0].GetAttributeValues("supportedControl"), control)
+	r, err := c.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
+		"(objectClass=*)", []string{"supportedControl"}, nil))
+	return err == nil && len(r.Entries) == 1 &&
+		slices.Contains(r.Entries[0].GetAttributeValues("supportedControl"), control)
 }
 
 // page reads one kind page by page: all, or what has changed since a stamp.
-func (c *dialog) page(ctx context.Context, kind string, since directory.Mark, read func(*ldap.Entry, string) error) error {
+func (c *dialog) page(ctx context.Context, kind string, since directory.Mark, read func(*ldap.Entry,
+	string) error) error {
 	filter := c.filter(kind)
 	if since.Stamp != "" {
 		filter = "(&" + filter + "(" + c.attr.Changed + ">=" + ldap.EscapeFilter(since.Stamp) + "))"
@@ -439,7 +467,8 @@ func (c *dialog) page(ctx context.Context, kind string, since directory.Mark, re
 }
 
 // synchronise reads one kind by content synchronisation (RFC 4533, refresh only) from a cookie on, or all of it.
-func (c *dialog) synchronise(ctx context.Context, kind string, cookie []byte, out *directory.Pass, read func(*ldap.Entry, string) error) error {
+func (c *dialog) synchronise(ctx context.Context, kind string, cookie []byte, out *directory.Pass,
+	read func(*ldap.Entry, string) error) error {
 	c.SetTimeout(0)
 	defer c.SetTimeout(ldapWithin)
 	ctx, cancel := context.WithCancel(ctx)
@@ -499,7 +528,8 @@ func (c *dialog) synchronise(ctx context.Context, kind string, cookie []byte, ou
 		return err
 	}
 	if !done {
-		return fault.New(fault.Unavailable, "broke-off", "try again; where it goes on, look at the directory's log", "%s broke off in the middle of its %ss", c.host, kind)
+		return fault.New(fault.Unavailable, "broke-off", "try again; where it goes on, look at the directory's log",
+			"%s broke off in the middle of its %ss", c.host, kind)
 	}
 	if out.Mark.Cookies[kind] == nil {
 		out.Mark.Cookies[kind] = cookie // an empty one means: keep the old

@@ -14,8 +14,9 @@ import (
 	"cirque/internal/probe"
 )
 
-// domain answers searches as a domain controller does: binary ids, machines with a trailing $, and the members of a large
-// group two at a time, as member;range=0-1. It is no server: no such one can be installed, and its answers are public.
+// domain answers searches as a domain controller does: binary ids, machines with a trailing $, and the members of a
+// large group two at a time, as member;range=0-1. It is no server: no such one can be installed, and its answers are
+// public.
 func domain(t *testing.T, members int) string {
 	t.Helper()
 	return "ldap://" + listener(t, func(conn net.Conn) { serveDomain(conn, members) })
@@ -89,13 +90,16 @@ func serveDomain(conn net.Conn, members int) {
 				entry("OU=Staff,"+base, map[string][]string{"objectGUID": {"\x00unit"}})
 			case strings.Contains(filter, "objectClass=user"):
 				for i := range members {
-					entry(fmt.Sprintf("CN=Person %d,OU=Staff,%s", i, base), map[string][]string{"objectGUID": {fmt.Sprintf("\x01\xff%d", i)}, "sAMAccountName": {fmt.Sprintf("person%d", i)}, "displayName": {fmt.Sprintf("Person %d", i)}, "whenChanged": {"20260302080000.0Z"}})
+					entry(fmt.Sprintf("CN=Person %d,OU=Staff,%s", i, base),
+						map[string][]string{"objectGUID": {fmt.Sprintf("\x01\xff%d", i)}, "sAMAccountName": {fmt.Sprintf("person%d", i)},
+							"displayName": {fmt.Sprintf("Person %d", i)}, "whenChanged": {"20260302080000.0Z"}})
 				}
 			case strings.Contains(filter, "objectClass=computer"):
 				entry("CN=TILL-07,OU=Tills,"+base, map[string][]string{"objectGUID": {"\x02\x80"}, "sAMAccountName": {"TILL-07$"}})
 			case strings.Contains(filter, "objectClass=group"):
 				name, values := ranged(0)
-				entry("CN=All,OU=Groups,"+base, map[string][]string{"objectGUID": {"\x03\x80"}, "sAMAccountName": {"all"}, "member": {}, name: values})
+				entry("CN=All,OU=Groups,"+base, map[string][]string{"objectGUID": {"\x03\x80"}, "sAMAccountName": {"all"},
+					"member": {}, name: values})
 			}
 			result(ldap.ApplicationSearchResultDone)
 		default:
@@ -104,27 +108,33 @@ func serveDomain(conn net.Conn, members int) {
 	}
 }
 
-// TestLDAPDomain: binary ids are written as hex, a machine's $ is left out, and a group's members are read range by range.
+// TestLDAPDomain: binary ids are written as hex, a machine's $ is left out, and a group's members are read range by
+// range.
 func TestLDAPDomain(t *testing.T) {
 	t.Parallel()
 	for _, members := range []int{1, 2, 3, 7} {
-		src := directory.Source{Name: "d", URL: domain(t, members), Base: "DC=skerry,DC=example", Preset: directory.PresetDomain, Bind: "reader@skerry.example"}
+		src := directory.Source{Name: "d", URL: domain(t, members), Base: "DC=skerry,DC=example",
+			Preset: directory.PresetDomain, Bind: "reader@skerry.example"}
 		p, err := probe.NewDir(nil).ReadLDAP(t.Context(), src, "read me", nil)
 		if err != nil {
 			t.Fatal(err)
 		}
 		rows, twice := directory.NewTree(p.Entries).Rows()
-		if counts(rows) != fmt.Sprintf("%d users, 1 groups, 1 machines", members) || len(twice) != 0 || p.Mark.Stamp != "20260302080000.0Z" {
+		if counts(rows) != fmt.Sprintf("%d users, 1 groups, 1 machines", members) || len(twice) != 0 ||
+			p.Mark.Stamp != "20260302080000.0Z" {
 			t.Error(counts(rows), twice, p.Mark, p.Notes)
 		}
-		if m := find(rows, "machine", "TILL-07"); !strings.Contains(m, `"external_id":"0280"`) || !strings.Contains(m, `"unit":"Tills"`) {
+		if m := find(rows, "machine", "TILL-07"); !strings.Contains(m, `"external_id":"0280"`) || !strings.Contains(m,
+			`"unit":"Tills"`) {
 			t.Error(m)
 		}
 		g := find(rows, "group", "all")
 		if n := strings.Count(g, `"user:person`); n != members {
 			t.Errorf("%d of %d members: %s", n, members, g)
 		}
-		if i := slices.IndexFunc(rows, func(r directory.Row) bool { return r.Name == "person0" }); i < 0 || rows[i].ExternalID != "01ff30" {
+		if i := slices.IndexFunc(rows, func(r directory.Row) bool {
+			return r.Name == "person0"
+		}); i < 0 || rows[i].ExternalID != "01ff30" {
 			t.Error(rows)
 		}
 	}

@@ -20,8 +20,8 @@ func entryDN(under, queue string) string {
 	return "printer-name=" + ldap.EscapeDN(queue) + "," + under
 }
 
-// TryListLDAP finds out whether printer entries (RFC 7612) can be written where a source says, by writing one and taking it
-// away again.
+// TryListLDAP finds out whether printer entries (RFC 7612) can be written where a source says, by writing one and
+// taking it away again.
 func (d *Dir) TryListLDAP(ctx context.Context, s directory.Source, password string) error {
 	l, err := d.open(ctx, s, password)
 	if err != nil {
@@ -29,10 +29,12 @@ func (d *Dir) TryListLDAP(ctx context.Context, s directory.Source, password stri
 	}
 	defer func() { _ = l.Close() }()
 	defer context.AfterFunc(ctx, func() { _ = l.Close() })()
-	if _, err := l.Search(ldap.NewSearchRequest(s.ListUnder, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false, "(objectClass=*)", []string{"1.1"}, nil)); err != nil {
+	if _, err := l.Search(ldap.NewSearchRequest(s.ListUnder, ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
+		"(objectClass=*)", []string{"1.1"}, nil)); err != nil {
 		f := fault.As(ldapFault(l.host, err))
 		if f.Code == "base-not-found" {
-			return fault.New(fault.Invalid, "list-under", "make it first, or name another: it is where the entries go", "%s has nothing at %s", l.host, s.ListUnder).Because(err)
+			return fault.New(fault.Invalid, "list-under", "make it first, or name another: it is where the entries go",
+				"%s has nothing at %s", l.host, s.ListUnder).Because(err)
 		}
 		return f
 	}
@@ -53,19 +55,25 @@ func (d *Dir) TryListLDAP(ctx context.Context, s directory.Source, password stri
 func listFault(host string, s directory.Source, err error) error {
 	switch {
 	case ldap.IsErrorWithCode(err, ldap.LDAPResultInsufficientAccessRights):
-		return fault.New(fault.Invalid, "list-forbidden", "give it the right to add, change and remove entries there", "%s does not let %s write at %s", host, s.Bind, s.ListUnder).Because(err)
-	case ldap.IsErrorWithCode(err, ldap.LDAPResultUndefinedAttributeType), ldap.IsErrorWithCode(err, ldap.LDAPResultObjectClassViolation), ldap.IsErrorWithCode(err, ldap.LDAPResultInvalidAttributeSyntax), ldap.IsErrorWithCode(err, ldap.LDAPResultNamingViolation):
-		return fault.New(fault.Invalid, "list-schema", "load the printer schema of RFC 7612 into the directory", "%s does not know printer entries", host).Because(err)
+		return fault.New(fault.Invalid, "list-forbidden", "give it the right to add, change and remove entries there",
+			"%s does not let %s write at %s", host, s.Bind, s.ListUnder).Because(err)
+	case ldap.IsErrorWithCode(err, ldap.LDAPResultUndefinedAttributeType), ldap.IsErrorWithCode(err,
+		ldap.LDAPResultObjectClassViolation), ldap.IsErrorWithCode(err, ldap.LDAPResultInvalidAttributeSyntax),
+		ldap.IsErrorWithCode(err, ldap.LDAPResultNamingViolation):
+		return fault.New(fault.Invalid, "list-schema", "load the printer schema of RFC 7612 into the directory",
+			"%s does not know printer entries", host).Because(err)
 	case ldap.IsErrorWithCode(err, ldap.LDAPResultReferral), ldap.IsErrorWithCode(err, ldap.LDAPResultUnwillingToPerform):
-		return fault.New(fault.Invalid, "list-read-only", "name a server that takes changes", "%s does not take changes", host).Because(err)
+		return fault.New(fault.Invalid, "list-read-only", "name a server that takes changes", "%s does not take changes",
+			host).Because(err)
 	}
 	return ldapFault(host, err)
 }
 
 // ListLDAP makes a directory hold exactly the entries, below where the source says. Only entries that mine names are
-// changed or removed, and of them only the attributes that are Cirque's. claim is called with a DN before it is written,
-// release after it is gone; their errors end the pass.
-func (d *Dir) ListLDAP(ctx context.Context, s directory.Source, password string, entries []advert.Entry, mine []string, claim, release func(dn string) error) (advert.Pass, error) {
+// changed or removed, and of them only the attributes that are Cirque's. claim is called with a DN before it is
+// written, release after it is gone; their errors end the pass.
+func (d *Dir) ListLDAP(ctx context.Context, s directory.Source, password string, entries []advert.Entry, mine []string,
+	claim, release func(dn string) error) (advert.Pass, error) {
 	out := advert.Pass{Refused: []string{}}
 	l, err := d.open(ctx, s, password)
 	if err != nil {
@@ -73,7 +81,8 @@ func (d *Dir) ListLDAP(ctx context.Context, s directory.Source, password string,
 	}
 	defer func() { _ = l.Close() }()
 	defer context.AfterFunc(ctx, func() { _ = l.Close() })()
-	found, err := l.SearchWithPaging(ldap.NewSearchRequest(s.ListUnder, ldap.ScopeSingleLevel, ldap.NeverDerefAliases, 0, 0, false, "(objectClass=printerService)", append([]string{"objectClass"}, advert.Attributes()...), nil), ldapPage)
+	found, err := l.SearchWithPaging(ldap.NewSearchRequest(s.ListUnder, ldap.ScopeSingleLevel, ldap.NeverDerefAliases, 0,
+		0, false, "(objectClass=printerService)", append([]string{"objectClass"}, advert.Attributes()...), nil), ldapPage)
 	if err != nil {
 		return out, ldapFault(l.host, err)
 	}
@@ -164,7 +173,8 @@ func (d *Dir) ListLDAP(ctx context.Context, s directory.Source, password string,
 
 // broken says whether nothing more can be done on a connection.
 func broken(err error) bool {
-	return ldap.IsErrorWithCode(err, ldap.ErrorNetwork) || ldap.IsErrorWithCode(err, ldap.LDAPResultBusy) || ldap.IsErrorWithCode(err, ldap.LDAPResultUnavailable)
+	return ldap.IsErrorWithCode(err, ldap.ErrorNetwork) || ldap.IsErrorWithCode(err, ldap.LDAPResultBusy) ||
+		ldap.IsErrorWithCode(err, ldap.LDAPResultUnavailable)
 }
 
 func ldapWords(err error) string {

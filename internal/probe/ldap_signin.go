@@ -13,10 +13,11 @@ import (
 	"cirque/core/name"
 )
 
-// SignInLDAP finds a source's user by name and has the directory check their password by a simple bind (RFC 4513, section
-// 5.1.3). ok is false where there is no such user, or the password is not right. Faults are of the directory, and of
-// Cirque's own account there.
-func (d *Dir) SignInLDAP(ctx context.Context, s directory.Source, password, called, secret string) (e directory.Entry, ok bool, err error) {
+// SignInLDAP finds a source's user by name and has the directory check their password by a simple bind (RFC 4513,
+// section 5.1.3). ok is false where there is no such user, or the password is not right. Faults are of the directory,
+// and of Cirque's own account there.
+func (d *Dir) SignInLDAP(ctx context.Context, s directory.Source, password, called, secret string) (e directory.Entry,
+	ok bool, err error) {
 	if called == "" || secret == "" || !name.Valid(called) {
 		return e, false, nil // an empty password would be a bind as nobody (section 5.1.2)
 	}
@@ -31,7 +32,8 @@ func (d *Dir) SignInLDAP(ctx context.Context, s directory.Source, password, call
 	for attribute := range strings.FieldsSeq(l.attr.UserName) {
 		fmt.Fprintf(&any, "(%s=%s)", attribute, ldap.EscapeFilter(called))
 	}
-	answer, err := l.Search(ldap.NewSearchRequest(s.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 10, 0, false, "(&"+l.attr.UserFilter+"(|"+any.String()+"))", l.wanted("user"), nil))
+	answer, err := l.Search(ldap.NewSearchRequest(s.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, 10, 0, false,
+		"(&"+l.attr.UserFilter+"(|"+any.String()+"))", l.wanted("user"), nil))
 	if err != nil {
 		return e, false, ldapFault(l.host, err)
 	}
@@ -44,12 +46,17 @@ func (d *Dir) SignInLDAP(ctx context.Context, s directory.Source, password, call
 	}
 	if len(found) != 1 {
 		if len(found) > 1 {
-			err = fault.New(fault.Conflict, "sign-in-ambiguous", "narrow the source's filter of users", "the directory has %d users %q", len(found), called)
+			err = fault.New(fault.Conflict, "sign-in-ambiguous", "narrow the source's filter of users",
+				"the directory has %d users %q", len(found), called)
 		}
 		return directory.Entry{}, false, err
 	}
 	err = l.Bind(found[0].DN, secret)
-	if refused := []uint16{ldap.LDAPResultInvalidCredentials, ldap.LDAPResultInappropriateAuthentication, ldap.LDAPResultNoSuchObject, ldap.LDAPResultInsufficientAccessRights, ldap.LDAPResultUnwillingToPerform, ldap.LDAPResultConstraintViolation}; err != nil && slices.ContainsFunc(refused, func(code uint16) bool { return ldap.IsErrorWithCode(err, code) }) {
+	if refused := []uint16{ldap.LDAPResultInvalidCredentials, ldap.LDAPResultInappropriateAuthentication,
+		ldap.LDAPResultNoSuchObject, ldap.LDAPResultInsufficientAccessRights, ldap.LDAPResultUnwillingToPerform,
+		ldap.LDAPResultConstraintViolation}; err != nil && slices.ContainsFunc(refused, func(code uint16) bool {
+		return ldap.IsErrorWithCode(err, code)
+	}) {
 		return directory.Entry{}, false, nil // a wrong password, or an account that is locked or may not bind
 	}
 	if err != nil {

@@ -50,7 +50,8 @@ func find(rows []directory.Row, kind, called string) string {
 	return ""
 }
 
-// TestLDAPWhole: everything is read, by synchronisation and, for an account with limits, page by page; both are the same.
+// TestLDAPWhole: everything is read, by synchronisation and, for an account with limits, page by page; both are the
+// same.
 func TestLDAPWhole(t *testing.T) {
 	t.Parallel()
 	s := testkit.NewSlapd(t, testkit.LDIF(2300, 40, 30))
@@ -64,10 +65,12 @@ func TestLDAPWhole(t *testing.T) {
 	if counts(rows) != "2300 users, 40 groups, 30 machines" || len(twice) != 0 {
 		t.Error(counts(rows), twice)
 	}
-	if u := find(rows, "user", "person-7"); !strings.Contains(u, `"unit":"staff/team-7"`) || !strings.Contains(u, `"employee":"1007"`) || !strings.Contains(u, `"display_name":"Person 7"`) {
+	if u := find(rows, "user", "person-7"); !strings.Contains(u, `"unit":"staff/team-7"`) || !strings.Contains(u,
+		`"employee":"1007"`) || !strings.Contains(u, `"display_name":"Person 7"`) {
 		t.Error(u)
 	}
-	if g := find(rows, "group", "group-0"); !strings.Contains(g, `"user:person-0"`) || !strings.Contains(g, `"group:group-1"`) {
+	if g := find(rows, "group", "group-0"); !strings.Contains(g, `"user:person-0"`) || !strings.Contains(g,
+		`"group:group-1"`) {
 		t.Error(g)
 	}
 	limited, err := d.ReadLDAP(t.Context(), sourceOf(s, s.Reader), s.Password, nil)
@@ -114,12 +117,19 @@ func TestLDAPChanges(t *testing.T) {
 		}
 	}
 	base := s.Base
-	must(l.Add(&ldap.AddRequest{DN: "uid=new,ou=staff," + base, Attributes: []ldap.Attribute{{Type: "objectClass", Vals: []string{"inetOrgPerson"}}, {Type: "uid", Vals: []string{"new"}}, {Type: "cn", Vals: []string{"New"}}, {Type: "sn", Vals: []string{"N"}}}}))
-	must(l.Modify(&ldap.ModifyRequest{DN: "uid=person-1,ou=team-0,ou=staff," + base, Changes: []ldap.Change{{Operation: ldap.ReplaceAttribute, Modification: ldap.PartialAttribute{Type: "mail", Vals: []string{"one@skerry.example"}}}}}))
-	must(l.ModifyDN(ldap.NewModifyDNRequest("uid=person-2,ou=team-0,ou=staff,"+base, "uid=person-two", true, "ou=staff,"+base)))
+	must(l.Add(&ldap.AddRequest{DN: "uid=new,ou=staff," + base, Attributes: []ldap.Attribute{{Type: "objectClass",
+		Vals: []string{"inetOrgPerson"}}, {Type: "uid", Vals: []string{"new"}}, {Type: "cn", Vals: []string{"New"}},
+		{Type: "sn", Vals: []string{"N"}}}}))
+	must(l.Modify(&ldap.ModifyRequest{DN: "uid=person-1,ou=team-0,ou=staff," + base,
+		Changes: []ldap.Change{{Operation: ldap.ReplaceAttribute, Modification: ldap.PartialAttribute{Type: "mail",
+			Vals: []string{"one@skerry.example"}}}}}))
+	must(l.ModifyDN(ldap.NewModifyDNRequest("uid=person-2,ou=team-0,ou=staff,"+base, "uid=person-two", true,
+		"ou=staff,"+base)))
 	must(l.ModifyDN(ldap.NewModifyDNRequest("cn=group-3,ou=groups,"+base, "cn=group-three", true, "")))
 	must(l.Del(ldap.NewDelRequest("uid=person-299,ou=team-0,ou=staff,"+base, nil)))
-	must(l.Modify(&ldap.ModifyRequest{DN: "cn=group-0,ou=groups," + base, Changes: []ldap.Change{{Operation: ldap.AddAttribute, Modification: ldap.PartialAttribute{Type: "member", Vals: []string{"uid=new,ou=staff," + base}}}}}))
+	must(l.Modify(&ldap.ModifyRequest{DN: "cn=group-0,ou=groups," + base,
+		Changes: []ldap.Change{{Operation: ldap.AddAttribute, Modification: ldap.PartialAttribute{Type: "member",
+			Vals: []string{"uid=new,ou=staff," + base}}}}}))
 	pass, err := d.ChangesLDAP(t.Context(), src, s.Password, same.Mark, nil)
 	if err != nil {
 		t.Fatal(err)
@@ -131,23 +141,29 @@ func TestLDAPChanges(t *testing.T) {
 	}
 	slices.Sort(rows)
 	// The groups that list whoever has another name now change with them: group-0 lists person-2, group-2 lists group-3.
-	if want := []string{"group:group-0", "group:group-2", "group:group-three", "user:new", "user:person-1", "user:person-two"}; !slices.Equal(rows, want) || len(delta.Gone) != 1 || delta.Gone[0].Name != "person-299" || delta.Whole {
+	if want := []string{"group:group-0", "group:group-2", "group:group-three", "user:new", "user:person-1",
+		"user:person-two"}; !slices.Equal(rows, want) || len(delta.Gone) != 1 || delta.Gone[0].Name != "person-299" ||
+		delta.Whole {
 		t.Errorf("rows %v, want %v; gone %+v", rows, want, delta.Gone)
 	}
 	// This server leaves the old names in member lists; what leads nowhere in the tree goes by the name in it.
-	if g := find(delta.Rows, "group", "group-0"); !strings.Contains(g, "user:new") || !strings.Contains(g, `"user:person-2"`) {
+	if g := find(delta.Rows, "group", "group-0"); !strings.Contains(g, "user:new") || !strings.Contains(g,
+		`"user:person-2"`) {
 		t.Error(g)
 	}
 	whole, err := d.ReadLDAP(t.Context(), src, s.Password, nil)
 	must(err)
 	want, _ := directory.NewTree(whole.Entries).Rows()
 	got, _ := tree.Rows()
-	if !slices.EqualFunc(got, want, func(a, b directory.Row) bool { return string(a.Attributes) == string(b.Attributes) }) {
+	if !slices.EqualFunc(got, want, func(a, b directory.Row) bool {
+		return string(a.Attributes) == string(b.Attributes)
+	}) {
 		t.Error("after the changes the tree is another than a whole reading")
 	}
 	byTime, err := d.ChangesLDAP(t.Context(), sourceOf(s, s.Reader), s.Password, paged.Mark, nil)
 	must(err)
-	if names := fmt.Sprint(byTime.Entries); len(byTime.Gone) != 0 || !strings.Contains(names, "person-two") || !strings.Contains(names, "group-three") || !strings.Contains(names, "one@skerry.example") {
+	if names := fmt.Sprint(byTime.Entries); len(byTime.Gone) != 0 || !strings.Contains(names, "person-two") ||
+		!strings.Contains(names, "group-three") || !strings.Contains(names, "one@skerry.example") {
 		t.Error("by the time of change:", names)
 	}
 	must(l.Del(ldap.NewDelRequest("uid=person-298,ou=team-0,ou=staff,"+base, nil)))
@@ -156,7 +172,8 @@ func TestLDAPChanges(t *testing.T) {
 	after, err := d.ChangesLDAP(t.Context(), src, s.Password, pass.Mark, nil)
 	must(err)
 	if gone := tree.Absent(after); len(gone) != 1 {
-		t.Errorf("after a restart %d are said to be gone (%d entries, present %v)", len(gone), len(after.Entries), after.Present != nil)
+		t.Errorf("after a restart %d are said to be gone (%d entries, present %v)", len(gone), len(after.Entries),
+			after.Present != nil)
 	}
 }
 
@@ -170,16 +187,19 @@ func TestLDAPAnswers(t *testing.T) {
 		password string
 		code     string
 	}{
-		"all is well":         {func(*directory.Source) {}, s.Password, ""},
-		"a wrong password":    {func(*directory.Source) {}, "wrong", "sign-in-refused"},
-		"no password":         {func(*directory.Source) {}, "", "sign-in-refused"},
-		"no such base":        {func(s *directory.Source) { s.Base = "dc=other,dc=example" }, s.Password, "base-not-found"},
-		"no DN":               {func(s *directory.Source) { s.Base = "skerry" }, s.Password, "dn-invalid"},
-		"a broken filter":     {func(s *directory.Source) { s.Map.UserFilter = "(objectClass=person" }, s.Password, "filter-invalid"},
-		"no TLS there":        {func(s *directory.Source) { s.StartTLS = true }, s.Password, "directory-refused"},
-		"TLS at a plain port": {func(s *directory.Source) { s.URL = strings.Replace(s.URL, "ldap:", "ldaps:", 1) }, s.Password, "broke-off"},
-		"a closed port":       {func(s *directory.Source) { s.URL = "ldap://127.0.0.1:1" }, s.Password, "refused"},
-		"an unknown name":     {func(s *directory.Source) { s.URL = "ldap://no-such-host.invalid" }, s.Password, "name-not-found"},
+		"all is well":      {func(*directory.Source) {}, s.Password, ""},
+		"a wrong password": {func(*directory.Source) {}, "wrong", "sign-in-refused"},
+		"no password":      {func(*directory.Source) {}, "", "sign-in-refused"},
+		"no such base":     {func(s *directory.Source) { s.Base = "dc=other,dc=example" }, s.Password, "base-not-found"},
+		"no DN":            {func(s *directory.Source) { s.Base = "skerry" }, s.Password, "dn-invalid"},
+		"a broken filter": {func(s *directory.Source) { s.Map.UserFilter = "(objectClass=person" }, s.Password,
+			"filter-invalid"},
+		"no TLS there": {func(s *directory.Source) { s.StartTLS = true }, s.Password, "directory-refused"},
+		"TLS at a plain port": {func(s *directory.Source) { s.URL = strings.Replace(s.URL, "ldap:", "ldaps:", 1) },
+			s.Password, "broke-off"},
+		"a closed port": {func(s *directory.Source) { s.URL = "ldap://127.0.0.1:1" }, s.Password, "refused"},
+		"an unknown name": {func(s *directory.Source) { s.URL = "ldap://no-such-host.invalid" }, s.Password,
+			"name-not-found"},
 	} {
 		src := sourceOf(s, s.Reader)
 		c.change(&src)
@@ -190,7 +210,8 @@ func TestLDAPAnswers(t *testing.T) {
 	}
 }
 
-// TestLDAPSecure: TLS from the start and within the connection, the certificate checked against an authority of one's own.
+// TestLDAPSecure: TLS from the start and within the connection, the certificate checked against an authority of one's
+// own.
 func TestLDAPSecure(t *testing.T) {
 	t.Parallel()
 	s := testkit.NewSlapd(t, testkit.LDIF(5, 1, 1))
@@ -253,7 +274,8 @@ ipHostNumber: 10.40.8.7
 		t.Fatal(err)
 	}
 	rows, _ := directory.NewTree(p.Entries).Rows()
-	if counts(rows) != "1 users, 1 groups, 2 machines" || !strings.Contains(find(rows, "user", "ida"), "Ida Lunde") || !strings.Contains(find(rows, "group", "printers"), `["user:ida","user:person-elsewhere"]`) {
+	if counts(rows) != "1 users, 1 groups, 2 machines" || !strings.Contains(find(rows, "user", "ida"), "Ida Lunde") ||
+		!strings.Contains(find(rows, "group", "printers"), `["user:ida","user:person-elsewhere"]`) {
 		t.Error(rows)
 	}
 }

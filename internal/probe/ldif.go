@@ -20,7 +20,8 @@ import (
 func ReadLDIF(file, text string) (directory.Records, error) {
 	records, err := ldif.Parse(text)
 	if pe, ok := errors.AsType[*ldif.ParseError](err); ok {
-		return directory.Records{}, directory.Invalid([]fault.Detail{{Place: fmt.Sprintf("%s:%d", file, pe.Line), What: pe.What}})
+		return directory.Records{}, directory.Invalid([]fault.Detail{{Place: fmt.Sprintf("%s:%d", file, pe.Line),
+			What: pe.What}})
 	}
 	r := &ldifReader{file: file, byDN: map[string]string{}, seen: map[string]int{}}
 	for _, e := range records {
@@ -61,7 +62,8 @@ func kindOf(e ldif.Record) (kind, called string) {
 }
 
 func (r *ldifReader) complain(line int, fix, format string, args ...any) {
-	r.problems = append(r.problems, fault.Detail{Place: fmt.Sprintf("%s:%d", r.file, line), What: fmt.Sprintf(format, args...), Fix: fix})
+	r.problems = append(r.problems, fault.Detail{Place: fmt.Sprintf("%s:%d", r.file, line), What: fmt.Sprintf(format,
+		args...), Fix: fix})
 }
 
 // name notes who an entry is, so that groups can name members by DN in any order.
@@ -71,7 +73,8 @@ func (r *ldifReader) name(e ldif.Record) {
 		return
 	}
 	if !name.Valid(called) {
-		r.complain(e.Line, "give the entry a cn or uid without control characters", "the %s %s has no usable name", kind, e.DN)
+		r.complain(e.Line, "give the entry a cn or uid without control characters",
+			"the %s %s has no usable name", kind, e.DN)
 		return
 	}
 	key := kind + " " + name.Fold(called)
@@ -86,9 +89,11 @@ func (r *ldifReader) name(e ldif.Record) {
 func (r *ldifReader) entry(e ldif.Record) {
 	switch kind, called := kindOf(e); kind {
 	case "user":
-		r.out.Users = append(r.out.Users, directory.User{Name: called, DisplayName: cmp.Or(e.Get("displayname"), e.Get("cn")), Email: e.Get("mail"), Unit: unitOf(e.DN), ExternalID: e.Get("entryuuid")})
+		r.out.Users = append(r.out.Users, directory.User{Name: called, DisplayName: cmp.Or(e.Get("displayname"), e.Get("cn")),
+			Email: e.Get("mail"), Unit: unitOf(e.DN), ExternalID: e.Get("entryuuid")})
 	case "machine":
-		r.out.Machines = append(r.out.Machines, directory.Machine{Name: called, Unit: unitOf(e.DN), ExternalID: e.Get("entryuuid")})
+		r.out.Machines = append(r.out.Machines, directory.Machine{Name: called, Unit: unitOf(e.DN),
+			ExternalID: e.Get("entryuuid")})
 	case "group":
 		g := directory.Group{Name: called, ExternalID: e.Get("entryuuid")}
 		for _, a := range e.Attributes {
@@ -96,7 +101,8 @@ func (r *ldifReader) entry(e ldif.Record) {
 			case "member", "uniquemember":
 				if m, ok := r.byDN[normalDN(a.Value)]; ok {
 					g.Members = append(g.Members, m)
-				} else if k, v, _ := strings.Cut(rdns(a.Value)[0], "="); strings.EqualFold(strings.TrimSpace(k), "uid") && name.Valid(unescape(v)) {
+				} else if k, v, _ := strings.Cut(rdns(a.Value)[0], "="); strings.EqualFold(strings.TrimSpace(k), "uid") &&
+					name.Valid(unescape(v)) {
 					g.Members = append(g.Members, "user:"+unescape(v)) // somebody outside this file
 				}
 			case "memberuid":

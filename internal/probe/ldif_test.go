@@ -47,7 +47,8 @@ func TestReadLDIF(t *testing.T) {
 	if len(r.Machines) != 1 || r.Machines[0].Unit != "machines" {
 		t.Errorf("machines %+v", r.Machines)
 	}
-	if want := []string{"user:mira.solvang", "machine:till-07", "group:Temps", "user:elsewhere"}; len(r.Groups) != 2 || !reflect.DeepEqual(r.Groups[0].Members, want) || !reflect.DeepEqual(r.Groups[1].Members, []string{"user:temp.desk"}) {
+	if want := []string{"user:mira.solvang", "machine:till-07", "group:Temps", "user:elsewhere"}; len(r.Groups) != 2 ||
+		!reflect.DeepEqual(r.Groups[0].Members, want) || !reflect.DeepEqual(r.Groups[1].Members, []string{"user:temp.desk"}) {
 		t.Errorf("groups %+v", r.Groups)
 	}
 }

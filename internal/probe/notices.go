@@ -73,11 +73,13 @@ func (t *Teller) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says 
 	}
 	if key != nil {
 		if _, private := c.TLSConnectionState(); !private && !name.Loopback(host) {
-			return "", fault.New(fault.Unavailable, "relay-plain", "write smtps://, or have the relay offer TLS", "%s offers no TLS, and the key %s is not sent in the clear", host, key.Name)
+			return "", fault.New(fault.Unavailable, "relay-plain", "write smtps://, or have the relay offer TLS",
+				"%s offers no TLS, and the key %s is not sent in the clear", host, key.Name)
 		}
 		if err := c.Auth(plainAuth{key.User, key.Secret}); err != nil {
 			key.Outcome = "refused"
-			return "", fault.New(fault.Unavailable, "relay-refuses", "enter the key anew: cirque credential add", "%s refuses the key %s", host, key.Name).Because(err)
+			return "", fault.New(fault.Unavailable, "relay-refuses", "enter the key anew: cirque credential add",
+				"%s refuses the key %s", host, key.Name).Because(err)
 		}
 		key.Outcome = "works"
 	}
@@ -154,13 +156,16 @@ func letter(m notice.Mail) []byte {
 func explainRelay(host string, err error) error {
 	var no *textproto.Error
 	if errors.As(err, &no) {
-		return fault.New(fault.Unavailable, "relay-refuses", "see what the relay allows: sender, receiver, sign-in", "%s answers: %d %s", host, no.Code, no.Msg)
+		return fault.New(fault.Unavailable, "relay-refuses", "see what the relay allows: sender, receiver, sign-in",
+			"%s answers: %d %s", host, no.Code, no.Msg)
 	}
 	f := fault.As(explain(host, err))
 	if f.Code == "not-ipp" || f.Code == "broke-off" {
-		return fault.New(fault.Unavailable, "not-smtp", "check the address and the port", "%s does not speak SMTP there", host).Because(err)
+		return fault.New(fault.Unavailable, "not-smtp", "check the address and the port", "%s does not speak SMTP there",
+			host).Because(err)
 	}
-	return fault.New(f.Kind, f.Code, strings.ReplaceAll(strings.ReplaceAll(f.Fix, "IPP", "the mail relay"), "device", "relay"), "%s", f.What).Because(err)
+	return fault.New(f.Kind, f.Code, strings.ReplaceAll(strings.ReplaceAll(f.Fix, "IPP", "the mail relay"), "device",
+		"relay"), "%s", f.What).Because(err)
 }
 
 // Post sends JSON to an address, and says what was answered.
@@ -175,7 +180,8 @@ func (t *Teller) Post(ctx context.Context, to string, body []byte, key *stock.Ke
 	host := req.URL.Host
 	if key != nil {
 		if req.URL.Scheme != "https" && !name.Loopback(req.URL.Hostname()) {
-			return "", fault.New(fault.Unavailable, "post-plain", "write post:https://", "the key %s is not sent to %s in the clear", key.Name, host)
+			return "", fault.New(fault.Unavailable, "post-plain", "write post:https://", "the key %s is not sent to %s "+
+				"in the clear", key.Name, host)
 		}
 		req.SetBasicAuth(key.User, key.Secret)
 	}
@@ -188,7 +194,8 @@ func (t *Teller) Post(ctx context.Context, to string, body []byte, key *stock.Ke
 	}
 	defer func() { _ = resp.Body.Close() }()
 	if resp.StatusCode/100 != 2 {
-		return "", fault.New(fault.Unavailable, "post-refused", "see what the far end wants", "%s answers %s", host, resp.Status)
+		return "", fault.New(fault.Unavailable, "post-refused", "see what the far end wants", "%s answers %s", host,
+			resp.Status)
 	}
 	return host + " answers " + resp.Status, nil
 }

@@ -30,7 +30,9 @@ func aRelay(t *testing.T, word string) *sim.Relay {
 }
 
 func mailTo(addr string) notice.Mail {
-	return notice.Mail{Relay: "smtp://" + addr, From: "cirque@skerry.example", To: "desk@skerry.example", Subject: "The server ps-1\r\nBcc: x@skerry.example does not answer – now", Body: "Wrong now:\n- ø" + strings.Repeat(" long", 60) + "\n.\n", At: time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)}
+	return notice.Mail{Relay: "smtp://" + addr, From: "cirque@skerry.example", To: "desk@skerry.example",
+		Subject: "The server ps-1\r\nBcc: x@skerry.example does not answer – now", Body: "Wrong now:\n- ø" +
+			strings.Repeat(" long", 60) + "\n.\n", At: time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)}
 }
 
 // TestMail: a message arrives whole, whatever is in its subject; what does not work is said in plain words.
@@ -44,7 +46,9 @@ func TestMail(t *testing.T) {
 	}
 	got := open.Mail()[0]
 	head, body, _ := strings.Cut(got.Text, "\r\n\r\n")
-	if got.To != "desk@skerry.example" || strings.Contains(head, "\nBcc:") || !strings.Contains(head, "Subject: =?utf-8?q?") || !strings.Contains(body, "=C3=B8 long") || !strings.HasSuffix(strings.TrimRight(body, "\r\n"), ".") {
+	if got.To != "desk@skerry.example" || strings.Contains(head, "\nBcc:") || !strings.Contains(head,
+		"Subject: =?utf-8?q?") || !strings.Contains(body, "=C3=B8 long") || !strings.HasSuffix(strings.TrimRight(body,
+		"\r\n"), ".") {
 		t.Errorf("%+v", got)
 	}
 	key := func(word string) *stock.Key { return &stock.Key{Name: "relay", User: "cirque", Secret: word} }
@@ -52,18 +56,21 @@ func TestMail(t *testing.T) {
 	if _, err := teller.Mail(t.Context(), mailTo(closed.Addr()), good); err != nil || good.Outcome != "works" {
 		t.Error(err, good.Outcome)
 	}
-	if _, err := teller.Mail(t.Context(), mailTo(closed.Addr()), bad); err == nil || bad.Outcome != "refused" || strings.Contains(err.Error(), "wrong") {
+	if _, err := teller.Mail(t.Context(), mailTo(closed.Addr()), bad); err == nil || bad.Outcome != "refused" ||
+		strings.Contains(err.Error(), "wrong") {
 		t.Error(err, bad.Outcome)
 	}
 	open.Refuse("no such mailbox")
 	web := httptest.NewServer(http.NotFoundHandler())
 	t.Cleanup(web.Close)
-	for says, m := range map[string]notice.Mail{"550 no such mailbox": mailTo(open.Addr()), "does not speak SMTP": mailTo(web.Listener.Addr().String()), "refuses the connection": mailTo("127.0.0.1:1")} {
+	for says, m := range map[string]notice.Mail{"550 no such mailbox": mailTo(open.Addr()),
+		"does not speak SMTP": mailTo(web.Listener.Addr().String()), "refuses the connection": mailTo("127.0.0.1:1")} {
 		ctx, cancel := context.WithTimeout(t.Context(), 3*time.Second)
 		_, err := teller.Mail(ctx, m, nil)
 		cancel()
 		f := fault.As(err)
-		if f == nil || !strings.Contains(strings.ReplaceAll(f.What, "5.1.1 ", ""), says) && !(says == "does not speak SMTP" && strings.Contains(f.What, "does not answer")) || f.Fix == "" {
+		if f == nil || !strings.Contains(strings.ReplaceAll(f.What, "5.1.1 ", ""), says) && !(says == "does not speak SMTP" &&
+			strings.Contains(f.What, "does not answer")) || f.Fix == "" {
 			t.Errorf("%s: %+v", says, f)
 		}
 	}
@@ -82,7 +89,8 @@ func TestMailHolds(t *testing.T) {
 			_, err = c.Write([]byte("220-and so on\r\n"))
 		}
 	})
-	if _, err := probe.NewTeller(nil).Mail(t.Context(), mailTo(addr), nil); err == nil || fault.As(err).Code != "not-smtp" {
+	if _, err := probe.NewTeller(nil).Mail(t.Context(), mailTo(addr), nil); err == nil ||
+		fault.As(err).Code != "not-smtp" {
 		t.Error(err)
 	}
 }
@@ -93,7 +101,8 @@ func TestMailKeepsKeys(t *testing.T) {
 	r := aRelay(t, "cirque:secret")
 	teller := probe.NewTeller(probe.AddressTable{"mail.skerry.example:587": r.Addr()})
 	m := mailTo("mail.skerry.example:587")
-	if _, err := teller.Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque", Secret: "secret"}); err == nil || fault.As(err).Code != "relay-plain" {
+	if _, err := teller.Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque", Secret: "secret"}); err == nil ||
+		fault.As(err).Code != "relay-plain" {
 		t.Error(err)
 	}
 	m.Relay = "smtp://elsewhere.skerry.example:25"
@@ -122,15 +131,19 @@ func TestPost(t *testing.T) {
 	t.Cleanup(secure.Close)
 	teller := probe.NewTeller(nil)
 	key := &stock.Key{Name: "hook", User: "cirque", Secret: "secret"}
-	if says, err := teller.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says, "answers 200") || got != `cirque {"a":1}` {
+	if says, err := teller.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says,
+		"answers 200") || got != `cirque {"a":1}` {
 		t.Error(says, err, got)
 	}
-	for says, to := range map[string]string{"answers 403": web.URL + "/no", "is not trusted": secure.URL, "refuses the connection": "http://127.0.0.1:1/"} {
-		if _, err := teller.Post(t.Context(), to, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) || strings.Contains(fault.As(err).Fix, "IPP") {
+	for says, to := range map[string]string{"answers 403": web.URL + "/no", "is not trusted": secure.URL,
+		"refuses the connection": "http://127.0.0.1:1/"} {
+		if _, err := teller.Post(t.Context(), to, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) ||
+			strings.Contains(fault.As(err).Fix, "IPP") {
 			t.Errorf("%s: %+v", says, fault.As(err))
 		}
 	}
-	if _, err := teller.Post(t.Context(), "http://hook.skerry.example/", nil, key); err == nil || fault.As(err).Code != "post-plain" {
+	if _, err := teller.Post(t.Context(), "http://hook.skerry.example/", nil, key); err == nil ||
+		fault.As(err).Code != "post-plain" {
 		t.Error(err)
 	}
 }

@@ -25,12 +25,14 @@ const (
 )
 
 // brief are the attributes that tell whether a queue has changed, and how it stands.
-var brief = []string{"printer-name", "printer-state", "printer-state-reasons", "printer-state-message", "printer-is-accepting-jobs", "printer-is-shared", "queued-job-count",
+var brief = []string{"printer-name", "printer-state", "printer-state-reasons", "printer-state-message",
+	"printer-is-accepting-jobs", "printer-is-shared", "queued-job-count",
 	"printer-config-change-time", "printer-up-time", "printer-uri-supported"}
 
 // whole are all attributes that are read of a queue.
 var whole = func() []string {
-	out := append(slices.Clone(brief), "printer-info", "printer-location", "printer-make-and-model", "device-uri", "printer-device-uri", "document-format-supported")
+	out := append(slices.Clone(brief), "printer-info", "printer-location", "printer-make-and-model", "device-uri",
+		"printer-device-uri", "document-format-supported")
 	for _, o := range ipp.Options {
 		out = append(out, o+"-default", o+"-supported")
 	}
@@ -47,8 +49,8 @@ type lister struct {
 var listers = []lister{{"system", ipp.GetPrinters, "/ipp/system"}, {"spooler", ipp.ListQueues, "/"}}
 
 // ReadServer reads a print server's queues: over its system service (PWG 5100.22), by the operation of the common Unix
-// spooler, or, where it knows neither, the one queue at the URI. before is the reading before: what has not changed since
-// is taken over from it. Errors are faults that say in plain words what is wrong with the connection.
+// spooler, or, where it knows neither, the one queue at the URI. before is the reading before: what has not changed
+// since is taken over from it. Errors are faults that say in plain words what is wrong with the connection.
 func (c *IPP) ReadServer(ctx context.Context, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error) {
 	u, err := url.Parse(uri)
 	if err != nil || u.Hostname() == "" {
@@ -101,19 +103,23 @@ func (c *IPP) single(ctx context.Context, uri string, key *stock.Key) (*stock.Se
 		}
 	}
 	if len(s.Queues) == 0 {
-		return nil, fault.New(fault.Unavailable, "no-queues", "check the path in the URI", "%s speaks IPP, and lists no queue", uri)
+		return nil, fault.New(fault.Unavailable, "no-queues", "check the path in the URI",
+			"%s speaks IPP, and lists no queue", uri)
 	}
 	return s, nil
 }
 
-// knowsNot says whether a failure means that the server does not know a way of listing, rather than that it is not there.
+// knowsNot says whether a failure means that the server does not know a way of listing, rather than that it is not
+// there.
 func knowsNot(err error) bool {
 	f := fault.As(err)
-	return f != nil && (f.Code == "path-not-found" || f.Code == "device-refused" || f.Code == "not-ipp" || f.Code == "forbidden")
+	return f != nil && (f.Code == "path-not-found" || f.Code == "device-refused" || f.Code == "not-ipp" ||
+		f.Code == "forbidden")
 }
 
 // list reads all queues over one way of listing.
-func (c *IPP) list(ctx context.Context, l lister, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error) {
+func (c *IPP) list(ctx context.Context, l lister, uri string, key *stock.Key,
+	before *stock.Server) (*stock.Server, error) {
 	s := &stock.Server{At: time.Now().UTC(), Listing: l.name, Queues: []stock.Queue{}}
 	if before != nil && before.Listing == l.name && len(before.Queues) > 0 {
 		return c.relist(ctx, l, uri, key, before)
@@ -131,7 +137,8 @@ func (c *IPP) list(ctx context.Context, l lister, uri string, key *stock.Key, be
 }
 
 // relist asks briefly, and wholly only for what has changed.
-func (c *IPP) relist(ctx context.Context, l lister, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error) {
+func (c *IPP) relist(ctx context.Context, l lister, uri string, key *stock.Key,
+	before *stock.Server) (*stock.Server, error) {
 	u, err := url.Parse(uri)
 	if err != nil {
 		return nil, err
@@ -144,7 +151,8 @@ func (c *IPP) relist(ctx context.Context, l lister, uri string, key *stock.Key, 
 	for i := range before.Queues {
 		was[before.Queues[i].Name] = &before.Queues[i]
 	}
-	s := &stock.Server{At: time.Now().UTC(), Listing: l.name, Restarts: before.Restarts, Queues: make([]stock.Queue, len(groups))}
+	s := &stock.Server{At: time.Now().UTC(), Listing: l.name, Restarts: before.Restarts, Queues: make([]stock.Queue,
+		len(groups))}
 	var changed []int
 	for i, g := range groups {
 		q := queueOf(g)
@@ -154,7 +162,8 @@ func (c *IPP) relist(ctx context.Context, l lister, uri string, key *stock.Key, 
 			changed = append(changed, i)
 		} else {
 			b := *b
-			b.State, b.Reasons, b.Message, b.Accepting, b.Shared, b.Jobs = q.State, q.Reasons, q.Message, q.Accepting, q.Shared, q.Jobs
+			b.State, b.Reasons, b.Message, b.Accepting, b.Shared, b.Jobs = q.State, q.Reasons, q.Message, q.Accepting,
+				q.Shared, q.Jobs
 			q = b
 		}
 		s.Queues[i] = q
@@ -170,7 +179,8 @@ func (c *IPP) relist(ctx context.Context, l lister, uri string, key *stock.Key, 
 	}
 	for _, i := range changed {
 		of := atHost(u, s.Queues[i].URI)
-		m, err := c.exchange(ctx, of, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), of, ipp.Strs(ipp.Keyword, "requested-attributes", whole...)), nil, asking{key: key})
+		m, err := c.exchange(ctx, of, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), of, ipp.Strs(ipp.Keyword,
+			"requested-attributes", whole...)), nil, asking{key: key})
 		if err != nil {
 			// It may have gone meanwhile, or lie where only the server itself reaches it: read the whole list.
 			full := *before
@@ -200,7 +210,8 @@ func atHost(server *url.URL, own string) string {
 }
 
 // pages asks for the queues some at a time. A server that takes no limits gives all at once.
-func (c *IPP) pages(ctx context.Context, l lister, uri string, key *stock.Key, attributes []string) ([]ipp.Group, error) {
+func (c *IPP) pages(ctx context.Context, l lister, uri string, key *stock.Key,
+	attributes []string) ([]ipp.Group, error) {
 	var out []ipp.Group
 	seen := map[string]bool{}
 	last := ""
@@ -239,7 +250,8 @@ func (c *IPP) pages(ctx context.Context, l lister, uri string, key *stock.Key, a
 			return out, nil
 		}
 		if len(out) > maxQueues {
-			return nil, fault.New(fault.TooLarge, "too-many-queues", "divide them among servers", "%s has over %d queues", uri, maxQueues)
+			return nil, fault.New(fault.TooLarge, "too-many-queues", "divide them among servers", "%s has over %d queues",
+				uri, maxQueues)
 		}
 	}
 }
@@ -254,7 +266,8 @@ func started(s *stock.Server, g ipp.Group) {
 	}
 }
 
-var printerStates = map[int]string{ipp.PrinterIdle: "idle", ipp.PrinterProcessing: "processing", ipp.PrinterStopped: "stopped"}
+var printerStates = map[int]string{ipp.PrinterIdle: "idle", ipp.PrinterProcessing: "processing",
+	ipp.PrinterStopped: "stopped"}
 
 func stateOf(n int) string { return cmp.Or(printerStates[n], "unknown") }
 
@@ -267,10 +280,15 @@ func reasonsOf(list []string) []string {
 func queueOf(g ipp.Group) stock.Queue {
 	m := g.One()
 	text := func(name string) string { return strings.TrimSpace(m.Text(ipp.PrinterGroup, name)) }
-	q := stock.Queue{Name: m.Text(ipp.PrinterGroup, "printer-name"), Title: text("printer-info"), Location: text("printer-location"), Model: m.Text(ipp.PrinterGroup, "printer-make-and-model"),
-		Device: cmp.Or(text("device-uri"), text("printer-device-uri")), URI: text("printer-uri-supported"), State: stateOf(m.Number(ipp.PrinterGroup, "printer-state")),
-		Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons")), Message: text("printer-state-message"), Accepting: m.Number(ipp.PrinterGroup, "printer-is-accepting-jobs") == 1,
-		Jobs: m.Number(ipp.PrinterGroup, "queued-job-count"), Formats: m.Texts(ipp.PrinterGroup, "document-format-supported"), Changed: m.Number(ipp.PrinterGroup, "printer-config-change-time")}
+	q := stock.Queue{Name: m.Text(ipp.PrinterGroup, "printer-name"), Title: text("printer-info"),
+		Location: text("printer-location"), Model: m.Text(ipp.PrinterGroup, "printer-make-and-model"),
+		Device: cmp.Or(text("device-uri"), text("printer-device-uri")), URI: text("printer-uri-supported"),
+		State:   stateOf(m.Number(ipp.PrinterGroup, "printer-state")),
+		Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons")), Message: text("printer-state-message"),
+		Accepting: m.Number(ipp.PrinterGroup, "printer-is-accepting-jobs") == 1,
+		Jobs:      m.Number(ipp.PrinterGroup, "queued-job-count"), Formats: m.Texts(ipp.PrinterGroup,
+			"document-format-supported"),
+		Changed: m.Number(ipp.PrinterGroup, "printer-config-change-time")}
 	if a, ok := m.Find(ipp.PrinterGroup, "printer-is-shared"); ok && len(a.Values) == 1 {
 		shared := a.Values[0].Int == 1
 		q.Shared = &shared
@@ -299,7 +317,9 @@ func options(m ipp.Message) (defaults map[string]any, supported map[string][]str
 }
 
 // jobAttributes are what is read of a job.
-var jobAttributes = []string{"job-id", "job-name", "job-originating-user-name", "job-originating-host-name", "job-state", "job-state-reasons", "job-state-message", "job-printer-state-message", "job-k-octets", "job-impressions-completed",
+var jobAttributes = []string{"job-id", "job-name", "job-originating-user-name", "job-originating-host-name",
+	"job-state", "job-state-reasons", "job-state-message", "job-printer-state-message", "job-k-octets",
+	"job-impressions-completed",
 	"time-at-creation", "time-at-completed", "date-time-at-creation", "date-time-at-completed", "printer-up-time"}
 
 // ReadJobs lists a queue's jobs: those that wait, or those that it remembers as ended.
@@ -308,7 +328,8 @@ func (c *IPP) ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bo
 	if ended {
 		which = "completed"
 	}
-	req := ipp.NewRequest(ipp.GetJobs, c.id.Add(1), uri, ipp.Attr("limit", ipp.Int(ipp.Integer, int32(limit))), ipp.Strs(ipp.Keyword, "which-jobs", which), ipp.Strs(ipp.Keyword, "requested-attributes", jobAttributes...))
+	req := ipp.NewRequest(ipp.GetJobs, c.id.Add(1), uri, ipp.Attr("limit", ipp.Int(ipp.Integer, int32(limit))),
+		ipp.Strs(ipp.Keyword, "which-jobs", which), ipp.Strs(ipp.Keyword, "requested-attributes", jobAttributes...))
 	m, err := c.exchange(ctx, uri, req, nil, asking{key: key, header: listHeader, attributes: listAttributes})
 	if err != nil {
 		return nil, err
@@ -324,8 +345,11 @@ func (c *IPP) ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bo
 
 func jobOf(m ipp.Message) stock.Job {
 	n := func(name string) int { return m.Number(ipp.JobGroup, name) }
-	j := stock.Job{ID: n("job-id"), Name: m.Text(ipp.JobGroup, "job-name"), Owner: m.Text(ipp.JobGroup, "job-originating-user-name"), From: m.Text(ipp.JobGroup, "job-originating-host-name"),
-		State: ipp.JobState(n("job-state")), Reasons: reasonsOf(m.Texts(ipp.JobGroup, "job-state-reasons")), Message: cmp.Or(m.Text(ipp.JobGroup, "job-printer-state-message"), m.Text(ipp.JobGroup, "job-state-message")), KiB: n("job-k-octets"), Pages: n("job-impressions-completed")}
+	j := stock.Job{ID: n("job-id"), Name: m.Text(ipp.JobGroup, "job-name"), Owner: m.Text(ipp.JobGroup,
+		"job-originating-user-name"), From: m.Text(ipp.JobGroup, "job-originating-host-name"),
+		State: ipp.JobState(n("job-state")), Reasons: reasonsOf(m.Texts(ipp.JobGroup, "job-state-reasons")),
+		Message: cmp.Or(m.Text(ipp.JobGroup, "job-printer-state-message"), m.Text(ipp.JobGroup, "job-state-message")),
+		KiB:     n("job-k-octets"), Pages: n("job-impressions-completed")}
 	for _, a := range []string{"time-at-completed", "time-at-creation"} {
 		// Some servers count from the epoch, others from their start: only the former says when.
 		if t := n(a); t > 1_000_000_000 {
@@ -345,13 +369,16 @@ func jobOf(m ipp.Message) stock.Job {
 
 // ReadJob asks for one job (Get-Job-Attributes), and says besides why its printer does not go on, where it does not.
 func (c *IPP) ReadJob(ctx context.Context, uri string, key *stock.Key, id int) (stock.Job, error) {
-	m, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetJobAttributes, c.id.Add(1), uri, ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(id))), ipp.Strs(ipp.Keyword, "requested-attributes", jobAttributes...)), nil, asking{key: key})
+	m, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetJobAttributes, c.id.Add(1), uri, ipp.Attr("job-id",
+		ipp.Int(ipp.Integer, int32(id))), ipp.Strs(ipp.Keyword, "requested-attributes", jobAttributes...)), nil,
+		asking{key: key})
 	if err != nil {
 		return stock.Job{}, err
 	}
 	j := jobOf(m)
 	if !j.Done() {
-		p, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), uri, ipp.Strs(ipp.Keyword, "requested-attributes", "printer-state", "printer-state-reasons")), nil, asking{key: key})
+		p, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), uri, ipp.Strs(ipp.Keyword,
+			"requested-attributes", "printer-state", "printer-state-reasons")), nil, asking{key: key})
 		if err == nil && p.Number(ipp.PrinterGroup, "printer-state") == ipp.PrinterStopped {
 			for _, r := range reasonsOf(p.Texts(ipp.PrinterGroup, "printer-state-reasons")) {
 				j.Reasons = append(j.Reasons, fmt.Sprintf("the printer is stopped: %s", r))

@@ -16,9 +16,10 @@ import (
 	"cirque/internal/snmp"
 )
 
-// readSNMP asks a host what its printer tells over SNMP, with the first key that it takes. Silence may mean a wrong key as
-// well as none there: a wrong community is not answered.
-func (t AddressTable) readSNMP(ctx context.Context, host string, keys []stock.Key, within time.Duration) (snmp.Printer, error) {
+// readSNMP asks a host what its printer tells over SNMP, with the first key that it takes. Silence may mean a wrong key
+// as well as none there: a wrong community is not answered.
+func (t AddressTable) readSNMP(ctx context.Context, host string, keys []stock.Key,
+	within time.Duration) (snmp.Printer, error) {
 	addr, err := t.lead(net.JoinHostPort(host, "161"))
 	if err != nil {
 		return snmp.Printer{}, explain(host, err)
@@ -45,7 +46,8 @@ func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Dur
 	// The decoder belongs to somebody else; what it makes of garbage must not end the service.
 	defer func() {
 		if r := recover(); r != nil {
-			err = fault.New(fault.Unavailable, "not-snmp", "look at the device", "%s does not speak SNMP", host).Because(fmt.Errorf("%v", r))
+			err = fault.New(fault.Unavailable, "not-snmp", "look at the device", "%s does not speak SNMP",
+				host).Because(fmt.Errorf("%v", r))
 		}
 	}()
 	at, port, err := net.SplitHostPort(addr)
@@ -56,10 +58,12 @@ func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Dur
 	if err != nil {
 		return p, err
 	}
-	g := &gosnmp.GoSNMP{Context: ctx, Target: at, Port: uint16(n), Transport: "udp", Version: gosnmp.Version2c, Community: k.Secret, Timeout: within / 2, Retries: 1, MaxOids: 60, MaxRepetitions: 16}
+	g := &gosnmp.GoSNMP{Context: ctx, Target: at, Port: uint16(n), Transport: "udp", Version: gosnmp.Version2c,
+		Community: k.Secret, Timeout: within / 2, Retries: 1, MaxOids: 60, MaxRepetitions: 16}
 	if k.Kind == stock.SNMP3 {
 		g.Version, g.SecurityModel, g.MsgFlags = gosnmp.Version3, gosnmp.UserSecurityModel, gosnmp.AuthNoPriv
-		usm := &gosnmp.UsmSecurityParameters{UserName: k.User, AuthenticationProtocol: gosnmp.SHA256, AuthenticationPassphrase: k.Secret}
+		usm := &gosnmp.UsmSecurityParameters{UserName: k.User, AuthenticationProtocol: gosnmp.SHA256,
+			AuthenticationPassphrase: k.Secret}
 		if k.Privacy != "" {
 			g.MsgFlags, usm.PrivacyProtocol, usm.PrivacyPassphrase = gosnmp.AuthPriv, gosnmp.AES, k.Privacy
 		}
@@ -122,7 +126,8 @@ func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Dur
 	}
 	p = snmp.Read(vars)
 	if !p.IsPrinter() {
-		return p, fault.New(fault.Unavailable, "no-printer", "check the address", "%s answers over SNMP, and is no printer", host)
+		return p, fault.New(fault.Unavailable, "no-printer", "check the address", "%s answers over SNMP, and "+
+			"is no printer", host)
 	}
 	return p, nil
 }
@@ -130,12 +135,17 @@ func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Dur
 func snmpFault(host string, k stock.Key, err error) error {
 	says := err.Error()
 	switch {
-	case strings.Contains(says, "wrong digest"), strings.Contains(says, "unknown user"), strings.Contains(says, "unknown username"), strings.Contains(says, "not authentic"), strings.Contains(says, "authentication"), strings.Contains(says, "decryption"):
-		return fault.New(fault.Denied, "sign-in-refused", "enter the key anew", "%s refuses the key %s", host, k.Name).Because(err)
+	case strings.Contains(says, "wrong digest"), strings.Contains(says, "unknown user"), strings.Contains(says,
+		"unknown username"), strings.Contains(says, "not authentic"), strings.Contains(says, "authentication"),
+		strings.Contains(says, "decryption"):
+		return fault.New(fault.Denied, "sign-in-refused", "enter the key anew", "%s refuses the key %s", host,
+			k.Name).Because(err)
 	case errors.Is(err, context.Canceled), errors.Is(err, context.DeadlineExceeded), strings.Contains(says, "timeout"):
-		return fault.New(fault.Unavailable, "silent", "check that SNMP is on there, and the key: a wrong community is not answered either", "%s does not answer over SNMP", host).Because(err)
+		return fault.New(fault.Unavailable, "silent", "check that SNMP is on there, and the key: a wrong community is not "+
+			"answered either", "%s does not answer over SNMP", host).Because(err)
 	case strings.Contains(says, "refused"):
 		return fault.New(fault.Unavailable, "refused", "switch SNMP on there", "%s has no SNMP", host).Because(err)
 	}
-	return fault.New(fault.Unavailable, "not-snmp", "look at the device", "%s does not speak SNMP as it should", host).Because(err)
+	return fault.New(fault.Unavailable, "not-snmp", "look at the device", "%s does not speak SNMP as it should",
+		host).Because(err)
 }

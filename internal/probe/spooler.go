@@ -41,13 +41,14 @@ type SpoolerQueue struct {
 	Drop      []string // options that it is to lose
 }
 
-// NewSpooler makes a client. at is ipp://HOST:PORT/, or the path of the spooler's local socket, where the spooler knows the
-// account that asks.
+// NewSpooler makes a client. at is ipp://HOST:PORT/, or the path of the spooler's local socket, where the spooler knows
+// the account that asks.
 func NewSpooler(at string) (*Spooler, error) {
 	if !strings.HasPrefix(at, "/") {
 		u, err := url.Parse(at)
 		if err != nil || u.Hostname() == "" || u.Scheme != "ipp" && u.Scheme != "ipps" {
-			return nil, fault.New(fault.Invalid, "spooler-address", "write ipp://localhost:631/, or the path of its socket", "%q is no address of a spooler", at)
+			return nil, fault.New(fault.Invalid, "spooler-address", "write ipp://localhost:631/, or the path of its socket",
+				"%q is no address of a spooler", at)
 		}
 		return &Spooler{NewIPP(nil), u.Scheme + "://" + u.Host}, nil
 	}
@@ -65,7 +66,8 @@ func NewSpooler(at string) (*Spooler, error) {
 
 func (s *Spooler) queueURI(name string) string { return s.base + "/printers/" + url.PathEscape(name) }
 
-// ask sends an operation about a queue, or about the spooler where the name is empty, to the place of its administration.
+// ask sends an operation about a queue, or about the spooler where the name is empty, to the place of its
+// administration.
 func (s *Spooler) ask(ctx context.Context, op ipp.Op, name string, printer []ipp.Attribute, body io.Reader) error {
 	uri := s.base + "/"
 	if name != "" {
@@ -83,7 +85,8 @@ func (s *Spooler) ask(ctx context.Context, op ipp.Op, name string, printer []ipp
 }
 
 // spoolerAttributes are what is read of each queue.
-var spoolerAttributes = []string{"printer-name", "printer-info", "printer-location", "device-uri", "printer-make-and-model", "printer-organizational-unit", "printer-is-shared", "requesting-user-name-allowed",
+var spoolerAttributes = []string{"printer-name", "printer-info", "printer-location", "device-uri",
+	"printer-make-and-model", "printer-organizational-unit", "printer-is-shared", "requesting-user-name-allowed",
 	"printer-state", "printer-is-accepting-jobs", "printer-state-reasons", "printer-defaults"}
 
 // Queues lists all of them, with every default that they have.
@@ -96,9 +99,12 @@ func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
 	for _, g := range groups {
 		m := g.One()
 		text := func(a string) string { return m.Text(ipp.PrinterGroup, a) }
-		q := SpoolerQueue{Name: text("printer-name"), Title: text("printer-info"), Location: text("printer-location"), Device: text("device-uri"), Model: text("printer-make-and-model"), Mark: text("printer-organizational-unit"),
-			Shared: m.Number(ipp.PrinterGroup, "printer-is-shared") == 1, Allowed: m.Texts(ipp.PrinterGroup, "requesting-user-name-allowed"), Options: map[string]any{},
-			State: m.Number(ipp.PrinterGroup, "printer-state"), Accepting: m.Number(ipp.PrinterGroup, "printer-is-accepting-jobs") == 1, Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
+		q := SpoolerQueue{Name: text("printer-name"), Title: text("printer-info"), Location: text("printer-location"),
+			Device: text("device-uri"), Model: text("printer-make-and-model"), Mark: text("printer-organizational-unit"),
+			Shared: m.Number(ipp.PrinterGroup, "printer-is-shared") == 1, Allowed: m.Texts(ipp.PrinterGroup,
+				"requesting-user-name-allowed"), Options: map[string]any{},
+			State: m.Number(ipp.PrinterGroup, "printer-state"), Accepting: m.Number(ipp.PrinterGroup,
+				"printer-is-accepting-jobs") == 1, Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
 		for _, a := range g.Attributes {
 			if o, ok := strings.CutSuffix(a.Name, "-default"); ok && len(a.Words()) > 0 {
 				q.Options[o] = a.Option()
@@ -115,8 +121,11 @@ func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader
 	if len(allowed) == 0 {
 		allowed = []string{"all"}
 	}
-	as := []ipp.Attribute{ipp.Strs(ipp.URI, "device-uri", q.Device), ipp.Strs(ipp.Text, "printer-info", q.Title), ipp.Strs(ipp.Text, "printer-location", q.Location), ipp.Strs(ipp.Text, "printer-organizational-unit", q.Mark),
-		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"), ipp.Strs(ipp.Name, "requesting-user-name-allowed", allowed...), ipp.Attr("printer-is-accepting-jobs", ipp.Bool(true)), ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle)))}
+	as := []ipp.Attribute{ipp.Strs(ipp.URI, "device-uri", q.Device), ipp.Strs(ipp.Text, "printer-info", q.Title),
+		ipp.Strs(ipp.Text, "printer-location", q.Location), ipp.Strs(ipp.Text, "printer-organizational-unit", q.Mark),
+		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"),
+		ipp.Strs(ipp.Name, "requesting-user-name-allowed", allowed...), ipp.Attr("printer-is-accepting-jobs", ipp.Bool(true)),
+		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle)))}
 	for _, o := range q.Drop {
 		as = append(as, ipp.Attr(o+"-default", ipp.Value{Tag: ipp.DeleteAttribute}))
 	}
@@ -151,7 +160,8 @@ func (s *Spooler) SetDefault(ctx context.Context, name string) error {
 // Default names the spooler's default; empty where it has none.
 func (s *Spooler) Default(ctx context.Context) (string, error) {
 	uri := s.base + "/"
-	m, err := s.ipp.exchange(ctx, uri, ipp.NewRequest(ipp.GetDefaultQueue, s.ipp.id.Add(1), uri, ipp.Strs(ipp.Keyword, "requested-attributes", "printer-name")), nil, asking{})
+	m, err := s.ipp.exchange(ctx, uri, ipp.NewRequest(ipp.GetDefaultQueue, s.ipp.id.Add(1), uri, ipp.Strs(ipp.Keyword,
+		"requested-attributes", "printer-name")), nil, asking{})
 	if err != nil && ipp.Status(m.Code) == ipp.NotFound {
 		return "", nil
 	}
@@ -161,7 +171,8 @@ func (s *Spooler) Default(ctx context.Context) (string, error) {
 // Formats gives the formats that a queue takes; nil where it does not say.
 func (s *Spooler) Formats(ctx context.Context, name string) []string {
 	uri := s.queueURI(name)
-	m, err := s.ipp.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, s.ipp.id.Add(1), uri, ipp.Strs(ipp.Keyword, "requested-attributes", "document-format-supported")), nil, asking{})
+	m, err := s.ipp.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, s.ipp.id.Add(1), uri, ipp.Strs(ipp.Keyword,
+		"requested-attributes", "document-format-supported")), nil, asking{})
 	if err != nil {
 		return nil
 	}
@@ -171,10 +182,11 @@ func (s *Spooler) Formats(ctx context.Context, name string) []string {
 // followEvery is how often a job is asked about.
 const followEvery = 200 * time.Millisecond
 
-// Print sends a document to a queue, for somebody, and follows the job until it has ended, its printer says what holds it up,
-// or ctx's end. done is true where it is completed; says is how it stands, in words. An error means that it was not taken, or
-// that it ended otherwise.
-func (s *Spooler) Print(ctx context.Context, name, owner, title, format string, body io.Reader) (says string, done bool, err error) {
+// Print sends a document to a queue, for somebody, and follows the job until it has ended, its printer says what holds
+// it up, or ctx's end. done is true where it is completed; says is how it stands, in words. An error means that it was
+// not taken, or that it ended otherwise.
+func (s *Spooler) Print(ctx context.Context, name, owner, title, format string, body io.Reader) (says string, done bool,
+	err error) {
 	uri := s.queueURI(name)
 	out, err := s.ipp.Print(ctx, uri, job.Document{Name: title, Owner: owner, Format: format}, body)
 	if err != nil {

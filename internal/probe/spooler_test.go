@@ -33,9 +33,12 @@ func addQueue(t *testing.T, port int, name, device string) {
 	at := fmt.Sprintf("ipp://127.0.0.1:%d/printers/%s", port, name)
 	m := ipp.NewRequest(ipp.SetQueue, 1, at)
 	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: []ipp.Attribute{
-		ipp.Strs(ipp.URI, "device-uri", device), ipp.Strs(ipp.Text, "printer-info", "Desk of "+name), ipp.Strs(ipp.Text, "printer-location", "Quay House 2"),
-		ipp.Strs(ipp.Keyword, "sides-default", "two-sided-long-edge"), ipp.Strs(ipp.Keyword, "media-default", "iso_a5_148x210mm"),
-		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle))), ipp.Attr("printer-is-accepting-jobs", ipp.Bool(true)), ipp.Attr("printer-is-shared", ipp.Bool(true)),
+		ipp.Strs(ipp.URI, "device-uri", device), ipp.Strs(ipp.Text, "printer-info", "Desk of "+name), ipp.Strs(ipp.Text,
+			"printer-location", "Quay House 2"),
+		ipp.Strs(ipp.Keyword, "sides-default", "two-sided-long-edge"), ipp.Strs(ipp.Keyword, "media-default",
+			"iso_a5_148x210mm"),
+		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle))), ipp.Attr("printer-is-accepting-jobs",
+			ipp.Bool(true)), ipp.Attr("printer-is-shared", ipp.Bool(true)),
 	}})
 	b, err := m.AppendTo(nil)
 	if err != nil {
@@ -51,7 +54,8 @@ func addQueue(t *testing.T, port int, name, device string) {
 	}
 }
 
-// TestRealSpooler: the common Unix spooler lists its queues, tells a queue's defaults, and takes a test page, which arrives.
+// TestRealSpooler: the common Unix spooler lists its queues, tells a queue's defaults, and takes a test page, which
+// arrives.
 func TestRealSpooler(t *testing.T) {
 	t.Parallel()
 	device := &sim.Printer{Spec: sim.Spec{Name: "hall-40", Model: "Mono 40"}}
@@ -71,7 +75,8 @@ func TestRealSpooler(t *testing.T) {
 		t.Fatalf("%+v", s)
 	}
 	q := s.Find("desk-2")
-	if q == nil || q.State != "idle" || !q.Accepting || q.Title != "Desk of desk-2" || q.Location != "Quay House 2" || q.Device != behind {
+	if q == nil || q.State != "idle" || !q.Accepting || q.Title != "Desk of desk-2" || q.Location != "Quay House 2" ||
+		q.Device != behind {
 		t.Fatalf("%+v", q)
 	}
 	if q.Defaults["sides"] != "two-sided-long-edge" || q.Defaults["media"] != "iso_a5_148x210mm" {
@@ -80,7 +85,8 @@ func TestRealSpooler(t *testing.T) {
 	// A queue that comes and one that goes are seen without reading all again.
 	addQueue(t, port, "fresh", "file:///dev/null")
 	again, err := c.ReadServer(t.Context(), uri, nil, s)
-	if err != nil || len(again.Queues) != 4 || again.Find("desk-2").Defaults["sides"] != "two-sided-long-edge" || again.Find("fresh").Defaults["sides"] == nil {
+	if err != nil || len(again.Queues) != 4 || again.Find("desk-2").Defaults["sides"] != "two-sided-long-edge" ||
+		again.Find("fresh").Defaults["sides"] == nil {
 		t.Fatalf("%+v %v", again, err)
 	}
 	var kinds []string
@@ -92,7 +98,8 @@ func TestRealSpooler(t *testing.T) {
 	}
 	page := []byte("This is the test page.\n")
 	at := fmt.Sprintf("ipp://127.0.0.1:%d/printers/desk-2", port)
-	out, err := c.Send(t.Context(), at, nil, job.Document{Name: "Test page", Owner: "mira.solvang", Format: "text/plain"}, bytes.NewReader(page))
+	out, err := c.Send(t.Context(), at, nil, job.Document{Name: "Test page", Owner: "mira.solvang", Format: "text/plain"},
+		bytes.NewReader(page))
 	if err != nil || out.JobID == 0 {
 		t.Fatalf("%+v %v", out, err)
 	}

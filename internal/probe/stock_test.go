@@ -50,7 +50,9 @@ func code(err error) string {
 func someQueues(n int) []sim.Queue {
 	var out []sim.Queue
 	for i := range n {
-		out = append(out, sim.Queue{Name: fmt.Sprintf("Queue %04d", i+1), Title: fmt.Sprintf("The queue %d", i+1), Location: "Hall", Model: "Skerrymark Mono 40 PCL6", Device: fmt.Sprintf("ipp://10.1.%d.%d/ipp/print", i/250, i%250+1), Can: []string{"two-sided"}, Defaults: map[string]string{"sides": "two-sided-long-edge"}})
+		out = append(out, sim.Queue{Name: fmt.Sprintf("Queue %04d", i+1), Title: fmt.Sprintf("The queue %d", i+1),
+			Location: "Hall", Model: "Skerrymark Mono 40 PCL6", Device: fmt.Sprintf("ipp://10.1.%d.%d/ipp/print", i/250,
+				i%250+1), Can: []string{"two-sided"}, Defaults: map[string]string{"sides": "two-sided-long-edge"}})
 	}
 	return out
 }
@@ -67,7 +69,9 @@ func TestReadServer(t *testing.T) {
 			t.Fatalf("%s: %v %+v", listing, err, s)
 		}
 		q := s.Find("Queue 0004")
-		if q.State != "stopped" || !slices.Equal(q.Reasons, []string{"media-jam"}) || q.Jobs != 7 || q.Accepting || q.Model != "Skerrymark Mono 40 PCL6" || q.Device != "ipp://10.1.0.4/ipp/print" || q.Defaults["sides"] != "two-sided-long-edge" || *s.Find("Queue 0005").Shared {
+		if q.State != "stopped" || !slices.Equal(q.Reasons, []string{"media-jam"}) || q.Jobs != 7 || q.Accepting ||
+			q.Model != "Skerrymark Mono 40 PCL6" || q.Device != "ipp://10.1.0.4/ipp/print" ||
+			q.Defaults["sides"] != "two-sided-long-edge" || *s.Find("Queue 0005").Shared {
 			t.Errorf("%s: %+v", listing, q)
 		}
 		if !slices.Contains(q.Supported["sides"], "two-sided-short-edge") || s.Started == nil {
@@ -85,7 +89,8 @@ func TestReadServer(t *testing.T) {
 				return append(list[:610:610], sim.Queue{Name: fmt.Sprint("New one ", many)})
 			})
 			next, err := c.ReadServer(t.Context(), "ipp://ps.example/", nil, same)
-			if err != nil || len(next.Queues) != 611 || next.Find("Queue 0001").Model != fmt.Sprint("Another driver ", many) || next.Find("Queue 0305").Model != "Skerrymark Mono 40 PCL6" || next.Find(fmt.Sprint("New one ", many)) == nil {
+			if err != nil || len(next.Queues) != 611 || next.Find("Queue 0001").Model != fmt.Sprint("Another driver ", many) ||
+				next.Find("Queue 0305").Model != "Skerrymark Mono 40 PCL6" || next.Find(fmt.Sprint("New one ", many)) == nil {
 				t.Fatalf("%s after %d changes: %v, %d queues", listing, many, err, len(next.Queues))
 			}
 			if next.Find("Queue 0009").Defaults["sides"] != "two-sided-long-edge" {
@@ -113,11 +118,20 @@ func TestPlainAnswers(t *testing.T) {
 	secured.Config.ErrorLog = log.New(io.Discard, "", 0)
 	secured.StartTLS()
 	t.Cleanup(secured.Close)
-	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("<html>")) }))
+	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
+		_,
+			_ = w.Write([]byte("<html>"))
+	}))
 	t.Cleanup(web.Close)
-	forbids := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusForbidden) }))
+	forbids := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
+		_ *http.Request) {
+		w.WriteHeader(http.StatusForbidden)
+	}))
 	t.Cleanup(forbids.Close)
-	upgrades := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) { w.WriteHeader(http.StatusUpgradeRequired) }))
+	upgrades := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter,
+		_ *http.Request) {
+		w.WriteHeader(http.StatusUpgradeRequired)
+	}))
 	t.Cleanup(upgrades.Close)
 	banner := listener(t, func(c net.Conn) {
 		_, _ = c.Write([]byte("220 mail.example ready\r\n"))
@@ -147,7 +161,8 @@ func TestPlainAnswers(t *testing.T) {
 		{"an unknown authority", plain, strings.Replace(secured.URL, "https", "ipps", 1) + "/", nil, "certificate"},
 		{"TLS where there is none", plain, strings.Replace(web.URL, "http", "ipps", 1) + "/", nil, "not-tls"},
 		{"a sign-in is wanted", c, "ipp://wants.example/", nil, "sign-in"},
-		{"a wrong sign-in", c, "ipp://wants.example/", &stock.Key{Name: "k", Kind: stock.SignIn, User: "svc", Secret: "wrong"}, "sign-in-refused"},
+		{"a wrong sign-in", c, "ipp://wants.example/", &stock.Key{Name: "k", Kind: stock.SignIn, User: "svc",
+			Secret: "wrong"}, "sign-in-refused"},
 		{"not let in", plain, strings.Replace(forbids.URL, "http", "ipp", 1) + "/", nil, "forbidden"},
 		{"TLS is wanted", plain, strings.Replace(upgrades.URL, "http", "ipp", 1) + "/", nil, "wants-tls"},
 		{"no address", plain, "ipp:///x", nil, "uri-invalid"},
@@ -167,7 +182,8 @@ func TestPlainAnswers(t *testing.T) {
 		}
 	}
 	right := &stock.Key{Name: "k", Kind: stock.SignIn, User: "svc", Secret: "right"}
-	if s, err := c.ReadServer(t.Context(), "ipp://wants.example/", right, nil); err != nil || len(s.Queues) != 1 || right.Outcome != "works" {
+	if s, err := c.ReadServer(t.Context(), "ipp://wants.example/", right, nil); err != nil || len(s.Queues) != 1 ||
+		right.Outcome != "works" {
 		t.Error(s, err, right.Outcome)
 	}
 }
@@ -194,7 +210,10 @@ func listener(t *testing.T, f func(net.Conn)) string {
 
 func TestReadDevice(t *testing.T) {
 	t.Parallel()
-	full := sim.Spec{For: "10.1.0.1:631", Name: "hall-40", Maker: "Skerrymark", Model: "Mono 40", Serial: "SK-1", UUID: "7d4c0e50-0001-4b1e-9c3a-000000000001", MAC: "02:00:5e:10:00:01", Location: "Hall", Firmware: "4.02", Can: []string{"two-sided", "a3"}, SNMP: "public", Supplies: []sim.Supply{{Name: "Black", Level: 23}, {Name: "Drum", Level: -2}}}
+	full := sim.Spec{For: "10.1.0.1:631", Name: "hall-40", Maker: "Skerrymark", Model: "Mono 40", Serial: "SK-1",
+		UUID: "7d4c0e50-0001-4b1e-9c3a-000000000001", MAC: "02:00:5e:10:00:01", Location: "Hall", Firmware: "4.02",
+		Can: []string{"two-sided", "a3"}, SNMP: "public", Supplies: []sim.Supply{{Name: "Black", Level: 23}, {Name: "Drum",
+			Level: -2}}}
 	mute := full
 	mute.For, mute.SNMP = "10.1.0.2:631", ""
 	slow := full
@@ -219,13 +238,18 @@ func TestReadDevice(t *testing.T) {
 		return c.ReadDevice(t.Context(), uri, keys)
 	}
 	d, err := read("ipp://10.1.0.1/ipp/print")
-	if err != nil || answers(d) != "ipp yes, snmp yes" || d.Serial != "SK-1" || d.MAC != "02:00:5e:10:00:01" || d.UUID != "7d4c0e50-0001-4b1e-9c3a-000000000001" || d.Firmware != "4.02" || d.State != "idle" || d.Maker != "Skerrymark" || !*d.TwoSided || *d.Colour {
+	if err != nil || answers(d) != "ipp yes, snmp yes" || d.Serial != "SK-1" || d.MAC != "02:00:5e:10:00:01" ||
+		d.UUID != "7d4c0e50-0001-4b1e-9c3a-000000000001" || d.Firmware != "4.02" || d.State != "idle" ||
+		d.Maker != "Skerrymark" || !*d.TwoSided || *d.Colour {
 		t.Fatalf("%+v %v", d, err)
 	}
-	if len(d.Supplies) != 2 || *d.Supplies[0].Level != 23 || d.Supplies[1].Level != nil || !slices.Equal(d.Languages, []string{"PCL6", "PDF"}) {
+	if len(d.Supplies) != 2 || *d.Supplies[0].Level != 23 || d.Supplies[1].Level != nil || !slices.Equal(d.Languages,
+		[]string{"PCL6", "PDF"}) {
 		t.Errorf("%+v", d)
 	}
-	for uri, want := range map[string]string{"ipp://10.1.0.1": "ipp yes, snmp yes", "socket://10.1.0.1:9100": "ipp yes, snmp yes", "ipp://10.1.0.3/ipp/print": "ipp no, snmp yes", "ipp://10.1.0.4/": "ipp yes, snmp unproven", "socket://10.1.0.7": "ipp no, snmp no, raw unproven"} {
+	for uri, want := range map[string]string{"ipp://10.1.0.1": "ipp yes, snmp yes",
+		"socket://10.1.0.1:9100": "ipp yes, snmp yes", "ipp://10.1.0.3/ipp/print": "ipp no, snmp yes",
+		"ipp://10.1.0.4/": "ipp yes, snmp unproven", "socket://10.1.0.7": "ipp no, snmp no, raw unproven"} {
 		begin := time.Now()
 		if d, err := read(uri); err != nil || answers(d) != want {
 			t.Errorf("%s: %v %v, want %s", uri, d, err, want)
@@ -234,11 +258,13 @@ func TestReadDevice(t *testing.T) {
 			t.Errorf("%s took %v", uri, took)
 		}
 	}
-	if d, err := read("ipp://10.1.0.2/"); err != nil || !strings.HasPrefix(answers(d), "ipp yes, snmp ") || d.MAC != "" || d.Serial != "SK-1" {
+	if d, err := read("ipp://10.1.0.2/"); err != nil || !strings.HasPrefix(answers(d), "ipp yes, snmp ") || d.MAC != "" ||
+		d.Serial != "SK-1" {
 		t.Errorf("without SNMP: %+v %v", d, err)
 	}
 	keys := []stock.Key{{Name: "wrong", Kind: stock.SNMP, Secret: "x"}, {Name: "right", Kind: stock.SNMP, Secret: "hush"}}
-	if d, err := c.ReadDevice(t.Context(), "ipp://10.1.0.4/", keys); err != nil || answers(d) != "ipp yes, snmp yes" || keys[1].Outcome != "works" || keys[0].Outcome != "" {
+	if d, err := c.ReadDevice(t.Context(), "ipp://10.1.0.4/", keys); err != nil || answers(d) != "ipp yes, snmp yes" ||
+		keys[1].Outcome != "works" || keys[0].Outcome != "" {
 		t.Errorf("with keys: %+v %v %+v", d, err, []string{keys[0].Outcome, keys[1].Outcome})
 	}
 	if d, err := read("ipp://10.1.0.5/"); code(err) != "not-ipp" {
@@ -249,14 +275,17 @@ func TestReadDevice(t *testing.T) {
 	}
 	// It takes the job, stops in the middle of it, and says why.
 	at := "ipp://10.1.0.6/ipp/print"
-	out, err := c.Send(t.Context(), at, nil, job.Document{Name: "n", Owner: "o", Format: "text/plain"}, strings.NewReader("x"))
+	out, err := c.Send(t.Context(), at, nil, job.Document{Name: "n", Owner: "o", Format: "text/plain"},
+		strings.NewReader("x"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if j, err := c.ReadJob(t.Context(), at, nil, out.JobID); err != nil || j.State != "processing-stopped" || !slices.Contains(j.Reasons, "the printer is stopped: media-jam") {
+	if j, err := c.ReadJob(t.Context(), at, nil, out.JobID); err != nil || j.State != "processing-stopped" ||
+		!slices.Contains(j.Reasons, "the printer is stopped: media-jam") {
 		t.Errorf("%+v %v", j, err)
 	}
-	if d, err := read(at); err != nil || d.State != "stopped" || !slices.Equal(d.Reasons, []string{"media-jam"}) || d.Ready() {
+	if d, err := read(at); err != nil || d.State != "stopped" || !slices.Equal(d.Reasons,
+		[]string{"media-jam"}) || d.Ready() {
 		t.Errorf("after the jam: %+v %v", d, err)
 	}
 }
@@ -270,7 +299,8 @@ func TestSilentDevice(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = udp.Close() })
-	c := probe.NewIPP(probe.AddressTable{"10.1.0.9:631": silent, "10.1.0.9:9100": silent, "10.1.0.9:161": udp.LocalAddr().String()})
+	c := probe.NewIPP(probe.AddressTable{"10.1.0.9:631": silent, "10.1.0.9:9100": silent,
+		"10.1.0.9:161": udp.LocalAddr().String()})
 	begin := time.Now()
 	d, err := c.ReadDevice(t.Context(), "ipp://10.1.0.9/ipp/print", nil)
 	took := time.Since(begin)
@@ -299,7 +329,9 @@ func TestSNMPUSM(t *testing.T) {
 	if err := free.Close(); err != nil {
 		t.Fatal(err)
 	}
-	conf := "agentaddress udp:" + at + "\nrocommunity public 127.0.0.1\ncreateUser reader SHA-256 \"authpass123\" AES \"privpass123\"\nrouser reader authPriv\noverride .1.3.6.1.2.1.43.10.2.1.4.1.1 counter 104523\noverride .1.3.6.1.2.1.43.5.1.1.17.1 octet_str \"SK-9\"\nsysName printer-9\n"
+	conf := "agentaddress udp:" + at + "\nrocommunity public 127.0.0.1\ncreateUser reader SHA-256 \"authpass123\" AES " +
+		"\"privpass123\"\nrouser reader authPriv\noverride .1.3.6.1.2.1.43.10.2.1.4.1.1 counter 104523\noverride " +
+		".1.3.6.1.2.1.43.5.1.1.17.1 octet_str \"SK-9\"\nsysName printer-9\n"
 	if err := os.WriteFile(filepath.Join(dir, "snmpd.conf"), []byte(conf), 0o600); err != nil {
 		t.Fatal(err)
 	}
@@ -307,21 +339,24 @@ func TestSNMPUSM(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	cmd := exec.Command(bin, "-f", "-Lf", filepath.Join(dir, "log"), "-C", "-c", filepath.Join(dir, "snmpd.conf"), "-p", filepath.Join(dir, "pid"))
+	cmd := exec.Command(bin, "-f", "-Lf", filepath.Join(dir, "log"), "-C", "-c", filepath.Join(dir, "snmpd.conf"), "-p",
+		filepath.Join(dir, "pid"))
 	cmd.Env, cmd.Stdout, cmd.Stderr = append(os.Environ(), "SNMP_PERSISTENT_DIR="+dir, "MIBS="), out, out
 	cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	if err := cmd.Start(); err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait(); _ = out.Close() })
-	c := probe.NewIPP(probe.AddressTable{"10.1.0.9:161": at, "10.1.0.9:631": "127.0.0.1:1", "10.1.0.9:9100": "127.0.0.1:1"})
+	c := probe.NewIPP(probe.AddressTable{"10.1.0.9:161": at, "10.1.0.9:631": "127.0.0.1:1",
+		"10.1.0.9:9100": "127.0.0.1:1"})
 	usm := func(secret string) []stock.Key {
 		return []stock.Key{{Name: "reader", Kind: stock.SNMP3, User: "reader", Secret: secret, Privacy: "privpass123"}}
 	}
 	var d *stock.Device
 	for deadline := time.Now().Add(20 * time.Second); ; {
 		keys := usm("authpass123")
-		if d, err = c.ReadDevice(t.Context(), "ipp://10.1.0.9/", keys); err == nil && keys[0].Outcome == "works" || time.Now().After(deadline) {
+		if d, err = c.ReadDevice(t.Context(), "ipp://10.1.0.9/", keys); err == nil && keys[0].Outcome == "works" ||
+			time.Now().After(deadline) {
 			break
 		}
 	}
@@ -337,7 +372,8 @@ func TestSNMPUSM(t *testing.T) {
 // BenchmarkServer reads a server of 2,000 queues, and reads it again without a change.
 func BenchmarkServer(b *testing.B) {
 	for _, listing := range []string{"system", "spooler"} {
-		_, c := standIns(b, sim.Spec{For: "ps.example:631", Name: "ps", Server: true, Listing: listing, Queues: someQueues(2000)})
+		_, c := standIns(b, sim.Spec{For: "ps.example:631", Name: "ps", Server: true, Listing: listing,
+			Queues: someQueues(2000)})
 		var s *stock.Server
 		b.Run(listing+"/first", func(b *testing.B) {
 			for b.Loop() {
@@ -361,7 +397,9 @@ func BenchmarkServer(b *testing.B) {
 func BenchmarkDevices(b *testing.B) {
 	var specs []sim.Spec
 	for i := range 500 {
-		specs = append(specs, sim.Spec{For: fmt.Sprintf("10.1.%d.%d:631", i/250, i%250+1), Name: fmt.Sprint("d", i), Model: "Mono 40", Serial: fmt.Sprint("S", i), MAC: fmt.Sprintf("02:00:5e:10:%02x:%02x", i/256, i%256), SNMP: "public", Supplies: []sim.Supply{{Name: "Black", Level: 50}}})
+		specs = append(specs, sim.Spec{For: fmt.Sprintf("10.1.%d.%d:631", i/250, i%250+1), Name: fmt.Sprint("d", i),
+			Model: "Mono 40", Serial: fmt.Sprint("S", i), MAC: fmt.Sprintf("02:00:5e:10:%02x:%02x", i/256, i%256),
+			SNMP: "public", Supplies: []sim.Supply{{Name: "Black", Level: 50}}})
 	}
 	_, c := standIns(b, specs...)
 	for b.Loop() {

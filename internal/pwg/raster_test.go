@@ -67,7 +67,8 @@ func TestHeader(t *testing.T) {
 		t.Fatalf("%v % x", err, b[:16])
 	}
 	at := func(n int) uint32 { return binary.BigEndian.Uint32(b[4+n:]) }
-	for offset, want := range map[int]uint32{276: 300, 340: 1, 352: 595, 356: 841, 372: 2480, 376: 3508, 384: 8, 388: 8, 392: 2480, 400: 18, 420: 1, 452: 1} {
+	for offset, want := range map[int]uint32{276: 300, 340: 1, 352: 595, 356: 841, 372: 2480, 376: 3508, 384: 8, 388: 8,
+		392: 2480, 400: 18, 420: 1, 452: 1} {
 		if got := at(offset); got != want {
 			t.Errorf("byte %d holds %d, want %d", offset, got, want)
 		}

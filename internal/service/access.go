@@ -37,11 +37,13 @@ func (s *Service) SetUp(ctx context.Context, remote, code, called, password stri
 		want, ok = s.cfg.SetupCode()
 	}
 	if !s.NeedsSetUp() || !ok {
-		return "", access.Principal{}, fault.New(fault.Conflict, "already-set-up", "sign in instead", "the first account has been made already")
+		return "", access.Principal{}, fault.New(fault.Conflict, "already-set-up", "sign in instead",
+			"the first account has been made already")
 	}
 	if subtle.ConstantTimeCompare([]byte(strings.TrimSpace(code)), []byte(want)) != 1 {
 		s.slow.failed("set-up "+remote, s.now())
-		return "", access.Principal{}, fault.New(fault.Denied, "setup-code-wrong", "copy it from the file setup-code in the data directory", "the set-up code is not right")
+		return "", access.Principal{}, fault.New(fault.Denied, "setup-code-wrong", "copy it from the file setup-code in "+
+			"the data directory", "the set-up code is not right")
 	}
 	if err := checkNewAccount(called, password); err != nil {
 		return "", access.Principal{}, err
@@ -63,10 +65,12 @@ func (s *Service) SetUp(ctx context.Context, remote, code, called, password stri
 func (s *Service) open(ctx context.Context, remote string, a access.Account) (string, access.Principal, error) {
 	p := s.principal(a)
 	if p == nil {
-		return "", access.Principal{}, fault.New(fault.Denied, "account-unread", "wait until the directory has been read, or look at its source", "%s is not in the directory as it was last read", a.Name)
+		return "", access.Principal{}, fault.New(fault.Denied, "account-unread", "wait until the directory has been read, "+
+			"or look at its source", "%s is not in the directory as it was last read", a.Name)
 	}
 	secret := rand.Text()
-	ses := access.Session{Hash: sha256.Sum256([]byte(secret)), Account: a.Name, Remote: remote, ExpiresAt: s.now().Add(SessionLasts)}
+	ses := access.Session{Hash: sha256.Sum256([]byte(secret)), Account: a.Name, Remote: remote,
+		ExpiresAt: s.now().Add(SessionLasts)}
 	if err := s.store.AddSession(ctx, ses); err != nil {
 		return "", *p, err
 	}
@@ -144,8 +148,8 @@ func (s *Service) ByToken(token string) *access.Principal {
 	return p
 }
 
-// ByBasic takes a name and password, as IPP clients send them: those of a person's account, or the name of the person for
-// whom an agent prints with the agent's token.
+// ByBasic takes a name and password, as IPP clients send them: those of a person's account, or the name of the person
+// for whom an agent prints with the agent's token.
 func (s *Service) ByBasic(ctx context.Context, remote, called, password string) (*access.Principal, error) {
 	if p := s.ByToken(password); p != nil {
 		p.For = called
@@ -158,7 +162,8 @@ func (s *Service) ByBasic(ctx context.Context, remote, called, password string) 
 	return s.principal(a), nil
 }
 
-// MakeToken makes a token by its name, role, machine and end, and gives its secret, which is kept nowhere. p nil stands for somebody beside the data.
+// MakeToken makes a token by its name, role, machine and end, and gives its secret, which is kept nowhere. p nil stands
+// for somebody beside the data.
 func (s *Service) MakeToken(ctx context.Context, p *access.Principal, want access.Token) (access.Token, string, error) {
 	if err := access.Check(p, access.ManageTokens); err != nil {
 		return access.Token{}, "", err
@@ -170,12 +175,14 @@ func (s *Service) MakeToken(ctx context.Context, p *access.Principal, want acces
 }
 
 // MakeOwnToken makes a token that may what its maker may, and ends with their account.
-func (s *Service) MakeOwnToken(ctx context.Context, p *access.Principal, called string, ends *time.Time) (access.Token, string, error) {
+func (s *Service) MakeOwnToken(ctx context.Context, p *access.Principal, called string, ends *time.Time) (access.Token,
+	string, error) {
 	if err := access.Check(p, access.OwnToken); err != nil {
 		return access.Token{}, "", err
 	}
 	if p.Account == "" {
-		return access.Token{}, "", fault.New(fault.Denied, "no-account", "sign in with a name and password", "%s is a token that is nobody's own", p.Name)
+		return access.Token{}, "", fault.New(fault.Denied, "no-account", "sign in with a name and password",
+			"%s is a token that is nobody's own", p.Name)
 	}
 	return s.addToken(ctx, p, access.Token{Name: called, Account: p.Account, ExpiresAt: ends})
 }
@@ -222,7 +229,9 @@ func (s *Service) RevokeToken(ctx context.Context, p *access.Principal, called s
 		if err != nil {
 			return err
 		}
-		if p.Account == "" || !slices.ContainsFunc(list, func(t access.Token) bool { return t.Name == called && t.Account == p.Account }) {
+		if p.Account == "" || !slices.ContainsFunc(list, func(t access.Token) bool {
+			return t.Name == called && t.Account == p.Account
+		}) {
 			return access.Check(p, access.ManageTokens)
 		}
 	}
@@ -297,7 +306,8 @@ func (s *slowdown) check(key string, now time.Time) error {
 	defer s.mu.Unlock()
 	if wait := s.failures[key].until.Sub(now); wait > 0 {
 		seconds := int(wait/time.Second) + 1
-		return fault.New(fault.TooMany, "sign-in-slowed", fmt.Sprintf("try again in %d seconds", seconds), "too many sign-ins have failed")
+		return fault.New(fault.TooMany, "sign-in-slowed", fmt.Sprintf("try again in %d seconds", seconds),
+			"too many sign-ins have failed")
 	}
 	return nil
 }

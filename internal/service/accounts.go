@@ -30,7 +30,8 @@ func (s *Service) Accounts(_ context.Context, p *access.Principal) ([]access.Acc
 }
 
 // AddAccount makes a local account.
-func (s *Service) AddAccount(ctx context.Context, p *access.Principal, called, password string, h access.Holding) (access.Account, error) {
+func (s *Service) AddAccount(ctx context.Context, p *access.Principal, called, password string,
+	h access.Holding) (access.Account, error) {
 	if err := access.Check(p, access.ManageAccounts); err != nil {
 		return access.Account{}, err
 	}
@@ -52,7 +53,8 @@ func (s *Service) AddAccount(ctx context.Context, p *access.Principal, called, p
 }
 
 // SetRole gives a local account another role.
-func (s *Service) SetRole(ctx context.Context, p *access.Principal, called string, h access.Holding) (access.Account, error) {
+func (s *Service) SetRole(ctx context.Context, p *access.Principal, called string,
+	h access.Holding) (access.Account, error) {
 	if err := access.Check(p, access.ManageAccounts); err != nil {
 		return access.Account{}, err
 	}
@@ -84,7 +86,8 @@ func (s *Service) ChangePassword(ctx context.Context, p *access.Principal, remot
 	}
 	a, ok := s.access.Load().Accounts[p.Account]
 	if !ok || a.Source != "" {
-		return fault.New(fault.Conflict, "password-elsewhere", "change it where the account is", "%s has no password here", p.Name)
+		return fault.New(fault.Conflict, "password-elsewhere", "change it where the account is",
+			"%s has no password here", p.Name)
 	}
 	if _, err := s.checkAccount(ctx, remote, remote, a.Name, old); err != nil {
 		return err

@@ -21,7 +21,8 @@ type Selection struct {
 }
 
 // Propose says what found queues and devices would be in the estate, on top of one's own draft.
-func (s *Service) Propose(ctx context.Context, p *access.Principal, draft string, selections []Selection) ([]stock.Proposal, error) {
+func (s *Service) Propose(ctx context.Context, p *access.Principal, draft string,
+	selections []Selection) ([]stock.Proposal, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return nil, err
 	}
@@ -45,7 +46,8 @@ func (s *Service) Propose(ctx context.Context, p *access.Principal, draft string
 			devices[h] = &st.found[i].Reading
 		}
 	}
-	proposer := stock.NewProposer(d.Document, st.packages, servers, s.platforms(d.Document), slices.Collect(maps.Values(st.watches)))
+	proposer := stock.NewProposer(d.Document, st.packages, servers, s.platforms(d.Document),
+		slices.Collect(maps.Values(st.watches)))
 	out := []stock.Proposal{}
 	for _, sel := range selections {
 		found, err := s.foundFor(sel, st, servers)
@@ -75,12 +77,14 @@ func (s *Service) foundFor(sel Selection, st *stockState, servers map[string]*st
 		if r := servers[sel.From]; r != nil {
 			queues = r.Queues
 		} else {
-			return nil, fault.New(fault.Conflict, "server-unread", "read it first: cirque server read "+sel.From, "the server %s has not been read yet", sel.From)
+			return nil, fault.New(fault.Conflict, "server-unread", "read it first: cirque server read "+sel.From,
+				"the server %s has not been read yet", sel.From)
 		}
 	case "capture":
 		i := slices.IndexFunc(st.captures, func(c stock.Capture) bool { return c.Machine == sel.From })
 		if i < 0 {
-			return nil, fault.New(fault.Unknown, "capture-unknown", "run cirque-agent capture on it", "nothing was captured of a machine %q", sel.From)
+			return nil, fault.New(fault.Unknown, "capture-unknown", "run cirque-agent capture on it",
+				"nothing was captured of a machine %q", sel.From)
 		}
 		queues = st.captures[i].Queues
 	case stock.KindDevice:
@@ -90,7 +94,8 @@ func (s *Service) foundFor(sel Selection, st *stockState, servers map[string]*st
 		}
 		return []stock.Found{f}, nil
 	default:
-		return nil, fault.New(fault.Invalid, "selection-kind", "write server, capture or device", "%q is nothing that can be adopted", sel.Kind)
+		return nil, fault.New(fault.Invalid, "selection-kind", "write server, capture or device",
+			"%q is nothing that can be adopted", sel.Kind)
 	}
 	var out []stock.Found
 	for _, q := range queues {
@@ -120,7 +125,8 @@ func (s *Service) foundDevice(called string, st *stockState) (stock.Found, error
 			f.Queue.Name = u.Reading.Model + " " + u.Address
 		}
 	} else {
-		return f, fault.New(fault.Unknown, "device-unknown", "see cirque device list and cirque device found", "there is no device %q", called)
+		return f, fault.New(fault.Unknown, "device-unknown", "see cirque device list and cirque device found",
+			"there is no device %q", called)
 	}
 	if d := f.Device; d != nil {
 		f.Queue.Model, f.Queue.Defaults, f.Queue.Supported, f.Queue.Formats = d.Model, d.Defaults, d.Supported, d.Formats
@@ -129,7 +135,8 @@ func (s *Service) foundDevice(called string, st *stockState) (stock.Found, error
 }
 
 // Adopt puts proposals, as they are now, into one's own draft: all or none.
-func (s *Service) Adopt(ctx context.Context, p *access.Principal, draft string, proposals []stock.Proposal) (Draft, error) {
+func (s *Service) Adopt(ctx context.Context, p *access.Principal, draft string,
+	proposals []stock.Proposal) (Draft, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return Draft{}, err
 	}
@@ -152,10 +159,12 @@ func (s *Service) HandIn(ctx context.Context, p *access.Principal, c stock.Captu
 		return c, err
 	}
 	if c.Machine == "" || len(c.Queues) > 2000 {
-		return c, fault.New(fault.Invalid, "capture-invalid", "run cirque-agent capture on the machine", "a capture names its machine, and has at most 2000 queues")
+		return c, fault.New(fault.Invalid, "capture-invalid", "run cirque-agent capture on the machine",
+			"a capture names its machine, and has at most 2000 queues")
 	}
 	c.Author, c.At = p.Name, s.now().UTC()
-	if err := s.store.SaveCapture(ctx, c, event.Event{Kind: event.Captured, Subject: c.Machine, Author: p.Name, Says: fmt.Sprintf("%s of %s were captured", plural(len(c.Queues), "queue"), c.Machine)}); err != nil {
+	if err := s.store.SaveCapture(ctx, c, event.Event{Kind: event.Captured, Subject: c.Machine, Author: p.Name,
+		Says: fmt.Sprintf("%s of %s were captured", plural(len(c.Queues), "queue"), c.Machine)}); err != nil {
 		return c, err
 	}
 	return c, s.freshStock(ctx, event.Stock, "captures")
@@ -199,7 +208,8 @@ func (s *Service) ApplyQueueTable(ctx context.Context, p *access.Principal, draf
 }
 
 // Rename gives queues new names by a pattern, in one's own draft; with dry it only says which.
-func (s *Service) Rename(ctx context.Context, p *access.Principal, draft string, names []string, pattern string, dry bool) ([]stock.Renaming, Draft, error) {
+func (s *Service) Rename(ctx context.Context, p *access.Principal, draft string, names []string, pattern string,
+	dry bool) ([]stock.Renaming, Draft, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return nil, Draft{}, err
 	}

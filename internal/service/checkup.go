@@ -18,15 +18,17 @@ const checkupWithin = 2 * time.Minute
 // maxRungs bounds what an agent answers.
 const maxRungs = 500
 
-// StartCheckup asks an endpoint's agent for a checkup, with a test page where a queue is named, and gives what the service
-// itself can say at once. With try the page is printed with another driver, through a queue that the agent makes for it and
-// takes away again.
-func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine, queue, try string) (endpoint.Checkup, error) {
+// StartCheckup asks an endpoint's agent for a checkup, with a test page where a queue is named, and gives what the
+// service itself can say at once. With try the page is printed with another driver, through a queue that the agent
+// makes for it and takes away again.
+func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine, queue,
+	try string) (endpoint.Checkup, error) {
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return endpoint.Checkup{}, err
 	}
 	if try != "" && queue == "" {
-		return endpoint.Checkup{}, fault.New(fault.Invalid, "try-without-queue", "name the queue", "a driver is tried with a queue")
+		return endpoint.Checkup{}, fault.New(fault.Invalid, "try-without-queue", "name the queue",
+			"a driver is tried with a queue")
 	}
 	if queue != "" {
 		if err := access.Check(p, access.SendTestPage); err != nil {
@@ -39,12 +41,14 @@ func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine
 		if s.Snapshot().World.Directory.MachineID(name.Fold(machine)) < 0 && !s.hasToken(machine) {
 			return endpoint.Checkup{}, err
 		}
-		return endpoint.Checkup{Machine: machine, Author: p.Name, At: s.now().UTC(), Rungs: endpoint.Ladder(endpoint.Facts{Now: s.now()})}, nil
+		return endpoint.Checkup{Machine: machine, Author: p.Name, At: s.now().UTC(),
+			Rungs: endpoint.Ladder(endpoint.Facts{Now: s.now()})}, nil
 	}
 	if err != nil {
 		return endpoint.Checkup{}, err
 	}
-	if err := access.CheckAt(p, access.RefreshEndpoint, s.siteOfMachine(rec.Report), "the endpoint "+rec.Report.Machine); err != nil {
+	if err := access.CheckAt(p, access.RefreshEndpoint, s.siteOfMachine(rec.Report), "the endpoint "+
+		rec.Report.Machine); err != nil {
 		return endpoint.Checkup{}, err
 	}
 	if try != "" && try != endpoint.TryDriverless && try != endpoint.TryPlain {
@@ -57,7 +61,8 @@ func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine
 	if try != "" {
 		says = fmt.Sprintf("%s was asked to print to %s with %s", rec.Report.Machine, queue, endpoint.TryName(try))
 	}
-	c, err := s.store.AddCheckup(ctx, want, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name, Says: says})
+	c, err := s.store.AddCheckup(ctx, want, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name,
+		Says: says})
 	if err != nil {
 		return c, err
 	}
@@ -86,7 +91,8 @@ func (s *Service) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Re
 	c.Machine = rec.Report.Machine
 	lineups := s.lineupsOf(rec)
 	e := s.judgeBy(rec, lineups)
-	f := endpoint.Facts{Record: &rec, Lineups: lineups, People: e.Says, Drift: e.Drift, Now: s.now(), Token: s.hasToken(rec.Report.Machine), Connected: s.callers.waits(rec.Report.Machine),
+	f := endpoint.Facts{Record: &rec, Lineups: lineups, People: e.Says, Drift: e.Drift, Now: s.now(),
+		Token: s.hasToken(rec.Report.Machine), Connected: s.callers.waits(rec.Report.Machine),
 		Every: time.Duration(s.Snapshot().World.Estate.Document().Agent().ReportMinutes) * time.Minute}
 	certificates, err := s.store.GoodCertificates(ctx, rec.Report.Machine)
 	if err != nil {
@@ -102,7 +108,9 @@ func (s *Service) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Re
 	}
 	c.Rungs = append(endpoint.Ladder(f), c.Rungs...)
 	if c.Done == nil && s.now().Sub(c.At) > checkupWithin {
-		c.Rungs = append(c.Rungs, endpoint.Rung{Check: "What does it find from its own place?", Result: endpoint.Unproven, Says: "it has not answered", Fix: "see that its agent runs; or ask at the machine: cirque-agent checkup", By: "service"})
+		c.Rungs = append(c.Rungs, endpoint.Rung{Check: "What does it find from its own place?", Result: endpoint.Unproven,
+			Says: "it has not answered", Fix: "see that its agent runs; or ask at the machine: cirque-agent checkup",
+			By: "service"})
 	}
 	return c, nil
 }
@@ -127,7 +135,8 @@ func (s *Service) AskedCheckup(ctx context.Context, p *access.Principal) (c endp
 }
 
 // AnswerCheckup takes in what an agent found.
-func (s *Service) AnswerCheckup(ctx context.Context, p *access.Principal, id int64, tried string, rungs []endpoint.Rung) error {
+func (s *Service) AnswerCheckup(ctx context.Context, p *access.Principal, id int64, tried string,
+	rungs []endpoint.Rung) error {
 	if err := access.Check(p, access.Report); err != nil {
 		return err
 	}
@@ -145,7 +154,8 @@ func (s *Service) AnswerCheckup(ctx context.Context, p *access.Principal, id int
 		return err
 	}
 	if c.Try != tried {
-		rungs = append(rungs, endpoint.Rung{Check: endpoint.TestCheck(c.Queue, c.Try), Result: endpoint.Unproven, Says: "its agent is too old to try drivers", Fix: "update the agent there", By: "service"})
+		rungs = append(rungs, endpoint.Rung{Check: endpoint.TestCheck(c.Queue, c.Try), Result: endpoint.Unproven,
+			Says: "its agent is too old to try drivers", Fix: "update the agent there", By: "service"})
 	}
 	return s.store.AnswerCheckup(ctx, id, p.Machine, tried, rungs)
 }

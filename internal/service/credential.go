@@ -62,14 +62,16 @@ func (s *Service) unseal(name string, b []byte) (k sealedKey, err error) {
 	}
 	plain, err := aead.Open(nil, b[:aead.NonceSize()], b[aead.NonceSize():], []byte(name))
 	if err != nil {
-		return k, fault.New(fault.Unavailable, "sealed-otherwise", "put the file secret-key back beside the data, or enter the key anew", "the key %s was sealed with another secret-key than the one beside the data", name).Because(err)
+		return k, fault.New(fault.Unavailable, "sealed-otherwise", "put the file secret-key back beside the data, or enter "+
+			"the key anew", "the key %s was sealed with another secret-key than the one beside the data", name).Because(err)
 	}
 	return k, json.Unmarshal(plain, &k)
 }
 
 func (s *Service) aead() (cipher.AEAD, error) {
 	if len(s.cfg.SecretKey) != 32 {
-		return nil, fault.New(fault.Unavailable, "no-secret-key", "start the service with its data directory", "there is no key to seal secrets with")
+		return nil, fault.New(fault.Unavailable, "no-secret-key", "start the service with its data directory",
+			"there is no key to seal secrets with")
 	}
 	block, err := aes.NewCipher(s.cfg.SecretKey)
 	if err != nil {
@@ -83,7 +85,8 @@ func (s *Service) keysFor(w stock.Watch) []stock.Key {
 	st := s.stock.Load()
 	var out []stock.Key
 	for _, c := range st.credentials {
-		if w.Credential != "" && c.Kind == stock.SignIn && c.Name != w.Credential || c.Name != w.Credential && !c.Fits(stock.Host(w.URI)) {
+		if w.Credential != "" && c.Kind == stock.SignIn && c.Name != w.Credential || c.Name != w.Credential &&
+			!c.Fits(stock.Host(w.URI)) {
 			continue
 		}
 		k, err := s.unseal(c.Name, st.sealed[c.Name])
@@ -111,10 +114,12 @@ func (s *Service) noteKeys(ctx context.Context, keys []stock.Key) {
 		if k.Outcome == "" {
 			continue
 		}
-		e := event.Event{Kind: event.KeyWorks, Subject: k.Name, Author: "stock-taking", Says: fmt.Sprintf("The key %s works again", k.Name)}
+		e := event.Event{Kind: event.KeyWorks, Subject: k.Name, Author: "stock-taking",
+			Says: fmt.Sprintf("The key %s works again", k.Name)}
 		says := "it was taken when it was last used"
 		if k.Outcome == "refused" {
-			e.Kind, e.Says, says = event.KeyRefused, fmt.Sprintf("The key %s is refused", k.Name), "it was refused when it was last used; enter it anew"
+			e.Kind, e.Says, says = event.KeyRefused, fmt.Sprintf("The key %s is refused", k.Name), "it was refused when it "+
+				"was last used; enter it anew"
 		}
 		if err := s.store.NoteCredential(ctx, k.Name, k.Outcome, says, e); err != nil && ctx.Err() == nil {
 			s.log.Warn("the use of a key could not be noted", "credential", k.Name, "error", err)
@@ -139,7 +144,8 @@ func (s *Service) StoreCredential(ctx context.Context, p *access.Principal, n Ne
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return stock.Credential{}, err
 	}
-	c := stock.Credential{Name: n.Name, Kind: n.Kind, User: n.User, For: n.For, Expires: n.Expires, Author: p.Name, At: s.now().UTC(), State: "unproven", Says: "it has not been used yet"}
+	c := stock.Credential{Name: n.Name, Kind: n.Kind, User: n.User, For: n.For, Expires: n.Expires, Author: p.Name,
+		At: s.now().UTC(), State: "unproven", Says: "it has not been used yet"}
 	if c.For == nil {
 		c.For = []string{}
 	}
@@ -165,7 +171,8 @@ func (s *Service) StoreCredential(ctx context.Context, p *access.Principal, n Ne
 	if err != nil {
 		return c, err
 	}
-	if err := s.store.SaveCredential(ctx, c, sealed, event.Event{Kind: event.KeyStored, Subject: c.Name, Author: p.Name, Says: fmt.Sprintf("The key %s was stored", c.Name)}.With(nil, c)); err != nil {
+	if err := s.store.SaveCredential(ctx, c, sealed, event.Event{Kind: event.KeyStored, Subject: c.Name, Author: p.Name,
+		Says: fmt.Sprintf("The key %s was stored", c.Name)}.With(nil, c)); err != nil {
 		return c, err
 	}
 	return c, s.freshStock(ctx, event.Stock, "credentials")
@@ -213,13 +220,15 @@ func checkCredential(n NewCredential) error {
 	case n.Kind != stock.SNMP && n.User == "":
 		return invalid("user-missing", "say whose it is", "a key of the kind %s has a user", n.Kind)
 	case n.Kind == stock.SNMP3 && (len(n.Secret) < 8 || n.Privacy != "" && len(n.Privacy) < 8):
-		return invalid("secret-short", "enter at least eight letters (RFC 3414, section 11.2)", "the secret is too short for SNMP")
+		return invalid("secret-short", "enter at least eight letters (RFC 3414, section 11.2)",
+			"the secret is too short for SNMP")
 	}
 	for _, f := range n.For {
 		_, errA := netip.ParseAddr(f)
 		_, errP := netip.ParsePrefix(f)
 		if errA != nil && errP != nil && (f == "" || strings.ContainsAny(f, "/: ")) {
-			return invalid("credential-for", "write a host name, an address, a subnet, or *.DOMAIN", "%q is no host and no subnet", f)
+			return invalid("credential-for", "write a host name, an address, a subnet, or *.DOMAIN",
+				"%q is no host and no subnet", f)
 		}
 	}
 	return nil
@@ -230,7 +239,8 @@ func (s *Service) RemoveCredential(ctx context.Context, p *access.Principal, nam
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return err
 	}
-	if err := s.store.RemoveCredential(ctx, name, event.Event{Kind: event.KeyRemoved, Subject: name, Author: p.Name, Says: fmt.Sprintf("The key %s was removed", name)}); err != nil {
+	if err := s.store.RemoveCredential(ctx, name, event.Event{Kind: event.KeyRemoved, Subject: name, Author: p.Name,
+		Says: fmt.Sprintf("The key %s was removed", name)}); err != nil {
 		return err
 	}
 	return s.freshStock(ctx, event.Stock, "credentials")

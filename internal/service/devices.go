@@ -11,7 +11,8 @@ import (
 )
 
 // AddDevice registers a device after having questioned it.
-func (s *Service) AddDevice(ctx context.Context, p *access.Principal, w stock.Watch, anyway bool) (stock.DeviceView, error) {
+func (s *Service) AddDevice(ctx context.Context, p *access.Principal, w stock.Watch,
+	anyway bool) (stock.DeviceView, error) {
 	w.Kind = stock.KindDevice
 	w, err := s.register(ctx, p, w, anyway)
 	if err != nil {
@@ -38,7 +39,8 @@ func (s *Service) Devices(_ context.Context, p *access.Principal) ([]stock.Devic
 	out := make([]stock.DeviceView, 0, len(list))
 	for _, l := range list {
 		_, registered := st.watches[[2]string{stock.KindDevice, l.Name}]
-		v := stock.DeviceView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered, Check: l.Check, Reading: l.Reading, Identity: l.Identity, Queues: behind[l.Name], Differs: differs[l.Name]}
+		v := stock.DeviceView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered, Check: l.Check,
+			Reading: l.Reading, Identity: l.Identity, Queues: behind[l.Name], Differs: differs[l.Name]}
 		if v.Queues == nil {
 			v.Queues = []string{}
 		}
@@ -69,7 +71,8 @@ func (s *Service) Device(ctx context.Context, p *access.Principal, name string) 
 	}
 	i := slices.IndexFunc(all, func(d stock.DeviceView) bool { return d.Name == name })
 	if i < 0 {
-		return stock.DeviceView{}, fault.New(fault.Unknown, "device-unknown", "see cirque device list", "there is no device %q", name)
+		return stock.DeviceView{}, fault.New(fault.Unknown, "device-unknown", "see cirque device list",
+			"there is no device %q", name)
 	}
 	return all[i], nil
 }
@@ -81,10 +84,12 @@ func (s *Service) Recognise(ctx context.Context, p *access.Principal, name strin
 	}
 	k, ok := s.stock.Load().kept[[2]string{stock.KindDevice, name}]
 	if !ok || k.Device == nil || !k.Check.OK {
-		return stock.DeviceView{}, fault.New(fault.Conflict, "nothing-seen", "read it first", "nothing answers at the address of %s", name)
+		return stock.DeviceView{}, fault.New(fault.Conflict, "nothing-seen", "read it first",
+			"nothing answers at the address of %s", name)
 	}
 	k.Identity = stock.IdentityOf(*k.Device)
-	e := event.Event{Kind: event.Found, Subject: name, Author: p.Name, Says: "The device " + name + " is now the one with " + k.Identity.String()}
+	e := event.Event{Kind: event.Found, Subject: name, Author: p.Name, Says: "The device " + name +
+		" is now the one with " + k.Identity.String()}
 	if err := s.store.SaveReading(ctx, k, true, []event.Event{e}); err != nil {
 		return stock.DeviceView{}, err
 	}
@@ -154,7 +159,8 @@ func (s *Service) ImportReservations(ctx context.Context, p *access.Principal, n
 	if err != nil {
 		return 0, err
 	}
-	if err := s.store.SetReservations(ctx, list, event.Event{Kind: event.Reserved, Subject: name, Author: p.Name, Says: plural(len(list), "reservation") + " were imported from " + name}); err != nil {
+	if err := s.store.SetReservations(ctx, list, event.Event{Kind: event.Reserved, Subject: name, Author: p.Name,
+		Says: plural(len(list), "reservation") + " were imported from " + name}); err != nil {
 		return 0, err
 	}
 	return len(list), s.freshStock(ctx, event.Stock, "reservations")

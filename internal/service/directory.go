@@ -39,10 +39,12 @@ func (s *Service) Import(ctx context.Context, p *access.Principal, in Intake) (d
 		return directory.Import{}, err
 	}
 	if !estate.ValidName(source) {
-		return directory.Import{}, fault.New(fault.Invalid, "source-name", "write lower-case letters, digits and dashes", "%q is no name for a source", source)
+		return directory.Import{}, fault.New(fault.Invalid, "source-name", "write lower-case letters, digits and dashes",
+			"%q is no name for a source", source)
 	}
 	if _, _, err := s.source(ctx, source); err == nil {
-		return directory.Import{}, fault.New(fault.Conflict, "source-read", "name another source", "%s is read over LDAP, and the next pass would undo the import", source)
+		return directory.Import{}, fault.New(fault.Conflict, "source-read", "name another source", "%s is read over LDAP, "+
+			"and the next pass would undo the import", source)
 	} else if !fault.Is(err, fault.Unknown) {
 		return directory.Import{}, err
 	}
@@ -63,7 +65,8 @@ func (s *Service) Import(ctx context.Context, p *access.Principal, in Intake) (d
 		return out, err
 	}
 	if out.Held != "" {
-		return out, fault.New(fault.Conflict, "brake-held", "look at the files; if it is meant, accept the removals", "%s of %s, and nothing was applied", out.Held, source)
+		return out, fault.New(fault.Conflict, "brake-held", "look at the files; if it is meant, accept the removals",
+			"%s of %s, and nothing was applied", out.Held, source)
 	}
 	if err := s.refresh(ctx, event.Directory); err != nil {
 		return out, err
@@ -91,14 +94,16 @@ func (s *Service) readDirectory(format string, files []document.File) (directory
 		}
 		return all, nil
 	}
-	return directory.Records{}, fault.New(fault.Invalid, "format-unknown", "write file, ldif or csv", "%q is no format of a directory", format)
+	return directory.Records{}, fault.New(fault.Invalid, "format-unknown", "write file, ldif or csv",
+		"%q is no format of a directory", format)
 }
 
 // importNotes says what is odd but no error: cycles, and names that several sources have.
 func importNotes(d *directory.Directory) []string {
 	notes := []string{}
 	if g := d.TooNested(); g != "" {
-		notes = append(notes, "The groups are nested beyond all measure, so that not all of it counts; look at the group "+g+" and those that hold it.")
+		notes = append(notes, "The groups are nested beyond all measure, so that not all of it counts; look at the group "+g+
+			" and those that hold it.")
 	}
 	for _, c := range d.Cycles() {
 		if len(c) == 1 {
@@ -111,8 +116,10 @@ func importNotes(d *directory.Directory) []string {
 	twice := func(kind, called string) {
 		k := kind + " " + name.Fold(called)
 		if seen[k] {
-			counts := map[string]string{"group": "the source that comes first by name counts, unless an estate writes group:SOURCE/" + called, "user": "they are one person, since whoever asks gives no more than a name"}[kind]
-			notes = append(notes, fmt.Sprintf("Two sources have the %s %s; %s.", kind, called, cmp.Or(counts, "the source that comes first by name counts")))
+			counts := map[string]string{"group": "the source that comes first by name counts, unless an estate writes " +
+				"group:SOURCE/" + called, "user": "they are one person, since whoever asks gives no more than a name"}[kind]
+			notes = append(notes, fmt.Sprintf("Two sources have the %s %s; %s.", kind, called, cmp.Or(counts,
+				"the source that comes first by name counts")))
 		}
 		seen[k] = true
 	}
@@ -138,7 +145,8 @@ type Found struct {
 }
 
 // Search finds users, groups, machines, stations and locations by a part of what they are called. kinds empty is all.
-func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string, word string, limit int) ([]Found, int, error) {
+func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string, word string, limit int) ([]Found,
+	int, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, 0, err
 	}
@@ -219,7 +227,8 @@ func (s *Service) searchEstate(doc *estate.Document, want func(string) bool, add
 	}
 	if want("grant") {
 		for _, g := range doc.Grants {
-			add(Found{"grant", g.Name, g.Title, strings.Join(append(append([]string{string(g.Effect)}, g.Queues...), g.Note), " ")})
+			add(Found{"grant", g.Name, g.Title, strings.Join(append(append([]string{string(g.Effect)}, g.Queues...),
+				g.Note), " ")})
 		}
 	}
 	if want("server") {

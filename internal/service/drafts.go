@@ -63,7 +63,8 @@ func (s *Service) draft(ctx context.Context, p *access.Principal, called string)
 		called = MainDraft
 	}
 	if !estate.ValidName(called) {
-		return Draft{}, fault.New(fault.Invalid, "draft-name", "write lower-case letters, digits and dashes", "%q is no name for a draft", called)
+		return Draft{}, fault.New(fault.Invalid, "draft-name", "write lower-case letters, digits and dashes",
+			"%q is no name for a draft", called)
 	}
 	current, err := s.store.CurrentRevision(ctx)
 	if err != nil {
@@ -104,7 +105,8 @@ func (s *Service) Drafts(ctx context.Context, p *access.Principal) ([]estate.Dra
 
 // Edit changes objects of one's own draft, all or none. version is that of the draft that the edits were made on, nil
 // for whichever it is: where the draft has moved on meanwhile, a Conflict fault.
-func (s *Service) Edit(ctx context.Context, p *access.Principal, called string, version *int64, edits []estate.Edit) (Draft, error) {
+func (s *Service) Edit(ctx context.Context, p *access.Principal, called string, version *int64,
+	edits []estate.Edit) (Draft, error) {
 	return s.change(ctx, p, called, version, func(d Draft) (*estate.Document, error) {
 		changes, err := estate.ParseEdits(edits, d.Document, d.base, s.parsing())
 		if err != nil {
@@ -118,9 +120,10 @@ func (s *Service) parsing() estate.Options {
 	return estate.Options{ValidZone: func(z string) bool { return s.cfg.Zone == nil || s.cfg.Zone(z) != nil }}
 }
 
-// Apply puts files into one's own draft: declaratively, so that the draft then equals them, or merging, so that only the
-// objects named are added or replaced.
-func (s *Service) Apply(ctx context.Context, p *access.Principal, called string, merge bool, files []document.File) (Draft, error) {
+// Apply puts files into one's own draft: declaratively, so that the draft then equals them, or merging, so that only
+// the objects named are added or replaced.
+func (s *Service) Apply(ctx context.Context, p *access.Principal, called string, merge bool,
+	files []document.File) (Draft, error) {
 	return s.change(ctx, p, called, nil, func(d Draft) (*estate.Document, error) {
 		opts := s.parsing()
 		if !merge {
@@ -147,7 +150,8 @@ func (s *Service) Discard(ctx context.Context, p *access.Principal, called strin
 }
 
 // change makes a draft equal a document that follows from it. Whoever edits at the same time is waited for.
-func (s *Service) change(ctx context.Context, p *access.Principal, called string, version *int64, next func(Draft) (*estate.Document, error)) (Draft, error) {
+func (s *Service) change(ctx context.Context, p *access.Principal, called string, version *int64,
+	next func(Draft) (*estate.Document, error)) (Draft, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return Draft{}, err
 	}
@@ -157,7 +161,8 @@ func (s *Service) change(ctx context.Context, p *access.Principal, called string
 			return d, err
 		}
 		if version != nil && *version != d.Version {
-			return d, fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more", "the draft was changed meanwhile")
+			return d, fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more",
+				"the draft was changed meanwhile")
 		}
 		doc, err := next(d)
 		if err != nil {
@@ -189,7 +194,8 @@ func incoherent(problems []estate.Problem) error {
 	for _, x := range problems {
 		details = append(details, fault.Detail{Place: x.At.String(), What: x.What, Fix: x.Fix})
 	}
-	return fault.New(fault.Invalid, "estate-incoherent", problems[0].Fix, "the estate would not hold together: %s", problems[0].What).With(details)
+	return fault.New(fault.Invalid, "estate-incoherent", problems[0].Fix, "the estate would not hold together: %s",
+		problems[0].What).With(details)
 }
 
 // Diff compares two revisions; 0 stands for the current one.
@@ -215,7 +221,8 @@ func (s *Service) Diff(ctx context.Context, p *access.Principal, from, to int) (
 }
 
 // Dependents lists what names an object of one's own draft.
-func (s *Service) Dependents(ctx context.Context, p *access.Principal, called string, r estate.Ref) ([]estate.Ref, error) {
+func (s *Service) Dependents(ctx context.Context, p *access.Principal, called string,
+	r estate.Ref) ([]estate.Ref, error) {
 	d, err := s.Draft(ctx, p, called)
 	if err != nil {
 		return nil, err
@@ -233,7 +240,9 @@ func (s *Service) world(ctx context.Context, p *access.Principal, called string)
 	now := snap.World.Estate.Document()
 	merged, conflicts := estate.Merge(d.base, d.Changes, now)
 	if len(conflicts) > 0 {
-		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "the draft clashes with what was published since it began, in %s", plural(len(conflicts), "object"))
+		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it "+
+			"again on top of theirs", "the draft clashes with what was published since it began, in %s",
+			plural(len(conflicts), "object"))
 		return nil, d, s.both(ctx, f, p.Name, d.base, snap.Revision.Number, conflicts)
 	}
 	e := s.drafted.get(d.ID, d.Version, snap.Revision.Number)

@@ -42,7 +42,8 @@ func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Re
 	}
 	var events []event.Event
 	tell := func(kind, format string, args ...any) {
-		events = append(events, event.Event{Kind: kind, Subject: r.Machine, Author: p.Name, Says: fmt.Sprintf(format, args...)})
+		events = append(events, event.Event{Kind: kind, Subject: r.Machine, Author: p.Name,
+			Says: fmt.Sprintf(format, args...)})
 	}
 	if err != nil {
 		tell(event.Joined, "%s reported for the first time", r.Machine)
@@ -70,11 +71,12 @@ func (s *Service) judgeBy(rec endpoint.Record, lineups []lineup.Lineup) Endpoint
 	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
 	set := snap.World.Estate.Document().Agent()
 	says := append(endpoint.People(snap.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
-	return Endpoint{Record: rec, State: endpoint.StateOf(rec, drift, now, time.Duration(set.ReportMinutes)*time.Minute), Drift: drift, Says: says}
+	return Endpoint{Record: rec, State: endpoint.StateOf(rec, drift, now, time.Duration(set.ReportMinutes)*time.Minute),
+		Drift: drift, Says: says}
 }
 
-// away names the queues that an endpoint has for where it is: those that its people would lose if it were somewhere that no
-// subnet of the estate knows.
+// away names the queues that an endpoint has for where it is: those that its people would lose if it were somewhere
+// that no subnet of the estate knows.
 func (s *Service) away(rec endpoint.Record) []string {
 	elsewhere := rec
 	elsewhere.Report.Contexts = slices.Clone(rec.Report.Contexts)
@@ -148,7 +150,8 @@ func (s *Service) Overview(ctx context.Context, p *access.Principal) (Overview, 
 	}
 	snap := s.Snapshot()
 	d, r := snap.World.Estate.Document(), snap.World.Directory.Records()
-	o := Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason, Endpoints: map[endpoint.State]int{},
+	o := Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason,
+		Endpoints: map[endpoint.State]int{},
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
 	}

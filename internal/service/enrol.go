@@ -69,7 +69,8 @@ func (c *certificates) read(ctx context.Context, store enrolments, machine strin
 }
 
 func revoked(machine string) error {
-	return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again: cirque-agent enrol", "the certificate of %s was revoked, or is not of this service", machine)
+	return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again: cirque-agent enrol",
+		"the certificate of %s was revoked, or is not of this service", machine)
 }
 
 // ByCertificate finds whose a verified certificate is, by its serial number; machine is the name in it.
@@ -78,15 +79,17 @@ func (s *Service) ByCertificate(serial, machine string) (*access.Principal, erro
 	if e == nil || !s.now().Before(e.ExpiresAt) {
 		return nil, revoked(machine)
 	}
-	return &access.Principal{Name: "the agent on " + e.Machine, Role: access.Agent, Machine: e.Machine, Serial: serial}, nil
+	return &access.Principal{Name: "the agent on " + e.Machine, Role: access.Agent, Machine: e.Machine,
+		Serial: serial}, nil
 }
 
-// enrolPrefix makes an enrolment token recognisable. What follows is its secret and, after a dot, the fingerprint of the
-// authority by which the agent knows this service.
+// enrolPrefix makes an enrolment token recognisable. What follows is its secret and, after a dot, the fingerprint of
+// the authority by which the agent knows this service.
 const enrolPrefix = "cirque-enrol_"
 
 // MakeEnrolToken makes an enrolment token, and gives what a person hands to agents; it is kept nowhere.
-func (s *Service) MakeEnrolToken(ctx context.Context, p *access.Principal, want access.EnrolToken) (access.EnrolToken, string, error) {
+func (s *Service) MakeEnrolToken(ctx context.Context, p *access.Principal, want access.EnrolToken) (access.EnrolToken,
+	string, error) {
 	if err := access.CheckAt(p, access.Enrol, want.Site, "the enrolment token"); err != nil {
 		return want, "", err
 	}
@@ -107,7 +110,9 @@ func (s *Service) MakeEnrolToken(ctx context.Context, p *access.Principal, want 
 }
 
 func noAuthority() error {
-	return fault.New(fault.Unavailable, "enrol-needs-tls", "run the service with TLS, without --plain-http; until then an agent has a token: cirque token create --role agent", "this service has no certificate authority, so agents cannot enrol")
+	return fault.New(fault.Unavailable, "enrol-needs-tls", "run the service with TLS, without --plain-http; until then "+
+		"an agent has a token: cirque token create --role agent", "this service has no certificate authority, so agents "+
+		"cannot enrol")
 }
 
 // EnrolTokens lists enrolment tokens.
@@ -152,7 +157,9 @@ func (s *Service) Revoke(ctx context.Context, p *access.Principal, machine strin
 		return err
 	}
 	site := ""
-	if i := slices.IndexFunc(list, func(e access.Enrolled) bool { return name.Fold(e.Machine) == name.Fold(machine) }); i >= 0 {
+	if i := slices.IndexFunc(list, func(e access.Enrolled) bool {
+		return name.Fold(e.Machine) == name.Fold(machine)
+	}); i >= 0 {
 		site = cmp.Or(list[i].Site, s.siteOf(list[i].Machine, nil))
 	}
 	if err := access.CheckAt(p, access.Enrol, site, "the machine "+machine); err != nil {
@@ -192,7 +199,8 @@ func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err e
 			if !invited {
 				s.slow.failed(from, s.now()) // else whoever likes could fill the audit
 			}
-			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote, Says: in.Machine + " was not enrolled: " + f.What}); e != nil {
+			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote,
+				Says: in.Machine + " was not enrolled: " + f.What}); e != nil {
 				s.log.Warn("a refused enrolment could not be recorded", "error", e)
 			}
 		}
@@ -201,7 +209,8 @@ func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err e
 		return out, noAuthority()
 	}
 	if !name.Valid(in.Machine) || len(in.Machine) > 255 {
-		return out, fault.New(fault.Invalid, "machine-name", "name the machine as the directory does", "%q is no name of a machine", in.Machine)
+		return out, fault.New(fault.Invalid, "machine-name", "name the machine as the directory does",
+			"%q is no name of a machine", in.Machine)
 	}
 	secret, _, _ := strings.Cut(strings.TrimPrefix(strings.TrimSpace(in.Token), enrolPrefix), ".")
 	token, err := s.store.EnrolTokenBy(ctx, sha256.Sum256([]byte(secret)))
@@ -209,7 +218,8 @@ func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err e
 		return out, err
 	}
 	if why := token.Over(s.now()); why != "" {
-		return out, fault.New(fault.Denied, "enrol-token-over", "have another made: cirque enrol token NAME", "the enrolment token %s %s", token.Name, why)
+		return out, fault.New(fault.Denied, "enrol-token-over", "have another made: cirque enrol token NAME",
+			"the enrolment token %s %s", token.Name, why)
 	}
 	invited = true
 	machine := s.directoryName(in.Machine)
@@ -219,7 +229,8 @@ func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err e
 	}
 	site = cmp.Or(site, s.siteOf(machine, in.Addresses))
 	if token.Site != "" && site != "" && site != token.Site {
-		return out, fault.New(fault.Denied, "enrol-other-site", "use a token of "+site+", or one of any site", "the enrolment token %s is for machines at %s, and %s is at %s", token.Name, token.Site, machine, site)
+		return out, fault.New(fault.Denied, "enrol-other-site", "use a token of "+site+", or one of any site",
+			"the enrolment token %s is for machines at %s, and %s is at %s", token.Name, token.Site, machine, site)
 	}
 	site = cmp.Or(token.Site, site)
 	now := s.now()
@@ -227,7 +238,8 @@ func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err e
 	if err != nil {
 		return out, err
 	}
-	e, err := s.store.Enrol(ctx, token.ID, access.Enrolled{Machine: machine, Site: site, Serial: cert.Serial, Key: cert.Key, By: token.Name, At: now, IssuedAt: now, ExpiresAt: cert.ExpiresAt})
+	e, err := s.store.Enrol(ctx, token.ID, access.Enrolled{Machine: machine, Site: site, Serial: cert.Serial,
+		Key: cert.Key, By: token.Name, At: now, IssuedAt: now, ExpiresAt: cert.ExpiresAt})
 	if err != nil {
 		return out, err
 	}
@@ -235,12 +247,14 @@ func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err e
 }
 
 // RenewCertificate gives an enrolled machine another certificate, for the key that it asks with.
-func (s *Service) RenewCertificate(ctx context.Context, p *access.Principal, request []byte) (out Enrolling, err error) {
+func (s *Service) RenewCertificate(ctx context.Context, p *access.Principal, request []byte) (out Enrolling,
+	err error) {
 	if err := access.Check(p, access.Report); err != nil {
 		return out, err
 	}
 	if p.Serial == "" {
-		return out, fault.New(fault.Denied, "not-enrolled", "enrol the machine: cirque-agent enrol", "%s came with a token, and has no certificate to renew", p.Name)
+		return out, fault.New(fault.Denied, "not-enrolled", "enrol the machine: cirque-agent enrol",
+			"%s came with a token, and has no certificate to renew", p.Name)
 	}
 	had := s.certificates.get(p.Serial)
 	if had == nil || s.cfg.Authority == nil {
@@ -251,7 +265,8 @@ func (s *Service) RenewCertificate(ctx context.Context, p *access.Principal, req
 	if err != nil {
 		return out, err
 	}
-	e, err := s.store.Renew(ctx, p.Serial, access.Enrolled{Machine: had.Machine, Site: site, Serial: cert.Serial, Key: cert.Key, By: had.By, At: had.At, IssuedAt: s.now(), ExpiresAt: cert.ExpiresAt})
+	e, err := s.store.Renew(ctx, p.Serial, access.Enrolled{Machine: had.Machine, Site: site, Serial: cert.Serial,
+		Key: cert.Key, By: had.By, At: had.At, IssuedAt: s.now(), ExpiresAt: cert.ExpiresAt})
 	if err != nil {
 		return out, err
 	}

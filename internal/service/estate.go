@@ -24,11 +24,13 @@ func (s *Service) CheckEstate(_ context.Context, p *access.Principal, files []do
 	if err != nil {
 		return Checked{}, err
 	}
-	return Checked{doc, lineup.Check(lineup.Compile(doc, 0, s.compiling(s.Snapshot().World.Estate)), s.Snapshot().World.Directory)}, nil
+	return Checked{doc, lineup.Check(lineup.Compile(doc, 0, s.compiling(s.Snapshot().World.Estate)),
+		s.Snapshot().World.Directory)}, nil
 }
 
 // Estate gives a revision's document; number 0 is the current one.
-func (s *Service) Estate(ctx context.Context, p *access.Principal, number int) (estate.Revision, *estate.Document, error) {
+func (s *Service) Estate(ctx context.Context, p *access.Principal, number int) (estate.Revision,
+	*estate.Document, error) {
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return estate.Revision{}, nil, err
 	}

@@ -21,18 +21,21 @@ const (
 	exerciseMost  = 12 * time.Hour
 )
 
-// StartExercise takes a server out of duty for a while, to see what would happen if it died: everybody whom another serves is
-// moved, then it returns by itself, and what was seen becomes a report.
-func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server, reason string, length time.Duration) (endpoint.Exercise, error) {
+// StartExercise takes a server out of duty for a while, to see what would happen if it died: everybody whom another
+// serves is moved, then it returns by itself, and what was seen becomes a report.
+func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server, reason string,
+	length time.Duration) (endpoint.Exercise, error) {
 	var e endpoint.Exercise
 	if err := access.Check(p, access.Drain); err != nil {
 		return e, err
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		return e, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with --reason", "an exercise needs a reason")
+		return e, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with --reason",
+			"an exercise needs a reason")
 	}
 	if length < exerciseLeast || length > exerciseMost {
-		return e, fault.New(fault.Invalid, "exercise-length", "choose 1 minute to 12 hours", "an exercise of %s is too short or too long", length)
+		return e, fault.New(fault.Invalid, "exercise-length", "choose 1 minute to 12 hours", "an exercise of %s is too "+
+			"short or too long", length)
 	}
 	doc := s.Snapshot().World.Estate.Document()
 	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
@@ -42,7 +45,8 @@ func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server
 		return e, err
 	}
 	if d := s.Snapshot().World.Live.Server(server); d != live.Serving || s.Snapshot().World.Live.Share(server) < 1 {
-		return e, fault.New(fault.Conflict, "not-on-duty", "return it first: cirque return "+server, "%s is not wholly on duty", server)
+		return e, fault.New(fault.Conflict, "not-on-duty", "return it first: cirque return "+server,
+			"%s is not wholly on duty", server)
 	}
 	r, err := s.Rehearse(ctx, p, Rehearsing{Without: []string{"server:" + server}}, nil)
 	if err != nil {
@@ -58,10 +62,15 @@ func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server
 	}
 	who := func(k rehearse.Kind) int { return r.Report.Totals[k].People + r.Report.Totals[k].Machines }
 	now := s.now().UTC()
-	e = endpoint.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length), Phase: "moving", Steps: []endpoint.ExerciseStep{}, Stuck: []endpoint.Stuck{}, Says: []string{},
-		Expected: endpoint.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths), Stranded: who(rehearse.Stranded)}}
-	e.Steps = append(e.Steps, endpoint.ExerciseStep{At: now, Phase: "moving", Leading: leading[server][0], Failing: failing})
-	if e, err = s.store.AddExercise(ctx, e, event.Event{Kind: event.Exercised, Subject: server, Author: p.Name, Says: fmt.Sprintf("An exercise with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"), reason)}); err != nil {
+	e = endpoint.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
+		Phase: "moving", Steps: []endpoint.ExerciseStep{}, Stuck: []endpoint.Stuck{}, Says: []string{},
+		Expected: endpoint.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths),
+			Stranded: who(rehearse.Stranded)}}
+	e.Steps = append(e.Steps, endpoint.ExerciseStep{At: now, Phase: "moving", Leading: leading[server][0],
+		Failing: failing})
+	if e, err = s.store.AddExercise(ctx, e, event.Event{Kind: event.Exercised, Subject: server, Author: p.Name,
+		Says: fmt.Sprintf("An exercise with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"),
+			reason)}); err != nil {
 		return e, err
 	}
 	if _, err := s.Drain(ctx, p, server, "exercise: "+reason, &e.Until); err != nil {
@@ -116,7 +125,8 @@ func (s *Service) Exercise(ctx context.Context, p *access.Principal, id int64) (
 	return s.store.Exercise(ctx, id)
 }
 
-// tendExercises looks how those stand that run; running says whether any did the last time, or whether that is not known.
+// tendExercises looks how those stand that run; running says whether any did the last time, or whether that is not
+// known.
 func (s *Service) tendExercises(ctx context.Context, running bool) bool {
 	if l := s.Snapshot().World.Live; !running && len(l.Servers)+len(l.Shares) == 0 {
 		return false // none can have begun
@@ -156,7 +166,8 @@ func (s *Service) tendExercises(ctx context.Context, running bool) bool {
 			if !*next.Good {
 				how = "and showed something to mend"
 			}
-			events = append(events, event.Event{Kind: event.ExerciseEnds, Subject: e.Server, Author: watcher, Says: fmt.Sprintf("The exercise with %s is over, %s: %s", e.Server, how, next.Says[0])})
+			events = append(events, event.Event{Kind: event.ExerciseEnds, Subject: e.Server, Author: watcher,
+				Says: fmt.Sprintf("The exercise with %s is over, %s: %s", e.Server, how, next.Says[0])})
 		}
 		if err := s.store.SaveExercise(ctx, next, events); err != nil && ctx.Err() == nil {
 			s.log.Warn("an exercise could not be noted", "server", e.Server, "error", err)

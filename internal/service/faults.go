@@ -73,8 +73,8 @@ func (s *Service) lateFaults(ctx context.Context) ([]aFault, error) {
 	return slices.Clone(s.failing.list), nil
 }
 
-// aFault is one that may not know since when it has been there, or only since something was started anew: the first time that it
-// was seen counts then.
+// aFault is one that may not know since when it has been there, or only since something was started anew: the first
+// time that it was seen counts then.
 type aFault struct{ notice.Fault }
 
 func (f *aFault) since(seen map[string]time.Time, now time.Time) {
@@ -93,7 +93,8 @@ var neverThere = []string{"silent", "refused", "no-way", "name-not-found"}
 func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 	var out []aFault
 	add := func(about, key, name, location string, since time.Time, fix, says string, args ...any) *aFault {
-		out = append(out, aFault{notice.Fault{Key: key, About: about, Name: name, Location: location, Since: since.UTC(), Says: fmt.Sprintf(says, args...), Fix: fix}})
+		out = append(out, aFault{notice.Fault{Key: key, About: about, Name: name, Location: location, Since: since.UTC(),
+			Says: fmt.Sprintf(says, args...), Fix: fix}})
 		if since.IsZero() {
 			out[len(out)-1].Since = time.Time{}
 		}
@@ -115,13 +116,18 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 		kept := s.stock.Load().kept[[2]string{stock.KindServer, l.Name}]
 		switch {
 		case l.InEstate && h.Verdict == live.Gone:
-			f := add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since, "see that it runs; its people are led elsewhere where something else serves them: cirque moves", "the server %s does not answer: %s", l.Name, h.Says)
+			f := add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since, "see that it runs; its people are "+
+				"led elsewhere where something else serves them: cirque moves", "the server %s does not answer: %s", l.Name, h.Says)
 			f.Owners = s.ownersOn(l.Name, kept.Server)
-		case l.Check != nil && !l.Check.OK && h.Verdict != live.Gone && (l.Check.Answered != nil || !slices.Contains(neverThere, l.Check.Code)):
-			add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix, "the server %s cannot be read: %s", l.Name, l.Check.Says)
+		case l.Check != nil && !l.Check.OK && h.Verdict != live.Gone && (l.Check.Answered != nil ||
+			!slices.Contains(neverThere, l.Check.Code)):
+			add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix,
+				"the server %s cannot be read: %s", l.Name, l.Check.Says)
 		}
 		if h.Held {
-			add(estate.AboutServers, "server "+l.Name+" held", l.Name, l.Location, none, "look why it goes up and down: cirque health server "+l.Name, "the server %s answers, and is held down since it went up and down too often", l.Name)
+			add(estate.AboutServers, "server "+l.Name+" held", l.Name, l.Location, none, "look why it goes up and down: "+
+				"cirque health server "+l.Name, "the server %s answers, and is held down since it went up and "+
+				"down too often", l.Name)
 		}
 		if kept.Server != nil && kept.Check.OK {
 			for _, q := range kept.Server.Queues {
@@ -130,7 +136,8 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 					if why == "" {
 						why = "no reason is given"
 					}
-					add(estate.AboutServers, "server "+l.Name+" queue "+q.Name, q.Name+" on "+l.Name, l.Location, none, "start it there, or mend its device", "the queue %s on %s is not ready: %s", q.Name, l.Name, why)
+					add(estate.AboutServers, "server "+l.Name+" queue "+q.Name, q.Name+" on "+l.Name, l.Location, none,
+						"start it there, or mend its device", "the queue %s on %s is not ready: %s", q.Name, l.Name, why)
 				}
 			}
 		}
@@ -141,11 +148,13 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 	for _, l := range list {
 		h := found[probed{"device", l.Name}]
 		if l.InEstate && h.Verdict == live.Gone {
-			add(estate.AboutDevices, "device "+l.Name, l.Name, l.Location, h.Since, "see that it is on, and its address", "the device %s does not answer: %s", l.Name, h.Says)
+			add(estate.AboutDevices, "device "+l.Name, l.Name, l.Location, h.Since, "see that it is on, and its address",
+				"the device %s does not answer: %s", l.Name, h.Says)
 		}
 		for _, d := range differs[l.Name] {
 			if d.Kind == "moved" || d.Kind == "swapped" || d.Kind == "address-shared" {
-				add(estate.AboutDevices, "device "+l.Name+" "+d.Kind, l.Name, l.Location, none, d.Fix, "the device %s", strings.TrimPrefix(d.Says, "the device "))
+				add(estate.AboutDevices, "device "+l.Name+" "+d.Kind, l.Name, l.Location, none, d.Fix, "the device %s",
+					strings.TrimPrefix(d.Says, "the device "))
 			}
 		}
 		if l.Reading != nil && l.Check != nil && l.Check.OK && l.Reading.State == "stopped" {
@@ -153,7 +162,8 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 			if why == "" {
 				why = "no reason is given"
 			}
-			add(estate.AboutDevices, "device "+l.Name+" stopped", l.Name, l.Location, none, "see the device", "the device %s is stopped: %s", l.Name, why)
+			add(estate.AboutDevices, "device "+l.Name+" stopped", l.Name, l.Location, none, "see the device",
+				"the device %s is stopped: %s", l.Name, why)
 		}
 	}
 	for _, set := range doc.ServerSets {
@@ -162,7 +172,8 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 			if v, ok := doc.Find(estate.Ref{List: "servers", Name: set.Members[0]}).(*estate.Server); ok {
 				location = v.Location
 			}
-			add(estate.AboutSets, "set "+set.Name+": "+says, set.Name, location, none, "set the queue up there, or take the server out of the set: cirque server set "+set.Name, "the server set %s: %s", set.Name, says)
+			add(estate.AboutSets, "set "+set.Name+": "+says, set.Name, location, none, "set the queue up there, or take the "+
+				"server out of the set: cirque server set "+set.Name, "the server set %s: %s", set.Name, says)
 		}
 	}
 	if err := s.directoryFaults(ctx, func(key, name string, since time.Time, fix, says string) {
@@ -174,17 +185,22 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 	for _, c := range st.credentials {
 		switch {
 		case c.State == "refused":
-			add(estate.AboutKeys, "key "+c.Name, c.Name, "", none, "enter it anew: cirque credential add", "the key %s is refused", c.Name)
+			add(estate.AboutKeys, "key "+c.Name, c.Name, "", none, "enter it anew: cirque credential add",
+				"the key %s is refused", c.Name)
 		case c.Expires != nil && c.Expires.Before(now):
-			add(estate.AboutKeys, "key "+c.Name+" ended", c.Name, "", *c.Expires, "enter the new one: cirque credential add", "the key %s has ended", c.Name)
+			add(estate.AboutKeys, "key "+c.Name+" ended", c.Name, "", *c.Expires, "enter the new one: cirque credential add",
+				"the key %s has ended", c.Name)
 		case c.Expires != nil && c.Expires.Sub(now) < stock.ExpiresSoon:
-			add(estate.AboutKeys, "key "+c.Name+" ends", c.Name, "", c.Expires.Add(-stock.ExpiresSoon), "enter the next one in time: cirque credential add", "the key %s ends on %s", c.Name, c.Expires.Format(time.DateOnly))
+			add(estate.AboutKeys, "key "+c.Name+" ends", c.Name, "", c.Expires.Add(-stock.ExpiresSoon),
+				"enter the next one in time: cirque credential add", "the key %s ends on %s", c.Name,
+				c.Expires.Format(time.DateOnly))
 		}
 	}
 	return out, nil
 }
 
-func (s *Service) directoryFaults(ctx context.Context, add func(key, name string, since time.Time, fix, says string)) error {
+func (s *Service) directoryFaults(ctx context.Context, add func(key, name string, since time.Time, fix,
+	says string)) error {
 	sources, _, err := s.store.Sources(ctx)
 	if err != nil {
 		return err
@@ -204,13 +220,15 @@ func (s *Service) directoryFaults(ctx context.Context, add func(key, name string
 		case directory.Failed:
 			add("source "+v.Name, v.Name, time.Time{}, r.Fix, fmt.Sprintf("the directory %s cannot be read: %s", v.Name, r.Says))
 		case directory.Held:
-			add("source "+v.Name+" held", v.Name, time.Time{}, r.Fix, fmt.Sprintf("a pass over the directory %s is held: %s", v.Name, r.Says))
+			add("source "+v.Name+" held", v.Name, time.Time{}, r.Fix, fmt.Sprintf("a pass over the directory %s is held: %s",
+				v.Name, r.Says))
 		}
 	}
 	listings, err := s.store.Listings(ctx)
 	for _, l := range listings {
 		if l.Code != "" {
-			add("listing "+l.Source, l.Source, time.Time{}, l.Fix, fmt.Sprintf("queues cannot be listed in %s: %s", l.Source, l.Says))
+			add("listing "+l.Source, l.Source, time.Time{}, l.Fix, fmt.Sprintf("queues cannot be listed in %s: %s",
+				l.Source, l.Says))
 		}
 	}
 	return err
@@ -228,13 +246,16 @@ func (s *Service) endpointFaults(ctx context.Context) (out []aFault, all int, er
 		}
 		lineups := s.lineupsOf(r)
 		location := s.locationOf(lineups)
-		f := notice.Fault{Key: "endpoint " + r.Report.Machine, About: estate.AboutEndpoints, Name: r.Report.Machine, Location: location, Fix: "see what is wrong: cirque endpoint checkup " + r.Report.Machine}
+		f := notice.Fault{Key: "endpoint " + r.Report.Machine, About: estate.AboutEndpoints, Name: r.Report.Machine,
+			Location: location, Fix: "see what is wrong: cirque endpoint checkup " + r.Report.Machine}
 		switch s.judgeBy(r, lineups).State {
 		case endpoint.Silent:
-			f.Since, f.Says = r.LastSeen, fmt.Sprintf("the endpoint %s says nothing; it was last heard of on %s", r.Report.Machine, r.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
+			f.Since, f.Says = r.LastSeen, fmt.Sprintf("the endpoint %s says nothing; it was last heard of on %s",
+				r.Report.Machine, r.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
 		case endpoint.Failing:
 			x := r.Report.Failures[0]
-			f.Since, f.Says = x.Since, fmt.Sprintf("the endpoint %s fails: %s of %s: %s", r.Report.Machine, x.Step, x.Queue, x.Says)
+			f.Since, f.Says = x.Since, fmt.Sprintf("the endpoint %s fails: %s of %s: %s", r.Report.Machine, x.Step,
+				x.Queue, x.Says)
 		default:
 			continue
 		}
@@ -267,7 +288,8 @@ func (s *Service) ownersOn(server string, r *stock.Server) []notice.Owner {
 		i := slices.IndexFunc(out, func(o notice.Owner) bool { return o.Person == w.Person })
 		if i < 0 {
 			i = len(out)
-			out = append(out, notice.Owner{Person: w.Person, Mail: s.mailOf(w.Person), Says: strings.ToUpper(w.Becomes[:1]) + w.Becomes[1:]})
+			out = append(out, notice.Owner{Person: w.Person, Mail: s.mailOf(w.Person), Says: strings.ToUpper(w.Becomes[:1]) +
+				w.Becomes[1:]})
 		}
 		called := w.Name
 		if called == "" {

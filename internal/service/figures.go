@@ -24,7 +24,8 @@ func (s *Service) MayMeasure(p *access.Principal) error { return access.Check(p,
 // Figures reads them.
 func (s *Service) Figures(ctx context.Context) Figures {
 	snap := s.Snapshot()
-	f := Figures{Waiting: s.Waiting(), Revision: snap.Revision.Number, Database: s.down.Load() == nil, Servers: map[string]float64{}, Leading: map[string]int{}}
+	f := Figures{Waiting: s.Waiting(), Revision: snap.Revision.Number, Database: s.down.Load() == nil,
+		Servers: map[string]float64{}, Leading: map[string]int{}}
 	for _, v := range snap.World.Estate.Document().Servers {
 		f.Servers[v.Name], f.Leading[v.Name] = 0, 0
 		if snap.World.Live.Server(v.Name) == live.Serving {

@@ -65,7 +65,8 @@ func (s *Service) watchHealth(ctx context.Context) {
 		says string
 	}
 	// Only this goroutine reads and writes these.
-	known, due, busy, dirty, turned := map[probed]live.Health{}, map[probed]time.Time{}, map[probed]bool{}, map[probed]bool{}, map[probed]bool{}
+	known, due, busy, dirty, turned := map[probed]live.Health{}, map[probed]time.Time{}, map[probed]bool{},
+		map[probed]bool{}, map[probed]bool{}
 	for _, h := range kept {
 		known[probed{h.Kind, h.Name}] = h
 	}
@@ -82,7 +83,8 @@ func (s *Service) watchHealth(ctx context.Context) {
 			seenDoc, targets = doc, probeTargets(doc)
 		}
 		set := doc.Continuity()
-		rule := live.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter, UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: time.Duration(set.FlapMinutes) * time.Minute}
+		rule := live.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter,
+			UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: time.Duration(set.FlapMinutes) * time.Minute}
 		if s.cfg.Health {
 			s.reconcile(ctx, targets, known)
 			for of, uri := range targets {
@@ -159,7 +161,9 @@ func (s *Service) watchHealth(ctx context.Context) {
 			for of := range dirty {
 				list = append(list, known[of])
 			}
-			if err := s.store.SaveHealth(ctx, list, func(h live.Health) bool { return turned[probed{h.Kind, h.Name}] }); err != nil {
+			if err := s.store.SaveHealth(ctx, list, func(h live.Health) bool {
+				return turned[probed{h.Kind, h.Name}]
+			}); err != nil {
 				if ctx.Err() == nil {
 					s.log.Warn("what probing found could not be kept", "error", err)
 				}
@@ -172,8 +176,8 @@ func (s *Service) watchHealth(ctx context.Context) {
 	}
 }
 
-// reconcile draws consequences that could not be drawn when a verdict came, since the database was away or a person had set
-// the duty.
+// reconcile draws consequences that could not be drawn when a verdict came, since the database was away or a person had
+// set the duty.
 func (s *Service) reconcile(ctx context.Context, targets map[probed]string, known map[probed]live.Health) {
 	state := s.Snapshot().World.Live
 	for of := range targets {
@@ -214,7 +218,9 @@ func (s *Service) turned(ctx context.Context, h live.Health, changed bool) {
 	var only func(live.Note) bool
 	switch {
 	case h.Held && !changed:
-		err := s.store.AddEvent(ctx, event.Event{Kind: event.HeldDown, Subject: h.Name, Author: watcher, Says: fmt.Sprintf("The %s %s answers, and is held down: it went up and down %d times lately", h.Kind, h.Name, len(h.Changes))})
+		err := s.store.AddEvent(ctx, event.Event{Kind: event.HeldDown, Subject: h.Name, Author: watcher,
+			Says: fmt.Sprintf("The %s %s answers, and is held down: it went up and down %d times lately", h.Kind, h.Name,
+				len(h.Changes))})
 		if err != nil && ctx.Err() == nil {
 			s.log.Warn("what probing found could not be told", "error", err)
 		}
@@ -245,7 +251,8 @@ func (s *Service) turned(ctx context.Context, h live.Health, changed bool) {
 	}
 }
 
-// tendDuties ends drains whose time is over, lets returning servers grow, and takes back what probing no longer watches.
+// tendDuties ends drains whose time is over, lets returning servers grow, and takes back what probing no longer
+// watches.
 func (s *Service) tendDuties(ctx context.Context, targets map[probed]string) {
 	notes, err := s.store.Duties(ctx, nil)
 	if err != nil {
@@ -268,7 +275,8 @@ func (s *Service) tendDuties(ctx context.Context, targets map[probed]string) {
 			n.Share, n.Reason = n.Grown(now), ""
 		case n.Duty == live.Down && n.Author == watcher && (!s.cfg.Health || !watched):
 			n = live.Note{Kind: n.Kind, Name: n.Name, Duty: live.Serving, Share: 1}
-			e.Kind, e.Says = event.CameUp, fmt.Sprintf("The %s %s is no longer probed, and so no longer counts as down", n.Kind, n.Name)
+			e.Kind, e.Says = event.CameUp, fmt.Sprintf("The %s %s is no longer probed, and so no longer counts as down",
+				n.Kind, n.Name)
 		default:
 			continue
 		}
@@ -326,7 +334,10 @@ func (s *Service) Healths(ctx context.Context, p *access.Principal) ([]live.Heal
 	}
 	list, err := s.store.Healths(ctx)
 	targets := probeTargets(s.Snapshot().World.Estate.Document())
-	return slices.DeleteFunc(list, func(h live.Health) bool { _, watched := targets[probed{h.Kind, h.Name}]; return !watched }), err
+	return slices.DeleteFunc(list, func(h live.Health) bool {
+		_, watched := targets[probed{h.Kind, h.Name}]
+		return !watched
+	}), err
 }
 
 // Health gives one with its history; an Unknown fault where it was never probed.
@@ -337,7 +348,8 @@ func (s *Service) Health(ctx context.Context, p *access.Principal, kind, name st
 	}
 	i := slices.IndexFunc(list, func(h live.Health) bool { return h.Kind == kind && h.Name == name })
 	if i < 0 {
-		return live.HealthView{}, fault.New(fault.Unknown, "never-probed", "servers, and devices that people reach directly, are probed once they are published", "%s %s was never probed", kind, name)
+		return live.HealthView{}, fault.New(fault.Unknown, "never-probed", "servers, and devices that people reach "+
+			"directly, are probed once they are published", "%s %s was never probed", kind, name)
 	}
 	now := s.now()
 	v := live.HealthView{Health: list[i]}

@@ -61,8 +61,10 @@ func (s *Service) SetJoinRule(ctx context.Context, p *access.Principal, rule str
 		}
 		return joined(directory.New(records)), nil
 	}
-	says := map[bool]string{true: "Accounts of different sources with one %s are one person now", false: "Accounts of different sources with one %s are no longer one person"}[on]
-	_, err := s.store.SetJoinRule(ctx, rule, on, event.Event{Kind: event.JoinRule, Subject: rule, Author: p.Name, Says: fmt.Sprintf(says, map[string]string{"address": "address", "employee": "employee number"}[rule])})
+	says := map[bool]string{true: "Accounts of different sources with one %s are one person now",
+		false: "Accounts of different sources with one %s are no longer one person"}[on]
+	_, err := s.store.SetJoinRule(ctx, rule, on, event.Event{Kind: event.JoinRule, Subject: rule, Author: p.Name,
+		Says: fmt.Sprintf(says, map[string]string{"address": "address", "employee": "employee number"}[rule])})
 	if err != nil {
 		return Joined{}, err
 	}
@@ -79,12 +81,16 @@ func (s *Service) SetLead(ctx context.Context, p *access.Principal, source strin
 	}
 	says := "The source that comes first by name stands for people who have several names"
 	if source != "" {
-		if !slices.ContainsFunc(s.Snapshot().World.Directory.Records().Users, func(u directory.User) bool { return u.Source == source }) {
-			return Joined{}, fault.New(fault.Unknown, "source-unknown", "see where people come from: cirque person NAME", "no user comes from a source %q", source)
+		if !slices.ContainsFunc(s.Snapshot().World.Directory.Records().Users, func(u directory.User) bool {
+			return u.Source == source
+		}) {
+			return Joined{}, fault.New(fault.Unknown, "source-unknown", "see where people come from: cirque person NAME",
+				"no user comes from a source %q", source)
 		}
 		says = fmt.Sprintf("People who have several names go by the one that %s has", source)
 	}
-	if err := s.store.SetLead(ctx, source, event.Event{Kind: event.JoinRule, Subject: "lead", Author: p.Name, Says: says}); err != nil {
+	if err := s.store.SetLead(ctx, source, event.Event{Kind: event.JoinRule, Subject: "lead", Author: p.Name,
+		Says: says}); err != nil {
 		return Joined{}, err
 	}
 	if err := s.refresh(ctx, event.Directory); err != nil {
@@ -93,9 +99,10 @@ func (s *Service) SetLead(ctx context.Context, p *access.Principal, source strin
 	return s.Joins(ctx, p)
 }
 
-// Join says that two names are one person, or, apart, that they are two. A name is SOURCE/NAME or NAME; the first must be
-// somebody of the directory, the second may be a name that no directory has.
-func (s *Service) Join(ctx context.Context, p *access.Principal, a, b string, apart bool, reason string) (directory.Join, error) {
+// Join says that two names are one person, or, apart, that they are two. A name is SOURCE/NAME or NAME; the first must
+// be somebody of the directory, the second may be a name that no directory has.
+func (s *Service) Join(ctx context.Context, p *access.Principal, a, b string, apart bool,
+	reason string) (directory.Join, error) {
 	if err := access.Check(p, access.JoinPeople); err != nil {
 		return directory.Join{}, err
 	}
@@ -109,15 +116,18 @@ func (s *Service) Join(ctx context.Context, p *access.Principal, a, b string, ap
 	}
 	switch {
 	case name.Fold(j.A.Name) == name.Fold(j.B.Name):
-		return j, fault.New(fault.Invalid, "join-same", "rename one of the two in its directory", "%s and %s have one name, and whoever asks gives no more than a name: they are one person", show(j.A), show(j.B))
+		return j, fault.New(fault.Invalid, "join-same", "rename one of the two in its directory",
+			"%s and %s have one name, and whoever asks gives no more than a name: they are one person", show(j.A), show(j.B))
 	case apart && j.A.Source == "" || apart && j.B.Source == "":
-		return j, fault.New(fault.Invalid, "join-apart", "name two accounts of directories", "only accounts can be kept apart")
+		return j, fault.New(fault.Invalid, "join-apart", "name two accounts of directories",
+			"only accounts can be kept apart")
 	}
 	says := fmt.Sprintf("%s and %s are one person", show(j.A), show(j.B))
 	if apart {
 		says = fmt.Sprintf("%s and %s are two people", show(j.A), show(j.B))
 	}
-	if j, err = s.store.AddJoin(ctx, j, event.Event{Kind: event.JoinKept, Subject: j.A.Name, Author: p.Name, Says: says}); err != nil {
+	if j, err = s.store.AddJoin(ctx, j, event.Event{Kind: event.JoinKept, Subject: j.A.Name, Author: p.Name,
+		Says: says}); err != nil {
 		return j, err
 	}
 	return j, s.refresh(ctx, event.Directory)

@@ -27,7 +27,8 @@ func (s *Service) Depends(ctx context.Context, p *access.Principal, server strin
 		return stock.Leaving{}, err
 	}
 	w := s.Snapshot().World
-	out := stock.Leaving{Dependents: stock.DependentsOf(w.Estate.Document(), server), Grants: []string{}, Lately: []stock.LateUse{}}
+	out := stock.Leaving{Dependents: stock.DependentsOf(w.Estate.Document(), server), Grants: []string{},
+		Lately: []stock.LateUse{}}
 	for _, q := range out.Queues {
 		for _, g := range w.Estate.Selecting(q) {
 			if !slices.Contains(out.Grants, g) {
@@ -55,7 +56,8 @@ func (s *Service) Depends(ctx context.Context, p *access.Principal, server strin
 	case len(out.Queues) == 0:
 		out.Says = fmt.Sprintf("No queue leads to %s; it is still a member of %s.", server, strings.Join(out.Sets, " and "))
 	default:
-		out.Says = fmt.Sprintf("%s lead to %s; %d of them nobody could reach without it.", plural(len(out.Queues), "queue"), server, len(out.Only))
+		out.Says = fmt.Sprintf("%s lead to %s; %d of them nobody could reach without it.", plural(len(out.Queues), "queue"),
+			server, len(out.Only))
 		if len(out.Queues) == 1 {
 			out.Says = strings.Replace(out.Says, "1 queue lead ", "1 queue leads ", 1)
 		}
@@ -134,8 +136,8 @@ func (s *Service) lately(ctx context.Context, l stock.Listed, out *stock.Leaving
 	}
 }
 
-// reachable gives the URI of a server's queue by the address at which the server is known here: what it calls itself may
-// lead nowhere from here.
+// reachable gives the URI of a server's queue by the address at which the server is known here: what it calls itself
+// may lead nowhere from here.
 func (s *Service) reachable(l stock.Listed, q stock.Queue) string {
 	scheme, rest, _ := strings.Cut(l.URI, "://")
 	host, _, _ := strings.Cut(rest, "/")
@@ -147,8 +149,10 @@ func (s *Service) reachable(l stock.Listed, q stock.Queue) string {
 	return scheme + "://" + host + "/" + path
 }
 
-// MoveQueues rewrites queues in one's own draft so that they no longer lead through a server; with dry it only says which.
-func (s *Service) MoveQueues(ctx context.Context, p *access.Principal, draft, server, to string, only []string, dry bool) ([]stock.Moved, Draft, error) {
+// MoveQueues rewrites queues in one's own draft so that they no longer lead through a server; with dry it only says
+// which.
+func (s *Service) MoveQueues(ctx context.Context, p *access.Principal, draft, server, to string, only []string,
+	dry bool) ([]stock.Moved, Draft, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return nil, Draft{}, err
 	}

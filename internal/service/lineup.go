@@ -17,15 +17,16 @@ import (
 // MaxContexts is how many contexts one question may have.
 const MaxContexts = 10000
 
-// An Answer is the lineups for some contexts, one after another as JSON. Tag changes when what they say changes, and does
-// not with a mere revision or the passing of time.
+// An Answer is the lineups for some contexts, one after another as JSON. Tag changes when what they say changes, and
+// does not with a mere revision or the passing of time.
 type Answer struct {
 	JSON []byte // an array
 	Tag  string
 }
 
 // Lineups answers contexts; when says from which snapshot. The answer is appended to room, which may be nil.
-func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when When, room []byte) (Answer, error) {
+func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when When,
+	room []byte) (Answer, error) {
 	snap, err := s.at(ctx, p, when)
 	if err != nil {
 		return Answer{}, err
@@ -38,9 +39,10 @@ func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []li
 	return a, err
 }
 
-// WaitLineups is Lineups at present that, while the answer's tag is known, waits for another one, or for a call; same says
-// that none came in time. It also looks again when opening hours could have changed the answer.
-func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string, wait time.Duration, room []byte) (a Answer, same bool, err error) {
+// WaitLineups is Lineups at present that, while the answer's tag is known, waits for another one, or for a call; same
+// says that none came in time. It also looks again when opening hours could have changed the answer.
+func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string,
+	wait time.Duration, room []byte) (a Answer, same bool, err error) {
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
 	var called <-chan struct{}
@@ -91,8 +93,8 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	}
 }
 
-// spreadOut waits its share of the time over which answers to a change are spread, so that no more than the estate says go
-// out a second. It says whether it waited at all.
+// spreadOut waits its share of the time over which answers to a change are spread, so that no more than the estate says
+// go out a second. It says whether it waited at all.
 func (s *Service) spreadOut(ctx context.Context) bool {
 	perSecond := s.Snapshot().World.Estate.Document().Agent().AnswersPerSecond
 	over := time.Duration(s.waiting.Load()) * time.Second / time.Duration(perSecond)
@@ -106,13 +108,16 @@ func (s *Service) spreadOut(ctx context.Context) bool {
 // Waiting counts the long polls under way.
 func (s *Service) Waiting() int { return int(s.waiting.Load()) }
 
-// lineups also gives, where edges are wanted, the first instant at which opening hours could change an answer to the present, nil where none does.
-func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query, now time.Time, edges bool, room []byte) (a Answer, edge *time.Time, err error) {
+// lineups also gives, where edges are wanted, the first instant at which opening hours could change an answer to the
+// present, nil where none does.
+func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query, now time.Time, edges bool,
+	room []byte) (a Answer, edge *time.Time, err error) {
 	if err := s.checkAsking(p, queries); err != nil {
 		return Answer{}, nil, err
 	}
 	if len(queries) > MaxContexts {
-		return Answer{}, nil, fault.New(fault.TooLarge, "too-many-contexts", fmt.Sprintf("ask for at most %d at once", MaxContexts), "%d contexts are too many", len(queries))
+		return Answer{}, nil, fault.New(fault.TooLarge, "too-many-contexts", fmt.Sprintf("ask for at most %d at once",
+			MaxContexts), "%d contexts are too many", len(queries))
 	}
 	scratch := s.scratch.Get().(*lineup.Scratch)
 	defer s.scratch.Put(scratch)
@@ -190,7 +195,8 @@ func (s *Service) checkAsking(p *access.Principal, queries []lineup.Query) error
 }
 
 // Why explains one queue in one context; when as for Lineups.
-func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string, when When) (*lineup.Why, error) {
+func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string,
+	when When) (*lineup.Why, error) {
 	if err := s.checkAsking(p, []lineup.Query{q}); err != nil {
 		return nil, err
 	}

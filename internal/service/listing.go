@@ -16,8 +16,8 @@ import (
 	"cirque/core/stock"
 )
 
-// listEvery is how often a directory's entries are brought into line while nothing changes here: somebody may have changed
-// them there.
+// listEvery is how often a directory's entries are brought into line while nothing changes here: somebody may have
+// changed them there.
 const listEvery = 5 * time.Minute
 
 // Listings tells how the entries in each directory stand.
@@ -37,7 +37,8 @@ func (s *Service) entries() []advert.Entry {
 		if d == nil {
 			return nil
 		}
-		return &advert.Reading{Model: d.Model, Colour: d.Colour, TwoSided: d.TwoSided, Sides: d.Supported["sides"], Media: d.Supported["media"], Formats: d.Formats}
+		return &advert.Reading{Model: d.Model, Colour: d.Colour, TwoSided: d.TwoSided, Sides: d.Supported["sides"],
+			Media: d.Supported["media"], Formats: d.Formats}
 	})
 }
 
@@ -142,7 +143,8 @@ func (s *Service) list(ctx context.Context, v directory.Source, sealed []byte, e
 		tell(event.ListingGood, "Queues are listed again in "+v.Name)
 	}
 	if n := out.Added + out.Changed + out.Removed; n > 0 {
-		tell(event.Listed, fmt.Sprintf("Printer entries in %s: %d added, %d changed, %d removed", v.Name, out.Added, out.Changed, out.Removed))
+		tell(event.Listed, fmt.Sprintf("Printer entries in %s: %d added, %d changed, %d removed", v.Name, out.Added,
+			out.Changed, out.Removed))
 	}
 	if out.Refused == nil {
 		out.Refused = []string{}

@@ -25,12 +25,14 @@ func (s *Service) Duties(ctx context.Context, p *access.Principal) ([]live.Note,
 }
 
 // Drain takes a server out of duty, until a time where one is given. It says whether that changed anything.
-func (s *Service) Drain(ctx context.Context, p *access.Principal, server, reason string, until *time.Time) (changed bool, err error) {
+func (s *Service) Drain(ctx context.Context, p *access.Principal, server, reason string,
+	until *time.Time) (changed bool, err error) {
 	if err := access.Check(p, access.Drain); err != nil {
 		return false, err
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		return false, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with --reason", "a drain needs a reason")
+		return false, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with --reason",
+			"a drain needs a reason")
 	}
 	if until != nil && !until.After(s.now()) {
 		return false, fault.New(fault.Invalid, "until-past", "name a time to come", "%s is past", until.Format(time.RFC3339))
@@ -39,7 +41,8 @@ func (s *Service) Drain(ctx context.Context, p *access.Principal, server, reason
 	if until != nil {
 		says += "; until " + until.UTC().Format("2006-01-02 15:04 UTC")
 	}
-	changed, err = s.setDuty(ctx, p, live.Note{Name: server, Duty: live.Drained, Reason: reason, Until: until}, event.Drained, says)
+	changed, err = s.setDuty(ctx, p, live.Note{Name: server, Duty: live.Drained, Reason: reason, Until: until},
+		event.Drained, says)
 	if changed {
 		s.wakeHealth()
 	}
@@ -48,7 +51,8 @@ func (s *Service) Drain(ctx context.Context, p *access.Principal, server, reason
 
 // Return puts a server back on duty. A member of a set takes its people back over the time that the estate says, unless
 // it is to be at once.
-func (s *Service) Return(ctx context.Context, p *access.Principal, server string, atOnce bool) (changed bool, err error) {
+func (s *Service) Return(ctx context.Context, p *access.Principal, server string, atOnce bool) (changed bool,
+	err error) {
 	n := s.returning(server, atOnce)
 	says := fmt.Sprintf("The server %s is back on duty", server)
 	if n.Until != nil {
@@ -66,7 +70,9 @@ func (s *Service) returning(server string, atOnce bool) live.Note {
 	n := live.Note{Kind: "server", Name: server, Duty: live.Serving, Share: 1}
 	doc := s.Snapshot().World.Estate.Document()
 	minutes := *doc.Continuity().ReturnMinutes
-	inSet := slices.ContainsFunc(doc.ServerSets, func(set estate.ServerSet) bool { return len(set.Members) > 1 && slices.Contains(set.Members, server) })
+	inSet := slices.ContainsFunc(doc.ServerSets, func(set estate.ServerSet) bool {
+		return len(set.Members) > 1 && slices.Contains(set.Members, server)
+	})
 	if atOnce || minutes == 0 || !inSet {
 		return n
 	}
@@ -115,7 +121,8 @@ func unknownServer(doc *estate.Document, server string) error {
 }
 
 // Pick notes that a person picks a queue, or does so no more. An unknown queue is an Unknown fault.
-func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue string, picked bool) (changed bool, err error) {
+func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue string, picked bool) (changed bool,
+	err error) {
 	own := s.isPerson(p, person)
 	if err := access.Check(p, access.PickFor); err != nil && (!own || access.Check(p, access.PickOwn) != nil) {
 		return false, err
@@ -128,7 +135,8 @@ func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue s
 		return false, err
 	}
 	if !own {
-		if err := s.checkAt(p, access.PickFor, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues", Name: q.Name}); err != nil {
+		if err := s.checkAt(p, access.PickFor, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues",
+			Name: q.Name}); err != nil {
 			return false, err
 		}
 	}
@@ -141,7 +149,8 @@ func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue s
 		names = names[:1]
 	}
 	for _, n := range names {
-		once, err := s.store.SetPick(ctx, n, q.Name, picked, event.Event{Kind: kind, Subject: q.Name, Author: p.Name, Says: says})
+		once, err := s.store.SetPick(ctx, n, q.Name, picked, event.Event{Kind: kind, Subject: q.Name, Author: p.Name,
+			Says: says})
 		if err != nil {
 			return changed, err
 		}
@@ -152,7 +161,8 @@ func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue s
 
 // Picks lists the queues that a person has picked.
 func (s *Service) Picks(_ context.Context, p *access.Principal, person string) ([]string, error) {
-	if err := access.Check(p, access.ReadDirectory); err != nil && (!s.isPerson(p, person) || access.Check(p, access.PickOwn) != nil) {
+	if err := access.Check(p, access.ReadDirectory); err != nil && (!s.isPerson(p, person) || access.Check(p,
+		access.PickOwn) != nil) {
 		return nil, err
 	}
 	out := []string{}

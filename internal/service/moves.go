@@ -34,7 +34,8 @@ func (s *Service) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Mo
 		}
 		m := endpoint.Move{Note: n, Left: leading[n.Name][0], Stuck: []endpoint.Stuck{}, Health: verdictOf(healths, n.Name)}
 		m.Endpoints = max(n.Moving, m.Left)
-		if k := s.stock.Load().kept[[2]string{stock.KindServer, n.Name}]; k.Server != nil && k.Check.OK && k.Check.At.After(n.Since) {
+		if k := s.stock.Load().kept[[2]string{stock.KindServer, n.Name}]; k.Server != nil && k.Check.OK &&
+			k.Check.At.After(n.Since) {
 			c := k.Server.Count()
 			m.Waiting, m.Read = &c.Jobs, &k.Check.At
 		}
@@ -62,7 +63,8 @@ func (s *Service) stuck(ctx context.Context, server string) ([]endpoint.Stuck, e
 	for _, r := range list {
 		lineups := s.lineupsOf(r)
 		state := s.judgeBy(r, lineups).State
-		out = append(out, endpoint.Stuck{Machine: r.Report.Machine, State: state, Says: endpoint.WhyStuck(r, lineups, leads, state)})
+		out = append(out, endpoint.Stuck{Machine: r.Report.Machine, State: state, Says: endpoint.WhyStuck(r, lineups,
+			leads, state)})
 	}
 	return out, nil
 }

@@ -145,8 +145,8 @@ func (s *Service) tell(ctx context.Context, w *watch) error {
 // audience tells the messages of a notice apart: an owner whose mailbox is gone keeps nobody else from being told.
 func audience(m notice.Message) string { return m.Notice + " " + m.Person }
 
-// send sends one message to all whom it is for, and keeps how that went. arrived says that at least one has it, or that it has
-// nothing to say to anybody.
+// send sends one message to all whom it is for, and keeps how that went. arrived says that at least one has it, or that
+// it has nothing to say to anybody.
 func (s *Service) send(ctx context.Context, m notice.Message, now time.Time, w *watch) (arrived bool, err error) {
 	open := m
 	open.Over = slices.DeleteFunc(slices.Clone(m.Over), notice.Told.Private)
@@ -164,7 +164,8 @@ func (s *Service) send(ctx context.Context, m notice.Message, now time.Time, w *
 	}
 	if w.failed[audience(m)] == arrived {
 		w.failed[audience(m)] = !arrived
-		e := event.Event{Kind: event.NoticeBad, Subject: m.Notice, Author: "notices", Says: fmt.Sprintf("The notice %s does not arrive: %s", m.Notice, why)}
+		e := event.Event{Kind: event.NoticeBad, Subject: m.Notice, Author: "notices",
+			Says: fmt.Sprintf("The notice %s does not arrive: %s", m.Notice, why)}
 		if arrived {
 			e.Kind, e.Says = event.NoticeGood, fmt.Sprintf("The notice %s arrives again", m.Notice)
 		}
@@ -180,7 +181,8 @@ func (s *Service) send(ctx context.Context, m notice.Message, now time.Time, w *
 func (s *Service) sendTo(ctx context.Context, m notice.Message, trial bool, now time.Time) []notice.Sent {
 	var out []notice.Sent
 	add := func(to, says string, err error) {
-		x := notice.Sent{Notice: m.Notice, To: to, Subject: m.Subject(), Body: m.Text(now), Trial: trial, OK: err == nil, Says: says, At: now}
+		x := notice.Sent{Notice: m.Notice, To: to, Subject: m.Subject(), Body: m.Text(now), Trial: trial, OK: err == nil,
+			Says: says, At: now}
 		if err != nil {
 			x.Says = fault.As(err).What
 			if fix := fault.As(err).Fix; fix != "" {
@@ -209,12 +211,14 @@ func (s *Service) sendTo(ctx context.Context, m notice.Message, trial bool, now 
 			if a := s.mailOf(t.User); a != "" {
 				mail(to, a)
 			} else {
-				add(to, "", fault.New(fault.Unknown, "no-mail", "give them one in the directory, or write mail:ADDRESS", "the directory has no mail address of %s", t.User))
+				add(to, "", fault.New(fault.Unknown, "no-mail", "give them one in the directory, or write mail:ADDRESS",
+					"the directory has no mail address of %s", t.User))
 			}
 		case t.Group != "":
 			list := s.mailsOf(t.Group)
 			if len(list) == 0 {
-				add(to, "", fault.New(fault.Unknown, "no-mail", "see who is in it, and their addresses", "nobody in the group %s has a mail address here", t.Group))
+				add(to, "", fault.New(fault.Unknown, "no-mail", "see who is in it, and their addresses", "nobody in the group %s "+
+					"has a mail address here", t.Group))
 			}
 			for _, a := range list {
 				mail(to+" ("+a+")", a)
@@ -241,10 +245,12 @@ func (s *Service) sendTo(ctx context.Context, m notice.Message, trial bool, now 
 func (s *Service) mail(ctx context.Context, to string, m notice.Message, now time.Time) (string, error) {
 	set, ok := s.Snapshot().World.Estate.Document().Mail()
 	if !ok {
-		return "", fault.New(fault.Conflict, "no-relay", "write settings.mail in the estate: relay and from", "the estate names no mail relay")
+		return "", fault.New(fault.Conflict, "no-relay", "write settings.mail in the estate: relay and from",
+			"the estate names no mail relay")
 	}
 	keys := s.keysFor(stock.Watch{URI: set.Relay})
-	says, err := s.cfg.Teller.Mail(ctx, notice.Mail{Relay: set.Relay, From: set.From, To: to, Subject: m.Subject(), Body: m.Text(now), At: now}, signInOf(keys))
+	says, err := s.cfg.Teller.Mail(ctx, notice.Mail{Relay: set.Relay, From: set.From, To: to, Subject: m.Subject(),
+		Body: m.Text(now), At: now}, signInOf(keys))
 	s.noteKeys(ctx, keys)
 	return says, err
 }
@@ -326,14 +332,18 @@ func (s *Service) TryNotice(ctx context.Context, p *access.Principal, called str
 	doc := s.Snapshot().World.Estate.Document()
 	n, ok := doc.Find(estate.Ref{List: "notices", Name: called}).(*estate.Notice)
 	if !ok || n == nil {
-		return nil, fault.New(fault.Unknown, "notice-unknown", "see cirque notice list; one of a draft is tried once it is published", "the estate has no notice %q", called)
+		return nil, fault.New(fault.Unknown, "notice-unknown", "see cirque notice list; one of a draft is tried once it "+
+			"is published", "the estate has no notice %q", called)
 	}
-	if err := access.CheckChanges(p, access.Publish, doc, doc, []estate.Change{{Ref: estate.Ref{List: "notices", Name: n.Name}, Before: n, After: n}}); err != nil {
+	if err := access.CheckChanges(p, access.Publish, doc, doc, []estate.Change{{Ref: estate.Ref{List: "notices",
+		Name: n.Name}, Before: n, After: n}}); err != nil {
 		return nil, err
 	}
-	sent := s.sendTo(ctx, notice.Message{Notice: n.Name, To: n.Tell, New: []notice.Fault{}, Still: []notice.Fault{}, Over: []notice.Told{}}, true, s.now().UTC())
+	sent := s.sendTo(ctx, notice.Message{Notice: n.Name, To: n.Tell, New: []notice.Fault{}, Still: []notice.Fault{},
+		Over: []notice.Told{}}, true, s.now().UTC())
 	if sent == nil {
 		sent = []notice.Sent{}
 	}
-	return sent, s.store.AddSent(ctx, sent, []event.Event{{Kind: event.NoticeTried, Subject: n.Name, Author: p.Name, Says: fmt.Sprintf("The notice %s was tried", n.Name)}})
+	return sent, s.store.AddSent(ctx, sent, []event.Event{{Kind: event.NoticeTried, Subject: n.Name, Author: p.Name,
+		Says: fmt.Sprintf("The notice %s was tried", n.Name)}})
 }

@@ -27,7 +27,8 @@ func (s *Service) Outage(ctx context.Context, p *access.Principal, server string
 	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
 		return nil, unknownServer(doc, server)
 	}
-	o := endpoint.Outage{Server: server, Only: stock.DependentsOf(doc, server).Only, Duty: live.Note{Duty: snap.World.Live.Server(server)}}
+	o := endpoint.Outage{Server: server, Only: stock.DependentsOf(doc, server).Only,
+		Duty: live.Note{Duty: snap.World.Live.Server(server)}}
 	for _, set := range doc.ServerSets {
 		if len(set.Members) < 2 || !slices.Contains(set.Members, server) {
 			continue
@@ -81,7 +82,8 @@ func (s *Service) Outage(ctx context.Context, p *access.Principal, server string
 			return nil, err
 		}
 		for _, d := range c.List {
-			if (d.Kind == "server" && d.Name == server && d.Fact != "duty") || d.Kind == "queue on a server" && strings.HasSuffix(d.Name, " on "+server) {
+			if (d.Kind == "server" && d.Name == server && d.Fact != "duty") || d.Kind == "queue on a server" &&
+				strings.HasSuffix(d.Name, " on "+server) {
 				o.Otherwise++
 			}
 		}

@@ -21,12 +21,14 @@ import (
 )
 
 // AddPackage keeps a driver package out of a zip archive, and says whether the same files were kept already.
-func (s *Service) AddPackage(ctx context.Context, p *access.Principal, name, note string, archive []byte) (driver.Package, bool, error) {
+func (s *Service) AddPackage(ctx context.Context, p *access.Principal, name, note string,
+	archive []byte) (driver.Package, bool, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return driver.Package{}, false, err
 	}
 	if name = strings.TrimSpace(name); name == "" || len(name) > 200 {
-		return driver.Package{}, false, fault.New(fault.Invalid, "package-name", "give it a name that says what it is for", "the package has no name")
+		return driver.Package{}, false, fault.New(fault.Invalid, "package-name", "give it a name that says what it is for",
+			"the package has no name")
 	}
 	select { // unpacking takes memory: one or two at a time
 	case s.large <- struct{}{}:
@@ -41,9 +43,12 @@ func (s *Service) AddPackage(ctx context.Context, p *access.Principal, name, not
 	pkg := driver.Index(files)
 	pkg.Name, pkg.Note, pkg.Author, pkg.At = name, note, p.Name, s.now().UTC()
 	if len(pkg.Models) == 0 {
-		return pkg, false, fault.New(fault.Invalid, "package-empty", "give the unpacked driver, with its .inf or .ppd files; an installer is no package", "no set-up file in it names a printer").With(pkg.Problems)
+		return pkg, false, fault.New(fault.Invalid, "package-empty", "give the unpacked driver, with its .inf or .ppd "+
+			"files; an installer is no package", "no set-up file in it names a printer").With(pkg.Problems)
 	}
-	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name, Author: p.Name, Says: fmt.Sprintf("The driver package %s was added: %s", name, plural(len(pkg.Models), "name"))}.With(nil, map[string]any{"name": name, "digest": pkg.Digest, "names": len(pkg.Models)}))
+	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name, Author: p.Name,
+		Says: fmt.Sprintf("The driver package %s was added: %s", name, plural(len(pkg.Models), "name"))}.With(nil,
+		map[string]any{"name": name, "digest": pkg.Digest, "names": len(pkg.Models)}))
 	if err != nil {
 		return pkg, known, err
 	}
@@ -74,13 +79,15 @@ func (s *Service) Package(ctx context.Context, p *access.Principal, digest strin
 	for _, k := range s.stock.Load().packages {
 		if strings.HasPrefix(k.Digest, digest) && len(digest) >= 6 || k.Name == digest {
 			if out.Digest != "" {
-				return out, fault.New(fault.Conflict, "package-ambiguous", "write more of its digest", "several packages are called %q", digest)
+				return out, fault.New(fault.Conflict, "package-ambiguous", "write more of its digest",
+					"several packages are called %q", digest)
 			}
 			out = k
 		}
 	}
 	if out.Digest == "" {
-		return out, fault.New(fault.Unknown, "package-unknown", "see cirque driver list", "there is no driver package %q", digest)
+		return out, fault.New(fault.Unknown, "package-unknown", "see cirque driver list",
+			"there is no driver package %q", digest)
 	}
 	var err error
 	out.Files, err = s.store.PackageFiles(ctx, out.Digest)
@@ -99,11 +106,14 @@ func (s *Service) RemovePackage(ctx context.Context, p *access.Principal, digest
 	if !insist {
 		for _, h := range driver.Holdings(s.Snapshot().World.Estate.Document(), s.stock.Load().packages) {
 			if len(h.Packages) == 1 && h.Packages[0] == k.Digest && len(h.Queues) > 0 {
-				return fault.New(fault.Conflict, "package-used", "give those queues another driver first, or insist", "%s use its driver %s: %s", plural(len(h.Queues), "queue"), h.Driver, strings.Join(h.Queues[:min(len(h.Queues), 5)], ", "))
+				return fault.New(fault.Conflict, "package-used", "give those queues another driver first, or insist",
+					"%s use its driver %s: %s", plural(len(h.Queues), "queue"), h.Driver,
+					strings.Join(h.Queues[:min(len(h.Queues), 5)], ", "))
 			}
 		}
 	}
-	if err := s.store.RemovePackage(ctx, k.Digest, event.Event{Kind: event.PackageGone, Subject: k.Name, Author: p.Name, Says: fmt.Sprintf("The driver package %s was removed", k.Name)}); err != nil {
+	if err := s.store.RemovePackage(ctx, k.Digest, event.Event{Kind: event.PackageGone, Subject: k.Name, Author: p.Name,
+		Says: fmt.Sprintf("The driver package %s was removed", k.Name)}); err != nil {
 		return err
 	}
 	return s.freshStock(ctx, event.Drivers, k.Digest)
@@ -156,7 +166,9 @@ func (s *Service) DriverReport(ctx context.Context, p *access.Principal) (Driver
 		return DriverReport{}, err
 	}
 	out := DriverReport{Holdings: driver.Holdings(doc, st.packages), Generic: []string{}, Unused: []string{}}
-	out.Matrix = driver.Matrix(doc, s.platforms(doc), out.Holdings, func(queue, platform string) int { return demand[rehearse.Wish{Queue: queue, Platform: platform}] })
+	out.Matrix = driver.Matrix(doc, s.platforms(doc), out.Holdings, func(queue, platform string) int {
+		return demand[rehearse.Wish{Queue: queue, Platform: platform}]
+	})
 	out.Unused, out.Superseded = driver.Unused(st.packages, out.Holdings), driver.Superseded(st.packages, out.Holdings)
 	if out.Trouble, err = s.trouble(ctx, doc, out.Holdings); err != nil {
 		return out, err
@@ -165,7 +177,8 @@ func (s *Service) DriverReport(ctx context.Context, p *access.Principal) (Driver
 		if len(q.Drivers) > 0 || q.Retired || len(q.Devices) != 1 {
 			continue
 		}
-		if r := st.kept[[2]string{"device", q.Devices[0]}].Device; r != nil && r.Model != "" && len(driver.ForModel(st.packages, r.Model)) > 0 {
+		if r := st.kept[[2]string{"device", q.Devices[0]}].Device; r != nil && r.Model != "" &&
+			len(driver.ForModel(st.packages, r.Model)) > 0 {
 			out.Generic = append(out.Generic, q.Name)
 		}
 	}
@@ -173,11 +186,13 @@ func (s *Service) DriverReport(ctx context.Context, p *access.Principal) (Driver
 }
 
 // DriversFor lists the names that packages have for a model, the best fitting first; words narrow it.
-func (s *Service) DriversFor(_ context.Context, p *access.Principal, model, platform, words string, limit int) ([]driver.Choice, int, error) {
+func (s *Service) DriversFor(_ context.Context, p *access.Principal, model, platform, words string,
+	limit int) ([]driver.Choice, int, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, 0, err
 	}
-	list := driver.Choices(s.stock.Load().packages, s.Snapshot().World.Estate.Document(), s.registeredNames(), model, platform, words)
+	list := driver.Choices(s.stock.Load().packages, s.Snapshot().World.Estate.Document(), s.registeredNames(), model,
+		platform, words)
 	return list[:min(len(list), limit)], len(list), nil
 }
 
@@ -219,7 +234,8 @@ func (s *Service) CompareNames(_ context.Context, p *access.Principal, a, b stri
 		if slices.Contains(known, a) {
 			b = a
 		} else if b = driver.Nearest(a, known); b == "" {
-			return "", driver.Comparison{}, fault.New(fault.Unknown, "no-near-name", "see cirque driver names", "no known name is near %q", a)
+			return "", driver.Comparison{}, fault.New(fault.Unknown, "no-near-name", "see cirque driver names",
+				"no known name is near %q", a)
 		}
 	}
 	return b, driver.Compare(a, b), nil
@@ -242,7 +258,8 @@ func (s *Service) platforms(doc *estate.Document) map[string]int {
 }
 
 // trouble lists what endpoints could not install with a driver that is not driverless.
-func (s *Service) trouble(ctx context.Context, doc *estate.Document, holdings []driver.Holding) ([]driver.Trouble, error) {
+func (s *Service) trouble(ctx context.Context, doc *estate.Document,
+	holdings []driver.Holding) ([]driver.Trouble, error) {
 	out := []driver.Trouble{}
 	all, err := s.store.Endpoints(ctx)
 	if err != nil {
@@ -260,16 +277,18 @@ func (s *Service) trouble(ctx context.Context, doc *estate.Document, holdings []
 				continue
 			}
 			if d := driver.Choose(*q, e.Report.Platform, known); d != "" && d != estate.Driverless {
-				out = append(out, driver.Trouble{Driver: d, Exact: known[d].Exact, Machine: e.Report.Machine, Queue: f.Queue, Says: f.Says, Since: f.Since, Remote: remote})
+				out = append(out, driver.Trouble{Driver: d, Exact: known[d].Exact, Machine: e.Report.Machine, Queue: f.Queue,
+					Says: f.Says, Since: f.Since, Remote: remote})
 			}
 		}
 	}
 	return out, nil
 }
 
-// DriversOn lists the drivers of endpoints: of one machine, or of all, and of them only one name where it is given. What
-// a driver consists of is said of a single machine.
-func (s *Service) DriversOn(ctx context.Context, p *access.Principal, machine, exact string) ([]endpoint.DriverHere, error) {
+// DriversOn lists the drivers of endpoints: of one machine, or of all, and of them only one name where it is given.
+// What a driver consists of is said of a single machine.
+func (s *Service) DriversOn(ctx context.Context, p *access.Principal, machine,
+	exact string) ([]endpoint.DriverHere, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
@@ -328,7 +347,8 @@ const demandFresh = time.Minute
 func (s *Service) demand(ctx context.Context, snap *Snapshot) (rehearse.Demand, error) {
 	s.wanted.Lock()
 	defer s.wanted.Unlock()
-	if w := &s.wanted; w.demand != nil && w.estate == snap.World.Estate && w.directory == snap.World.Directory && s.now().Sub(w.made) < demandFresh {
+	if w := &s.wanted; w.demand != nil && w.estate == snap.World.Estate && w.directory == snap.World.Directory &&
+		s.now().Sub(w.made) < demandFresh {
 		return w.demand, nil
 	}
 	cases, err := s.cases(ctx, snap)
@@ -345,7 +365,8 @@ func (s *Service) demand(ctx context.Context, snap *Snapshot) (rehearse.Demand, 
 	}); err != nil {
 		return nil, err
 	}
-	s.wanted.demand, s.wanted.estate, s.wanted.directory, s.wanted.made = all, snap.World.Estate, snap.World.Directory, s.now()
+	s.wanted.demand, s.wanted.estate, s.wanted.directory, s.wanted.made = all, snap.World.Estate,
+		snap.World.Directory, s.now()
 	return all, nil
 }
 

@@ -35,11 +35,12 @@ func newSalt() []byte {
 
 func phc(salt, key []byte) string {
 	b64 := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonThreads, b64.EncodeToString(salt), b64.EncodeToString(key))
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonThreads,
+		b64.EncodeToString(salt), b64.EncodeToString(key))
 }
 
-// ResetPassword gives an account a new password straight in a store, for whoever has the data in hand. Its sessions end;
-// tokens stay. It gives the account's name as it was made; an Unknown fault names the accounts that there are.
+// ResetPassword gives an account a new password straight in a store, for whoever has the data in hand. Its sessions
+// end; tokens stay. It gives the account's name as it was made; an Unknown fault names the accounts that there are.
 func ResetPassword(ctx context.Context, store interface {
 	SetPassword(ctx context.Context, called, hash, author string) (string, error)
 }, called, password string) (string, error) {
@@ -47,7 +48,8 @@ func ResetPassword(ctx context.Context, store interface {
 		return "", err
 	}
 	salt := newSalt()
-	return store.SetPassword(ctx, called, phc(salt, argon2.IDKey([]byte(password), salt, argonTime, argonMemory, argonThreads, argonKey)), "local")
+	return store.SetPassword(ctx, called, phc(salt, argon2.IDKey([]byte(password), salt, argonTime, argonMemory,
+		argonThreads, argonKey)), "local")
 }
 
 // checkPassword holds a password against a PHC string. A malformed string never matches.
@@ -62,7 +64,8 @@ func (s *Service) checkPassword(ctx context.Context, password, phc string) (bool
 	if _, err := fmt.Sscanf(parts[2], "v=%d", &version); err != nil || version != argon2.Version {
 		return false, nil
 	}
-	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &time, &threads); err != nil || memory > 1<<20 || time > 16 || threads == 0 || time == 0 {
+	if _, err := fmt.Sscanf(parts[3], "m=%d,t=%d,p=%d", &memory, &time, &threads); err != nil || memory > 1<<20 ||
+		time > 16 || threads == 0 || time == 0 {
 		return false, nil
 	}
 	salt, err1 := base64.RawStdEncoding.DecodeString(parts[4])
@@ -75,7 +78,8 @@ func (s *Service) checkPassword(ctx context.Context, password, phc string) (bool
 }
 
 // derive bounds how many hashes are worked out at once, since each takes 64 MiB.
-func (s *Service) derive(ctx context.Context, password string, salt []byte, time, memory uint32, threads uint8) ([]byte, error) {
+func (s *Service) derive(ctx context.Context, password string, salt []byte, time, memory uint32,
+	threads uint8) ([]byte, error) {
 	select {
 	case s.hashing <- struct{}{}:
 		defer func() { <-s.hashing }()

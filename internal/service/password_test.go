@@ -23,8 +23,10 @@ func TestPassword(t *testing.T) {
 		password, hash string
 		want           bool
 	}{
-		{"correct horse battery", a, true}, {"correct horse", a, false}, {"", a, false}, {"x", decoy, false}, {"x", "", false}, {"x", "$argon2id$v=19$m=99999999,t=3,p=2$AA$AA", false},
-		{"x", "$argon2i$v=19$m=65536,t=3,p=2$AA$AA", false}, {"x", strings.Replace(a, "v=19", "v=16", 1), false}, {"x", "$argon2id$v=19$m=65536,t=0,p=0$AA$AA", false},
+		{"correct horse battery", a, true}, {"correct horse", a, false}, {"", a, false}, {"x", decoy, false},
+		{"x", "", false}, {"x", "$argon2id$v=19$m=99999999,t=3,p=2$AA$AA", false},
+		{"x", "$argon2i$v=19$m=65536,t=3,p=2$AA$AA", false}, {"x", strings.Replace(a, "v=19", "v=16", 1), false},
+		{"x", "$argon2id$v=19$m=65536,t=0,p=0$AA$AA", false},
 	} {
 		if got, err := s.checkPassword(t.Context(), c.password, c.hash); got != c.want || err != nil {
 			t.Errorf("%q against %.40s: %v %v", c.password, c.hash, got, err)
@@ -45,7 +47,8 @@ func TestSlowdown(t *testing.T) {
 		waits = append(waits, wait)
 		s.failed("k", now)
 	}
-	for i, want := range map[int]time.Duration{0: 0, 2: 0, 3: time.Second, 4: 2 * time.Second, 6: 8 * time.Second, 13: longestWait} {
+	for i, want := range map[int]time.Duration{0: 0, 2: 0, 3: time.Second, 4: 2 * time.Second, 6: 8 * time.Second,
+		13: longestWait} {
 		if waits[i] != want {
 			t.Errorf("after %d failures one waits %v, want %v", i, waits[i], want)
 		}
@@ -67,10 +70,12 @@ func TestSlowdown(t *testing.T) {
 
 func TestPrincipals(t *testing.T) {
 	t.Parallel()
-	if (&access.Principal{Role: access.Agent, Name: "token", For: "mira"}).Person() != "mira" || (&access.Principal{Role: access.Administrator, Name: "mira"}).Person() != "mira" {
+	if (&access.Principal{Role: access.Agent, Name: "token", For: "mira"}).Person() != "mira" ||
+		(&access.Principal{Role: access.Administrator, Name: "mira"}).Person() != "mira" {
 		t.Error("whose job it is")
 	}
-	if access.Check(nil, access.Publish) == nil || access.Check(&access.Principal{Role: access.Agent}, access.Publish) == nil || access.Check(&access.Principal{Role: "else"}, access.Print) == nil {
+	if access.Check(nil, access.Publish) == nil || access.Check(&access.Principal{Role: access.Agent},
+		access.Publish) == nil || access.Check(&access.Principal{Role: "else"}, access.Print) == nil {
 		t.Error("somebody may who may not")
 	}
 }

@@ -99,14 +99,16 @@ func ParseWhen(revision string, asOf *time.Time) (When, error) {
 			w.Draft = MainDraft
 		}
 		if asOf != nil {
-			return w, fault.New(fault.Invalid, "when-invalid", "ask for a revision's number, or leave the time out", "a draft has no past")
+			return w, fault.New(fault.Invalid, "when-invalid", "ask for a revision's number, or leave the time out",
+				"a draft has no past")
 		}
 		return w, nil
 	}
 	if revision != "" {
 		n, err := strconv.Atoi(revision)
 		if err != nil || n < 0 {
-			return w, fault.New(fault.Invalid, "when-invalid", "write a number, draft or draft:NAME", "%q is no revision", revision)
+			return w, fault.New(fault.Invalid, "when-invalid", "write a number, draft or draft:NAME",
+				"%q is no revision", revision)
 		}
 		w.Revision = n
 	}
@@ -149,14 +151,16 @@ func (s *Service) at(ctx context.Context, p *access.Principal, when When) (*Snap
 	number := when.Revision
 	if when.AsOf != nil {
 		if when.AsOf.After(s.now()) {
-			return nil, fault.New(fault.Invalid, "when-future", "rehearse a draft instead", "%s is still to come", when.AsOf.Format(time.RFC3339))
+			return nil, fault.New(fault.Invalid, "when-future", "rehearse a draft instead", "%s is still to come",
+				when.AsOf.Format(time.RFC3339))
 		}
 		if number == 0 {
 			if number, err = s.store.RevisionAt(ctx, *when.AsOf); err != nil {
 				return nil, err
 			}
 			if number == 0 {
-				return nil, fault.New(fault.Unknown, "when-before", "ask for a later time, or name a revision", "nothing was published before %s", when.AsOf.Format(time.RFC3339))
+				return nil, fault.New(fault.Unknown, "when-before", "ask for a later time, or name a revision",
+					"nothing was published before %s", when.AsOf.Format(time.RFC3339))
 			}
 		}
 		if dir, err = s.directoryAt(ctx, *when.AsOf); err != nil {

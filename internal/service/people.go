@@ -28,17 +28,20 @@ func (s *Service) PeopleAt(_ context.Context, p *access.Principal, names []strin
 }
 
 // SaidWho checks who a person at a machine says they are, as signing in does, and gives the agent the name to ask with.
-func (s *Service) SaidWho(ctx context.Context, p *access.Principal, remote, login, called, password string) (string, error) {
+func (s *Service) SaidWho(ctx context.Context, p *access.Principal, remote, login, called,
+	password string) (string, error) {
 	if err := access.Check(p, access.Report); err != nil {
 		return "", err
 	}
 	if s.Snapshot().World.Estate.Document().Agent().UserFrom == estate.FromSystem {
-		return "", fault.New(fault.Conflict, "not-asked", "set settings.agents.user_from to ask or system-unless-unknown", "people are not asked here: the system's sign-in name counts")
+		return "", fault.New(fault.Conflict, "not-asked", "set settings.agents.user_from to ask or system-unless-unknown",
+			"people are not asked here: the system's sign-in name counts")
 	}
 	a, err := s.checkAccount(ctx, remote, p.Machine, called, password)
 	if err != nil {
 		return "", err
 	}
-	e := event.Event{Kind: event.SaidWho, Subject: p.Machine, Author: a.User(), Says: fmt.Sprintf("At %s, signed in there as %s, %s said who they are", p.Machine, login, a.User())}
+	e := event.Event{Kind: event.SaidWho, Subject: p.Machine, Author: a.User(), Says: fmt.Sprintf("At %s, signed in "+
+		"there as %s, %s said who they are", p.Machine, login, a.User())}
 	return a.User(), s.store.AddEvent(ctx, e)
 }

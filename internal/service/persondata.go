@@ -50,7 +50,8 @@ func (s *Service) PersonData(ctx context.Context, p *access.Principal, person st
 	if !name.Valid(person) {
 		return PersonData{}, fault.New(fault.Invalid, "person-missing", "say whose data it is", "%q names no person", person)
 	}
-	out := PersonData{Names: s.namesOf(person), Sessions: []access.Session{}, Endpoints: []endpoint.Presence{}, Revisions: []int{}}
+	out := PersonData{Names: s.namesOf(person), Sessions: []access.Session{}, Endpoints: []endpoint.Presence{},
+		Revisions: []int{}}
 	var err error
 	if out.PersonData, err = s.store.PersonData(ctx, out.Names); err != nil {
 		return out, err
@@ -119,15 +120,18 @@ func (s *Service) ErasePerson(ctx context.Context, p *access.Principal, person, 
 		return Erased{}, err
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		return Erased{}, fault.New(fault.Invalid, "reason-missing", "say in a few words why", "erasing needs a reason; do not name the person in it")
+		return Erased{}, fault.New(fault.Invalid, "reason-missing", "say in a few words why", "erasing needs a reason; do "+
+			"not name the person in it")
 	}
 	names := s.namesOf(person)
 	if slices.ContainsFunc(names, func(n string) bool { return strings.Contains(name.Fold(reason), n) }) {
-		return Erased{}, fault.New(fault.Invalid, "reason-names", "write a reason without the name", "the reason names the person, and is kept")
+		return Erased{}, fault.New(fault.Invalid, "reason-names", "write a reason without the name", "the reason names the "+
+			"person, and is kept")
 	}
 	accounts, local := s.accountsOf(names)
 	if local != nil {
-		return Erased{}, fault.New(fault.Conflict, "account-there", "remove it first: cirque account remove "+local.Name, "%s has an account here", local.Name)
+		return Erased{}, fault.New(fault.Conflict, "account-there", "remove it first: cirque account remove "+local.Name,
+			"%s has an account here", local.Name)
 	}
 	data, err := s.store.PersonData(ctx, names)
 	if err != nil {
@@ -138,7 +142,8 @@ func (s *Service) ErasePerson(ctx context.Context, p *access.Principal, person, 
 		return Erased{}, err
 	}
 	if len(data.Directory)+len(data.Picks)+len(data.Joins)+len(events)+len(accounts) == 0 {
-		return Erased{}, fault.New(fault.Unknown, "user-unknown", "see cirque directory find", "nothing is kept of %q", person)
+		return Erased{}, fault.New(fault.Unknown, "user-unknown", "see cirque directory find",
+			"nothing is kept of %q", person)
 	}
 	out := Erased{Remarks: []string{}}
 	if out.Revisions, err = s.revisionsNaming(ctx, names); err != nil {
@@ -153,11 +158,13 @@ func (s *Service) ErasePerson(ctx context.Context, p *access.Principal, person, 
 	}
 	for _, row := range data.Directory {
 		if row.To == nil {
-			out.Remarks = append(out.Remarks, fmt.Sprintf("The directory %s has %s still: what it says now stays until they are gone from there", row.Source, row.Name))
+			out.Remarks = append(out.Remarks, fmt.Sprintf("The directory %s has %s still: what it says now stays until they "+
+				"are gone from there", row.Source, row.Name))
 		}
 	}
 	if n := len(out.Revisions); n > 0 {
-		out.Remarks = append(out.Remarks, fmt.Sprintf("%s of the estate name them; revisions are never altered", plural(n, "revision")))
+		out.Remarks = append(out.Remarks, fmt.Sprintf("%s of the estate name them; revisions are never altered",
+			plural(n, "revision")))
 	}
 	for _, what := range []string{event.Access, event.Directory, event.Live} {
 		if err := s.refresh(ctx, what); err != nil {

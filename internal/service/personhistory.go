@@ -52,7 +52,8 @@ func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, person
 		if j.Apart {
 			are = "two people"
 		}
-		out = append(out, Moment{At: j.At, What: "join", Says: fmt.Sprintf("%s and %s are %s", show(j.A), show(j.B), are), By: j.Author})
+		out = append(out, Moment{At: j.At, What: "join", Says: fmt.Sprintf("%s and %s are %s", show(j.A), show(j.B), are),
+			By: j.Author})
 	}
 	requests, err := s.store.Requests(ctx, names, momentsShown)
 	if err != nil {
@@ -61,7 +62,9 @@ func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, person
 	for _, r := range requests {
 		out = append(out, Moment{At: r.At, What: "request", Says: fmt.Sprintf("asked for %s: %s", r.Queue, r.Reason)})
 		if r.AnsweredAt != nil {
-			out = append(out, Moment{At: *r.AnsweredAt, What: "request", Says: strings.TrimSuffix(fmt.Sprintf("the request for %s was %s: %s", r.Queue, r.State, r.Answer), ": "), By: r.AnsweredBy})
+			out = append(out, Moment{At: *r.AnsweredAt, What: "request",
+				Says: strings.TrimSuffix(fmt.Sprintf("the request for %s was %s: %s", r.Queue, r.State, r.Answer), ": "),
+				By:   r.AnsweredBy})
 		}
 	}
 	if p.May(access.ReadAudit) {
@@ -74,7 +77,8 @@ func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, person
 		if err != nil {
 			return nil, err
 		}
-		told := []string{event.JoinKept, event.JoinEnded, event.Picked, event.Unpicked, event.Requested, event.Answered} // above
+		// above
+		told := []string{event.JoinKept, event.JoinEnded, event.Picked, event.Unpicked, event.Requested, event.Answered}
 		for _, e := range events {
 			if slices.Contains(told, e.Kind) {
 				continue

@@ -18,21 +18,24 @@ import (
 )
 
 // TakePhotograph keeps how servers, devices and endpoints stand now, to be compared with later.
-func (s *Service) TakePhotograph(ctx context.Context, p *access.Principal, called, note string) (photograph.Photograph, error) {
+func (s *Service) TakePhotograph(ctx context.Context, p *access.Principal, called,
+	note string) (photograph.Photograph, error) {
 	out := photograph.Photograph{Name: called, Note: strings.TrimSpace(note), Author: ""}
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return out, err
 	}
 	out.Author = p.Name
 	if !estate.ValidName(called) {
-		return out, fault.New(fault.Invalid, "name-invalid", "write small letters, digits, dots and dashes, such as before-the-update", "%q is no name", called)
+		return out, fault.New(fault.Invalid, "name-invalid", "write small letters, digits, dots and dashes, such as "+
+			"before-the-update", "%q is no name", called)
 	}
 	var err error
 	if out.Things, err = s.things(ctx); err != nil {
 		return out, err
 	}
 	out.Count = len(out.Things)
-	out, err = s.store.AddPhotograph(ctx, out, event.Event{Kind: event.Photographed, Subject: called, Author: p.Name, Says: fmt.Sprintf("The photograph %s was taken, of %s", called, plural(out.Count, "thing"))})
+	out, err = s.store.AddPhotograph(ctx, out, event.Event{Kind: event.Photographed, Subject: called, Author: p.Name,
+		Says: fmt.Sprintf("The photograph %s was taken, of %s", called, plural(out.Count, "thing"))})
 	out.Things = nil
 	return out, err
 }
@@ -54,12 +57,14 @@ func (s *Service) RemovePhotograph(ctx context.Context, p *access.Principal, cal
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return err
 	}
-	return s.store.RemovePhotograph(ctx, called, event.Event{Kind: event.PhotoGone, Subject: called, Author: p.Name, Says: fmt.Sprintf("The photograph %s was removed", called)})
+	return s.store.RemovePhotograph(ctx, called, event.Event{Kind: event.PhotoGone, Subject: called, Author: p.Name,
+		Says: fmt.Sprintf("The photograph %s was removed", called)})
 }
 
-// ComparePhotographs says what is otherwise than on a photograph: on another, or now where none is named. word narrows it to what
-// has it in its kind or name.
-func (s *Service) ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string, limit int) (photograph.Compared, error) {
+// ComparePhotographs says what is otherwise than on a photograph: on another, or now where none is named. word narrows
+// it to what has it in its kind or name.
+func (s *Service) ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string,
+	limit int) (photograph.Compared, error) {
 	var out photograph.Compared
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return out, err
@@ -125,7 +130,8 @@ func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
 			continue
 		}
 		for _, q := range r.Queues {
-			f := map[string]string{"driver": q.Model, "device": q.Device, "prints": yes(q.Ready()), "reasons": strings.Join(q.Reasons, ", "), "title": q.Title, "location": q.Location, "defaults": options(q.Defaults)}
+			f := map[string]string{"driver": q.Model, "device": q.Device, "prints": yes(q.Ready()),
+				"reasons": strings.Join(q.Reasons, ", "), "title": q.Title, "location": q.Location, "defaults": options(q.Defaults)}
 			if q.Shared != nil {
 				f["shared"] = yes(*q.Shared)
 			}
@@ -138,7 +144,8 @@ func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
 			facts["answers"] = yes(l.Check.OK)
 		}
 		if d := l.Reading; d != nil {
-			facts["model"], facts["serial"], facts["hardware address"], facts["firmware"], facts["state"] = d.Model, d.Serial, d.MAC, d.Firmware, cmp.Or(map[string]string{"idle": "ready", "processing": "ready"}[d.State], d.State)
+			facts["model"], facts["serial"], facts["hardware address"], facts["firmware"], facts["state"] = d.Model, d.Serial,
+				d.MAC, d.Firmware, cmp.Or(map[string]string{"idle": "ready", "processing": "ready"}[d.State], d.State)
 			facts["defaults"] = options(d.Defaults)
 		}
 		add("device", l.Name, facts)
@@ -152,12 +159,18 @@ func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
 			return nil, stopped()
 		}
 		e := s.judge(r)
-		add("endpoint", r.Report.Machine, map[string]string{"state": string(e.State), "platform": r.Report.Platform, "agent": r.Report.Version, "spooler": r.Report.Spooler})
+		add("endpoint", r.Report.Machine, map[string]string{"state": string(e.State), "platform": r.Report.Platform,
+			"agent": r.Report.Version, "spooler": r.Report.Spooler})
 		for _, i := range r.Report.Installed {
 			who := cmp.Or(i.User, "everybody")
-			add("queue on an endpoint", fmt.Sprintf("%s of %s on %s", i.Queue, who, r.Report.Machine), map[string]string{"path": i.URI, "driver": cmp.Or(i.Exact, i.Driver), "default": map[bool]string{true: "yes"}[i.Default], "options": options(i.Options), "by": map[bool]string{true: "agent", false: "somebody else"}[i.Own], "stopped": map[bool]string{true: "yes"}[i.Halted]})
+			add("queue on an endpoint", fmt.Sprintf("%s of %s on %s", i.Queue, who, r.Report.Machine),
+				map[string]string{"path": i.URI, "driver": cmp.Or(i.Exact, i.Driver),
+					"default": map[bool]string{true: "yes"}[i.Default], "options": options(i.Options),
+					"by":      map[bool]string{true: "agent", false: "somebody else"}[i.Own],
+					"stopped": map[bool]string{true: "yes"}[i.Halted]})
 		}
 	}
-	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number), "published": snap.Revision.At.UTC().Format(time.RFC3339)})
+	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number),
+		"published": snap.Revision.At.UTC().Format(time.RFC3339)})
 	return photograph.Sorted(out), nil
 }

@@ -32,25 +32,30 @@ type TestPage struct {
 
 // SendTestPage sends a page through the path that the context's lineup chose. The page names all of it, so that the
 // paper proves itself.
-func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Query, queue string) (TestPage, error) {
+func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Query,
+	queue string) (TestPage, error) {
 	if err := access.Check(p, access.SendTestPage); err != nil {
 		return TestPage{}, err
 	}
 	if s.cfg.Printer == nil {
-		return TestPage{}, fault.New(fault.Unavailable, "no-printing", "start the service with printing", "this service does not print")
+		return TestPage{}, fault.New(fault.Unavailable, "no-printing", "start the service with printing",
+			"this service does not print")
 	}
 	why, err := s.Why(ctx, p, q, queue, When{})
 	if err != nil {
 		return TestPage{}, err
 	}
 	if !why.Present {
-		return TestPage{}, fault.New(fault.Conflict, "not-in-lineup", "see cirque why "+queue+" with the same context", "no test page was sent: %s", why.Says)
+		return TestPage{}, fault.New(fault.Conflict, "not-in-lineup", "see cirque why "+queue+" with the same context",
+			"no test page was sent: %s", why.Says)
 	}
 	e := why.Entry[0]
-	if err := s.checkAt(p, access.SendTestPage, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues", Name: e.Queue}); err != nil {
+	if err := s.checkAt(p, access.SendTestPage, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues",
+		Name: e.Queue}); err != nil {
 		return TestPage{}, err
 	}
-	t := TestPage{Queue: e.Queue, Context: why.Context, Path: e.Path, SentTo: e.Path.URI, Driver: e.Driver, At: s.now().UTC().Truncate(time.Second)}
+	t := TestPage{Queue: e.Queue, Context: why.Context, Path: e.Path, SentTo: e.Path.URI, Driver: e.Driver,
+		At: s.now().UTC().Truncate(time.Second)}
 	if e.Exact != nil {
 		t.Driver = *e.Exact
 	}
@@ -63,7 +68,9 @@ func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineu
 		if err != nil {
 			return t, err
 		}
-		t.Outcome, t.SentTo, err = s.first(ctx, route, doc, func(h Hop) (io.Reader, error) { return page(t, h.Device, h.URI) })
+		t.Outcome, t.SentTo, err = s.first(ctx, route, doc, func(h Hop) (io.Reader, error) {
+			return page(t, h.Device, h.URI)
+		})
 		return s.told(ctx, p, t, err)
 	}
 	device := ""
@@ -83,7 +90,8 @@ func (s *Service) told(ctx context.Context, p *access.Principal, t TestPage, err
 	if err != nil {
 		says = fmt.Sprintf("A test page to %s through %s failed: %s", t.Queue, t.SentTo, fault.As(err).What)
 	}
-	if e := s.store.AddEvent(ctx, event.Event{Kind: event.TestPage, Subject: t.Queue, Author: p.Name, Says: says}); e != nil {
+	if e := s.store.AddEvent(ctx, event.Event{Kind: event.TestPage, Subject: t.Queue, Author: p.Name,
+		Says: says}); e != nil {
 		s.log.Warn("a test page could not be recorded", "error", e)
 	}
 	return t, err
@@ -91,7 +99,8 @@ func (s *Service) told(ctx context.Context, p *access.Principal, t TestPage, err
 
 // page draws the test page.
 func page(t TestPage, device, uri string) (io.Reader, error) {
-	return sheet{{"Queue", t.Queue}, {"Path", string(t.Path.Through)}, {"Sent to", uri}, {"Device", cmp.Or(device, "behind the server")}, {"Driver", t.Driver},
+	return sheet{{"Queue", t.Queue}, {"Path", string(t.Path.Through)}, {"Sent to", uri},
+		{"Device", cmp.Or(device, "behind the server")}, {"Driver", t.Driver},
 		{"Person", cmp.Or(t.Person, "nobody signed in")}, {"Time", t.At.Format(time.RFC3339)}}.pdf()
 }
 
@@ -108,8 +117,8 @@ type Route struct {
 	Refuses string // why it takes no jobs just now: paused, or closed by its hours
 }
 
-// GatewayRoute says where jobs of a principal to a queue go: a person's, or those of the person for whom an agent prints.
-// The queue's access must permit them.
+// GatewayRoute says where jobs of a principal to a queue go: a person's, or those of the person for whom an agent
+// prints. The queue's access must permit them.
 func (s *Service) GatewayRoute(p *access.Principal, called string) (Route, error) {
 	if err := access.Check(p, access.Print); err != nil {
 		return Route{}, err
@@ -124,7 +133,8 @@ func (s *Service) GatewayRoute(p *access.Principal, called string) (Route, error
 		return r, err
 	}
 	if !permitted {
-		return r, fault.New(fault.Denied, "not-permitted", "ask whoever looks after the queue's access", "%s may not print to %s", cmp.Or(p.Person(), p.Name), r.Queue.Name)
+		return r, fault.New(fault.Denied, "not-permitted", "ask whoever looks after the queue's access",
+			"%s may not print to %s", cmp.Or(p.Person(), p.Name), r.Queue.Name)
 	}
 	return r, nil
 }
@@ -134,14 +144,18 @@ func (s *Service) route(called string) (Route, error) {
 	w := s.Snapshot().World
 	queue, ok := w.Estate.HasQueue(called)
 	if !ok {
-		return Route{}, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate has no queue %q", called)
+		return Route{}, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list",
+			"the estate has no queue %q", called)
 	}
 	doc := w.Estate.Document()
-	i, _ := slices.BinarySearchFunc(doc.Queues, queue, func(q estate.Queue, n string) int { return cmp.Compare(q.Name, n) })
+	i, _ := slices.BinarySearchFunc(doc.Queues, queue, func(q estate.Queue, n string) int {
+		return cmp.Compare(q.Name, n)
+	})
 	r := Route{Queue: doc.Queues[i], Refuses: w.Refuses(queue, s.now())}
 	switch {
 	case !slices.ContainsFunc(r.Queue.Paths, func(p estate.Path) bool { return p.Gateway }):
-		return r, fault.New(fault.Unknown, "no-gateway-path", "add {gateway: true} to its paths", "the queue %s does not go through the gateway", queue)
+		return r, fault.New(fault.Unknown, "no-gateway-path", "add {gateway: true} to its paths", "the queue %s does not "+
+			"go through the gateway", queue)
 	case r.Queue.Retired:
 		return r, fault.New(fault.Denied, "queue-retired", "use another queue", "the queue %s is retired", queue)
 	}
@@ -154,13 +168,14 @@ func (s *Service) route(called string) (Route, error) {
 		}
 	}
 	if len(r.Hops) == 0 {
-		return r, fault.New(fault.Unavailable, "no-device", "name the devices behind it in the estate", "the queue %s has no device", queue)
+		return r, fault.New(fault.Unavailable, "no-device", "name the devices behind it in the estate",
+			"the queue %s has no device", queue)
 	}
 	return r, nil
 }
 
-// Deliver streams a job to the first of a route's devices that takes it. A device that does not answer before any of the
-// body was read lets the next one try.
+// Deliver streams a job to the first of a route's devices that takes it. A device that does not answer before any of
+// the body was read lets the next one try.
 func (s *Service) Deliver(ctx context.Context, r Route, d job.Document, body io.Reader) (job.Outcome, error) {
 	if r.Refuses != "" {
 		return job.Outcome{}, fault.New(fault.Unavailable, "queue-closed", "try again later", "%s", r.Refuses)
@@ -168,7 +183,8 @@ func (s *Service) Deliver(ctx context.Context, r Route, d job.Document, body io.
 	in := &counted{Reader: body}
 	out, _, err := s.first(ctx, r, d, func(Hop) (io.Reader, error) {
 		if in.read > 0 {
-			return nil, fault.New(fault.Unavailable, "device-broke-off", "send the job again", "the device broke off in the middle of the job")
+			return nil, fault.New(fault.Unavailable, "device-broke-off", "send the job again", "the device broke off in the "+
+				"middle of the job")
 		}
 		return in, nil
 	})
@@ -176,7 +192,8 @@ func (s *Service) Deliver(ctx context.Context, r Route, d job.Document, body io.
 }
 
 // first tries the hops in order until one takes the document, and says which it was.
-func (s *Service) first(ctx context.Context, r Route, d job.Document, body func(Hop) (io.Reader, error)) (job.Outcome, string, error) {
+func (s *Service) first(ctx context.Context, r Route, d job.Document, body func(Hop) (io.Reader, error)) (job.Outcome,
+	string, error) {
 	var last error
 	for _, h := range r.Hops {
 		b, err := body(h)

@@ -14,17 +14,19 @@ import (
 // testedWithin is how long ago a test page may have been sent to count for a queue.
 const testedWithin = 30 * 24 * time.Hour
 
-// Proof says how far a change has come, or how a queue stands: on which endpoints it is expected, where it has arrived, and
-// from where a test page was sent since. Where neither is named the current revision is meant. A change is looked at with the
-// directory and the live state of now, so that it is the change alone that is seen.
-func (s *Service) Proof(ctx context.Context, p *access.Principal, revision int, queue string, limit int) (endpoint.Proof, error) {
+// Proof says how far a change has come, or how a queue stands: on which endpoints it is expected, where it has arrived,
+// and from where a test page was sent since. Where neither is named the current revision is meant. A change is looked
+// at with the directory and the live state of now, so that it is the change alone that is seen.
+func (s *Service) Proof(ctx context.Context, p *access.Principal, revision int, queue string,
+	limit int) (endpoint.Proof, error) {
 	out := endpoint.Proof{Revision: revision, Queue: queue, At: s.now().UTC()}
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return out, err
 	}
 	snap := s.Snapshot()
 	if revision > 0 && queue != "" {
-		return out, fault.New(fault.Invalid, "proof-either", "name a revision or a queue", "a proof is of a change, or of a queue")
+		return out, fault.New(fault.Invalid, "proof-either", "name a revision or a queue",
+			"a proof is of a change, or of a queue")
 	}
 	since := out.At.Add(-testedWithin)
 	var before, after *lineup.World
@@ -33,7 +35,8 @@ func (s *Service) Proof(ctx context.Context, p *access.Principal, revision int, 
 			out.Revision = snap.Revision.Number
 		}
 		if out.Revision == 0 {
-			return out, fault.New(fault.Conflict, "nothing-published", "publish an estate first", "nothing has been published yet")
+			return out, fault.New(fault.Conflict, "nothing-published", "publish an estate first",
+				"nothing has been published yet")
 		}
 		rev, _, err := s.store.Revision(ctx, out.Revision)
 		if err != nil {

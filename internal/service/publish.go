@@ -13,7 +13,8 @@ import (
 )
 
 // PublishDraft makes one's own draft the next revision, merged with what has been published since it began.
-func (s *Service) PublishDraft(ctx context.Context, p *access.Principal, called, reason string, version *int64) (estate.Revision, error) {
+func (s *Service) PublishDraft(ctx context.Context, p *access.Principal, called, reason string,
+	version *int64) (estate.Revision, error) {
 	reason, err := publishing(p, reason)
 	if err != nil {
 		return estate.Revision{}, err
@@ -24,9 +25,11 @@ func (s *Service) PublishDraft(ctx context.Context, p *access.Principal, called,
 	}
 	switch {
 	case version != nil && *version != d.Version:
-		return estate.Revision{}, fault.New(fault.Conflict, "draft-moved", "look at the draft again", "the draft was changed meanwhile")
+		return estate.Revision{}, fault.New(fault.Conflict, "draft-moved", "look at the draft again",
+			"the draft was changed meanwhile")
 	case len(d.Changes) == 0:
-		return estate.Revision{}, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply FILE, or edit in the console", "the draft %s changes nothing", d.Name)
+		return estate.Revision{}, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply "+
+			"FILE, or edit in the console", "the draft %s changes nothing", d.Name)
 	}
 	return s.publish(ctx, p, &d.Draft, reason, d.base, d.Changes)
 }
@@ -36,13 +39,15 @@ func publishing(p *access.Principal, reason string) (string, error) {
 		return "", err
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		return "", fault.New(fault.Invalid, "reason-missing", "say in a few words why, with -m REASON", "a revision needs a reason")
+		return "", fault.New(fault.Invalid, "reason-missing", "say in a few words why, with -m REASON",
+			"a revision needs a reason")
 	}
 	return reason, nil
 }
 
 // Publish makes files the next revision, at once. Publishing what is there already changes nothing, and says so.
-func (s *Service) Publish(ctx context.Context, p *access.Principal, files []document.File, reason string) (rev estate.Revision, same bool, err error) {
+func (s *Service) Publish(ctx context.Context, p *access.Principal, files []document.File,
+	reason string) (rev estate.Revision, same bool, err error) {
 	if reason, err = publishing(p, reason); err != nil {
 		return rev, false, err
 	}
@@ -63,7 +68,8 @@ func (s *Service) Publish(ctx context.Context, p *access.Principal, files []docu
 }
 
 // Revert makes a former revision current again, as a new one.
-func (s *Service) Revert(ctx context.Context, p *access.Principal, number int, reason string) (rev estate.Revision, same bool, err error) {
+func (s *Service) Revert(ctx context.Context, p *access.Principal, number int, reason string) (rev estate.Revision,
+	same bool, err error) {
 	if reason, err = publishing(p, reason); err != nil {
 		return rev, false, err
 	}
@@ -84,11 +90,13 @@ func (s *Service) Revert(ctx context.Context, p *access.Principal, number int, r
 }
 
 // publish merges changes of a base with the newest revision and makes that the next one.
-func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate.Draft, reason string, base *estate.Document, changes []estate.Change) (estate.Revision, error) {
+func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate.Draft, reason string,
+	base *estate.Document, changes []estate.Change) (estate.Revision, error) {
 	if err := access.CheckChanges(p, access.Publish, base, base.With(changes), changes); err != nil {
 		return estate.Revision{}, err
 	}
-	// One at a time here too: whoever waits for the database's lock holds a connection, and the one that has it needs another.
+	// One at a time here too: whoever waits for the database's lock holds a connection, and the one that has it needs
+	// another.
 	select {
 	case s.publishes <- struct{}{}:
 		defer func() { <-s.publishes }()
@@ -97,7 +105,8 @@ func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate
 	}
 	var conflicts []estate.Conflict
 	since := 0
-	rev, err := s.store.Publish(ctx, from, p.Name, reason, func(ctx context.Context, current int) (*estate.Document, error) {
+	rev, err := s.store.Publish(ctx, from, p.Name, reason, func(ctx context.Context,
+		current int) (*estate.Document, error) {
 		theirs, err := s.document(ctx, current)
 		if err != nil {
 			return nil, err
@@ -105,10 +114,13 @@ func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate
 		var merged *estate.Document
 		if merged, conflicts = estate.Merge(base, changes, theirs); merged == nil {
 			since = current
-			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it again on top of theirs", "the draft clashes with what was published since it began, in %s", plural(len(conflicts), "object"))
+			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or "+
+				"make it again on top of theirs", "the draft clashes with what was published since it began, in %s",
+				plural(len(conflicts), "object"))
 		}
 		if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
-			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard", "everything that the draft changes has been published already")
+			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard",
+				"everything that the draft changes has been published already")
 		}
 		return merged, nil
 	})
@@ -130,14 +142,17 @@ func plural(n int, what string) string {
 }
 
 // both puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.
-func (s *Service) both(ctx context.Context, err error, me string, base *estate.Document, current int, conflicts []estate.Conflict) error {
+func (s *Service) both(ctx context.Context, err error, me string, base *estate.Document, current int,
+	conflicts []estate.Conflict) error {
 	var details []fault.Detail
 	for _, c := range conflicts {
 		what := c.Says
 		if c.Mine != nil && c.Theirs != nil {
-			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, sides(c.Mine), s.whose(ctx, base, current, c.Ref), sides(c.Theirs))
+			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, sides(c.Mine), s.whose(ctx, base, current, c.Ref),
+				sides(c.Theirs))
 		}
-		details = append(details, fault.Detail{Place: c.Ref.String(), What: what, Fix: "undo your change of it, or make it again on top of theirs"})
+		details = append(details, fault.Detail{Place: c.Ref.String(), What: what, Fix: "undo your change of it, or make it " +
+			"again on top of theirs"})
 	}
 	return fault.As(err).With(details)
 }

@@ -44,10 +44,13 @@ func (s *Service) queue(called string) (Queue, error) {
 	e := s.Snapshot().World.Estate
 	name, ok := e.HasQueue(called)
 	if !ok {
-		return Queue{}, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate has no queue %q", called)
+		return Queue{}, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list",
+			"the estate has no queue %q", called)
 	}
 	doc := e.Document()
-	i, _ := slices.BinarySearchFunc(doc.Queues, name, func(q estate.Queue, n string) int { return strings.Compare(q.Name, n) })
+	i, _ := slices.BinarySearchFunc(doc.Queues, name, func(q estate.Queue, n string) int {
+		return strings.Compare(q.Name, n)
+	})
 	return Queue{doc.Queues[i], e.Selecting(name), through(doc.Queues[i])}, nil
 }
 

@@ -22,7 +22,8 @@ func (s *Service) Reach(ctx context.Context, p *access.Principal, grant string, 
 }
 
 // ReachOf says how far a grant would go that is not kept anywhere yet.
-func (s *Service) ReachOf(ctx context.Context, p *access.Principal, draft string, edit estate.Edit) (lineup.Reach, error) {
+func (s *Service) ReachOf(ctx context.Context, p *access.Principal, draft string,
+	edit estate.Edit) (lineup.Reach, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return lineup.Reach{}, err
 	}
@@ -47,7 +48,8 @@ func (s *Service) ReachOf(ctx context.Context, p *access.Principal, draft string
 func (s *Service) reach(ctx context.Context, w *lineup.World, grant string) (lineup.Reach, error) {
 	r, ok := w.Reach(grant)
 	if !ok {
-		return r, fault.New(fault.Unknown, "grant-unknown", "see the grants of the estate", "the estate has no grant %q", grant)
+		return r, fault.New(fault.Unknown, "grant-unknown", "see the grants of the estate",
+			"the estate has no grant %q", grant)
 	}
 	cases, err := s.cases(ctx, s.Snapshot())
 	if err != nil {

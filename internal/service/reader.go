@@ -104,7 +104,8 @@ func (s *Service) warnOfKeys(ctx context.Context, told map[string]time.Time) {
 		if c.Expires.Before(s.now()) {
 			says = fmt.Sprintf("The key %s ended on %s", c.Name, c.Expires.Format(time.DateOnly))
 		}
-		if err := s.store.AddEvent(ctx, event.Event{Kind: event.KeyEnds, Subject: c.Name, Author: "stock-taking", Says: says}); err != nil && ctx.Err() == nil {
+		if err := s.store.AddEvent(ctx, event.Event{Kind: event.KeyEnds, Subject: c.Name, Author: "stock-taking",
+			Says: says}); err != nil && ctx.Err() == nil {
 			s.log.Warn("a key's end could not be told", "credential", c.Name, "error", err)
 		}
 	}

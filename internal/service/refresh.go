@@ -84,7 +84,8 @@ func (s *Service) Refresh(ctx context.Context, p *access.Principal, machine stri
 	if err != nil {
 		return Endpoint{}, err
 	}
-	if err := access.CheckAt(p, access.RefreshEndpoint, s.siteOfMachine(rec.Report), "the endpoint "+rec.Report.Machine); err != nil {
+	if err := access.CheckAt(p, access.RefreshEndpoint, s.siteOfMachine(rec.Report), "the endpoint "+
+		rec.Report.Machine); err != nil {
 		return Endpoint{}, err
 	}
 	err = s.store.Call(ctx, machine, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name,
@@ -100,8 +101,10 @@ func (s *Service) Otherwise() string {
 	if all := s.Snapshot().World.Estate.Document().Agent(); all.HurryUntil != "" && set != all {
 		hurry = " Agents hurry until " + all.HurryUntil + "."
 	}
-	return fmt.Sprintf("While it is connected it hears of a change within seconds; after a broken connection it asks again within %s, and reports at least every %s.",
-		endpoint.Span(time.Duration(set.GapSeconds)*time.Second), endpoint.Span(time.Duration(set.ReportMinutes)*time.Minute)) + hurry
+	return fmt.Sprintf("While it is connected it hears of a change within seconds; after a broken connection it asks "+
+		"again within %s, and reports at least every %s.",
+		endpoint.Span(time.Duration(set.GapSeconds)*time.Second),
+		endpoint.Span(time.Duration(set.ReportMinutes)*time.Minute)) + hurry
 }
 
 // Pace gives the settings by which agents ask and report now.

@@ -54,7 +54,8 @@ func MayRehearse(p *access.Principal) error { return access.Check(p, access.Rehe
 
 // Rehearse compares the present with what would be. progress is called now and then with how many of how many cases are
 // done; when ctx ends, so does the work.
-func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what Rehearsing, progress func(done, total int)) (*Rehearsal, error) {
+func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what Rehearsing, progress func(done,
+	total int)) (*Rehearsal, error) {
 	if err := access.Check(p, access.Rehearse); err != nil {
 		return nil, err
 	}
@@ -106,9 +107,10 @@ func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what Rehear
 // stride is how many cases are done between two looks at whether anybody still wants them.
 const stride = 512
 
-// share divides n cases over as many goroutines as there are cores, in strides that end where ends allows. Each goroutine
-// makes its worker once; what a worker gives is called by one goroutine at a time.
-func (s *Service) share(ctx context.Context, n int, ends func(int) int, progress func(done, total int), worker func() func(from, to int) func()) error {
+// share divides n cases over as many goroutines as there are cores, in strides that end where ends allows. Each
+// goroutine makes its worker once; what a worker gives is called by one goroutine at a time.
+func (s *Service) share(ctx context.Context, n int, ends func(int) int, progress func(done, total int),
+	worker func() func(from, to int) func()) error {
 	select {
 	case s.large <- struct{}{}:
 		defer func() { <-s.large }()
@@ -204,7 +206,8 @@ type Effect struct {
 }
 
 // Effects gives the single contexts behind a figure of one's own rehearsal.
-func (s *Service) Effects(_ context.Context, p *access.Principal, id string, f rehearse.Filter, from, limit int) ([]Effect, int, error) {
+func (s *Service) Effects(_ context.Context, p *access.Principal, id string, f rehearse.Filter, from,
+	limit int) ([]Effect, int, error) {
 	if err := access.Check(p, access.Rehearse); err != nil {
 		return nil, 0, err
 	}

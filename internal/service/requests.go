@@ -20,10 +20,12 @@ func (s *Service) RequestQueue(ctx context.Context, p *access.Principal, queue, 
 		return access.Request{}, err
 	}
 	if p.User == "" {
-		return access.Request{}, fault.New(fault.Conflict, "no-person", "sign in with a name and password", "%s is nobody who could have a queue", p.Name)
+		return access.Request{}, fault.New(fault.Conflict, "no-person", "sign in with a name and password",
+			"%s is nobody who could have a queue", p.Name)
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		return access.Request{}, fault.New(fault.Invalid, "reason-missing", "say in a few words what it is for", "a request needs a reason")
+		return access.Request{}, fault.New(fault.Invalid, "reason-missing", "say in a few words what it is for",
+			"a request needs a reason")
 	}
 	q, err := s.queue(queue)
 	if err != nil {
@@ -51,9 +53,10 @@ func requestGrant(queue string) string {
 	return (prefix + queue)[:min(len(prefix)+len(queue), 63)]
 }
 
-// AnswerRequest grants a request or declines it. Granting puts the person into a grant of the answerer's draft, which is
-// rehearsed and published like any other change; it gives the draft then.
-func (s *Service) AnswerRequest(ctx context.Context, p *access.Principal, id int64, grant bool, says string) (access.Request, *Draft, error) {
+// AnswerRequest grants a request or declines it. Granting puts the person into a grant of the answerer's draft, which
+// is rehearsed and published like any other change; it gives the draft then.
+func (s *Service) AnswerRequest(ctx context.Context, p *access.Principal, id int64, grant bool,
+	says string) (access.Request, *Draft, error) {
 	if err := access.Check(p, access.AnswerRequests); err != nil {
 		return access.Request{}, nil, err
 	}
@@ -66,12 +69,14 @@ func (s *Service) AnswerRequest(ctx context.Context, p *access.Principal, id int
 		return r, nil, err
 	}
 	if r.State != access.RequestOpen {
-		return r, nil, fault.New(fault.Conflict, "request-answered", "see cirque request list", "the request %d was %s by %s", id, r.State, r.AnsweredBy)
+		return r, nil, fault.New(fault.Conflict, "request-answered", "see cirque request list", "the request %d was %s by %s",
+			id, r.State, r.AnsweredBy)
 	}
 	says = strings.TrimSpace(says)
 	if !grant {
 		if says == "" {
-			return r, nil, fault.New(fault.Invalid, "reason-missing", "say in a few words why not", "declining needs a reason: the person reads it")
+			return r, nil, fault.New(fault.Invalid, "reason-missing", "say in a few words why not",
+				"declining needs a reason: the person reads it")
 		}
 		r, err = s.store.AnswerRequest(ctx, id, access.RequestDeclined, p.Name, says)
 		return r, nil, err
@@ -79,7 +84,8 @@ func (s *Service) AnswerRequest(ctx context.Context, p *access.Principal, id int
 	d, err := s.change(ctx, p, MainDraft, nil, func(d Draft) (*estate.Document, error) {
 		ref := estate.Ref{List: "grants", Name: requestGrant(r.Queue)}
 		before := d.Document.Find(ref)
-		g := estate.Grant{Name: ref.Name, Title: "Asked for", Effect: estate.Offer, Queues: []string{r.Queue}, Note: "Requests that were granted"}
+		g := estate.Grant{Name: ref.Name, Title: "Asked for", Effect: estate.Offer, Queues: []string{r.Queue},
+			Note: "Requests that were granted"}
 		if have, ok := before.(*estate.Grant); ok {
 			g = *have
 		}

@@ -48,13 +48,16 @@ func (s *Service) planScan(p *access.Principal, ranges []string, rate int) (Scan
 		rate = ScanRate
 	}
 	if rate < 1 || rate > MaxScanRate {
-		return ScanPlan{}, nil, fault.New(fault.Invalid, "scan-rate", fmt.Sprintf("write 1 to %d addresses a second", MaxScanRate), "a scan cannot ask %d addresses a second", rate)
+		return ScanPlan{}, nil, fault.New(fault.Invalid, "scan-rate", fmt.Sprintf("write 1 to %d addresses a second",
+			MaxScanRate), "a scan cannot ask %d addresses a second", rate)
 	}
 	all, err := stock.Addresses(ranges)
 	if err != nil {
 		return ScanPlan{}, nil, err
 	}
-	plan := ScanPlan{Ranges: ranges, Total: len(all), First: all[0].String(), Last: all[len(all)-1].String(), Rate: rate, Asks: []string{"IPP at port 631: its attributes", "SNMP at port 161: what kind of printer it is", "raw data at port 9100: whether something listens; nothing is sent"}}
+	plan := ScanPlan{Ranges: ranges, Total: len(all), First: all[0].String(), Last: all[len(all)-1].String(), Rate: rate,
+		Asks: []string{"IPP at port 631: its attributes", "SNMP at port 161: what kind of printer it is",
+			"raw data at port 9100: whether something listens; nothing is sent"}}
 	listed := s.listedHosts()
 	all = slices.DeleteFunc(all, func(a netip.Addr) bool { return listed[a.String()] })
 	plan.Listed = plan.Total - len(all)
@@ -63,15 +66,16 @@ func (s *Service) planScan(p *access.Principal, ranges []string, rate int) (Scan
 	return plan, all, nil
 }
 
-// StartScan looks at every address of some ranges, in the background, at a bounded rate. What answers is proposed, never
-// added by itself.
+// StartScan looks at every address of some ranges, in the background, at a bounded rate. What answers is proposed,
+// never added by itself.
 func (s *Service) StartScan(ctx context.Context, p *access.Principal, ranges []string, rate int) (stock.Scan, error) {
 	plan, addresses, err := s.planScan(p, ranges, rate)
 	if err != nil {
 		return stock.Scan{}, err
 	}
 	if s.cfg.Prober == nil {
-		return stock.Scan{}, fault.New(fault.Unavailable, "no-probing", "start the service with probing", "this service reads no devices")
+		return stock.Scan{}, fault.New(fault.Unavailable, "no-probing", "start the service with probing",
+			"this service reads no devices")
 	}
 	running, err := s.store.Scans(ctx)
 	if err != nil {
@@ -79,11 +83,13 @@ func (s *Service) StartScan(ctx context.Context, p *access.Principal, ranges []s
 	}
 	for _, c := range running {
 		if c.State == "running" {
-			return c, fault.New(fault.Conflict, "scan-running", fmt.Sprintf("wait for it, or stop it: cirque device scan --stop %d", c.ID), "the scan %d of %s is still running", c.ID, strings.Join(c.Ranges, ", "))
+			return c, fault.New(fault.Conflict, "scan-running", fmt.Sprintf("wait for it, or stop it: cirque device "+
+				"scan --stop %d", c.ID), "the scan %d of %s is still running", c.ID, strings.Join(c.Ranges, ", "))
 		}
 	}
 	c, err := s.store.AddScan(ctx, stock.Scan{Author: p.Name, Ranges: plan.Ranges, Rate: plan.Rate, Total: len(addresses)},
-		event.Event{Kind: event.Scanned, Subject: strings.Join(plan.Ranges, ", "), Author: p.Name, Says: fmt.Sprintf("A scan of %s began: %d addresses", strings.Join(plan.Ranges, ", "), len(addresses))})
+		event.Event{Kind: event.Scanned, Subject: strings.Join(plan.Ranges, ", "), Author: p.Name,
+			Says: fmt.Sprintf("A scan of %s began: %d addresses", strings.Join(plan.Ranges, ", "), len(addresses))})
 	if err != nil {
 		return c, err
 	}
@@ -92,7 +98,8 @@ func (s *Service) StartScan(ctx context.Context, p *access.Principal, ranges []s
 	default:
 		c.State = "stopped"
 		_, err := s.store.SaveScan(ctx, c)
-		return c, fault.New(fault.Unavailable, "scan-busy", "try again", "this process is busy with another scan").Because(err)
+		return c, fault.New(fault.Unavailable, "scan-busy", "try again",
+			"this process is busy with another scan").Because(err)
 	}
 	return c, nil
 }
@@ -195,7 +202,9 @@ func (s *Service) runScan(ctx context.Context, c stock.Scan, addresses []netip.A
 		c.State = "stopped"
 	}
 	save()
-	e := event.Event{Kind: event.Scanned, Subject: strings.Join(c.Ranges, ", "), Author: c.Author, Says: fmt.Sprintf("The scan of %s is %s: %d of %d addresses were asked, %d answered that are not listed", strings.Join(c.Ranges, ", "), c.State, c.Done, c.Total, c.Found)}
+	e := event.Event{Kind: event.Scanned, Subject: strings.Join(c.Ranges, ", "), Author: c.Author,
+		Says: fmt.Sprintf("The scan of %s is %s: %d of %d addresses were asked, %d answered that are not listed",
+			strings.Join(c.Ranges, ", "), c.State, c.Done, c.Total, c.Found)}
 	if err := s.store.AddEvent(context.WithoutCancel(ctx), e); err != nil {
 		s.log.Warn("a scan's end could not be recorded", "error", err)
 	}

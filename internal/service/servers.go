@@ -9,7 +9,8 @@ import (
 )
 
 // AddServer registers a print server after having read it.
-func (s *Service) AddServer(ctx context.Context, p *access.Principal, w stock.Watch, anyway bool) (stock.ServerView, error) {
+func (s *Service) AddServer(ctx context.Context, p *access.Principal, w stock.Watch,
+	anyway bool) (stock.ServerView, error) {
 	w.Kind = stock.KindServer
 	w, err := s.register(ctx, p, w, anyway)
 	if err != nil {
@@ -22,7 +23,8 @@ func (s *Service) AddServer(ctx context.Context, p *access.Principal, w stock.Wa
 func (s *Service) serverView(l stock.Listed) stock.ServerView {
 	snap, st := s.Snapshot(), s.stock.Load()
 	_, registered := st.watches[[2]string{stock.KindServer, l.Name}]
-	v := stock.ServerView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered, Duty: string(snap.World.Live.Server(l.Name)), Sets: []string{}, Check: l.Check}
+	v := stock.ServerView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered,
+		Duty: string(snap.World.Live.Server(l.Name)), Sets: []string{}, Check: l.Check}
 	doc := snap.World.Estate.Document()
 	for _, set := range doc.ServerSets {
 		if slices.Contains(set.Members, l.Name) {
@@ -69,7 +71,8 @@ func (s *Service) ServerSheet(_ context.Context, p *access.Principal, name strin
 		return stock.ServerSheet{}, err
 	}
 	r := s.stock.Load().kept[[2]string{stock.KindServer, name}].Server
-	return stock.ServerSheet{ServerView: s.serverView(l), Queues: s.queuesOf(l, r), Differs: stock.ServerDifferences(s.Snapshot().World.Estate.Document(), name, r)}, nil
+	return stock.ServerSheet{ServerView: s.serverView(l), Queues: s.queuesOf(l, r),
+		Differs: stock.ServerDifferences(s.Snapshot().World.Estate.Document(), name, r)}, nil
 }
 
 func (s *Service) queuesOf(l stock.Listed, r *stock.Server) []stock.QueueView {
@@ -114,5 +117,6 @@ func (s *Service) CompareServers(_ context.Context, p *access.Principal, a, b st
 			return nil, err
 		}
 	}
-	return stock.ComparePair(st.kept[[2]string{stock.KindServer, a}].Server, st.kept[[2]string{stock.KindServer, b}].Server), nil
+	return stock.ComparePair(st.kept[[2]string{stock.KindServer, a}].Server, st.kept[[2]string{stock.KindServer,
+		b}].Server), nil
 }

@@ -35,7 +35,8 @@ type (
 		Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
 		Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
 		RevisionAt(ctx context.Context, at time.Time) (int, error)
-		Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context, current int) (*estate.Document, error)) (estate.Revision, error)
+		Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context,
+			current int) (*estate.Document, error)) (estate.Revision, error)
 	}
 	drafts interface {
 		Draft(ctx context.Context, owner, name string) (estate.Draft, bool, error)
@@ -81,7 +82,8 @@ type (
 	fleets interface {
 		Endpoints(ctx context.Context) ([]endpoint.Record, error)
 		Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
-		SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string, events []event.Event) (endpoint.Record, error)
+		SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string,
+			events []event.Event) (endpoint.Record, error)
 		Leading(ctx context.Context) (map[string][2]int, error)
 		LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error)
 		AddCheckup(ctx context.Context, want endpoint.Checkup, e event.Event) (endpoint.Checkup, error)
@@ -272,8 +274,11 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 	if cfg.Now == nil {
 		cfg.Now = time.Now
 	}
-	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2), publishes: make(chan struct{}, 1), large: make(chan struct{}, 2), scans: make(chan scanning, 1), drains: make(chan struct{}, 1)}
-	s.cfg.ServersEvery, s.cfg.DevicesEvery = cmp.Or(s.cfg.ServersEvery, ServersEvery), cmp.Or(s.cfg.DevicesEvery, DevicesEvery)
+	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2),
+		publishes: make(chan struct{}, 1), large: make(chan struct{}, 2), scans: make(chan scanning, 1),
+		drains: make(chan struct{}, 1)}
+	s.cfg.ServersEvery, s.cfg.DevicesEvery = cmp.Or(s.cfg.ServersEvery, ServersEvery), cmp.Or(s.cfg.DevicesEvery,
+		DevicesEvery)
 	s.scratch.New = func() any { return new(lineup.Scratch) }
 	s.answers = answerKey(cfg.SecretKey)
 	s.slow.failures = map[string]failure{}

@@ -26,7 +26,8 @@ func (s *Service) Sets(ctx context.Context, p *access.Principal) ([]stock.SetVie
 		v := s.setView(snap, set)
 		for i := range v.Members {
 			m := &v.Members[i]
-			m.Duty, m.Share, m.Health = string(snap.World.Live.Server(m.Name)), snap.World.Live.Share(m.Name), string(verdictOf(healths, m.Name))
+			m.Duty, m.Share, m.Health = string(snap.World.Live.Server(m.Name)), snap.World.Live.Share(m.Name),
+				string(verdictOf(healths, m.Name))
 		}
 		out = append(out, v)
 	}
@@ -35,7 +36,9 @@ func (s *Service) Sets(ctx context.Context, p *access.Principal) ([]stock.SetVie
 
 func (s *Service) setView(snap *Snapshot, set estate.ServerSet) stock.SetView {
 	kept := s.stock.Load().kept
-	return stock.NewSetView(snap.World.Estate.Document(), set, func(server string) *stock.Server { return kept[[2]string{stock.KindServer, server}].Server })
+	return stock.NewSetView(snap.World.Estate.Document(), set, func(server string) *stock.Server {
+		return kept[[2]string{stock.KindServer, server}].Server
+	})
 }
 
 // Set compares the members of one server set.
@@ -46,17 +49,21 @@ func (s *Service) Set(ctx context.Context, p *access.Principal, name string) (st
 	}
 	i := slices.IndexFunc(list, func(v stock.SetView) bool { return v.Name == name })
 	if i < 0 {
-		return stock.SetView{}, fault.New(fault.Unknown, "set-unknown", "see cirque server sets", "the estate has no server set %q", name)
+		return stock.SetView{}, fault.New(fault.Unknown, "set-unknown", "see cirque server sets",
+			"the estate has no server set %q", name)
 	}
 	return list[i], nil
 }
 
-// foundOut gives what the stock adds to the findings about the estate: sets that are relied on for queues that a member lacks.
+// foundOut gives what the stock adds to the findings about the estate: sets that are relied on for queues that a member
+// lacks.
 func (s *Service) foundOut(snap *Snapshot) []lineup.Finding {
 	var out []lineup.Finding
 	for _, set := range snap.World.Estate.Document().ServerSets {
 		for _, says := range s.setView(snap, set).Lacks() {
-			out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + set.Name, At: estate.Ref{List: "server_sets", Name: set.Name}, Says: says, Fix: "set the queue up there, or take the server out of the set; see cirque server set " + set.Name})
+			out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + set.Name,
+				At: estate.Ref{List: "server_sets", Name: set.Name}, Says: says, Fix: "set the queue up there, or take the " +
+					"server out of the set; see cirque server set " + set.Name})
 		}
 	}
 	return out

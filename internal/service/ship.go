@@ -20,7 +20,8 @@ type Shipment struct {
 	Files     []driver.Entry
 }
 
-// Ship finds the driver of an exact name for a platform among the packages, the newest first, without what else lies in its package.
+// Ship finds the driver of an exact name for a platform among the packages, the newest first, without what else lies in
+// its package.
 func (s *Service) Ship(ctx context.Context, p *access.Principal, exact, platform string) (Shipment, error) {
 	if err := access.Check(p, access.Report); err != nil {
 		return Shipment{}, err
@@ -30,7 +31,8 @@ func (s *Service) Ship(ctx context.Context, p *access.Principal, exact, platform
 		return Shipment{}, s.notHeld(exact, platform)
 	}
 	if len(best.Missing) > 0 {
-		return Shipment{}, fault.New(fault.Conflict, "driver-incomplete", "add a whole package", "the package %s lacks files of %q: %s", of.Name, exact, strings.Join(best.Missing, ", "))
+		return Shipment{}, fault.New(fault.Conflict, "driver-incomplete", "add a whole package",
+			"the package %s lacks files of %q: %s", of.Name, exact, strings.Join(best.Missing, ", "))
 	}
 	var err error
 	if of.Files, err = s.store.PackageFiles(ctx, of.Digest); err != nil {
@@ -57,16 +59,20 @@ func (s *Service) notHeld(exact, platform string) error {
 		}
 	}
 	if near := driver.Nearest(exact, names); near != "" {
-		return fault.New(fault.Unknown, "driver-not-held", fmt.Sprintf("write the name to the letter, or add the right package: %s", driver.Compare(exact, near).Says), "no driver package here has %q for %s; one has %q", exact, platform, near)
+		return fault.New(fault.Unknown, "driver-not-held", fmt.Sprintf("write the name to the letter, or add the right "+
+			"package: %s", driver.Compare(exact, near).Says), "no driver package here has %q for %s; one has %q", exact,
+			platform, near)
 	}
-	return fault.New(fault.Unknown, "driver-not-held", "add a package that accepts the name to the letter: cirque driver add", "no driver package here has %q for %s", exact, platform)
+	return fault.New(fault.Unknown, "driver-not-held", "add a package that accepts the name to the letter: "+
+		"cirque driver add", "no driver package here has %q for %s", exact, platform)
 }
 
 // shipped finds the package and the model of an exact name for a platform, the newest first.
 func (s *Service) shipped(exact, platform string) (of driver.Package, best driver.Model, ok bool) {
 	for _, k := range s.stock.Load().packages {
 		for _, m := range k.Models {
-			if m.Exact == exact && driver.Fits(m.Platform, platform) && (!ok || m.Date > best.Date || m.Date == best.Date && k.At.After(of.At)) {
+			if m.Exact == exact && driver.Fits(m.Platform, platform) && (!ok || m.Date > best.Date || m.Date == best.Date &&
+				k.At.After(of.At)) {
 				best, of, ok = m, k, true
 			}
 		}

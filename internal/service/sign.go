@@ -6,8 +6,8 @@ import (
 	"crypto/sha256"
 )
 
-// answerKey derives the key with which answers to agents are signed: every process that has the secret beside the data has
-// the same. It is nil where there is no secret.
+// answerKey derives the key with which answers to agents are signed: every process that has the secret beside the data
+// has the same. It is nil where there is no secret.
 func answerKey(secret []byte) ed25519.PrivateKey {
 	if len(secret) == 0 {
 		return nil

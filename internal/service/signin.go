@@ -15,15 +15,18 @@ import (
 	"cirque/core/name"
 )
 
-// MinPassword is the shortest password taken, in characters (NIST SP 800-63B asks for length, not for kinds of character).
+// MinPassword is the shortest password taken, in characters (NIST SP 800-63B asks for length, not for kinds of
+// character).
 const MinPassword = 12
 
 func checkNewAccount(called, password string) error {
 	if !name.Valid(called) || strings.TrimSpace(called) != called || strings.ContainsAny(called, ":/") {
-		return fault.New(fault.Invalid, "account-name", "write a name without colons, slashes, control characters and outer spaces", "%q is no name for an account", called)
+		return fault.New(fault.Invalid, "account-name", "write a name without colons, slashes, control characters and "+
+			"outer spaces", "%q is no name for an account", called)
 	}
 	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > 1024 {
-		return fault.New(fault.Invalid, "password-short", fmt.Sprintf("write at least %d characters", MinPassword), "the password has %d characters", n)
+		return fault.New(fault.Invalid, "password-short", fmt.Sprintf("write at least %d characters", MinPassword),
+			"the password has %d characters", n)
 	}
 	return nil
 }
@@ -32,15 +35,15 @@ func checkNewAccount(called, password string) error {
 type proof struct{ name, password string }
 
 // A way is one way of proving who one is. It gives the account that somebody has proven to be; ok is false where the
-// proof is not good here; err is for what broke. knows is asked first, so that a way that has nothing to say of somebody
-// costs nothing.
+// proof is not good here; err is for what broke. knows is asked first, so that a way that has nothing to say of
+// somebody costs nothing.
 type way interface {
 	knows(p proof) bool
 	prove(ctx context.Context, p proof) (a access.Account, ok bool, err error)
 }
 
-// ways are asked in turn until one knows the name: the accounts that are kept here, then each directory whose people may
-// sign in. Whoever writes SOURCE/NAME means that directory.
+// ways are asked in turn until one knows the name: the accounts that are kept here, then each directory whose people
+// may sign in. Whoever writes SOURCE/NAME means that directory.
 func (s *Service) ways(ctx context.Context) ([]way, error) {
 	out := []way{localWay{s}}
 	if s.cfg.Dir == nil {
@@ -124,7 +127,8 @@ func (w ldapWay) prove(ctx context.Context, p proof) (access.Account, bool, erro
 	return a, true, w.s.refresh(ctx, event.Access)
 }
 
-// SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they come from.
+// SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they
+// come from.
 func (s *Service) SignIn(ctx context.Context, remote, called, password string) (string, access.Principal, error) {
 	a, err := s.checkAccount(ctx, remote, remote, called, password)
 	if err != nil {
@@ -133,8 +137,8 @@ func (s *Service) SignIn(ctx context.Context, remote, called, password string) (
 	return s.open(ctx, remote, a)
 }
 
-// checkAccount finds who somebody proves to be. Failures slow down the name and where they are made: a console's address,
-// or a machine.
+// checkAccount finds who somebody proves to be. Failures slow down the name and where they are made: a console's
+// address, or a machine.
 func (s *Service) checkAccount(ctx context.Context, remote, where, called, password string) (access.Account, error) {
 	keys := []string{"name " + name.Fold(called), "from " + where}
 	for _, k := range keys {
@@ -161,10 +165,12 @@ func (s *Service) checkAccount(ctx context.Context, remote, where, called, passw
 		for _, k := range keys {
 			s.slow.failed(k, s.now())
 		}
-		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: where, Remote: remote, Says: "A sign-in as " + called + " failed"}); err != nil {
+		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: where, Remote: remote,
+			Says: "A sign-in as " + called + " failed"}); err != nil {
 			s.log.Warn("a failed sign-in could not be recorded", "error", err)
 		}
-		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key", "the name or the password is not right")
+		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",
+			"the name or the password is not right")
 	}
 	s.slow.forget(keys...)
 	return a, nil

@@ -7,7 +7,8 @@ import (
 	"cirque/core/name"
 )
 
-// checkAt gives a Denied fault unless somebody may do something to an object of the estate, by the site at which it lies.
+// checkAt gives a Denied fault unless somebody may do something to an object of the estate, by the site at which it
+// lies.
 func (s *Service) checkAt(p *access.Principal, a access.Action, doc *estate.Document, r estate.Ref) error {
 	location := ""
 	switch o := doc.Find(r).(type) {

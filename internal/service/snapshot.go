@@ -88,7 +88,9 @@ func (s *Service) refresh(ctx context.Context, what string) error {
 		next.World = lineup.Bind(est, dir, old.World.Live)
 	}
 	if changed {
-		next.findings = sync.OnceValue(func() []lineup.Finding { return lineup.Check(next.World.Estate, next.World.Directory) })
+		next.findings = sync.OnceValue(func() []lineup.Finding {
+			return lineup.Check(next.World.Estate, next.World.Directory)
+		})
 		if old != nil && old.World.Estate == next.World.Estate && old.World.Directory == next.World.Directory {
 			next.findings = old.findings // live state alone does not matter to them
 		}

@@ -38,8 +38,8 @@ func (s *Service) keepSources(ctx context.Context) {
 	}
 }
 
-// readSources looks for what is due until ctx is done or the database is away. Each source is read by one goroutine at a
-// time.
+// readSources looks for what is due until ctx is done or the database is away. Each source is read by one goroutine at
+// a time.
 func (s *Service) readSources(ctx context.Context) {
 	notices, stop := s.hub.subscribe()
 	defer stop()
@@ -98,8 +98,10 @@ type dueRun struct {
 	before []directory.Run // newest first
 }
 
-// beginRuns begins what waits and what is due, and says when the next will be due. begun is when passes that were due began.
-func (s *Service) beginRuns(ctx context.Context, busy map[string]bool, begun map[string]time.Time, begin func(dueRun)) (next time.Time, err error) {
+// beginRuns begins what waits and what is due, and says when the next will be due. begun is when passes that were due
+// began.
+func (s *Service) beginRuns(ctx context.Context, busy map[string]bool, begun map[string]time.Time,
+	begin func(dueRun)) (next time.Time, err error) {
 	next = time.Now().Add(time.Minute)
 	list, sealed, err := s.store.Sources(ctx)
 	if err != nil {
@@ -191,7 +193,8 @@ func (s *Service) run(ctx context.Context, d dueRun, h *held) {
 	r.Added, r.Changed, r.Removed = out.Added, out.Changed, out.Removed
 	var events []event.Event
 	tell := func(kind, format string, args ...any) {
-		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: r.Author, Says: fmt.Sprintf(format, args...)})
+		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: r.Author,
+			Says: fmt.Sprintf(format, args...)})
 	}
 	was := lastState(d.before)
 	switch f := fault.As(err); {
@@ -212,7 +215,8 @@ func (s *Service) run(ctx context.Context, d dueRun, h *held) {
 		r.State = directory.Done
 		r.Says = fmt.Sprintf("%d added, %d changed, %d removed", out.Added, out.Changed, out.Removed)
 		if r.Kind == directory.RunDry {
-			r.Says = fmt.Sprintf("%d would be added, %d changed, %d removed; nothing was applied", out.Added, out.Changed, out.Removed)
+			r.Says = fmt.Sprintf("%d would be added, %d changed, %d removed; nothing was applied", out.Added, out.Changed,
+				out.Removed)
 			if out.Held != "" {
 				r.Says += "; the brake would hold it: " + out.Held
 			}
@@ -247,7 +251,8 @@ type outcome struct {
 	notes []string
 }
 
-// pass reads a source and takes in what came: what has changed or, where that is asked for or nothing else tells, everything.
+// pass reads a source and takes in what came: what has changed or, where that is asked for or nothing else tells,
+// everything.
 func (s *Service) pass(ctx context.Context, d dueRun, kind string, h *held, tell func(int)) (outcome, error) {
 	v := d.source
 	came := outcome{kind: kind}
@@ -255,7 +260,8 @@ func (s *Service) pass(ctx context.Context, d dueRun, kind string, h *held, tell
 	if err != nil {
 		return came, err
 	}
-	how := directory.Taking{Author: "directory " + v.Name, Share: v.Share(), Quiet: true, Kept: true, Named: s.estateNames(v.Name)}
+	how := directory.Taking{Author: "directory " + v.Name, Share: v.Share(), Quiet: true, Kept: true,
+		Named: s.estateNames(v.Name)}
 	if d.run.Accept {
 		how.Share, how.Author = 100, d.run.Author
 	}
@@ -302,7 +308,8 @@ func (s *Service) pass(ctx context.Context, d dueRun, kind string, h *held, tell
 }
 
 // changes takes in what has changed since the last pass; whole says that only a whole pass tells.
-func (s *Service) changes(ctx context.Context, v directory.Source, password string, h *held, how directory.Taking, tell func(int)) (came outcome, whole bool, err error) {
+func (s *Service) changes(ctx context.Context, v directory.Source, password string, h *held, how directory.Taking,
+	tell func(int)) (came outcome, whole bool, err error) {
 	came.kind = directory.RunChanges
 	p, err := s.cfg.Dir.ChangesLDAP(ctx, v, password, h.mark, tell)
 	if fault.Is(err, fault.Conflict) { // the server remembers too little
@@ -371,7 +378,8 @@ func (s *Service) alsoElsewhere(source string, rows []directory.Row) []string {
 		if p.kind == "user" {
 			says = "who has the name in both is one person"
 		}
-		out = append(out, fmt.Sprintf("%s %s that the source %s has too, such as %s: %s", plural(n, p.kind), have, p.from, example[p], says))
+		out = append(out, fmt.Sprintf("%s %s that the source %s has too, such as %s: %s", plural(n, p.kind), have, p.from,
+			example[p], says))
 	}
 	slices.Sort(out)
 	return out

@@ -27,7 +27,8 @@ type sources interface {
 	StopRun(ctx context.Context, source, author string) error
 	Renames(ctx context.Context) ([]directory.Proposal, error)
 	SettleRenames(ctx context.Context, ids []int64, author string) error
-	ImportDelta(ctx context.Context, source string, rows, gone []directory.Row, how directory.Taking) (directory.Import, error)
+	ImportDelta(ctx context.Context, source string, rows, gone []directory.Row,
+		how directory.Taking) (directory.Import, error)
 }
 
 // A Dir reads directories over LDAP. Failures are faults in plain words.
@@ -35,15 +36,19 @@ type Dir interface {
 	// TryListLDAP finds out whether printer entries can be written; ListLDAP makes a directory hold exactly the entries,
 	// and touches no others than mine and those that it claims.
 	TryListLDAP(ctx context.Context, s directory.Source, password string) error
-	ListLDAP(ctx context.Context, s directory.Source, password string, entries []advert.Entry, mine []string, claim, release func(dn string) error) (advert.Pass, error)
+	ListLDAP(ctx context.Context, s directory.Source, password string, entries []advert.Entry, mine []string, claim,
+		release func(dn string) error) (advert.Pass, error)
 	// SignInLDAP checks a person's password; ok is false where it is not right.
-	SignInLDAP(ctx context.Context, s directory.Source, password, called, secret string) (e directory.Entry, ok bool, err error)
+	SignInLDAP(ctx context.Context, s directory.Source, password, called, secret string) (e directory.Entry,
+		ok bool, err error)
 	TryLDAP(ctx context.Context, s directory.Source, password string) ([]directory.Entry, error)
 	ReadLDAP(ctx context.Context, s directory.Source, password string, tell func(read int)) (directory.Pass, error)
-	ChangesLDAP(ctx context.Context, s directory.Source, password string, since directory.Mark, tell func(read int)) (directory.Pass, error)
+	ChangesLDAP(ctx context.Context, s directory.Source, password string, since directory.Mark,
+		tell func(read int)) (directory.Pass, error)
 }
 
-// sourceKeyName binds a sealed password to its source and to where it is sent: whoever changes the address enters it anew.
+// sourceKeyName binds a sealed password to its source and to where it is sent: whoever changes the address enters it
+// anew.
 func sourceKeyName(v directory.Source) string { return "source:" + v.Name + " " + v.URL }
 
 func (s *Service) source(ctx context.Context, called string) (directory.Source, []byte, error) {
@@ -56,7 +61,8 @@ func (s *Service) source(ctx context.Context, called string) (directory.Source, 
 			return v, sealed[called], nil
 		}
 	}
-	return directory.Source{}, nil, fault.New(fault.Unknown, "source-unknown", "see cirque directory source list", "no directory is read as %q", called)
+	return directory.Source{}, nil, fault.New(fault.Unknown, "source-unknown", "see cirque directory source list",
+		"no directory is read as %q", called)
 }
 
 // Sources lists the directories that are read, with how they stand.
@@ -78,7 +84,8 @@ func (s *Service) Sources(ctx context.Context, p *access.Principal) ([]directory
 		if err != nil {
 			return nil, err
 		}
-		view := directory.SourceView{Source: v, HasPassword: sealed[v.Name] != nil, Users: sizes[v.Name]["user"], Groups: sizes[v.Name]["group"], Machines: sizes[v.Name]["machine"]}
+		view := directory.SourceView{Source: v, HasPassword: sealed[v.Name] != nil, Users: sizes[v.Name]["user"],
+			Groups: sizes[v.Name]["group"], Machines: sizes[v.Name]["machine"]}
 		if len(runs) > 0 {
 			view.Last = &runs[0]
 		}
@@ -99,18 +106,21 @@ type TriedSource struct {
 
 // KeepSource tries a source, and keeps it unless only tried: paused when it is new, so that somebody looks before it is
 // taken in. password nil leaves the one that is kept.
-func (s *Service) KeepSource(ctx context.Context, p *access.Principal, v directory.Source, password *string, onlyTry bool) (TriedSource, error) {
+func (s *Service) KeepSource(ctx context.Context, p *access.Principal, v directory.Source, password *string,
+	onlyTry bool) (TriedSource, error) {
 	if err := access.Check(p, access.KeepSources); err != nil {
 		return TriedSource{}, err
 	}
 	if !estate.ValidName(v.Name) {
-		return TriedSource{}, fault.New(fault.Invalid, "source-name", "write lower-case letters, digits and dashes", "%q is no name for a source", v.Name)
+		return TriedSource{}, fault.New(fault.Invalid, "source-name", "write lower-case letters, digits and dashes",
+			"%q is no name for a source", v.Name)
 	}
 	if err := v.Check(); err != nil {
 		return TriedSource{}, err
 	}
 	if s.cfg.Dir == nil {
-		return TriedSource{}, fault.New(fault.Unavailable, "no-directories", "start the service with its data directory", "this service reads no directories")
+		return TriedSource{}, fault.New(fault.Unavailable, "no-directories", "start the service with its data directory",
+			"this service reads no directories")
 	}
 	before, sealed, err := s.source(ctx, v.Name)
 	known, had := err == nil, sealed
@@ -134,10 +144,12 @@ func (s *Service) KeepSource(ctx context.Context, p *access.Principal, v directo
 			return TriedSource{}, err
 		}
 	case sealed != nil:
-		return TriedSource{}, fault.New(fault.Invalid, "password-again", "enter it again", "the password of %s is not sent to another address than the one for which it was entered", v.Bind)
+		return TriedSource{}, fault.New(fault.Invalid, "password-again", "enter it again", "the password of %s is not sent "+
+			"to another address than the one for which it was entered", v.Bind)
 	}
 	if v.Bind != "" && word == "" {
-		return TriedSource{}, fault.New(fault.Invalid, "password-missing", "enter the account's password", "%s has no password", v.Bind)
+		return TriedSource{}, fault.New(fault.Invalid, "password-missing", "enter the account's password",
+			"%s has no password", v.Bind)
 	}
 	found, err := s.cfg.Dir.TryLDAP(ctx, v, word)
 	if f := fault.As(err); f != nil {
@@ -170,7 +182,8 @@ func (s *Service) KeepSource(ctx context.Context, p *access.Principal, v directo
 		}
 	}
 	save := func() error {
-		return s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name, Author: p.Name, Says: fmt.Sprintf("The source %s of the directory was kept: %s, from %s on", v.Name, v.URL, v.Base)}.With(was, v))
+		return s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name, Author: p.Name,
+			Says: fmt.Sprintf("The source %s of the directory was kept: %s, from %s on", v.Name, v.URL, v.Base)}.With(was, v))
 	}
 	if known && before.ListUnder != "" && (before.ListUnder != v.ListUnder || before.URL != v.URL) {
 		return out, s.withdraw(ctx, before, had, save) // from where they were
@@ -187,7 +200,8 @@ func (s *Service) sourcePassword(v directory.Source, sealed []byte) (string, err
 }
 
 // PauseSource stops passes over a source, or lets them go on.
-func (s *Service) PauseSource(ctx context.Context, p *access.Principal, called string, paused bool) (directory.Source, error) {
+func (s *Service) PauseSource(ctx context.Context, p *access.Principal, called string,
+	paused bool) (directory.Source, error) {
 	if err := access.Check(p, access.KeepSources); err != nil {
 		return directory.Source{}, err
 	}
@@ -203,11 +217,12 @@ func (s *Service) PauseSource(ctx context.Context, p *access.Principal, called s
 	if !paused {
 		says = fmt.Sprintf("The source %s of the directory is read again", v.Name)
 	}
-	return v, s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name, Author: p.Name, Says: says}.With(map[string]bool{"paused": !paused}, map[string]bool{"paused": paused}))
+	return v, s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name, Author: p.Name,
+		Says: says}.With(map[string]bool{"paused": !paused}, map[string]bool{"paused": paused}))
 }
 
-// RemoveSource forgets a source. What came from it stays unless rows says otherwise; the printer entries that were written
-// there are withdrawn unless leave says otherwise.
+// RemoveSource forgets a source. What came from it stays unless rows says otherwise; the printer entries that were
+// written there are withdrawn unless leave says otherwise.
 func (s *Service) RemoveSource(ctx context.Context, p *access.Principal, called string, rows, leave bool) error {
 	if err := access.Check(p, access.KeepSources); err != nil {
 		return err
@@ -217,7 +232,8 @@ func (s *Service) RemoveSource(ctx context.Context, p *access.Principal, called 
 		says = fmt.Sprintf("The source %s of the directory was removed with all that came from it", called)
 	}
 	remove := func() error {
-		return s.store.RemoveSource(ctx, called, rows, p.Name, event.Event{Kind: event.SourceGone, Subject: called, Author: p.Name, Says: says})
+		return s.store.RemoveSource(ctx, called, rows, p.Name, event.Event{Kind: event.SourceGone, Subject: called,
+			Author: p.Name, Says: says})
 	}
 	v, sealed, err := s.source(ctx, called)
 	if err == nil && v.ListUnder != "" && !leave {
@@ -233,21 +249,25 @@ func (s *Service) RemoveSource(ctx context.Context, p *access.Principal, called 
 
 // RunSource asks for a pass over a source: a whole one, one for what has changed, or a dry one. accept has it applied
 // whatever disappears.
-func (s *Service) RunSource(ctx context.Context, p *access.Principal, called, kind string, accept bool) (directory.Run, error) {
+func (s *Service) RunSource(ctx context.Context, p *access.Principal, called, kind string,
+	accept bool) (directory.Run, error) {
 	if err := access.Check(p, access.KeepSources); err != nil {
 		return directory.Run{}, err
 	}
 	kind = cmp.Or(kind, directory.RunWhole)
 	if kind != directory.RunWhole && kind != directory.RunChanges && kind != directory.RunDry {
-		return directory.Run{}, fault.New(fault.Invalid, "run-kind", "write whole, changes or dry", "%q is no kind of pass", kind)
+		return directory.Run{}, fault.New(fault.Invalid, "run-kind", "write whole, changes or dry",
+			"%q is no kind of pass", kind)
 	}
 	if accept && kind == directory.RunDry {
-		return directory.Run{}, fault.New(fault.Invalid, "run-kind", "leave one of the two out", "a dry pass applies nothing that could be accepted")
+		return directory.Run{}, fault.New(fault.Invalid, "run-kind", "leave one of the two out",
+			"a dry pass applies nothing that could be accepted")
 	}
 	if _, _, err := s.source(ctx, called); err != nil {
 		return directory.Run{}, err
 	}
-	return s.store.AddRun(ctx, directory.Run{Source: called, Kind: kind, Accept: accept, Author: p.Name, Says: "waits to begin"})
+	return s.store.AddRun(ctx, directory.Run{Source: called, Kind: kind, Accept: accept, Author: p.Name,
+		Says: "waits to begin"})
 }
 
 // StopRun stops the pass over a source that is under way, whichever process reads it.
@@ -281,7 +301,8 @@ func (s *Service) Renames(ctx context.Context, p *access.Principal) ([]directory
 	named := w.Estate.Document().Names()
 	for _, r := range list {
 		// Else it was settled by whoever changed the estate, or somebody else has the name now.
-		if named[r.Kind+":"+name.Fold(r.From)] && !knows(w.Directory, r.Kind, r.From) || named[r.Kind+":"+name.Fold(r.Source+"/"+r.From)] {
+		if named[r.Kind+":"+name.Fold(r.From)] && !knows(w.Directory, r.Kind, r.From) || named[r.Kind+":"+name.Fold(r.Source+
+			"/"+r.From)] {
 			out = append(out, r)
 		}
 	}
@@ -304,7 +325,8 @@ func (s *Service) TakeRenames(ctx context.Context, p *access.Principal, draft st
 		}
 	}
 	if len(take) == 0 {
-		return 0, Draft{}, fault.New(fault.Unknown, "rename-unknown", "see cirque directory renames", "there is no such rename to take")
+		return 0, Draft{}, fault.New(fault.Unknown, "rename-unknown", "see cirque directory renames",
+			"there is no such rename to take")
 	}
 	total := 0
 	d, err := s.change(ctx, p, draft, nil, func(d Draft) (*estate.Document, error) {

@@ -57,8 +57,8 @@ type (
 	}
 )
 
-// A Prober asks servers and devices over the network. Failures are faults in plain words; whether a key was of use stands
-// in the key's Outcome.
+// A Prober asks servers and devices over the network. Failures are faults in plain words; whether a key was of use
+// stands in the key's Outcome.
 type Prober interface {
 	ReadServer(ctx context.Context, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error)
 	ReadDevice(ctx context.Context, uri string, keys []stock.Key) (*stock.Device, error)
@@ -148,7 +148,8 @@ func (s *Service) freshStock(ctx context.Context, what, subject string) error {
 	return s.loadStock(ctx, event.Notice{What: what, Subject: subject})
 }
 
-// watched lists all servers or devices: the estate's, with what was registered of the same name, and the others that were.
+// watched lists all servers or devices: the estate's, with what was registered of the same name, and the others that
+// were.
 func (s *Service) watched(kind string) []stock.Listed {
 	st := s.stock.Load()
 	doc := s.Snapshot().World.Estate.Document()
@@ -175,7 +176,8 @@ func (s *Service) watched(kind string) []stock.Listed {
 	} else {
 		for _, v := range doc.Devices {
 			w := st.watches[[2]string{kind, v.Name}]
-			w.Kind, w.Name, w.Title, w.URI, w.Location, w.MAC, w.AddressKeptBy = kind, v.Name, v.Title, v.URI, v.Location, v.MAC, v.AddressKeptBy
+			w.Kind, w.Name, w.Title, w.URI, w.Location, w.MAC, w.AddressKeptBy = kind, v.Name, v.Title, v.URI, v.Location, v.MAC,
+				v.AddressKeptBy
 			if v.Note != "" {
 				w.Note = v.Note
 			}
@@ -195,18 +197,21 @@ func (s *Service) watchedOne(kind, name string) (stock.Listed, error) {
 	list := s.watched(kind)
 	i := slices.IndexFunc(list, func(l stock.Listed) bool { return l.Name == name })
 	if i < 0 {
-		return stock.Listed{}, fault.New(fault.Unknown, kind+"-unknown", "see cirque "+kind+" list", "there is no %s %q", kind, name)
+		return stock.Listed{}, fault.New(fault.Unknown, kind+"-unknown", "see cirque "+kind+" list",
+			"there is no %s %q", kind, name)
 	}
 	return list[i], nil
 }
 
-// register keeps a watch, as it gives it back, after having tried it. Where it does not answer, it is kept only if anyway says so.
+// register keeps a watch, as it gives it back, after having tried it. Where it does not answer, it is kept only if
+// anyway says so.
 func (s *Service) register(ctx context.Context, p *access.Principal, w stock.Watch, anyway bool) (stock.Watch, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return w, err
 	}
 	if s.cfg.Prober == nil {
-		return w, fault.New(fault.Unavailable, "no-probing", "start the service with probing", "this service reads no servers and devices")
+		return w, fault.New(fault.Unavailable, "no-probing", "start the service with probing", "this service reads no "+
+			"servers and devices")
 	}
 	w.Author = p.Name
 	named := strings.TrimSpace(w.Name) != ""
@@ -229,7 +234,8 @@ func (s *Service) register(ctx context.Context, p *access.Principal, w stock.Wat
 		w.Name, k.Name = name, name
 	}
 	says := fmt.Sprintf("The %s %s at %s was registered", w.Kind, w.Name, w.URI)
-	if err := s.store.SaveWatch(ctx, w, event.Event{Kind: event.Registered, Subject: w.Name, Author: p.Name, Says: says}.With(nil, w)); err != nil {
+	if err := s.store.SaveWatch(ctx, w, event.Event{Kind: event.Registered, Subject: w.Name, Author: p.Name,
+		Says: says}.With(nil, w)); err != nil {
 		return w, err
 	}
 	if err := s.store.SaveReading(ctx, k, false, nil); err != nil {
@@ -252,7 +258,9 @@ func (s *Service) ownName(w stock.Watch, d *stock.Device) string {
 		return ""
 	}
 	name := stock.Slug(d.Name)
-	if !estate.ValidName(name) || slices.ContainsFunc(s.watched(w.Kind), func(l stock.Listed) bool { return l.Name == name }) {
+	if !estate.ValidName(name) || slices.ContainsFunc(s.watched(w.Kind), func(l stock.Listed) bool {
+		return l.Name == name
+	}) {
 		return ""
 	}
 	return name
@@ -266,7 +274,8 @@ func hasPath(uri string) bool {
 
 // checkWatch brings what somebody typed into form, and says what is wrong with it.
 func (s *Service) checkWatch(w *stock.Watch) error {
-	w.URI, w.Name, w.Title, w.Location = strings.TrimSpace(w.URI), strings.TrimSpace(w.Name), strings.TrimSpace(w.Title), strings.Trim(w.Location, "/ ")
+	w.URI, w.Name, w.Title, w.Location = strings.TrimSpace(w.URI), strings.TrimSpace(w.Name), strings.TrimSpace(w.Title),
+		strings.Trim(w.Location, "/ ")
 	if w.URI == "" {
 		return fault.New(fault.Invalid, "address-missing", "give its host name, address or URI", "there is no address")
 	}
@@ -275,7 +284,8 @@ func (s *Service) checkWatch(w *stock.Watch) error {
 	}
 	host := stock.Host(w.URI)
 	if host == "" || strings.ContainsAny(host, " _/\\") {
-		return fault.New(fault.Invalid, "address-invalid", "write a host name, an address, or a URI such as ipp://HOST:631/", "%q is no address", w.URI)
+		return fault.New(fault.Invalid, "address-invalid", "write a host name, an address, or a URI such as ipp://HOST:631/",
+			"%q is no address", w.URI)
 	}
 	if w.Name == "" {
 		first, _, _ := strings.Cut(host, ".")
@@ -285,27 +295,34 @@ func (s *Service) checkWatch(w *stock.Watch) error {
 		w.Name = stock.Slug(first)
 	}
 	if !estate.ValidName(w.Name) {
-		return fault.New(fault.Invalid, "name-invalid", "write small letters, digits, dots and dashes, such as "+stock.Slug(w.Name), "%q is no name", w.Name)
+		return fault.New(fault.Invalid, "name-invalid", "write small letters, digits, dots and dashes, such as "+
+			stock.Slug(w.Name), "%q is no name", w.Name)
 	}
 	if w.MAC != "" {
 		mac, ok := estate.NormalMAC(w.MAC)
 		if !ok {
-			return fault.New(fault.Invalid, "mac-invalid", "write twelve hex digits, such as 02:00:5e:10:00:31", "%q is no hardware address", w.MAC)
+			return fault.New(fault.Invalid, "mac-invalid", "write twelve hex digits, such as 02:00:5e:10:00:31",
+				"%q is no hardware address", w.MAC)
 		}
 		w.MAC = mac
 	}
 	if w.Kind == stock.KindDevice && !slices.Contains([]string{"", "reservation", "static", "unknown"}, w.AddressKeptBy) {
-		return fault.New(fault.Invalid, "kept-by-invalid", "write reservation, static or unknown", "an address is not kept by %q", w.AddressKeptBy)
+		return fault.New(fault.Invalid, "kept-by-invalid", "write reservation, static or unknown",
+			"an address is not kept by %q", w.AddressKeptBy)
 	}
-	if c := w.Credential; c != "" && !slices.ContainsFunc(s.stock.Load().credentials, func(o stock.Credential) bool { return o.Name == c }) {
+	if c := w.Credential; c != "" && !slices.ContainsFunc(s.stock.Load().credentials, func(o stock.Credential) bool {
+		return o.Name == c
+	}) {
 		return fault.New(fault.Unknown, "credential-unknown", "see cirque credential list", "no key is called %q", c)
 	}
 	for _, l := range s.watched(w.Kind) {
 		switch {
 		case l.Name == w.Name && l.InEstate && !stock.SameHost(l.URI, w.URI):
-			return fault.New(fault.Conflict, "name-taken", "choose another name, or change the estate", "the estate has the %s %s at %s", w.Kind, w.Name, l.URI)
+			return fault.New(fault.Conflict, "name-taken", "choose another name, or change the estate",
+				"the estate has the %s %s at %s", w.Kind, w.Name, l.URI)
 		case l.Name != w.Name && sameAuthority(l.URI, w.URI):
-			return fault.New(fault.Conflict, "address-taken", "look at it under that name, or take that one out first", "%s is %s already", stock.Host(w.URI), l.Name)
+			return fault.New(fault.Conflict, "address-taken", "look at it under that name, or take that one out first",
+				"%s is %s already", stock.Host(w.URI), l.Name)
 		}
 	}
 	other := stock.KindServer
@@ -314,7 +331,8 @@ func (s *Service) checkWatch(w *stock.Watch) error {
 	}
 	for _, l := range s.watched(other) {
 		if sameAuthority(l.URI, w.URI) {
-			return fault.New(fault.Conflict, "address-taken", "look which of the two it is", "%s is the address of the %s %s", stock.Host(w.URI), other, l.Name)
+			return fault.New(fault.Conflict, "address-taken", "look which of the two it is", "%s is the address of the %s %s",
+				stock.Host(w.URI), other, l.Name)
 		}
 	}
 	return nil
@@ -341,7 +359,8 @@ func (s *Service) Unregister(ctx context.Context, p *access.Principal, kind, nam
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return err
 	}
-	if err := s.store.RemoveWatch(ctx, kind, name, event.Event{Kind: event.Unregistered, Subject: name, Author: p.Name, Says: fmt.Sprintf("The %s %s is no longer watched", kind, name)}); err != nil {
+	if err := s.store.RemoveWatch(ctx, kind, name, event.Event{Kind: event.Unregistered, Subject: name, Author: p.Name,
+		Says: fmt.Sprintf("The %s %s is no longer watched", kind, name)}); err != nil {
 		return err
 	}
 	return s.freshStock(ctx, event.Stock, "watch")
@@ -357,7 +376,8 @@ func (s *Service) ReadNow(ctx context.Context, p *access.Principal, kind, name s
 		return err
 	}
 	if s.cfg.Prober == nil {
-		return fault.New(fault.Unavailable, "no-probing", "start the service with probing", "this service reads no servers and devices")
+		return fault.New(fault.Unavailable, "no-probing", "start the service with probing", "this service reads no servers "+
+			"and devices")
 	}
 	return s.read(ctx, l)
 }
@@ -375,7 +395,8 @@ func (s *Service) read(ctx context.Context, l stock.Listed) error {
 	}
 	var events []event.Event
 	tell := func(kind, format string, args ...any) {
-		events = append(events, event.Event{Kind: kind, Subject: l.Name, Author: "stock-taking", Says: fmt.Sprintf(format, args...)})
+		events = append(events, event.Event{Kind: kind, Subject: l.Name, Author: "stock-taking",
+			Says: fmt.Sprintf(format, args...)})
 	}
 	switch {
 	case err != nil && (!known || before.Check.OK):
@@ -442,7 +463,8 @@ func learned(known stock.Identity, d stock.Device) stock.Identity {
 
 // checked notes a try, and since when it has been so.
 func checked(before stock.Check, at time.Time, took time.Duration, err error) stock.Check {
-	c := stock.Check{At: at.Truncate(time.Millisecond), OK: err == nil, Says: "it answers", Since: before.Since, Answered: before.Answered, Millis: int(took / time.Millisecond)}
+	c := stock.Check{At: at.Truncate(time.Millisecond), OK: err == nil, Says: "it answers", Since: before.Since,
+		Answered: before.Answered, Millis: int(took / time.Millisecond)}
 	if err != nil {
 		f := fault.As(err)
 		c.Code, c.Says, c.Fix = f.Code, f.What, f.Fix

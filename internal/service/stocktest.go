@@ -34,21 +34,25 @@ type Target struct {
 // MayTest says whether somebody may send test pages, before an answer is begun.
 func MayTest(p *access.Principal) error { return access.Check(p, access.SendTestPage) }
 
-// TestStock sends a test page straight to a device or to a server's queue, in a format that it says it takes, and follows
-// the job until it is done or the printer says why it does not go on. tell, which may be nil, hears of each state.
-func (s *Service) TestStock(ctx context.Context, p *access.Principal, t Target, tell func(stock.Job)) (stock.TestSheet, error) {
+// TestStock sends a test page straight to a device or to a server's queue, in a format that it says it takes, and
+// follows the job until it is done or the printer says why it does not go on. tell, which may be nil, hears of each
+// state.
+func (s *Service) TestStock(ctx context.Context, p *access.Principal, t Target,
+	tell func(stock.Job)) (stock.TestSheet, error) {
 	out := stock.TestSheet{Kind: t.Kind, Name: t.Name, Queue: t.Queue, Result: "unproven"}
 	if err := access.Check(p, access.SendTestPage); err != nil {
 		return out, err
 	}
 	if s.cfg.Prober == nil {
-		return out, fault.New(fault.Unavailable, "no-probing", "start the service with probing", "this service does not print")
+		return out, fault.New(fault.Unavailable, "no-probing", "start the service with probing",
+			"this service does not print")
 	}
 	l, err := s.watchedOne(t.Kind, t.Name)
 	if err != nil {
 		return out, err
 	}
-	if err := s.checkAt(p, access.SendTestPage, s.Snapshot().World.Estate.Document(), estate.Ref{List: t.Kind + "s", Name: t.Name}); err != nil {
+	if err := s.checkAt(p, access.SendTestPage, s.Snapshot().World.Estate.Document(), estate.Ref{List: t.Kind + "s",
+		Name: t.Name}); err != nil {
 		return out, err
 	}
 	key := signInOf(s.keysFor(l.Watch))
@@ -57,16 +61,20 @@ func (s *Service) TestStock(ctx context.Context, p *access.Principal, t Target, 
 	case t.Kind == stock.KindServer:
 		q := kept.Server.Find(t.Queue)
 		if q == nil {
-			return out, fault.New(fault.Unknown, "queue-unknown", "see cirque server queues "+t.Name, "%s has no queue %q", t.Name, t.Queue)
+			return out, fault.New(fault.Unknown, "queue-unknown", "see cirque server queues "+t.Name, "%s has no queue %q",
+				t.Name, t.Queue)
 		}
 		out.SentTo, model, media, formats = s.reachable(l, *q), q.Model, word(q.Defaults["media"]), q.Formats
 	case kept.Device == nil || kept.Device.URI == "":
-		return out, fault.New(fault.Conflict, "not-ipp", "read it first; where it does not speak IPP, send the page through a server", "%s has not answered over IPP, and Cirque prints over IPP only", t.Name)
+		return out, fault.New(fault.Conflict, "not-ipp", "read it first; where it does not speak IPP, send the page "+
+			"through a server", "%s has not answered over IPP, and Cirque prints over IPP only", t.Name)
 	default:
-		out.SentTo, model, media, formats = kept.Device.URI, kept.Device.Model, word(kept.Device.Defaults["media"]), kept.Device.Formats
+		out.SentTo, model, media, formats = kept.Device.URI, kept.Device.Model, word(kept.Device.Defaults["media"]),
+			kept.Device.Formats
 	}
 	at := s.now().UTC().Truncate(time.Second)
-	page := sheet{{"Sent by", p.Name}, {"To", t.Kind + " " + t.Name}, {"Queue", cmp.Or(t.Queue, "straight to the device")}, {"Address", out.SentTo}, {"Model", cmp.Or(model, "not known")}, {"Time", at.Format(time.RFC3339)}}
+	page := sheet{{"Sent by", p.Name}, {"To", t.Kind + " " + t.Name}, {"Queue", cmp.Or(t.Queue, "straight to the device")},
+		{"Address", out.SentTo}, {"Model", cmp.Or(model, "not known")}, {"Time", at.Format(time.RFC3339)}}
 	body, err := s.render(page, formats, media, &out.Format)
 	if err != nil {
 		return out, err
@@ -112,13 +120,15 @@ func (s *Service) render(page sheet, formats []string, media string, format *str
 			return bytes.NewReader(b), err
 		}
 	}
-	return nil, fault.New(fault.Conflict, "no-format", "print the test page from a machine that has its driver", "it takes none of PDF, PWG raster and plain text: %s", strings.Join(formats, ", "))
+	return nil, fault.New(fault.Conflict, "no-format", "print the test page from a machine that has its driver",
+		"it takes none of PDF, PWG raster and plain text: %s", strings.Join(formats, ", "))
 }
 
 // sizeOf reads the size in millimetres at the end of a self-describing name (PWG 5101.1); A4 where there is none.
 func sizeOf(media string) (w, h float64) {
 	size := media[strings.LastIndexByte(media, '_')+1:]
-	if _, err := fmt.Sscanf(strings.TrimSuffix(size, "mm"), "%fx%f", &w, &h); err != nil || w < 10 || h < 10 || w > 1200 || h > 2000 || !strings.HasSuffix(size, "mm") {
+	if _, err := fmt.Sscanf(strings.TrimSuffix(size, "mm"), "%fx%f", &w, &h); err != nil || w < 10 || h < 10 || w > 1200 ||
+		h > 2000 || !strings.HasSuffix(size, "mm") {
 		return 210, 297
 	}
 	return w, h
@@ -145,22 +155,28 @@ func (s *Service) follow(ctx context.Context, key *stock.Key, t *stock.TestSheet
 			t.Says = fmt.Sprintf("the job %d was taken, and its state cannot be asked: %s", t.Job.ID, fault.As(err).What)
 			return
 		}
-		stuck := slices.ContainsFunc(t.Job.Reasons, func(r string) bool { return strings.HasPrefix(r, "the printer is stopped") })
+		stuck := slices.ContainsFunc(t.Job.Reasons, func(r string) bool {
+			return strings.HasPrefix(r, "the printer is stopped")
+		})
 		switch {
 		case t.Job.State == "completed":
 			t.Result, t.Says = "yes", fmt.Sprintf("the job %d is completed; the paper has the last word", t.Job.ID)
 			return
 		case t.Job.Done():
-			t.Result, t.Says = "no", fmt.Sprintf("the job %d is %s: %s", t.Job.ID, t.Job.State, cmp.Or(strings.Join(t.Job.Reasons, ", "), "no reason is given"))
+			t.Result, t.Says = "no", fmt.Sprintf("the job %d is %s: %s", t.Job.ID, t.Job.State,
+				cmp.Or(strings.Join(t.Job.Reasons, ", "), "no reason is given"))
 			return
 		case t.Job.State == "pending-held":
-			t.Result, t.Says = "no", fmt.Sprintf("the job %d is held: %s", t.Job.ID, cmp.Or(t.Job.Message, strings.Join(t.Job.Reasons, ", "), "no reason is given"))
+			t.Result, t.Says = "no", fmt.Sprintf("the job %d is held: %s", t.Job.ID, cmp.Or(t.Job.Message,
+				strings.Join(t.Job.Reasons, ", "), "no reason is given"))
 			return
 		case stuck:
-			t.Result, t.Says = "no", fmt.Sprintf("the job %d is %s: %s", t.Job.ID, t.Job.State, strings.Join(t.Job.Reasons, ", "))
+			t.Result, t.Says = "no", fmt.Sprintf("the job %d is %s: %s", t.Job.ID, t.Job.State,
+				strings.Join(t.Job.Reasons, ", "))
 			return
 		case ctx.Err() != nil:
-			t.Says = fmt.Sprintf("the job %d is %s after %d seconds; nothing is proven yet", t.Job.ID, t.Job.State, int(followFor/time.Second))
+			t.Says = fmt.Sprintf("the job %d is %s after %d seconds; nothing is proven yet", t.Job.ID, t.Job.State,
+				int(followFor/time.Second))
 			return
 		}
 		pause(ctx, followEvery)
@@ -168,7 +184,8 @@ func (s *Service) follow(ctx context.Context, key *stock.Key, t *stock.TestSheet
 }
 
 func (s *Service) toldOf(ctx context.Context, p *access.Principal, t stock.TestSheet, says string) {
-	e := event.Event{Kind: event.TestPage, Subject: t.Name, Author: p.Name, Says: fmt.Sprintf("A test page went to %s: %s", t.SentTo, says)}
+	e := event.Event{Kind: event.TestPage, Subject: t.Name, Author: p.Name, Says: fmt.Sprintf("A test page went to %s: %s",
+		t.SentTo, says)}
 	if err := s.store.AddEvent(context.WithoutCancel(ctx), e); err != nil {
 		s.log.Warn("a test page could not be recorded", "error", err)
 	}

@@ -18,7 +18,8 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 		return endpoint.Subject{}, err
 	}
 	w := s.Snapshot().World
-	out := endpoint.Subject{Kind: kind, Name: called, Groups: lineup.Memberships(w.Directory, kind, called), Holdings: w.Holdings(kind, called), Endpoints: []endpoint.Presence{}}
+	out := endpoint.Subject{Kind: kind, Name: called, Groups: lineup.Memberships(w.Directory, kind, called),
+		Holdings: w.Holdings(kind, called), Endpoints: []endpoint.Presence{}}
 	names := []string{called}
 	if kind == "user" {
 		names = s.namesOf(called)
@@ -30,7 +31,9 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 			out.Known, out.Machine, out.Name = true, &m, m.Name
 		}
 		stations := w.Estate.Document().Stations
-		if i := slices.IndexFunc(stations, func(st estate.Station) bool { return name.Fold(st.Name) == name.Fold(called) }); i >= 0 {
+		if i := slices.IndexFunc(stations, func(st estate.Station) bool {
+			return name.Fold(st.Name) == name.Fold(called)
+		}); i >= 0 {
 			out.Known, out.Station, out.Name = true, &stations[i], stations[i].Name
 		}
 	}
@@ -49,8 +52,10 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 			out.Endpoints = append(out.Endpoints, presence)
 		}
 	}
-	if !out.Known && len(out.Groups)+len(out.Endpoints) == 0 && !slices.ContainsFunc(out.Holdings, func(h lineup.Holding) bool { return h.Direct }) {
-		return out, fault.New(fault.Unknown, kind+"-unknown", "see cirque directory find", "nothing is known of a %s %q", kind, called)
+	if !out.Known && len(out.Groups)+len(out.Endpoints) == 0 && !slices.ContainsFunc(out.Holdings,
+		func(h lineup.Holding) bool { return h.Direct }) {
+		return out, fault.New(fault.Unknown, kind+"-unknown", "see cirque directory find", "nothing is known of a %s %q",
+			kind, called)
 	}
 	return out, nil
 }

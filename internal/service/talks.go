@@ -9,7 +9,8 @@ import (
 	"cirque/core/estate"
 )
 
-// Talks says which server, device or gateway each endpoint at a site leads to now, by its last report; of all where site is empty.
+// Talks says which server, device or gateway each endpoint at a site leads to now, by its last report; of all where
+// site is empty.
 func (s *Service) Talks(ctx context.Context, p *access.Principal, site string) ([]endpoint.Talk, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err

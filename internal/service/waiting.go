@@ -52,12 +52,14 @@ func (s *Service) readWaiting(ctx context.Context, l stock.Listed, r *stock.Serv
 		})
 	}
 	wg.Wait()
-	slices.SortFunc(out, func(a, b stock.Job) int { return cmp.Or(cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.ID, b.ID)) })
+	slices.SortFunc(out, func(a, b stock.Job) int {
+		return cmp.Or(cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.ID, b.ID))
+	})
 	return out
 }
 
-// WaitingJobs lists what waits on a server, whose it is, and what becomes of it: as it is now, or, where the server does not
-// answer, as it told last.
+// WaitingJobs lists what waits on a server, whose it is, and what becomes of it: as it is now, or, where the server
+// does not answer, as it told last.
 func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server string) (stock.Waiting, error) {
 	out := stock.Waiting{Server: server, Jobs: []stock.WaitingJob{}}
 	if err := access.Check(p, access.ReadStock); err != nil {

@@ -22,8 +22,8 @@ type Roll struct {
 	Holders   []rehearse.Holder `json:"holders"`
 }
 
-// Who finds everybody whose lineup has a queue, at a moment of the past or throughout a time of it: with the estate, the
-// directory, live state and picks as they were, in the contexts in which people were last seen. until may be zero.
+// Who finds everybody whose lineup has a queue, at a moment of the past or throughout a time of it: with the estate,
+// the directory, live state and picks as they were, in the contexts in which people were last seen. until may be zero.
 func (s *Service) Who(ctx context.Context, p *access.Principal, queue string, from, until time.Time) (Roll, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return Roll{}, err
@@ -77,7 +77,8 @@ func (s *Service) Who(ctx context.Context, p *access.Principal, queue string, fr
 		}
 	}
 	if !known {
-		return out, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate of that time has no queue %q", queue)
+		return out, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate of that time has "+
+			"no queue %q", queue)
 	}
 	return out, nil
 }

@@ -34,7 +34,8 @@ func Crowd(machines []string) []Endpoint {
 	var out []Endpoint
 	addr := netip.MustParseAddr("10.99.0.1")
 	for i, m := range machines {
-		out = append(out, Endpoint{Machine: m, Platform: "windows/x64", Addresses: []string{addr.String()}, Sessions: []agent.Session{{User: fmt.Sprintf("person-%04d", i+1)}}})
+		out = append(out, Endpoint{Machine: m, Platform: "windows/x64", Addresses: []string{addr.String()},
+			Sessions: []agent.Session{{User: fmt.Sprintf("person-%04d", i+1)}}})
 		addr = addr.Next()
 	}
 	return out
@@ -43,9 +44,10 @@ func Crowd(machines []string) []Endpoint {
 // loopbackOnly is the reach of stand-ins that are given none.
 var loopbackOnly = probe.AddressTable{"": ""}
 
-// RunAgents runs an agent for each endpoint, with a stand-in spooler under dir/MACHINE, until ctx is done. A machine.yaml
-// that is there already is left as it is: a person may have changed it.
-func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach probe.AddressTable, endpoints []Endpoint, token func(machine string) (string, error), log *slog.Logger) error {
+// RunAgents runs an agent for each endpoint, with a stand-in spooler under dir/MACHINE, until ctx is done. A
+// machine.yaml that is there already is left as it is: a person may have changed it.
+func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach probe.AddressTable,
+	endpoints []Endpoint, token func(machine string) (string, error), log *slog.Logger) error {
 	if reach == nil {
 		reach = loopbackOnly
 	}
@@ -76,7 +78,8 @@ func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach
 		if err != nil {
 			return fmt.Errorf("a token for %s: %w", e.Machine, err)
 		}
-		a, err := agent.New(agent.Config{Service: service, Token: secret, CA: ca, State: filepath.Join(home, ".agent"), Version: "stand-in", Spooler: standIn, Machine: standIn, Reach: reach, Log: log.With("agent", e.Machine)})
+		a, err := agent.New(agent.Config{Service: service, Token: secret, CA: ca, State: filepath.Join(home, ".agent"),
+			Version: "stand-in", Spooler: standIn, Machine: standIn, Reach: reach, Log: log.With("agent", e.Machine)})
 		if err != nil {
 			return err
 		}
@@ -92,12 +95,15 @@ func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach
 
 // RunCrowd runs an agent for each token, each on a machine in memory with one person's session, until ctx is done. They
 // begin spread over a while, as machines do.
-func RunCrowd(ctx context.Context, service string, tokens map[string]string, machines []string, counts *Counts, over time.Duration) error {
+func RunCrowd(ctx context.Context, service string, tokens map[string]string, machines []string, counts *Counts,
+	over time.Duration) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	for i, e := range Crowd(machines) {
-		m := NewMemory(agent.Facts{Machine: e.Machine, Platform: e.Platform, Addresses: e.Addresses, Sessions: []agent.Session{{User: "person-" + e.Machine}}}, counts)
-		a, err := agent.New(agent.Config{Service: service, Token: tokens[e.Machine], Version: "stand-in", Spooler: m, Machine: m, Look: time.Minute, Reach: loopbackOnly})
+		m := NewMemory(agent.Facts{Machine: e.Machine, Platform: e.Platform, Addresses: e.Addresses,
+			Sessions: []agent.Session{{User: "person-" + e.Machine}}}, counts)
+		a, err := agent.New(agent.Config{Service: service, Token: tokens[e.Machine], Version: "stand-in", Spooler: m,
+			Machine: m, Look: time.Minute, Reach: loopbackOnly})
 		if err != nil {
 			return err
 		}

@@ -16,8 +16,8 @@ import (
 	"github.com/emersion/go-smtp"
 )
 
-// A Relay is a stand-in for a mail relay: it takes every message and sends none on. Where it has a folder each stands there as a
-// file.
+// A Relay is a stand-in for a mail relay: it takes every message and sends none on. Where it has a folder each stands
+// there as a file.
 type Relay struct {
 	Word string // NAME:PASSWORD that it wants; empty for none
 	Dir  string
@@ -65,7 +65,8 @@ func (r *Relay) Mail() []Letter {
 	return slices.Clone(r.mail)
 }
 
-// Refuse has it refuse receivers from now on, in these words: one, or all where none is named. No words have it take them again.
+// Refuse has it refuse receivers from now on, in these words: one, or all where none is named. No words have it take
+// them again.
 func (r *Relay) Refuse(says string, only ...string) {
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -128,7 +129,8 @@ func (s *session) Data(body io.Reader) error {
 	if err := os.MkdirAll(s.r.Dir, 0o700); err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(s.r.Dir, fmt.Sprintf("%s-%03d.eml", time.Now().UTC().Format("20060102-150405"), len(s.r.mail))), b, 0o600)
+	return os.WriteFile(filepath.Join(s.r.Dir, fmt.Sprintf("%s-%03d.eml", time.Now().UTC().Format("20060102-150405"),
+		len(s.r.mail))), b, 0o600)
 }
 
 func (s *session) Reset()        { s.letter = Letter{} }

@@ -33,7 +33,8 @@ func NewMemory(facts agent.Facts, counts *Counts) *Memory {
 	if counts == nil {
 		counts = new(Counts)
 	}
-	return &Memory{facts: facts, count: counts, queues: map[endpoint.Key]endpoint.Installed{}, defaults: map[string]string{}}
+	return &Memory{facts: facts, count: counts, queues: map[endpoint.Key]endpoint.Installed{},
+		defaults: map[string]string{}}
 }
 
 // Facts are those that it was made with.

@@ -19,8 +19,8 @@ import (
 	"cirque/internal/ipp"
 )
 
-// A Printer stands in for a device, or for a print server with queues: it answers IPP on a loopback address, and SNMP where
-// it is given a community; it counts pages and remembers jobs.
+// A Printer stands in for a device, or for a print server with queues: it answers IPP on a loopback address, and SNMP
+// where it is given a community; it counts pages and remembers jobs.
 type Printer struct {
 	Spec
 
@@ -66,7 +66,8 @@ func (p *Printer) Listen(addr string) error {
 			return errors.Join(err, ln.Close())
 		}
 	}
-	p.http = &http.Server{Handler: p, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(slog.DiscardHandler, slog.LevelError)}
+	p.http = &http.Server{Handler: p, ReadHeaderTimeout: 10 * time.Second, ErrorLog: slog.NewLogLogger(slog.DiscardHandler,
+		slog.LevelError)}
 	go func() { _ = p.http.Serve(ln) }() // ends with Close
 	for i := range p.Remembers {
 		p.jobs = append(p.jobs, p.remembered(i))
@@ -145,7 +146,8 @@ func (p *Printer) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Message {
 	op := ipp.Op(req.Code)
-	if p.Server && (op == ipp.GetPrinters && path == "/ipp/system" && p.Listing != "spooler" || op == ipp.ListQueues && p.Listing == "spooler") {
+	if p.Server && (op == ipp.GetPrinters && path == "/ipp/system" && p.Listing != "spooler" || op == ipp.ListQueues &&
+		p.Listing == "spooler") {
 		return p.list(req)
 	}
 	q, known := p.queueAt(path)
@@ -179,7 +181,8 @@ func (p *Printer) handle(path string, req ipp.Message, body io.Reader) ipp.Messa
 
 // print takes a job. A printer that jams stops in the middle of each.
 func (p *Printer) print(path string, req ipp.Message, body io.Reader) ipp.Message {
-	j := Job{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: req.Text(ipp.OperationGroup, "requesting-user-name"), Format: req.Text(ipp.OperationGroup, "document-format"), Path: path, State: ipp.JobCompleted, At: time.Now()}
+	j := Job{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: req.Text(ipp.OperationGroup, "requesting-user-name"),
+		Format: req.Text(ipp.OperationGroup, "document-format"), Path: path, State: ipp.JobCompleted, At: time.Now()}
 	var err error
 	if j.Body, err = io.ReadAll(io.LimitReader(body, keptBody)); err == nil {
 		j.Bytes, err = io.Copy(io.Discard, body)
@@ -229,7 +232,8 @@ func Start(specs []Spec) (*Set, error) {
 	for _, spec := range specs {
 		host, _, err := net.SplitHostPort(spec.Listen)
 		if ip := net.ParseIP(host); err != nil || ip == nil || !ip.IsLoopback() {
-			return nil, errors.Join(fmt.Errorf("the stand-in %s would listen at %q, which is not on loopback", spec.Name, spec.Listen), s.Close())
+			return nil, errors.Join(fmt.Errorf("the stand-in %s would listen at %q, which is not on loopback", spec.Name,
+				spec.Listen), s.Close())
 		}
 		p := &Printer{Spec: spec}
 		if err := p.Listen(spec.Listen); err != nil {

@@ -40,7 +40,8 @@ func (p *Printer) Change(f func(queues []Queue) []Queue) {
 	for i := range p.queues {
 		same := func(o Queue) bool {
 			q := p.queues[i]
-			return o.Name == q.Name && o.Title == q.Title && o.Model == q.Model && o.Device == q.Device && fmt.Sprint(o.Defaults) == fmt.Sprint(q.Defaults)
+			return o.Name == q.Name && o.Title == q.Title && o.Model == q.Model && o.Device == q.Device &&
+				fmt.Sprint(o.Defaults) == fmt.Sprint(q.Defaults)
 		}
 		if !slices.ContainsFunc(before, same) {
 			p.queues[i].changed = p.changed
@@ -63,7 +64,8 @@ func (p *Printer) list(req ipp.Message) ipp.Message {
 	}
 	m := req.Respond(ipp.OK, "")
 	for i := from; i < to; i++ {
-		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, p.attributes("/printers/"+url.PathEscape(queues[i].Name), queues[i]))})
+		m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, p.attributes("/printers/"+
+			url.PathEscape(queues[i].Name), queues[i]))})
 	}
 	return m
 }
@@ -83,20 +85,31 @@ func (p *Printer) attributes(path string, q Queue) []ipp.Attribute {
 	}
 	up := int32(time.Since(p.begun)/time.Second) + 1
 	all := []ipp.Attribute{
-		ipp.Strs(ipp.URI, "printer-uri-supported", "ipp://"+p.Addr()+path), ipp.Strs(ipp.Keyword, "uri-authentication-supported", "none"), ipp.Strs(ipp.Keyword, "uri-security-supported", "none"),
-		ipp.Strs(ipp.Name, "printer-name", name), ipp.Strs(ipp.Text, "printer-info", title), ipp.Strs(ipp.Text, "printer-location", where), ipp.Strs(ipp.Text, "printer-make-and-model", model),
-		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(state))), ipp.Strs(ipp.Keyword, "printer-state-reasons", reason), ipp.Attr("printer-is-accepting-jobs", ipp.Bool(broken == "" || p.Habit == "jams")),
-		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, int32(q.Waiting))), ipp.Attr("printer-up-time", ipp.Int(ipp.Integer, up)),
+		ipp.Strs(ipp.URI, "printer-uri-supported", "ipp://"+p.Addr()+path), ipp.Strs(ipp.Keyword,
+			"uri-authentication-supported", "none"), ipp.Strs(ipp.Keyword, "uri-security-supported", "none"),
+		ipp.Strs(ipp.Name, "printer-name", name), ipp.Strs(ipp.Text, "printer-info", title), ipp.Strs(ipp.Text,
+			"printer-location", where), ipp.Strs(ipp.Text, "printer-make-and-model", model),
+		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(state))), ipp.Strs(ipp.Keyword, "printer-state-reasons", reason),
+		ipp.Attr("printer-is-accepting-jobs", ipp.Bool(broken == "" || p.Habit == "jams")),
+		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, int32(q.Waiting))), ipp.Attr("printer-up-time",
+			ipp.Int(ipp.Integer, up)),
 		ipp.Attr("printer-impressions-completed", ipp.Int(ipp.Integer, int32(pages))),
 		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
-		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum, int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetJobAttributes)), ipp.Int(ipp.Enum, int32(ipp.GetJobs)), ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
+		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum,
+			int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetJobAttributes)), ipp.Int(ipp.Enum, int32(ipp.GetJobs)),
+			ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
 		ipp.Strs(ipp.Charset, "charset-configured", "utf-8"), ipp.Strs(ipp.Charset, "charset-supported", "utf-8"),
-		ipp.Strs(ipp.Language, "natural-language-configured", "en"), ipp.Strs(ipp.Language, "generated-natural-language-supported", "en"),
-		ipp.Strs(ipp.MIMEType, "document-format-default", "application/octet-stream"), ipp.Strs(ipp.MIMEType, "document-format-supported", p.formats(q)...),
-		ipp.Strs(ipp.Keyword, "sides-supported", p.sides(q)...), ipp.Strs(ipp.Keyword, "media-supported", p.media(q)...), ipp.Strs(ipp.Keyword, "print-color-mode-supported", p.colours(q)...),
-		{Name: "print-quality-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, 3), ipp.Int(ipp.Enum, 4), ipp.Int(ipp.Enum, 5)}},
+		ipp.Strs(ipp.Language, "natural-language-configured", "en"), ipp.Strs(ipp.Language,
+			"generated-natural-language-supported", "en"),
+		ipp.Strs(ipp.MIMEType, "document-format-default", "application/octet-stream"), ipp.Strs(ipp.MIMEType,
+			"document-format-supported", p.formats(q)...),
+		ipp.Strs(ipp.Keyword, "sides-supported", p.sides(q)...), ipp.Strs(ipp.Keyword, "media-supported", p.media(q)...),
+		ipp.Strs(ipp.Keyword, "print-color-mode-supported", p.colours(q)...),
+		{Name: "print-quality-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, 3), ipp.Int(ipp.Enum, 4),
+			ipp.Int(ipp.Enum, 5)}},
 		ipp.Attr("color-supported", ipp.Bool(p.can(q, "colour"))),
-		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"), ipp.Strs(ipp.Keyword, "compression-supported", "none"),
+		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"), ipp.Strs(ipp.Keyword,
+			"compression-supported", "none"),
 	}
 	defaults := map[string]string{"sides": "one-sided", "media": p.media(q)[0], "print-color-mode": p.colours(q)[0]}
 	for k, v := range q.Defaults {
@@ -108,13 +121,15 @@ func (p *Printer) attributes(path string, q Queue) []ipp.Attribute {
 		}
 	}
 	if p.Server {
-		all = append(all, ipp.Attr("printer-is-shared", ipp.Bool(!q.Unshared)), ipp.Attr("printer-config-change-time", ipp.Int(ipp.Integer, int32(q.changed+1))))
+		all = append(all, ipp.Attr("printer-is-shared", ipp.Bool(!q.Unshared)), ipp.Attr("printer-config-change-time",
+			ipp.Int(ipp.Integer, int32(q.changed+1))))
 		if q.Device != "" {
 			all = append(all, ipp.Strs(ipp.URI, "device-uri", q.Device))
 		}
 		return all
 	}
-	all = append(all, ipp.Strs(ipp.Text, "printer-device-id", "MFG:"+cmp.Or(p.Maker, "Skerrymark")+";MDL:"+p.Model+";SN:"+p.Serial+";"))
+	all = append(all, ipp.Strs(ipp.Text, "printer-device-id", "MFG:"+cmp.Or(p.Maker, "Skerrymark")+";MDL:"+p.Model+";SN:"+
+		p.Serial+";"))
 	if p.UUID != "" {
 		all = append(all, ipp.Strs(ipp.URI, "printer-uuid", "urn:uuid:"+p.UUID))
 	}
@@ -131,7 +146,8 @@ func (p *Printer) remembered(i int) Job {
 	if n := len(p.queues); n > 0 {
 		path = "/printers/" + p.queues[(i*7)%n].Name
 	}
-	return Job{ID: i + 1, Name: fmt.Sprintf("Manifest %d", 400+i), Owner: people[i%len(people)], From: fmt.Sprintf("desk-%d", 112+i%3), Format: "application/pdf", Path: path, Pages: 1 + i%4, State: ipp.JobCompleted,
+	return Job{ID: i + 1, Name: fmt.Sprintf("Manifest %d", 400+i), Owner: people[i%len(people)],
+		From: fmt.Sprintf("desk-%d", 112+i%3), Format: "application/pdf", Path: path, Pages: 1 + i%4, State: ipp.JobCompleted,
 		Bytes: int64(30_000 + 7_000*i), At: time.Now().Add(-time.Duration(p.Remembers-i) * 5 * time.Hour)}
 }
 
@@ -140,7 +156,9 @@ func (p *Printer) waiting(path string, q Queue) []Job {
 	people := []string{"ragna.holm", "jonas.berg", "mira.solvang", "kaja.ravn", "odd.nilsen"}
 	var out []Job
 	for i := range q.Waiting {
-		j := Job{ID: 9000 + i, Name: fmt.Sprintf("Manifest %d", 700+i), Owner: people[(i+len(q.Name))%len(people)], From: fmt.Sprintf("desk-%d", 112+i%3), Format: "application/pdf", Path: path, State: ipp.JobStateOf("pending"), Bytes: int64(40_000 + 9_000*i), At: time.Now().Add(-time.Duration(q.Waiting-i) * 20 * time.Minute)}
+		j := Job{ID: 9000 + i, Name: fmt.Sprintf("Manifest %d", 700+i), Owner: people[(i+len(q.Name))%len(people)],
+			From: fmt.Sprintf("desk-%d", 112+i%3), Format: "application/pdf", Path: path, State: ipp.JobStateOf("pending"),
+			Bytes: int64(40_000 + 9_000*i), At: time.Now().Add(-time.Duration(q.Waiting-i) * 20 * time.Minute)}
 		if q.Stopped != "" && i == 0 {
 			j.State = ipp.JobStateOf("processing-stopped")
 		}
@@ -155,11 +173,15 @@ func (p *Printer) jobAttributes(j Job) []ipp.Attribute {
 		reason = "printer-stopped"
 	}
 	return []ipp.Attribute{
-		ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("ipp://%s%s/%d", p.Addr(), j.Path, j.ID))), ipp.Attr("job-id", ipp.Int(ipp.Integer, int32(j.ID))),
+		ipp.Attr("job-uri", ipp.Str(ipp.URI, fmt.Sprintf("ipp://%s%s/%d", p.Addr(), j.Path, j.ID))), ipp.Attr("job-id",
+			ipp.Int(ipp.Integer, int32(j.ID))),
 		ipp.Attr("job-state", ipp.Int(ipp.Enum, int32(j.State))), ipp.Strs(ipp.Keyword, "job-state-reasons", reason),
-		ipp.Strs(ipp.Name, "job-name", j.Name), ipp.Strs(ipp.Name, "job-originating-user-name", j.Owner), ipp.Strs(ipp.Name, "job-originating-host-name", j.From),
-		ipp.Attr("job-k-octets", ipp.Int(ipp.Integer, int32((j.Bytes+1023)/1024))), ipp.Attr("job-impressions-completed", ipp.Int(ipp.Integer, int32(j.Pages))),
-		ipp.Attr("time-at-creation", ipp.Int(ipp.Integer, int32(j.At.Unix()))), ipp.Attr("time-at-completed", ipp.Int(ipp.Integer, int32(j.At.Unix()))),
+		ipp.Strs(ipp.Name, "job-name", j.Name), ipp.Strs(ipp.Name, "job-originating-user-name", j.Owner), ipp.Strs(ipp.Name,
+			"job-originating-host-name", j.From),
+		ipp.Attr("job-k-octets", ipp.Int(ipp.Integer, int32((j.Bytes+1023)/1024))), ipp.Attr("job-impressions-completed",
+			ipp.Int(ipp.Integer, int32(j.Pages))),
+		ipp.Attr("time-at-creation", ipp.Int(ipp.Integer, int32(j.At.Unix()))), ipp.Attr("time-at-completed",
+			ipp.Int(ipp.Integer, int32(j.At.Unix()))),
 	}
 }
 

@@ -95,7 +95,8 @@ func (p *Printer) answerSNMP(b []byte) []byte {
 			return nil
 		}
 	}
-	answer := &gosnmp.SnmpPacket{Version: req.Version, Community: req.Community, PDUType: gosnmp.GetResponse, RequestID: req.RequestID, Variables: out}
+	answer := &gosnmp.SnmpPacket{Version: req.Version, Community: req.Community, PDUType: gosnmp.GetResponse,
+		RequestID: req.RequestID, Variables: out}
 	bytes, err := answer.MarshalMsg()
 	if err != nil {
 		return nil
@@ -124,17 +125,21 @@ func (p *Printer) variables() []gosnmp.SnmpPDU {
 	}
 	mac, _ := hex.DecodeString(strings.ReplaceAll(p.MAC, ":", "")) // none where it has none
 	out := []gosnmp.SnmpPDU{
-		text("1.3.6.1.2.1.1.1.0", p.Model), {Name: "1.3.6.1.2.1.1.3.0", Type: gosnmp.TimeTicks, Value: uint32(time.Since(p.begun) / (10 * time.Millisecond))},
+		text("1.3.6.1.2.1.1.1.0", p.Model), {Name: "1.3.6.1.2.1.1.3.0", Type: gosnmp.TimeTicks,
+			Value: uint32(time.Since(p.begun) / (10 * time.Millisecond))},
 		text("1.3.6.1.2.1.1.5.0", p.Name), text("1.3.6.1.2.1.1.6.0", p.Location),
 		text("1.3.6.1.2.1.2.2.1.6.1", ""), text("1.3.6.1.2.1.2.2.1.6.2", string(mac)),
-		text("1.3.6.1.2.1.25.3.2.1.3.1", p.Model), number("1.3.6.1.2.1.25.3.5.1.1.1", status), text("1.3.6.1.2.1.25.3.5.1.2.1", errors),
-		text("1.3.6.1.2.1.43.5.1.1.17.1", p.Serial), {Name: "1.3.6.1.2.1.43.10.2.1.4.1.1", Type: gosnmp.Counter32, Value: uint32(pages)},
+		text("1.3.6.1.2.1.25.3.2.1.3.1", p.Model), number("1.3.6.1.2.1.25.3.5.1.1.1", status),
+		text("1.3.6.1.2.1.25.3.5.1.2.1", errors),
+		text("1.3.6.1.2.1.43.5.1.1.17.1", p.Serial), {Name: "1.3.6.1.2.1.43.10.2.1.4.1.1", Type: gosnmp.Counter32,
+			Value: uint32(pages)},
 		number("1.3.6.1.2.1.43.15.1.1.2.1.1", 47), number("1.3.6.1.2.1.43.15.1.1.2.1.2", 54),
 		text("1.3.6.1.2.1.43.16.5.1.2.1.1", broken),
 	}
 	for i, s := range p.Supplies {
 		row := strconv.Itoa(i + 1)
-		out = append(out, text("1.3.6.1.2.1.43.11.1.1.6.1."+row, s.Name), number("1.3.6.1.2.1.43.11.1.1.8.1."+row, 100), number("1.3.6.1.2.1.43.11.1.1.9.1."+row, max(s.Level, -2)))
+		out = append(out, text("1.3.6.1.2.1.43.11.1.1.6.1."+row, s.Name), number("1.3.6.1.2.1.43.11.1.1.8.1."+row, 100),
+			number("1.3.6.1.2.1.43.11.1.1.9.1."+row, max(s.Level, -2)))
 	}
 	slices.SortFunc(out, func(a, b gosnmp.SnmpPDU) int { return compareOID(a.Name, b.Name) })
 	return out

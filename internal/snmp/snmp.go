@@ -1,6 +1,6 @@
-// Package snmp knows what a printer tells over SNMP: the objects of the Printer MIB (RFC 3805), Host Resources (RFC 2790)
-// and the interfaces' table (RFC 2863) that say what it is, how it does and what it needs. It turns variables that were read
-// into values, and opens no sockets.
+// Package snmp knows what a printer tells over SNMP: the objects of the Printer MIB (RFC 3805), Host Resources (RFC
+// 2790) and the interfaces' table (RFC 2863) that say what it is, how it does and what it needs. It turns variables
+// that were read into values, and opens no sockets.
 package snmp
 
 import (
@@ -171,10 +171,13 @@ func Read(vars []Var) Printer {
 var states = map[int64]string{1: "unknown", 3: "idle", 4: "processing", 5: "processing"}
 
 // bits of hrPrinterDetectedErrorState, from the first byte's highest on, by IPP's keywords (RFC 8011, section 5.4.12).
-var bits = []string{"media-low", "media-empty", "toner-low", "toner-empty", "door-open", "media-jam", "offline", "service-requested",
-	"input-tray-missing", "output-tray-missing", "marker-supply-missing", "output-near-full", "output-area-full", "input-tray-empty", "overdue-prevent-maint"}
+var bits = []string{"media-low", "media-empty", "toner-low", "toner-empty", "door-open", "media-jam", "offline",
+	"service-requested",
+	"input-tray-missing", "output-tray-missing", "marker-supply-missing", "output-near-full", "output-area-full",
+	"input-tray-empty", "overdue-prevent-maint"}
 
-var stops = map[string]bool{"media-empty": true, "toner-empty": true, "door-open": true, "media-jam": true, "offline": true, "output-area-full": true, "marker-supply-missing": true}
+var stops = map[string]bool{"media-empty": true, "toner-empty": true, "door-open": true, "media-jam": true,
+	"offline": true, "output-area-full": true, "marker-supply-missing": true}
 
 func reasons(b []byte) []string {
 	var out []string

@@ -1,5 +1,5 @@
-// Package testkit holds what several packages' tests share: throw-away databases, and the conformance suite of spoolers.
-// Tests alone import it.
+// Package testkit holds what several packages' tests share: throw-away databases, and the conformance suite of
+// spoolers. Tests alone import it.
 package testkit
 
 import (

@@ -58,21 +58,28 @@ func newSlapd(t testing.TB, ldif string, secure bool) *Slapd {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	s := &Slapd{Base: "dc=skerry,dc=example", Manager: "cn=manager,dc=skerry,dc=example", Reader: "cn=reader,dc=skerry,dc=example", Password: "read me", t: t, dir: dir}
+	s := &Slapd{Base: "dc=skerry,dc=example", Manager: "cn=manager,dc=skerry,dc=example",
+		Reader: "cn=reader,dc=skerry,dc=example", Password: "read me", t: t, dir: dir}
 	conf := []string{}
 	for _, schema := range []string{"core", "cosine", "inetorgperson", "nis"} {
 		conf = append(conf, "include /etc/ldap/schema/"+schema+".schema")
 	}
 	conf = append(conf, "include "+dir+"/printer.schema")
-	conf = append(conf, "modulepath /usr/lib/ldap", "moduleload back_mdb", "moduleload syncprov", "pidfile "+dir+"/pid", "database mdb", "suffix "+s.Base, `rootdn "`+s.Manager+`"`, `rootpw "`+s.Password+`"`,
-		"directory "+dir+"/db", "maxsize 2147483648", "dbnosync", "index objectClass,entryCSN,entryUUID,uid,member,modifyTimestamp eq", `limits dn.exact="`+s.Reader+`" size=10 size.prtotal=unlimited`, "access to attrs=userPassword by anonymous auth by * none", "access to * by * read",
+	conf = append(conf, "modulepath /usr/lib/ldap", "moduleload back_mdb", "moduleload syncprov", "pidfile "+dir+"/pid",
+		"database mdb", "suffix "+s.Base, `rootdn "`+s.Manager+`"`, `rootpw "`+s.Password+`"`,
+		"directory "+dir+"/db", "maxsize 2147483648", "dbnosync",
+		"index objectClass,entryCSN,entryUUID,uid,member,modifyTimestamp eq", `limits dn.exact="`+s.Reader+
+			`" size=10 size.prtotal=unlimited`, "access to attrs=userPassword by anonymous auth by * none",
+		"access to * by * read",
 		"overlay syncprov", "syncprov-sessionlog 10000", "")
 	if secure {
-		conf = append([]string{"TLSCertificateFile " + dir + "/cert.pem", "TLSCertificateKeyFile " + dir + "/key.pem"}, conf...)
+		conf = append([]string{"TLSCertificateFile " + dir + "/cert.pem", "TLSCertificateKeyFile " + dir +
+			"/key.pem"}, conf...)
 	}
 	cert, key := certificate(t)
 	s.CA = cert
-	for name, text := range map[string]string{"slapd.conf": strings.Join(conf, "\n"), "people.ldif": ldif, "printer.schema": printerSchema, "cert.pem": cert, "key.pem": key} {
+	for name, text := range map[string]string{"slapd.conf": strings.Join(conf, "\n"), "people.ldif": ldif,
+		"printer.schema": printerSchema, "cert.pem": cert, "key.pem": key} {
 		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
 			t.Fatal(err)
 		}
@@ -81,7 +88,8 @@ func newSlapd(t testing.TB, ldif string, secure bool) *Slapd {
 		t.Fatal(err)
 	}
 	// Without -w: that makes slapadd 2.5 free a cursor of the quick mode twice, and die now and then.
-	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", filepath.Join(dir, "slapd.conf"), "-l", filepath.Join(dir, "people.ldif")).CombinedOutput(); err != nil {
+	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", filepath.Join(dir, "slapd.conf"), "-l", filepath.Join(dir,
+		"people.ldif")).CombinedOutput(); err != nil {
 		t.Fatalf("slapadd: %v\n%s", err, out)
 	}
 	s.Addr = FreeAddress(t)
@@ -112,8 +120,10 @@ func certificate(t testing.TB) (cert, key string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	is := x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "directory"}, NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour), IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)},
-		IsCA: true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
+	is := x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "directory"},
+		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour),
+		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)},
+		IsCA:        true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
 	der, err := x509.CreateCertificate(rand.Reader, &is, &is, private.Public(), private)
 	if err != nil {
 		t.Fatal(err)
@@ -122,7 +132,8 @@ func certificate(t testing.TB) (cert, key string) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	return string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})), string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: pkcs8}))
+	return string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})),
+		string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: pkcs8}))
 }
 
 // Start runs it, after Stop as before.
@@ -132,7 +143,8 @@ func (s *Slapd) Start() {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	s.cmd = exec.Command("/usr/sbin/slapd", "-f", filepath.Join(s.dir, "slapd.conf"), "-h", strings.TrimSpace(s.URL+" "+s.TLS), "-d", "0")
+	s.cmd = exec.Command("/usr/sbin/slapd", "-f", filepath.Join(s.dir, "slapd.conf"), "-h", strings.TrimSpace(s.URL+" "+
+		s.TLS), "-d", "0")
 	s.cmd.Stdout, s.cmd.Stderr = log, log
 	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: 0}
 	if err := s.cmd.Start(); err != nil {
@@ -166,9 +178,9 @@ func (s *Slapd) Stop() {
 	s.cmd = nil
 }
 
-// LDIF makes up a directory below dc=skerry,dc=example: units, people, nested groups and machines. People are person-0 and
-// so on, in units staff/team-N; groups group-0 and so on, each holding some people and, mostly, the next group; the rest
-// is what an account needs to read it.
+// LDIF makes up a directory below dc=skerry,dc=example: units, people, nested groups and machines. People are person-0
+// and so on, in units staff/team-N; groups group-0 and so on, each holding some people and, mostly, the next group; the
+// rest is what an account needs to read it.
 func LDIF(users, groups, machines int) string {
 	var b strings.Builder
 	entry := func(dn string, lines ...string) {
@@ -182,13 +194,16 @@ func LDIF(users, groups, machines int) string {
 	}
 	teams := max(1, users/200)
 	for i := range teams {
-		entry(fmt.Sprintf("ou=team-%d,ou=staff,%s", i, base), "objectClass: organizationalUnit", fmt.Sprintf("ou: team-%d", i))
+		entry(fmt.Sprintf("ou=team-%d,ou=staff,%s", i, base), "objectClass: organizationalUnit",
+			fmt.Sprintf("ou: team-%d", i))
 	}
 	person := func(i int) string {
 		return fmt.Sprintf("uid=person-%d,ou=team-%d,ou=staff,%s", i, i%teams, base)
 	}
 	for i := range users {
-		entry(person(i), "objectClass: inetOrgPerson", fmt.Sprintf("uid: person-%d", i), fmt.Sprintf("cn: Person %d", i), fmt.Sprintf("sn: %d", i), fmt.Sprintf("mail: person-%d@skerry.example", i), fmt.Sprintf("employeeNumber: %d", 1000+i))
+		entry(person(i), "objectClass: inetOrgPerson", fmt.Sprintf("uid: person-%d", i), fmt.Sprintf("cn: Person %d", i),
+			fmt.Sprintf("sn: %d", i), fmt.Sprintf("mail: person-%d@skerry.example", i),
+			fmt.Sprintf("employeeNumber: %d", 1000+i))
 	}
 	for i := range machines {
 		entry(fmt.Sprintf("cn=desk-%d,ou=machines,%s", i, base), "objectClass: device", fmt.Sprintf("cn: desk-%d", i))

@@ -23,8 +23,10 @@ const ExactDriver = "Skerrymark  Mono 40/PCL6"
 // TestSpooler is the conformance suite of spoolers: each check says what it wants. fresh gives an empty one.
 func TestSpooler(t *testing.T, fresh func(t *testing.T) Spooler) {
 	t.Parallel()
-	all := endpoint.Want{Queue: "hall-mono", Title: "Booking hall", Place: "Booking hall, Quay House", URI: "ipp://10.40.8.31/ipp/print", Driver: "driverless", Options: map[string]any{"sides": "two-sided-long-edge"}}
-	own := endpoint.Want{Queue: "mail-room", User: "mira.solvang", URI: "ipp://10.40.8.32/ipp/print", Driver: "m", Exact: ExactDriver}
+	all := endpoint.Want{Queue: "hall-mono", Title: "Booking hall", Place: "Booking hall, Quay House",
+		URI: "ipp://10.40.8.31/ipp/print", Driver: "driverless", Options: map[string]any{"sides": "two-sided-long-edge"}}
+	own := endpoint.Want{Queue: "mail-room", User: "mira.solvang", URI: "ipp://10.40.8.32/ipp/print", Driver: "m",
+		Exact: ExactDriver}
 	list := func(t *testing.T, s Spooler) ([]endpoint.Installed, map[string]string) {
 		t.Helper()
 		got, defaults, err := s.List(t.Context(), nil)
@@ -92,40 +94,43 @@ func TestSpooler(t *testing.T, fresh func(t *testing.T) Spooler) {
 			t.Errorf("%s is %q", what, found)
 		}
 	})
-	t.Run("what is dropped from the options is gone, and other kinds of values come back as they were", func(t *testing.T) {
-		s := fresh(t)
-		w := all
-		w.Options = map[string]any{"sides": "two-sided-short-edge", "print-quality": 5, "copies": 2, "media": "iso_a5_148x210mm"}
-		add(t, s, w)
-		got, _ := list(t, s)
-		if what, want, found := endpoint.Differs(w, got[0].Want); what != "" {
-			t.Errorf("%s is %q, not %q", what, found, want)
-		}
-		w.Options = map[string]any{"sides": "one-sided"}
-		if err := s.Change(t.Context(), w); err != nil {
-			t.Fatal(err)
-		}
-		got, _ = list(t, s)
-		if what, want, found := endpoint.Differs(w, got[0].Want); what != "" {
-			t.Errorf("%s is %q, not %q", what, found, want)
-		}
-	})
-	t.Run("with a driver that knows nothing of an option, the option is as it was wanted all the same", func(t *testing.T) {
-		s := fresh(t)
-		w := own
-		w.Options = map[string]any{"sides": "two-sided-long-edge", "media": "iso_a5_148x210mm"}
-		add(t, s, w)
-		for _, sides := range []string{"two-sided-long-edge", "one-sided"} {
-			w.Options["sides"] = sides
-			if err := s.Change(t.Context(), w); err != nil {
-				t.Fatal(err)
-			}
+	t.Run("what is dropped from the options is gone, and other kinds of values come back as they were",
+		func(t *testing.T) {
+			s := fresh(t)
+			w := all
+			w.Options = map[string]any{"sides": "two-sided-short-edge", "print-quality": 5, "copies": 2,
+				"media": "iso_a5_148x210mm"}
+			add(t, s, w)
 			got, _ := list(t, s)
 			if what, want, found := endpoint.Differs(w, got[0].Want); what != "" {
 				t.Errorf("%s is %q, not %q", what, found, want)
 			}
-		}
-	})
+			w.Options = map[string]any{"sides": "one-sided"}
+			if err := s.Change(t.Context(), w); err != nil {
+				t.Fatal(err)
+			}
+			got, _ = list(t, s)
+			if what, want, found := endpoint.Differs(w, got[0].Want); what != "" {
+				t.Errorf("%s is %q, not %q", what, found, want)
+			}
+		})
+	t.Run("with a driver that knows nothing of an option, the option is as it was wanted all the same",
+		func(t *testing.T) {
+			s := fresh(t)
+			w := own
+			w.Options = map[string]any{"sides": "two-sided-long-edge", "media": "iso_a5_148x210mm"}
+			add(t, s, w)
+			for _, sides := range []string{"two-sided-long-edge", "one-sided"} {
+				w.Options["sides"] = sides
+				if err := s.Change(t.Context(), w); err != nil {
+					t.Fatal(err)
+				}
+				got, _ := list(t, s)
+				if what, want, found := endpoint.Differs(w, got[0].Want); what != "" {
+					t.Errorf("%s is %q, not %q", what, found, want)
+				}
+			}
+		})
 	t.Run("what somebody alters is seen, and set right", func(t *testing.T) {
 		s := fresh(t)
 		add(t, s, all)

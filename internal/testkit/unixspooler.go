@@ -27,8 +27,8 @@ type UnixSpooler struct {
 	done chan error
 }
 
-// NewUnixSpooler starts one, and stops it when the test ends. Over TCP everybody may do everything where open says so, and
-// nobody may administer else.
+// NewUnixSpooler starts one, and stops it when the test ends. Over TCP everybody may do everything where open says so,
+// and nobody may administer else.
 func NewUnixSpooler(t testing.TB, open bool) *UnixSpooler {
 	t.Helper()
 	if _, err := os.Stat(spoolerBin); err != nil {
@@ -51,7 +51,8 @@ func NewUnixSpooler(t testing.TB, open bool) *UnixSpooler {
 	_, port, _ := net.SplitHostPort(FreeAddress(t))
 	s := &UnixSpooler{Socket: filepath.Join(dir, "socket"), URI: "ipp://127.0.0.1:" + port + "/", t: t, dir: dir}
 	_, _ = fmt.Sscan(port, &s.Port)
-	admin := "<Limit CUPS-Add-Modify-Printer CUPS-Delete-Printer CUPS-Set-Default>\nAuthType Default\nRequire user @SYSTEM\nOrder deny,allow\n</Limit>\n"
+	admin := "<Limit CUPS-Add-Modify-Printer CUPS-Delete-Printer CUPS-Set-Default>\nAuthType Default\nRequire user " +
+		"@SYSTEM\nOrder deny,allow\n</Limit>\n"
 	kind := "Basic"
 	if open {
 		admin, kind = "", "None"
@@ -66,8 +67,13 @@ func NewUnixSpooler(t testing.TB, open bool) *UnixSpooler {
 		}
 	}
 	// What changes is written at once, so that one that is killed has not forgotten.
-	write("cupsd.conf", fmt.Sprintf("LogLevel warn\nListen 127.0.0.1:%s\nListen DIR/socket\nDirtyCleanInterval 0\nBrowsing Off\nDefaultAuthType %s\nWebInterface No\nPreserveJobHistory Yes\n<Location />\nOrder allow,deny\nAllow all\n</Location>\n<Policy default>\nJobPrivateAccess all\nJobPrivateValues none\n%s<Limit All>\nOrder deny,allow\nAllow all\n</Limit>\n</Policy>\n", port, kind, admin))
-	write("cups-files.conf", "FileDevice Yes\nSystemGroup "+group+"\nServerRoot DIR/root\nRequestRoot DIR/spool\nTempDir DIR/spool/tmp\nCacheDir DIR/cache\nStateDir DIR/state\nDocumentRoot DIR/doc\nAccessLog DIR/log/access\nErrorLog DIR/log/error\nPageLog DIR/log/page\n")
+	write("cupsd.conf", fmt.Sprintf("LogLevel warn\nListen 127.0.0.1:%s\nListen DIR/socket\nDirtyCleanInterval "+
+		"0\nBrowsing Off\nDefaultAuthType %s\nWebInterface No\nPreserveJobHistory Yes\n<Location />\nOrder "+
+		"allow,deny\nAllow all\n</Location>\n<Policy default>\nJobPrivateAccess all\nJobPrivateValues none\n%s<Limit "+
+		"All>\nOrder deny,allow\nAllow all\n</Limit>\n</Policy>\n", port, kind, admin))
+	write("cups-files.conf", "FileDevice Yes\nSystemGroup "+group+"\nServerRoot DIR/root\nRequestRoot "+
+		"DIR/spool\nTempDir DIR/spool/tmp\nCacheDir DIR/cache\nStateDir DIR/state\nDocumentRoot DIR/doc\nAccessLog "+
+		"DIR/log/access\nErrorLog DIR/log/error\nPageLog DIR/log/page\n")
 	s.Start()
 	t.Cleanup(func() { s.Stop(syscall.SIGTERM) })
 	return s
@@ -82,7 +88,8 @@ func (s *UnixSpooler) Start() {
 	if err != nil {
 		s.t.Fatal(err)
 	}
-	s.cmd = exec.Command(spoolerBin, "-f", "-c", filepath.Join(s.dir, "cupsd.conf"), "-s", filepath.Join(s.dir, "cups-files.conf"))
+	s.cmd = exec.Command(spoolerBin, "-f", "-c", filepath.Join(s.dir, "cupsd.conf"), "-s", filepath.Join(s.dir,
+		"cups-files.conf"))
 	s.cmd.Stdout, s.cmd.Stderr = out, out
 	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true}
 	if err := s.cmd.Start(); err != nil {
@@ -90,7 +97,8 @@ func (s *UnixSpooler) Start() {
 	}
 	s.done = make(chan error, 1)
 	go func(cmd *exec.Cmd, done chan error) { done <- cmd.Wait(); _ = out.Close() }(s.cmd, s.done)
-	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(20 * time.Millisecond) { // another process, that tells nobody when it is ready
+	// another process, that tells nobody when it is ready
+	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(20 * time.Millisecond) {
 		conn, err := net.Dial("tcp", fmt.Sprintf("127.0.0.1:%d", s.Port))
 		if err == nil {
 			_ = conn.Close()

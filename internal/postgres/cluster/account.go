@@ -35,7 +35,8 @@ func unprivileged() (*account, error) {
 			return &account{name, &syscall.Credential{Uid: uint32(uid), Gid: uint32(gid)}}, nil
 		}
 	}
-	return nil, fault.New(fault.Unavailable, "database-account", "add one (adduser --system postgres), or run Cirque as an ordinary user",
+	return nil, fault.New(fault.Unavailable, "database-account", "add one (adduser --system postgres), or run Cirque as "+
+		"an ordinary user",
 		"the database does not run as root, and there is no account postgres or nobody to run it")
 }
 
@@ -61,7 +62,8 @@ func (a *account) canEnter(dir string) error {
 	for up := filepath.Dir(dir); up != "/" && !a.enters(up); up = filepath.Dir(up) {
 		closed = up
 	}
-	return fault.New(fault.Invalid, "data-unreachable", fmt.Sprintf("chmod o+x %s, or name a --data directory elsewhere, such as /var/lib/cirque", closed),
+	return fault.New(fault.Invalid, "data-unreachable", fmt.Sprintf("chmod o+x %s, or name a --data directory "+
+		"elsewhere, such as /var/lib/cirque", closed),
 		"the account %s, which runs the database when Cirque runs as root, cannot enter %s", a.name, closed)
 }
 

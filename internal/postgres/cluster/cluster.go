@@ -1,5 +1,5 @@
-// Package cluster runs Cirque's own PostgreSQL server in a directory: makes it, starts or adopts it, keeps it up, stops it.
-// The server listens on a Unix socket only.
+// Package cluster runs Cirque's own PostgreSQL server in a directory: makes it, starts or adopts it, keeps it up, stops
+// it. The server listens on a Unix socket only.
 package cluster
 
 import (
@@ -50,8 +50,8 @@ type Server struct {
 	exit chan struct{} // closed when the process that we started has ended; nil when adopted. Guarded by mu.
 }
 
-// Start makes the server in dir/postgres if it is not there, adopts it if it runs, starts it otherwise, and returns when
-// it answers.
+// Start makes the server in dir/postgres if it is not there, adopts it if it runs, starts it otherwise, and returns
+// when it answers.
 func Start(ctx context.Context, dir string, cfg Config) (*Server, error) {
 	if cfg.Log == nil {
 		cfg.Log = slog.New(slog.DiscardHandler)
@@ -80,13 +80,15 @@ func Start(ctx context.Context, dir string, cfg Config) (*Server, error) {
 
 // URL is the connection string for one of the server's databases.
 func (s *Server) URL(database string) string {
-	return fmt.Sprintf("host='%s' port=%d user=%s dbname=%s sslmode=disable", strings.ReplaceAll(s.socket, "'", `\'`), port, superuser, database)
+	return fmt.Sprintf("host='%s' port=%d user=%s dbname=%s sslmode=disable", strings.ReplaceAll(s.socket, "'", `\'`),
+		port, superuser, database)
 }
 
 // directories makes what the server needs and hands it to the account that runs it.
 func (s *Server) directories(data string) error {
 	if err := os.MkdirAll(data, 0o755); err != nil {
-		return fault.New(fault.Invalid, "data-directory", "name a directory that this account may write", "the data directory %s cannot be made", data).Because(err)
+		return fault.New(fault.Invalid, "data-directory", "name a directory that this account may write",
+			"the data directory %s cannot be made", data).Because(err)
 	}
 	if err := s.user.letThrough(data); err != nil {
 		return err
@@ -108,7 +110,8 @@ func (s *Server) own(dir string) error {
 		uid, gid = int(s.user.cred.Uid), int(s.user.cred.Gid)
 	}
 	if err := os.Mkdir(dir, 0o700); err != nil && !errors.Is(err, os.ErrExist) {
-		return fault.New(fault.Invalid, "data-directory", "name a directory that this account may write", "%s cannot be made", dir).Because(err)
+		return fault.New(fault.Invalid, "data-directory", "name a directory that this account may write", "%s cannot be made",
+			dir).Because(err)
 	}
 	info, err := os.Lstat(dir)
 	if err != nil {
@@ -116,7 +119,8 @@ func (s *Server) own(dir string) error {
 	}
 	owner := int(info.Sys().(*syscall.Stat_t).Uid)
 	if !info.IsDir() || owner != uid && owner != os.Getuid() {
-		return fault.New(fault.Invalid, "data-directory", fmt.Sprintf("chown -R it to uid %d, or name another --data directory", uid),
+		return fault.New(fault.Invalid, "data-directory", fmt.Sprintf("chown -R it to uid %d, or name another "+
+			"--data directory", uid),
 			"%s belongs to another account (uid %d)", dir, owner)
 	}
 	if owner != uid {
@@ -135,14 +139,16 @@ func (s *Server) initialise(ctx context.Context) error {
 	if err := os.RemoveAll(fresh); err != nil {
 		return err
 	}
-	args := []string{"-D", fresh, "-U", superuser, "-E", "UTF8", "--locale=C.UTF-8", "--auth-local=trust", "--auth-host=reject"}
+	args := []string{"-D", fresh, "-U", superuser, "-E", "UTF8", "--locale=C.UTF-8", "--auth-local=trust",
+		"--auth-host=reject"}
 	if s.cfg.Throwaway {
 		args = append(args, "--no-sync")
 	}
 	cmd := exec.CommandContext(ctx, filepath.Join(s.bin, "initdb"), args...)
 	s.prepare(cmd)
 	if out, err := cmd.CombinedOutput(); err != nil {
-		return fault.New(fault.Unavailable, "database-initdb", "see the cause", "the database could not be made in %s", data).Because(fmt.Errorf("%w: %s", err, strings.TrimSpace(string(out))))
+		return fault.New(fault.Unavailable, "database-initdb", "see the cause", "the database could not be made in %s",
+			data).Because(fmt.Errorf("%w: %s", err, strings.TrimSpace(string(out))))
 	}
 	return os.Rename(fresh, data)
 }
@@ -170,7 +176,8 @@ func (s *Server) up(ctx context.Context) error {
 		}
 		select {
 		case <-ctx.Done():
-			return fault.New(fault.Unavailable, "database-start", "read "+filepath.Join(s.dir, "log"), "the database in %s does not start", s.dir).Because(fmt.Errorf("%w; %s", last, s.logTail()))
+			return fault.New(fault.Unavailable, "database-start", "read "+filepath.Join(s.dir, "log"),
+				"the database in %s does not start", s.dir).Because(fmt.Errorf("%w; %s", last, s.logTail()))
 		case <-time.After(20 * time.Millisecond):
 		}
 	}
@@ -239,9 +246,11 @@ func (s *Server) spawn() error {
 		return err
 	}
 	defer func() { _ = log.Close() }()
-	args := []string{"-D", filepath.Join(s.dir, "data"), "-p", strconv.Itoa(port), "-k", s.socket, "-c", "listen_addresses=", "-c", "max_connections=60", "-c", "logging_collector=off"}
+	args := []string{"-D", filepath.Join(s.dir, "data"), "-p", strconv.Itoa(port), "-k", s.socket, "-c",
+		"listen_addresses=", "-c", "max_connections=60", "-c", "logging_collector=off"}
 	if s.cfg.Throwaway {
-		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c", "max_connections=200", "-c", "shared_buffers=64MB")
+		args = append(args, "-c", "fsync=off", "-c", "synchronous_commit=off", "-c", "full_page_writes=off", "-c",
+			"max_connections=200", "-c", "shared_buffers=64MB")
 	}
 	cmd := exec.Command(filepath.Join(s.bin, "postgres"), args...)
 	s.prepare(cmd)
@@ -250,7 +259,8 @@ func (s *Server) spawn() error {
 	started := make(chan error, 1)
 	go run(cmd, s.cfg.Throwaway, started, exit)
 	if err := <-started; err != nil {
-		return fault.New(fault.Unavailable, "database-start", "check the PostgreSQL installation", "%s cannot be run", cmd.Path).Because(err)
+		return fault.New(fault.Unavailable, "database-start", "check the PostgreSQL installation", "%s cannot be run",
+			cmd.Path).Because(err)
 	}
 	s.mu.Lock()
 	s.exit = exit
@@ -300,7 +310,8 @@ func (s *Server) Stop() error {
 			return nil
 		}
 	}
-	return fault.New(fault.Unavailable, "database-stop", "see its log in "+s.dir, "the database (process %d) does not stop", pid)
+	return fault.New(fault.Unavailable, "database-stop", "see its log in "+s.dir, "the database (process %d) "+
+		"does not stop", pid)
 }
 
 // Oldest is the oldest major version that Cirque works with.
@@ -325,11 +336,13 @@ func findServer(data string) (string, error) {
 		if bin, ok := found[want]; ok {
 			return bin, nil
 		}
-		return "", fault.New(fault.Unavailable, "database-version", fmt.Sprintf("install it (apt-get install --no-install-recommends postgresql-%d), or move the data with pg_upgrade", want),
+		return "", fault.New(fault.Unavailable, "database-version", fmt.Sprintf("install it (apt-get install "+
+			"--no-install-recommends postgresql-%d), or move the data with pg_upgrade", want),
 			"the database in %s was made by PostgreSQL %d, and installed here is %s", data, want, orNone(versions))
 	}
 	if len(versions) == 0 || versions[len(versions)-1] < Oldest {
-		return "", fault.New(fault.Unavailable, "database-missing", "apt-get install --no-install-recommends postgresql, or name a server with --database URL",
+		return "", fault.New(fault.Unavailable, "database-missing", "apt-get install --no-install-recommends postgresql, "+
+			"or name a server with --database URL",
 			"PostgreSQL %d or later is needed, and installed here is %s", Oldest, orNone(versions))
 	}
 	return found[versions[len(versions)-1]], nil
@@ -351,7 +364,8 @@ func Attach(ctx context.Context, dir string) (*Server, error) {
 	s := &Server{dir: filepath.Join(abs, "postgres"), cfg: Config{Log: slog.New(slog.DiscardHandler)}}
 	s.socket = s.socketDir()
 	if err := s.ping(ctx); err != nil {
-		return nil, fault.New(fault.Unavailable, "database-unavailable", "run this as the account that runs the service, and see that it runs", "the database in %s does not answer", dir).Because(err)
+		return nil, fault.New(fault.Unavailable, "database-unavailable", "run this as the account that runs the service, "+
+			"and see that it runs", "the database in %s does not answer", dir).Because(err)
 	}
 	return s, nil
 }

@@ -133,7 +133,8 @@ func TestWrongVersionIsExplained(t *testing.T) {
 		t.Fatal(err)
 	}
 	_, err := Start(t.Context(), dir, Config{})
-	if f := fault.As(err); f == nil || f.Code != "database-version" || !strings.Contains(f.What, "PostgreSQL 9") || f.Fix == "" {
+	if f := fault.As(err); f == nil || f.Code != "database-version" || !strings.Contains(f.What, "PostgreSQL 9") ||
+		f.Fix == "" {
 		t.Errorf("%v", err)
 	}
 }

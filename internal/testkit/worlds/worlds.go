@@ -57,7 +57,8 @@ var (
 	labels    = []string{"mono", "a4", "colour"}
 	prefixes  = []string{"10.0.0.0/8", "10.1.0.0/16", "10.1.2.0/24", "10.2.0.0/16", "fd00::/8", "fd00:1::/32"}
 	ranges    = []string{"10.1.2.3-10.1.2.9", "10.0.0.0-10.1.255.255", "fd00::1-fd00:2::"}
-	addresses = []string{"10.1.2.3", "10.1.2.10", "10.2.0.1", "10.9.9.9", "192.0.2.1", "fd00:1::5", "fd00:2::", "::ffff:10.1.2.9"}
+	addresses = []string{"10.1.2.3", "10.1.2.10", "10.2.0.1", "10.9.9.9", "192.0.2.1", "fd00:1::5", "fd00:2::",
+		"::ffff:10.1.2.9"}
 )
 
 func prefixed(kind string, names []string) []string {
@@ -77,8 +78,10 @@ func concat(lists ...[]string) []string {
 }
 
 var (
-	toEntries  = concat([]string{"everyone"}, prefixed("user", users), prefixed("group", groups), prefixed("unit", unitPaths))
-	onEntries  = concat(prefixed("machine", machines), prefixed("host", machines), prefixed("group", groups), prefixed("unit", unitPaths))
+	toEntries = concat([]string{"everyone"}, prefixed("user", users), prefixed("group", groups),
+		prefixed("unit", unitPaths))
+	onEntries = concat(prefixed("machine", machines), prefixed("host", machines), prefixed("group", groups),
+		prefixed("unit", unitPaths))
 	atEntries  = concat(prefixed("location", places), prefixed("subnet", prefixes), prefixed("range", ranges))
 	anyEntries = concat(toEntries, onEntries, atEntries)
 )
@@ -91,7 +94,8 @@ func (m Maker) Estate() *estate.Document {
 			d.Locations = append(d.Locations, estate.Location{Path: p})
 		}
 	}
-	d.Locations = append(d.Locations, estate.Location{Path: "ard/quay/1"}, estate.Location{Path: "ard/quay/2"}, estate.Location{Path: "ard/yard"}, estate.Location{Path: "bran/hut"})
+	d.Locations = append(d.Locations, estate.Location{Path: "ard/quay/1"}, estate.Location{Path: "ard/quay/2"},
+		estate.Location{Path: "ard/yard"}, estate.Location{Path: "bran/hut"})
 	d.Locations = uniqueLocations(d.Locations)
 	for i, l := range d.Locations {
 		if l.Path == "ard" || l.Path == "bran" {
@@ -114,13 +118,17 @@ func (m Maker) Estate() *estate.Document {
 		d.Stations = append(d.Stations, s)
 	}
 	for i, p := range []string{"windows", "windows/x64", "linux/x64", "macos"} {
-		d.Drivers = append(d.Drivers, estate.Driver{Name: fmt.Sprintf("d%d", i), Exact: fmt.Sprintf("Skerrymark %d PCL6", i), Platform: p})
+		d.Drivers = append(d.Drivers, estate.Driver{Name: fmt.Sprintf("d%d", i), Exact: fmt.Sprintf("Skerrymark %d PCL6", i),
+			Platform: p})
 	}
 	root := "q/"
-	d.Servers = []estate.Server{{Name: "s0", URI: "ipp://s0.example/"}, {Name: "s1", URI: "ipp://s1.example/", QueueRoot: &root}}
-	d.ServerSets = []estate.ServerSet{{Name: "t0", Style: estate.Standby, Members: []string{"s1", "s0"}}, {Name: "t1", Style: estate.Spread, Members: []string{"s0", "s1"}}}
+	d.Servers = []estate.Server{{Name: "s0", URI: "ipp://s0.example/"}, {Name: "s1", URI: "ipp://s1.example/",
+		QueueRoot: &root}}
+	d.ServerSets = []estate.ServerSet{{Name: "t0", Style: estate.Standby, Members: []string{"s1", "s0"}},
+		{Name: "t1", Style: estate.Spread, Members: []string{"s0", "s1"}}}
 	for i := range 3 {
-		d.Devices = append(d.Devices, estate.Device{Name: fmt.Sprintf("p%d", i), URI: fmt.Sprintf("ipp://10.0.0.%d/ipp/print", i)})
+		d.Devices = append(d.Devices, estate.Device{Name: fmt.Sprintf("p%d", i),
+			URI: fmt.Sprintf("ipp://10.0.0.%d/ipp/print", i)})
 	}
 	for i := range 2 + m.IntN(6) {
 		d.Queues = append(d.Queues, m.queue(i))
@@ -145,7 +153,8 @@ func uniqueLocations(list []estate.Location) []estate.Location {
 }
 
 func (m Maker) queue(i int) estate.Queue {
-	q := estate.Queue{Name: fmt.Sprintf("q%d", i), Labels: m.some(labels, 0.7), Paused: m.Maybe(0.2), Retired: m.Maybe(0.1)}
+	q := estate.Queue{Name: fmt.Sprintf("q%d", i), Labels: m.some(labels, 0.7), Paused: m.Maybe(0.2),
+		Retired: m.Maybe(0.1)}
 	if m.Maybe(0.5) {
 		q.Title = "Queue " + q.Name
 	}
@@ -196,7 +205,8 @@ func (m Maker) windows(p float64) []estate.Window {
 	var out []estate.Window
 	for range 1 + m.IntN(2) {
 		clocks := []string{"00:00", "08:00", "12:00", "18:30", "23:00"}
-		out = append(out, estate.Window{Days: m.some([]string{"mon", "tue", "wed", "sat", "sun"}, 0.6), From: m.One(clocks...), To: m.One(clocks...)})
+		out = append(out, estate.Window{Days: m.some([]string{"mon", "tue", "wed", "sat", "sun"}, 0.6),
+			From: m.One(clocks...), To: m.One(clocks...)})
 	}
 	return out
 }
@@ -207,9 +217,12 @@ func (m Maker) grant(i, queues int) estate.Grant {
 		selectors = append(selectors, fmt.Sprintf("q%d", q))
 	}
 	selectors = concat(selectors, prefixed("label", labels), prefixed("within", places), []string{"label:mono+a4"})
-	g := estate.Grant{Name: fmt.Sprintf("g%d", i), Effect: estate.Effect(m.One("place", "place", "offer", "withhold")), Queues: m.some(selectors, 1),
-		To: m.some(toEntries, 0.5), On: m.some(onEntries, 0.25), At: m.some(atEntries, 0.35), Except: m.some(anyEntries, 0.2),
-		Sessions: m.some(estate.Sessions(), 0.2), Platforms: m.some(append(platforms, "windows", "linux"), 0.2), Insist: m.Maybe(0.2)}
+	g := estate.Grant{Name: fmt.Sprintf("g%d", i), Effect: estate.Effect(m.One("place", "place", "offer", "withhold")),
+		Queues: m.some(selectors, 1),
+		To:     m.some(toEntries, 0.5), On: m.some(onEntries, 0.25), At: m.some(atEntries, 0.35),
+		Except:   m.some(anyEntries, 0.2),
+		Sessions: m.some(estate.Sessions(), 0.2), Platforms: m.some(append(platforms, "windows", "linux"), 0.2),
+		Insist: m.Maybe(0.2)}
 	if g.Effect != estate.Withhold && m.Maybe(0.5) {
 		g.Default = 1 + m.IntN(3)
 	}
@@ -227,10 +240,12 @@ func (m Maker) grant(i, queues int) estate.Grant {
 func (m Maker) Directory() directory.Records {
 	var r directory.Records
 	for _, u := range users[:4] {
-		r.Users = append(r.Users, directory.User{Name: m.caseOf(u), Unit: m.One(append(unitPaths, "", "staff/harbour/booking/desk")...)})
+		r.Users = append(r.Users, directory.User{Name: m.caseOf(u), Unit: m.One(append(unitPaths, "",
+			"staff/harbour/booking/desk")...)})
 	}
 	for _, n := range machines[:3] {
-		r.Machines = append(r.Machines, directory.Machine{Name: m.caseOf(n), Unit: m.One(append(unitPaths, "")...), Location: m.One("", "", "ard/quay", "bran/hut", "nowhere")})
+		r.Machines = append(r.Machines, directory.Machine{Name: m.caseOf(n), Unit: m.One(append(unitPaths, "")...),
+			Location: m.One("", "", "ard/quay", "bran/hut", "nowhere")})
 	}
 	members := concat(prefixed("user", users), prefixed("machine", machines), prefixed("group", groups))
 	for _, g := range groups[:4] {
