@@ -9,7 +9,13 @@ export function ProblemNotice({ title, error }: { title: string; error: Error })
       <Failure title={title} problem={{ message: error.message, fix: p?.fix }} />
       {p?.places && p.places.length > 1 && (
         <ul className="mt-1 list-disc pl-6">
-          {p.places.map((d, i) => <li key={i}>{d.place && <strong className="font-medium">{d.place}: </strong>}{d.what}{d.fix && `; ${d.fix}`}</li>)}
+          {p.places.map((d, i) => (
+            <li key={i}>
+              {d.place && <strong className="font-medium">{d.place}: </strong>}
+              {d.what}
+              {d.fix && `; ${d.fix}`}
+            </li>
+          ))}
         </ul>
       )}
     </div>

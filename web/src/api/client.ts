@@ -43,19 +43,31 @@ export type ServerView = Missing<Schemas["StockServerView"], "check">;
 export type ServerSheetData = Missing<Schemas["StockServerSheet"], "check">;
 export type FoundQueue = Schemas["StockQueueView"];
 export type DeviceView = Missing<Schemas["StockDeviceView"], "check" | "reading">;
-export type Move = Omit<Schemas["EndpointMove"], "waiting" | "read" | "until" | "begun"> & { waiting: number | null; read: string | null; until: string | null; begun: string | null };
+export type Move = Omit<Schemas["EndpointMove"], "waiting" | "read" | "until" | "begun"> & {
+  waiting: number | null;
+  read: string | null;
+  until: string | null;
+  begun: string | null;
+};
 export type HealthView = Omit<Schemas["LiveHealthView"], "uptime"> & { uptime: number | null };
-export type SetView = Omit<Schemas["StockSetView"], "members"> & { members: Missing<Schemas["StockSetMember"], "read">[] };
+export type SetView = Omit<Schemas["StockSetView"], "members"> & {
+  members: Missing<Schemas["StockSetMember"], "read">[];
+};
 export type Checkup = Missing<Schemas["EndpointCheckup"], "done">;
 export type Proof = Schemas["EndpointProof"];
 export type ProofRow = Schemas["EndpointProofRow"];
 export type DriverHere = Schemas["EndpointDriverHere"];
-export type Exercise = Omit<Schemas["EndpointExercise"], "ended" | "good"> & { ended: string | null; good: boolean | null };
+export type Exercise = Omit<Schemas["EndpointExercise"], "ended" | "good"> & {
+  ended: string | null;
+  good: boolean | null;
+};
 export type Fault = Schemas["NoticeFault"];
 export type SentNotice = Schemas["NoticeSent"];
 export type NoticeView = Omit<Schemas["NoticeView"], "last"> & { last: SentNotice | null };
 export type EstateNotice = Schemas["EstateNotice"];
-export type PhotoCompared = Omit<Schemas["PhotographCompared"], "after"> & { after: Schemas["Photograph"] | null };
+export type PhotoCompared = Omit<Schemas["PhotographCompared"], "after"> & {
+  after: Schemas["Photograph"] | null;
+};
 export type WaitingJobs = Omit<Schemas["StockWaiting"], "at"> & { at: string | null };
 export type Fleet = Omit<Schemas["EndpointFleet"], "part"> & { part: number | null };
 export type Sample = Schemas["EndpointSample"];
@@ -77,7 +89,10 @@ export type NewTest = Schemas["NewTest"];
 export type Credential = Schemas["StockCredential"];
 export type NewCredential = Schemas["NewCredential"];
 export type DirectoryRun = Omit<Schemas["DirectoryRun"], "ended"> & { ended: string | null };
-export type SourceView = Omit<Schemas["DirectorySourceView"], "last" | "next"> & { last: DirectoryRun | null; next: string | null };
+export type SourceView = Omit<Schemas["DirectorySourceView"], "last" | "next"> & {
+  last: DirectoryRun | null;
+  next: string | null;
+};
 export type NewSource = Schemas["NewSource"];
 export type RenameProposal = Schemas["DirectoryProposal"];
 export type DriverPackage = Schemas["DriverPackage"];
@@ -90,9 +105,7 @@ export type Problem = Schemas["Problem"];
 
 /** A problem that the service reported, or that it did not answer at all. */
 export class ProblemError extends Error {
-  constructor(
-    readonly problem: Pick<Problem, "code" | "detail" | "status"> & Partial<Problem>,
-  ) {
+  constructor(readonly problem: Pick<Problem, "code" | "detail" | "status"> & Partial<Problem>) {
     super(problem.detail);
     this.name = "ProblemError";
   }
@@ -109,11 +122,21 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
     answer = await call;
   } catch (e) {
     if (e instanceof DOMException && e.name === "AbortError") throw e;
-    throw new ProblemError({ code: "service-unreachable", status: 0, detail: "The service does not answer", fix: "check that it runs, and the network" });
+    throw new ProblemError({
+      code: "service-unreachable",
+      status: 0,
+      detail: "The service does not answer",
+      fix: "check that it runs, and the network",
+    });
   }
   if (!answer.response.ok) {
     const p = answer.error as Partial<Problem> | undefined;
-    throw new ProblemError({ code: "answer-unreadable", status: answer.response.status, detail: `The service answers ${answer.response.status}`, ...p });
+    throw new ProblemError({
+      code: "answer-unreadable",
+      status: answer.response.status,
+      detail: `The service answers ${answer.response.status}`,
+      ...p,
+    });
   }
   return answer.data as T;
 }

@@ -3,31 +3,61 @@ import { api, ask, type Edit, type FoundOne, type Grant } from "./client";
 import { keepPreviousData } from "@tanstack/react-query";
 
 /** One's own draft. */
-export const draftQuery = () => queryOptions({ queryKey: ["draft", "changes"], queryFn: ({ signal }) => ask(api.GET("/api/v1/draft", { signal })) });
+export const draftQuery = () =>
+  queryOptions({
+    queryKey: ["draft", "changes"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/draft", { signal })),
+  });
 
 /** The estate as one's own draft has it. */
-export const draftDocumentQuery = () => queryOptions({ queryKey: ["draft", "document"], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/draft/document", { signal }))).document });
+export const draftDocumentQuery = () =>
+  queryOptions({
+    queryKey: ["draft", "document"],
+    queryFn: async ({ signal }) =>
+      (await ask(api.GET("/api/v1/draft/document", { signal }))).document,
+  });
 
 /** What a careful colleague would remark on in one's own draft. */
-export const findingsQuery = () => queryOptions({ queryKey: ["findings"], queryFn: ({ signal }) => ask(api.GET("/api/v1/findings", { params: { query: { revision: "draft" } }, signal })) });
+export const findingsQuery = () =>
+  queryOptions({
+    queryKey: ["findings"],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/findings", { params: { query: { revision: "draft" } }, signal })),
+  });
 
 /** How far a grant would go that is not kept yet. */
 export const reachQuery = (grant: Grant) =>
   queryOptions({
     queryKey: ["reach", grant],
-    queryFn: ({ signal }) => ask(api.POST("/api/v1/draft/reach", { body: { list: "grants", name: grant.name, object: grant }, signal })),
+    queryFn: ({ signal }) =>
+      ask(
+        api.POST("/api/v1/draft/reach", {
+          body: { list: "grants", name: grant.name, object: grant },
+          signal,
+        }),
+      ),
     enabled: Boolean(grant.name) && grant.queues.length > 0,
     placeholderData: keepPreviousData,
     retry: false,
   });
 
 export const findQuery = (kinds: FoundOne["kind"][], word: string) =>
-  queryOptions({ queryKey: ["search", kinds, word], queryFn: ({ signal }) => ask(api.GET("/api/v1/search", { params: { query: { word, kind: kinds, limit: 50 } }, signal })), placeholderData: keepPreviousData });
+  queryOptions({
+    queryKey: ["search", kinds, word],
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/v1/search", { params: { query: { word, kind: kinds, limit: 50 } }, signal }),
+      ),
+    placeholderData: keepPreviousData,
+  });
 
 /** Puts edits into one's own draft, all or none. */
-export const sendEdits = (edits: Edit[]) => ask(api.POST("/api/v1/draft/edits", { body: { edits } }));
+export const sendEdits = (edits: Edit[]) =>
+  ask(api.POST("/api/v1/draft/edits", { body: { edits } }));
 
 /** What is stale once one's own draft has changed. */
 export async function draftChanged(client: QueryClient): Promise<void> {
-  await Promise.all(["draft", "findings", "reach"].map((k) => client.invalidateQueries({ queryKey: [k] })));
+  await Promise.all(
+    ["draft", "findings", "reach"].map((k) => client.invalidateQueries({ queryKey: [k] })),
+  );
 }

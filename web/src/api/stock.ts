@@ -1,70 +1,202 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { api, ask, ProblemError, type DeviceView, type Move, type NewTest, type SetView, type Selection, type ServerSheetData, type ServerView, type StockJob, type TestLine, type TestSheet } from "./client";
+import {
+  api,
+  ask,
+  ProblemError,
+  type DeviceView,
+  type Move,
+  type NewTest,
+  type SetView,
+  type Selection,
+  type ServerSheetData,
+  type ServerView,
+  type StockJob,
+  type TestLine,
+  type TestSheet,
+} from "./client";
 import { stream } from "./stream";
 
-export const serversQuery = () => queryOptions({ queryKey: ["stock", "servers"], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/stock/servers", { signal }))) as ServerView[] });
+export const serversQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "servers"],
+    queryFn: async ({ signal }) =>
+      (await ask(api.GET("/api/v1/stock/servers", { signal }))) as ServerView[],
+  });
 
 export const serverQuery = (name: string) =>
-  queryOptions({ queryKey: ["stock", "servers", name], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/stock/servers/{name}", { params: { path: { name } }, signal }))) as ServerSheetData, placeholderData: keepPreviousData });
+  queryOptions({
+    queryKey: ["stock", "servers", name],
+    queryFn: async ({ signal }) =>
+      (await ask(
+        api.GET("/api/v1/stock/servers/{name}", { params: { path: { name } }, signal }),
+      )) as ServerSheetData,
+    placeholderData: keepPreviousData,
+  });
 
 /** The members of each server set, beside one another. */
-export const setsQuery = () => queryOptions({ queryKey: ["stock", "sets"], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/stock/sets", { signal }))) as SetView[] });
+export const setsQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "sets"],
+    queryFn: async ({ signal }) =>
+      (await ask(api.GET("/api/v1/stock/sets", { signal }))) as SetView[],
+  });
 
 /** How far people have moved off servers that are out of duty; it goes on by itself while any is. */
 export const movesQuery = () =>
-  queryOptions({ queryKey: ["duties", "moves"], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/moves", { signal }))) as Move[], refetchInterval: (q) => (q.state.data && q.state.data.length > 0 ? 3000 : 30_000) });
+  queryOptions({
+    queryKey: ["duties", "moves"],
+    queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/moves", { signal }))) as Move[],
+    refetchInterval: (q) => (q.state.data && q.state.data.length > 0 ? 3000 : 30_000),
+  });
 
 /** The queues of all servers. */
-export const foundQueuesQuery = () => queryOptions({ queryKey: ["stock", "queues"], queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/queues", { signal })) });
+export const foundQueuesQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "queues"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/queues", { signal })),
+  });
 
-export const devicesQuery = () => queryOptions({ queryKey: ["stock", "devices"], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/stock/devices", { signal }))) as DeviceView[] });
+export const devicesQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "devices"],
+    queryFn: async ({ signal }) =>
+      (await ask(api.GET("/api/v1/stock/devices", { signal }))) as DeviceView[],
+  });
 
 /** What scans found, and nobody listed. */
-export const foundDevicesQuery = () => queryOptions({ queryKey: ["stock", "found"], queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/found", { signal })) });
+export const foundDevicesQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "found"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/found", { signal })),
+  });
 
 export const scansQuery = () =>
-  queryOptions({ queryKey: ["stock", "scans"], queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/scans", { signal })), refetchInterval: (q) => (q.state.data?.some((s) => s.state === "running") ? 700 : false) });
+  queryOptions({
+    queryKey: ["stock", "scans"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/scans", { signal })),
+    refetchInterval: (q) => (q.state.data?.some((s) => s.state === "running") ? 700 : false),
+  });
 
-export const capturesQuery = () => queryOptions({ queryKey: ["stock", "captures"], queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/captures", { signal })) });
+export const capturesQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "captures"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/captures", { signal })),
+  });
 
-export const orphansQuery = () => queryOptions({ queryKey: ["stock", "orphans"], queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/orphans", { signal })) });
+export const orphansQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "orphans"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/orphans", { signal })),
+  });
 
-export const dependsQuery = (name: string) => queryOptions({ queryKey: ["stock", "depends", name], queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/servers/{name}/depends", { params: { path: { name } }, signal })) });
+export const dependsQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["stock", "depends", name],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/stock/servers/{name}/depends", { params: { path: { name } }, signal })),
+  });
 
 export const compareQuery = (a: string, b: string) =>
-  queryOptions({ queryKey: ["stock", "compare", a, b], queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/servers/{name}/compare", { params: { path: { name: a }, query: { with: b } }, signal })), enabled: Boolean(a && b) });
+  queryOptions({
+    queryKey: ["stock", "compare", a, b],
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/v1/stock/servers/{name}/compare", {
+          params: { path: { name: a }, query: { with: b } },
+          signal,
+        }),
+      ),
+    enabled: Boolean(a && b),
+  });
 
-export const credentialsQuery = () => queryOptions({ queryKey: ["stock", "credentials"], queryFn: ({ signal }) => ask(api.GET("/api/v1/credentials", { signal })) });
+export const credentialsQuery = () =>
+  queryOptions({
+    queryKey: ["stock", "credentials"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/credentials", { signal })),
+  });
 
-export const packagesQuery = () => queryOptions({ queryKey: ["drivers", "packages"], queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/packages", { signal })) });
+export const packagesQuery = () =>
+  queryOptions({
+    queryKey: ["drivers", "packages"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/packages", { signal })),
+  });
 
-export const driverReportQuery = () => queryOptions({ queryKey: ["drivers", "report"], queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/report", { signal })) });
+export const driverReportQuery = () =>
+  queryOptions({
+    queryKey: ["drivers", "report"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/report", { signal })),
+  });
 
 /** Exact names to choose from: those for a model first, one of them marked. */
-export const namesQuery = (of: { model?: string; platform?: string; find?: string; limit?: number }) =>
-  queryOptions({ queryKey: ["drivers", "names", of], queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/names", { params: { query: of }, signal })), placeholderData: keepPreviousData });
+export const namesQuery = (of: {
+  model?: string;
+  platform?: string;
+  find?: string;
+  limit?: number;
+}) =>
+  queryOptions({
+    queryKey: ["drivers", "names", of],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/drivers/names", { params: { query: of }, signal })),
+    placeholderData: keepPreviousData,
+  });
 
-export const propose = (selections: Selection[]) => ask(api.POST("/api/v1/stock/proposals", { body: { selections } }));
+export const propose = (selections: Selection[]) =>
+  ask(api.POST("/api/v1/stock/proposals", { body: { selections } }));
 
 /** Sends a test page and follows its job; the signal stops the following, not the job. */
-export const testPage = (what: NewTest, tell: (job: StockJob) => void, signal: AbortSignal): Promise<TestSheet> =>
-  stream<TestLine, TestSheet>("/api/v1/stock/test-pages", what, "The test page", (line) => {
-    if (line.job) tell(line.job);
-    return line.result;
-  }, signal);
+export const testPage = (
+  what: NewTest,
+  tell: (job: StockJob) => void,
+  signal: AbortSignal,
+): Promise<TestSheet> =>
+  stream<TestLine, TestSheet>(
+    "/api/v1/stock/test-pages",
+    what,
+    "The test page",
+    (line) => {
+      if (line.job) tell(line.job);
+      return line.result;
+    },
+    signal,
+  );
 
 /** Keeps a driver package out of a zip archive; tells how much has gone up. */
-export function uploadPackage(file: File, name: string, tell: (done: number, total: number) => void, signal: AbortSignal): Promise<{ known: boolean; package: { digest: string; name: string; models: unknown[] } }> {
+export function uploadPackage(
+  file: File,
+  name: string,
+  tell: (done: number, total: number) => void,
+  signal: AbortSignal,
+): Promise<{ known: boolean; package: { digest: string; name: string; models: unknown[] } }> {
   return new Promise((resolve, reject) => {
     const r = new XMLHttpRequest(); // fetch does not tell how far an upload is
     r.open("POST", `/api/v1/drivers/packages?name=${encodeURIComponent(name)}`);
     r.setRequestHeader("Content-Type", "application/zip");
     r.responseType = "json";
     r.upload.onprogress = (e) => tell(e.loaded, e.total);
-    r.onload = () => (r.status < 300 ? resolve(r.response as never) : reject(new ProblemError({ code: "answer-unreadable", status: r.status, detail: `The service answers ${r.status}`, ...(r.response as object | null) })));
-    r.onerror = () => reject(new ProblemError({ code: "service-unreachable", status: 0, detail: "The archive did not arrive", fix: "check that the service runs, and the network" }));
+    r.onload = () =>
+      r.status < 300
+        ? resolve(r.response as never)
+        : reject(
+            new ProblemError({
+              code: "answer-unreadable",
+              status: r.status,
+              detail: `The service answers ${r.status}`,
+              ...(r.response as object | null),
+            }),
+          );
+    r.onerror = () =>
+      reject(
+        new ProblemError({
+          code: "service-unreachable",
+          status: 0,
+          detail: "The archive did not arrive",
+          fix: "check that the service runs, and the network",
+        }),
+      );
     signal.addEventListener("abort", () => r.abort());
-    r.onabort = () => reject(new ProblemError({ code: "stopped", status: 0, detail: "The upload was stopped" }));
+    r.onabort = () =>
+      reject(new ProblemError({ code: "stopped", status: 0, detail: "The upload was stopped" }));
     r.send(file);
   });
 }

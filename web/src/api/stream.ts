@@ -1,15 +1,32 @@
 import { ProblemError, type Problem } from "./client";
 
 /** Posts, and gives each line of the answer, one JSON object, as it comes; take says when it has what it waited for. */
-export async function stream<L extends { problem?: Problem }, T>(path: string, body: unknown, what: string, take: (line: L) => T | undefined, signal: AbortSignal): Promise<T> {
+export async function stream<L extends { problem?: Problem }, T>(
+  path: string,
+  body: unknown,
+  what: string,
+  take: (line: L) => T | undefined,
+  signal: AbortSignal,
+): Promise<T> {
   let response: Response;
   try {
-    response = await fetch(path, { method: "POST", headers: { "Content-Type": "application/json" }, body: JSON.stringify(body), signal });
+    response = await fetch(path, {
+      method: "POST",
+      headers: { "Content-Type": "application/json" },
+      body: JSON.stringify(body),
+      signal,
+    });
   } catch (e) {
     if (signal.aborted) throw e;
-    throw new ProblemError({ code: "service-unreachable", status: 0, detail: "The service does not answer", fix: "check that it runs, and the network" });
+    throw new ProblemError({
+      code: "service-unreachable",
+      status: 0,
+      detail: "The service does not answer",
+      fix: "check that it runs, and the network",
+    });
   }
-  if (!response.ok || !response.body) throw new ProblemError((await response.json()) as ProblemError["problem"]);
+  if (!response.ok || !response.body)
+    throw new ProblemError((await response.json()) as ProblemError["problem"]);
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
   let rest = "";
   for (;;) {
@@ -22,6 +39,12 @@ export async function stream<L extends { problem?: Problem }, T>(path: string, b
       const result = take(line);
       if (result !== undefined) return result;
     }
-    if (done) throw new ProblemError({ code: "stream-broken", status: 0, detail: `${what} broke off`, fix: "try again" });
+    if (done)
+      throw new ProblemError({
+        code: "stream-broken",
+        status: 0,
+        detail: `${what} broke off`,
+        fix: "try again",
+      });
   }
 }

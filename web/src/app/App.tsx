@@ -24,10 +24,22 @@ import { Shell } from "./Shell";
 
 export function App() {
   const me = useQuery(meQuery());
-  if (me.isPending) return <main className="p-6"><Waiting what="the service" /></main>;
+  if (me.isPending)
+    return (
+      <main className="p-6">
+        <Waiting what="the service" />
+      </main>
+    );
   if (!me.data) {
     const p = me.error instanceof ProblemError ? me.error : undefined;
-    return <main className="p-6"><Failure title="The console cannot start" problem={{ message: p?.message ?? "The service does not answer", fix: p?.problem.fix }} /></main>;
+    return (
+      <main className="p-6">
+        <Failure
+          title="The console cannot start"
+          problem={{ message: p?.message ?? "The service does not answer", fix: p?.problem.fix }}
+        />
+      </main>
+    );
   }
   if (me.data.needs_set_up) return <SetUpPage />;
   if (!me.data.signed_in) return <SignInPage />;
@@ -50,7 +62,12 @@ export function App() {
         <Route path="/directory" element={<DirectoryPage />} />
         <Route path="/endpoints" element={<EndpointsPage />} />
         <Route path="/index.html" element={<Navigate to="/" replace />} />
-        <Route path="*" element={<Empty title="There is no such page">Go to the overview, or check the address.</Empty>} />
+        <Route
+          path="*"
+          element={
+            <Empty title="There is no such page">Go to the overview, or check the address.</Empty>
+          }
+        />
       </Routes>
     </Shell>
   );

@@ -18,7 +18,9 @@ export function DraftStrip() {
     const stop = new AbortController();
     // Typing rests first: each edit is a version of its own.
     const timer = setTimeout(() => {
-      rehearse({}, () => undefined, stop.signal).then((report) => setSeen({ version, report })).catch(() => undefined); // the page of the draft says what is wrong
+      rehearse({}, () => undefined, stop.signal)
+        .then((report) => setSeen({ version, report }))
+        .catch(() => undefined); // the page of the draft says what is wrong
     }, 600);
     return () => {
       clearTimeout(timer);
@@ -31,9 +33,18 @@ export function DraftStrip() {
   const who = (kind: string) => (totals?.[kind]?.people ?? 0) + (totals?.[kind]?.machines ?? 0);
   return (
     <span role="group" aria-label="Draft" className="flex flex-wrap items-center gap-x-4">
-      <Mark of={d.conflicts.length > 0 ? "no" : "behind"}><strong className="text-ink">{count(d.total, "change")} not published</strong></Mark>
-      {d.conflicts.length > 0 && <span>{count(d.conflicts.length, "conflict")} with what was published since</span>}
-      {totals && <span>{who("gains")} gain, {who("loses")} lose{who("empty") > 0 && `, ${who("empty")} end with nothing`}</span>}
+      <Mark of={d.conflicts.length > 0 ? "no" : "behind"}>
+        <strong className="text-ink">{count(d.total, "change")} not published</strong>
+      </Mark>
+      {d.conflicts.length > 0 && (
+        <span>{count(d.conflicts.length, "conflict")} with what was published since</span>
+      )}
+      {totals && (
+        <span>
+          {who("gains")} gain, {who("loses")} lose
+          {who("empty") > 0 && `, ${who("empty")} end with nothing`}
+        </span>
+      )}
       <Link to="/draft#rehearse">Rehearse</Link>
       <Link to="/draft#publish">Publish</Link>
     </span>

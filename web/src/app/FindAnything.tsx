@@ -9,18 +9,28 @@ import { Picker } from "../ui/Picker";
 function pageOf(kind: string, name: string): string {
   const n = encodeURIComponent(name);
   switch (kind) {
-    case "user": return `/people/${n}`;
+    case "user":
+      return `/people/${n}`;
     case "machine":
-    case "station": return `/lineup?machine=${n}`;
-    case "queue": return `/queues?queue=${n}`;
-    case "grant": return `/grants?grant=${n}`;
+    case "station":
+      return `/lineup?machine=${n}`;
+    case "queue":
+      return `/queues?queue=${n}`;
+    case "grant":
+      return `/grants?grant=${n}`;
     case "group":
-    case "unit": return `/grants?find=${encodeURIComponent(`${kind}:${name}`)}`;
-    case "server": return `/servers?server=${n}`;
-    case "device": return `/devices?device=${n}`;
-    case "driver": return `/drivers?show=names&find=${n}`;
-    case "location": return `/queues?location=${n}`;
-    default: return `/queues?find=${n}`;
+    case "unit":
+      return `/grants?find=${encodeURIComponent(`${kind}:${name}`)}`;
+    case "server":
+      return `/servers?server=${n}`;
+    case "device":
+      return `/devices?device=${n}`;
+    case "driver":
+      return `/drivers?show=names&find=${n}`;
+    case "location":
+      return `/queues?location=${n}`;
+    default:
+      return `/queues?find=${n}`;
   }
 }
 
@@ -38,7 +48,11 @@ export function FindAnything() {
       word="Find"
       hint="Part of a name, an address, a note…"
       onSearch={setWord}
-      options={list.map((f) => ({ value: `${f.kind}\n${f.name}`, label: f.says ? `${f.name} (${f.says})` : f.name, detail: [f.kind, f.detail].filter(Boolean).join(", ") }))}
+      options={list.map((f) => ({
+        value: `${f.kind}\n${f.name}`,
+        label: f.says ? `${f.name} (${f.says})` : f.name,
+        detail: [f.kind, f.detail].filter(Boolean).join(", "),
+      }))}
       more={word.trim() === "" ? 0 : Math.max(0, (found.data?.total ?? 0) - list.length)}
       onPick={(v) => {
         const [kind = "", name = ""] = v.split("\n");

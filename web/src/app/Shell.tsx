@@ -32,39 +32,73 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
   const [look, setLook] = useState<Theme>(theme());
   const revision = useQuery(revisionQuery());
   const client = useQueryClient();
-  const leave = useMutation({ mutationFn: () => ask(api.DELETE("/api/v1/session")), onSuccess: () => client.invalidateQueries() });
+  const leave = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/v1/session")),
+    onSuccess: () => client.invalidateQueries(),
+  });
   return (
     <div className="flex min-h-screen flex-col">
-      <a href="#content" className="sr-only focus:not-sr-only focus:absolute focus:z-20 focus:bg-sheet focus:p-2">To the content</a>
+      <a
+        href="#content"
+        className="sr-only focus:not-sr-only focus:absolute focus:z-20 focus:bg-sheet focus:p-2"
+      >
+        To the content
+      </a>
       <header className="border-b border-rule-strong bg-sheet">
         <nav aria-label="Pages" className="flex min-h-11 flex-wrap items-stretch gap-x-1 px-4">
           <span className="mr-2 flex items-center gap-2 font-semibold">
             <Logo /> Cirque
           </span>
-          {pages.filter(([to]) => to !== "/draft" || me.may?.includes("edit a draft")).map(([to, word]) => (
-            <NavLink key={to} to={to} end={to === "/"} className={({ isActive }) => `flex items-center border-b-2 px-1.5 no-underline ${isActive ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}>
-              {word}
-            </NavLink>
-          ))}
+          {pages
+            .filter(([to]) => to !== "/draft" || me.may?.includes("edit a draft"))
+            .map(([to, word]) => (
+              <NavLink
+                key={to}
+                to={to}
+                end={to === "/"}
+                className={({ isActive }) =>
+                  `flex items-center border-b-2 px-1.5 no-underline ${isActive ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`
+                }
+              >
+                {word}
+              </NavLink>
+            ))}
           <span className="ml-auto flex items-center gap-3 text-ink-2">
             <FindAnything />
             <span>{me.name}</span>
-            <button type="button" className="min-h-[24px] underline underline-offset-2" onClick={() => leave.mutate()}>Sign out</button>
+            <button
+              type="button"
+              className="min-h-[24px] underline underline-offset-2"
+              onClick={() => leave.mutate()}
+            >
+              Sign out
+            </button>
           </span>
         </nav>
       </header>
-      <main id="content" className="flex-1 px-4 pt-4 pb-16">{children}</main>
+      <main id="content" className="flex-1 px-4 pt-4 pb-16">
+        {children}
+      </main>
       <footer className="fixed inset-x-0 bottom-0 flex min-h-9 flex-wrap items-center gap-x-6 border-t border-rule-strong bg-wash px-4 py-1 text-ink-2">
         <DraftStrip />
         {revision.data && (
           <span>
-            <strong className="text-ink">Revision {revision.data.number}</strong> by {revision.data.author}, {stamp(revision.data.at)}: {revision.data.reason}
+            <strong className="text-ink">Revision {revision.data.number}</strong> by{" "}
+            {revision.data.author}, {stamp(revision.data.at)}: {revision.data.reason}
           </span>
         )}
         {revision.data === null && <span>Nothing is published yet.</span>}
         <label className="ml-auto flex items-center gap-1">
           Light
-          <select className="rounded-[3px] border border-rule bg-sheet px-1" value={look} onChange={(e) => { const t = e.target.value as Theme; applyTheme(t); setLook(t); }}>
+          <select
+            className="rounded-[3px] border border-rule bg-sheet px-1"
+            value={look}
+            onChange={(e) => {
+              const t = e.target.value as Theme;
+              applyTheme(t);
+              setLook(t);
+            }}
+          >
             <option value="system">as the system</option>
             <option value="light">day</option>
             <option value="dark">night</option>

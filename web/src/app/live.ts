@@ -4,8 +4,36 @@ import type { Notice } from "../api/client";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
 const concerns: Record<Notice["what"], string[]> = {
-  estate: ["faults", "revision", "draft", "history", "findings", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers"],
-  directory: ["subject", "joins", "reach", "findings", "draft", "overview", "lineup", "why", "search", "endpoints", "drivers"],
+  estate: [
+    "faults",
+    "revision",
+    "draft",
+    "history",
+    "findings",
+    "subject",
+    "overview",
+    "lineup",
+    "why",
+    "queues",
+    "endpoints",
+    "events",
+    "search",
+    "stock",
+    "drivers",
+  ],
+  directory: [
+    "subject",
+    "joins",
+    "reach",
+    "findings",
+    "draft",
+    "overview",
+    "lineup",
+    "why",
+    "search",
+    "endpoints",
+    "drivers",
+  ],
   sources: ["sources"],
   live: ["faults", "duties", "lineup", "why", "endpoints", "stock"],
   access: ["access"],
@@ -15,7 +43,29 @@ const concerns: Record<Notice["what"], string[]> = {
   event: ["events"],
   stock: ["stock"],
   drivers: ["drivers", "stock"],
-  lost: ["faults", "photographs", "revision", "draft", "history", "findings", "duties", "subject", "overview", "lineup", "why", "queues", "endpoints", "events", "search", "stock", "drivers", "sources", "access", "enrolment", "joins"],
+  lost: [
+    "faults",
+    "photographs",
+    "revision",
+    "draft",
+    "history",
+    "findings",
+    "duties",
+    "subject",
+    "overview",
+    "lineup",
+    "why",
+    "queues",
+    "endpoints",
+    "events",
+    "search",
+    "stock",
+    "drivers",
+    "sources",
+    "access",
+    "enrolment",
+    "joins",
+  ],
 };
 
 const gather = 250; // ms: many notices at once are one refresh
@@ -36,7 +86,11 @@ export function useLive(): { live: boolean } {
     };
     const mark = (what: Notice["what"]) => {
       for (const k of concerns[what] ?? []) stale.add(k); // a newer service may tell of more
-      if (what === "stock") slow ??= setTimeout(() => { slow = undefined; refresh(); }, gatherStock);
+      if (what === "stock")
+        slow ??= setTimeout(() => {
+          slow = undefined;
+          refresh();
+        }, gatherStock);
       else timer ??= setTimeout(refresh, gather);
     };
     let source: EventSource | undefined;
@@ -53,7 +107,9 @@ export function useLive(): { live: boolean } {
         setLive(false);
         void client.invalidateQueries({ queryKey: ["me"] });
       };
-      source.addEventListener("notice", (e) => mark((JSON.parse((e as MessageEvent<string>).data) as Notice).what));
+      source.addEventListener("notice", (e) =>
+        mark((JSON.parse((e as MessageEvent<string>).data) as Notice).what),
+      );
     };
     const stop = () => {
       source?.close();

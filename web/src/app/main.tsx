@@ -11,7 +11,13 @@ import { applyTheme } from "./theme";
 
 applyTheme();
 const client = new QueryClient({
-  defaultOptions: { queries: { staleTime: 30_000, retry: (n, e) => n < 2 && isRetryable(e), refetchOnWindowFocus: false } },
+  defaultOptions: {
+    queries: {
+      staleTime: 30_000,
+      retry: (n, e) => n < 2 && isRetryable(e),
+      refetchOnWindowFocus: false,
+    },
+  },
 });
 const root = document.getElementById("root");
 if (root) {

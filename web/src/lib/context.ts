@@ -12,7 +12,17 @@ export type Context = {
   estate: string;
 };
 
-export const contextKeys = ["user", "machine", "host", "address", "location", "session", "platform", "time", "estate"] as const;
+export const contextKeys = [
+  "user",
+  "machine",
+  "host",
+  "address",
+  "location",
+  "session",
+  "platform",
+  "time",
+  "estate",
+] as const;
 
 export function contextOf(params: URLSearchParams): Context {
   const c = Object.fromEntries(contextKeys.map((k) => [k, params.get(k) ?? ""])) as Context;

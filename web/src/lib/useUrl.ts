@@ -1,7 +1,11 @@
 import { useSearchParams } from "react-router";
 
 /** What stands in the address bar: reads a key, and writes one without a step in the history. */
-export function useUrl(): { get: (key: string) => string; set: (key: string, value: string) => void; put: (values: Record<string, string>) => void } {
+export function useUrl(): {
+  get: (key: string) => string;
+  set: (key: string, value: string) => void;
+  put: (values: Record<string, string>) => void;
+} {
   const [params, setParams] = useSearchParams();
   // Several keys in one step: a second step at once would not know of the first.
   const put = (values: Record<string, string>) =>

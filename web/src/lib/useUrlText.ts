@@ -3,7 +3,10 @@ import { useEffect, useRef, useState } from "react";
 const settle = 200; // ms after the last letter
 
 /** A text that is typed freely and follows into the address bar once the typing rests. */
-export function useUrlText(inUrl: string, write: (text: string) => void): [string, (text: string) => void] {
+export function useUrlText(
+  inUrl: string,
+  write: (text: string) => void,
+): [string, (text: string) => void] {
   const [text, setText] = useState(inUrl);
   const written = useRef(inUrl);
   const latest = useRef(write);

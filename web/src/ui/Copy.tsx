@@ -9,7 +9,17 @@ export function Copy({ text, what }: { text: string; what: string }) {
     return () => clearTimeout(t);
   }, [said]);
   return (
-    <button type="button" className="min-h-[24px] shrink-0 px-1 text-accent underline decoration-dotted underline-offset-2" aria-label={`Copy ${what}`} onClick={() => void navigator.clipboard.writeText(text).then(() => setSaid("copied"), () => setSaid("not allowed here"))}>
+    <button
+      type="button"
+      className="min-h-[24px] shrink-0 px-1 text-accent underline decoration-dotted underline-offset-2"
+      aria-label={`Copy ${what}`}
+      onClick={() =>
+        void navigator.clipboard.writeText(text).then(
+          () => setSaid("copied"),
+          () => setSaid("not allowed here"),
+        )
+      }
+    >
       {said || "copy"}
     </button>
   );

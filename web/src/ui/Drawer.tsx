@@ -2,7 +2,13 @@ import { Dialog } from "radix-ui";
 import type { ReactNode } from "react";
 import { Button } from "./Button";
 
-type DrawerProps = { title: string; description: string; open: boolean; onOpenChange: (open: boolean) => void; children: ReactNode };
+type DrawerProps = {
+  title: string;
+  description: string;
+  open: boolean;
+  onOpenChange: (open: boolean) => void;
+  children: ReactNode;
+};
 
 /** A sheet at the right edge; focus stays in it and goes back where it came from. */
 export function Drawer({ title, description, open, onOpenChange, children }: DrawerProps) {
@@ -16,7 +22,9 @@ export function Drawer({ title, description, open, onOpenChange, children }: Dra
               <Dialog.Title className="text-[1.2rem] font-semibold">{title}</Dialog.Title>
               <Dialog.Description className="text-ink-2">{description}</Dialog.Description>
             </div>
-            <Dialog.Close asChild><Button>Close</Button></Dialog.Close>
+            <Dialog.Close asChild>
+              <Button>Close</Button>
+            </Dialog.Close>
           </div>
           {children}
         </Dialog.Content>

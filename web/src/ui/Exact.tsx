@@ -7,7 +7,12 @@ export function Exact({ text }: { text: string }) {
           {i > 0 && (
             <span className="relative">
               {" "}
-              <span aria-hidden="true" className="absolute inset-0 text-center text-ink-3 select-none">·</span>
+              <span
+                aria-hidden="true"
+                className="absolute inset-0 text-center text-ink-3 select-none"
+              >
+                ·
+              </span>
             </span>
           )}
           {part}

@@ -7,7 +7,10 @@ export function Failure({ title, problem }: { title: string; problem: Problem })
   return (
     <div role="alert" className="border-l-2 border-bad bg-bad-wash px-3 py-2">
       <p className="font-medium">{title}</p>
-      <p>{problem.message.charAt(0).toUpperCase() + problem.message.slice(1)}{problem.fix ? `; ${problem.fix}` : ""}.</p>
+      <p>
+        {problem.message.charAt(0).toUpperCase() + problem.message.slice(1)}
+        {problem.fix ? `; ${problem.fix}` : ""}.
+      </p>
     </div>
   );
 }
@@ -24,5 +27,9 @@ export function Empty({ title, children }: { title: string; children: ReactNode 
 
 /** Says what is being waited for. */
 export function Waiting({ what }: { what: string }) {
-  return <p role="status" className="py-4 text-ink-3">Waiting for {what}…</p>;
+  return (
+    <p role="status" className="py-4 text-ink-3">
+      Waiting for {what}…
+    </p>
+  );
 }

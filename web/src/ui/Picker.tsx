@@ -20,13 +20,24 @@ type PickerProps = {
 };
 
 /** A word of a sentence that can be changed in place: it opens a short list that narrows as one types. */
-export function Picker({ label, word, options, onSearch, free, hint, more = 0, onPick }: PickerProps) {
+export function Picker({
+  label,
+  word,
+  options,
+  onSearch,
+  free,
+  hint,
+  more = 0,
+  onPick,
+}: PickerProps) {
   const id = useId();
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
   const [at, setAt] = useState(0);
   // Also what a search found: its answer may still be for the letters before.
-  const fitting = options.filter((o) => `${o.label} ${o.value} ${o.detail ?? ""}`.toLowerCase().includes(text.trim().toLowerCase()));
+  const fitting = options.filter((o) =>
+    `${o.label} ${o.value} ${o.detail ?? ""}`.toLowerCase().includes(text.trim().toLowerCase()),
+  );
   const typed = text.trim();
   const own = free && typed && !fitting.some((o) => o.value === typed) ? free(typed) : null;
   const shown: Option[] = own ? [...fitting, { value: typed, label: own }] : fitting;
@@ -49,18 +60,59 @@ export function Picker({ label, word, options, onSearch, free, hint, more = 0, o
     e.preventDefault();
   };
   return (
-    <Popover.Root open={open} onOpenChange={(o) => { setOpen(o); if (o) search(""); }}>
+    <Popover.Root
+      open={open}
+      onOpenChange={(o) => {
+        setOpen(o);
+        if (o) search("");
+      }}
+    >
       <Popover.Trigger asChild>
-        <button type="button" aria-label={`${word}, change the ${label}`} className="border-b-2 border-dotted border-accent px-0.5 font-medium text-accent hover:bg-accent-wash data-[state=open]:bg-accent-wash">
+        <button
+          type="button"
+          aria-label={`${word}, change the ${label}`}
+          className="border-b-2 border-dotted border-accent px-0.5 font-medium text-accent hover:bg-accent-wash data-[state=open]:bg-accent-wash"
+        >
           {word}
         </button>
       </Popover.Trigger>
       <Popover.Portal>
-        <Popover.Content align="start" sideOffset={4} aria-label={label} className="z-30 w-80 border border-rule-strong bg-sheet p-2 text-[1rem]">
-          <input role="combobox" aria-label={`Find a ${label}`} aria-expanded="true" aria-controls={`${id}-list`} aria-activedescendant={shown[current] ? `${id}-${current}` : undefined} autoFocus className={`${inputLook} w-full`} value={text} placeholder={hint ?? "Type to narrow"} onChange={(e) => search(e.target.value)} onKeyDown={onKeyDown} />
-          <ul id={`${id}-list`} role="listbox" aria-label={label} className="mt-2 max-h-64 overflow-y-auto">
+        <Popover.Content
+          align="start"
+          sideOffset={4}
+          aria-label={label}
+          className="z-30 w-80 border border-rule-strong bg-sheet p-2 text-[1rem]"
+        >
+          <input
+            role="combobox"
+            aria-label={`Find a ${label}`}
+            aria-expanded="true"
+            aria-controls={`${id}-list`}
+            aria-activedescendant={shown[current] ? `${id}-${current}` : undefined}
+            autoFocus
+            className={`${inputLook} w-full`}
+            value={text}
+            placeholder={hint ?? "Type to narrow"}
+            onChange={(e) => search(e.target.value)}
+            onKeyDown={onKeyDown}
+          />
+          <ul
+            id={`${id}-list`}
+            role="listbox"
+            aria-label={label}
+            className="mt-2 max-h-64 overflow-y-auto"
+          >
             {shown.map((o, i) => (
-              <li key={o.value} id={`${id}-${i}`} role="option" aria-selected={i === current} ref={i === current ? (el) => el?.scrollIntoView({ block: "nearest" }) : undefined} className={`px-2 py-1 ${i === current ? "bg-accent-wash" : ""}`} onMouseMove={() => setAt(i)} onClick={() => pick(o)}>
+              <li
+                key={o.value}
+                id={`${id}-${i}`}
+                role="option"
+                aria-selected={i === current}
+                ref={i === current ? (el) => el?.scrollIntoView({ block: "nearest" }) : undefined}
+                className={`px-2 py-1 ${i === current ? "bg-accent-wash" : ""}`}
+                onMouseMove={() => setAt(i)}
+                onClick={() => pick(o)}
+              >
                 <span className="block">{o.label}</span>
                 {o.detail && <span className="block text-ink-3">{o.detail}</span>}
               </li>

@@ -13,7 +13,14 @@ export function AccessPage() {
   return (
     <>
       <h1>Access</h1>
-      <Sections label="Parts of access" current={show} of={[...(sees ? [["accounts", "Accounts and roles", "/access"] as const] : []), ["keys", "Sessions and tokens", "/access?show=keys"]]} />
+      <Sections
+        label="Parts of access"
+        current={show}
+        of={[
+          ...(sees ? [["accounts", "Accounts and roles", "/access"] as const] : []),
+          ["keys", "Sessions and tokens", "/access?show=keys"],
+        ]}
+      />
       {show === "accounts" ? <Accounts mayChange={mayChange} /> : <Keys />}
     </>
   );

@@ -22,12 +22,39 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
   const [who, setWho] = useState("");
   const [given, setGiven] = useState<Holding>(helpDesk);
   const fresh = () => client.invalidateQueries({ queryKey: ["access"] });
-  const add = useMutation({ mutationFn: () => ask(api.POST("/api/v1/accounts", { body: { ...account, ...as } })), onSuccess: async () => { setAccount({ name: "", password: "" }); await fresh(); } });
-  const remove = useMutation({ mutationFn: (name: string) => ask(api.DELETE("/api/v1/accounts/{name}", { params: { path: { name } } })), onSuccess: fresh });
-  const allow = useMutation({ mutationFn: () => ask(api.POST("/api/v1/access-rules", { body: { who: who.trim(), ...given } })), onSuccess: async () => { setWho(""); await fresh(); } });
-  const end = useMutation({ mutationFn: (id: number) => ask(api.DELETE("/api/v1/access-rules/{id}", { params: { path: { id } } })), onSuccess: fresh });
+  const add = useMutation({
+    mutationFn: () => ask(api.POST("/api/v1/accounts", { body: { ...account, ...as } })),
+    onSuccess: async () => {
+      setAccount({ name: "", password: "" });
+      await fresh();
+    },
+  });
+  const remove = useMutation({
+    mutationFn: (name: string) =>
+      ask(api.DELETE("/api/v1/accounts/{name}", { params: { path: { name } } })),
+    onSuccess: fresh,
+  });
+  const allow = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/v1/access-rules", { body: { who: who.trim(), ...given } })),
+    onSuccess: async () => {
+      setWho("");
+      await fresh();
+    },
+  });
+  const end = useMutation({
+    mutationFn: (id: number) =>
+      ask(api.DELETE("/api/v1/access-rules/{id}", { params: { path: { id } } })),
+    onSuccess: fresh,
+  });
   if (accounts.isPending || rules.isPending) return <Waiting what="the accounts" />;
-  if (!accounts.data || !rules.data) return <Failure title="The accounts cannot be shown" problem={accounts.error ?? rules.error ?? new Error("no answer")} />;
+  if (!accounts.data || !rules.data)
+    return (
+      <Failure
+        title="The accounts cannot be shown"
+        problem={accounts.error ?? rules.error ?? new Error("no answer")}
+      />
+    );
   return (
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-[1fr_24rem]">
       <div className="flex flex-col gap-6">
@@ -36,11 +63,26 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
           <Table label="Accounts" heads={["Account", "Role", "Does things at", "Password", ""]}>
             {accounts.data.map((a) => (
               <tr key={a.name} className="border-b border-rule">
-                <th scope="row" className="px-2 py-1 text-left font-medium">{a.name}</th>
-                <td className="px-2 py-1">{a.role ? roleWord(a.role) : "none: not in the directory"}</td>
+                <th scope="row" className="px-2 py-1 text-left font-medium">
+                  {a.name}
+                </th>
+                <td className="px-2 py-1">
+                  {a.role ? roleWord(a.role) : "none: not in the directory"}
+                </td>
                 <td className="px-2 py-1">{a.role ? where(a.sites, a.role) : ""}</td>
                 <td className="px-2 py-1">{a.source ? `in ${a.source}` : "here"}</td>
-                <td className="px-2 py-1">{mayChange && <button type="button" className="min-h-[24px] underline" aria-label={`Remove the account ${a.name}`} onClick={() => remove.mutate(a.name)}>remove</button>}</td>
+                <td className="px-2 py-1">
+                  {mayChange && (
+                    <button
+                      type="button"
+                      className="min-h-[24px] underline"
+                      aria-label={`Remove the account ${a.name}`}
+                      onClick={() => remove.mutate(a.name)}
+                    >
+                      remove
+                    </button>
+                  )}
+                </td>
               </tr>
             ))}
           </Table>
@@ -48,40 +90,111 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
         </section>
         <section aria-label="People of a directory">
           <h2>People of a directory</h2>
-          {rules.data.length === 0 ? <p className="text-ink-2">Whoever signs in through a directory is a person, with their own lineup. No rule gives anybody more.</p> : (
-            <Table label="Access rules" heads={["Who", "People", "Role", "Does things at", "Since", ""]}>
+          {rules.data.length === 0 ? (
+            <p className="text-ink-2">
+              Whoever signs in through a directory is a person, with their own lineup. No rule gives
+              anybody more.
+            </p>
+          ) : (
+            <Table
+              label="Access rules"
+              heads={["Who", "People", "Role", "Does things at", "Since", ""]}
+            >
               {rules.data.map((r) => (
                 <tr key={r.id} className="border-b border-rule">
-                  <th scope="row" className="px-2 py-1 text-left font-medium">{r.who}</th>
-                  <td className="px-2 py-1">{r.people === 0 ? <Mark of="warning">nobody now</Mark> : r.people}</td>
+                  <th scope="row" className="px-2 py-1 text-left font-medium">
+                    {r.who}
+                  </th>
+                  <td className="px-2 py-1">
+                    {r.people === 0 ? <Mark of="warning">nobody now</Mark> : r.people}
+                  </td>
                   <td className="px-2 py-1">{roleWord(r.role)}</td>
                   <td className="px-2 py-1">{where(r.sites, r.role)}</td>
-                  <td className="px-2 py-1">{r.at.slice(0, 10)} by {r.author}</td>
-                  <td className="px-2 py-1">{mayChange && <button type="button" className="min-h-[24px] underline" aria-label={`End the rule for ${r.who}`} onClick={() => end.mutate(r.id)}>end</button>}</td>
+                  <td className="px-2 py-1">
+                    {r.at.slice(0, 10)} by {r.author}
+                  </td>
+                  <td className="px-2 py-1">
+                    {mayChange && (
+                      <button
+                        type="button"
+                        className="min-h-[24px] underline"
+                        aria-label={`End the rule for ${r.who}`}
+                        onClick={() => end.mutate(r.id)}
+                      >
+                        end
+                      </button>
+                    )}
+                  </td>
                 </tr>
               ))}
             </Table>
           )}
-          <p className="mt-1 text-ink-2">Rules hold for directories whose people may sign in here; that is said of a source when it is added.</p>
+          <p className="mt-1 text-ink-2">
+            Rules hold for directories whose people may sign in here; that is said of a source when
+            it is added.
+          </p>
           {end.error && <ProblemNotice title="The rule stays" error={end.error} />}
         </section>
       </div>
       {mayChange && (
         <div className="flex flex-col gap-8">
-          <form className="flex flex-col gap-3" aria-label="Make an account" onSubmit={(e) => { e.preventDefault(); add.mutate(); }}>
+          <form
+            className="flex flex-col gap-3"
+            aria-label="Make an account"
+            onSubmit={(e) => {
+              e.preventDefault();
+              add.mutate();
+            }}
+          >
             <h2>Make an account</h2>
-            <Field label="Name" value={account.name} required autoComplete="off" onChange={(e) => setAccount({ ...account, name: e.target.value })} />
-            <Field label="Password" type="password" value={account.password} required autoComplete="new-password" hint="12 characters or more." onChange={(e) => setAccount({ ...account, password: e.target.value })} />
+            <Field
+              label="Name"
+              value={account.name}
+              required
+              autoComplete="off"
+              onChange={(e) => setAccount({ ...account, name: e.target.value })}
+            />
+            <Field
+              label="Password"
+              type="password"
+              value={account.password}
+              required
+              autoComplete="new-password"
+              hint="12 characters or more."
+              onChange={(e) => setAccount({ ...account, password: e.target.value })}
+            />
             <HoldingFields value={as} onChange={setAs} />
             {add.error && <ProblemNotice title="The account was not made" error={add.error} />}
-            <Button kind="main" type="submit" disabled={add.isPending || !account.name || !account.password}>Make the account</Button>
+            <Button
+              kind="main"
+              type="submit"
+              disabled={add.isPending || !account.name || !account.password}
+            >
+              Make the account
+            </Button>
           </form>
-          <form className="flex flex-col gap-3" aria-label="Give people of a directory a role" onSubmit={(e) => { e.preventDefault(); allow.mutate(); }}>
+          <form
+            className="flex flex-col gap-3"
+            aria-label="Give people of a directory a role"
+            onSubmit={(e) => {
+              e.preventDefault();
+              allow.mutate();
+            }}
+          >
             <h2>Give people of a directory a role</h2>
-            <Field label="Who" value={who} required placeholder="group:help-desk" hint="everyone, user:NAME, group:NAME or unit:PATH." onChange={(e) => setWho(e.target.value)} />
+            <Field
+              label="Who"
+              value={who}
+              required
+              placeholder="group:help-desk"
+              hint="everyone, user:NAME, group:NAME or unit:PATH."
+              onChange={(e) => setWho(e.target.value)}
+            />
             <HoldingFields value={given} onChange={setGiven} />
             {allow.error && <ProblemNotice title="The rule was not kept" error={allow.error} />}
-            <Button type="submit" disabled={allow.isPending || !who.trim()}>Give the role</Button>
+            <Button type="submit" disabled={allow.isPending || !who.trim()}>
+              Give the role
+            </Button>
           </form>
         </div>
       )}

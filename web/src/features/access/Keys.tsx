@@ -33,20 +33,38 @@ function Sessions({ mayEnd }: { mayEnd: boolean }) {
   const client = useQueryClient();
   const now = useNow();
   const sessions = useQuery(sessionsQuery());
-  const end = useMutation({ mutationFn: (id: number) => ask(api.DELETE("/api/v1/sessions/{id}", { params: { path: { id } } })), onSuccess: () => client.invalidateQueries({ queryKey: ["access"] }) });
+  const end = useMutation({
+    mutationFn: (id: number) =>
+      ask(api.DELETE("/api/v1/sessions/{id}", { params: { path: { id } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["access"] }),
+  });
   if (sessions.isPending) return <Waiting what="the sessions" />;
-  if (!sessions.data) return <Failure title="The sessions cannot be shown" problem={sessions.error} />;
+  if (!sessions.data)
+    return <Failure title="The sessions cannot be shown" problem={sessions.error} />;
   return (
     <section aria-label="Signed in at the console">
       <h2>Signed in at the console</h2>
       <Table label="Sessions" heads={["Account", "From", "Signed in", "Until", ""]}>
         {sessions.data.map((s) => (
           <tr key={s.id} className="border-b border-rule">
-            <th scope="row" className="px-2 py-1 text-left font-medium">{s.account}</th>
+            <th scope="row" className="px-2 py-1 text-left font-medium">
+              {s.account}
+            </th>
             <td className="px-2 py-1">{s.remote}</td>
             <td className="px-2 py-1">{ago(s.created_at, now)}</td>
             <td className="px-2 py-1">{stamp(s.expires_at)}</td>
-            <td className="px-2 py-1">{mayEnd && <button type="button" className="min-h-[24px] underline" aria-label={`End the session of ${s.account} from ${s.remote}`} onClick={() => end.mutate(s.id)}>end</button>}</td>
+            <td className="px-2 py-1">
+              {mayEnd && (
+                <button
+                  type="button"
+                  className="min-h-[24px] underline"
+                  aria-label={`End the session of ${s.account} from ${s.remote}`}
+                  onClick={() => end.mutate(s.id)}
+                >
+                  end
+                </button>
+              )}
+            </td>
           </tr>
         ))}
       </Table>
@@ -59,22 +77,53 @@ function Tokens() {
   const client = useQueryClient();
   const now = useNow();
   const tokens = useQuery(tokensQuery());
-  const revoke = useMutation({ mutationFn: (name: string) => ask(api.DELETE("/api/v1/tokens/{name}", { params: { path: { name } } })), onSuccess: () => client.invalidateQueries({ queryKey: ["access"] }) });
+  const revoke = useMutation({
+    mutationFn: (name: string) =>
+      ask(api.DELETE("/api/v1/tokens/{name}", { params: { path: { name } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["access"] }),
+  });
   if (tokens.isPending) return <Waiting what="the tokens" />;
   if (!tokens.data) return <Failure title="The tokens cannot be shown" problem={tokens.error} />;
   return (
     <section aria-label="Tokens">
       <h2>Tokens</h2>
-      {tokens.data.length === 0 ? <p className="text-ink-2">None.</p> : (
+      {tokens.data.length === 0 ? (
+        <p className="text-ink-2">None.</p>
+      ) : (
         <Table label="Tokens" heads={["Token", "May", "Made", "Last used", "Ends", ""]}>
           {tokens.data.map((t) => (
             <tr key={t.id} className="border-b border-rule align-baseline">
-              <th scope="row" className="px-2 py-1 text-left font-medium">{t.name}</th>
-              <td className="px-2 py-1">{t.account ? `what ${t.account} may` : t.role === "agent" ? `speak for ${t.machine}` : `${roleWord(t.role)}, ${where(t.sites)}`}</td>
-              <td className="px-2 py-1">{t.created_at.slice(0, 10)} by {t.author}</td>
+              <th scope="row" className="px-2 py-1 text-left font-medium">
+                {t.name}
+              </th>
+              <td className="px-2 py-1">
+                {t.account
+                  ? `what ${t.account} may`
+                  : t.role === "agent"
+                    ? `speak for ${t.machine}`
+                    : `${roleWord(t.role)}, ${where(t.sites)}`}
+              </td>
+              <td className="px-2 py-1">
+                {t.created_at.slice(0, 10)} by {t.author}
+              </td>
               <td className="px-2 py-1">{t.used_at ? ago(t.used_at, now) : "never"}</td>
-              <td className="px-2 py-1">{t.expires_at ? (Date.parse(t.expires_at) < now ? "has ended" : t.expires_at.slice(0, 10)) : "never"}</td>
-              <td className="px-2 py-1"><button type="button" className="min-h-[24px] underline" aria-label={`Revoke the token ${t.name}`} onClick={() => revoke.mutate(t.name)}>revoke</button></td>
+              <td className="px-2 py-1">
+                {t.expires_at
+                  ? Date.parse(t.expires_at) < now
+                    ? "has ended"
+                    : t.expires_at.slice(0, 10)
+                  : "never"}
+              </td>
+              <td className="px-2 py-1">
+                <button
+                  type="button"
+                  className="min-h-[24px] underline"
+                  aria-label={`Revoke the token ${t.name}`}
+                  onClick={() => revoke.mutate(t.name)}
+                >
+                  revoke
+                </button>
+              </td>
             </tr>
           ))}
         </Table>
@@ -90,19 +139,63 @@ function MakeToken() {
   const [as, setAs] = useState<Holding>({ role: "auditor", sites: [] });
   const [ends, setEnds] = useState("");
   const make = useMutation({
-    mutationFn: () => ask(api.POST("/api/v1/tokens", { body: { name, role: as.role as Exclude<Holding["role"], "person">, sites: as.sites, ...(ends && { expires: `${ends}T00:00:00Z` }) } })),
-    onSuccess: async () => { setName(""); await client.invalidateQueries({ queryKey: ["access"] }); },
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/tokens", {
+          body: {
+            name,
+            role: as.role as Exclude<Holding["role"], "person">,
+            sites: as.sites,
+            ...(ends && { expires: `${ends}T00:00:00Z` }),
+          },
+        }),
+      ),
+    onSuccess: async () => {
+      setName("");
+      await client.invalidateQueries({ queryKey: ["access"] });
+    },
   });
   return (
-    <form className="flex flex-col gap-3" aria-label="Make a token" onSubmit={(e) => { e.preventDefault(); make.mutate(); }}>
+    <form
+      className="flex flex-col gap-3"
+      aria-label="Make a token"
+      onSubmit={(e) => {
+        e.preventDefault();
+        make.mutate();
+      }}
+    >
       <h2>Make a token</h2>
       <p className="text-ink-2">For a program. Nobody can give more than they have.</p>
-      <Field label="Name" value={name} required placeholder="which says who uses it" onChange={(e) => setName(e.target.value)} />
+      <Field
+        label="Name"
+        value={name}
+        required
+        placeholder="which says who uses it"
+        onChange={(e) => setName(e.target.value)}
+      />
       <HoldingFields value={as} onChange={setAs} />
-      <Field label="Ends on" type="date" value={ends} onChange={(e) => setEnds(e.target.value)} hint="Never, when left empty." />
+      <Field
+        label="Ends on"
+        type="date"
+        value={ends}
+        onChange={(e) => setEnds(e.target.value)}
+        hint="Never, when left empty."
+      />
       {make.error && <ProblemNotice title="The token was not made" error={make.error} />}
-      <Button kind="main" type="submit" disabled={make.isPending || !name.trim() || as.role === "person"}>Make the token</Button>
-      {make.data && <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">{make.data.token.name} is shown this once: <code className="font-mono break-all">{make.data.secret}</code> <Copy text={make.data.secret} what="the token" /></p>}
+      <Button
+        kind="main"
+        type="submit"
+        disabled={make.isPending || !name.trim() || as.role === "person"}
+      >
+        Make the token
+      </Button>
+      {make.data && (
+        <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
+          {make.data.token.name} is shown this once:{" "}
+          <code className="font-mono break-all">{make.data.secret}</code>{" "}
+          <Copy text={make.data.secret} what="the token" />
+        </p>
+      )}
     </form>
   );
 }

@@ -13,9 +13,26 @@ export function DirectoryPage() {
   return (
     <>
       <h1>Directory</h1>
-      <Sections label="Parts of the directory" current={show} of={[["find", "People, groups and machines", "/directory"], ["names", "One person", "/directory?show=names"], ["sources", "Sources", "/directory?show=sources"], ["passes", "Latest passes", "/directory?show=passes"]]} />
+      <Sections
+        label="Parts of the directory"
+        current={show}
+        of={[
+          ["find", "People, groups and machines", "/directory"],
+          ["names", "One person", "/directory?show=names"],
+          ["sources", "Sources", "/directory?show=sources"],
+          ["passes", "Latest passes", "/directory?show=passes"],
+        ]}
+      />
       <Renames />
-      {show === "names" ? <Joins /> : show === "sources" ? <Sources /> : show === "passes" ? <Runs /> : <FindPeople />}
+      {show === "names" ? (
+        <Joins />
+      ) : show === "sources" ? (
+        <Sources />
+      ) : show === "passes" ? (
+        <Runs />
+      ) : (
+        <FindPeople />
+      )}
     </>
   );
 }

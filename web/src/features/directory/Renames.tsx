@@ -12,22 +12,59 @@ import { renamesQuery, sourcesChanged } from "./queries";
 export function Renames() {
   const client = useQueryClient();
   const renames = useQuery(renamesQuery());
-  const take = useMutation({ mutationFn: () => ask(api.POST("/api/v1/directory/renames/take", { body: {} })), onSuccess: () => draftChanged(client) });
-  const drop = useMutation({ mutationFn: (id: number) => ask(api.POST("/api/v1/directory/renames/drop", { body: { ids: [id] } })), onSuccess: () => sourcesChanged(client) });
+  const take = useMutation({
+    mutationFn: () => ask(api.POST("/api/v1/directory/renames/take", { body: {} })),
+    onSuccess: () => draftChanged(client),
+  });
+  const drop = useMutation({
+    mutationFn: (id: number) =>
+      ask(api.POST("/api/v1/directory/renames/drop", { body: { ids: [id] } })),
+    onSuccess: () => sourcesChanged(client),
+  });
   if (!renames.data || renames.data.length === 0) return null;
   return (
-    <section aria-label="Renamed in the directory" className="mt-3 max-w-[70rem] border-l-2 border-warn bg-wash px-3 py-2">
-      <p><Mark of="warning"><strong className="font-medium">{count(renames.data.length, "name")} of the estate {renames.data.length === 1 ? "is" : "are"} called otherwise in the directory now.</strong> Until the estate follows, what it grants to the old {renames.data.length === 1 ? "name reaches" : "names reaches"} nobody new.</Mark></p>
+    <section
+      aria-label="Renamed in the directory"
+      className="mt-3 max-w-[70rem] border-l-2 border-warn bg-wash px-3 py-2"
+    >
+      <p>
+        <Mark of="warning">
+          <strong className="font-medium">
+            {count(renames.data.length, "name")} of the estate{" "}
+            {renames.data.length === 1 ? "is" : "are"} called otherwise in the directory now.
+          </strong>{" "}
+          Until the estate follows, what it grants to the old{" "}
+          {renames.data.length === 1 ? "name reaches" : "names reaches"} nobody new.
+        </Mark>
+      </p>
       <ul className="my-1">
         {renames.data.map((r) => (
-          <li key={r.id} className="pl-5">{r.kind} {r.from} is {r.to} in {r.source} <button type="button" className="ml-2 min-h-[24px] underline" aria-label={`Leave ${r.from} as it is`} onClick={() => drop.mutate(r.id)}>leave it</button></li>
+          <li key={r.id} className="pl-5">
+            {r.kind} {r.from} is {r.to} in {r.source}{" "}
+            <button
+              type="button"
+              className="ml-2 min-h-[24px] underline"
+              aria-label={`Leave ${r.from} as it is`}
+              onClick={() => drop.mutate(r.id)}
+            >
+              leave it
+            </button>
+          </li>
         ))}
       </ul>
       <div className="flex items-center gap-3">
-        <Button disabled={take.isPending} onClick={() => take.mutate()}>Follow, in the draft</Button>
-        {take.data && <span role="status">{count(take.data.objects, "object")} of <Link to="/draft">your draft</Link> changed.</span>}
+        <Button disabled={take.isPending} onClick={() => take.mutate()}>
+          Follow, in the draft
+        </Button>
+        {take.data && (
+          <span role="status">
+            {count(take.data.objects, "object")} of <Link to="/draft">your draft</Link> changed.
+          </span>
+        )}
       </div>
-      {(take.error ?? drop.error) && <ProblemNotice title="Nothing was changed" error={(take.error ?? drop.error) as Error} />}
+      {(take.error ?? drop.error) && (
+        <ProblemNotice title="Nothing was changed" error={(take.error ?? drop.error) as Error} />
+      )}
     </section>
   );
 }

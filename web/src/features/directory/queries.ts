@@ -1,12 +1,33 @@
 import { queryOptions, type QueryClient } from "@tanstack/react-query";
 import { api, ask, type DirectoryRun, type SourceView } from "../../api/client";
 
-export const sourcesQuery = () => queryOptions({ queryKey: ["sources", "list"], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/directory/sources", { signal }))) as SourceView[] });
+export const sourcesQuery = () =>
+  queryOptions({
+    queryKey: ["sources", "list"],
+    queryFn: async ({ signal }) =>
+      (await ask(api.GET("/api/v1/directory/sources", { signal }))) as SourceView[],
+  });
 
-export const runsQuery = () => queryOptions({ queryKey: ["sources", "runs"], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/directory/runs", { params: { query: { limit: 50 } }, signal }))) as DirectoryRun[] });
+export const runsQuery = () =>
+  queryOptions({
+    queryKey: ["sources", "runs"],
+    queryFn: async ({ signal }) =>
+      (await ask(
+        api.GET("/api/v1/directory/runs", { params: { query: { limit: 50 } }, signal }),
+      )) as DirectoryRun[],
+  });
 
-export const renamesQuery = () => queryOptions({ queryKey: ["sources", "renames"], queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/renames", { signal })) });
+export const renamesQuery = () =>
+  queryOptions({
+    queryKey: ["sources", "renames"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/renames", { signal })),
+  });
 
-export const sourcesChanged = (client: QueryClient) => client.invalidateQueries({ queryKey: ["sources"] });
+export const sourcesChanged = (client: QueryClient) =>
+  client.invalidateQueries({ queryKey: ["sources"] });
 
-export const listingsQuery = () => queryOptions({ queryKey: ["sources", "listings"], queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/listings", { signal })) });
+export const listingsQuery = () =>
+  queryOptions({
+    queryKey: ["sources", "listings"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/listings", { signal })),
+  });

@@ -26,9 +26,20 @@ export function DraftPage() {
     <>
       <h1>Your draft</h1>
       {d.total === 0 ? (
-        <div className="mt-3"><Empty title="It is empty">Change grants or queues in the console, or put a file into it with <code className="font-mono">cirque estate apply FILE</code>. Nothing reaches people until it is published. What a failure would mean can be rehearsed below all the same.</Empty></div>
+        <div className="mt-3">
+          <Empty title="It is empty">
+            Change grants or queues in the console, or put a file into it with{" "}
+            <code className="font-mono">cirque estate apply FILE</code>. Nothing reaches people
+            until it is published. What a failure would mean can be rehearsed below all the same.
+          </Empty>
+        </div>
       ) : (
-        <p className="mt-1 text-ink-2">{count(d.total, "object")} of revision {d.base} {d.total === 1 ? "is" : "are"} changed{d.base !== d.current && `; revision ${d.current} is current by now, and publishing merges`}.</p>
+        <p className="mt-1 text-ink-2">
+          {count(d.total, "object")} of revision {d.base} {d.total === 1 ? "is" : "are"} changed
+          {d.base !== d.current &&
+            `; revision ${d.current} is current by now, and publishing merges`}
+          .
+        </p>
       )}
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[2fr_3fr]">
         {d.total > 0 && <Changes draft={d} />}
@@ -44,7 +55,11 @@ export function DraftPage() {
 function Changes({ draft: d }: { draft: Draft }) {
   const client = useQueryClient();
   const onSuccess = () => draftChanged(client);
-  const undo = useMutation({ mutationFn: (r: { list: string; name: string }) => sendEdits([{ list: r.list as "grants", name: r.name, undo: true }]), onSuccess });
+  const undo = useMutation({
+    mutationFn: (r: { list: string; name: string }) =>
+      sendEdits([{ list: r.list as "grants", name: r.name, undo: true }]),
+    onSuccess,
+  });
   const discard = useMutation({ mutationFn: () => ask(api.DELETE("/api/v1/draft")), onSuccess });
   const [sure, setSure] = useState(false);
   return (
@@ -53,16 +68,42 @@ function Changes({ draft: d }: { draft: Draft }) {
       {d.conflicts.map((c, i) => (
         <div key={i} role="alert" className="my-2 border-l-2 border-bad bg-bad-wash px-3 py-2">
           <p className="font-medium">{c.says}.</p>
-          {c.mine && <><p className="text-ink-2">Yours:</p><Diffs list={[c.mine]} /></>}
-          {c.theirs && <><p className="text-ink-2">Published since:</p><Diffs list={[c.theirs]} /></>}
+          {c.mine && (
+            <>
+              <p className="text-ink-2">Yours:</p>
+              <Diffs list={[c.mine]} />
+            </>
+          )}
+          {c.theirs && (
+            <>
+              <p className="text-ink-2">Published since:</p>
+              <Diffs list={[c.theirs]} />
+            </>
+          )}
           <p>Undo yours, or make it again on top of theirs.</p>
         </div>
       ))}
-      <Diffs list={d.changes} action={(x) => <Button aria-label={`Undo ${x.name}`} onClick={() => undo.mutate(x)}>Undo</Button>} />
-      {d.total > d.changes.length && <p className="mt-2 text-ink-2">{d.total - d.changes.length} more are not shown.</p>}
+      <Diffs
+        list={d.changes}
+        action={(x) => (
+          <Button aria-label={`Undo ${x.name}`} onClick={() => undo.mutate(x)}>
+            Undo
+          </Button>
+        )}
+      />
+      {d.total > d.changes.length && (
+        <p className="mt-2 text-ink-2">{d.total - d.changes.length} more are not shown.</p>
+      )}
       {undo.error && <ProblemNotice title="It cannot be undone by itself" error={undo.error} />}
       <p className="mt-3 flex items-center gap-3">
-        {sure ? <><Button onClick={() => discard.mutate()}>Throw {count(d.total, "change")} away</Button><Button onClick={() => setSure(false)}>Keep them</Button></> : <Button onClick={() => setSure(true)}>Discard the draft…</Button>}
+        {sure ? (
+          <>
+            <Button onClick={() => discard.mutate()}>Throw {count(d.total, "change")} away</Button>
+            <Button onClick={() => setSure(false)}>Keep them</Button>
+          </>
+        ) : (
+          <Button onClick={() => setSure(true)}>Discard the draft…</Button>
+        )}
       </p>
     </section>
   );
@@ -73,7 +114,8 @@ function Publish({ draft: d }: { draft: Draft }) {
   const navigate = useNavigate();
   const [reason, setReason] = useState("");
   const publish = useMutation({
-    mutationFn: () => ask(api.POST("/api/v1/draft/publish", { body: { reason, version: d.version } })),
+    mutationFn: () =>
+      ask(api.POST("/api/v1/draft/publish", { body: { reason, version: d.version } })),
     onSuccess: async () => {
       await client.invalidateQueries();
       void navigate("/history");
@@ -82,12 +124,38 @@ function Publish({ draft: d }: { draft: Draft }) {
   return (
     <section aria-labelledby="publish">
       <h2 id="publish">Publish</h2>
-      <p className="mt-1 text-ink-2">It reaches connected endpoints within seconds, and can be reverted from the history.</p>
-      <form className="mt-2 flex flex-wrap items-end gap-3" onSubmit={(e) => { e.preventDefault(); publish.mutate(); }}>
-        <Field label="Why" value={reason} placeholder="in a few words" onChange={(e) => setReason(e.target.value)} className="min-w-72 flex-1" />
-        <Button kind="main" type="submit" disabled={!reason.trim() || d.conflicts.length > 0 || publish.isPending}>Publish {count(d.total, "change")}</Button>
+      <p className="mt-1 text-ink-2">
+        It reaches connected endpoints within seconds, and can be reverted from the history.
+      </p>
+      <form
+        className="mt-2 flex flex-wrap items-end gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          publish.mutate();
+        }}
+      >
+        <Field
+          label="Why"
+          value={reason}
+          placeholder="in a few words"
+          onChange={(e) => setReason(e.target.value)}
+          className="min-w-72 flex-1"
+        />
+        <Button
+          kind="main"
+          type="submit"
+          disabled={!reason.trim() || d.conflicts.length > 0 || publish.isPending}
+        >
+          Publish {count(d.total, "change")}
+        </Button>
       </form>
-      {d.conflicts.length > 0 ? <p className="mt-1"><Mark of="no">Mend the conflicts first.</Mark></p> : !reason.trim() && <p className="mt-1 text-ink-2">Still missing: a reason.</p>}
+      {d.conflicts.length > 0 ? (
+        <p className="mt-1">
+          <Mark of="no">Mend the conflicts first.</Mark>
+        </p>
+      ) : (
+        !reason.trim() && <p className="mt-1 text-ink-2">Still missing: a reason.</p>
+      )}
       {publish.error && <ProblemNotice title="Nothing was published" error={publish.error} />}
     </section>
   );

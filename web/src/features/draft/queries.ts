@@ -6,7 +6,25 @@ export type Figure = { kind: Kind; by?: Way | undefined; key?: string | undefine
 
 /** The contexts behind a figure of a rehearsal. */
 export const effectsQuery = (id: string, f: Figure) =>
-  queryOptions({ queryKey: ["effects", id, f], queryFn: ({ signal }) => ask(api.GET("/api/v1/rehearsals/{id}/effects", { params: { path: { id }, query: { kind: f.kind, ...(f.by && { by: f.by, key: f.key ?? "" }), limit: 200 } }, signal })), placeholderData: keepPreviousData, staleTime: Infinity });
+  queryOptions({
+    queryKey: ["effects", id, f],
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/v1/rehearsals/{id}/effects", {
+          params: {
+            path: { id },
+            query: { kind: f.kind, ...(f.by && { by: f.by, key: f.key ?? "" }), limit: 200 },
+          },
+          signal,
+        }),
+      ),
+    placeholderData: keepPreviousData,
+    staleTime: Infinity,
+  });
 
 /** On which single servers and devices how many depend. */
-export const coverageQuery = () => queryOptions({ queryKey: ["coverage"], queryFn: ({ signal }) => ask(api.GET("/api/v1/coverage", { signal })) });
+export const coverageQuery = () =>
+  queryOptions({
+    queryKey: ["coverage"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/coverage", { signal })),
+  });

@@ -9,15 +9,38 @@ import { Select } from "../../ui/Select";
 import { CameOut } from "./CameOut";
 
 const checkupQuery = (id: number) =>
-  queryOptions({ queryKey: ["endpoints", "checkup", id], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/checkups/{id}", { params: { path: { id } }, signal }))) as Checkup, enabled: id > 0,
-    refetchInterval: (q) => (q.state.data?.done || q.state.data?.rungs.some((r) => r.says === "it has not answered") ? false : 700) });
+  queryOptions({
+    queryKey: ["endpoints", "checkup", id],
+    queryFn: async ({ signal }) =>
+      (await ask(
+        api.GET("/api/v1/checkups/{id}", { params: { path: { id } }, signal }),
+      )) as Checkup,
+    enabled: id > 0,
+    refetchInterval: (q) =>
+      q.state.data?.done || q.state.data?.rungs.some((r) => r.says === "it has not answered")
+        ? false
+        : 700,
+  });
 
 const alternativesQuery = (machine: string, queue: string) =>
-  queryOptions({ queryKey: ["endpoints", "alternatives", machine, queue], queryFn: ({ signal }) => ask(api.GET("/api/v1/queues/{name}/alternatives", { params: { path: { name: queue }, query: { machine } }, signal })), enabled: Boolean(queue) });
+  queryOptions({
+    queryKey: ["endpoints", "alternatives", machine, queue],
+    queryFn: ({ signal }) =>
+      ask(
+        api.GET("/api/v1/queues/{name}/alternatives", {
+          params: { path: { name: queue }, query: { machine } },
+          signal,
+        }),
+      ),
+    enabled: Boolean(queue),
+  });
 
 const upper = (s: string): string => s.charAt(0).toUpperCase() + s.slice(1);
 
-const called: Record<string, string> = { driverless: "no driver at all", plain: "plain text, as it is" };
+const called: Record<string, string> = {
+  driverless: "no driver at all",
+  plain: "plain text, as it is",
+};
 
 const marks = { yes: "yes", no: "no", unproven: "idle" } as const;
 const places = { service: "From the service", endpoint: "From the endpoint itself" } as const;
@@ -28,7 +51,17 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
   const [queue, setQueue] = useState("");
   const [other, setOther] = useState("");
   const alternatives = useQuery(alternativesQuery(machine, queue));
-  const start = useMutation({ mutationFn: async () => (await ask(api.POST("/api/v1/endpoints/{machine}/checkups", { params: { path: { machine }, query: queue ? { queue, ...(other && { try: other }) } : {} } }))) as Checkup });
+  const start = useMutation({
+    mutationFn: async () =>
+      (await ask(
+        api.POST("/api/v1/endpoints/{machine}/checkups", {
+          params: {
+            path: { machine },
+            query: queue ? { queue, ...(other && { try: other }) } : {},
+          },
+        }),
+      )) as Checkup,
+  });
   const later = useQuery(checkupQuery(start.data?.id ?? 0));
   const c = later.data ?? start.data;
   const wrong = c?.rungs.find((r) => r.result === "no");
@@ -36,26 +69,73 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
     <section aria-label="Checkup" className="flex flex-col gap-2">
       <h3 className="font-medium">Checkup</h3>
       <div className="flex flex-wrap items-end gap-3">
-        {mayPrint && <Select label="With a test page to" value={queue} all="no queue" options={queues} onChange={(v) => { setQueue(v); setOther(""); }} />}
-        {mayPrint && queue && <Select label="Printed with" value={other} all="the queue’s own driver" options={(alternatives.data?.alternatives ?? []).map((a) => ({ value: a.try, label: `${called[a.try] ?? a.try}${a.now ? " (now)" : ""}${a.last ? `, last time ${a.last}` : ""}` }))} onChange={setOther} />}
-        <Button disabled={start.isPending} onClick={() => start.mutate()}>Check it, rung by rung</Button>
+        {mayPrint && (
+          <Select
+            label="With a test page to"
+            value={queue}
+            all="no queue"
+            options={queues}
+            onChange={(v) => {
+              setQueue(v);
+              setOther("");
+            }}
+          />
+        )}
+        {mayPrint && queue && (
+          <Select
+            label="Printed with"
+            value={other}
+            all="the queue’s own driver"
+            options={(alternatives.data?.alternatives ?? []).map((a) => ({
+              value: a.try,
+              label: `${called[a.try] ?? a.try}${a.now ? " (now)" : ""}${a.last ? `, last time ${a.last}` : ""}`,
+            }))}
+            onChange={setOther}
+          />
+        )}
+        <Button disabled={start.isPending} onClick={() => start.mutate()}>
+          Check it, rung by rung
+        </Button>
       </div>
-      {other && <p className="text-ink-2">{upper(alternatives.data?.alternatives.find((a) => a.try === other)?.why ?? "")}. The endpoint makes a queue for it beside the real one, prints one page, and takes it away again.</p>}
+      {other && (
+        <p className="text-ink-2">
+          {upper(alternatives.data?.alternatives.find((a) => a.try === other)?.why ?? "")}. The
+          endpoint makes a queue for it beside the real one, prints one page, and takes it away
+          again.
+        </p>
+      )}
       {start.error && <ProblemNotice title="It cannot be checked" error={start.error} />}
       {c && (
         <>
           {(["service", "endpoint"] as const).map((by) => {
             const rungs = c.rungs.filter((r) => r.by === by);
-            return rungs.length > 0 && (
-              <div key={by}>
-                <p className="text-ink-2">{places[by]}</p>
-                <ol className="border-l-2 border-rule-strong">
-                  {rungs.map((r, i) => <li key={i} className="px-3 py-1"><Mark of={marks[r.result]}><strong className="font-medium">{r.check}</strong> {r.result === "unproven" && <em>nothing proven: </em>}{r.says}.</Mark>{r.fix && <p className="pl-5 text-ink-2">To mend it: {r.fix}.</p>}</li>)}
-                </ol>
-              </div>
+            return (
+              rungs.length > 0 && (
+                <div key={by}>
+                  <p className="text-ink-2">{places[by]}</p>
+                  <ol className="border-l-2 border-rule-strong">
+                    {rungs.map((r, i) => (
+                      <li key={i} className="px-3 py-1">
+                        <Mark of={marks[r.result]}>
+                          <strong className="font-medium">{r.check}</strong>{" "}
+                          {r.result === "unproven" && <em>nothing proven: </em>}
+                          {r.says}.
+                        </Mark>
+                        {r.fix && <p className="pl-5 text-ink-2">To mend it: {r.fix}.</p>}
+                      </li>
+                    ))}
+                  </ol>
+                </div>
+              )
             );
           })}
-          <p role="status">{!c.done && !c.rungs.some((r) => r.says === "it has not answered") ? "Waiting for what it finds from its own place…" : wrong ? `Begin with: ${wrong.says}.` : "Nothing that was looked at is wrong."}</p>
+          <p role="status">
+            {!c.done && !c.rungs.some((r) => r.says === "it has not answered")
+              ? "Waiting for what it finds from its own place…"
+              : wrong
+                ? `Begin with: ${wrong.says}.`
+                : "Nothing that was looked at is wrong."}
+          </p>
           <CameOut key={c.id} checkup={c} />
         </>
       )}

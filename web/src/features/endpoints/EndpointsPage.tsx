@@ -39,8 +39,37 @@ export function EndpointsPage() {
   return (
     <>
       <h1>Endpoints</h1>
-      <Sections label="Parts of endpoints" current={show} of={[["endpoints", "Endpoints", "/endpoints"], ["proof", "Has it arrived?", "/endpoints?show=proof"], ["time", "Over time", "/endpoints?show=time"], ["unreached", "Without an agent", "/endpoints?show=unreached"], ["photographs", "Photographs", "/endpoints?show=photographs"], ["enrolment", "Enrolment", "/endpoints?show=enrolment"], ["people", "Their people", "/endpoints?show=people"], ["pace", "Pace", "/endpoints?show=pace"]]} />
-      {show === "proof" ? <ProofPage /> : show === "unreached" ? <UnreachedPage /> : show === "photographs" ? <Photographs /> : show === "time" ? <OverTime /> : show === "enrolment" ? <Enrolment mayEnrol={mayEnrol} /> : show === "people" ? <KnowingPeople mayEdit={mayEdit} /> : show === "pace" ? <Pace mayEdit={mayEdit} /> : <Fleet />}
+      <Sections
+        label="Parts of endpoints"
+        current={show}
+        of={[
+          ["endpoints", "Endpoints", "/endpoints"],
+          ["proof", "Has it arrived?", "/endpoints?show=proof"],
+          ["time", "Over time", "/endpoints?show=time"],
+          ["unreached", "Without an agent", "/endpoints?show=unreached"],
+          ["photographs", "Photographs", "/endpoints?show=photographs"],
+          ["enrolment", "Enrolment", "/endpoints?show=enrolment"],
+          ["people", "Their people", "/endpoints?show=people"],
+          ["pace", "Pace", "/endpoints?show=pace"],
+        ]}
+      />
+      {show === "proof" ? (
+        <ProofPage />
+      ) : show === "unreached" ? (
+        <UnreachedPage />
+      ) : show === "photographs" ? (
+        <Photographs />
+      ) : show === "time" ? (
+        <OverTime />
+      ) : show === "enrolment" ? (
+        <Enrolment mayEnrol={mayEnrol} />
+      ) : show === "people" ? (
+        <KnowingPeople mayEdit={mayEdit} />
+      ) : show === "pace" ? (
+        <Pace mayEdit={mayEdit} />
+      ) : (
+        <Fleet />
+      )}
     </>
   );
 }
@@ -49,44 +78,126 @@ function Fleet() {
   const endpoints = useQuery(endpointsQuery());
   const now = useNow();
   const { get, set } = useUrl();
-  const columns = useMemo(() => col.columns([
-    col.accessor((e) => e.report.machine, { id: "machine", header: "Endpoint" }),
-    col.accessor((e) => e.state, { id: "state", header: "State", cell: (c) => <Mark of={c.getValue()} /> }),
-    col.accessor((e) => e.report.installed.length, { id: "queues", header: "Queues" }),
-    col.accessor((e) => Math.max(0, e.report.contexts.length - 1), { id: "sessions", header: "Sessions" }),
-    col.accessor((e) => e.report.revision, { id: "revision", header: "Revision" }),
-    col.accessor((e) => e.report.platform, { id: "platform", header: "Platform" }),
-    col.accessor((e) => e.last_seen, { id: "heard", header: "Heard", cell: (c) => ago(c.getValue(), now) }),
-    col.accessor((e) => wrong(e), { id: "wrong", header: "What is wrong", cell: (c) => <span title={c.getValue()}>{c.getValue() || "–"}</span> }),
-  ]), [now]);
+  const columns = useMemo(
+    () =>
+      col.columns([
+        col.accessor((e) => e.report.machine, { id: "machine", header: "Endpoint" }),
+        col.accessor((e) => e.state, {
+          id: "state",
+          header: "State",
+          cell: (c) => <Mark of={c.getValue()} />,
+        }),
+        col.accessor((e) => e.report.installed.length, { id: "queues", header: "Queues" }),
+        col.accessor((e) => Math.max(0, e.report.contexts.length - 1), {
+          id: "sessions",
+          header: "Sessions",
+        }),
+        col.accessor((e) => e.report.revision, { id: "revision", header: "Revision" }),
+        col.accessor((e) => e.report.platform, { id: "platform", header: "Platform" }),
+        col.accessor((e) => e.last_seen, {
+          id: "heard",
+          header: "Heard",
+          cell: (c) => ago(c.getValue(), now),
+        }),
+        col.accessor((e) => wrong(e), {
+          id: "wrong",
+          header: "What is wrong",
+          cell: (c) => <span title={c.getValue()}>{c.getValue() || "–"}</span>,
+        }),
+      ]),
+    [now],
+  );
   const all = endpoints.data ?? none;
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   const state = get("state");
-  const rows = useMemo(() => all.filter((e) => (!state || e.state === state) && `${e.report.machine} ${e.report.contexts.map((c) => c.user ?? "").join(" ")} ${e.report.installed.map((i) => i.queue).join(" ")}`.toLowerCase().includes(word.toLowerCase())), [all, word, state]);
-  const sort: Sort = { id: get("sort").replace(/^-/, "") || "machine", desc: get("sort").startsWith("-") };
+  const rows = useMemo(
+    () =>
+      all.filter(
+        (e) =>
+          (!state || e.state === state) &&
+          `${e.report.machine} ${e.report.contexts.map((c) => c.user ?? "").join(" ")} ${e.report.installed.map((i) => i.queue).join(" ")}`
+            .toLowerCase()
+            .includes(word.toLowerCase()),
+      ),
+    [all, word, state],
+  );
+  const sort: Sort = {
+    id: get("sort").replace(/^-/, "") || "machine",
+    desc: get("sort").startsWith("-"),
+  };
   const opened = all.find((e) => e.report.machine === get("endpoint"));
   if (endpoints.isPending) return <Waiting what="the endpoints" />;
-  if (!endpoints.data) return <Failure title="The endpoints cannot be shown" problem={endpoints.error} />;
+  if (!endpoints.data)
+    return <Failure title="The endpoints cannot be shown" problem={endpoints.error} />;
   return (
     <>
       {all.length === 0 ? (
-        <div className="mt-3"><Empty title="No endpoint has reported yet">Make an enrolment token under <Link to="/endpoints?show=enrolment">enrolment</Link>, and run what it says on the machine; then <code className="font-mono">cirque-agent run --spooler unix</code>.</Empty></div>
+        <div className="mt-3">
+          <Empty title="No endpoint has reported yet">
+            Make an enrolment token under <Link to="/endpoints?show=enrolment">enrolment</Link>, and
+            run what it says on the machine; then{" "}
+            <code className="font-mono">cirque-agent run --spooler unix</code>.
+          </Empty>
+        </div>
       ) : (
         <>
           <div className="my-3 flex flex-wrap items-end gap-4">
-            <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="machine, person, queue…" value={word} onChange={(e) => setWord(e.target.value)} /></label>
-            <label className="flex flex-col gap-1">State
-              <select className={inputLook} value={state} onChange={(e) => set("state", e.target.value)}>
+            <label className="flex flex-col gap-1">
+              Find
+              <input
+                type="search"
+                className={`${inputLook} w-64`}
+                placeholder="machine, person, queue…"
+                value={word}
+                onChange={(e) => setWord(e.target.value)}
+              />
+            </label>
+            <label className="flex flex-col gap-1">
+              State
+              <select
+                className={inputLook}
+                value={state}
+                onChange={(e) => set("state", e.target.value)}
+              >
                 <option value="">all</option>
-                {states.map((s) => <option key={s} value={s}>{s}</option>)}
+                {states.map((s) => (
+                  <option key={s} value={s}>
+                    {s}
+                  </option>
+                ))}
               </select>
             </label>
-            <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}; {states.map((s) => [s, all.filter((e) => e.state === s).length] as const).filter(([, n]) => n > 0).map(([s, n]) => `${n} ${s}`).join(", ")}</p>
+            <p role="status" className="pb-1 text-ink-2">
+              {rows.length} of {all.length};{" "}
+              {states
+                .map((s) => [s, all.filter((e) => e.state === s).length] as const)
+                .filter(([, n]) => n > 0)
+                .map(([s, n]) => `${n} ${s}`)
+                .join(", ")}
+            </p>
           </div>
-          <DataTable caption="Endpoints" columns={columns} grid={grid} rows={rows} rowName={(e) => e.report.machine} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(e) => set("endpoint", e.report.machine)} />
+          <DataTable
+            caption="Endpoints"
+            columns={columns}
+            grid={grid}
+            rows={rows}
+            rowName={(e) => e.report.machine}
+            sort={sort}
+            onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
+            onOpen={(e) => set("endpoint", e.report.machine)}
+          />
         </>
       )}
-      {opened && <Drawer title={opened.report.machine} description={`Heard ${ago(opened.last_seen, now)}; what it reported then, against its lineups of now`} open onOpenChange={() => set("endpoint", "")}><EndpointSheet endpoint={opened} /></Drawer>}
+      {opened && (
+        <Drawer
+          title={opened.report.machine}
+          description={`Heard ${ago(opened.last_seen, now)}; what it reported then, against its lineups of now`}
+          open
+          onOpenChange={() => set("endpoint", "")}
+        >
+          <EndpointSheet endpoint={opened} />
+        </Drawer>
+      )}
     </>
   );
 }

@@ -14,8 +14,16 @@ import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
 import { sitesQuery } from "../access/queries";
 
-const enrolledQuery = () => queryOptions({ queryKey: ["enrolment", "machines"], queryFn: ({ signal }) => ask(api.GET("/api/v1/enrolments", { signal })) });
-const tokensQuery = () => queryOptions({ queryKey: ["enrolment", "tokens"], queryFn: ({ signal }) => ask(api.GET("/api/v1/enrolment-tokens", { signal })) });
+const enrolledQuery = () =>
+  queryOptions({
+    queryKey: ["enrolment", "machines"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/enrolments", { signal })),
+  });
+const tokensQuery = () =>
+  queryOptions({
+    queryKey: ["enrolment", "tokens"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/enrolment-tokens", { signal })),
+  });
 
 /** Machines whose agents have certificates, and the tokens with which more may come. */
 export function Enrolment({ mayEnrol }: { mayEnrol: boolean }) {
@@ -34,21 +42,55 @@ function Machines({ mayRevoke }: { mayRevoke: boolean }) {
   const client = useQueryClient();
   const now = useNow();
   const list = useQuery(enrolledQuery());
-  const revoke = useMutation({ mutationFn: (machine: string) => ask(api.DELETE("/api/v1/enrolments/{machine}", { params: { path: { machine } } })), onSuccess: () => client.invalidateQueries({ queryKey: ["enrolment"] }) });
+  const revoke = useMutation({
+    mutationFn: (machine: string) =>
+      ask(api.DELETE("/api/v1/enrolments/{machine}", { params: { path: { machine } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["enrolment"] }),
+  });
   if (list.isPending) return <Waiting what="the machines" />;
   if (!list.data) return <Failure title="The machines cannot be shown" problem={list.error} />;
   return (
     <section aria-label="Enrolled machines">
       <h2>Enrolled machines</h2>
-      {list.data.length === 0 ? <p className="text-ink-2">None. Agents with a token of their own are not here; enrolled ones make a key themselves, and renew by themselves.</p> : (
+      {list.data.length === 0 ? (
+        <p className="text-ink-2">
+          None. Agents with a token of their own are not here; enrolled ones make a key themselves,
+          and renew by themselves.
+        </p>
+      ) : (
         <Table label="Enrolled machines" heads={["Machine", "Site", "Enrolled", "Certificate", ""]}>
           {list.data.map((e) => (
             <tr key={e.serial} className="border-b border-rule align-baseline">
-              <th scope="row" className="px-2 py-1 text-left font-medium">{e.machine}</th>
+              <th scope="row" className="px-2 py-1 text-left font-medium">
+                {e.machine}
+              </th>
               <td className="px-2 py-1">{e.site || "not known"}</td>
-              <td className="px-2 py-1">{ago(e.at, now)} with {e.by}</td>
-              <td className="px-2 py-1">{e.revoked_at ? <Mark of="no">revoked by {e.revoked_by}, {ago(e.revoked_at, now)}</Mark> : Date.parse(e.expires_at) < now ? <Mark of="warning">ended {e.expires_at.slice(0, 10)}</Mark> : <Mark of="yes">until {e.expires_at.slice(0, 10)}</Mark>}</td>
-              <td className="px-2 py-1">{mayRevoke && !e.revoked_at && <button type="button" className="min-h-[24px] underline" aria-label={`Revoke ${e.machine}`} onClick={() => revoke.mutate(e.machine)}>revoke</button>}</td>
+              <td className="px-2 py-1">
+                {ago(e.at, now)} with {e.by}
+              </td>
+              <td className="px-2 py-1">
+                {e.revoked_at ? (
+                  <Mark of="no">
+                    revoked by {e.revoked_by}, {ago(e.revoked_at, now)}
+                  </Mark>
+                ) : Date.parse(e.expires_at) < now ? (
+                  <Mark of="warning">ended {e.expires_at.slice(0, 10)}</Mark>
+                ) : (
+                  <Mark of="yes">until {e.expires_at.slice(0, 10)}</Mark>
+                )}
+              </td>
+              <td className="px-2 py-1">
+                {mayRevoke && !e.revoked_at && (
+                  <button
+                    type="button"
+                    className="min-h-[24px] underline"
+                    aria-label={`Revoke ${e.machine}`}
+                    onClick={() => revoke.mutate(e.machine)}
+                  >
+                    revoke
+                  </button>
+                )}
+              </td>
             </tr>
           ))}
         </Table>
@@ -62,7 +104,11 @@ function Tokens({ mayEnd }: { mayEnd: boolean }) {
   const client = useQueryClient();
   const now = useNow();
   const list = useQuery(tokensQuery());
-  const end = useMutation({ mutationFn: (name: string) => ask(api.DELETE("/api/v1/enrolment-tokens/{name}", { params: { path: { name } } })), onSuccess: () => client.invalidateQueries({ queryKey: ["enrolment"] }) });
+  const end = useMutation({
+    mutationFn: (name: string) =>
+      ask(api.DELETE("/api/v1/enrolment-tokens/{name}", { params: { path: { name } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["enrolment"] }),
+  });
   if (!list.data || list.data.length === 0) return null;
   return (
     <section aria-label="Enrolment tokens">
@@ -70,11 +116,28 @@ function Tokens({ mayEnd }: { mayEnd: boolean }) {
       <Table label="Enrolment tokens" heads={["Token", "For", "Used", "Ends", ""]}>
         {list.data.map((t) => (
           <tr key={t.id} className="border-b border-rule">
-            <th scope="row" className="px-2 py-1 text-left font-medium">{t.name}</th>
+            <th scope="row" className="px-2 py-1 text-left font-medium">
+              {t.name}
+            </th>
             <td className="px-2 py-1">{t.site || "any site"}</td>
-            <td className="px-2 py-1">{t.used} of {t.uses}</td>
-            <td className="px-2 py-1">{Date.parse(t.expires_at) < now ? "has ended" : stamp(t.expires_at)}</td>
-            <td className="px-2 py-1">{mayEnd && <button type="button" className="min-h-[24px] underline" aria-label={`End the enrolment token ${t.name}`} onClick={() => end.mutate(t.name)}>end</button>}</td>
+            <td className="px-2 py-1">
+              {t.used} of {t.uses}
+            </td>
+            <td className="px-2 py-1">
+              {Date.parse(t.expires_at) < now ? "has ended" : stamp(t.expires_at)}
+            </td>
+            <td className="px-2 py-1">
+              {mayEnd && (
+                <button
+                  type="button"
+                  className="min-h-[24px] underline"
+                  aria-label={`End the enrolment token ${t.name}`}
+                  onClick={() => end.mutate(t.name)}
+                >
+                  end
+                </button>
+              )}
+            </td>
           </tr>
         ))}
       </Table>
@@ -90,22 +153,66 @@ function MakeToken() {
   const [site, setSite] = useState("");
   const [uses, setUses] = useState("1");
   const make = useMutation({
-    mutationFn: () => ask(api.POST("/api/v1/enrolment-tokens", { body: { name: name.trim(), uses: Number(uses), ...(site && { site }) } })),
-    onSuccess: async () => { setName(""); await client.invalidateQueries({ queryKey: ["enrolment"] }); },
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/enrolment-tokens", {
+          body: { name: name.trim(), uses: Number(uses), ...(site && { site }) },
+        }),
+      ),
+    onSuccess: async () => {
+      setName("");
+      await client.invalidateQueries({ queryKey: ["enrolment"] });
+    },
   });
-  const command = make.data && `cirque-agent enrol --service ${window.location.origin} --token ${make.data.secret} --state /var/lib/cirque-agent`;
+  const command =
+    make.data &&
+    `cirque-agent enrol --service ${window.location.origin} --token ${make.data.secret} --state /var/lib/cirque-agent`;
   return (
-    <form className="flex flex-col gap-3" aria-label="Make an enrolment token" onSubmit={(e) => { e.preventDefault(); make.mutate(); }}>
+    <form
+      className="flex flex-col gap-3"
+      aria-label="Make an enrolment token"
+      onSubmit={(e) => {
+        e.preventDefault();
+        make.mutate();
+      }}
+    >
       <h2>Let machines enrol</h2>
-      <Field label="Name" value={name} required placeholder="such as brannoy-tills" onChange={(e) => setName(e.target.value)} />
-      <Select label="Site" value={site} all="any site" options={(sites.data ?? []).map((s) => ({ value: s.path, label: s.title || s.path }))} onChange={setSite} />
-      <Field label="Machines" type="number" min={1} max={100000} value={uses} onChange={(e) => setUses(e.target.value)} hint="How many may enrol with it, within a week." />
+      <Field
+        label="Name"
+        value={name}
+        required
+        placeholder="such as brannoy-tills"
+        onChange={(e) => setName(e.target.value)}
+      />
+      <Select
+        label="Site"
+        value={site}
+        all="any site"
+        options={(sites.data ?? []).map((s) => ({ value: s.path, label: s.title || s.path }))}
+        onChange={setSite}
+      />
+      <Field
+        label="Machines"
+        type="number"
+        min={1}
+        max={100000}
+        value={uses}
+        onChange={(e) => setUses(e.target.value)}
+        hint="How many may enrol with it, within a week."
+      />
       {make.error && <ProblemNotice title="The token was not made" error={make.error} />}
-      <Button kind="main" type="submit" disabled={make.isPending || !name.trim() || !(Number(uses) > 0)}>Make the token</Button>
+      <Button
+        kind="main"
+        type="submit"
+        disabled={make.isPending || !name.trim() || !(Number(uses) > 0)}
+      >
+        Make the token
+      </Button>
       {command && make.data && (
         <div role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
           <p>For {count(make.data.token.uses, "machine")}, shown this once. On the endpoint:</p>
-          <code className="font-mono text-[0.86em] break-all">{command}</code> <Copy text={command} what="the command" />
+          <code className="font-mono text-[0.86em] break-all">{command}</code>{" "}
+          <Copy text={command} what="the command" />
         </div>
       )}
     </form>

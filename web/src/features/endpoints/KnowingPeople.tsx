@@ -9,12 +9,28 @@ import { inputLook } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 
-const strangersQuery = () => queryOptions({ queryKey: ["endpoints", "strangers"], queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/strangers", { signal })) });
+const strangersQuery = () =>
+  queryOptions({
+    queryKey: ["endpoints", "strangers"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/strangers", { signal })),
+  });
 
 const ways: { value: NonNullable<AgentSettings["user_from"]>; label: string; says: string }[] = [
-  { value: "system-unless-unknown", label: "By the system's sign-in name, unless nobody here has it", says: "Where the name is unknown, the person may say who they are; until then they receive what everybody does." },
-  { value: "system", label: "By the system's sign-in name alone", says: "Where the name is unknown, the person receives what everybody does, and cannot mend it." },
-  { value: "ask", label: "By asking the person", says: "Whatever the system says: each person says once, with their password, who they are. Until then they receive what everybody at the machine does." },
+  {
+    value: "system-unless-unknown",
+    label: "By the system's sign-in name, unless nobody here has it",
+    says: "Where the name is unknown, the person may say who they are; until then they receive what everybody does.",
+  },
+  {
+    value: "system",
+    label: "By the system's sign-in name alone",
+    says: "Where the name is unknown, the person receives what everybody does, and cannot mend it.",
+  },
+  {
+    value: "ask",
+    label: "By asking the person",
+    says: "Whatever the system says: each person says once, with their password, who they are. Until then they receive what everybody at the machine does.",
+  },
 ];
 
 /** How agents know who sits at a machine; a setting of the estate, in the draft. */
@@ -30,54 +46,124 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
     setNotice(kept?.notice ?? "");
   }, [kept?.user_from, kept?.notice]);
   const save = useMutation({
-    mutationFn: () => sendEdits([{ list: "settings", name: "agents", object: { ...kept, user_from: way, ...(notice.trim() ? { notice: notice.trim() } : { notice: undefined }) } }]),
+    mutationFn: () =>
+      sendEdits([
+        {
+          list: "settings",
+          name: "agents",
+          object: {
+            ...kept,
+            user_from: way,
+            ...(notice.trim() ? { notice: notice.trim() } : { notice: undefined }),
+          },
+        },
+      ]),
     onSuccess: () => draftChanged(client),
   });
-  const changed = way !== (kept?.user_from ?? "system-unless-unknown") || notice.trim() !== (kept?.notice ?? "");
+  const changed =
+    way !== (kept?.user_from ?? "system-unless-unknown") || notice.trim() !== (kept?.notice ?? "");
   return (
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-2">
       <section aria-label="Names that nobody here has">
         <h2>Names that nobody here has</h2>
-        {strangers.isPending ? <Waiting what="the names" /> : !strangers.data ? <Failure title="The names cannot be shown" problem={strangers.error} /> : strangers.data.length === 0 ? <p className="text-ink-2">Every name that an endpoint gives is in the directory.</p> : (
+        {strangers.isPending ? (
+          <Waiting what="the names" />
+        ) : !strangers.data ? (
+          <Failure title="The names cannot be shown" problem={strangers.error} />
+        ) : strangers.data.length === 0 ? (
+          <p className="text-ink-2">Every name that an endpoint gives is in the directory.</p>
+        ) : (
           <>
             <Table label="Names that nobody here has" heads={["Name", "On", "May be"]}>
               {strangers.data.map((s) => (
                 <tr key={s.name} className="border-b border-rule align-baseline">
-                  <th scope="row" className="px-2 py-1 text-left font-medium break-all">{s.name}</th>
+                  <th scope="row" className="px-2 py-1 text-left font-medium break-all">
+                    {s.name}
+                  </th>
                   <td className="px-2 py-1">{s.machines.join(", ")}</td>
-                  <td className="px-2 py-1">{s.near.map((n) => <Link key={n} className="mr-2" to={`/people/${encodeURIComponent(n)}`}>{n}</Link>)}</td>
+                  <td className="px-2 py-1">
+                    {s.near.map((n) => (
+                      <Link key={n} className="mr-2" to={`/people/${encodeURIComponent(n)}`}>
+                        {n}
+                      </Link>
+                    ))}
+                  </td>
                 </tr>
               ))}
             </Table>
-            <p className="mt-1 text-ink-2">They receive what everybody does. A name is joined with somebody on that person's page.</p>
+            <p className="mt-1 text-ink-2">
+              They receive what everybody does. A name is joined with somebody on that person's
+              page.
+            </p>
           </>
         )}
       </section>
-      {mayEdit && (doc.isPending ? <Waiting what="the draft" /> : (
-        <form className="flex flex-col gap-3" aria-label="How agents know people" onSubmit={(e) => { e.preventDefault(); save.mutate(); }}>
-          <h2>How agents know who sits at a machine</h2>
-          <fieldset className="flex flex-col gap-2">
-            <legend className="sr-only">How agents know people</legend>
-            {ways.map((w) => (
-              <label key={w.value} className="flex gap-2">
-                <input type="radio" name="way" aria-label={w.label} className="mt-0.5 size-[24px] shrink-0 accent-accent" checked={way === w.value} onChange={() => setWay(w.value)} />
-                <span>{w.label}<span className="block text-ink-2">{w.says}</span></span>
-              </label>
-            ))}
-          </fieldset>
-          <label className="flex flex-col gap-1 font-medium">What a person reads who is asked
-            <textarea className={`${inputLook} h-24 font-normal`} maxLength={2000} value={notice} placeholder="such as: Say who you are, with your Skerry name and password." onChange={(e) => setNotice(e.target.value)} />
-          </label>
-          {way !== "system" && (
-            <figure className="border border-rule-strong bg-wash px-4 py-3" aria-label="As the person sees it">
-              <figcaption className="text-ink-2">As the person sees it</figcaption>
-              <p className="mt-1 whitespace-pre-wrap font-mono">{notice.trim() && `${notice.trim()}\n`}Name: ▂{"\n"}Password:</p>
-            </figure>
-          )}
-          {save.error && <ProblemNotice title="The draft was not changed" error={save.error} />}
-          <p className="flex items-center gap-3"><Button kind="main" type="submit" disabled={!changed || save.isPending}>Put it into the draft</Button>{save.isSuccess && !changed && <span role="status" className="text-ink-2">It is in the draft; publish it.</span>}</p>
-        </form>
-      ))}
+      {mayEdit &&
+        (doc.isPending ? (
+          <Waiting what="the draft" />
+        ) : (
+          <form
+            className="flex flex-col gap-3"
+            aria-label="How agents know people"
+            onSubmit={(e) => {
+              e.preventDefault();
+              save.mutate();
+            }}
+          >
+            <h2>How agents know who sits at a machine</h2>
+            <fieldset className="flex flex-col gap-2">
+              <legend className="sr-only">How agents know people</legend>
+              {ways.map((w) => (
+                <label key={w.value} className="flex gap-2">
+                  <input
+                    type="radio"
+                    name="way"
+                    aria-label={w.label}
+                    className="mt-0.5 size-[24px] shrink-0 accent-accent"
+                    checked={way === w.value}
+                    onChange={() => setWay(w.value)}
+                  />
+                  <span>
+                    {w.label}
+                    <span className="block text-ink-2">{w.says}</span>
+                  </span>
+                </label>
+              ))}
+            </fieldset>
+            <label className="flex flex-col gap-1 font-medium">
+              What a person reads who is asked
+              <textarea
+                className={`${inputLook} h-24 font-normal`}
+                maxLength={2000}
+                value={notice}
+                placeholder="such as: Say who you are, with your Skerry name and password."
+                onChange={(e) => setNotice(e.target.value)}
+              />
+            </label>
+            {way !== "system" && (
+              <figure
+                className="border border-rule-strong bg-wash px-4 py-3"
+                aria-label="As the person sees it"
+              >
+                <figcaption className="text-ink-2">As the person sees it</figcaption>
+                <p className="mt-1 whitespace-pre-wrap font-mono">
+                  {notice.trim() && `${notice.trim()}\n`}Name: ▂{"\n"}Password:
+                </p>
+              </figure>
+            )}
+            {save.error && <ProblemNotice title="The draft was not changed" error={save.error} />}
+            <p className="flex items-center gap-3">
+              <Button kind="main" type="submit" disabled={!changed || save.isPending}>
+                Put it into the draft
+              </Button>
+              {save.isSuccess && !changed && (
+                <span role="status" className="text-ink-2">
+                  It is in the draft; publish it.
+                </span>
+              )}
+            </p>
+          </form>
+        ))}
     </div>
   );
 }

@@ -11,11 +11,31 @@ import { Failure, Waiting } from "../../ui/Notice";
 import { endpointsQuery } from "./queries";
 
 /** What each number is where the estate says nothing, and its bounds. */
-const agents = { wait_seconds: [55, 5, 300], report_minutes: [5, 1, 60], gap_seconds: [90, 5, 3600], answers_per_second: [2500, 10, 100000] } as const;
-const continuity = { probe_seconds: [10, 2, 3600], down_after: [2, 1, 100], up_after: [3, 1, 100], flap_minutes: [10, 1, 1440], flap_most: [4, 1, 100], return_minutes: [5, 0, 1440] } as const;
+const agents = {
+  wait_seconds: [55, 5, 300],
+  report_minutes: [5, 1, 60],
+  gap_seconds: [90, 5, 3600],
+  answers_per_second: [2500, 10, 100000],
+} as const;
+const continuity = {
+  probe_seconds: [10, 2, 3600],
+  down_after: [2, 1, 100],
+  up_after: [3, 1, 100],
+  flap_minutes: [10, 1, 1440],
+  flap_most: [4, 1, 100],
+  return_minutes: [5, 0, 1440],
+} as const;
 const words: Record<string, string> = {
-  wait_seconds: "A connected agent waits for a change, seconds", report_minutes: "It reports at least every, minutes", gap_seconds: "After a broken connection it asks again within, seconds", answers_per_second: "A change goes out to agents, at most so many a second",
-  probe_seconds: "Servers and devices are probed every, seconds", down_after: "Down after so many failures in a row", up_after: "Up again after so many answers in a row", flap_minutes: "What goes up and down too often within, minutes", flap_most: "…more often than so many times is held down", return_minutes: "A member of a set takes its people back over, minutes",
+  wait_seconds: "A connected agent waits for a change, seconds",
+  report_minutes: "It reports at least every, minutes",
+  gap_seconds: "After a broken connection it asks again within, seconds",
+  answers_per_second: "A change goes out to agents, at most so many a second",
+  probe_seconds: "Servers and devices are probed every, seconds",
+  down_after: "Down after so many failures in a row",
+  up_after: "Up again after so many answers in a row",
+  flap_minutes: "What goes up and down too often within, minutes",
+  flap_most: "…more often than so many times is held down",
+  return_minutes: "A member of a set takes its people back over, minutes",
 };
 type Bounds = Readonly<Record<string, readonly [number, number, number]>>;
 
@@ -28,13 +48,43 @@ export function Pace({ mayEdit }: { mayEdit: boolean }) {
   const n = endpoints.data?.length ?? 0;
   return (
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-2">
-      <Part name="agents" title="How agents ask" bounds={agents} kept={doc.data.settings?.agents} mayEdit={mayEdit} says={(v) => (
-        <>With {count(n, "endpoint")} that is about {count(Math.ceil((n * 60) / v("wait_seconds")), "question")} a minute. A change reaches all that are connected within {Math.max(1, Math.ceil(n / v("answers_per_second")))} s; one that was cut off within {v("gap_seconds")} s of its return. An endpoint that has said nothing for {3 * v("report_minutes")} minutes counts as silent.</>
-      )} />
-      <Part name="continuity" title="How servers are watched" bounds={continuity} kept={doc.data.settings?.continuity} mayEdit={mayEdit} says={(v) => {
-        const soon = Math.max(1, v("probe_seconds") / 5);
-        return <>A server that stops to answer is found out within about {Math.round(v("probe_seconds") + (v("down_after") - 1) * soon)} s, and one that answers again within {Math.round(v("probe_seconds") + (v("up_after") - 1) * soon)} s; {v("return_minutes") === 0 ? "it then takes all its people back at once" : `it then takes its people back over ${count(v("return_minutes"), "minute")}`}.</>;
-      }} />
+      <Part
+        name="agents"
+        title="How agents ask"
+        bounds={agents}
+        kept={doc.data.settings?.agents}
+        mayEdit={mayEdit}
+        says={(v) => (
+          <>
+            With {count(n, "endpoint")} that is about{" "}
+            {count(Math.ceil((n * 60) / v("wait_seconds")), "question")} a minute. A change reaches
+            all that are connected within {Math.max(1, Math.ceil(n / v("answers_per_second")))} s;
+            one that was cut off within {v("gap_seconds")} s of its return. An endpoint that has
+            said nothing for {3 * v("report_minutes")} minutes counts as silent.
+          </>
+        )}
+      />
+      <Part
+        name="continuity"
+        title="How servers are watched"
+        bounds={continuity}
+        kept={doc.data.settings?.continuity}
+        mayEdit={mayEdit}
+        says={(v) => {
+          const soon = Math.max(1, v("probe_seconds") / 5);
+          return (
+            <>
+              A server that stops to answer is found out within about{" "}
+              {Math.round(v("probe_seconds") + (v("down_after") - 1) * soon)} s, and one that
+              answers again within {Math.round(v("probe_seconds") + (v("up_after") - 1) * soon)} s;{" "}
+              {v("return_minutes") === 0
+                ? "it then takes all its people back at once"
+                : `it then takes its people back over ${count(v("return_minutes"), "minute")}`}
+              .
+            </>
+          );
+        }}
+      />
     </div>
   );
 }
@@ -47,22 +97,58 @@ function Hurry({ kept, mayEdit }: { kept: Settings["agents"]; mayEdit: boolean }
   const set = useMutation({
     mutationFn: (hours: number) => {
       const { hurry_until: _was, ...rest } = kept ?? {};
-      const object = hours > 0 ? { ...rest, hurry_until: new Date(Date.now() + hours * 3_600_000).toISOString().replace(/\.\d+Z$/, "Z") } : rest;
-      return sendEdits([Object.keys(object).length > 0 ? { list: "settings", name: "agents", object } : { list: "settings", name: "agents", remove: true }]);
+      const object =
+        hours > 0
+          ? {
+              ...rest,
+              hurry_until: new Date(Date.now() + hours * 3_600_000)
+                .toISOString()
+                .replace(/\.\d+Z$/, "Z"),
+            }
+          : rest;
+      return sendEdits([
+        Object.keys(object).length > 0
+          ? { list: "settings", name: "agents", object }
+          : { list: "settings", name: "agents", remove: true },
+      ]);
     },
     onSuccess: () => draftChanged(client),
   });
   return (
     <div className="border-l-2 border-rule-strong px-3">
-      <p>{on ? `Until ${stamp(until)} agents hurry, in your draft: they ask every 15 s, within 10 s of a broken connection, and report every minute.` : "For a roll-out agents can hurry for a while: they then ask every 15 s, within 10 s of a broken connection, and report every minute; afterwards as usual by themselves."}</p>
-      {mayEdit && <p className="mt-1 flex flex-wrap gap-2">{[1, 4].map((h) => <Button key={h} disabled={set.isPending} onClick={() => set.mutate(h)}>Hurry for {count(h, "hour")}</Button>)}{until && <Button disabled={set.isPending} onClick={() => set.mutate(0)}>As usual</Button>}</p>}
+      <p>
+        {on
+          ? `Until ${stamp(until)} agents hurry, in your draft: they ask every 15 s, within 10 s of a broken connection, and report every minute.`
+          : "For a roll-out agents can hurry for a while: they then ask every 15 s, within 10 s of a broken connection, and report every minute; afterwards as usual by themselves."}
+      </p>
+      {mayEdit && (
+        <p className="mt-1 flex flex-wrap gap-2">
+          {[1, 4].map((h) => (
+            <Button key={h} disabled={set.isPending} onClick={() => set.mutate(h)}>
+              Hurry for {count(h, "hour")}
+            </Button>
+          ))}
+          {until && (
+            <Button disabled={set.isPending} onClick={() => set.mutate(0)}>
+              As usual
+            </Button>
+          )}
+        </p>
+      )}
       {set.error && <ProblemNotice title="The draft was not changed" error={set.error} />}
     </div>
   );
 }
 
 type Settings = NonNullable<Document["settings"]>;
-type PartProps = { name: "agents" | "continuity"; title: string; bounds: Bounds; kept: Settings["agents"] | Settings["continuity"]; mayEdit: boolean; says: (value: (key: string) => number) => ReactNode };
+type PartProps = {
+  name: "agents" | "continuity";
+  title: string;
+  bounds: Bounds;
+  kept: Settings["agents"] | Settings["continuity"];
+  mayEdit: boolean;
+  says: (value: (key: string) => number) => ReactNode;
+};
 
 function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
   const client = useQueryClient();
@@ -74,25 +160,75 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
     const b = t === undefined ? before?.[k] : undefined;
     return typeof b === "number" ? b : (bounds[k]?.[0] ?? 0);
   };
-  const wrong = Object.entries(bounds).filter(([k, [, least, most]]) => !Number.isInteger(value(k)) || value(k) < least || value(k) > most).map(([k]) => k);
+  const wrong = Object.entries(bounds)
+    .filter(
+      ([k, [, least, most]]) => !Number.isInteger(value(k)) || value(k) < least || value(k) > most,
+    )
+    .map(([k]) => k);
   const save = useMutation({
     mutationFn: () => {
       const object: Record<string, unknown> = { ...before };
-      for (const [k, t] of Object.entries(typed)) if (t.trim() === "") delete object[k]; else object[k] = Number(t);
-      return sendEdits([Object.keys(object).length > 0 ? { list: "settings", name, object } : { list: "settings", name, remove: true }]);
+      for (const [k, t] of Object.entries(typed))
+        if (t.trim() === "") delete object[k];
+        else object[k] = Number(t);
+      return sendEdits([
+        Object.keys(object).length > 0
+          ? { list: "settings", name, object }
+          : { list: "settings", name, remove: true },
+      ]);
     },
-    onSuccess: async () => { setTyped({}); await draftChanged(client); },
+    onSuccess: async () => {
+      setTyped({});
+      await draftChanged(client);
+    },
   });
   return (
-    <form className="flex flex-col gap-3" aria-label={title} onSubmit={(e) => { e.preventDefault(); save.mutate(); }}>
+    <form
+      className="flex flex-col gap-3"
+      aria-label={title}
+      onSubmit={(e) => {
+        e.preventDefault();
+        save.mutate();
+      }}
+    >
       <h2>{title}</h2>
       {name === "agents" && <Hurry kept={kept as Settings["agents"]} mayEdit={mayEdit} />}
       {Object.entries(bounds).map(([k, [usual, least, most]]) => (
-        <Field key={k} label={words[k] ?? k} type="number" min={least} max={most} disabled={!mayEdit} placeholder={`${usual}, the usual`} value={typed[k] ?? (before?.[k] === undefined ? "" : String(before[k]))} onChange={(e) => setTyped({ ...typed, [k]: e.target.value })} error={wrong.includes(k) ? `Write ${least} to ${most}, or nothing for ${usual}.` : undefined} />
+        <Field
+          key={k}
+          label={words[k] ?? k}
+          type="number"
+          min={least}
+          max={most}
+          disabled={!mayEdit}
+          placeholder={`${usual}, the usual`}
+          value={typed[k] ?? (before?.[k] === undefined ? "" : String(before[k]))}
+          onChange={(e) => setTyped({ ...typed, [k]: e.target.value })}
+          error={
+            wrong.includes(k) ? `Write ${least} to ${most}, or nothing for ${usual}.` : undefined
+          }
+        />
       ))}
-      <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">{wrong.length > 0 ? "A number is out of its bounds." : says(value)}</p>
+      <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
+        {wrong.length > 0 ? "A number is out of its bounds." : says(value)}
+      </p>
       {save.error && <ProblemNotice title="The draft was not changed" error={save.error} />}
-      {mayEdit && <p className="flex items-center gap-3"><Button kind="main" type="submit" disabled={Object.keys(typed).length === 0 || wrong.length > 0 || save.isPending}>Put it into the draft<span className="sr-only"> ({title})</span></Button>{save.isSuccess && Object.keys(typed).length === 0 && <span role="status" className="text-ink-2">It is in the draft; publish it.</span>}</p>}
+      {mayEdit && (
+        <p className="flex items-center gap-3">
+          <Button
+            kind="main"
+            type="submit"
+            disabled={Object.keys(typed).length === 0 || wrong.length > 0 || save.isPending}
+          >
+            Put it into the draft<span className="sr-only"> ({title})</span>
+          </Button>
+          {save.isSuccess && Object.keys(typed).length === 0 && (
+            <span role="status" className="text-ink-2">
+              It is in the draft; publish it.
+            </span>
+          )}
+        </p>
+      )}
     </form>
   );
 }

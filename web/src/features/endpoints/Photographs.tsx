@@ -15,9 +15,26 @@ import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
 
-const photographsQuery = () => queryOptions({ queryKey: ["photographs"], queryFn: ({ signal }) => ask(api.GET("/api/v1/photographs", { signal })) });
+const photographsQuery = () =>
+  queryOptions({
+    queryKey: ["photographs"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/photographs", { signal })),
+  });
 const comparedQuery = (name: string, other: string, word: string) =>
-  queryOptions({ queryKey: ["photographs", name, other, word], queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/photographs/{name}/compare", { params: { path: { name }, query: { ...(other && { with: other }), ...(word && { word }) } }, signal }))) as PhotoCompared, enabled: Boolean(name) });
+  queryOptions({
+    queryKey: ["photographs", name, other, word],
+    queryFn: async ({ signal }) =>
+      (await ask(
+        api.GET("/api/v1/photographs/{name}/compare", {
+          params: {
+            path: { name },
+            query: { ...(other && { with: other }), ...(word && { word }) },
+          },
+          signal,
+        }),
+      )) as PhotoCompared,
+    enabled: Boolean(name),
+  });
 
 /** How everything stood at a moment, and what is otherwise since. */
 export function Photographs() {
@@ -29,8 +46,28 @@ export function Photographs() {
   const [name, setName] = useState("");
   const [note, setNote] = useState("");
   const fresh = () => client.invalidateQueries({ queryKey: ["photographs"] });
-  const take = useMutation({ mutationFn: () => ask(api.POST("/api/v1/photographs", { body: { name: name.trim(), ...(note.trim() && { note: note.trim() }) } })), onSuccess: async (p) => { setName(""); setNote(""); await fresh(); put({ photograph: p.name }); } });
-  const remove = useMutation({ mutationFn: (n: string) => ask(api.DELETE("/api/v1/photographs/{name}", { params: { path: { name: n } } })), onSuccess: async () => { put({ photograph: "", with: "" }); await fresh(); } });
+  const take = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/photographs", {
+          body: { name: name.trim(), ...(note.trim() && { note: note.trim() }) },
+        }),
+      ),
+    onSuccess: async (p) => {
+      setName("");
+      setNote("");
+      await fresh();
+      put({ photograph: p.name });
+    },
+  });
+  const remove = useMutation({
+    mutationFn: (n: string) =>
+      ask(api.DELETE("/api/v1/photographs/{name}", { params: { path: { name: n } } })),
+    onSuccess: async () => {
+      put({ photograph: "", with: "" });
+      await fresh();
+    },
+  });
   if (list.isPending) return <Waiting what="the photographs" />;
   if (!list.data) return <Failure title="The photographs cannot be shown" problem={list.error} />;
   const chosen = list.data.find((p) => p.name === get("photograph"));
@@ -38,25 +75,75 @@ export function Photographs() {
     <div className="mt-3 grid gap-x-10 gap-y-6 lg:grid-cols-[22rem_1fr]">
       <section aria-label="Photographs" className="flex flex-col gap-3">
         {may && (
-          <form aria-label="Take a photograph" className="flex flex-col gap-2" onSubmit={(e) => { e.preventDefault(); take.mutate(); }}>
-            <Field label="Name" value={name} placeholder="such as before-the-update" onChange={(e) => setName(e.target.value)} />
-            <Field label="Note" value={note} placeholder="in a few words" onChange={(e) => setNote(e.target.value)} />
-            <p className="flex flex-wrap items-center gap-3"><Button kind="main" type="submit" disabled={!name.trim() || take.isPending}>Keep how all stands now</Button>{!name.trim() && <span className="text-ink-2">It lacks a name.</span>}</p>
+          <form
+            aria-label="Take a photograph"
+            className="flex flex-col gap-2"
+            onSubmit={(e) => {
+              e.preventDefault();
+              take.mutate();
+            }}
+          >
+            <Field
+              label="Name"
+              value={name}
+              placeholder="such as before-the-update"
+              onChange={(e) => setName(e.target.value)}
+            />
+            <Field
+              label="Note"
+              value={note}
+              placeholder="in a few words"
+              onChange={(e) => setNote(e.target.value)}
+            />
+            <p className="flex flex-wrap items-center gap-3">
+              <Button kind="main" type="submit" disabled={!name.trim() || take.isPending}>
+                Keep how all stands now
+              </Button>
+              {!name.trim() && <span className="text-ink-2">It lacks a name.</span>}
+            </p>
             {take.error && <ProblemNotice title="None was taken" error={take.error} />}
           </form>
         )}
-        {list.data.length === 0 && <Empty title="No photograph yet">Take one before a change: later it says what is otherwise on servers, devices and endpoints.</Empty>}
+        {list.data.length === 0 && (
+          <Empty title="No photograph yet">
+            Take one before a change: later it says what is otherwise on servers, devices and
+            endpoints.
+          </Empty>
+        )}
         <ul>
           {list.data.map((p) => (
-            <li key={p.name} className={`border-b border-rule px-2 py-1.5 ${p.name === chosen?.name ? "bg-accent-wash" : ""}`}>
-              <button type="button" className="min-h-[24px] text-left font-medium text-accent" aria-pressed={p.name === chosen?.name} onClick={() => put({ photograph: p.name, with: "" })}>{p.name}</button>
-              <p className="text-ink-2">{count(p.count, "thing")}, <time dateTime={p.at} title={stamp(p.at)}>{ago(p.at, now)}</time> by {p.author}{p.note && `: ${p.note}`}</p>
+            <li
+              key={p.name}
+              className={`border-b border-rule px-2 py-1.5 ${p.name === chosen?.name ? "bg-accent-wash" : ""}`}
+            >
+              <button
+                type="button"
+                className="min-h-[24px] text-left font-medium text-accent"
+                aria-pressed={p.name === chosen?.name}
+                onClick={() => put({ photograph: p.name, with: "" })}
+              >
+                {p.name}
+              </button>
+              <p className="text-ink-2">
+                {count(p.count, "thing")},{" "}
+                <time dateTime={p.at} title={stamp(p.at)}>
+                  {ago(p.at, now)}
+                </time>{" "}
+                by {p.author}
+                {p.note && `: ${p.note}`}
+              </p>
             </li>
           ))}
         </ul>
         {remove.error && <ProblemNotice title="It stays" error={remove.error} />}
       </section>
-      {chosen && <Otherwise name={chosen.name} others={list.data.map((p) => p.name).filter((n) => n !== chosen.name)} onRemove={may ? () => remove.mutate(chosen.name) : undefined} />}
+      {chosen && (
+        <Otherwise
+          name={chosen.name}
+          others={list.data.map((p) => p.name).filter((n) => n !== chosen.name)}
+          onRemove={may ? () => remove.mutate(chosen.name) : undefined}
+        />
+      )}
     </div>
   );
 }
@@ -73,27 +160,60 @@ function Otherwise({ name, others, onRemove }: OtherwiseProps) {
     <section aria-label={`Otherwise than on ${name}`} className="flex flex-col gap-2">
       <h2>What is otherwise than on {name}</h2>
       <div className="flex flex-wrap items-end gap-4">
-        <Select label="Compared with" value={other} all="how it stands now" options={others} onChange={(v) => put({ with: v })} />
-        <label className="flex flex-col gap-1">Only<input type="search" className={`${inputLook} w-56`} placeholder="server, device, a name…" value={word} onChange={(e) => setWord(e.target.value)} /></label>
+        <Select
+          label="Compared with"
+          value={other}
+          all="how it stands now"
+          options={others}
+          onChange={(v) => put({ with: v })}
+        />
+        <label className="flex flex-col gap-1">
+          Only
+          <input
+            type="search"
+            className={`${inputLook} w-56`}
+            placeholder="server, device, a name…"
+            value={word}
+            onChange={(e) => setWord(e.target.value)}
+          />
+        </label>
         {onRemove && <Button onClick={onRemove}>Forget this photograph</Button>}
       </div>
       {compared.isPending && <Waiting what="the comparison" />}
       {compared.error && <ProblemNotice title="It cannot be compared" error={compared.error} />}
-      {c && <p role="status">{c.total === 0 ? <Mark of="yes">Nothing is otherwise.</Mark> : `${count(c.total, "difference")}.`}</p>}
+      {c && (
+        <p role="status">
+          {c.total === 0 ? (
+            <Mark of="yes">Nothing is otherwise.</Mark>
+          ) : (
+            `${count(c.total, "difference")}.`
+          )}
+        </p>
+      )}
       {c && c.total > 0 && (
         <Table label="Differences" heads={["What", "Name", "Fact", "Before", "After"]}>
           {c.differences.map((d, i) => (
             <tr key={i} className="border-b border-rule align-top">
               <td className="px-2 py-1 text-ink-2">{d.kind}</td>
               <td className="px-2 py-1">{d.name}</td>
-              <td className="px-2 py-1">{d.what === "new" ? <Mark of="plus">is new</Mark> : d.what === "gone" ? <Mark of="minus">is gone</Mark> : d.fact}</td>
+              <td className="px-2 py-1">
+                {d.what === "new" ? (
+                  <Mark of="plus">is new</Mark>
+                ) : d.what === "gone" ? (
+                  <Mark of="minus">is gone</Mark>
+                ) : (
+                  d.fact
+                )}
+              </td>
               <td className="px-2 py-1 font-mono text-[0.93em] break-all">{d.before}</td>
               <td className="px-2 py-1 font-mono text-[0.93em] break-all">{d.after}</td>
             </tr>
           ))}
         </Table>
       )}
-      {c && c.total > c.differences.length && <p>and {c.total - c.differences.length} more; narrow it.</p>}
+      {c && c.total > c.differences.length && (
+        <p>and {c.total - c.differences.length} more; narrow it.</p>
+      )}
     </section>
   );
 }

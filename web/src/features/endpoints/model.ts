@@ -16,6 +16,7 @@ export function difference(d: Difference): string {
 }
 
 export function wrong(e: Endpoint): string {
-  if (e.report.failures.length > 0) return e.report.failures.map((f) => `${f.step} of ${f.queue}: ${f.says}`).join("; ");
+  if (e.report.failures.length > 0)
+    return e.report.failures.map((f) => `${f.step} of ${f.queue}: ${f.says}`).join("; ");
   return e.drift.map(difference).join("; ");
 }

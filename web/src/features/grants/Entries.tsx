@@ -22,21 +22,60 @@ type EntriesProps = {
 };
 
 /** Some entries of a condition, as words of a sentence: each can be taken out, and more be found among very many. */
-export function Entries({ label, kinds, entry, fixed = [], free, values = [], none, join = "or", onChange }: EntriesProps) {
+export function Entries({
+  label,
+  kinds,
+  entry,
+  fixed = [],
+  free,
+  values = [],
+  none,
+  join = "or",
+  onChange,
+}: EntriesProps) {
   const [word, setWord] = useState("");
   const found = useQuery({ ...findQuery(kinds, word), enabled: kinds.length > 0 });
-  const options: Option[] = [...fixed, ...(found.data?.found ?? []).map((f) => ({ value: entry(f), label: f.says ? `${f.name} (${f.says})` : f.name, detail: [f.kind, f.detail].filter(Boolean).join(", ") }))].filter((o) => !values.includes(o.value));
+  const options: Option[] = [
+    ...fixed,
+    ...(found.data?.found ?? []).map((f) => ({
+      value: entry(f),
+      label: f.says ? `${f.name} (${f.says})` : f.name,
+      detail: [f.kind, f.detail].filter(Boolean).join(", "),
+    })),
+  ].filter((o) => !values.includes(o.value));
   return (
     <>
       {values.map((v, i) => (
         <span key={v}>
           {i > 0 && ` ${join} `}
           <span className="border-b border-rule-strong font-medium whitespace-nowrap">{v}</span>
-          <button type="button" aria-label={`Take ${v} out`} className="inline-flex size-[24px] items-center justify-center rounded-[3px] text-ink-3 hover:bg-wash hover:text-ink" onClick={() => onChange(values.filter((x) => x !== v))}>×</button>
+          <button
+            type="button"
+            aria-label={`Take ${v} out`}
+            className="inline-flex size-[24px] items-center justify-center rounded-[3px] text-ink-3 hover:bg-wash hover:text-ink"
+            onClick={() => onChange(values.filter((x) => x !== v))}
+          >
+            ×
+          </button>
         </span>
       ))}
       {values.length > 0 && " "}
-      <Picker label={label} word={values.length > 0 ? `${join}…` : none} options={options} onSearch={setWord} free={free ? (t) => (free(t) ? `Add ${free(t)}` : null) : undefined} more={Math.max(0, (found.data?.total ?? 0) - (found.data?.found.length ?? 0))} onPick={(v) => onChange([...values, fixed.some((o) => o.value === v) || options.some((o) => o.value === v) ? v : (free?.(v) ?? v)])} />
+      <Picker
+        label={label}
+        word={values.length > 0 ? `${join}…` : none}
+        options={options}
+        onSearch={setWord}
+        free={free ? (t) => (free(t) ? `Add ${free(t)}` : null) : undefined}
+        more={Math.max(0, (found.data?.total ?? 0) - (found.data?.found.length ?? 0))}
+        onPick={(v) =>
+          onChange([
+            ...values,
+            fixed.some((o) => o.value === v) || options.some((o) => o.value === v)
+              ? v
+              : (free?.(v) ?? v),
+          ])
+        }
+      />
     </>
   );
 }

@@ -2,7 +2,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
 import { useMemo, useState } from "react";
 import type { Finding, Grant } from "../../api/client";
-import { draftChanged, draftDocumentQuery, draftQuery, findingsQuery, sendEdits } from "../../api/drafts";
+import {
+  draftChanged,
+  draftDocumentQuery,
+  draftQuery,
+  findingsQuery,
+  sendEdits,
+} from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { count } from "../../lib/words";
 import { useMay } from "../../lib/useMay";
@@ -22,12 +28,41 @@ import { effects, narrow, tidy, whom, type Row } from "./model";
 const col = createColumnHelper<typeof features, Row>();
 const columns = col.columns([
   col.accessor("name", { id: "name", header: "Grant" }),
-  col.accessor("effect", { id: "effect", header: "Effect", cell: (c) => <Mark of={{ place: "placed", offer: "offered", withhold: "no" }[c.getValue()]}>{c.getValue()}</Mark> }),
+  col.accessor("effect", {
+    id: "effect",
+    header: "Effect",
+    cell: (c) => (
+      <Mark of={{ place: "placed", offer: "offered", withhold: "no" }[c.getValue()]}>
+        {c.getValue()}
+      </Mark>
+    ),
+  }),
   col.accessor((g) => g.queues.join(", "), { id: "queues", header: "Queues" }),
   col.accessor((g) => whom(g), { id: "whom", header: "For" }),
-  col.accessor((g) => g.default ?? 0, { id: "default", header: "Default", cell: (c) => c.getValue() || "" }),
-  col.accessor((g) => g.findings.length, { id: "findings", header: "Findings", cell: (c) => (c.getValue() > 0 ? <Mark of={c.row.original.findings.some((f) => f.severity === "warning") ? "warning" : "note"}>{c.getValue()}</Mark> : "") }),
-  col.accessor("state", { id: "state", header: "In the draft", cell: (c) => c.getValue() && <Mark of="behind">{c.getValue()}</Mark> }),
+  col.accessor((g) => g.default ?? 0, {
+    id: "default",
+    header: "Default",
+    cell: (c) => c.getValue() || "",
+  }),
+  col.accessor((g) => g.findings.length, {
+    id: "findings",
+    header: "Findings",
+    cell: (c) =>
+      c.getValue() > 0 ? (
+        <Mark
+          of={c.row.original.findings.some((f) => f.severity === "warning") ? "warning" : "note"}
+        >
+          {c.getValue()}
+        </Mark>
+      ) : (
+        ""
+      ),
+  }),
+  col.accessor("state", {
+    id: "state",
+    header: "In the draft",
+    cell: (c) => c.getValue() && <Mark of="behind">{c.getValue()}</Mark>,
+  }),
 ]);
 const grid = "13rem 7rem minmax(12rem, 1fr) minmax(18rem, 2fr) 5rem 6rem 8rem";
 const blank: Grant = { name: "", effect: "place", queues: [] };
@@ -42,16 +77,32 @@ export function GrantsPage() {
   const mayEdit = useMay("edit a draft");
   const [chosen, setChosen] = useState<Set<string>>(new Set());
   const all = useMemo<Row[]>(() => {
-    const states = new Map((draft.data?.changes ?? []).filter((c) => c.list === "grants").map((c) => [c.name, c.kind]));
+    const states = new Map(
+      (draft.data?.changes ?? []).filter((c) => c.list === "grants").map((c) => [c.name, c.kind]),
+    );
     const remarks = new Map<string, Finding[]>();
-    for (const f of findings.data ?? []) if (f.at.list === "grants") remarks.set(f.at.name, [...(remarks.get(f.at.name) ?? []), f]);
-    return (document.data?.grants ?? []).map((g) => ({ ...g, state: states.get(g.name) ?? "", findings: remarks.get(g.name) ?? [] }));
+    for (const f of findings.data ?? [])
+      if (f.at.list === "grants") remarks.set(f.at.name, [...(remarks.get(f.at.name) ?? []), f]);
+    return (document.data?.grants ?? []).map((g) => ({
+      ...g,
+      state: states.get(g.name) ?? "",
+      findings: remarks.get(g.name) ?? [],
+    }));
   }, [document.data, draft.data, findings.data]);
   const [effect, flag] = [get("effect"), get("flag")];
   const rows = useMemo(() => narrow(all, { word, effect, flag }), [all, word, effect, flag]);
-  const sort: Sort = { id: get("sort").replace(/^-/, "") || "name", desc: get("sort").startsWith("-") };
+  const sort: Sort = {
+    id: get("sort").replace(/^-/, "") || "name",
+    desc: get("sort").startsWith("-"),
+  };
   if (document.isPending) return <Waiting what="the grants" />;
-  if (!document.data) return <Failure title="The grants cannot be shown" problem={document.error ?? { message: "The service does not answer" }} />;
+  if (!document.data)
+    return (
+      <Failure
+        title="The grants cannot be shown"
+        problem={document.error ?? { message: "The service does not answer" }}
+      />
+    );
   const opened = all.find((g) => g.name === get("grant"));
   const fresh = get("grant") === "+";
   const close = () => set("grant", "");
@@ -62,23 +113,98 @@ export function GrantsPage() {
         {mayEdit && <Button onClick={() => set("grant", "+")}>Write a grant</Button>}
       </div>
       {all.length === 0 ? (
-        <div className="mt-3"><Empty title="There is no grant yet">A grant says which queues go to whom, where, on what and when. Write one; it is kept in your draft until you publish.</Empty></div>
+        <div className="mt-3">
+          <Empty title="There is no grant yet">
+            A grant says which queues go to whom, where, on what and when. Write one; it is kept in
+            your draft until you publish.
+          </Empty>
+        </div>
       ) : (
         <>
           <div className="my-3 flex flex-wrap items-end gap-4">
-            <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="name, queue, person, group…" value={word} onChange={(e) => setWord(e.target.value)} /></label>
-            <label className="flex flex-col gap-1">Effect<select className={inputLook} value={effect} onChange={(e) => set("effect", e.target.value)}><option value="">all</option>{effects.map((e) => <option key={e.value} value={e.value}>{e.label}</option>)}</select></label>
-            <label className="flex flex-col gap-1">Only<select className={inputLook} value={flag} onChange={(e) => set("flag", e.target.value)}><option value="">all</option><option value="changed">changed in the draft</option><option value="findings">with findings</option></select></label>
-            <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}{chosen.size > 0 && `, ${chosen.size} chosen`}</p>
+            <label className="flex flex-col gap-1">
+              Find
+              <input
+                type="search"
+                className={`${inputLook} w-64`}
+                placeholder="name, queue, person, group…"
+                value={word}
+                onChange={(e) => setWord(e.target.value)}
+              />
+            </label>
+            <label className="flex flex-col gap-1">
+              Effect
+              <select
+                className={inputLook}
+                value={effect}
+                onChange={(e) => set("effect", e.target.value)}
+              >
+                <option value="">all</option>
+                {effects.map((e) => (
+                  <option key={e.value} value={e.value}>
+                    {e.label}
+                  </option>
+                ))}
+              </select>
+            </label>
+            <label className="flex flex-col gap-1">
+              Only
+              <select
+                className={inputLook}
+                value={flag}
+                onChange={(e) => set("flag", e.target.value)}
+              >
+                <option value="">all</option>
+                <option value="changed">changed in the draft</option>
+                <option value="findings">with findings</option>
+              </select>
+            </label>
+            <p role="status" className="pb-1 text-ink-2">
+              {rows.length} of {all.length}
+              {chosen.size > 0 && `, ${chosen.size} chosen`}
+            </p>
           </div>
-          {chosen.size > 0 && <Together grants={all.filter((g) => chosen.has(g.name))} onDone={() => setChosen(new Set())} />}
-          <DataTable caption="Grants" columns={columns} grid={grid} rows={rows} rowName={(g) => g.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(g) => set("grant", g.name)} {...(mayEdit && { chosen, onChoose: setChosen })} />
-          {rows.length === 0 && <p className="mt-2 text-ink-2">No grant fits. Take a filter away.</p>}
+          {chosen.size > 0 && (
+            <Together
+              grants={all.filter((g) => chosen.has(g.name))}
+              onDone={() => setChosen(new Set())}
+            />
+          )}
+          <DataTable
+            caption="Grants"
+            columns={columns}
+            grid={grid}
+            rows={rows}
+            rowName={(g) => g.name}
+            sort={sort}
+            onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
+            onOpen={(g) => set("grant", g.name)}
+            {...(mayEdit && { chosen, onChoose: setChosen })}
+          />
+          {rows.length === 0 && (
+            <p className="mt-2 text-ink-2">No grant fits. Take a filter away.</p>
+          )}
         </>
       )}
       {(opened || fresh) && (
-        <Drawer title={fresh ? "A new grant" : (opened?.title || opened?.name || "")} description={fresh ? "Kept in your draft until you publish it." : `Grant ${opened?.name}${opened?.state ? `, ${opened.state} in the draft` : ""}`} open onOpenChange={close}>
-          <GrantSheet key={get("grant")} grant={opened ? plain(opened) : blank} fresh={fresh} names={new Set(all.map((g) => g.name))} findings={opened?.findings ?? []} onDone={close} />
+        <Drawer
+          title={fresh ? "A new grant" : opened?.title || opened?.name || ""}
+          description={
+            fresh
+              ? "Kept in your draft until you publish it."
+              : `Grant ${opened?.name}${opened?.state ? `, ${opened.state} in the draft` : ""}`
+          }
+          open
+          onOpenChange={close}
+        >
+          <GrantSheet
+            key={get("grant")}
+            grant={opened ? plain(opened) : blank}
+            fresh={fresh}
+            names={new Set(all.map((g) => g.name))}
+            findings={opened?.findings ?? []}
+            onDone={close}
+          />
         </Drawer>
       )}
     </>
@@ -99,20 +225,41 @@ function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
   const [values, setValues] = useState<string[]>([]);
   const send = useMutation({
     mutationFn: () =>
-      sendEdits(grants.map((row) => {
-        const g = plain(row);
-        if (what === "remove") return { list: "grants", name: g.name, remove: true } as const;
-        const add = (old: string[] | undefined) => [...new Set([...(old ?? []), ...values])];
-        const next: Grant = what === "effect" ? { ...g, effect: values[0] as Grant["effect"], ...(values[0] === "withhold" && { default: 0, nearest: 0 }) } : what === "default" ? { ...g, default: Number(values[0]) } : { ...g, [what]: what === "except" ? add(g.except) : values };
-        return { list: "grants", name: g.name, object: tidy(next) } as const;
-      })),
-    onSuccess: async () => { await draftChanged(client); onDone(); },
+      sendEdits(
+        grants.map((row) => {
+          const g = plain(row);
+          if (what === "remove") return { list: "grants", name: g.name, remove: true } as const;
+          const add = (old: string[] | undefined) => [...new Set([...(old ?? []), ...values])];
+          const next: Grant =
+            what === "effect"
+              ? {
+                  ...g,
+                  effect: values[0] as Grant["effect"],
+                  ...(values[0] === "withhold" && { default: 0, nearest: 0 }),
+                }
+              : what === "default"
+                ? { ...g, default: Number(values[0]) }
+                : { ...g, [what]: what === "except" ? add(g.except) : values };
+          return { list: "grants", name: g.name, object: tidy(next) } as const;
+        }),
+      ),
+    onSuccess: async () => {
+      await draftChanged(client);
+      onDone();
+    },
   });
-  const pick = (w: What) => { setWhat(w); setValues([]); };
+  const pick = (w: What) => {
+    setWhat(w);
+    setValues([]);
+  };
   const ready = what === "remove" || what === "to" || what === "at" || values.length > 0;
   return (
-    <section aria-label="Change together" className="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2 border border-rule bg-wash px-3 py-2">
-      <label className="flex items-center gap-2">Of {count(grants.length, "grant")}
+    <section
+      aria-label="Change together"
+      className="mb-3 flex flex-wrap items-center gap-x-3 gap-y-2 border border-rule bg-wash px-3 py-2"
+    >
+      <label className="flex items-center gap-2">
+        Of {count(grants.length, "grant")}
         <select className={inputLook} value={what} onChange={(e) => pick(e.target.value as What)}>
           <option value="effect">set the effect</option>
           <option value="to">set the people</option>
@@ -122,12 +269,63 @@ function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
           <option value="remove">take them out</option>
         </select>
       </label>
-      {what === "effect" && <Picker label="effect" word={values[0] ?? "choose"} options={[...effects]} onPick={(v) => setValues([v])} />}
-      {what === "default" && <Picker label="weight" word={values[0] ?? "choose"} options={["0", "1", "10", "50", "100"].map((v) => ({ value: v, label: v }))} free={(t) => (/^([1-9]\d{0,2}|1000)$/.test(t) ? t : null)} onPick={(v) => setValues([v])} />}
-      {what === "to" && <span><Entries label="person, group or unit" kinds={["user", "group", "unit"]} entry={(f) => `${f.kind}:${f.name}`} fixed={[{ value: "everyone", label: "everyone" }]} values={values} none="whoever is there, also nobody" onChange={(v) => setValues(v)} /></span>}
-      {what === "at" && <span><Entries label="location" kinds={["location"]} entry={(f) => `location:${f.name}`} values={values} none="any place" onChange={(v) => setValues(v)} /></span>}
-      {what === "except" && <span><Entries label="exception" kinds={["user", "group", "unit", "machine", "location"]} entry={(f) => `${f.kind}:${f.name}`} values={values} none="choose" onChange={(v) => setValues(v)} /></span>}
-      <Button disabled={!ready || send.isPending} onClick={() => send.mutate()}>Keep in the draft</Button>
+      {what === "effect" && (
+        <Picker
+          label="effect"
+          word={values[0] ?? "choose"}
+          options={[...effects]}
+          onPick={(v) => setValues([v])}
+        />
+      )}
+      {what === "default" && (
+        <Picker
+          label="weight"
+          word={values[0] ?? "choose"}
+          options={["0", "1", "10", "50", "100"].map((v) => ({ value: v, label: v }))}
+          free={(t) => (/^([1-9]\d{0,2}|1000)$/.test(t) ? t : null)}
+          onPick={(v) => setValues([v])}
+        />
+      )}
+      {what === "to" && (
+        <span>
+          <Entries
+            label="person, group or unit"
+            kinds={["user", "group", "unit"]}
+            entry={(f) => `${f.kind}:${f.name}`}
+            fixed={[{ value: "everyone", label: "everyone" }]}
+            values={values}
+            none="whoever is there, also nobody"
+            onChange={(v) => setValues(v)}
+          />
+        </span>
+      )}
+      {what === "at" && (
+        <span>
+          <Entries
+            label="location"
+            kinds={["location"]}
+            entry={(f) => `location:${f.name}`}
+            values={values}
+            none="any place"
+            onChange={(v) => setValues(v)}
+          />
+        </span>
+      )}
+      {what === "except" && (
+        <span>
+          <Entries
+            label="exception"
+            kinds={["user", "group", "unit", "machine", "location"]}
+            entry={(f) => `${f.kind}:${f.name}`}
+            values={values}
+            none="choose"
+            onChange={(v) => setValues(v)}
+          />
+        </span>
+      )}
+      <Button disabled={!ready || send.isPending} onClick={() => send.mutate()}>
+        Keep in the draft
+      </Button>
       {send.error && <ProblemNotice title="None of them was changed" error={send.error} />}
     </section>
   );

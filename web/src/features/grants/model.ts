@@ -56,20 +56,36 @@ export function narrow(rows: Row[], f: Filter): Row[] {
   const words = f.word.toLowerCase().split(/\s+/).filter(Boolean);
   return rows.filter((g) => {
     const text = [g.name, g.title, g.note, g.effect, ...g.queues, whom(g)].join(" ").toLowerCase();
-    return words.every((w) => text.includes(w)) && (!f.effect || g.effect === f.effect) && (!f.flag || (f.flag === "changed" ? g.state !== "" : g.findings.length > 0));
+    return (
+      words.every((w) => text.includes(w)) &&
+      (!f.effect || g.effect === f.effect) &&
+      (!f.flag || (f.flag === "changed" ? g.state !== "" : g.findings.length > 0))
+    );
   });
 }
 
 /** Takes empty lists and zeros out: a key that says nothing is left out. */
 export function tidy(g: Grant): Grant {
-  return Object.fromEntries(Object.entries(g).filter(([k, v]) => k === "name" || k === "queues" || !(Array.isArray(v) && v.length === 0) && v !== "" && v !== 0 && v !== false && v !== undefined)) as Grant;
+  return Object.fromEntries(
+    Object.entries(g).filter(
+      ([k, v]) =>
+        k === "name" ||
+        k === "queues" ||
+        (!(Array.isArray(v) && v.length === 0) &&
+          v !== "" &&
+          v !== 0 &&
+          v !== false &&
+          v !== undefined),
+    ),
+  ) as Grant;
 }
 
 /** What is still missing before a grant can be kept. */
 export function gaps(g: Grant, taken: boolean): string[] {
   const out: string[] = [];
   if (!g.name) out.push("a name");
-  else if (!/^[a-z0-9][a-z0-9._-]{0,62}$/.test(g.name)) out.push("a name of lower-case letters, digits, dots, dashes and underscores");
+  else if (!/^[a-z0-9][a-z0-9._-]{0,62}$/.test(g.name))
+    out.push("a name of lower-case letters, digits, dots, dashes and underscores");
   else if (taken) out.push("another name: this one is taken");
   if (g.queues.length === 0) out.push("at least one queue");
   return out;
@@ -79,9 +95,14 @@ export function gaps(g: Grant, taken: boolean): string[] {
 export function warning(g: Grant): string | null {
   if (g.effect === "withhold") return null;
   const narrowed = g.at || g.on || g.sessions || g.platforms || g.open;
-  if (!g.to && !narrowed) return "It has no condition: everybody receives it everywhere, also with nobody signed in.";
-  if (g.to?.includes("everyone")) return narrowed ? "Everyone means all people, wherever the rest holds." : "Everyone means all people, everywhere, also those whom the directory does not know.";
-  if (g.at?.some((s) => s === "range:0.0.0.0-255.255.255.255" || s === "subnet:0.0.0.0/0")) return "This range holds every address.";
+  if (!g.to && !narrowed)
+    return "It has no condition: everybody receives it everywhere, also with nobody signed in.";
+  if (g.to?.includes("everyone"))
+    return narrowed
+      ? "Everyone means all people, wherever the rest holds."
+      : "Everyone means all people, everywhere, also those whom the directory does not know.";
+  if (g.at?.some((s) => s === "range:0.0.0.0-255.255.255.255" || s === "subnet:0.0.0.0/0"))
+    return "This range holds every address.";
   return null;
 }
 

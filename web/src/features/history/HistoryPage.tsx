@@ -16,9 +16,20 @@ import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
 import { Audit } from "./Audit";
 
-const historyQuery = () => queryOptions({ queryKey: ["history", "revisions"], queryFn: ({ signal }) => ask(api.GET("/api/v1/revisions", { params: { query: { limit: 500 } }, signal })) });
+const historyQuery = () =>
+  queryOptions({
+    queryKey: ["history", "revisions"],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/revisions", { params: { query: { limit: 500 } }, signal })),
+  });
 
-const diffQuery = (from: number, to: number) => queryOptions({ queryKey: ["history", "diff", from, to], queryFn: ({ signal }) => ask(api.GET("/api/v1/diff", { params: { query: { from, to } }, signal })), enabled: from > 0 && to > 0 });
+const diffQuery = (from: number, to: number) =>
+  queryOptions({
+    queryKey: ["history", "diff", from, to],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/diff", { params: { query: { from, to } }, signal })),
+    enabled: from > 0 && to > 0,
+  });
 
 /** What was published, by whom and why; what differs; and the way back. */
 export function HistoryPage() {
@@ -28,7 +39,16 @@ export function HistoryPage() {
   return (
     <>
       <h1>History</h1>
-      {audits && <Sections label="Parts of the history" current={show} of={[["revisions", "Revisions", "/history"], ["audit", "Audit", "/history?show=audit"]]} />}
+      {audits && (
+        <Sections
+          label="Parts of the history"
+          current={show}
+          of={[
+            ["revisions", "Revisions", "/history"],
+            ["audit", "Audit", "/history?show=audit"],
+          ]}
+        />
+      )}
       {show === "audit" ? <Audit /> : <Revisions />}
     </>
   );
@@ -42,7 +62,16 @@ function Revisions() {
   if (!history.data) return <Failure title="The history cannot be shown" problem={history.error} />;
   const list = history.data;
   const current = list[0];
-  if (!current) return <><div className="mt-3"><Empty title="Nothing has been published yet">The first revision will stand here, with who published it and why.</Empty></div></>;
+  if (!current)
+    return (
+      <>
+        <div className="mt-3">
+          <Empty title="Nothing has been published yet">
+            The first revision will stand here, with who published it and why.
+          </Empty>
+        </div>
+      </>
+    );
   const chosen = list.find((r) => r.number === Number(get("revision"))) ?? current;
   const before = Number(get("from")) || chosen.number - 1;
   return (
@@ -51,41 +80,93 @@ function Revisions() {
         <section aria-label="Revisions">
           <ul>
             {list.map((r) => (
-              <li key={r.number} className={`border-b border-rule py-1.5 ${r.number === chosen.number ? "bg-accent-wash" : ""}`}>
-                <button type="button" className="min-h-[24px] px-2 text-left" aria-pressed={r.number === chosen.number} onClick={() => put({ revision: String(r.number), from: "" })}>
-                  <strong className="font-medium text-accent">Revision {r.number}</strong>: {r.reason}
+              <li
+                key={r.number}
+                className={`border-b border-rule py-1.5 ${r.number === chosen.number ? "bg-accent-wash" : ""}`}
+              >
+                <button
+                  type="button"
+                  className="min-h-[24px] px-2 text-left"
+                  aria-pressed={r.number === chosen.number}
+                  onClick={() => put({ revision: String(r.number), from: "" })}
+                >
+                  <strong className="font-medium text-accent">Revision {r.number}</strong>:{" "}
+                  {r.reason}
                 </button>
-                <p className="px-2 text-ink-2">{r.number === current.number && "current; "}{r.author}, <time dateTime={r.at} title={stamp(r.at)}>{ago(r.at, now)}</time></p>
+                <p className="px-2 text-ink-2">
+                  {r.number === current.number && "current; "}
+                  {r.author},{" "}
+                  <time dateTime={r.at} title={stamp(r.at)}>
+                    {ago(r.at, now)}
+                  </time>
+                </p>
               </li>
             ))}
           </ul>
         </section>
-        <Compared revision={chosen} before={before} all={list} onBefore={(v) => set("from", v)} isCurrent={chosen.number === current.number} />
+        <Compared
+          revision={chosen}
+          before={before}
+          all={list}
+          onBefore={(v) => set("from", v)}
+          isCurrent={chosen.number === current.number}
+        />
       </div>
     </>
   );
 }
 
-type ComparedProps = { revision: Revision; before: number; all: Revision[]; onBefore: (n: string) => void; isCurrent: boolean };
+type ComparedProps = {
+  revision: Revision;
+  before: number;
+  all: Revision[];
+  onBefore: (n: string) => void;
+  isCurrent: boolean;
+};
 
 function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedProps) {
   const diff = useQuery(diffQuery(before, r.number));
   return (
     <section aria-labelledby="differs">
       <h2 id="differs">Revision {r.number}</h2>
-      <p className="text-ink-2">Published by {r.author}, {stamp(r.at)}: {r.reason}. <Link to={`/endpoints?show=proof&revision=${r.number}`}>Has it arrived everywhere?</Link></p>
+      <p className="text-ink-2">
+        Published by {r.author}, {stamp(r.at)}: {r.reason}.{" "}
+        <Link to={`/endpoints?show=proof&revision=${r.number}`}>Has it arrived everywhere?</Link>
+      </p>
       {before > 0 ? (
         <>
-          <label className="mt-2 flex items-center gap-2">What differs from
-            <select className={inputLook} value={String(before)} onChange={(e) => onBefore(e.target.value)}>
-              {all.filter((x) => x.number !== r.number).map((x) => <option key={x.number} value={x.number}>revision {x.number}</option>)}
+          <label className="mt-2 flex items-center gap-2">
+            What differs from
+            <select
+              className={inputLook}
+              value={String(before)}
+              onChange={(e) => onBefore(e.target.value)}
+            >
+              {all
+                .filter((x) => x.number !== r.number)
+                .map((x) => (
+                  <option key={x.number} value={x.number}>
+                    revision {x.number}
+                  </option>
+                ))}
             </select>
           </label>
-          {diff.isPending ? <Waiting what="the difference" /> : diff.error ? <ProblemNotice title="The difference cannot be shown" error={diff.error} /> : diff.data.total === 0 ? <p className="mt-2">Nothing: the two are the same.</p> : (
-            <><p className="mt-2 text-ink-2">{count(diff.data.total, "object")}.</p><Diffs list={diff.data.diffs} /></>
+          {diff.isPending ? (
+            <Waiting what="the difference" />
+          ) : diff.error ? (
+            <ProblemNotice title="The difference cannot be shown" error={diff.error} />
+          ) : diff.data.total === 0 ? (
+            <p className="mt-2">Nothing: the two are the same.</p>
+          ) : (
+            <>
+              <p className="mt-2 text-ink-2">{count(diff.data.total, "object")}.</p>
+              <Diffs list={diff.data.diffs} />
+            </>
           )}
         </>
-      ) : <p className="mt-2">It is the first.</p>}
+      ) : (
+        <p className="mt-2">It is the first.</p>
+      )}
       {!isCurrent && <Revert number={r.number} />}
     </section>
   );
@@ -94,12 +175,41 @@ function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedPro
 function Revert({ number }: { number: number }) {
   const client = useQueryClient();
   const [reason, setReason] = useState("");
-  const revert = useMutation({ mutationFn: () => ask(api.POST("/api/v1/revisions/{number}/revert", { params: { path: { number } }, body: { reason } })), onSuccess: () => client.invalidateQueries() });
+  const revert = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/revisions/{number}/revert", {
+          params: { path: { number } },
+          body: { reason },
+        }),
+      ),
+    onSuccess: () => client.invalidateQueries(),
+  });
   return (
-    <form className="mt-4 flex flex-wrap items-end gap-3 border-t border-rule pt-3" onSubmit={(e) => { e.preventDefault(); revert.mutate(); }}>
-      <Field label={`Why go back to revision ${number}`} value={reason} placeholder="in a few words" onChange={(e) => setReason(e.target.value)} className="min-w-64 flex-1" />
-      <Button type="submit" disabled={!reason.trim() || revert.isPending}>Make it current again</Button>
-      {revert.data && <p role="status">{revert.data.unchanged ? "The estate is so already." : `Revision ${revert.data.revision.number} is published.`}</p>}
+    <form
+      className="mt-4 flex flex-wrap items-end gap-3 border-t border-rule pt-3"
+      onSubmit={(e) => {
+        e.preventDefault();
+        revert.mutate();
+      }}
+    >
+      <Field
+        label={`Why go back to revision ${number}`}
+        value={reason}
+        placeholder="in a few words"
+        onChange={(e) => setReason(e.target.value)}
+        className="min-w-64 flex-1"
+      />
+      <Button type="submit" disabled={!reason.trim() || revert.isPending}>
+        Make it current again
+      </Button>
+      {revert.data && (
+        <p role="status">
+          {revert.data.unchanged
+            ? "The estate is so already."
+            : `Revision ${revert.data.revision.number} is published.`}
+        </p>
+      )}
       {revert.error && <ProblemNotice title="Nothing was published" error={revert.error} />}
     </form>
   );

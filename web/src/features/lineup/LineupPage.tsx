@@ -15,7 +15,15 @@ import { Reasoning } from "./Reasoning";
 import { Sentence } from "./Sentence";
 import { SubjectDrawer } from "./SubjectDrawer";
 
-const leftOutWords: Record<string, string> = { withheld: "withheld", retired: "the queue is retired", "not-permitted": "its access does not permit it", "no-path": "no path leads there from here", "no-driver": "none of its drivers fits", "not-nearest": "others are nearer", "no-distance": "it has no distance from here" };
+const leftOutWords: Record<string, string> = {
+  withheld: "withheld",
+  retired: "the queue is retired",
+  "not-permitted": "its access does not permit it",
+  "no-path": "no path leads there from here",
+  "no-driver": "none of its drivers fits",
+  "not-nearest": "others are nearer",
+  "no-distance": "it has no distance from here",
+};
 
 export function LineupPage() {
   const [params, setParams] = useSearchParams();
@@ -34,22 +42,38 @@ export function LineupPage() {
     });
   const open = params.get("why") ?? "";
   const toggle = (queue: string) =>
-    setParams((old) => {
-      const next = new URLSearchParams(old);
-      if (open === queue) next.delete("why");
-      else next.set("why", queue);
-      return next;
-    }, { replace: true });
+    setParams(
+      (old) => {
+        const next = new URLSearchParams(old);
+        if (open === queue) next.delete("why");
+        else next.set("why", queue);
+        return next;
+      },
+      { replace: true },
+    );
   return (
     <>
       <h1 className="sr-only">Lineup</h1>
-      <Sentence context={context} answer={isAskable(context) ? lineup.data : undefined} onChange={change} />
+      <Sentence
+        context={context}
+        answer={isAskable(context) ? lineup.data : undefined}
+        onChange={change}
+      />
       <About context={context} answer={isAskable(context) ? lineup.data : undefined} />
       <div className="mt-3">
         {!isAskable(context) ? (
-          <Empty title="Whose lineup?">Change a word of the sentence: a person, a machine or an address is enough to begin with.</Empty>
+          <Empty title="Whose lineup?">
+            Change a word of the sentence: a person, a machine or an address is enough to begin
+            with.
+          </Empty>
         ) : lineup.error ? (
-          <Failure title="There is no answer for this context" problem={{ message: lineup.error.message, fix: lineup.error instanceof ProblemError ? lineup.error.problem.fix : undefined }} />
+          <Failure
+            title="There is no answer for this context"
+            problem={{
+              message: lineup.error.message,
+              fix: lineup.error instanceof ProblemError ? lineup.error.problem.fix : undefined,
+            }}
+          />
         ) : lineup.data ? (
           <Answer lineup={lineup.data} context={context} open={open} onToggle={toggle} />
         ) : (
@@ -68,46 +92,116 @@ function About({ context, answer }: { context: Context; answer: Lineup | undefin
   if (!context.user && !machine) return null;
   return (
     <p className="flex gap-4">
-      {context.user && <button type="button" className="min-h-[24px] text-accent underline underline-offset-2" onClick={() => setAbout("user")}>All about {context.user}</button>}
-      {machine && <button type="button" className="min-h-[24px] text-accent underline underline-offset-2" onClick={() => setAbout("machine")}>All about {machine}</button>}
+      {context.user && (
+        <button
+          type="button"
+          className="min-h-[24px] text-accent underline underline-offset-2"
+          onClick={() => setAbout("user")}
+        >
+          All about {context.user}
+        </button>
+      )}
+      {machine && (
+        <button
+          type="button"
+          className="min-h-[24px] text-accent underline underline-offset-2"
+          onClick={() => setAbout("machine")}
+        >
+          All about {machine}
+        </button>
+      )}
       {about && name && <SubjectDrawer kind={about} name={name} onClose={() => setAbout("")} />}
     </p>
   );
 }
 
-type AnswerProps = { lineup: Lineup; context: Context; open: string; onToggle: (queue: string) => void };
+type AnswerProps = {
+  lineup: Lineup;
+  context: Context;
+  open: string;
+  onToggle: (queue: string) => void;
+};
 
 function Answer({ lineup, context, open, onToggle }: AnswerProps) {
-  const inIt = new Set([...lineup.entries.map((e) => e.queue), ...lineup.left_out.map((l) => l.queue)]);
+  const inIt = new Set([
+    ...lineup.entries.map((e) => e.queue),
+    ...lineup.left_out.map((l) => l.queue),
+  ]);
   return (
     <>
       {lineup.entries.length > 0 && (
-      <table>
-        <caption className="pb-1 text-left text-ink-2">{count(lineup.entries.length, "queue")}, by {lineup.revision === 0 ? "your draft" : `revision ${lineup.revision}`}, as of {stamp(lineup.context.time)}. Open one for its reasoning.</caption>
-        <thead>
-          <tr className="border-y border-rule-strong bg-wash text-left text-ink-2">
-            {["Queue", "Title", "Effect", "Through", "Driver", "Steps", "By"].map((h) => <th key={h} scope="col" className="px-2 py-1.5 font-medium">{h}</th>)}
-          </tr>
-        </thead>
-        <tbody>
-          {lineup.entries.map((e) => <Row key={e.queue} entry={e} context={context} open={open === e.queue} onToggle={onToggle} />)}
-        </tbody>
-      </table>
+        <table>
+          <caption className="pb-1 text-left text-ink-2">
+            {count(lineup.entries.length, "queue")}, by{" "}
+            {lineup.revision === 0 ? "your draft" : `revision ${lineup.revision}`}, as of{" "}
+            {stamp(lineup.context.time)}. Open one for its reasoning.
+          </caption>
+          <thead>
+            <tr className="border-y border-rule-strong bg-wash text-left text-ink-2">
+              {["Queue", "Title", "Effect", "Through", "Driver", "Steps", "By"].map((h) => (
+                <th key={h} scope="col" className="px-2 py-1.5 font-medium">
+                  {h}
+                </th>
+              ))}
+            </tr>
+          </thead>
+          <tbody>
+            {lineup.entries.map((e) => (
+              <Row
+                key={e.queue}
+                entry={e}
+                context={context}
+                open={open === e.queue}
+                onToggle={onToggle}
+              />
+            ))}
+          </tbody>
+        </table>
       )}
-      {lineup.entries.length === 0 && <div className="mt-2"><Empty title="No queue here">{lineup.left_out.length > 0 ? "Grants would give some, but something stands against each; see below." : "No grant gives one here."} Ask below why a certain queue is missing.</Empty></div>}
+      {lineup.entries.length === 0 && (
+        <div className="mt-2">
+          <Empty title="No queue here">
+            {lineup.left_out.length > 0
+              ? "Grants would give some, but something stands against each; see below."
+              : "No grant gives one here."}{" "}
+            Ask below why a certain queue is missing.
+          </Empty>
+        </div>
+      )}
       {lineup.left_out.length > 0 && (
         <table className="mt-5">
-          <caption className="pb-1 text-left text-ink-2">{count(lineup.left_out.length, "queue")} left out: granted, but something stands against it.</caption>
-          <thead><tr className="border-y border-rule-strong bg-wash text-left text-ink-2">{["Queue", "Why not", "Grants"].map((h) => <th key={h} scope="col" className="px-2 py-1.5 font-medium">{h}</th>)}</tr></thead>
+          <caption className="pb-1 text-left text-ink-2">
+            {count(lineup.left_out.length, "queue")} left out: granted, but something stands against
+            it.
+          </caption>
+          <thead>
+            <tr className="border-y border-rule-strong bg-wash text-left text-ink-2">
+              {["Queue", "Why not", "Grants"].map((h) => (
+                <th key={h} scope="col" className="px-2 py-1.5 font-medium">
+                  {h}
+                </th>
+              ))}
+            </tr>
+          </thead>
           <tbody>
             {lineup.left_out.map((l) => (
               <Fragment key={l.queue}>
                 <tr className="border-b border-rule hover:bg-wash">
-                  <td className="px-2 py-1"><Opener queue={l.queue} open={open === l.queue} onToggle={onToggle} /></td>
-                  <td className="px-2 py-1"><Mark of="no">{leftOutWords[l.reason] ?? l.reason}</Mark></td>
+                  <td className="px-2 py-1">
+                    <Opener queue={l.queue} open={open === l.queue} onToggle={onToggle} />
+                  </td>
+                  <td className="px-2 py-1">
+                    <Mark of="no">{leftOutWords[l.reason] ?? l.reason}</Mark>
+                  </td>
                   <td className="px-2 py-1">{l.grants.join(", ")}</td>
                 </tr>
-                {open === l.queue && <tr><td colSpan={3} className="border-b border-rule-strong"><Reasoning context={context} queue={l.queue} /></td></tr>}
+                {open === l.queue && (
+                  <tr>
+                    <td colSpan={3} className="border-b border-rule-strong">
+                      <Reasoning context={context} queue={l.queue} />
+                    </td>
+                  </tr>
+                )}
               </Fragment>
             ))}
           </tbody>
@@ -118,35 +212,95 @@ function Answer({ lineup, context, open, onToggle }: AnswerProps) {
   );
 }
 
-function Opener({ queue, open, onToggle }: { queue: string; open: boolean; onToggle: (queue: string) => void }) {
+function Opener({
+  queue,
+  open,
+  onToggle,
+}: {
+  queue: string;
+  open: boolean;
+  onToggle: (queue: string) => void;
+}) {
   return (
-    <button type="button" aria-expanded={open} aria-label={`Reasoning for ${queue}`} className="flex min-h-[24px] items-center gap-1.5 font-medium text-accent hover:underline" onClick={() => onToggle(queue)}>
-      <svg viewBox="0 0 8 8" className={`size-2 ${open ? "rotate-90" : ""}`} aria-hidden="true"><path d="M2 0 7 4 2 8z" fill="currentColor" /></svg>
+    <button
+      type="button"
+      aria-expanded={open}
+      aria-label={`Reasoning for ${queue}`}
+      className="flex min-h-[24px] items-center gap-1.5 font-medium text-accent hover:underline"
+      onClick={() => onToggle(queue)}
+    >
+      <svg viewBox="0 0 8 8" className={`size-2 ${open ? "rotate-90" : ""}`} aria-hidden="true">
+        <path d="M2 0 7 4 2 8z" fill="currentColor" />
+      </svg>
       {queue}
     </button>
   );
 }
 
-function Row({ entry: e, context, open, onToggle }: { entry: Entry; context: Context; open: boolean; onToggle: (queue: string) => void }) {
-  const flags = [e.scope === "machine" && "machine-wide", e.stranded && "stranded", e.not_accepting && (e.not_accepting === "paused" ? "paused" : "closed now")].filter(Boolean);
+function Row({
+  entry: e,
+  context,
+  open,
+  onToggle,
+}: {
+  entry: Entry;
+  context: Context;
+  open: boolean;
+  onToggle: (queue: string) => void;
+}) {
+  const flags = [
+    e.scope === "machine" && "machine-wide",
+    e.stranded && "stranded",
+    e.not_accepting && (e.not_accepting === "paused" ? "paused" : "closed now"),
+  ].filter(Boolean);
   return (
     <>
       <tr className="border-b border-rule align-top hover:bg-wash">
-        <td className="px-2 py-1"><Opener queue={e.queue} open={open} onToggle={onToggle} /></td>
-        <td className="px-2 py-1">{e.title}{e.default && <span className="ml-2 border border-accent px-1 text-accent">default{e.insist && ", insisted"}</span>}</td>
-        <td className="px-2 py-1"><Mark of={e.effect} />{flags.length > 0 && <span className="text-ink-2">, {flags.join(", ")}</span>}</td>
+        <td className="px-2 py-1">
+          <Opener queue={e.queue} open={open} onToggle={onToggle} />
+        </td>
+        <td className="px-2 py-1">
+          {e.title}
+          {e.default && (
+            <span className="ml-2 border border-accent px-1 text-accent">
+              default{e.insist && ", insisted"}
+            </span>
+          )}
+        </td>
+        <td className="px-2 py-1">
+          <Mark of={e.effect} />
+          {flags.length > 0 && <span className="text-ink-2">, {flags.join(", ")}</span>}
+        </td>
         <td className="px-2 py-1">{through(e.path)}</td>
-        <td className="px-2 py-1"><Exact text={e.exact ?? e.driver} /></td>
+        <td className="px-2 py-1">
+          <Exact text={e.exact ?? e.driver} />
+        </td>
         <td className="px-2 py-1">{e.distance ?? <span title="no distance is known">–</span>}</td>
         <td className="px-2 py-1 text-ink-2">{e.grants.join(", ")}</td>
       </tr>
-      {open && <tr><td colSpan={7} className="border-b border-rule-strong"><Reasoning context={context} queue={e.queue} /></td></tr>}
+      {open && (
+        <tr>
+          <td colSpan={7} className="border-b border-rule-strong">
+            <Reasoning context={context} queue={e.queue} />
+          </td>
+        </tr>
+      )}
     </>
   );
 }
 
 /** Asks about a queue that is in neither list. */
-function WhyNot({ inIt, open, context, onToggle }: { inIt: Set<string>; open: string; context: Context; onToggle: (queue: string) => void }) {
+function WhyNot({
+  inIt,
+  open,
+  context,
+  onToggle,
+}: {
+  inIt: Set<string>;
+  open: string;
+  context: Context;
+  onToggle: (queue: string) => void;
+}) {
   const queues = useQuery(queuesQuery());
   const rest = (queues.data?.queues ?? []).filter((q) => !inIt.has(q.name));
   const shown = open !== "" && !inIt.has(open);
@@ -154,9 +308,25 @@ function WhyNot({ inIt, open, context, onToggle }: { inIt: Set<string>; open: st
     <div className="mt-6">
       <p>
         Why not{" "}
-        <Picker label="queue to ask about" word={shown ? open : "another queue"} options={rest.map((q) => ({ value: q.name, label: q.title ? `${q.title} (${q.name})` : q.name, detail: q.location }))} onPick={(q) => { if (open !== q) onToggle(q); }} />?
+        <Picker
+          label="queue to ask about"
+          word={shown ? open : "another queue"}
+          options={rest.map((q) => ({
+            value: q.name,
+            label: q.title ? `${q.title} (${q.name})` : q.name,
+            detail: q.location,
+          }))}
+          onPick={(q) => {
+            if (open !== q) onToggle(q);
+          }}
+        />
+        ?
       </p>
-      {shown && <div className="mt-2 border border-rule-strong"><Reasoning context={context} queue={open} /></div>}
+      {shown && (
+        <div className="mt-2 border border-rule-strong">
+          <Reasoning context={context} queue={open} />
+        </div>
+      )}
     </div>
   );
 }

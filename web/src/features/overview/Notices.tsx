@@ -30,10 +30,42 @@ export function Notices() {
   return (
     <div className="mt-3 flex max-w-[80rem] flex-col gap-6">
       <section aria-label="Notices" className="flex flex-col gap-4">
-        {list.data.length === 0 && fresh.length === 0 && <Empty title="Nobody is told of faults">A notice says who is told of what: of the servers at one site, of endpoints once too many fail, of keys that end. It stands in the estate.</Empty>}
-        {list.data.map((n) => <OneNotice key={n.name} notice={n} onEdit={mayEdit ? () => setEditing(drafted.find((d) => d.name === n.name) ?? n) : undefined} />)}
-        {fresh.map((d) => <p key={d.name}><Mark of="plus"><button type="button" className="min-h-[24px] text-accent underline underline-offset-2" onClick={() => setEditing(d)}>{d.name}</button> is in your draft, and tells nobody before it is published.</Mark></p>)}
-        {mayEdit && <span><Button kind="main" onClick={() => setEditing({ name: "", tell: [] })}>Write a notice</Button></span>}
+        {list.data.length === 0 && fresh.length === 0 && (
+          <Empty title="Nobody is told of faults">
+            A notice says who is told of what: of the servers at one site, of endpoints once too
+            many fail, of keys that end. It stands in the estate.
+          </Empty>
+        )}
+        {list.data.map((n) => (
+          <OneNotice
+            key={n.name}
+            notice={n}
+            onEdit={
+              mayEdit ? () => setEditing(drafted.find((d) => d.name === n.name) ?? n) : undefined
+            }
+          />
+        ))}
+        {fresh.map((d) => (
+          <p key={d.name}>
+            <Mark of="plus">
+              <button
+                type="button"
+                className="min-h-[24px] text-accent underline underline-offset-2"
+                onClick={() => setEditing(d)}
+              >
+                {d.name}
+              </button>{" "}
+              is in your draft, and tells nobody before it is published.
+            </Mark>
+          </p>
+        ))}
+        {mayEdit && (
+          <span>
+            <Button kind="main" onClick={() => setEditing({ name: "", tell: [] })}>
+              Write a notice
+            </Button>
+          </span>
+        )}
       </section>
       <section aria-labelledby="sent">
         <h2 id="sent">What was sent</h2>
@@ -42,58 +74,147 @@ export function Notices() {
             {sent.data.map((x) => (
               <tr key={x.id} className="border-b border-rule align-top">
                 <td className="px-2 py-1 whitespace-nowrap">{ago(x.at, now)}</td>
-                <td className="px-2 py-1">{x.notice}{x.trial && ", a trial"}</td>
+                <td className="px-2 py-1">
+                  {x.notice}
+                  {x.trial && ", a trial"}
+                </td>
                 <td className="px-2 py-1 [overflow-wrap:anywhere]">{x.to.replace(/^mail:/, "")}</td>
-                <td className="px-2 py-1"><Mark of={x.ok ? "yes" : "no"}>{x.says}</Mark></td>
+                <td className="px-2 py-1">
+                  <Mark of={x.ok ? "yes" : "no"}>{x.says}</Mark>
+                </td>
                 <td className="px-2 py-1">{x.subject}</td>
               </tr>
             ))}
           </Table>
-        ) : <p className="text-ink-2">{sent.isPending ? "Waiting for what was sent…" : "Nothing yet."}</p>}
+        ) : (
+          <p className="text-ink-2">
+            {sent.isPending ? "Waiting for what was sent…" : "Nothing yet."}
+          </p>
+        )}
       </section>
-      {editing && <Drawer title={editing.name ? `Notice ${editing.name}` : "Write a notice"} description="Who is told of what; kept in your draft" open onOpenChange={() => setEditing(null)}><NoticeForm of={editing} onDone={() => setEditing(null)} /></Drawer>}
+      {editing && (
+        <Drawer
+          title={editing.name ? `Notice ${editing.name}` : "Write a notice"}
+          description="Who is told of what; kept in your draft"
+          open
+          onOpenChange={() => setEditing(null)}
+        >
+          <NoticeForm of={editing} onDone={() => setEditing(null)} />
+        </Drawer>
+      )}
     </div>
   );
 }
 
 function sentence(n: NoticeView): string {
   const all = n.about && n.about.length > 0 ? n.about : [];
-  const at = n.at && n.at.length > 0 ? ` at ${n.at.map((a) => a.replace(/^location:/, "")).join(" or ")}` : "";
+  const at =
+    n.at && n.at.length > 0
+      ? ` at ${n.at.map((a) => a.replace(/^location:/, "")).join(" or ")}`
+      : "";
   const lasts = count(n.after || 5, "minute");
   const again = n.again ? `, and again every ${count(n.again, "hour")} while it lasts` : "";
   const others = n.part ? all.filter((a) => a !== "endpoints") : all;
-  const each = others.length > 0 || all.length === 0 ? `Of ${others.length > 0 ? others.join(", ") : n.part ? "everything else that is watched" : "everything that is watched"}${at}, once it has lasted ${lasts}${again}; and when it is over.` : "";
-  const together = n.part ? `Of endpoints${at} together, once ${n.part} % of all have failed or been silent for ${lasts}; and when it is over.` : "";
+  const each =
+    others.length > 0 || all.length === 0
+      ? `Of ${others.length > 0 ? others.join(", ") : n.part ? "everything else that is watched" : "everything that is watched"}${at}, once it has lasted ${lasts}${again}; and when it is over.`
+      : "";
+  const together = n.part
+    ? `Of endpoints${at} together, once ${n.part} % of all have failed or been silent for ${lasts}; and when it is over.`
+    : "";
   return [each, together].filter(Boolean).join(" ");
 }
 
-function OneNotice({ notice: n, onEdit }: { notice: NoticeView; onEdit: (() => void) | undefined }) {
+function OneNotice({
+  notice: n,
+  onEdit,
+}: {
+  notice: NoticeView;
+  onEdit: (() => void) | undefined;
+}) {
   const client = useQueryClient();
   const mayTry = useMay("publish the estate");
   const now = useNow();
-  const attempt = useMutation({ mutationFn: () => ask(api.POST("/api/v1/notices/{name}/try", { params: { path: { name: n.name } } })), onSuccess: () => client.invalidateQueries({ queryKey: ["faults"] }) });
-  const tells = [...(n.tell ?? []).map((t) => t.replace(/^(mail|post):/, "")), ...(n.owners ? ["the owners of jobs that wait on a dead server"] : [])];
+  const attempt = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/v1/notices/{name}/try", { params: { path: { name: n.name } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["faults"] }),
+  });
+  const tells = [
+    ...(n.tell ?? []).map((t) => t.replace(/^(mail|post):/, "")),
+    ...(n.owners ? ["the owners of jobs that wait on a dead server"] : []),
+  ];
   return (
-    <article aria-label={n.title || n.name} className="border border-rule-strong bg-sheet px-4 py-3">
+    <article
+      aria-label={n.title || n.name}
+      className="border border-rule-strong bg-sheet px-4 py-3"
+    >
       <div className="flex flex-wrap items-baseline gap-x-4">
         <h3 className="font-medium">{n.title || n.name}</h3>
-        <Mark of={n.last && !n.last.ok ? "no" : n.last ? "yes" : "idle"}>{n.last ? `${n.last.ok ? "arrived" : "did not arrive"}, ${ago(n.last.at, now)}` : "nothing sent yet: try it"}</Mark>
+        <Mark of={n.last && !n.last.ok ? "no" : n.last ? "yes" : "idle"}>
+          {n.last
+            ? `${n.last.ok ? "arrived" : "did not arrive"}, ${ago(n.last.at, now)}`
+            : "nothing sent yet: try it"}
+        </Mark>
         <span className="ml-auto flex gap-2">
-          {mayTry && <Button disabled={attempt.isPending} onClick={() => attempt.mutate()}>{attempt.isPending ? "Sending…" : "Try it"}<span className="sr-only"> ({n.name})</span></Button>}
-          {onEdit && <Button onClick={onEdit}>Change it<span className="sr-only"> ({n.name})</span></Button>}
+          {mayTry && (
+            <Button disabled={attempt.isPending} onClick={() => attempt.mutate()}>
+              {attempt.isPending ? "Sending…" : "Try it"}
+              <span className="sr-only"> ({n.name})</span>
+            </Button>
+          )}
+          {onEdit && (
+            <Button onClick={onEdit}>
+              Change it<span className="sr-only"> ({n.name})</span>
+            </Button>
+          )}
         </span>
       </div>
       <p>{sentence(n)}</p>
       <p className="text-ink-2">Tells {tells.join(", ")}.</p>
-      <p>{n.faults.length === 0 ? "Nothing of that is wrong just now." : <Mark of="failing">{count(n.faults.length, "fault")} of that just now; {n.told.length === 0 ? "nobody has been told yet" : `people have been told of ${n.told.length}`}.</Mark>}</p>
+      <p>
+        {n.faults.length === 0 ? (
+          "Nothing of that is wrong just now."
+        ) : (
+          <Mark of="failing">
+            {count(n.faults.length, "fault")} of that just now;{" "}
+            {n.told.length === 0
+              ? "nobody has been told yet"
+              : `people have been told of ${n.told.length}`}
+            .
+          </Mark>
+        )}
+      </p>
       {n.note && <p className="text-ink-2">{n.note}</p>}
       {attempt.error && <ProblemNotice title="It was not tried" error={attempt.error} />}
-      {attempt.data && <div role="status"><ul aria-label={`The trial of ${n.name}`}>{attempt.data.map((x) => <li key={x.to}><Mark of={x.ok ? "yes" : "no"}>{x.to}: {x.says}</Mark></li>)}{attempt.data.length === 0 && <li>It tells owners of waiting jobs alone: there is nobody to try it with.</li>}</ul></div>}
+      {attempt.data && (
+        <div role="status">
+          <ul aria-label={`The trial of ${n.name}`}>
+            {attempt.data.map((x) => (
+              <li key={x.to}>
+                <Mark of={x.ok ? "yes" : "no"}>
+                  {x.to}: {x.says}
+                </Mark>
+              </li>
+            ))}
+            {attempt.data.length === 0 && (
+              <li>It tells owners of waiting jobs alone: there is nobody to try it with.</li>
+            )}
+          </ul>
+        </div>
+      )}
     </article>
   );
 }
 
-const abouts = [["servers", "Servers, and queues on them"], ["devices", "Devices"], ["endpoints", "Endpoints"], ["sets", "Server sets"], ["directory", "Directories"], ["keys", "Stored keys"]] as const;
+const abouts = [
+  ["servers", "Servers, and queues on them"],
+  ["devices", "Devices"],
+  ["endpoints", "Endpoints"],
+  ["sets", "Server sets"],
+  ["directory", "Directories"],
+  ["keys", "Stored keys"],
+] as const;
 const words = (s: string): string[] => s.split(/[\s,]+/).filter(Boolean);
 const whole = (s: string): number | undefined => (s.trim() ? Number(s) : undefined);
 
@@ -108,40 +229,154 @@ function NoticeForm({ of, onDone }: { of: EstateNotice; onDone: () => void }) {
   const [part, setPart] = useState(of.part ? String(of.part) : "");
   const [tell, setTell] = useState((of.tell ?? []).join(" "));
   const [owners, setOwners] = useState(of.owners ?? false);
-  const done = async () => { await draftChanged(client); onDone(); };
+  const done = async () => {
+    await draftChanged(client);
+    onDone();
+  };
   const keep = useMutation({
     mutationFn: () => {
-      const { about: _a, at: _b, after: _c, again: _d, part: _e, tell: _f, owners: _g, ...rest } = of;
+      const {
+        about: _a,
+        at: _b,
+        after: _c,
+        again: _d,
+        part: _e,
+        tell: _f,
+        owners: _g,
+        ...rest
+      } = of;
       const tells = words(tell).map((t) => (/^[a-z]+:/.test(t) ? t : `mail:${t}`));
       const [later, oftener, share] = [whole(after), whole(again), whole(part)];
-      return sendEdits([{ list: "notices", name: name.trim(), object: { ...rest, name: name.trim(), ...(about.length > 0 && { about }), ...(words(at).length > 0 && { at: words(at).map((p) => `location:${p}`) }), ...(later !== undefined && { after: later }), ...(oftener !== undefined && { again: oftener }), ...(share !== undefined && { part: share }), ...(tells.length > 0 && { tell: tells }), ...(owners && { owners }) } }]);
+      return sendEdits([
+        {
+          list: "notices",
+          name: name.trim(),
+          object: {
+            ...rest,
+            name: name.trim(),
+            ...(about.length > 0 && { about }),
+            ...(words(at).length > 0 && { at: words(at).map((p) => `location:${p}`) }),
+            ...(later !== undefined && { after: later }),
+            ...(oftener !== undefined && { again: oftener }),
+            ...(share !== undefined && { part: share }),
+            ...(tells.length > 0 && { tell: tells }),
+            ...(owners && { owners }),
+          },
+        },
+      ]);
     },
     onSuccess: done,
   });
-  const drop = useMutation({ mutationFn: () => sendEdits([{ list: "notices", name: of.name, remove: true }]), onSuccess: done });
-  const lacks = !name.trim() ? "It lacks a name." : words(tell).length === 0 && !owners ? "It tells nobody yet." : "";
+  const drop = useMutation({
+    mutationFn: () => sendEdits([{ list: "notices", name: of.name, remove: true }]),
+    onSuccess: done,
+  });
+  const lacks = !name.trim()
+    ? "It lacks a name."
+    : words(tell).length === 0 && !owners
+      ? "It tells nobody yet."
+      : "";
   return (
-    <form className="flex flex-col gap-3" aria-label="The notice" onSubmit={(e) => { e.preventDefault(); keep.mutate(); }}>
-      {!of.name && <Field label="Name" value={name} placeholder="such as harbour" onChange={(e) => setName(e.target.value)} />}
+    <form
+      className="flex flex-col gap-3"
+      aria-label="The notice"
+      onSubmit={(e) => {
+        e.preventDefault();
+        keep.mutate();
+      }}
+    >
+      {!of.name && (
+        <Field
+          label="Name"
+          value={name}
+          placeholder="such as harbour"
+          onChange={(e) => setName(e.target.value)}
+        />
+      )}
       <fieldset>
         <legend className="font-medium">About</legend>
-        {abouts.map(([v, w]) => <label key={v} className="flex min-h-[24px] items-center gap-2"><input type="checkbox" className="size-6" checked={about.includes(v)} onChange={(e) => setAbout(e.target.checked ? [...about, v] : about.filter((x) => x !== v))} />{w}</label>)}
+        {abouts.map(([v, w]) => (
+          <label key={v} className="flex min-h-[24px] items-center gap-2">
+            <input
+              type="checkbox"
+              className="size-6"
+              checked={about.includes(v)}
+              onChange={(e) =>
+                setAbout(e.target.checked ? [...about, v] : about.filter((x) => x !== v))
+              }
+            />
+            {w}
+          </label>
+        ))}
         <p className="text-ink-3">With none it is about all of them.</p>
       </fieldset>
-      <Field label="At" value={at} placeholder="everywhere" hint="Paths of locations, such as ardholm/quay-house. With some, only of what lies there." onChange={(e) => setAt(e.target.value)} />
-      <Field label="After so many minutes" type="number" min={1} max={1440} value={after} placeholder="5, the usual" hint="What is over sooner is not told." onChange={(e) => setAfter(e.target.value)} />
-      <Field label="Again after so many hours" type="number" min={1} max={168} value={again} placeholder="only once" onChange={(e) => setAgain(e.target.value)} />
-      <Field label="Endpoints together, from so many percent" type="number" min={1} max={100} value={part} placeholder="each by itself" onChange={(e) => setPart(e.target.value)} />
-      <Field label="Tell" value={tell} placeholder="desk@skerry.example user:liv.orre" hint="Mail addresses, user:NAME, group:NAME by their addresses in the directory, or post:URL." onChange={(e) => setTell(e.target.value)} />
-      <label className="flex min-h-[24px] items-center gap-2"><input type="checkbox" className="size-6" checked={owners} onChange={(e) => setOwners(e.target.checked)} />Also tell people whose jobs wait on a server that does not answer</label>
+      <Field
+        label="At"
+        value={at}
+        placeholder="everywhere"
+        hint="Paths of locations, such as ardholm/quay-house. With some, only of what lies there."
+        onChange={(e) => setAt(e.target.value)}
+      />
+      <Field
+        label="After so many minutes"
+        type="number"
+        min={1}
+        max={1440}
+        value={after}
+        placeholder="5, the usual"
+        hint="What is over sooner is not told."
+        onChange={(e) => setAfter(e.target.value)}
+      />
+      <Field
+        label="Again after so many hours"
+        type="number"
+        min={1}
+        max={168}
+        value={again}
+        placeholder="only once"
+        onChange={(e) => setAgain(e.target.value)}
+      />
+      <Field
+        label="Endpoints together, from so many percent"
+        type="number"
+        min={1}
+        max={100}
+        value={part}
+        placeholder="each by itself"
+        onChange={(e) => setPart(e.target.value)}
+      />
+      <Field
+        label="Tell"
+        value={tell}
+        placeholder="desk@skerry.example user:liv.orre"
+        hint="Mail addresses, user:NAME, group:NAME by their addresses in the directory, or post:URL."
+        onChange={(e) => setTell(e.target.value)}
+      />
+      <label className="flex min-h-[24px] items-center gap-2">
+        <input
+          type="checkbox"
+          className="size-6"
+          checked={owners}
+          onChange={(e) => setOwners(e.target.checked)}
+        />
+        Also tell people whose jobs wait on a server that does not answer
+      </label>
       {keep.error && <ProblemNotice title="The draft was not changed" error={keep.error} />}
       {drop.error && <ProblemNotice title="It stays" error={drop.error} />}
       <div className="flex flex-wrap items-center gap-3">
-        <Button kind="main" type="submit" disabled={Boolean(lacks) || keep.isPending}>Put it into the draft</Button>
-        {of.name && <Button disabled={drop.isPending} onClick={() => drop.mutate()}>Take it out, in the draft</Button>}
+        <Button kind="main" type="submit" disabled={Boolean(lacks) || keep.isPending}>
+          Put it into the draft
+        </Button>
+        {of.name && (
+          <Button disabled={drop.isPending} onClick={() => drop.mutate()}>
+            Take it out, in the draft
+          </Button>
+        )}
         {lacks && <span className="text-ink-2">{lacks}</span>}
       </div>
-      <p className="text-ink-2">Once it is published, try it: a message goes along each way, and it is said how that went.</p>
+      <p className="text-ink-2">
+        Once it is published, try it: a message goes along each way, and it is said how that went.
+      </p>
     </form>
   );
 }

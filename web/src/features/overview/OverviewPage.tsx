@@ -12,7 +12,12 @@ import { Notices } from "./Notices";
 import { dutiesQuery, eventsQuery, faultsQuery, overviewQuery } from "./queries";
 
 const states = ["converged", "behind", "failing", "silent"] as const;
-const says = { converged: "have what they should", behind: "differ from their lineup", failing: "could not do a step", silent: "have not been heard of" };
+const says = {
+  converged: "have what they should",
+  behind: "differ from their lineup",
+  failing: "could not do a step",
+  silent: "have not been heard of",
+};
 
 /** Lists of the estate that have a page. */
 const among: Record<string, string> = { users: "user", groups: "group", machines: "machine" };
@@ -28,7 +33,15 @@ export function OverviewPage() {
     <>
       <div className="flex flex-wrap items-center gap-x-6">
         <h1>Overview</h1>
-        <Sections label="Parts of the overview" current={show} of={[["", "At a glance", "/"], ["faults", n === undefined ? "Faults" : `Faults (${n})`, "/?show=faults"], ["notices", "Notices", "/?show=notices"]]} />
+        <Sections
+          label="Parts of the overview"
+          current={show}
+          of={[
+            ["", "At a glance", "/"],
+            ["faults", n === undefined ? "Faults" : `Faults (${n})`, "/?show=faults"],
+            ["notices", "Notices", "/?show=notices"],
+          ]}
+        />
       </div>
       {show === "faults" ? <Faults /> : show === "notices" ? <Notices /> : <Glance />}
     </>
@@ -41,40 +54,84 @@ function Glance() {
   const duties = useQuery(dutiesQuery());
   const now = useNow();
   if (overview.isPending) return <Waiting what="the overview" />;
-  if (!overview.data) return <Failure title="The overview cannot be shown" problem={overview.error} />;
+  if (!overview.data)
+    return <Failure title="The overview cannot be shown" problem={overview.error} />;
   const o = overview.data;
   const total = states.reduce((n, s) => n + (o.endpoints[s] ?? 0), 0);
   return (
     <>
       {o.revision === 0 && (
-        <div className="mt-3"><Empty title="There is no estate yet">Write one and publish it: <code className="font-mono">cirque estate apply FILE --publish -m "first estate"</code>. The guide's first steps show one.</Empty></div>
+        <div className="mt-3">
+          <Empty title="There is no estate yet">
+            Write one and publish it:{" "}
+            <code className="font-mono">cirque estate apply FILE --publish -m "first estate"</code>.
+            The guide's first steps show one.
+          </Empty>
+        </div>
       )}
       {(duties.data ?? []).length > 0 && (
         <ul aria-label="Out of duty" className="mt-3">
           {duties.data?.map((d) => (
-            <li key={`${d.kind}/${d.name}`}><Mark of={d.duty === "down" ? "failing" : "paused"}><strong className="font-medium">{d.kind} {d.name}</strong> is {d.duty}{d.author && ` by ${d.author}`}, {ago(d.since, now)}{d.reason && `: ${d.reason}`}. What goes through it takes another way, where there is one.</Mark></li>
+            <li key={`${d.kind}/${d.name}`}>
+              <Mark of={d.duty === "down" ? "failing" : "paused"}>
+                <strong className="font-medium">
+                  {d.kind} {d.name}
+                </strong>{" "}
+                is {d.duty}
+                {d.author && ` by ${d.author}`}, {ago(d.since, now)}
+                {d.reason && `: ${d.reason}`}. What goes through it takes another way, where there
+                is one.
+              </Mark>
+            </li>
           ))}
         </ul>
       )}
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[3fr_2fr]">
         <section aria-labelledby="endpoints">
-          <h2 id="endpoints">{total === 0 ? "No endpoint has reported" : `${count(total, "endpoint")}`}</h2>
+          <h2 id="endpoints">
+            {total === 0 ? "No endpoint has reported" : `${count(total, "endpoint")}`}
+          </h2>
           {total === 0 ? (
-            <p className="mt-1 text-ink-2">Give an agent a token: <code className="font-mono">cirque token create --name N --role agent --machine M</code>.</p>
+            <p className="mt-1 text-ink-2">
+              Give an agent a token:{" "}
+              <code className="font-mono">
+                cirque token create --name N --role agent --machine M
+              </code>
+              .
+            </p>
           ) : (
             <>
               <div className="mt-2 flex h-3 w-full" aria-hidden="true">
-                {states.map((s) => (o.endpoints[s] ?? 0) > 0 && (
-                  <span key={s} style={{ flexGrow: o.endpoints[s] ?? 0 }} className={`mr-px ${{ converged: "bg-good", behind: "bg-warn", failing: "bg-bad", silent: "bg-rule-strong" }[s]}`} />
-                ))}
+                {states.map(
+                  (s) =>
+                    (o.endpoints[s] ?? 0) > 0 && (
+                      <span
+                        key={s}
+                        style={{ flexGrow: o.endpoints[s] ?? 0 }}
+                        className={`mr-px ${{ converged: "bg-good", behind: "bg-warn", failing: "bg-bad", silent: "bg-rule-strong" }[s]}`}
+                      />
+                    ),
+                )}
               </div>
               <ul className="mt-2">
                 {states.map((s) => (
                   <li key={s} className="flex items-baseline gap-3 border-b border-rule py-1.5">
-                    <span className="figure w-8 text-right text-[1.15rem] font-semibold">{o.endpoints[s] ?? 0}</span>
-                    <span className="w-24"><Mark of={s} /></span>
+                    <span className="figure w-8 text-right text-[1.15rem] font-semibold">
+                      {o.endpoints[s] ?? 0}
+                    </span>
+                    <span className="w-24">
+                      <Mark of={s} />
+                    </span>
                     <span className="text-ink-2">{says[s]}</span>
-                    {(o.endpoints[s] ?? 0) > 0 && <Link className="ml-auto" to={`/endpoints?state=${s}`} aria-label={`Show the endpoints that are ${s}`}>Show</Link>}
+                    {(o.endpoints[s] ?? 0) > 0 && (
+                      <Link
+                        className="ml-auto"
+                        to={`/endpoints?state=${s}`}
+                        aria-label={`Show the endpoints that are ${s}`}
+                      >
+                        Show
+                      </Link>
+                    )}
                   </li>
                 ))}
               </ul>
@@ -84,10 +141,33 @@ function Glance() {
         <section aria-labelledby="estate">
           <h2 id="estate">The estate</h2>
           <dl className="mt-2 grid grid-cols-3 gap-x-6">
-            {[...["queues", "grants", "devices", "servers", "server_sets", "drivers", "locations", "subnets", "stations"].map((k) => [k, o.estate[k]] as const), ...["users", "groups", "machines"].map((k) => [k, o.directory[k]] as const)].map(([k, n]) => (
+            {[
+              ...[
+                "queues",
+                "grants",
+                "devices",
+                "servers",
+                "server_sets",
+                "drivers",
+                "locations",
+                "subnets",
+                "stations",
+              ].map((k) => [k, o.estate[k]] as const),
+              ...["users", "groups", "machines"].map((k) => [k, o.directory[k]] as const),
+            ].map(([k, n]) => (
               <div key={k} className="flex items-baseline gap-2 border-b border-rule py-1.5">
                 <dd className="figure order-1 w-8 text-right font-semibold">{n ?? 0}</dd>
-                <dt className="order-2 text-ink-2">{linked.has(k) ? <Link to={`/${k}`}>{k}</Link> : among[k] ? <Link to={`/directory?kind=${among[k]}`}>{k}</Link> : k === "server_sets" ? <Link to="/servers?show=sets">server sets</Link> : k}</dt>
+                <dt className="order-2 text-ink-2">
+                  {linked.has(k) ? (
+                    <Link to={`/${k}`}>{k}</Link>
+                  ) : among[k] ? (
+                    <Link to={`/directory?kind=${among[k]}`}>{k}</Link>
+                  ) : k === "server_sets" ? (
+                    <Link to="/servers?show=sets">server sets</Link>
+                  ) : (
+                    k
+                  )}
+                </dt>
               </div>
             ))}
           </dl>
@@ -98,24 +178,56 @@ function Glance() {
             <ul className="mt-2">
               {events.data.events.map((e) => (
                 <li key={e.id} className="flex gap-3 border-b border-rule py-1">
-                  <time dateTime={e.at} title={stamp(e.at)} className="w-24 shrink-0 text-ink-3">{ago(e.at, now)}</time>
-                  <span className="min-w-0">{e.says}{e.author && !e.says.includes(e.author) && ` (${e.author})`}</span>
+                  <time dateTime={e.at} title={stamp(e.at)} className="w-24 shrink-0 text-ink-3">
+                    {ago(e.at, now)}
+                  </time>
+                  <span className="min-w-0">
+                    {e.says}
+                    {e.author && !e.says.includes(e.author) && ` (${e.author})`}
+                  </span>
                 </li>
               ))}
             </ul>
-          ) : <p className="mt-1 text-ink-2">{events.isPending ? "Waiting for what happened…" : "Nothing yet."}</p>}
+          ) : (
+            <p className="mt-1 text-ink-2">
+              {events.isPending ? "Waiting for what happened…" : "Nothing yet."}
+            </p>
+          )}
         </section>
         <section aria-labelledby="findings">
-          <h2 id="findings">{o.remarks === 0 ? "No findings in the estate" : `${count(o.remarks, "finding")} in the estate`}</h2>
+          <h2 id="findings">
+            {o.remarks === 0
+              ? "No findings in the estate"
+              : `${count(o.remarks, "finding")} in the estate`}
+          </h2>
           <ul className="mt-2">
             {o.findings.map((f, i) => (
               <li key={i} className="border-b border-rule py-1.5">
-                <Mark of={f.severity}>{f.at.list === "grants" || f.at.list === "queues" ? <Link to={`/${f.at.list}?${f.at.list.slice(0, -1)}=${encodeURIComponent(f.at.name)}`}>{f.object}</Link> : f.at.list === "server_sets" ? <Link to="/servers?show=sets">{f.object}</Link> : <strong className="font-medium">{f.object}</strong>}</Mark>
-                <p className="text-ink-2">{f.says}; {f.fix}.</p>
+                <Mark of={f.severity}>
+                  {f.at.list === "grants" || f.at.list === "queues" ? (
+                    <Link
+                      to={`/${f.at.list}?${f.at.list.slice(0, -1)}=${encodeURIComponent(f.at.name)}`}
+                    >
+                      {f.object}
+                    </Link>
+                  ) : f.at.list === "server_sets" ? (
+                    <Link to="/servers?show=sets">{f.object}</Link>
+                  ) : (
+                    <strong className="font-medium">{f.object}</strong>
+                  )}
+                </Mark>
+                <p className="text-ink-2">
+                  {f.says}; {f.fix}.
+                </p>
               </li>
             ))}
           </ul>
-          {o.remarks > o.findings.length && <p className="mt-1 text-ink-2">and {o.remarks - o.findings.length} more: <code className="font-mono">cirque estate check</code>.</p>}
+          {o.remarks > o.findings.length && (
+            <p className="mt-1 text-ink-2">
+              and {o.remarks - o.findings.length} more:{" "}
+              <code className="font-mono">cirque estate check</code>.
+            </p>
+          )}
         </section>
       </div>
     </>

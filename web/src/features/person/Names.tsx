@@ -10,11 +10,16 @@ type Tie = NonNullable<Subject["names"]>[number];
 
 function because(t: Tie): string {
   switch (t.how) {
-    case "name": return "has the same name";
-    case "address": return `has the address ${t.by}`;
-    case "employee": return `has the employee number ${t.by}`;
-    case "hand": return `${t.by} says so`;
-    default: return "stands for the person";
+    case "name":
+      return "has the same name";
+    case "address":
+      return `has the address ${t.by}`;
+    case "employee":
+      return `has the employee number ${t.by}`;
+    case "hand":
+      return `${t.by} says so`;
+    default:
+      return "stands for the person";
   }
 }
 
@@ -22,10 +27,29 @@ function because(t: Tie): string {
 export function Names({ of: s }: { of: Subject }) {
   const client = useQueryClient();
   const [other, setOther] = useState("");
-  const fresh = async () => { setOther(""); await client.invalidateQueries(); };
-  const join = useMutation({ mutationFn: () => ask(api.POST("/api/v1/directory/joins", { body: { a: s.name, b: other.trim() } })), onSuccess: fresh });
-  const undo = useMutation({ mutationFn: (id: number) => ask(api.DELETE("/api/v1/directory/joins/{id}", { params: { path: { id } } })), onSuccess: fresh });
-  const apart = useMutation({ mutationFn: (t: Tie) => ask(api.POST("/api/v1/directory/joins", { body: { a: first, b: `${t.source}/${t.name}`, apart: true } })), onSuccess: fresh });
+  const fresh = async () => {
+    setOther("");
+    await client.invalidateQueries();
+  };
+  const join = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/v1/directory/joins", { body: { a: s.name, b: other.trim() } })),
+    onSuccess: fresh,
+  });
+  const undo = useMutation({
+    mutationFn: (id: number) =>
+      ask(api.DELETE("/api/v1/directory/joins/{id}", { params: { path: { id } } })),
+    onSuccess: fresh,
+  });
+  const apart = useMutation({
+    mutationFn: (t: Tie) =>
+      ask(
+        api.POST("/api/v1/directory/joins", {
+          body: { a: first, b: `${t.source}/${t.name}`, apart: true },
+        }),
+      ),
+    onSuccess: fresh,
+  });
   const lead = s.names?.[0];
   const first = lead ? `${lead.source}/${lead.name}` : s.name;
   return (
@@ -35,24 +59,66 @@ export function Names({ of: s }: { of: Subject }) {
         <Table label="Names" heads={["Name", "From", "Why", ""]}>
           {s.names.map((t, i) => (
             <tr key={i} className="border-b border-rule align-baseline">
-              <th scope="row" className="px-2 py-1 text-left font-medium break-all">{t.name}</th>
+              <th scope="row" className="px-2 py-1 text-left font-medium break-all">
+                {t.name}
+              </th>
               <td className="px-2 py-1">{t.source || "no directory"}</td>
               <td className="px-2 py-1">{because(t)}</td>
               <td className="px-2 py-1">
-                {t.how === "hand" && t.join && <button type="button" className="min-h-[24px] underline" aria-label={`Undo the join of ${t.name}`} onClick={() => undo.mutate(t.join ?? 0)}>undo</button>}
-                {(t.how === "address" || t.how === "employee") && <button type="button" className="min-h-[24px] underline" aria-label={`Keep ${t.name} apart`} onClick={() => apart.mutate(t)}>keep apart</button>}
+                {t.how === "hand" && t.join && (
+                  <button
+                    type="button"
+                    className="min-h-[24px] underline"
+                    aria-label={`Undo the join of ${t.name}`}
+                    onClick={() => undo.mutate(t.join ?? 0)}
+                  >
+                    undo
+                  </button>
+                )}
+                {(t.how === "address" || t.how === "employee") && (
+                  <button
+                    type="button"
+                    className="min-h-[24px] underline"
+                    aria-label={`Keep ${t.name} apart`}
+                    onClick={() => apart.mutate(t)}
+                  >
+                    keep apart
+                  </button>
+                )}
               </td>
             </tr>
           ))}
         </Table>
-      ) : <p className="text-ink-2">One: {s.name}.</p>}
+      ) : (
+        <p className="text-ink-2">One: {s.name}.</p>
+      )}
       {s.user && (
-        <form className="mt-2 flex flex-wrap items-end gap-3" aria-label="Another name" onSubmit={(e) => { e.preventDefault(); join.mutate(); }}>
-          <Field label="Another name of theirs" value={other} placeholder="SOURCE/NAME, or as a machine writes it" onChange={(e) => setOther(e.target.value)} className="min-w-64 flex-1" />
-          <Button type="submit" disabled={!other.trim() || join.isPending}>It is theirs too</Button>
+        <form
+          className="mt-2 flex flex-wrap items-end gap-3"
+          aria-label="Another name"
+          onSubmit={(e) => {
+            e.preventDefault();
+            join.mutate();
+          }}
+        >
+          <Field
+            label="Another name of theirs"
+            value={other}
+            placeholder="SOURCE/NAME, or as a machine writes it"
+            onChange={(e) => setOther(e.target.value)}
+            className="min-w-64 flex-1"
+          />
+          <Button type="submit" disabled={!other.trim() || join.isPending}>
+            It is theirs too
+          </Button>
         </form>
       )}
-      {(join.error ?? undo.error ?? apart.error) && <ProblemNotice title="Nothing was changed" error={(join.error ?? undo.error ?? apart.error) as Error} />}
+      {(join.error ?? undo.error ?? apart.error) && (
+        <ProblemNotice
+          title="Nothing was changed"
+          error={(join.error ?? undo.error ?? apart.error) as Error}
+        />
+      )}
     </section>
   );
 }

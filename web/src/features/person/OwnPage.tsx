@@ -6,13 +6,24 @@ import { Own } from "./Own";
 /** What whoever is nobody but themselves sees: their own lineup. */
 export function OwnPage({ me }: { me: Me }) {
   const client = useQueryClient();
-  const leave = useMutation({ mutationFn: () => ask(api.DELETE("/api/v1/session")), onSuccess: () => client.invalidateQueries() });
+  const leave = useMutation({
+    mutationFn: () => ask(api.DELETE("/api/v1/session")),
+    onSuccess: () => client.invalidateQueries(),
+  });
   return (
     <div className="flex min-h-screen flex-col">
       <header className="flex min-h-11 items-center gap-3 border-b border-rule-strong bg-sheet px-4">
-        <span className="flex items-center gap-2 font-semibold"><Logo /> Cirque</span>
+        <span className="flex items-center gap-2 font-semibold">
+          <Logo /> Cirque
+        </span>
         <span className="ml-auto">{me.name}</span>
-        <button type="button" className="min-h-[24px] underline underline-offset-2" onClick={() => leave.mutate()}>Sign out</button>
+        <button
+          type="button"
+          className="min-h-[24px] underline underline-offset-2"
+          onClick={() => leave.mutate()}
+        >
+          Sign out
+        </button>
       </header>
       <main className="max-w-[46rem] px-4 py-4">
         <h1>Your printers</h1>

@@ -10,7 +10,12 @@ import { lineupQuery, subjectQuery } from "../lineup/queries";
 import { Holdings } from "../lineup/SubjectDrawer";
 import { Names } from "./Names";
 
-const historyQuery = (name: string) => queryOptions({ queryKey: ["subject", "history", name], queryFn: ({ signal }) => ask(api.GET("/api/v1/people/{name}/history", { params: { path: { name } }, signal })) });
+const historyQuery = (name: string) =>
+  queryOptions({
+    queryKey: ["subject", "history", name],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/people/{name}/history", { params: { path: { name } }, signal })),
+  });
 
 /** One person: their names, groups, lineup now, endpoints and history. */
 export function PersonPage() {
@@ -23,19 +28,38 @@ export function PersonPage() {
   return (
     <>
       <h1>{s.user?.display_name || s.name}</h1>
-      <p className="text-ink-2">{[s.user?.display_name && s.name, s.user?.email, s.user?.unit && `unit ${s.user.unit}`, !s.user && "unknown to the directory"].filter(Boolean).join(", ")}</p>
+      <p className="text-ink-2">
+        {[
+          s.user?.display_name && s.name,
+          s.user?.email,
+          s.user?.unit && `unit ${s.user.unit}`,
+          !s.user && "unknown to the directory",
+        ]
+          .filter(Boolean)
+          .join(", ")}
+      </p>
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-2">
         <Now name={s.name} at={at} />
         <Names of={s} />
         <Groups of={s} />
         <section aria-label="Endpoints">
           <h2>Endpoints</h2>
-          {s.endpoints.length === 0 ? <p className="text-ink-2">No endpoint has told of them.</p> : (
+          {s.endpoints.length === 0 ? (
+            <p className="text-ink-2">No endpoint has told of them.</p>
+          ) : (
             <ul>
               {s.endpoints.map((e, i) => (
                 <li key={i} className="border-b border-rule py-1">
-                  <Mark of={e.state}><Link to={`/endpoints?endpoint=${encodeURIComponent(e.endpoint)}`}>{e.endpoint}</Link>, {e.state}</Mark>
-                  <p className="pl-5 text-ink-2">{e.context.session ?? "desktop"} session of {e.context.user ?? "nobody"}: {e.queues.length > 0 ? e.queues.join(", ") : "no queue"}</p>
+                  <Mark of={e.state}>
+                    <Link to={`/endpoints?endpoint=${encodeURIComponent(e.endpoint)}`}>
+                      {e.endpoint}
+                    </Link>
+                    , {e.state}
+                  </Mark>
+                  <p className="pl-5 text-ink-2">
+                    {e.context.session ?? "desktop"} session of {e.context.user ?? "nobody"}:{" "}
+                    {e.queues.length > 0 ? e.queues.join(", ") : "no queue"}
+                  </p>
                 </li>
               ))}
             </ul>
@@ -53,24 +77,58 @@ export function PersonPage() {
 
 /** What they have where they were last seen, or anywhere. */
 export function Now({ name, at }: { name: string; at: Subject["endpoints"][number] | undefined }) {
-  const where = { user: name, machine: at?.context.machine ?? "", host: at?.context.host ?? "", address: at?.context.addresses?.join(" ") ?? "", session: at?.context.session ?? "desktop", platform: at?.context.platform ?? "", location: "", time: "", estate: "" };
+  const where = {
+    user: name,
+    machine: at?.context.machine ?? "",
+    host: at?.context.host ?? "",
+    address: at?.context.addresses?.join(" ") ?? "",
+    session: at?.context.session ?? "desktop",
+    platform: at?.context.platform ?? "",
+    location: "",
+    time: "",
+    estate: "",
+  };
   const lineup = useQuery(lineupQuery(where));
   const to = new URLSearchParams(Object.entries(where).filter(([, v]) => v) as [string, string][]);
   return (
     <section aria-label="Lineup now">
       <h2>Lineup now</h2>
-      <p className="text-ink-2">{at ? `At ${at.context.machine ?? at.endpoint}, where they were last seen.` : "Wherever they are, since no endpoint has told."} <Link to={`/lineup?${to}`}>Ask for another place</Link></p>
-      {lineup.isPending ? <Waiting what="the lineup" /> : lineup.error ? <ProblemNotice title="The lineup cannot be told" error={lineup.error} /> : (
+      <p className="text-ink-2">
+        {at
+          ? `At ${at.context.machine ?? at.endpoint}, where they were last seen.`
+          : "Wherever they are, since no endpoint has told."}{" "}
+        <Link to={`/lineup?${to}`}>Ask for another place</Link>
+      </p>
+      {lineup.isPending ? (
+        <Waiting what="the lineup" />
+      ) : lineup.error ? (
+        <ProblemNotice title="The lineup cannot be told" error={lineup.error} />
+      ) : (
         <>
           {lineup.data.entries.length === 0 && <p>No queue: no grant names them here.</p>}
           <ul>
             {lineup.data.entries.map((e) => (
               <li key={e.queue} className="border-b border-rule py-1">
-                <Mark of={e.effect}><Link to={`/lineup?${to}&queue=${encodeURIComponent(e.queue)}`}>{e.title ?? e.queue}</Link>, {e.effect}{e.default && ", their default"}{e.stranded && ", no usable path just now"}</Mark>
-                <p className="pl-5 text-ink-2">by {e.grants.join(", ")}; through {e.path.through}</p>
+                <Mark of={e.effect}>
+                  <Link to={`/lineup?${to}&queue=${encodeURIComponent(e.queue)}`}>
+                    {e.title ?? e.queue}
+                  </Link>
+                  , {e.effect}
+                  {e.default && ", their default"}
+                  {e.stranded && ", no usable path just now"}
+                </Mark>
+                <p className="pl-5 text-ink-2">
+                  by {e.grants.join(", ")}; through {e.path.through}
+                </p>
               </li>
             ))}
-            {lineup.data.left_out.map((o) => <li key={o.queue} className="border-b border-rule py-1"><Mark of="no">{o.queue} is left out: {o.reason}</Mark></li>)}
+            {lineup.data.left_out.map((o) => (
+              <li key={o.queue} className="border-b border-rule py-1">
+                <Mark of="no">
+                  {o.queue} is left out: {o.reason}
+                </Mark>
+              </li>
+            ))}
           </ul>
         </>
       )}
@@ -83,25 +141,49 @@ function Groups({ of: s }: { of: Subject }) {
   return (
     <section aria-label="Groups">
       <h2>Groups</h2>
-      {s.groups.length === 0 ? <p className="text-ink-2">In none.</p> : (
+      {s.groups.length === 0 ? (
+        <p className="text-ink-2">In none.</p>
+      ) : (
         <ul>
-          {s.groups.filter((g) => g.direct).map((g) => (
-            <li key={g.group} className="border-b border-rule py-1">
-              <Link to={`/grants?find=${encodeURIComponent(`group:${g.group}`)}`}>{g.group}</Link>
-              <ul>
-                {s.groups.filter((x) => x.through[0] === g.group).sort((a, b) => a.through.length - b.through.length).map((x) => (
-                  <li key={x.group} className="py-0.5 text-ink-2" style={{ paddingLeft: `${x.through.length * 1.25}rem` }}>in <Link to={`/grants?find=${encodeURIComponent(`group:${x.group}`)}`}>{x.group}</Link>{x.through.length > 1 && ` (through ${x.through.slice(1).join(", then ")})`}</li>
-                ))}
-              </ul>
-            </li>
-          ))}
+          {s.groups
+            .filter((g) => g.direct)
+            .map((g) => (
+              <li key={g.group} className="border-b border-rule py-1">
+                <Link to={`/grants?find=${encodeURIComponent(`group:${g.group}`)}`}>{g.group}</Link>
+                <ul>
+                  {s.groups
+                    .filter((x) => x.through[0] === g.group)
+                    .sort((a, b) => a.through.length - b.through.length)
+                    .map((x) => (
+                      <li
+                        key={x.group}
+                        className="py-0.5 text-ink-2"
+                        style={{ paddingLeft: `${x.through.length * 1.25}rem` }}
+                      >
+                        in{" "}
+                        <Link to={`/grants?find=${encodeURIComponent(`group:${x.group}`)}`}>
+                          {x.group}
+                        </Link>
+                        {x.through.length > 1 && ` (through ${x.through.slice(1).join(", then ")})`}
+                      </li>
+                    ))}
+                </ul>
+              </li>
+            ))}
         </ul>
       )}
     </section>
   );
 }
 
-const whats: Record<Moment["what"], string> = { directory: "directory", pick: "picks", join: "names", request: "requests", done: "done by them", about: "about them" };
+const whats: Record<Moment["what"], string> = {
+  directory: "directory",
+  pick: "picks",
+  join: "names",
+  request: "requests",
+  done: "done by them",
+  about: "about them",
+};
 
 function History({ name }: { name: string }) {
   const history = useQuery(historyQuery(name));
@@ -109,9 +191,23 @@ function History({ name }: { name: string }) {
   return (
     <section aria-label="History">
       <h2>History</h2>
-      {history.isPending ? <Waiting what="the history" /> : history.error ? <ProblemNotice title="The history cannot be told" error={history.error} /> : history.data.length === 0 ? <p className="text-ink-2">Nothing is kept.</p> : (
+      {history.isPending ? (
+        <Waiting what="the history" />
+      ) : history.error ? (
+        <ProblemNotice title="The history cannot be told" error={history.error} />
+      ) : history.data.length === 0 ? (
+        <p className="text-ink-2">Nothing is kept.</p>
+      ) : (
         <ul className="max-h-[28rem] overflow-y-auto" tabIndex={0} aria-label="What became of them">
-          {history.data.map((m, i) => <li key={i} className="border-b border-rule py-1"><time dateTime={m.at} title={stamp(m.at)} className="text-ink-2">{ago(m.at, now)}</time>, {whats[m.what]}: {m.says}{m.by && m.what !== "done" && <span className="text-ink-2">, by {m.by}</span>}</li>)}
+          {history.data.map((m, i) => (
+            <li key={i} className="border-b border-rule py-1">
+              <time dateTime={m.at} title={stamp(m.at)} className="text-ink-2">
+                {ago(m.at, now)}
+              </time>
+              , {whats[m.what]}: {m.says}
+              {m.by && m.what !== "done" && <span className="text-ink-2">, by {m.by}</span>}
+            </li>
+          ))}
         </ul>
       )}
     </section>

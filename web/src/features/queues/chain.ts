@@ -1,56 +1,159 @@
 import type { DeviceView, DriverReport, Endpoint, FoundQueue, Queue } from "../../api/client";
 
 /** One link of the chain that leads from a person to the paper. */
-export type Step = { what: string; mark: "yes" | "no" | "warning" | "idle"; says: string; href?: string | undefined };
+export type Step = {
+  what: string;
+  mark: "yes" | "no" | "warning" | "idle";
+  says: string;
+  href?: string | undefined;
+};
 
-export type Known = { devices: DeviceView[]; found: FoundQueue[]; report: DriverReport | undefined; endpoints: Endpoint[]; sets: Map<string, string[]> };
+export type Known = {
+  devices: DeviceView[];
+  found: FoundQueue[];
+  report: DriverReport | undefined;
+  endpoints: Endpoint[];
+  sets: Map<string, string[]>;
+};
 
 /** The whole chain of one queue, link by link: each says how it stands, as far as anybody knows. */
 export function chain(q: Queue, k: Known): Step[] {
   const steps: Step[] = [];
-  const add = (what: string, mark: Step["mark"], says: string, href?: string) => steps.push({ what, mark, says, href });
+  const add = (what: string, mark: Step["mark"], says: string, href?: string) =>
+    steps.push({ what, mark, says, href });
   for (const name of q.devices ?? []) {
     const d = k.devices.find((x) => x.name === name);
     const href = `/devices?device=${encodeURIComponent(name)}`;
-    if (!d) { add("Device", "no", `${name} is not known`, href); continue; }
+    if (!d) {
+      add("Device", "no", `${name} is not known`, href);
+      continue;
+    }
     const r = d.reading;
     if (!d.check) add("Device", "idle", `${name} has not been questioned yet`, href);
     else if (!d.check.ok) add("Device", "no", `${name}: ${d.check.says}`, href);
-    else add("Device", r?.state === "stopped" ? "no" : "yes", `${name}, ${r?.model || "model not told"}: ${r?.state ?? "unknown"}${r?.reasons?.length ? ` (${r.reasons.join(", ")})` : ""}`, href);
-    const off = d.differs.filter((x) => x.kind.startsWith("address") || x.kind === "reservation" || x.kind === "moved" || x.kind === "swapped");
-    if (off.length > 0) add("Its address", off.some((x) => x.severity === "error") ? "no" : "warning", off.map((x) => x.says).join("; "), href);
-    else add("Its address", "yes", `${d.uri}, kept by ${d.address_kept_by === "reservation" ? "a reservation" : "a setting on the device"}`, href);
+    else
+      add(
+        "Device",
+        r?.state === "stopped" ? "no" : "yes",
+        `${name}, ${r?.model || "model not told"}: ${r?.state ?? "unknown"}${r?.reasons?.length ? ` (${r.reasons.join(", ")})` : ""}`,
+        href,
+      );
+    const off = d.differs.filter(
+      (x) =>
+        x.kind.startsWith("address") ||
+        x.kind === "reservation" ||
+        x.kind === "moved" ||
+        x.kind === "swapped",
+    );
+    if (off.length > 0)
+      add(
+        "Its address",
+        off.some((x) => x.severity === "error") ? "no" : "warning",
+        off.map((x) => x.says).join("; "),
+        href,
+      );
+    else
+      add(
+        "Its address",
+        "yes",
+        `${d.uri}, kept by ${d.address_kept_by === "reservation" ? "a reservation" : "a setting on the device"}`,
+        href,
+      );
   }
   if ((q.devices ?? []).length === 0) add("Device", "idle", "none is named behind it");
   const report = k.report;
-  const holdings = Object.entries(q.drivers ?? {}).filter(([, v]) => v !== "driverless").map(([platform, name]) => ({ platform, h: report?.holdings.find((x) => x.driver === name) }));
+  const holdings = Object.entries(q.drivers ?? {})
+    .filter(([, v]) => v !== "driverless")
+    .map(([platform, name]) => ({ platform, h: report?.holdings.find((x) => x.driver === name) }));
   if (holdings.length === 0) add("Driver", "yes", "driverless everywhere");
-  for (const { platform, h } of holdings) if (h) add("Driver", h.state === "found" ? "yes" : "no", `${h.exact} for ${platform}: ${h.says}`, `/drivers?show=names&find=${encodeURIComponent(h.exact)}`);
+  for (const { platform, h } of holdings)
+    if (h)
+      add(
+        "Driver",
+        h.state === "found" ? "yes" : "no",
+        `${h.exact} for ${platform}: ${h.says}`,
+        `/drivers?show=names&find=${encodeURIComponent(h.exact)}`,
+      );
   const row = report?.matrix.find((m) => m.queue === q.name);
-  for (const c of row?.cells ?? []) if (c.state === "none" && c.receive > 0) add("Driver", "no", `none fits ${c.platform}, where ${c.receive} get it`, "/drivers?show=report");
+  for (const c of row?.cells ?? [])
+    if (c.state === "none" && c.receive > 0)
+      add(
+        "Driver",
+        "no",
+        `none fits ${c.platform}, where ${c.receive} get it`,
+        "/drivers?show=report",
+      );
   (q.paths ?? []).forEach((p, i) => {
     const where = `${i + 1}. `;
     const at = p.at ? `, at ${p.at.join(" or ")}` : "";
     if (p.gateway) return add("Path", "yes", `${where}through the gateway${at}`);
-    if (p.device) return add("Path", "yes", `${where}straight to ${p.device}${at}`, `/devices?device=${encodeURIComponent(p.device)}`);
+    if (p.device)
+      return add(
+        "Path",
+        "yes",
+        `${where}straight to ${p.device}${at}`,
+        `/devices?device=${encodeURIComponent(p.device)}`,
+      );
     for (const server of p.server ? [p.server] : (k.sets.get(p.set ?? "") ?? [])) {
       const remote = p.remote_name || q.name;
       const on = k.found.find((f) => f.server === server && f.name === remote);
       const read = k.found.some((f) => f.server === server);
       const href = `/servers?server=${encodeURIComponent(server)}`;
-      if (!read) add("Path", "idle", `${where}through ${server}${at}, whose queues are not known`, href);
-      else if (!on) add("Path", "no", `${where}through ${server}${at}, which has no queue “${remote}”`, href);
-      else add("Path", on.state !== "stopped" && on.accepting ? "yes" : "no", `${where}through ${server}${at} as “${remote}”: ${on.state}${on.reasons?.length ? ` (${on.reasons.join(", ")})` : ""}, ${on.jobs} waiting`, href);
+      if (!read)
+        add("Path", "idle", `${where}through ${server}${at}, whose queues are not known`, href);
+      else if (!on)
+        add("Path", "no", `${where}through ${server}${at}, which has no queue “${remote}”`, href);
+      else
+        add(
+          "Path",
+          on.state !== "stopped" && on.accepting ? "yes" : "no",
+          `${where}through ${server}${at} as “${remote}”: ${on.state}${on.reasons?.length ? ` (${on.reasons.join(", ")})` : ""}, ${on.jobs} waiting`,
+          href,
+        );
     }
   });
   if ((q.paths ?? []).length === 0) add("Path", "no", "none: it is left out of every lineup");
-  add("State", q.retired ? "no" : q.paused ? "warning" : "yes", q.retired ? "retired: nobody keeps it" : q.paused ? "paused: people keep it, and it takes no jobs" : "open");
-  add("Listed", q.listed ? "yes" : "idle", q.listed ? "marked for the directory, so that people can search for it" : "no: it is not written into the directory");
-  add("Grants", q.grants.length > 0 ? "yes" : "no", q.grants.length > 0 ? q.grants.join(", ") : "none selects it: nobody gets this", q.grants.length > 0 ? `/grants?find=${encodeURIComponent(q.name)}` : undefined);
-  const has = k.endpoints.filter((e) => e.report.installed.some((i) => i.own && i.queue === q.name));
+  add(
+    "State",
+    q.retired ? "no" : q.paused ? "warning" : "yes",
+    q.retired
+      ? "retired: nobody keeps it"
+      : q.paused
+        ? "paused: people keep it, and it takes no jobs"
+        : "open",
+  );
+  add(
+    "Listed",
+    q.listed ? "yes" : "idle",
+    q.listed
+      ? "marked for the directory, so that people can search for it"
+      : "no: it is not written into the directory",
+  );
+  add(
+    "Grants",
+    q.grants.length > 0 ? "yes" : "no",
+    q.grants.length > 0 ? q.grants.join(", ") : "none selects it: nobody gets this",
+    q.grants.length > 0 ? `/grants?find=${encodeURIComponent(q.name)}` : undefined,
+  );
+  const has = k.endpoints.filter((e) =>
+    e.report.installed.some((i) => i.own && i.queue === q.name),
+  );
   const failing = k.endpoints.filter((e) => e.report.failures.some((f) => f.queue === q.name));
-  const preset = k.endpoints.filter((e) => e.report.installed.some((i) => i.default && i.queue === q.name));
-  add("Endpoints", failing.length > 0 ? "no" : has.length > 0 ? "yes" : "idle", `installed on ${has.length} of ${k.endpoints.length} that report${failing.length > 0 ? `; failing on ${failing.map((e) => e.report.machine).join(", ")}` : ""}`, `/endpoints?find=${encodeURIComponent(q.name)}`);
-  add("Default", preset.length > 0 ? "yes" : "idle", preset.length > 0 ? `on ${preset.map((e) => e.report.machine).join(", ")}` : "on no endpoint that reports");
+  const preset = k.endpoints.filter((e) =>
+    e.report.installed.some((i) => i.default && i.queue === q.name),
+  );
+  add(
+    "Endpoints",
+    failing.length > 0 ? "no" : has.length > 0 ? "yes" : "idle",
+    `installed on ${has.length} of ${k.endpoints.length} that report${failing.length > 0 ? `; failing on ${failing.map((e) => e.report.machine).join(", ")}` : ""}`,
+    `/endpoints?find=${encodeURIComponent(q.name)}`,
+  );
+  add(
+    "Default",
+    preset.length > 0 ? "yes" : "idle",
+    preset.length > 0
+      ? `on ${preset.map((e) => e.report.machine).join(", ")}`
+      : "on no endpoint that reports",
+  );
   return steps;
 }

@@ -12,10 +12,24 @@ export type Filter = { word: string; location: string; label: string; state: str
 export function narrow(queues: Queue[], f: Filter): Queue[] {
   const words = f.word.toLowerCase().split(/\s+/).filter(Boolean);
   return queues.filter((q) => {
-    const text = [q.name, q.title, q.location, q.note, ...(q.labels ?? []), ...q.through, ...q.grants, ...(q.devices ?? []), ...(q.formerly ?? [])].join(" ").toLowerCase();
+    const text = [
+      q.name,
+      q.title,
+      q.location,
+      q.note,
+      ...(q.labels ?? []),
+      ...q.through,
+      ...q.grants,
+      ...(q.devices ?? []),
+      ...(q.formerly ?? []),
+    ]
+      .join(" ")
+      .toLowerCase();
     return (
       words.every((w) => text.includes(w)) &&
-      (!f.location || q.location === f.location || Boolean(q.location?.startsWith(`${f.location}/`))) &&
+      (!f.location ||
+        q.location === f.location ||
+        Boolean(q.location?.startsWith(`${f.location}/`))) &&
       (!f.label || Boolean(q.labels?.includes(f.label))) &&
       (!f.state || stateOf(q) === f.state)
     );
@@ -23,7 +37,9 @@ export function narrow(queues: Queue[], f: Filter): Queue[] {
 }
 
 export function sites(queues: Queue[]): string[] {
-  return [...new Set(queues.map((q) => q.location?.split("/")[0]).filter((s): s is string => Boolean(s)))].sort();
+  return [
+    ...new Set(queues.map((q) => q.location?.split("/")[0]).filter((s): s is string => Boolean(s))),
+  ].sort();
 }
 
 export function labels(queues: Queue[]): string[] {

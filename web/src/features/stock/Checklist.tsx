@@ -3,7 +3,13 @@ import { api, ask } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { Mark } from "../../ui/Mark";
 
-const outageQuery = (server: string) => queryOptions({ queryKey: ["duties", "outage", server], queryFn: ({ signal }) => ask(api.GET("/api/v1/servers/{name}/outage", { params: { path: { name: server } }, signal })), refetchInterval: 5000 });
+const outageQuery = (server: string) =>
+  queryOptions({
+    queryKey: ["duties", "outage", server],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/servers/{name}/outage", { params: { path: { name: server } }, signal })),
+    refetchInterval: 5000,
+  });
 
 const marks = { yes: "yes", no: "offered", unproven: "idle" } as const;
 const words = { yes: "done", no: "to do", unproven: "not proven" } as const;
@@ -14,13 +20,32 @@ type ChecklistProps = { server: string; steps?: number | undefined };
 export function Checklist({ server, steps }: ChecklistProps) {
   const list = useQuery(outageQuery(server));
   if (list.error) return <ProblemNotice title="The checklist cannot be told" error={list.error} />;
-  if (!list.data) return <p role="status" className="text-ink-3">Looking how far it is…</p>;
+  if (!list.data)
+    return (
+      <p role="status" className="text-ink-3">
+        Looking how far it is…
+      </p>
+    );
   return (
-    <ol aria-label={`Checklist of an outage of ${server}`} className="border-l-2 border-rule-strong">
+    <ol
+      aria-label={`Checklist of an outage of ${server}`}
+      className="border-l-2 border-rule-strong"
+    >
       {list.data.slice(0, steps).map((r) => (
         <li key={r.check} className="px-3 py-1">
-          <Mark of={marks[r.result]}><strong className="font-medium">{r.check}</strong> <span className="text-ink-2">{words[r.result]}:</span> {r.says}.</Mark>
-          {r.fix && <p className="pl-5 text-ink-2">{r.fix.startsWith("cirque ") ? <code className="font-mono text-[0.93em]">{r.fix}</code> : `${r.fix.charAt(0).toUpperCase() + r.fix.slice(1)}.`}</p>}
+          <Mark of={marks[r.result]}>
+            <strong className="font-medium">{r.check}</strong>{" "}
+            <span className="text-ink-2">{words[r.result]}:</span> {r.says}.
+          </Mark>
+          {r.fix && (
+            <p className="pl-5 text-ink-2">
+              {r.fix.startsWith("cirque ") ? (
+                <code className="font-mono text-[0.93em]">{r.fix}</code>
+              ) : (
+                `${r.fix.charAt(0).toUpperCase() + r.fix.slice(1)}.`
+              )}
+            </p>
+          )}
         </li>
       ))}
     </ol>

@@ -11,10 +11,24 @@ import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 
-const onQuery = () => queryOptions({ queryKey: ["drivers", "on"], queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/endpoints", { signal })) });
-const papersQuery = () => queryOptions({ queryKey: ["drivers", "papers"], queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/papers", { signal })) });
+const onQuery = () =>
+  queryOptions({
+    queryKey: ["drivers", "on"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/endpoints", { signal })),
+  });
+const papersQuery = () =>
+  queryOptions({
+    queryKey: ["drivers", "papers"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/papers", { signal })),
+  });
 
-const marks: Record<DriverHere["state"], string> = { used: "yes", staged: "behind", spare: "idle", wanted: "no", foreign: "note" };
+const marks: Record<DriverHere["state"], string> = {
+  used: "yes",
+  staged: "behind",
+  spare: "idle",
+  wanted: "no",
+  foreign: "note",
+};
 const shown = 300;
 
 /** Drivers on endpoints, by how far each is there; and what came out with which. */
@@ -25,21 +39,49 @@ export function DriversOn() {
   const { get, set } = useUrl();
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   if (on.isPending) return <Waiting what="the drivers on endpoints" />;
-  if (!on.data) return <Failure title="The drivers on endpoints cannot be shown" problem={on.error} />;
-  const rows = on.data.filter((d) => `${d.machine} ${d.exact} ${d.state} ${d.queues.join(" ")}`.toLowerCase().includes(word.toLowerCase()));
+  if (!on.data)
+    return <Failure title="The drivers on endpoints cannot be shown" problem={on.error} />;
+  const rows = on.data.filter((d) =>
+    `${d.machine} ${d.exact} ${d.state} ${d.queues.join(" ")}`
+      .toLowerCase()
+      .includes(word.toLowerCase()),
+  );
   return (
     <div className="mt-3 flex flex-col gap-6">
       <section aria-label="Drivers on endpoints">
         <div className="flex flex-wrap items-end gap-4">
-          <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="name, endpoint, state, queue…" value={word} onChange={(e) => setWord(e.target.value)} /></label>
-          <p role="status" className="pb-1 text-ink-2">{rows.length} of {on.data.length}. used: a queue has it; staged: its files are there, for a queue that is to have it; spare: no queue is to have it; wanted: it is not there.</p>
+          <label className="flex flex-col gap-1">
+            Find
+            <input
+              type="search"
+              className={`${inputLook} w-64`}
+              placeholder="name, endpoint, state, queue…"
+              value={word}
+              onChange={(e) => setWord(e.target.value)}
+            />
+          </label>
+          <p role="status" className="pb-1 text-ink-2">
+            {rows.length} of {on.data.length}. used: a queue has it; staged: its files are there,
+            for a queue that is to have it; spare: no queue is to have it; wanted: it is not there.
+          </p>
         </div>
-        <Table label="Drivers on endpoints" heads={["Exact name", "Endpoint", "State", "Queues", "Says"]}>
+        <Table
+          label="Drivers on endpoints"
+          heads={["Exact name", "Endpoint", "State", "Queues", "Says"]}
+        >
           {rows.slice(0, shown).map((d) => (
             <tr key={`${d.machine}/${d.exact}`} className="border-b border-rule align-top">
-              <td className="px-2 py-1"><Exact text={d.exact} /></td>
-              <td className="px-2 py-1"><Link to={`/endpoints?endpoint=${encodeURIComponent(d.machine)}`}>{d.machine}</Link></td>
-              <td className="px-2 py-1"><Mark of={marks[d.state]}>{d.state === "foreign" ? "somebody else’s" : d.state}</Mark></td>
+              <td className="px-2 py-1">
+                <Exact text={d.exact} />
+              </td>
+              <td className="px-2 py-1">
+                <Link to={`/endpoints?endpoint=${encodeURIComponent(d.machine)}`}>{d.machine}</Link>
+              </td>
+              <td className="px-2 py-1">
+                <Mark of={marks[d.state]}>
+                  {d.state === "foreign" ? "somebody else’s" : d.state}
+                </Mark>
+              </td>
               <td className="px-2 py-1">{d.queues.join(", ")}</td>
               <td className="px-2 py-1">{d.says}</td>
             </tr>
@@ -49,16 +91,32 @@ export function DriversOn() {
       </section>
       <section aria-labelledby="papers">
         <h2 id="papers">What came out</h2>
-        {!papers.data || papers.data.length === 0 ? <p className="text-ink-2">{papers.isPending ? "Waiting for what people told…" : "Nobody has told yet: an endpoint’s checkup prints with another driver, asks what came out, and it is remembered of the model."}</p> : (
-          <Table label="What came out" heads={["Model", "With", "Came out", "Queue", "From", "Told"]}>
+        {!papers.data || papers.data.length === 0 ? (
+          <p className="text-ink-2">
+            {papers.isPending
+              ? "Waiting for what people told…"
+              : "Nobody has told yet: an endpoint’s checkup prints with another driver, asks what came out, and it is remembered of the model."}
+          </p>
+        ) : (
+          <Table
+            label="What came out"
+            heads={["Model", "With", "Came out", "Queue", "From", "Told"]}
+          >
             {papers.data.map((s, i) => (
               <tr key={i} className="border-b border-rule align-top">
                 <td className="px-2 py-1">{s.model}</td>
-                <td className="px-2 py-1"><Exact text={s.driver} /></td>
-                <td className="px-2 py-1"><Mark of={s.paper === "good" ? "yes" : "no"}>{s.paper}</Mark></td>
+                <td className="px-2 py-1">
+                  <Exact text={s.driver} />
+                </td>
+                <td className="px-2 py-1">
+                  <Mark of={s.paper === "good" ? "yes" : "no"}>{s.paper}</Mark>
+                </td>
                 <td className="px-2 py-1">{s.queue}</td>
                 <td className="px-2 py-1">{s.machine}</td>
-                <td className="px-2 py-1">{ago(s.at, now)} by {s.by}{s.note && `: ${s.note}`}</td>
+                <td className="px-2 py-1">
+                  {ago(s.at, now)} by {s.by}
+                  {s.note && `: ${s.note}`}
+                </td>
               </tr>
             ))}
           </Table>

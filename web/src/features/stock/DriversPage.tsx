@@ -9,7 +9,13 @@ import { DriversOn } from "./DriversOn";
 import { Names } from "./Names";
 import { Packages } from "./Packages";
 
-const sections = [["", "Packages", "/drivers"], ["names", "Exact names", "/drivers?show=names"], ["compare", "Compare two names", "/drivers?show=compare"], ["report", "What lacks a driver", "/drivers?show=report"], ["endpoints", "On endpoints", "/drivers?show=endpoints"]] as const;
+const sections = [
+  ["", "Packages", "/drivers"],
+  ["names", "Exact names", "/drivers?show=names"],
+  ["compare", "Compare two names", "/drivers?show=compare"],
+  ["report", "What lacks a driver", "/drivers?show=report"],
+  ["endpoints", "On endpoints", "/drivers?show=endpoints"],
+] as const;
 
 /** Driver packages, the exact names that they accept, and where one is missing. */
 export function DriversPage() {
@@ -17,7 +23,8 @@ export function DriversPage() {
   const { get } = useUrl();
   const show = get("show");
   if (packages.isPending) return <Waiting what="the driver packages" />;
-  if (!packages.data) return <Failure title="The driver packages cannot be shown" problem={packages.error} />;
+  if (!packages.data)
+    return <Failure title="The driver packages cannot be shown" problem={packages.error} />;
   return (
     <>
       <div className="flex flex-wrap items-center gap-x-6">

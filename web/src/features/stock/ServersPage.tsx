@@ -29,7 +29,16 @@ import { Sets } from "./Sets";
 
 const col = createColumnHelper<typeof features, ServerView>();
 const grid = "11rem minmax(16rem, 1.2fr) 5rem 6rem 5rem 6rem 9rem 9rem minmax(9rem, 1fr)";
-const sections = [["", "Servers", "/servers"], ["queues", "Their queues", "/servers?show=queues"], ["sets", "Sets", "/servers?show=sets"], ["duty", "Out of duty", "/servers?show=duty"], ["exercises", "Exercises", "/servers?show=exercises"], ["compare", "Compare two", "/servers?show=compare"], ["captures", "Reference machines", "/servers?show=captures"], ["keys", "Keys", "/servers?show=keys"]] as const;
+const sections = [
+  ["", "Servers", "/servers"],
+  ["queues", "Their queues", "/servers?show=queues"],
+  ["sets", "Sets", "/servers?show=sets"],
+  ["duty", "Out of duty", "/servers?show=duty"],
+  ["exercises", "Exercises", "/servers?show=exercises"],
+  ["compare", "Compare two", "/servers?show=compare"],
+  ["captures", "Reference machines", "/servers?show=captures"],
+  ["keys", "Keys", "/servers?show=keys"],
+] as const;
 
 /** Print servers as one list, their queues as another, and what is taken out of both. */
 export function ServersPage() {
@@ -40,29 +49,71 @@ export function ServersPage() {
   if (servers.isPending) return <Waiting what="the servers" />;
   if (!servers.data) return <Failure title="The servers cannot be shown" problem={servers.error} />;
   const opened = servers.data.find((s) => s.name === get("server"));
-  const bySelf = (queues: { name: string; server: string }[]): Selection[] => [...new Set(queues.map((q) => q.server))].map((from) => ({ kind: "server", from, found: queues.filter((q) => q.server === from).map((q) => q.name) }));
+  const bySelf = (queues: { name: string; server: string }[]): Selection[] =>
+    [...new Set(queues.map((q) => q.server))].map((from) => ({
+      kind: "server",
+      from,
+      found: queues.filter((q) => q.server === from).map((q) => q.name),
+    }));
   return (
     <>
       <div className="flex flex-wrap items-center gap-x-6">
         <h1>Servers</h1>
         <Sections label="Parts of this page" current={show} of={sections} />
-        <span className="ml-auto"><Button kind="main" onClick={() => set("register", "yes")}>Register a server</Button></span>
+        <span className="ml-auto">
+          <Button kind="main" onClick={() => set("register", "yes")}>
+            Register a server
+          </Button>
+        </span>
       </div>
       {show === "" && <List all={servers.data} />}
-      {show === "queues" && <ServerQueues onOpen={(s) => set("server", s)} onAdopt={(q) => setAdopting(bySelf(q))} />}
+      {show === "queues" && (
+        <ServerQueues onOpen={(s) => set("server", s)} onAdopt={(q) => setAdopting(bySelf(q))} />
+      )}
       {show === "sets" && <Sets servers={servers.data} />}
       {show === "duty" && <Duty servers={servers.data} />}
       {show === "exercises" && <Exercises servers={servers.data} />}
       {show === "compare" && <Compare servers={servers.data} />}
-      {show === "captures" && <Captures onAdopt={(c) => setAdopting([{ kind: "capture", from: c.machine }])} />}
+      {show === "captures" && (
+        <Captures onAdopt={(c) => setAdopting([{ kind: "capture", from: c.machine }])} />
+      )}
       {show === "keys" && <Credentials />}
       {opened && !adopting && (
-        <Drawer title={opened.title || opened.name} description={`Print server ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`} open onOpenChange={() => set("server", "")}>
-          <ServerSheet name={opened.name} onAdopt={(queues) => setAdopting([{ kind: "server", from: opened.name, found: queues }])} onGone={() => set("server", "")} />
+        <Drawer
+          title={opened.title || opened.name}
+          description={`Print server ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`}
+          open
+          onOpenChange={() => set("server", "")}
+        >
+          <ServerSheet
+            name={opened.name}
+            onAdopt={(queues) =>
+              setAdopting([{ kind: "server", from: opened.name, found: queues }])
+            }
+            onGone={() => set("server", "")}
+          />
         </Drawer>
       )}
-      {adopting && <Drawer title="Adopt" description="What was found, as it would be in the estate" open onOpenChange={() => setAdopting(null)}><Adopt selections={adopting} onDone={() => setAdopting(null)} /></Drawer>}
-      {get("register") && <Drawer title="Register a server" description="It is read at once, and then at intervals; nothing on it is changed" open onOpenChange={() => set("register", "")}><Register kind="server" onDone={(name) => put({ register: "", server: name })} /></Drawer>}
+      {adopting && (
+        <Drawer
+          title="Adopt"
+          description="What was found, as it would be in the estate"
+          open
+          onOpenChange={() => setAdopting(null)}
+        >
+          <Adopt selections={adopting} onDone={() => setAdopting(null)} />
+        </Drawer>
+      )}
+      {get("register") && (
+        <Drawer
+          title="Register a server"
+          description="It is read at once, and then at intervals; nothing on it is changed"
+          open
+          onOpenChange={() => set("register", "")}
+        >
+          <Register kind="server" onDone={(name) => put({ register: "", server: name })} />
+        </Drawer>
+      )}
     </>
   );
 }
@@ -73,28 +124,96 @@ function List({ all }: { all: ServerView[] }) {
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   const state = get("state");
   const rows = useMemo(() => narrowServers(all, { word, state }), [all, word, state]);
-  const sort: Sort = { id: get("sort").replace(/^-/, "") || "name", desc: get("sort").startsWith("-") };
-  const columns = useMemo(() => col.columns([
-    col.accessor("name", { id: "name", header: "Server" }),
-    col.accessor((s) => stands(s.check, now).says, { id: "stands", header: "Stands", cell: (c) => <Mark of={stands(c.row.original.check, now).mark}>{c.getValue()}</Mark> }),
-    col.accessor((s) => s.count.queues, { id: "queues", header: "Queues" }),
-    col.accessor((s) => s.count.not_ready, { id: "not-ready", header: "Not ready", cell: (c) => (c.getValue() > 0 ? <Mark of="warning">{c.getValue()}</Mark> : 0) }),
-    col.accessor((s) => s.count.jobs, { id: "jobs", header: "Jobs" }),
-    col.accessor("duty", { id: "duty", header: "Duty", cell: (c) => <Mark of={dutyMark(c.getValue(), 1)}>{c.getValue()}</Mark> }),
-    col.accessor((s) => s.location ?? "", { id: "location", header: "Location" }),
-    col.accessor((s) => s.sets.join(", "), { id: "sets", header: "Sets" }),
-    col.accessor((s) => s.differences, { id: "differs", header: "Against the estate", cell: (c) => (!c.row.original.in_estate ? <Mark of="idle">not in the estate</Mark> : c.getValue() > 0 ? <Mark of="warning">{count(c.getValue(), "difference")}</Mark> : "as written") }),
-  ]), [now]);
-  if (all.length === 0) return <div className="mt-3"><Empty title="No print server is known yet">Register one by its host name or address; its queues are read at once. The estate’s servers appear here by themselves.</Empty></div>;
+  const sort: Sort = {
+    id: get("sort").replace(/^-/, "") || "name",
+    desc: get("sort").startsWith("-"),
+  };
+  const columns = useMemo(
+    () =>
+      col.columns([
+        col.accessor("name", { id: "name", header: "Server" }),
+        col.accessor((s) => stands(s.check, now).says, {
+          id: "stands",
+          header: "Stands",
+          cell: (c) => <Mark of={stands(c.row.original.check, now).mark}>{c.getValue()}</Mark>,
+        }),
+        col.accessor((s) => s.count.queues, { id: "queues", header: "Queues" }),
+        col.accessor((s) => s.count.not_ready, {
+          id: "not-ready",
+          header: "Not ready",
+          cell: (c) => (c.getValue() > 0 ? <Mark of="warning">{c.getValue()}</Mark> : 0),
+        }),
+        col.accessor((s) => s.count.jobs, { id: "jobs", header: "Jobs" }),
+        col.accessor("duty", {
+          id: "duty",
+          header: "Duty",
+          cell: (c) => <Mark of={dutyMark(c.getValue(), 1)}>{c.getValue()}</Mark>,
+        }),
+        col.accessor((s) => s.location ?? "", { id: "location", header: "Location" }),
+        col.accessor((s) => s.sets.join(", "), { id: "sets", header: "Sets" }),
+        col.accessor((s) => s.differences, {
+          id: "differs",
+          header: "Against the estate",
+          cell: (c) =>
+            !c.row.original.in_estate ? (
+              <Mark of="idle">not in the estate</Mark>
+            ) : c.getValue() > 0 ? (
+              <Mark of="warning">{count(c.getValue(), "difference")}</Mark>
+            ) : (
+              "as written"
+            ),
+        }),
+      ]),
+    [now],
+  );
+  if (all.length === 0)
+    return (
+      <div className="mt-3">
+        <Empty title="No print server is known yet">
+          Register one by its host name or address; its queues are read at once. The estate’s
+          servers appear here by themselves.
+        </Empty>
+      </div>
+    );
   const total = all.reduce((n, s) => n + s.count.queues, 0);
   return (
     <>
       <div className="my-3 flex flex-wrap items-end gap-4">
-        <label className="flex flex-col gap-1">Find<input type="search" className={`${inputLook} w-64`} placeholder="name, address, place, set…" value={word} onChange={(e) => setWord(e.target.value)} /></label>
-        <Select label="State" value={state} options={[{ value: "silent", label: "not answering" }, { value: "not-ready", label: "with queues that are not ready" }, { value: "jobs", label: "with jobs waiting" }, { value: "differs", label: "not as the estate says" }]} onChange={(v) => set("state", v)} />
-        <p role="status" className="pb-1 text-ink-2">{rows.length} of {all.length}; {count(total, "queue")} in all</p>
+        <label className="flex flex-col gap-1">
+          Find
+          <input
+            type="search"
+            className={`${inputLook} w-64`}
+            placeholder="name, address, place, set…"
+            value={word}
+            onChange={(e) => setWord(e.target.value)}
+          />
+        </label>
+        <Select
+          label="State"
+          value={state}
+          options={[
+            { value: "silent", label: "not answering" },
+            { value: "not-ready", label: "with queues that are not ready" },
+            { value: "jobs", label: "with jobs waiting" },
+            { value: "differs", label: "not as the estate says" },
+          ]}
+          onChange={(v) => set("state", v)}
+        />
+        <p role="status" className="pb-1 text-ink-2">
+          {rows.length} of {all.length}; {count(total, "queue")} in all
+        </p>
       </div>
-      <DataTable caption="Servers" columns={columns} grid={grid} rows={rows} rowName={(s) => s.name} sort={sort} onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)} onOpen={(s) => set("server", s.name)} />
+      <DataTable
+        caption="Servers"
+        columns={columns}
+        grid={grid}
+        rows={rows}
+        rowName={(s) => s.name}
+        sort={sort}
+        onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
+        onOpen={(s) => set("server", s.name)}
+      />
       {rows.length === 0 && <p className="mt-2 text-ink-2">No server fits. Take a filter away.</p>}
     </>
   );

@@ -5,23 +5,42 @@ import { ago } from "../../lib/time";
 export function stands(check: Check | null, now: number): { mark: string; says: string } {
   if (!check) return { mark: "silent", says: "not read yet" };
   if (check.ok) return { mark: "converged", says: `answers, read ${ago(check.at, now)}` };
-  return { mark: "failing", says: `${check.says}, since ${ago(check.since, now).replace(/ ago$/, "")}` };
+  return {
+    mark: "failing",
+    says: `${check.says}, since ${ago(check.since, now).replace(/ ago$/, "")}`,
+  };
 }
 
 /** The state of a queue or device in IPP's words, with its reasons. */
-export function stateWords(of: { state: string; reasons?: string[] | undefined; accepting?: boolean | undefined }): string {
+export function stateWords(of: {
+  state: string;
+  reasons?: string[] | undefined;
+  accepting?: boolean | undefined;
+}): string {
   const reasons = of.reasons?.length ? ` (${of.reasons.join(", ")})` : "";
   return `${of.state}${reasons}${of.accepting === false ? ", takes no jobs" : ""}`;
 }
 
-export const stateMarks: Record<string, string> = { idle: "yes", processing: "open", stopped: "no", unknown: "silent" };
+export const stateMarks: Record<string, string> = {
+  idle: "yes",
+  processing: "open",
+  stopped: "no",
+  unknown: "silent",
+};
 
 export const queueReady = (q: FoundQueue) => q.state !== "stopped" && q.accepting;
-export const deviceReady = (d: DeviceView) => Boolean(d.check?.ok && d.reading && (d.reading.state === "idle" || d.reading.state === "processing"));
+export const deviceReady = (d: DeviceView) =>
+  Boolean(
+    d.check?.ok && d.reading && (d.reading.state === "idle" || d.reading.state === "processing"),
+  );
 
 const hasWords = (words: string, ...of: (string | undefined)[]) => {
   const text = of.join(" ").toLowerCase();
-  return words.toLowerCase().split(/\s+/).filter(Boolean).every((w) => text.includes(w));
+  return words
+    .toLowerCase()
+    .split(/\s+/)
+    .filter(Boolean)
+    .every((w) => text.includes(w));
 };
 
 export const queueStates = [
@@ -31,14 +50,27 @@ export const queueStates = [
   { value: "no-driver", label: "no driver told" },
 ] as const;
 
-export function narrowQueues(all: FoundQueue[], f: { word: string; server: string; state: string }): FoundQueue[] {
+export function narrowQueues(
+  all: FoundQueue[],
+  f: { word: string; server: string; state: string },
+): FoundQueue[] {
   return all.filter((q) => {
     if (f.server && q.server !== f.server) return false;
     if (f.state === "not-ready" && queueReady(q)) return false;
     if (f.state === "jobs" && q.jobs === 0) return false;
     if (f.state === "unlisted" && q.leads.length > 0) return false;
     if (f.state === "no-driver" && q.model) return false;
-    return hasWords(f.word, q.name, q.title, q.location, q.model, q.device, q.server, ...q.leads, stateWords(q));
+    return hasWords(
+      f.word,
+      q.name,
+      q.title,
+      q.location,
+      q.model,
+      q.device,
+      q.server,
+      ...q.leads,
+      stateWords(q),
+    );
   });
 }
 
@@ -50,15 +82,33 @@ export const deviceStates = [
   { value: "low", label: "a supply under 15 %" },
 ] as const;
 
-export function narrowDevices(all: DeviceView[], f: { word: string; site: string; state: string }): DeviceView[] {
+export function narrowDevices(
+  all: DeviceView[],
+  f: { word: string; site: string; state: string },
+): DeviceView[] {
   return all.filter((d) => {
     if (f.site && d.location !== f.site && !d.location?.startsWith(`${f.site}/`)) return false;
     if (f.state === "not-ready" && deviceReady(d)) return false;
     if (f.state === "differs" && d.differs.length === 0) return false;
     if (f.state === "unkept" && d.address_kept_by && d.address_kept_by !== "unknown") return false;
     if (f.state === "no-queue" && d.queues.length > 0) return false;
-    if (f.state === "low" && !d.reading?.supplies?.some((s) => s.level !== null && s.level < 15)) return false;
-    return hasWords(f.word, d.name, d.title, d.uri, d.mac, d.location, d.note, d.identity.mac, d.identity.serial, d.identity.uuid, d.reading?.model, d.reading?.firmware, ...d.queues);
+    if (f.state === "low" && !d.reading?.supplies?.some((s) => s.level !== null && s.level < 15))
+      return false;
+    return hasWords(
+      f.word,
+      d.name,
+      d.title,
+      d.uri,
+      d.mac,
+      d.location,
+      d.note,
+      d.identity.mac,
+      d.identity.serial,
+      d.identity.uuid,
+      d.reading?.model,
+      d.reading?.firmware,
+      ...d.queues,
+    );
   });
 }
 
@@ -72,10 +122,14 @@ export function narrowServers(all: ServerView[], f: { word: string; state: strin
   });
 }
 
-export const sitesOf = (list: { location?: string | undefined }[]) => [...new Set(list.map((o) => o.location?.split("/")[0]).filter((s): s is string => Boolean(s)))].sort();
+export const sitesOf = (list: { location?: string | undefined }[]) =>
+  [
+    ...new Set(list.map((o) => o.location?.split("/")[0]).filter((s): s is string => Boolean(s))),
+  ].sort();
 
 /** The host of a URI, as people know an address. */
-export const hostOf = (uri: string) => /^[a-z]+:\/\/(\[[^\]]+\]|[^/:]+)/i.exec(uri)?.[1]?.replace(/^\[|\]$/g, "") ?? uri;
+export const hostOf = (uri: string) =>
+  /^[a-z]+:\/\/(\[[^\]]+\]|[^/:]+)/i.exec(uri)?.[1]?.replace(/^\[|\]$/g, "") ?? uri;
 
 /** Gives a proposed queue another name; on its server it is called as it was. */
 export function named(p: Proposal, name: string): Proposal {
@@ -97,6 +151,12 @@ export function lacking(p: Proposal, taken: Set<string>, others: string[]): stri
 }
 
 /** The mark of a server's duty; one that takes only a share of its people is on its way back. */
-export const dutyMark = (duty: string, share: number): string => (duty === "serving" ? (share < 1 ? "behind" : "open") : duty === "drained" ? "paused" : "no");
+export const dutyMark = (duty: string, share: number): string =>
+  duty === "serving" ? (share < 1 ? "behind" : "open") : duty === "drained" ? "paused" : "no";
 
-export const dutyWord = (duty: string, share: number): string => (duty === "serving" && share < 1 ? `returning, ${Math.round(share * 100)} % of its people` : duty === "serving" ? "on duty" : duty);
+export const dutyWord = (duty: string, share: number): string =>
+  duty === "serving" && share < 1
+    ? `returning, ${Math.round(share * 100)} % of its people`
+    : duty === "serving"
+      ? "on duty"
+      : duty;
