@@ -10,7 +10,9 @@ export function useUrlText(
   const [text, setText] = useState(inUrl);
   const written = useRef(inUrl);
   const latest = useRef(write);
-  latest.current = write;
+  useEffect(() => {
+    latest.current = write;
+  });
   useEffect(() => {
     if (inUrl !== written.current) {
       written.current = inUrl; // somebody went back, or followed a link

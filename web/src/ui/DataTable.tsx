@@ -20,6 +20,8 @@ export type Sort = { id: string; desc: boolean };
 
 type DataTableProps<T extends object> = {
   caption: string;
+  // The value of a column is of its own type; only the column itself knows which.
+  // eslint-disable-next-line @typescript-eslint/no-explicit-any
   columns: ColumnDef<typeof features, T, any>[];
   /** Widths of the columns, as a CSS grid; columns never jump. */
   grid: string;

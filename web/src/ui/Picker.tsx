@@ -103,6 +103,8 @@ export function Picker({
             className="mt-2 max-h-64 overflow-y-auto"
           >
             {shown.map((o, i) => (
+              // Its keys are those of the text above, as a combobox has it (ARIA 1.2).
+              // eslint-disable-next-line jsx-a11y/click-events-have-key-events
               <li
                 key={o.value}
                 id={`${id}-${i}`}

@@ -16,9 +16,10 @@ import { RehearsalSection } from "./RehearsalSection";
 export function DraftPage() {
   const draft = useQuery(draftQuery());
   const { hash } = useLocation();
+  const there = draft.data !== undefined;
   useEffect(() => {
-    if (draft.data) document.getElementById(hash.slice(1))?.scrollIntoView();
-  }, [hash, draft.data === undefined]);
+    if (there) document.getElementById(hash.slice(1))?.scrollIntoView();
+  }, [hash, there]);
   if (draft.isPending) return <Waiting what="the draft" />;
   if (!draft.data) return <Failure title="The draft cannot be shown" problem={draft.error} />;
   const d = draft.data;

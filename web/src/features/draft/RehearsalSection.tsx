@@ -355,28 +355,35 @@ function Behind({ id, figure, onClose }: { id: string; figure: Figure; onClose: 
         <Button onClick={onClose}>Close the list</Button>
       </div>
       {effects.error && <ProblemNotice title="The list cannot be shown" error={effects.error} />}
-      <ul className="mt-2 max-h-80 overflow-y-auto" tabIndex={0} aria-label="Contexts">
-        {list.map((e, i) => (
-          <li key={i} className="grid grid-cols-[11rem_1fr] gap-x-3 border-b border-rule py-1">
-            <Link to={`/lineup?${address(e.context)}`}>{e.name}</Link>
-            <span>
-              {e.items
-                .map((x) =>
-                  [x.queue, x.from && x.to ? `${x.from} becomes ${x.to}` : x.to || x.from]
-                    .filter(Boolean)
-                    .join(": "),
-                )
-                .join("; ")}
-              <span className="block text-ink-3">
-                {e.location || "place unknown"}
-                {e.context.machine && `, ${e.context.machine}`}
-                {!e.seen && ", not seen yet"}
-                {e.items.some((x) => x.times) && ", at some times only"}
+      <div
+        className="mt-2 max-h-80 overflow-y-auto"
+        tabIndex={0}
+        role="region"
+        aria-label="Contexts"
+      >
+        <ul>
+          {list.map((e, i) => (
+            <li key={i} className="grid grid-cols-[11rem_1fr] gap-x-3 border-b border-rule py-1">
+              <Link to={`/lineup?${address(e.context)}`}>{e.name}</Link>
+              <span>
+                {e.items
+                  .map((x) =>
+                    [x.queue, x.from && x.to ? `${x.from} becomes ${x.to}` : x.to || x.from]
+                      .filter(Boolean)
+                      .join(": "),
+                  )
+                  .join("; ")}
+                <span className="block text-ink-3">
+                  {e.location || "place unknown"}
+                  {e.context.machine && `, ${e.context.machine}`}
+                  {!e.seen && ", not seen yet"}
+                  {e.items.some((x) => x.times) && ", at some times only"}
+                </span>
               </span>
-            </span>
-          </li>
-        ))}
-      </ul>
+            </li>
+          ))}
+        </ul>
+      </div>
       {(effects.data?.total ?? 0) > list.length && (
         <p className="text-ink-2">and {(effects.data?.total ?? 0) - list.length} more.</p>
       )}

@@ -1,5 +1,5 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useEffect, useState } from "react";
+import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type AgentSettings } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
@@ -39,12 +39,11 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
   const doc = useQuery({ ...draftDocumentQuery(), enabled: mayEdit });
   const strangers = useQuery(strangersQuery());
   const kept = doc.data?.settings?.agents;
-  const [way, setWay] = useState<NonNullable<AgentSettings["user_from"]>>("system-unless-unknown");
-  const [notice, setNotice] = useState("");
-  useEffect(() => {
-    setWay(kept?.user_from ?? "system-unless-unknown");
-    setNotice(kept?.notice ?? "");
-  }, [kept?.user_from, kept?.notice]);
+  // What is chosen here and not yet kept; undefined is as it is kept.
+  const [chosenWay, setWay] = useState<NonNullable<AgentSettings["user_from"]>>();
+  const [typed, setNotice] = useState<string>();
+  const way = chosenWay ?? kept?.user_from ?? "system-unless-unknown";
+  const notice = typed ?? kept?.notice ?? "";
   const save = useMutation({
     mutationFn: () =>
       sendEdits([
@@ -58,7 +57,11 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
           },
         },
       ]),
-    onSuccess: () => draftChanged(client),
+    onSuccess: async () => {
+      await draftChanged(client);
+      setWay(undefined);
+      setNotice(undefined);
+    },
   });
   const changed =
     way !== (kept?.user_from ?? "system-unless-unknown") || notice.trim() !== (kept?.notice ?? "");

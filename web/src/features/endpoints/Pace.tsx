@@ -4,6 +4,7 @@ import type { Document } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { stamp } from "../../lib/time";
+import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
@@ -92,8 +93,9 @@ export function Pace({ mayEdit }: { mayEdit: boolean }) {
 /** For a roll-out agents ask and report often for some hours, and then as usual by themselves. */
 function Hurry({ kept, mayEdit }: { kept: Settings["agents"]; mayEdit: boolean }) {
   const client = useQueryClient();
+  const now = useNow();
   const until = kept?.hurry_until;
-  const on = until !== undefined && new Date(until).getTime() > Date.now();
+  const on = until !== undefined && new Date(until).getTime() > now;
   const set = useMutation({
     mutationFn: (hours: number) => {
       const { hurry_until: _was, ...rest } = kept ?? {};

@@ -197,13 +197,14 @@ function Side({ title, value }: { title: string; value: unknown }) {
       {value === undefined ? (
         <p className="text-ink-2">Nothing.</p>
       ) : (
-        <pre
+        <div
           tabIndex={0}
+          role="region"
           aria-label={title}
-          className="overflow-x-auto border border-rule bg-wash p-2 font-mono text-[0.86em]"
+          className="overflow-x-auto border border-rule bg-wash p-2"
         >
-          {JSON.stringify(value, null, 2)}
-        </pre>
+          <pre className="font-mono text-[0.86em]">{JSON.stringify(value, null, 2)}</pre>
+        </div>
       )}
     </section>
   );

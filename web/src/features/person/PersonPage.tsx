@@ -198,17 +198,24 @@ function History({ name }: { name: string }) {
       ) : history.data.length === 0 ? (
         <p className="text-ink-2">Nothing is kept.</p>
       ) : (
-        <ul className="max-h-[28rem] overflow-y-auto" tabIndex={0} aria-label="What became of them">
-          {history.data.map((m, i) => (
-            <li key={i} className="border-b border-rule py-1">
-              <time dateTime={m.at} title={stamp(m.at)} className="text-ink-2">
-                {ago(m.at, now)}
-              </time>
-              , {whats[m.what]}: {m.says}
-              {m.by && m.what !== "done" && <span className="text-ink-2">, by {m.by}</span>}
-            </li>
-          ))}
-        </ul>
+        <div
+          className="max-h-[28rem] overflow-y-auto"
+          tabIndex={0}
+          role="region"
+          aria-label="What became of them"
+        >
+          <ul>
+            {history.data.map((m, i) => (
+              <li key={i} className="border-b border-rule py-1">
+                <time dateTime={m.at} title={stamp(m.at)} className="text-ink-2">
+                  {ago(m.at, now)}
+                </time>
+                , {whats[m.what]}: {m.says}
+                {m.by && m.what !== "done" && <span className="text-ink-2">, by {m.by}</span>}
+              </li>
+            ))}
+          </ul>
+        </div>
       )}
     </section>
   );
