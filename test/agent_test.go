@@ -121,13 +121,13 @@ grants:
 
 const deskOne = "machine: desk-1\nplatform: windows/x64\naddresses: [10.1.0.7]\nsessions: [{user: mira}]\n"
 
-func (s *aService) endpoint(machine string) (api.Endpoint, error) {
-	return apiclient.Get[api.Endpoint](s.t.Context(), s.c, apiclient.Path("/api/v1/endpoints", machine), nil)
+func (s *aService) endpoint(machine string) (endpoint.Judged, error) {
+	return apiclient.Get[endpoint.Judged](s.t.Context(), s.c, apiclient.Path("/api/v1/endpoints", machine), nil)
 }
 
-func (s *aService) reaches(machine string, want endpoint.State) api.Endpoint {
+func (s *aService) reaches(machine string, want endpoint.State) endpoint.Judged {
 	s.t.Helper()
-	var e api.Endpoint
+	var e endpoint.Judged
 	within(s.t, machine+" is "+string(want), func() bool {
 		var err error
 		e, err = s.endpoint(machine)

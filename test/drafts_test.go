@@ -347,7 +347,7 @@ func TestWhoCouldPrint(t *testing.T) {
 	then := time.Now().Format(time.RFC3339Nano)
 	s.importDirectory(strings.Replace(twoPeople, `["user:mira"]`, `["user:jonas"]`, 1))
 	holders := func(query map[string][]string) []string {
-		r, err := apiclient.Get[api.Roll](t.Context(), s.c, "/api/v1/queues/hall/holders", query)
+		r, err := apiclient.Get[rehearse.RollSheet](t.Context(), s.c, "/api/v1/queues/hall/holders", query)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/internal/agent"
 	"cirque/internal/api"
@@ -310,10 +311,10 @@ func TestPersonAtMachine(t *testing.T) {
 	}
 	d.runEnrolled()
 	d.has("everybody/hall")
-	var seen api.Endpoint
+	var seen endpoint.Judged
 	within(t, "the report", func() bool {
 		var err error
-		seen, err = apiclient.Get[api.Endpoint](t.Context(), e.c, "/api/v1/endpoints/till-1$", nil)
+		seen, err = apiclient.Get[endpoint.Judged](t.Context(), e.c, "/api/v1/endpoints/till-1$", nil)
 		return err == nil
 	})
 	if len(seen.Says) != 1 || !strings.Contains(seen.Says[0],

@@ -21,7 +21,7 @@ func TestHostileUploads(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.importDirectory("directory: 1\nusers: [{name: mira}]")
-	version := s.Service.Snapshot().DirectoryVersion
+	version := s.Service.Present().View().DirectoryVersion
 	var circle strings.Builder
 	for i := range 20000 {
 		fmt.Fprintf(&circle, "dn: cn=g%d,dc=x\nobjectClass: groupOfNames\ncn: g%d\nmember: cn=g%d,dc=x\n\n", i, i,
@@ -70,7 +70,7 @@ func TestHostileUploads(t *testing.T) {
 			t.Errorf("%s with %d bytes: %d", path, size, resp.StatusCode)
 		}
 	}
-	if now := s.Service.Snapshot().DirectoryVersion; now != version {
+	if now := s.Service.Present().View().DirectoryVersion; now != version {
 		t.Errorf("the directory has changed: %d, was %d", now, version)
 	}
 	if got := s.must("directory", "find", "", "--kind", "user"); !strings.Contains(got, "mira") ||

@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 
+	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/name"
 )
@@ -142,4 +143,18 @@ func CheckGives(p *Principal, want Holding) error {
 	}
 	return fault.New(fault.Denied, "not-yours-to-give", "give a role and sites within your own",
 		"%s cannot give the role %s%s", p.title(), want.Role, where)
+}
+
+// CheckObject is CheckAt for an object of an estate, by the site at which it lies.
+func CheckObject(p *Principal, a Action, doc *estate.Document, r estate.Ref) error {
+	location := ""
+	switch o := doc.Find(r).(type) {
+	case *estate.Server:
+		location = o.Location
+	case *estate.Device:
+		location = o.Location
+	case *estate.Queue:
+		location = o.Location
+	}
+	return CheckAt(p, a, estate.Site(location), "the "+r.String())
 }

@@ -64,3 +64,13 @@ func Keep(changes []Change) ([]Kept, error) {
 	}
 	return out, nil
 }
+
+// A DraftSheet is a draft with what it comes to.
+type DraftSheet struct {
+	Draft
+	Current   int        // the newest revision
+	Document  *Document  // the draft's base with its changes
+	Changes   []Change   // of its base
+	Conflicts []Conflict // with what has been published since
+	From      *Document  // its base
+}

@@ -101,18 +101,11 @@ type Estate struct {
 	Document *estate.Document `json:"document"`
 }
 
-// Queue is a queue with what is asked about most.
-type Queue struct {
-	estate.Queue
-	Grants  []string `json:"grants" doc:"The grants that select it."`
-	Through []string `json:"through" doc:"Its paths in words, in order."`
-}
-
 // Queues is a page of queues.
 type Queues struct {
-	Revision int     `json:"revision"`
-	Total    int     `json:"total"`
-	Queues   []Queue `json:"queues"`
+	Revision int                 `json:"revision"`
+	Total    int                 `json:"total"`
+	Queues   []lineup.QueueSheet `json:"queues"`
 }
 
 // Import takes in a directory.
@@ -169,9 +162,9 @@ func (n NewSource) Source(name string) directory.Source {
 
 // TriedSource is a source with a few of what was found in it.
 type TriedSource struct {
-	Source directory.Source `json:"source"`
-	Sample []FoundOne       `json:"sample"`
-	Kept   bool             `json:"kept"`
+	Source directory.Source  `json:"source"`
+	Sample []directory.Found `json:"sample"`
+	Kept   bool              `json:"kept"`
 }
 
 // NewRun asks for a pass over a source.
@@ -274,35 +267,14 @@ type Rehearsal struct {
 
 // Effects are the single contexts behind a figure.
 type Effects struct {
-	Total   int      `json:"total"`
-	Effects []Effect `json:"effects"`
-}
-
-// An Effect is all that changes in one context.
-type Effect struct {
-	Kind     string          `json:"kind" enum:"user,machine"`
-	Name     string          `json:"name"`
-	Context  lineup.Query    `json:"context"`
-	Location string          `json:"location"`
-	Seen     bool            `json:"seen" doc:"An endpoint reported the context; else nothing is known but who it is."`
-	Items    []rehearse.Item `json:"items"`
+	Total   int                    `json:"total"`
+	Effects []rehearse.EffectSheet `json:"effects"`
 }
 
 // Changed says whether something was altered, or was so already.
 type Changed struct {
 	Changed bool   `json:"changed"`
 	Says    string `json:"says"`
-}
-
-// A Roll is who has a queue.
-type Roll struct {
-	Queue     string            `json:"queue"`
-	From      time.Time         `json:"from"`
-	Until     time.Time         `json:"until"`
-	Revisions []int             `json:"revisions" doc:"The revisions that were current in that time."`
-	Looked    rehearse.Count    `json:"looked" doc:"Everybody; who is not among the holders has it not."`
-	Permitted rehearse.Count    `json:"permitted" doc:"Who may print to it by its access rules, whatever grants say."`
-	Holders   []rehearse.Holder `json:"holders"`
 }
 
 // Bare are those who have no queue at all.
@@ -397,19 +369,10 @@ type MadeToken struct {
 	Secret string       `json:"secret" doc:"Shown this once."`
 }
 
-// An Endpoint is an endpoint with its drift.
-type Endpoint struct {
-	endpoint.Record
-	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
-	Drift []endpoint.Difference `json:"drift"`
-	Says  []string              `json:"says" doc:"How its people are known, where that does not work out."`
-	Away  []string              `json:"away,omitempty" doc:"Queues that it has for where it is, and would lose on another network; told of one endpoint alone."`
-}
-
 // Called is an endpoint that was asked to report.
 type Called struct {
-	Endpoint  Endpoint `json:"endpoint"`
-	Otherwise string   `json:"otherwise" doc:"How long it would take without being called."`
+	Endpoint  endpoint.Judged `json:"endpoint"`
+	Otherwise string          `json:"otherwise" doc:"How long it would take without being called."`
 }
 
 // NewExercise begins one.
@@ -455,16 +418,8 @@ type TestPage struct {
 
 // Found is what a search turned up.
 type Found struct {
-	Total int        `json:"total"`
-	Found []FoundOne `json:"found"`
-}
-
-// FoundOne is one thing that was found.
-type FoundOne struct {
-	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
-	Name   string `json:"name"`
-	Says   string `json:"says"`
-	Detail string `json:"detail,omitempty"`
+	Total int               `json:"total"`
+	Found []directory.Found `json:"found"`
 }
 
 // A Notice tells a watching client what to read again.

@@ -36,21 +36,8 @@ type NewScan struct {
 
 // StartedScan is what a scan touches, and the scan where one was begun.
 type StartedScan struct {
-	Plan ScanPlan    `json:"plan"`
-	Scan *stock.Scan `json:"scan"`
-}
-
-// ScanPlan is what a scan would touch.
-type ScanPlan struct {
-	Ranges  []string  `json:"ranges"`
-	Total   int       `json:"total"`
-	First   string    `json:"first"`
-	Last    string    `json:"last"`
-	Rate    int       `json:"rate"`
-	Listed  int       `json:"listed" doc:"Addresses of devices and servers that are listed already: they are not asked again."`
-	Seconds int       `json:"seconds" doc:"How long it takes at least."`
-	Asks    []string  `json:"asks" doc:"What each address is asked."`
-	Until   time.Time `json:"until"`
+	Plan stock.ScanPlan `json:"plan"`
+	Scan *stock.Scan    `json:"scan"`
 }
 
 // Addresses are some of them.
@@ -75,17 +62,10 @@ type Imported struct {
 	Count int `json:"count"`
 }
 
-// A Selection names something found.
-type Selection struct {
-	Kind  string   `json:"kind" enum:"server,capture,device"`
-	From  string   `json:"from" minLength:"1" maxLength:"256" doc:"The server, the reference machine or the device; of a device that is not listed, its address."`
-	Found []string `json:"found,omitempty" doc:"The queues' names; all when absent. Not for devices."`
-}
-
 // Selections asks for proposals.
 type Selections struct {
-	Draft      string      `json:"draft,omitempty" maxLength:"63" doc:"The draft on top of which; main when absent."`
-	Selections []Selection `json:"selections" minItems:"1" maxItems:"10000"`
+	Draft      string            `json:"draft,omitempty" maxLength:"63" doc:"The draft on top of which; main when absent."`
+	Selections []stock.Selection `json:"selections" minItems:"1" maxItems:"10000"`
 }
 
 // Adoption puts proposals into one's own draft.
@@ -131,16 +111,6 @@ type NewCredential struct {
 type AddedPackage struct {
 	Package driver.Package `json:"package"`
 	Known   bool           `json:"known" doc:"The same files were kept already; nothing was added."`
-}
-
-// DriverReport tells how drivers, queues, machines and packages stand to each other.
-type DriverReport struct {
-	Holdings   []driver.Holding `json:"holdings"`
-	Matrix     []driver.Row     `json:"matrix" doc:"Each queue against each platform that machines have."`
-	Unused     []string         `json:"unused" doc:"Digests of packages of which no driver of the estate is."`
-	Superseded []string         `json:"superseded" doc:"Digests of packages of which newer ones have every name that the estate uses."`
-	Generic    []string         `json:"generic" doc:"Queues that still have no driver of their maker's, though a package knows their devices' model."`
-	Trouble    []driver.Trouble `json:"trouble" doc:"What endpoints could not install with a driver, by what they reported last."`
 }
 
 // Choices are names that may be chosen.

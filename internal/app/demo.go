@@ -177,7 +177,7 @@ func (d *Demo) agentToken(ctx context.Context) func(machine string) (string, err
 
 // load imports the directory and publishes the estate, once.
 func (d *Demo) load(ctx context.Context) error {
-	snap := d.Service.Snapshot()
+	snap := d.Service.Present().View()
 	if snap.DirectoryVersion == 0 {
 		files, err := demoFiles("directory.yaml")
 		if err != nil {

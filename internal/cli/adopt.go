@@ -40,13 +40,13 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		in := api.Selections{Draft: name().Get("name")}
 		for _, s := range servers {
-			in.Selections = append(in.Selections, api.Selection{Kind: "server", From: s, Found: queues})
+			in.Selections = append(in.Selections, stock.Selection{Kind: "server", From: s, Found: queues})
 		}
 		for _, m := range machines {
-			in.Selections = append(in.Selections, api.Selection{Kind: "capture", From: m, Found: queues})
+			in.Selections = append(in.Selections, stock.Selection{Kind: "capture", From: m, Found: queues})
 		}
 		for _, d := range devices {
-			in.Selections = append(in.Selections, api.Selection{Kind: "device", From: d})
+			in.Selections = append(in.Selections, stock.Selection{Kind: "device", From: d})
 		}
 		if len(in.Selections) == 0 {
 			return usageError{fmt.Errorf("say what to adopt with --server, --device or --machine")}

@@ -278,8 +278,8 @@ func (r *root) driverCompare() *cobra.Command {
 func (r *root) driverReport() *cobra.Command {
 	var all bool
 	c := ask(r, "report", "Which drivers no package has, which queue lacks one for which platform, which packages "+
-		"nobody uses", cobra.NoArgs, get[api.DriverReport](fixed("/api/v1/drivers/report")), func(w io.Writer,
-		d api.DriverReport) {
+		"nobody uses", cobra.NoArgs, get[driver.Report](fixed("/api/v1/drivers/report")), func(w io.Writer,
+		d driver.Report) {
 		t := r.table("DRIVER", "EXACT NAME", "PLATFORM", "IN PACKAGES", "QUEUES")
 		for _, h := range d.Holdings {
 			t.add(h.Driver, driver.Visible(h.Exact), h.Platform, h.Says, fmt.Sprint(len(h.Queues)))

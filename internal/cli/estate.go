@@ -369,7 +369,7 @@ func contains(list []string, s string) bool {
 	return false
 }
 
-func queueState(q api.Queue) string {
+func queueState(q lineup.QueueSheet) string {
 	switch {
 	case q.Retired:
 		return "retired"

@@ -272,7 +272,7 @@ func (r *root) endpoint() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			all, err := apiclient.Get[[]api.Endpoint](c.Context(), client, "/api/v1/endpoints", nil)
+			all, err := apiclient.Get[[]endpoint.Judged](c.Context(), client, "/api/v1/endpoints", nil)
 			if err != nil {
 				return err
 			}
@@ -291,7 +291,7 @@ func (r *root) endpoint() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			e, err := apiclient.Get[api.Endpoint](c.Context(), client, apiclient.Path("/api/v1/endpoints", a[0]), nil)
+			e, err := apiclient.Get[endpoint.Judged](c.Context(), client, apiclient.Path("/api/v1/endpoints", a[0]), nil)
 			if err != nil {
 				return err
 			}
@@ -324,7 +324,7 @@ func (r *root) endpoint() *cobra.Command {
 		r.paper(), r.unreached(), r.talks())
 }
 
-func wrong(e api.Endpoint) string {
+func wrong(e endpoint.Judged) string {
 	var out []string
 	for _, f := range e.Report.Failures {
 		out = append(out, fmt.Sprintf("%s %s: %s", f.Step, f.Queue, f.Says))
@@ -351,7 +351,7 @@ func difference(d endpoint.Difference) string {
 	return s
 }
 
-func (r *root) writeEndpoint(w io.Writer, e api.Endpoint) {
+func (r *root) writeEndpoint(w io.Writer, e endpoint.Judged) {
 	fmt.Fprintf(w, "%s is %s. Heard %s, first on %s; agent %s on %s, %s spooler, revision %d.\n\n", e.Report.Machine,
 		e.State, ago(e.LastSeen, time.Now()),
 		e.FirstSeen.Local().Format("2006-01-02 15:04"), e.Report.Version, e.Report.Platform, e.Report.Spooler,

@@ -487,7 +487,7 @@ added by itself. The scan goes on if you leave; --stop N ends it.`}
 	return c
 }
 
-func writePlan(w io.Writer, p api.ScanPlan) {
+func writePlan(w io.Writer, p stock.ScanPlan) {
 	fmt.Fprintf(w, "%s from %s to %s", count(p.Total, "address"), p.First, p.Last)
 	if p.Listed > 0 {
 		fmt.Fprintf(w, ", %d of which are listed already and not asked", p.Listed)

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/lineup"
+	"cirque/core/rehearse"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -50,7 +51,8 @@ live state and the picks of that time. Who is not listed did not have it. With -
 			if err != nil {
 				return err
 			}
-			x, err := apiclient.Get[api.Roll](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+"/holders", q)
+			x, err := apiclient.Get[rehearse.RollSheet](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+
+				"/holders", q)
 			if err != nil {
 				return err
 			}
@@ -83,7 +85,7 @@ func (r *root) bare(c *cobra.Command) error {
 	})
 }
 
-func (r *root) writeRoll(w io.Writer, x api.Roll) {
+func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
 	people, machines := 0, 0
 	for _, h := range x.Holders {
 		if h.Kind == "user" {

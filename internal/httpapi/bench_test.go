@@ -27,6 +27,7 @@ import (
 	"cirque/core/lineup"
 	organisation "cirque/internal/large"
 	"cirque/internal/service"
+	"cirque/internal/service/present"
 	"cirque/internal/testkit"
 )
 
@@ -146,7 +147,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	r := gin.New()
 	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
 	s.register(r)
-	a, err := svc.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711].Query()}, service.When{}, nil)
+	a, err := svc.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711].Query()}, present.When{}, nil)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -9,13 +9,13 @@ import (
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/internal/api"
-	"cirque/internal/service"
+	"cirque/internal/service/present"
 )
 
 // diffsShown bounds what is said of a change that touches very many objects.
 const diffsShown = 1000
 
-func draftOf(d service.Draft) api.Draft {
+func draftOf(d estate.DraftSheet) api.Draft {
 	o := api.Draft{Draft: d.Draft, Current: d.Current, Total: len(d.Changes),
 		Changes: estate.Diffs(d.Changes[:min(len(d.Changes), diffsShown)]), Conflicts: d.Conflicts,
 		Objects: d.Document.Counts()}
@@ -29,7 +29,7 @@ func (s *server) drafts(a huma.API) {
 	type Named struct { // exported: huma reads no embedded type that is not
 		Name string `query:"name" maxLength:"63" doc:"Which of one's own drafts; main when absent."`
 	}
-	answer := func(d service.Draft, err error) (*out[api.Draft], error) {
+	answer := func(d estate.DraftSheet, err error) (*out[api.Draft], error) {
 		if err != nil {
 			return nil, err
 		}
@@ -121,7 +121,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/findings", "findings", "What a careful colleague would remark on", small,
 		func(ctx context.Context, in *findings) (*out[[]lineup.Finding], error) {
-			when, err := service.ParseWhen(in.Revision, nil)
+			when, err := present.ParseWhen(in.Revision, nil)
 			if err != nil {
 				return nil, err
 			}

@@ -17,6 +17,7 @@ import (
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
 	"cirque/internal/service"
+	"cirque/internal/service/present"
 )
 
 // asking is what surrounds a question for lineups.
@@ -39,7 +40,7 @@ func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query, roo
 	if err != nil {
 		return a, err
 	}
-	if known == "" || when != (service.When{}) {
+	if known == "" || when != (present.When{}) {
 		a.Answer, err = s.svc.Lineups(ctx, principalOf(ctx), queries, when, room)
 		return a, err
 	}

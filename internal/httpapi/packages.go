@@ -47,9 +47,9 @@ func (s *server) packages(a huma.API) {
 		})
 	s.packageFile(a)
 	route(s, a, "GET", "/api/v1/drivers/report", "driver-report", "How drivers, queues, machines and packages stand "+
-		"to each other", small, func(ctx context.Context, _ *struct{}) (*out[api.DriverReport], error) {
+		"to each other", small, func(ctx context.Context, _ *struct{}) (*out[driver.Report], error) {
 		v, err := s.svc.DriverReport(ctx, principalOf(ctx))
-		return &out[api.DriverReport]{api.DriverReport(v)}, err
+		return &out[driver.Report]{v}, err
 	})
 	type names struct {
 		Model    string `query:"model" maxLength:"256" doc:"A device's model: names that fit it come first, and one is marked."`

@@ -33,9 +33,9 @@ func (s *server) rehearsals(a huma.API) {
 			list, total, err := s.svc.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By,
 				Key:  in.Key,
 				Word: in.Word}, in.Offset, in.Limit)
-			o := api.Effects{Total: total, Effects: make([]api.Effect, len(list))}
+			o := api.Effects{Total: total, Effects: make([]rehearse.EffectSheet, len(list))}
 			for i, e := range list {
-				o.Effects[i] = api.Effect(e)
+				o.Effects[i] = e
 			}
 			return &out[api.Effects]{o}, err
 		})
@@ -50,7 +50,7 @@ func (s *server) rehearsals(a huma.API) {
 		Until string `query:"until" maxLength:"64" doc:"RFC 3339: everybody who had it at any time from then until here."`
 	}
 	route(s, a, "GET", "/api/v1/queues/{name}/holders", "holders", "Who has a queue, now or in the past", small,
-		func(ctx context.Context, in *who) (*out[api.Roll], error) {
+		func(ctx context.Context, in *who) (*out[rehearse.RollSheet], error) {
 			from, err := moment("from", in.From)
 			if err != nil {
 				return nil, err
@@ -67,7 +67,7 @@ func (s *server) rehearsals(a huma.API) {
 				end = *until
 			}
 			r, err := s.svc.Who(ctx, principalOf(ctx), in.Name, begin, end)
-			return &out[api.Roll]{api.Roll(r)}, err
+			return &out[rehearse.RollSheet]{r}, err
 		})
 	route(s, a, "GET", "/api/v1/bare", "bare", "Who has no queue at all just now", small, func(ctx context.Context,
 		_ *struct{}) (*out[api.Bare], error) {
@@ -127,7 +127,7 @@ func (s *server) rehearse(a huma.API) {
 		}
 		return stream(s, func(ctx context.Context, line func(api.RehearsalLine)) {
 			told := time.Now()
-			r, err := s.svc.Rehearse(ctx, principalOf(ctx), service.Rehearsing(in.Body), func(done, total int) {
+			r, err := s.svc.Rehearse(ctx, principalOf(ctx), rehearse.Ask(in.Body), func(done, total int) {
 				if time.Since(told) >= progressEvery {
 					told = time.Now()
 					line(api.RehearsalLine{Progress: &api.Progress{Done: done, Total: total}})

@@ -16,9 +16,11 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/person"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
 	"cirque/internal/service"
+	"cirque/internal/service/present"
 )
 
 // Limits on bodies, in bytes.
@@ -119,9 +121,9 @@ func (s *server) estate(a huma.API) {
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,
 		_ *struct{}) (*out[api.Queues], error) {
 		rev, list, err := s.svc.Queues(ctx, principalOf(ctx))
-		o := api.Queues{Revision: rev, Total: len(list), Queues: make([]api.Queue, len(list))}
+		o := api.Queues{Revision: rev, Total: len(list), Queues: make([]lineup.QueueSheet, len(list))}
 		for i, q := range list {
-			o.Queues[i] = api.Queue(q)
+			o.Queues[i] = q
 		}
 		return &out[api.Queues]{o}, err
 	})
@@ -129,9 +131,9 @@ func (s *server) estate(a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/queues/{name}", "queue", "One queue, by its name or an old one", small,
-		func(ctx context.Context, in *named) (*out[api.Queue], error) {
+		func(ctx context.Context, in *named) (*out[lineup.QueueSheet], error) {
 			q, err := s.svc.Queue(ctx, principalOf(ctx), in.Name)
-			return &out[api.Queue]{api.Queue(q)}, err
+			return &out[lineup.QueueSheet]{q}, err
 		})
 	list(s, a, "locations", func(d *estate.Document) []estate.Location { return d.Locations })
 	list(s, a, "subnets", func(d *estate.Document) []estate.Subnet { return d.Subnets })
@@ -175,9 +177,9 @@ func (s *server) directory(a huma.API) {
 	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+
 		"part of what they are called", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
 		found, total, err := s.svc.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
-		o := api.Found{Total: total, Found: make([]api.FoundOne, len(found))}
+		o := api.Found{Total: total, Found: make([]directory.Found, len(found))}
 		for i, f := range found {
-			o.Found[i] = api.FoundOne(f)
+			o.Found[i] = f
 		}
 		return &out[api.Found]{o}, err
 	})
@@ -185,9 +187,9 @@ func (s *server) directory(a huma.API) {
 
 func (s *server) joins(a huma.API) {
 	route(s, a, "GET", "/api/v1/directory/joins", "joins", "How it is decided which accounts are one person", small,
-		func(ctx context.Context, _ *struct{}) (*out[service.Joined], error) {
+		func(ctx context.Context, _ *struct{}) (*out[directory.Joined], error) {
 			o, err := s.svc.Joins(ctx, principalOf(ctx))
-			return &out[service.Joined]{o}, err
+			return &out[directory.Joined]{o}, err
 		})
 	type join struct{ Body api.NewJoin }
 	route(s, a, "POST", "/api/v1/directory/joins", "join", "Say that two accounts are one person, or are two", small,
@@ -208,20 +210,20 @@ func (s *server) joins(a huma.API) {
 	}
 	route(s, a, "PUT", "/api/v1/directory/join-rules/{rule}", "set-join-rule", "Whether accounts of different sources "+
 		"with one address, or one employee number, are one person", small, func(ctx context.Context,
-		in *rule) (*out[service.Joined], error) {
+		in *rule) (*out[directory.Joined], error) {
 		o, err := s.svc.SetJoinRule(ctx, principalOf(ctx), in.Rule, in.Body.On, in.Body.Dry)
-		return &out[service.Joined]{o}, err
+		return &out[directory.Joined]{o}, err
 	})
 	type lead struct{ Body api.Lead }
 	route(s, a, "PUT", "/api/v1/directory/lead", "set-lead", "Which source's account stands for a person who has several",
-		small, func(ctx context.Context, in *lead) (*out[service.Joined], error) {
+		small, func(ctx context.Context, in *lead) (*out[directory.Joined], error) {
 			o, err := s.svc.SetLead(ctx, principalOf(ctx), in.Body.Source)
-			return &out[service.Joined]{o}, err
+			return &out[directory.Joined]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that "+
-		"no directory has", small, func(ctx context.Context, _ *struct{}) (*out[[]service.Stranger], error) {
+		"no directory has", small, func(ctx context.Context, _ *struct{}) (*out[[]directory.Stranger], error) {
 		o, err := s.svc.Strangers(ctx, principalOf(ctx))
-		return &out[[]service.Stranger]{o}, err
+		return &out[[]directory.Stranger]{o}, err
 	})
 }
 
@@ -261,23 +263,23 @@ func (s *server) people(a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/people/{name}/data", "person-data", "All that is kept of a person", small,
-		func(ctx context.Context, in *named) (*out[service.PersonData], error) {
+		func(ctx context.Context, in *named) (*out[person.Kept], error) {
 			o, err := s.svc.PersonData(ctx, principalOf(ctx), in.Name)
-			return &out[service.PersonData]{o}, err
+			return &out[person.Kept]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/people/{name}/history", "person-history", "What became of a person, newest first", small,
-		func(ctx context.Context, in *named) (*out[[]service.Moment], error) {
+		func(ctx context.Context, in *named) (*out[[]person.Moment], error) {
 			o, err := s.svc.PersonHistory(ctx, principalOf(ctx), in.Name)
-			return &out[[]service.Moment]{o}, err
+			return &out[[]person.Moment]{o}, err
 		})
 	type erase struct {
 		Name   string `path:"name" maxLength:"256"`
 		Reason string `query:"reason" maxLength:"1024" doc:"Why; it is kept, and does not name the person."`
 	}
 	route(s, a, "DELETE", "/api/v1/people/{name}/data", "erase-person", "Erase what is kept of a person; in the audit a "+
-		"number stands for them from then on", small, func(ctx context.Context, in *erase) (*out[service.Erased], error) {
+		"number stands for them from then on", small, func(ctx context.Context, in *erase) (*out[person.Erased], error) {
 		o, err := s.svc.ErasePerson(ctx, principalOf(ctx), in.Name, in.Reason)
-		return &out[service.Erased]{o}, err
+		return &out[person.Erased]{o}, err
 	})
 }
 
@@ -375,12 +377,12 @@ type When struct {
 	AsOf     string `query:"as_of" maxLength:"64" doc:"RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment."`
 }
 
-func (w When) parse() (service.When, error) {
+func (w When) parse() (present.When, error) {
 	at, err := moment("as_of", w.AsOf)
 	if err != nil {
-		return service.When{}, err
+		return present.When{}, err
 	}
-	return service.ParseWhen(w.Revision, at)
+	return present.ParseWhen(w.Revision, at)
 }
 
 func moment(field, text string) (*time.Time, error) {
@@ -405,31 +407,31 @@ func answers[T any](a huma.API, path string) {
 func (s *server) fleet(a huma.API) {
 	type report struct{ Body endpoint.Report }
 	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium,
-		func(ctx context.Context, in *report) (*out[api.Endpoint], error) {
+		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {
 			e, err := s.svc.Report(ctx, principalOf(ctx), in.Body)
-			return &out[api.Endpoint]{api.Endpoint(e)}, err
+			return &out[endpoint.Judged]{e}, err
 		})
 	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints with their drift", small, func(ctx context.Context,
-		_ *struct{}) (*out[[]api.Endpoint], error) {
+		_ *struct{}) (*out[[]endpoint.Judged], error) {
 		all, err := s.svc.Endpoints(ctx, principalOf(ctx))
-		o := make([]api.Endpoint, len(all))
+		o := make([]endpoint.Judged, len(all))
 		for i, e := range all {
-			o[i] = api.Endpoint(e)
+			o[i] = e
 		}
-		return &out[[]api.Endpoint]{o}, err
+		return &out[[]endpoint.Judged]{o}, err
 	})
 	type named struct {
 		Machine string `path:"machine" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context,
-		in *named) (*out[api.Endpoint], error) {
+		in *named) (*out[endpoint.Judged], error) {
 		e, err := s.svc.Endpoint(ctx, principalOf(ctx), in.Machine)
-		return &out[api.Endpoint]{api.Endpoint(e)}, err
+		return &out[endpoint.Judged]{e}, err
 	})
 	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues "+
 		"and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
 		e, err := s.svc.Refresh(ctx, principalOf(ctx), in.Machine)
-		return &out[api.Called]{api.Called{Endpoint: api.Endpoint(e), Otherwise: s.svc.Otherwise()}}, err
+		return &out[api.Called]{api.Called{Endpoint: e, Otherwise: s.svc.Otherwise()}}, err
 	})
 	type page struct {
 		Before int64 `query:"before" minimum:"0" doc:"Events older than this one."`
@@ -444,8 +446,8 @@ func (s *server) fleet(a huma.API) {
 		return &out[api.Events]{api.Events{Events: list}}, err
 	})
 	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context,
-		_ *struct{}) (*out[service.Overview], error) {
+		_ *struct{}) (*out[endpoint.Overview], error) {
 		o, err := s.svc.Overview(ctx, principalOf(ctx))
-		return &out[service.Overview]{o}, err
+		return &out[endpoint.Overview]{o}, err
 	})
 }

@@ -20,8 +20,15 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/driver"
+	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/lineup"
+	"cirque/core/person"
+	"cirque/core/rehearse"
+	"cirque/core/stock"
 	"cirque/internal/api"
 	"cirque/internal/service"
 )
@@ -135,10 +142,33 @@ func (s *server) register(r *gin.Engine) huma.API {
 	return a
 }
 
-// schemaName tells types of the same name apart by their package: estate.Queue is EstateQueue, api.Queue stays Queue.
+// schemaNames are those of the schemas that keep a short name, or one that differs from the type's.
+var schemaNames = map[reflect.Type]string{
+	typeOf[directory.Found]():      "FoundOne",
+	typeOf[directory.Joined]():     "Joined",
+	typeOf[directory.Stranger]():   "Stranger",
+	typeOf[driver.Report]():        "DriverReport",
+	typeOf[endpoint.Judged]():      "Endpoint",
+	typeOf[endpoint.Overview]():    "Overview",
+	typeOf[fault.Detail]():         "Detail",
+	typeOf[lineup.QueueSheet]():    "Queue",
+	typeOf[person.Erased]():        "Erased",
+	typeOf[person.Kept]():          "PersonData",
+	typeOf[person.Moment]():        "Moment",
+	typeOf[rehearse.EffectSheet](): "Effect",
+	typeOf[rehearse.RollSheet]():   "Roll",
+	typeOf[stock.ScanPlan]():       "ScanPlan",
+	typeOf[stock.Selection]():      "Selection",
+}
+
+// schemaName tells types of the same name apart by their package: estate.Queue is EstateQueue, lineup.QueueSheet stays
+// Queue.
 func schemaName(t reflect.Type, hint string) string {
 	for t.Kind() == reflect.Pointer {
 		t = t.Elem()
+	}
+	if name, ok := schemaNames[t]; ok {
+		return name
 	}
 	name := huma.DefaultSchemaNamer(t, hint)
 	pkg := path.Base(t.PkgPath())

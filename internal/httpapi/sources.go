@@ -29,9 +29,9 @@ func (s *server) sources(a huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		o := api.TriedSource{Source: t.Source, Sample: []api.FoundOne{}, Kept: !in.Body.Try}
+		o := api.TriedSource{Source: t.Source, Sample: []directory.Found{}, Kept: !in.Body.Try}
 		for _, f := range t.Sample {
-			o.Sample = append(o.Sample, api.FoundOne(f))
+			o.Sample = append(o.Sample, f)
 		}
 		return &out[api.TriedSource]{o}, nil
 	})

@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/estate"
 	"cirque/core/stock"
 	"cirque/internal/api"
 	"cirque/internal/service"
@@ -145,7 +146,7 @@ func (s *server) scans(a huma.API) {
 	route(s, a, "POST", "/api/v1/stock/scans", "scan", "Look at every address of some ranges, in the background", small,
 		func(ctx context.Context, in *create) (*out[api.StartedScan], error) {
 			plan, err := s.svc.PlanScan(ctx, principalOf(ctx), in.Body.Ranges, in.Body.Rate)
-			o := api.StartedScan{Plan: api.ScanPlan(plan)}
+			o := api.StartedScan{Plan: plan}
 			if err != nil || in.Body.Dry {
 				return &out[api.StartedScan]{o}, err
 			}
@@ -181,9 +182,9 @@ func (s *server) adoption(a huma.API) {
 	type selections struct{ Body api.Selections }
 	route(s, a, "POST", "/api/v1/stock/proposals", "propose", "What found queues and devices would be in the estate",
 		medium, func(ctx context.Context, in *selections) (*out[[]stock.Proposal], error) {
-			list := make([]service.Selection, len(in.Body.Selections))
+			list := make([]stock.Selection, len(in.Body.Selections))
 			for i, x := range in.Body.Selections {
-				list[i] = service.Selection(x)
+				list[i] = stock.Selection(x)
 			}
 			v, err := s.svc.Propose(ctx, principalOf(ctx), in.Body.Draft, list)
 			return &out[[]stock.Proposal]{v}, err
@@ -278,7 +279,7 @@ func (s *server) draftTools(a huma.API) {
 			}
 			return &out[api.Draft]{draftOf(d)}, nil
 		})
-	drafted := func(d service.Draft, dry bool) *api.Draft {
+	drafted := func(d estate.DraftSheet, dry bool) *api.Draft {
 		if dry {
 			return nil
 		}

@@ -24,7 +24,7 @@ const SessionLasts = 12 * time.Hour
 const tokenPrefix = "cirque_"
 
 // NeedsSetUp says whether the first account is still to be made.
-func (s *Service) NeedsSetUp() bool { return len(s.access.Load().Accounts) == 0 }
+func (s *Service) NeedsSetUp() bool { return len(s.present.Access().Accounts) == 0 }
 
 // SetUp makes the first account with the one-time code, and signs in.
 func (s *Service) SetUp(ctx context.Context, remote, code, called, password string) (string, access.Principal, error) {
@@ -74,7 +74,7 @@ func (s *Service) open(ctx context.Context, remote string, a access.Account) (st
 	if err := s.store.AddSession(ctx, ses); err != nil {
 		return "", *p, err
 	}
-	return secret, *p, s.refresh(ctx, event.Access)
+	return secret, *p, s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // SignOut ends a session.
@@ -82,7 +82,7 @@ func (s *Service) SignOut(ctx context.Context, secret string) error {
 	if err := s.store.EndSession(ctx, sha256.Sum256([]byte(secret))); err != nil {
 		return err
 	}
-	return s.refresh(ctx, event.Access)
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // Sessions lists the console sessions that are open, the latest first.
@@ -90,7 +90,7 @@ func (s *Service) Sessions(_ context.Context, p *access.Principal) ([]access.Ses
 	if err := access.Check(p, access.ReadAccess); err != nil {
 		return nil, err
 	}
-	state := s.access.Load()
+	state := s.present.Access()
 	out := []access.Session{}
 	for _, ses := range state.Sessions {
 		if a, ok := state.Accounts[ses.Account]; ok && s.now().Before(ses.ExpiresAt) {
@@ -110,12 +110,12 @@ func (s *Service) RevokeSession(ctx context.Context, p *access.Principal, id int
 	if err := s.store.RevokeSession(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.refresh(ctx, event.Access)
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // BySession finds who has a session; nil for nobody.
 func (s *Service) BySession(secret string) *access.Principal {
-	state := s.access.Load()
+	state := s.present.Access()
 	ses, ok := state.Sessions[sha256.Sum256([]byte(secret))]
 	if !ok || !s.now().Before(ses.ExpiresAt) {
 		return nil
@@ -129,13 +129,13 @@ func (s *Service) BySession(secret string) *access.Principal {
 
 // ByToken finds whose a token is; nil for nobody's.
 func (s *Service) ByToken(token string) *access.Principal {
-	t, ok := s.access.Load().Tokens[sha256.Sum256([]byte(token))]
+	t, ok := s.present.Access().Tokens[sha256.Sum256([]byte(token))]
 	if !ok || t.Ended(s.now()) {
 		return nil
 	}
 	p := &access.Principal{Name: t.Name, Role: t.Role, Sites: t.Sites, Machine: t.Machine, Token: true}
 	if t.Account != "" {
-		a, ok := s.access.Load().Accounts[t.Account]
+		a, ok := s.present.Access().Accounts[t.Account]
 		if !ok {
 			return nil
 		}
@@ -189,11 +189,11 @@ func (s *Service) MakeOwnToken(ctx context.Context, p *access.Principal, called 
 
 func (s *Service) addToken(ctx context.Context, p *access.Principal, want access.Token) (access.Token, string, error) {
 	want.Author = p.Name
-	t, secret, err := AddToken(ctx, s.store, want, s.now(), s.hasSite)
+	t, secret, err := AddToken(ctx, s.store, want, s.now(), s.present.View().Document().HasSite)
 	if err != nil {
 		return t, "", err
 	}
-	return t, secret, s.refresh(ctx, event.Access)
+	return t, secret, s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // AddToken makes a token straight in a store, for whoever has the data in hand.
@@ -238,7 +238,7 @@ func (s *Service) RevokeToken(ctx context.Context, p *access.Principal, called s
 	if err := s.store.RevokeToken(ctx, called, p.Name); err != nil {
 		return err
 	}
-	return s.refresh(ctx, event.Access)
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // usedTokens gathers when tokens were used, so that the database hears of it now and then rather than at every call.

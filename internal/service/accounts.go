@@ -17,7 +17,7 @@ func (s *Service) Accounts(_ context.Context, p *access.Principal) ([]access.Acc
 		return nil, err
 	}
 	out := []access.Account{}
-	for _, a := range s.access.Load().Accounts {
+	for _, a := range s.present.Access().Accounts {
 		if a.Source != "" {
 			if now := s.principal(a); now != nil {
 				a.Role, a.Sites = now.Role, now.Sites
@@ -35,7 +35,7 @@ func (s *Service) AddAccount(ctx context.Context, p *access.Principal, called, p
 	if err := access.Check(p, access.ManageAccounts); err != nil {
 		return access.Account{}, err
 	}
-	if err := access.ValidHolding(&h, s.hasSite); err != nil {
+	if err := access.ValidHolding(&h, s.present.View().Document().HasSite); err != nil {
 		return access.Account{}, err
 	}
 	if err := checkNewAccount(called, password); err != nil {
@@ -49,7 +49,7 @@ func (s *Service) AddAccount(ctx context.Context, p *access.Principal, called, p
 	if err != nil {
 		return a, err
 	}
-	return a, s.refresh(ctx, event.Access)
+	return a, s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // SetRole gives a local account another role.
@@ -58,14 +58,14 @@ func (s *Service) SetRole(ctx context.Context, p *access.Principal, called strin
 	if err := access.Check(p, access.ManageAccounts); err != nil {
 		return access.Account{}, err
 	}
-	if err := access.ValidHolding(&h, s.hasSite); err != nil {
+	if err := access.ValidHolding(&h, s.present.View().Document().HasSite); err != nil {
 		return access.Account{}, err
 	}
 	a, err := s.store.SetRole(ctx, called, h, p.Name)
 	if err != nil {
 		return a, err
 	}
-	return a, s.refresh(ctx, event.Access)
+	return a, s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // RemoveAccount ends an account, with its sessions and own tokens.
@@ -76,7 +76,7 @@ func (s *Service) RemoveAccount(ctx context.Context, p *access.Principal, called
 	if err := s.store.RemoveAccount(ctx, called, p.Name); err != nil {
 		return err
 	}
-	return s.refresh(ctx, event.Access)
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // ChangePassword gives one's own account another password, for whoever knows the old one. Its sessions end.
@@ -84,7 +84,7 @@ func (s *Service) ChangePassword(ctx context.Context, p *access.Principal, remot
 	if err := access.Check(p, access.OwnToken); err != nil {
 		return err
 	}
-	a, ok := s.access.Load().Accounts[p.Account]
+	a, ok := s.present.Access().Accounts[p.Account]
 	if !ok || a.Source != "" {
 		return fault.New(fault.Conflict, "password-elsewhere", "change it where the account is",
 			"%s has no password here", p.Name)
@@ -102,7 +102,7 @@ func (s *Service) ChangePassword(ctx context.Context, p *access.Principal, remot
 	if _, err := s.store.SetPassword(ctx, a.Name, hash, p.Name); err != nil {
 		return err
 	}
-	return s.refresh(ctx, event.Access)
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // Rules lists which people of a directory sign in with which role.
@@ -110,7 +110,7 @@ func (s *Service) Rules(_ context.Context, p *access.Principal) ([]access.Rule, 
 	if err := access.Check(p, access.ReadAccess); err != nil {
 		return nil, err
 	}
-	out := append([]access.Rule{}, s.access.Load().Rules...)
+	out := append([]access.Rule{}, s.present.Access().Rules...)
 	for i := range out {
 		out[i].People = s.peopleOf(out[i].Who)
 	}
@@ -119,7 +119,7 @@ func (s *Service) Rules(_ context.Context, p *access.Principal) ([]access.Rule, 
 
 // peopleOf counts whom an access rule holds for, among those of directories whose people may sign in or not.
 func (s *Service) peopleOf(who string) int {
-	d := s.Snapshot().World.Directory
+	d := s.present.View().World.Directory
 	n := 0
 	for _, u := range d.Records().Users {
 		if holdsFor(d, u, who) {
@@ -137,7 +137,7 @@ func (s *Service) AddRule(ctx context.Context, p *access.Principal, who string, 
 	if err := access.ValidWho(who); err != nil {
 		return access.Rule{}, err
 	}
-	if err := access.ValidHolding(&h, s.hasSite); err != nil {
+	if err := access.ValidHolding(&h, s.present.View().Document().HasSite); err != nil {
 		return access.Rule{}, err
 	}
 	r, err := s.store.AddRule(ctx, access.Rule{Who: who, Holding: h, Author: p.Name})
@@ -145,7 +145,7 @@ func (s *Service) AddRule(ctx context.Context, p *access.Principal, who string, 
 		return r, err
 	}
 	r.People = s.peopleOf(who)
-	return r, s.refresh(ctx, event.Access)
+	return r, s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // RemoveRule ends an access rule.
@@ -156,7 +156,7 @@ func (s *Service) RemoveRule(ctx context.Context, p *access.Principal, id int64)
 	if err := s.store.RemoveRule(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.refresh(ctx, event.Access)
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // MayReadAudit says whether somebody may read the audit, before an answer is begun.

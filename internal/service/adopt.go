@@ -11,18 +11,13 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/stock"
+	"cirque/core/words"
+	"cirque/internal/service/present"
 )
-
-// A Selection names something found: a server's queue, a reference machine's, or a device.
-type Selection struct {
-	Kind  string   `json:"kind" enum:"server,capture,device"`
-	From  string   `json:"from" doc:"The server, the reference machine or the device; of a device that is not listed, its address."`
-	Found []string `json:"found,omitempty" doc:"The queues' names; all when absent. Not for devices."`
-}
 
 // Propose says what found queues and devices would be in the estate, on top of one's own draft.
 func (s *Service) Propose(ctx context.Context, p *access.Principal, draft string,
-	selections []Selection) ([]stock.Proposal, error) {
+	selections []stock.Selection) ([]stock.Proposal, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return nil, err
 	}
@@ -30,24 +25,24 @@ func (s *Service) Propose(ctx context.Context, p *access.Principal, draft string
 	if err != nil {
 		return nil, err
 	}
-	st := s.stock.Load()
+	st := s.present.Stock()
 	servers := map[string]*stock.Server{}
 	devices := map[string]*stock.Device{} // by host
-	for k, v := range st.kept {
-		if k[0] == stock.KindServer {
-			servers[k[1]] = v.Server
+	for k, v := range st.Kept {
+		if k.Kind == stock.KindServer {
+			servers[k.Name] = v.Server
 		}
 	}
-	for _, l := range s.watched(stock.KindDevice) {
+	for _, l := range s.present.Watched(stock.KindDevice) {
 		devices[stock.Host(l.URI)] = l.Reading
 	}
-	for i := range st.found {
-		if h := st.found[i].Address; devices[h] == nil {
-			devices[h] = &st.found[i].Reading
+	for i := range st.Found {
+		if h := st.Found[i].Address; devices[h] == nil {
+			devices[h] = &st.Found[i].Reading
 		}
 	}
-	proposer := stock.NewProposer(d.Document, st.packages, servers, s.platforms(d.Document),
-		slices.Collect(maps.Values(st.watches)))
+	proposer := stock.NewProposer(d.Document, st.Packages, servers, s.present.View().Platforms(d.Document),
+		slices.Collect(maps.Values(st.Watches)))
 	out := []stock.Proposal{}
 	for _, sel := range selections {
 		found, err := s.foundFor(sel, st, servers)
@@ -64,12 +59,13 @@ func (s *Service) Propose(ctx context.Context, p *access.Principal, draft string
 	return out, nil
 }
 
-func (s *Service) foundFor(sel Selection, st *stockState, servers map[string]*stock.Server) ([]stock.Found, error) {
+func (s *Service) foundFor(sel stock.Selection, st *present.Stock,
+	servers map[string]*stock.Server) ([]stock.Found, error) {
 	var queues []stock.Queue
 	var watch *stock.Watch
 	switch sel.Kind {
 	case stock.KindServer:
-		l, err := s.watchedOne(stock.KindServer, sel.From)
+		l, err := s.present.WatchedOne(stock.KindServer, sel.From)
 		if err != nil {
 			return nil, err
 		}
@@ -81,12 +77,12 @@ func (s *Service) foundFor(sel Selection, st *stockState, servers map[string]*st
 				"the server %s has not been read yet", sel.From)
 		}
 	case "capture":
-		i := slices.IndexFunc(st.captures, func(c stock.Capture) bool { return c.Machine == sel.From })
+		i := slices.IndexFunc(st.Captures, func(c stock.Capture) bool { return c.Machine == sel.From })
 		if i < 0 {
 			return nil, fault.New(fault.Unknown, "capture-unknown", "run cirque-agent capture on it",
 				"nothing was captured of a machine %q", sel.From)
 		}
-		queues = st.captures[i].Queues
+		queues = st.Captures[i].Queues
 	case stock.KindDevice:
 		f, err := s.foundDevice(sel.From, st)
 		if err != nil {
@@ -112,13 +108,13 @@ func (s *Service) foundFor(sel Selection, st *stockState, servers map[string]*st
 }
 
 // foundDevice takes a device for the queue that it would be.
-func (s *Service) foundDevice(called string, st *stockState) (stock.Found, error) {
+func (s *Service) foundDevice(called string, st *present.Stock) (stock.Found, error) {
 	f := stock.Found{From: called, Kind: stock.KindDevice}
-	if l, err := s.watchedOne(stock.KindDevice, called); err == nil {
+	if l, err := s.present.WatchedOne(stock.KindDevice, called); err == nil {
 		f.Watch, f.Device = &l.Watch, l.Reading
 		f.Queue = stock.Queue{Name: l.Name, Title: l.Title, Device: l.URI, Location: l.Location}
-	} else if i := slices.IndexFunc(st.found, func(u stock.Unlisted) bool { return u.Address == called }); i >= 0 {
-		u := &st.found[i]
+	} else if i := slices.IndexFunc(st.Found, func(u stock.Unlisted) bool { return u.Address == called }); i >= 0 {
+		u := &st.Found[i]
 		f.Device = &u.Reading
 		f.Queue = stock.Queue{Name: u.Reading.Name, Device: u.URI, Location: u.Reading.Location}
 		if f.Queue.Name == "" {
@@ -136,16 +132,17 @@ func (s *Service) foundDevice(called string, st *stockState) (stock.Found, error
 
 // Adopt puts proposals, as they are now, into one's own draft: all or none.
 func (s *Service) Adopt(ctx context.Context, p *access.Principal, draft string,
-	proposals []stock.Proposal) (Draft, error) {
+	proposals []stock.Proposal) (estate.DraftSheet, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
-		return Draft{}, err
+		return estate.DraftSheet{}, err
 	}
 	edits, err := stock.Edits(proposals)
 	if err != nil {
-		return Draft{}, err
+		return estate.DraftSheet{}, err
 	}
 	if len(edits) == 0 {
-		return Draft{}, fault.New(fault.Invalid, "nothing-chosen", "choose what is to be adopted", "nothing was chosen")
+		return estate.DraftSheet{}, fault.New(fault.Invalid, "nothing-chosen", "choose what is to be adopted",
+			"nothing was chosen")
 	}
 	return s.Edit(ctx, p, draft, nil, edits)
 }
@@ -155,7 +152,7 @@ func (s *Service) HandIn(ctx context.Context, p *access.Principal, c stock.Captu
 	if err := access.Check(p, access.Capture); err != nil {
 		return c, err
 	}
-	if err := s.checkMachine(p, c.Machine); err != nil {
+	if err := s.present.View().CheckMachine(p, c.Machine); err != nil {
 		return c, err
 	}
 	if c.Machine == "" || len(c.Queues) > 2000 {
@@ -164,10 +161,10 @@ func (s *Service) HandIn(ctx context.Context, p *access.Principal, c stock.Captu
 	}
 	c.Author, c.At = p.Name, s.now().UTC()
 	if err := s.store.SaveCapture(ctx, c, event.Event{Kind: event.Captured, Subject: c.Machine, Author: p.Name,
-		Says: fmt.Sprintf("%s of %s were captured", plural(len(c.Queues), "queue"), c.Machine)}); err != nil {
+		Says: fmt.Sprintf("%s of %s were captured", words.Count(len(c.Queues), "queue"), c.Machine)}); err != nil {
 		return c, err
 	}
-	return c, s.freshStock(ctx, event.Stock, "captures")
+	return c, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "captures"})
 }
 
 // Captures lists what was handed in of reference machines.
@@ -175,7 +172,7 @@ func (s *Service) Captures(_ context.Context, p *access.Principal) ([]stock.Capt
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
-	return append([]stock.Capture{}, s.stock.Load().captures...), nil
+	return append([]stock.Capture{}, s.present.Stock().Captures...), nil
 }
 
 // QueueTable writes the queues of one's own draft, or some of them, as CSV.
@@ -192,9 +189,10 @@ func (s *Service) QueueTable(ctx context.Context, p *access.Principal, draft str
 }
 
 // ApplyQueueTable puts a table of queues into one's own draft.
-func (s *Service) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, name, text string) (Draft, error) {
+func (s *Service) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, name,
+	text string) (estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
-		return Draft{}, err
+		return estate.DraftSheet{}, err
 	}
 	d, err := s.Draft(ctx, p, draft)
 	if err != nil {
@@ -209,9 +207,9 @@ func (s *Service) ApplyQueueTable(ctx context.Context, p *access.Principal, draf
 
 // Rename gives queues new names by a pattern, in one's own draft; with dry it only says which.
 func (s *Service) Rename(ctx context.Context, p *access.Principal, draft string, names []string, pattern string,
-	dry bool) ([]stock.Renaming, Draft, error) {
+	dry bool) ([]stock.Renaming, estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
-		return nil, Draft{}, err
+		return nil, estate.DraftSheet{}, err
 	}
 	d, err := s.Draft(ctx, p, draft)
 	if err != nil {

@@ -38,7 +38,7 @@ func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine
 	rec, err := s.store.Endpoint(ctx, machine)
 	if fault.Is(err, fault.Unknown) {
 		// That too is a finding, where the machine is one.
-		if s.Snapshot().World.Directory.MachineID(name.Fold(machine)) < 0 && !s.hasToken(machine) {
+		if s.present.View().World.Directory.MachineID(name.Fold(machine)) < 0 && !s.hasToken(machine) {
 			return endpoint.Checkup{}, err
 		}
 		return endpoint.Checkup{Machine: machine, Author: p.Name, At: s.now().UTC(),
@@ -47,8 +47,9 @@ func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine
 	if err != nil {
 		return endpoint.Checkup{}, err
 	}
-	if err := access.CheckAt(p, access.RefreshEndpoint, s.siteOfMachine(rec.Report), "the endpoint "+
-		rec.Report.Machine); err != nil {
+	if err := access.CheckAt(p, access.RefreshEndpoint, s.present.View().SiteOfMachine(rec.Report, s.now()),
+		"the endpoint "+
+			rec.Report.Machine); err != nil {
 		return endpoint.Checkup{}, err
 	}
 	if try != "" && try != endpoint.TryDriverless && try != endpoint.TryPlain {
@@ -66,7 +67,7 @@ func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine
 	if err != nil {
 		return c, err
 	}
-	s.callers.ring(rec.Report.Machine)
+	s.present.Agents.Ring(rec.Report.Machine)
 	return s.whole(ctx, c, rec)
 }
 
@@ -92,8 +93,8 @@ func (s *Service) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Re
 	lineups := s.lineupsOf(rec)
 	e := s.judgeBy(rec, lineups)
 	f := endpoint.Facts{Record: &rec, Lineups: lineups, People: e.Says, Drift: e.Drift, Now: s.now(),
-		Token: s.hasToken(rec.Report.Machine), Connected: s.callers.waits(rec.Report.Machine),
-		Every: time.Duration(s.Snapshot().World.Estate.Document().Agent().ReportMinutes) * time.Minute}
+		Token: s.hasToken(rec.Report.Machine), Connected: s.present.Agents.Waits(rec.Report.Machine),
+		Every: time.Duration(s.present.View().Document().Agent().ReportMinutes) * time.Minute}
 	certificates, err := s.store.GoodCertificates(ctx, rec.Report.Machine)
 	if err != nil {
 		return c, err
@@ -117,7 +118,7 @@ func (s *Service) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Re
 
 // hasToken says whether an agent's token for a machine holds.
 func (s *Service) hasToken(machine string) bool {
-	for _, t := range s.access.Load().Tokens {
+	for _, t := range s.present.Access().Tokens {
 		if t.Role == access.Agent && name.Fold(t.Machine) == name.Fold(machine) && !t.Ended(s.now()) {
 			return true
 		}

@@ -82,14 +82,14 @@ func (s *Service) aead() (cipher.AEAD, error) {
 
 // keysFor opens the keys that are meant for a server or device: the one that it names, else those whose addresses fit.
 func (s *Service) keysFor(w stock.Watch) []stock.Key {
-	st := s.stock.Load()
+	st := s.present.Stock()
 	var out []stock.Key
-	for _, c := range st.credentials {
+	for _, c := range st.Credentials {
 		if w.Credential != "" && c.Kind == stock.SignIn && c.Name != w.Credential || c.Name != w.Credential &&
 			!c.Fits(stock.Host(w.URI)) {
 			continue
 		}
-		k, err := s.unseal(c.Name, st.sealed[c.Name])
+		k, err := s.unseal(c.Name, st.Sealed[c.Name])
 		if err != nil {
 			s.log.Warn("a stored key cannot be opened", "credential", c.Name, "error", err)
 			continue
@@ -155,7 +155,7 @@ func (s *Service) StoreCredential(ctx context.Context, p *access.Principal, n Ne
 	try := n.Try
 	if try == "" { // whatever is watched and fits
 		for _, kind := range []string{stock.KindServer, stock.KindDevice} {
-			for _, l := range s.watched(kind) {
+			for _, l := range s.present.Watched(kind) {
 				if try == "" && (c.Fits(stock.Host(l.URI)) || l.Credential == n.Name) {
 					try = l.URI
 				}
@@ -175,7 +175,7 @@ func (s *Service) StoreCredential(ctx context.Context, p *access.Principal, n Ne
 		Says: fmt.Sprintf("The key %s was stored", c.Name)}.With(nil, c)); err != nil {
 		return c, err
 	}
-	return c, s.freshStock(ctx, event.Stock, "credentials")
+	return c, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "credentials"})
 }
 
 // tryKey uses a key once. What does not need it proves nothing, nor does silence.
@@ -243,5 +243,5 @@ func (s *Service) RemoveCredential(ctx context.Context, p *access.Principal, nam
 		Says: fmt.Sprintf("The key %s was removed", name)}); err != nil {
 		return err
 	}
-	return s.freshStock(ctx, event.Stock, "credentials")
+	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "credentials"})
 }

@@ -8,6 +8,8 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/stock"
+	"cirque/core/words"
+	"cirque/internal/service/present"
 )
 
 // AddDevice registers a device after having questioned it.
@@ -26,19 +28,19 @@ func (s *Service) Devices(_ context.Context, p *access.Principal) ([]stock.Devic
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
-	st := s.stock.Load()
-	doc := s.Snapshot().World.Estate.Document()
+	st := s.present.Stock()
+	doc := s.present.View().Document()
 	behind := map[string][]string{}
 	for _, q := range doc.Queues {
 		for _, d := range q.Devices {
 			behind[d] = append(behind[d], q.Name)
 		}
 	}
-	list := s.watched(stock.KindDevice)
-	differs := stock.DeviceDifferences(doc, list, sightings(st), st.reservations)
+	list := s.present.Watched(stock.KindDevice)
+	differs := stock.DeviceDifferences(doc, list, sightings(st), st.Reservations)
 	out := make([]stock.DeviceView, 0, len(list))
 	for _, l := range list {
-		_, registered := st.watches[[2]string{stock.KindDevice, l.Name}]
+		_, registered := st.Watches[present.Watched{Kind: stock.KindDevice, Name: l.Name}]
 		v := stock.DeviceView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered, Check: l.Check,
 			Reading: l.Reading, Identity: l.Identity, Queues: behind[l.Name], Differs: differs[l.Name]}
 		if v.Queues == nil {
@@ -54,10 +56,10 @@ func (s *Service) Devices(_ context.Context, p *access.Principal) ([]stock.Devic
 }
 
 // sightings are what was found at addresses that are not listed.
-func sightings(st *stockState) []stock.Sighting {
+func sightings(st *present.Stock) []stock.Sighting {
 	var out []stock.Sighting
-	for i := range st.found {
-		f := &st.found[i]
+	for i := range st.Found {
+		f := &st.Found[i]
 		out = append(out, stock.Sighting{URI: f.URI, Seen: &f.Reading})
 	}
 	return out
@@ -82,8 +84,8 @@ func (s *Service) Recognise(ctx context.Context, p *access.Principal, name strin
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return stock.DeviceView{}, err
 	}
-	k, ok := s.stock.Load().kept[[2]string{stock.KindDevice, name}]
-	if !ok || k.Device == nil || !k.Check.OK {
+	k := s.present.Stock().Device(name)
+	if k.Device == nil || !k.Check.OK {
 		return stock.DeviceView{}, fault.New(fault.Conflict, "nothing-seen", "read it first",
 			"nothing answers at the address of %s", name)
 	}
@@ -93,7 +95,7 @@ func (s *Service) Recognise(ctx context.Context, p *access.Principal, name strin
 	if err := s.store.SaveReading(ctx, k, true, []event.Event{e}); err != nil {
 		return stock.DeviceView{}, err
 	}
-	if err := s.freshStock(ctx, event.Stock, stock.KindDevice+" "+name); err != nil {
+	if err := s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: stock.KindDevice + " " + name}); err != nil {
 		return stock.DeviceView{}, err
 	}
 	return s.Device(ctx, p, name)
@@ -106,7 +108,7 @@ func (s *Service) FoundDevices(_ context.Context, p *access.Principal) ([]stock.
 	}
 	out := []stock.Unlisted{}
 	listed := s.listedHosts()
-	for _, f := range s.stock.Load().found {
+	for _, f := range s.present.Stock().Found {
 		if !listed[f.Address] {
 			out = append(out, f)
 		}
@@ -118,7 +120,7 @@ func (s *Service) FoundDevices(_ context.Context, p *access.Principal) ([]stock.
 func (s *Service) listedHosts() map[string]bool {
 	out := map[string]bool{}
 	for _, kind := range []string{stock.KindServer, stock.KindDevice} {
-		for _, l := range s.watched(kind) {
+		for _, l := range s.present.Watched(kind) {
 			out[stock.Host(l.URI)] = true
 		}
 	}
@@ -133,7 +135,7 @@ func (s *Service) ForgetFound(ctx context.Context, p *access.Principal, addresse
 	if err := s.store.Forget(ctx, addresses, p.Name); err != nil {
 		return err
 	}
-	return s.freshStock(ctx, event.Stock, "found")
+	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "found"})
 }
 
 // Reservations gives the reservations that the devices need, as CSV or as the common open DHCP server's JSON, and the
@@ -142,9 +144,9 @@ func (s *Service) Reservations(_ context.Context, p *access.Principal, format st
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return "", nil, err
 	}
-	list, lacking := stock.Reservations(s.watched(stock.KindDevice))
+	list, lacking := stock.Reservations(s.present.Watched(stock.KindDevice))
 	if format == "json" {
-		text, err := stock.ReservationsJSON(s.Snapshot().World.Estate.Document(), list)
+		text, err := stock.ReservationsJSON(s.present.View().Document(), list)
 		return text, lacking, err
 	}
 	return stock.ReservationsCSV(list), lacking, nil
@@ -160,8 +162,8 @@ func (s *Service) ImportReservations(ctx context.Context, p *access.Principal, n
 		return 0, err
 	}
 	if err := s.store.SetReservations(ctx, list, event.Event{Kind: event.Reserved, Subject: name, Author: p.Name,
-		Says: plural(len(list), "reservation") + " were imported from " + name}); err != nil {
+		Says: words.Count(len(list), "reservation") + " were imported from " + name}); err != nil {
 		return 0, err
 	}
-	return len(list), s.freshStock(ctx, event.Stock, "reservations")
+	return len(list), s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "reservations"})
 }

@@ -14,6 +14,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/words"
 )
 
 // Formats of a directory that can be imported.
@@ -68,10 +69,10 @@ func (s *Service) Import(ctx context.Context, p *access.Principal, in Intake) (d
 		return out, fault.New(fault.Conflict, "brake-held", "look at the files; if it is meant, accept the removals",
 			"%s of %s, and nothing was applied", out.Held, source)
 	}
-	if err := s.refresh(ctx, event.Directory); err != nil {
+	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {
 		return out, err
 	}
-	out.Notes = importNotes(s.Snapshot().World.Directory)
+	out.Notes = importNotes(s.present.View().World.Directory)
 	return out, nil
 }
 
@@ -136,23 +137,17 @@ func importNotes(d *directory.Directory) []string {
 	return notes
 }
 
-// A Found is one thing of the directory or the estate that a search turned up.
-type Found struct {
-	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
-	Name   string `json:"name"`
-	Says   string `json:"says" doc:"What sets it apart, such as a person's full name or a location's title."`
-	Detail string `json:"detail,omitempty" doc:"Such as the unit."`
-}
-
 // Search finds users, groups, machines, stations and locations by a part of what they are called. kinds empty is all.
-func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string, word string, limit int) ([]Found,
+func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string, word string,
+	limit int) ([]directory.Found,
 	int, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, 0, err
 	}
 	word = name.Fold(strings.TrimSpace(word))
-	out, begin, total := []Found{}, 0, 0
-	add := func(f Found) {
+	out, begin, total := []directory.Found{}, 0, 0
+	add := func(kind, called, says, detail string) {
+		f := directory.Found{Kind: kind, Name: called, Says: says, Detail: detail}
 		at := -1
 		for i, text := range []string{f.Name, f.Says, f.Detail} {
 			if k := strings.Index(name.Fold(text), word); k == 0 && i == 0 {
@@ -175,11 +170,11 @@ func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string,
 		out = out[:min(len(out), limit)]
 	}
 	want := func(kind string) bool { return len(kinds) == 0 || slices.Contains(kinds, kind) }
-	w := s.Snapshot().World
+	w := s.present.View().World
 	r, doc := w.Directory.Records(), w.Estate.Document()
 	if want("user") {
 		for _, u := range r.Users {
-			add(Found{"user", u.Name, u.DisplayName, u.Unit})
+			add("user", u.Name, u.DisplayName, u.Unit)
 		}
 	}
 	if want("group") {
@@ -191,27 +186,27 @@ func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string,
 			if len(out) < limit || begin < limit && strings.HasPrefix(folded, word) { // counting the members takes time
 				says = memberText(w.Directory.Size(directory.GroupID(i)))
 			}
-			add(Found{"group", g.Name, says, ""})
+			add("group", g.Name, says, "")
 		}
 	}
 	if want("unit") {
 		for i := range w.Directory.Units() {
-			add(Found{"unit", w.Directory.UnitPath(directory.UnitID(i)), "", ""})
+			add("unit", w.Directory.UnitPath(directory.UnitID(i)), "", "")
 		}
 	}
 	if want("machine") {
 		for _, m := range r.Machines {
-			add(Found{"machine", m.Name, m.Platform, m.Unit})
+			add("machine", m.Name, m.Platform, m.Unit)
 		}
 	}
 	if want("station") {
 		for _, st := range doc.Stations {
-			add(Found{"station", st.Name, st.Title, st.Location})
+			add("station", st.Name, st.Title, st.Location)
 		}
 	}
 	if want("location") {
 		for _, l := range doc.Locations {
-			add(Found{"location", l.Path, l.Title, ""})
+			add("location", l.Path, l.Title, "")
 		}
 	}
 	s.searchEstate(doc, want, add)
@@ -219,41 +214,42 @@ func (s *Service) Search(_ context.Context, p *access.Principal, kinds []string,
 }
 
 // searchEstate looks through the objects of the estate that are no places or stations.
-func (s *Service) searchEstate(doc *estate.Document, want func(string) bool, add func(Found)) {
+func (s *Service) searchEstate(doc *estate.Document, want func(string) bool, add func(kind, name, says,
+	detail string)) {
 	if want("queue") {
 		for _, q := range doc.Queues {
-			add(Found{"queue", q.Name, q.Title, strings.Join(append([]string{q.Location, q.Note}, q.Formerly...), " ")})
+			add("queue", q.Name, q.Title, strings.Join(append([]string{q.Location, q.Note}, q.Formerly...), " "))
 		}
 	}
 	if want("grant") {
 		for _, g := range doc.Grants {
-			add(Found{"grant", g.Name, g.Title, strings.Join(append(append([]string{string(g.Effect)}, g.Queues...),
-				g.Note), " ")})
+			add("grant", g.Name, g.Title, strings.Join(append(append([]string{string(g.Effect)}, g.Queues...),
+				g.Note), " "))
 		}
 	}
 	if want("server") {
 		for _, v := range doc.Servers {
-			add(Found{"server", v.Name, v.Title, strings.TrimSpace(v.URI + " " + v.Note)})
+			add("server", v.Name, v.Title, strings.TrimSpace(v.URI+" "+v.Note))
 		}
 	}
 	if want("server set") {
 		for _, v := range doc.ServerSets {
-			add(Found{"server set", v.Name, v.Title, strings.Join(v.Members, ", ")})
+			add("server set", v.Name, v.Title, strings.Join(v.Members, ", "))
 		}
 	}
 	if want("device") {
 		for _, v := range doc.Devices {
-			add(Found{"device", v.Name, v.Title, strings.TrimSpace(v.URI + " " + v.MAC + " " + v.Note)})
+			add("device", v.Name, v.Title, strings.TrimSpace(v.URI+" "+v.MAC+" "+v.Note))
 		}
 	}
 	if want("driver") {
 		for _, v := range doc.Drivers {
-			add(Found{"driver", v.Name, v.Exact, v.Platform})
+			add("driver", v.Name, v.Exact, v.Platform)
 		}
 	}
 	if want("subnet") {
 		for _, v := range doc.Subnets {
-			add(Found{"subnet", v.CIDR.String(), v.Location, v.Note})
+			add("subnet", v.CIDR.String(), v.Location, v.Note)
 		}
 	}
 }
@@ -261,9 +257,9 @@ func (s *Service) searchEstate(doc *estate.Document, want func(string) bool, add
 func memberText(users, machines int) string {
 	switch {
 	case machines == 0:
-		return plural(users, "user")
+		return words.Count(users, "user")
 	case users == 0:
-		return plural(machines, "machine")
+		return words.Count(machines, "machine")
 	}
-	return plural(users, "user") + ", " + plural(machines, "machine")
+	return words.Count(users, "user") + ", " + words.Count(machines, "machine")
 }

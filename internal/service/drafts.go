@@ -9,21 +9,9 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
+	"cirque/core/words"
+	"cirque/internal/service/present"
 )
-
-// MainDraft is the draft of somebody who has named none.
-const MainDraft = "main"
-
-// A Draft is a draft with what it comes to.
-type Draft struct {
-	estate.Draft
-	Current   int               // the newest revision
-	Document  *estate.Document  // the draft's base with its changes
-	Changes   []estate.Change   // of its base
-	Conflicts []estate.Conflict // with what has been published since
-
-	base *estate.Document
-}
 
 func ownerOf(p *access.Principal) string {
 	if p.Account != "" {
@@ -35,62 +23,47 @@ func ownerOf(p *access.Principal) string {
 	return "account " + name.Fold(p.Name)
 }
 
-// document gives a revision's document, from memory where it is there.
-func (s *Service) document(ctx context.Context, number int) (*estate.Document, error) {
-	if number == 0 {
-		return &estate.Document{Estate: estate.Version}, nil
-	}
-	if snap := s.Snapshot(); number == snap.Revision.Number {
-		return snap.World.Estate.Document(), nil
-	}
-	e, err := s.compiled(ctx, number)
-	if err != nil {
-		return nil, err
-	}
-	return e.Document(), nil
-}
-
 // Draft gives one's own draft; one that nothing has been put into is empty, as it always is for whoever only reads.
-func (s *Service) Draft(ctx context.Context, p *access.Principal, called string) (Draft, error) {
+func (s *Service) Draft(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error) {
 	if err := access.Check(p, access.ReadEstate); err != nil {
-		return Draft{}, err
+		return estate.DraftSheet{}, err
 	}
 	return s.draft(ctx, p, called)
 }
 
-func (s *Service) draft(ctx context.Context, p *access.Principal, called string) (Draft, error) {
+func (s *Service) draft(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error) {
 	if called == "" {
-		called = MainDraft
+		called = present.MainDraft
 	}
 	if !estate.ValidName(called) {
-		return Draft{}, fault.New(fault.Invalid, "draft-name", "write lower-case letters, digits and dashes",
+		return estate.DraftSheet{}, fault.New(fault.Invalid, "draft-name", "write lower-case letters, digits and dashes",
 			"%q is no name for a draft", called)
 	}
 	current, err := s.store.CurrentRevision(ctx)
 	if err != nil {
-		return Draft{}, err
+		return estate.DraftSheet{}, err
 	}
 	kept, ok, err := s.store.Draft(ctx, ownerOf(p), called)
 	if err != nil {
-		return Draft{}, err
+		return estate.DraftSheet{}, err
 	}
 	if !ok {
 		kept = estate.Draft{Owner: ownerOf(p), Author: p.Name, Name: called, Base: current.Number}
 	}
-	d := Draft{Draft: kept, Current: current.Number}
-	if d.base, err = s.document(ctx, d.Base); err != nil {
+	d := estate.DraftSheet{Draft: kept, Current: current.Number}
+	if d.From, err = s.present.Past.Document(ctx, d.Base); err != nil {
 		return d, err
 	}
-	if d.Changes, err = kept.Changes(d.base); err != nil {
+	if d.Changes, err = kept.Changes(d.From); err != nil {
 		return d, err
 	}
-	d.Document = d.base.With(d.Changes)
+	d.Document = d.From.With(d.Changes)
 	if d.Base != d.Current {
-		theirs, err := s.document(ctx, d.Current)
+		theirs, err := s.present.Past.Document(ctx, d.Current)
 		if err != nil {
 			return d, err
 		}
-		_, d.Conflicts = estate.Merge(d.base, d.Changes, theirs)
+		_, d.Conflicts = estate.Merge(d.From, d.Changes, theirs)
 	}
 	return d, nil
 }
@@ -106,9 +79,9 @@ func (s *Service) Drafts(ctx context.Context, p *access.Principal) ([]estate.Dra
 // Edit changes objects of one's own draft, all or none. version is that of the draft that the edits were made on, nil
 // for whichever it is: where the draft has moved on meanwhile, a Conflict fault.
 func (s *Service) Edit(ctx context.Context, p *access.Principal, called string, version *int64,
-	edits []estate.Edit) (Draft, error) {
-	return s.change(ctx, p, called, version, func(d Draft) (*estate.Document, error) {
-		changes, err := estate.ParseEdits(edits, d.Document, d.base, s.parsing())
+	edits []estate.Edit) (estate.DraftSheet, error) {
+	return s.change(ctx, p, called, version, func(d estate.DraftSheet) (*estate.Document, error) {
+		changes, err := estate.ParseEdits(edits, d.Document, d.From, s.present.Parsing())
 		if err != nil {
 			return nil, err
 		}
@@ -116,16 +89,12 @@ func (s *Service) Edit(ctx context.Context, p *access.Principal, called string, 
 	})
 }
 
-func (s *Service) parsing() estate.Options {
-	return estate.Options{ValidZone: func(z string) bool { return s.cfg.Zone == nil || s.cfg.Zone(z) != nil }}
-}
-
 // Apply puts files into one's own draft: declaratively, so that the draft then equals them, or merging, so that only
 // the objects named are added or replaced.
 func (s *Service) Apply(ctx context.Context, p *access.Principal, called string, merge bool,
-	files []document.File) (Draft, error) {
-	return s.change(ctx, p, called, nil, func(d Draft) (*estate.Document, error) {
-		opts := s.parsing()
+	files []document.File) (estate.DraftSheet, error) {
+	return s.change(ctx, p, called, nil, func(d estate.DraftSheet) (*estate.Document, error) {
+		opts := s.present.Parsing()
 		if !merge {
 			return estate.Parse(files, opts)
 		}
@@ -145,15 +114,15 @@ func (s *Service) Apply(ctx context.Context, p *access.Principal, called string,
 
 // Discard throws one's own draft away.
 func (s *Service) Discard(ctx context.Context, p *access.Principal, called string) error {
-	_, err := s.change(ctx, p, called, nil, func(d Draft) (*estate.Document, error) { return d.base, nil })
+	_, err := s.change(ctx, p, called, nil, func(d estate.DraftSheet) (*estate.Document, error) { return d.From, nil })
 	return err
 }
 
 // change makes a draft equal a document that follows from it. Whoever edits at the same time is waited for.
 func (s *Service) change(ctx context.Context, p *access.Principal, called string, version *int64,
-	next func(Draft) (*estate.Document, error)) (Draft, error) {
+	next func(estate.DraftSheet) (*estate.Document, error)) (estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
-		return Draft{}, err
+		return estate.DraftSheet{}, err
 	}
 	for try := 0; ; try++ {
 		d, err := s.draft(ctx, p, called)
@@ -171,8 +140,8 @@ func (s *Service) change(ctx context.Context, p *access.Principal, called string
 		if problems := estate.Integrity(doc); len(problems) > 0 {
 			return d, incoherent(problems)
 		}
-		changes := estate.Changes(d.base, doc)
-		if err := access.CheckChanges(p, access.EditDraft, d.base, doc, changes); err != nil {
+		changes := estate.Changes(d.From, doc)
+		if err := access.CheckChanges(p, access.EditDraft, d.From, doc, changes); err != nil {
 			return d, err
 		}
 		if d.Kept, err = estate.Keep(changes); err != nil {
@@ -205,9 +174,9 @@ func (s *Service) Diff(ctx context.Context, p *access.Principal, from, to int) (
 	}
 	doc := func(n int) (*estate.Document, error) {
 		if n == 0 {
-			return s.Snapshot().World.Estate.Document(), nil
+			return s.present.View().Document(), nil
 		}
-		return s.document(ctx, n)
+		return s.present.Past.Document(ctx, n)
 	}
 	a, err := doc(from)
 	if err != nil {
@@ -230,29 +199,36 @@ func (s *Service) Dependents(ctx context.Context, p *access.Principal, called st
 	return estate.Dependents(d.Document, r), nil
 }
 
+// draftKey names a draft merged with a revision. A draft that was never kept has no id, and its estate is compiled each
+// time.
+type draftKey struct {
+	id, version int64
+	on          int
+}
+
+const draftsKept = 4
+
 // world gives the world as it would be were the draft published now; a Conflict fault where it could not be.
-func (s *Service) world(ctx context.Context, p *access.Principal, called string) (*lineup.World, Draft, error) {
+func (s *Service) world(ctx context.Context, p *access.Principal, called string) (*lineup.World,
+	estate.DraftSheet, error) {
 	d, err := s.draft(ctx, p, called)
 	if err != nil {
 		return nil, d, err
 	}
-	snap := s.Snapshot()
-	now := snap.World.Estate.Document()
-	merged, conflicts := estate.Merge(d.base, d.Changes, now)
+	snap := s.present.View()
+	now := snap.Document()
+	merged, conflicts := estate.Merge(d.From, d.Changes, now)
 	if len(conflicts) > 0 {
 		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it "+
 			"again on top of theirs", "the draft clashes with what was published since it began, in %s",
-			plural(len(conflicts), "object"))
-		return nil, d, s.both(ctx, f, p.Name, d.base, snap.Revision.Number, conflicts)
+			words.Count(len(conflicts), "object"))
+		return nil, d, s.both(ctx, f, p.Name, d.From, snap.Revision.Number, conflicts)
 	}
-	e := s.drafted.get(d.ID, d.Version, snap.Revision.Number)
-	if e == nil {
-		e = lineup.Compile(merged, 0, s.compiling(snap.World.Estate))
-		s.drafted.put(d.ID, d.Version, snap.Revision.Number, e)
+	k := draftKey{d.ID, d.Version, snap.Revision.Number}
+	e, ok := s.drafted.Get(k)
+	if !ok || d.ID == 0 {
+		e = lineup.Compile(merged, 0, s.present.Compiling())
+		s.drafted.Add(k, e)
 	}
 	return lineup.Bind(e, snap.World.Directory, snap.World.Live), d, nil
-}
-
-func (s *Service) compiling(reuse *lineup.Estate) lineup.Options {
-	return lineup.Options{Zone: s.cfg.Zone, Reuse: reuse}
 }

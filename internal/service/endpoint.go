@@ -13,32 +13,23 @@ import (
 	"cirque/core/lineup"
 )
 
-// An Endpoint is a record with what follows from it now.
-type Endpoint struct {
-	endpoint.Record
-	State endpoint.State        `json:"state" enum:"converged,behind,failing,silent"`
-	Drift []endpoint.Difference `json:"drift"`
-	Says  []string              `json:"says" doc:"How its people are known, where that does not work out."`
-	Away  []string              `json:"away,omitempty" doc:"Queues that it has for where it is, and would lose on another network; told of one endpoint alone."`
-}
-
 // Report takes in what an agent says of its endpoint.
-func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Report) (Endpoint, error) {
+func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Report) (endpoint.Judged, error) {
 	if err := access.Check(p, access.Report); err != nil {
-		return Endpoint{}, err
+		return endpoint.Judged{}, err
 	}
-	if err := s.checkMachine(p, r.Machine); err != nil {
-		return Endpoint{}, err
+	if err := s.present.View().CheckMachine(p, r.Machine); err != nil {
+		return endpoint.Judged{}, err
 	}
 	if err := r.Check(); err != nil {
-		return Endpoint{}, err
+		return endpoint.Judged{}, err
 	}
-	if err := s.checkAsking(p, r.Contexts); err != nil {
-		return Endpoint{}, err
+	if err := s.present.View().CheckAsking(p, r.Contexts); err != nil {
+		return endpoint.Judged{}, err
 	}
 	before, err := s.store.Endpoint(ctx, r.Machine)
 	if err != nil && !fault.Is(err, fault.Unknown) {
-		return Endpoint{}, err
+		return endpoint.Judged{}, err
 	}
 	var events []event.Event
 	tell := func(kind, format string, args ...any) {
@@ -55,23 +46,24 @@ func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Re
 		tell(event.Recovered, "%s has everything again", r.Machine)
 	}
 	from, _ := ctx.Value(event.OriginKey{}).(string)
-	rec, err := s.store.SaveReport(ctx, r, from, serversOf(s.Snapshot().World.Estate.Document(), r), events)
+	rec, err := s.store.SaveReport(ctx, r, from, serversOf(s.present.View().Document(), r), events)
 	if err != nil {
-		return Endpoint{}, err
+		return endpoint.Judged{}, err
 	}
 	return s.judge(rec), nil
 }
 
 // judge works out drift and state against the present snapshot.
-func (s *Service) judge(rec endpoint.Record) Endpoint { return s.judgeBy(rec, s.lineupsOf(rec)) }
+func (s *Service) judge(rec endpoint.Record) endpoint.Judged { return s.judgeBy(rec, s.lineupsOf(rec)) }
 
 // judgeBy is judge for whoever has the lineups already.
-func (s *Service) judgeBy(rec endpoint.Record, lineups []lineup.Lineup) Endpoint {
-	snap, now := s.Snapshot(), s.now()
+func (s *Service) judgeBy(rec endpoint.Record, lineups []lineup.Lineup) endpoint.Judged {
+	snap, now := s.present.View(), s.now()
 	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
-	set := snap.World.Estate.Document().Agent()
+	set := snap.Document().Agent()
 	says := append(endpoint.People(snap.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
-	return Endpoint{Record: rec, State: endpoint.StateOf(rec, drift, now, time.Duration(set.ReportMinutes)*time.Minute),
+	return endpoint.Judged{Record: rec, State: endpoint.StateOf(rec, drift, now,
+		time.Duration(set.ReportMinutes)*time.Minute),
 		Drift: drift, Says: says}
 }
 
@@ -97,7 +89,7 @@ func (s *Service) away(rec endpoint.Record) []string {
 }
 
 // Endpoints lists all endpoints.
-func (s *Service) Endpoints(ctx context.Context, p *access.Principal) ([]Endpoint, error) {
+func (s *Service) Endpoints(ctx context.Context, p *access.Principal) ([]endpoint.Judged, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
@@ -105,7 +97,7 @@ func (s *Service) Endpoints(ctx context.Context, p *access.Principal) ([]Endpoin
 	if err != nil {
 		return nil, err
 	}
-	out := make([]Endpoint, 0, len(all))
+	out := make([]endpoint.Judged, 0, len(all))
 	for _, r := range all {
 		out = append(out, s.judge(r))
 	}
@@ -113,49 +105,36 @@ func (s *Service) Endpoints(ctx context.Context, p *access.Principal) ([]Endpoin
 }
 
 // Endpoint gives one endpoint.
-func (s *Service) Endpoint(ctx context.Context, p *access.Principal, machine string) (Endpoint, error) {
+func (s *Service) Endpoint(ctx context.Context, p *access.Principal, machine string) (endpoint.Judged, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return Endpoint{}, err
+		return endpoint.Judged{}, err
 	}
 	rec, err := s.store.Endpoint(ctx, machine)
 	if err != nil {
-		return Endpoint{}, err
+		return endpoint.Judged{}, err
 	}
 	e := s.judge(rec)
 	e.Away = s.away(rec)
 	return e, nil
 }
 
-// Overview counts what there is and how it stands.
-type Overview struct {
-	Revision  int                    `json:"revision"`
-	Author    string                 `json:"author"`
-	Reason    string                 `json:"reason"`
-	At        *time.Time             `json:"at"`
-	Estate    map[string]int         `json:"estate" doc:"Objects by list."`
-	Directory map[string]int         `json:"directory"`
-	Endpoints map[endpoint.State]int `json:"endpoints" doc:"By state."`
-	Findings  []lineup.Finding       `json:"findings" doc:"The first hundred."`
-	Remarks   int                    `json:"remarks" doc:"How many findings there are."`
-}
-
 // findingsShown is how many findings the first page has.
 const findingsShown = 100
 
 // Overview gives the figures of the first page.
-func (s *Service) Overview(ctx context.Context, p *access.Principal) (Overview, error) {
+func (s *Service) Overview(ctx context.Context, p *access.Principal) (endpoint.Overview, error) {
 	all, err := s.Endpoints(ctx, p)
 	if err != nil {
-		return Overview{}, err
+		return endpoint.Overview{}, err
 	}
-	snap := s.Snapshot()
-	d, r := snap.World.Estate.Document(), snap.World.Directory.Records()
-	o := Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason,
+	snap := s.present.View()
+	d, r := snap.Document(), snap.World.Directory.Records()
+	o := endpoint.Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason,
 		Endpoints: map[endpoint.State]int{},
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
 	}
-	findings := append(append([]lineup.Finding{}, s.foundOut(snap)...), snap.findings()...)
+	findings := append(append([]lineup.Finding{}, s.present.Stock().Findings(snap.Document())...), snap.Findings()...)
 	o.Findings, o.Remarks = findings[:min(len(findings), findingsShown)], len(findings)
 	if snap.Revision.Number > 0 {
 		o.At = &snap.Revision.At

@@ -15,7 +15,6 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/lineup"
 	"cirque/core/name"
 )
 
@@ -73,6 +72,17 @@ func revoked(machine string) error {
 		"the certificate of %s was revoked, or is not of this service", machine)
 }
 
+// readCertificates reads anew what a notice names.
+func (s *Service) readCertificates(ctx context.Context, n event.Notice) error {
+	switch n.What {
+	case event.Lost:
+		return s.certificates.read(ctx, s.store, "")
+	case event.Enrolment:
+		return s.certificates.read(ctx, s.store, n.Subject)
+	}
+	return nil
+}
+
 // ByCertificate finds whose a verified certificate is, by its serial number; machine is the name in it.
 func (s *Service) ByCertificate(serial, machine string) (*access.Principal, error) {
 	e := s.certificates.get(serial)
@@ -100,7 +110,7 @@ func (s *Service) MakeEnrolToken(ctx context.Context, p *access.Principal, want 
 	if want.ExpiresAt.IsZero() {
 		want.ExpiresAt = s.now().Add(access.EnrolLasts)
 	}
-	if err := access.ValidEnrolToken(want, s.now(), s.hasSite); err != nil {
+	if err := access.ValidEnrolToken(want, s.now(), s.present.View().Document().HasSite); err != nil {
 		return want, "", err
 	}
 	secret := rand.Text()
@@ -160,7 +170,7 @@ func (s *Service) Revoke(ctx context.Context, p *access.Principal, machine strin
 	if i := slices.IndexFunc(list, func(e access.Enrolled) bool {
 		return name.Fold(e.Machine) == name.Fold(machine)
 	}); i >= 0 {
-		site = cmp.Or(list[i].Site, s.siteOf(list[i].Machine, nil))
+		site = cmp.Or(list[i].Site, s.present.View().SiteOf(list[i].Machine, nil, s.now()))
 	}
 	if err := access.CheckAt(p, access.Enrol, site, "the machine "+machine); err != nil {
 		return err
@@ -169,7 +179,7 @@ func (s *Service) Revoke(ctx context.Context, p *access.Principal, machine strin
 		return err
 	}
 	err = s.certificates.read(ctx, s.store, machine)
-	s.callers.ring(machine) // whoever waits with it waits no more
+	s.present.Agents.Ring(machine) // whoever waits with it waits no more
 	return err
 }
 
@@ -222,12 +232,13 @@ func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err e
 			"the enrolment token %s %s", token.Name, why)
 	}
 	invited = true
-	machine := s.directoryName(in.Machine)
+	machine := s.present.View().MachineName(in.Machine)
 	var site string
 	if remote, err := netip.ParseAddr(in.Remote); err == nil {
-		site = s.siteOf(machine, []netip.Addr{remote.Unmap()}) // what is seen goes before what is said
+		// what is seen goes before what is said
+		site = s.present.View().SiteOf(machine, []netip.Addr{remote.Unmap()}, s.now())
 	}
-	site = cmp.Or(site, s.siteOf(machine, in.Addresses))
+	site = cmp.Or(site, s.present.View().SiteOf(machine, in.Addresses, s.now()))
 	if token.Site != "" && site != "" && site != token.Site {
 		return out, fault.New(fault.Denied, "enrol-other-site", "use a token of "+site+", or one of any site",
 			"the enrolment token %s is for machines at %s, and %s is at %s", token.Name, token.Site, machine, site)
@@ -260,7 +271,7 @@ func (s *Service) RenewCertificate(ctx context.Context, p *access.Principal, req
 	if had == nil || s.cfg.Authority == nil {
 		return out, revoked(p.Machine)
 	}
-	site := cmp.Or(had.Site, s.siteOf(had.Machine, nil))
+	site := cmp.Or(had.Site, s.present.View().SiteOf(had.Machine, nil, s.now()))
 	cert, err := s.cfg.Authority.Issue(request, had.Machine, access.Lifetime(s.longestCut(site)), s.now())
 	if err != nil {
 		return out, err
@@ -273,37 +284,9 @@ func (s *Service) RenewCertificate(ctx context.Context, p *access.Principal, req
 	return Enrolling{e, cert.PEM, s.cfg.Authority.PEM()}, s.certificates.read(ctx, s.store, had.Machine)
 }
 
-// checkMachine gives a Denied fault where an agent acts for a machine that is not its own, however either is written.
-func (s *Service) checkMachine(p *access.Principal, said string) error {
-	if p.Role == access.Agent && said != "" && name.Fold(s.directoryName(said)) == name.Fold(s.directoryName(p.Machine)) {
-		return nil
-	}
-	return access.CheckMachine(p, said)
-}
-
-// directoryName gives a machine's name as the directory writes it, so that one machine cannot be enrolled as two.
-func (s *Service) directoryName(machine string) string {
-	d := s.Snapshot().World.Directory
-	if m, ok := d.Machine(machine); ok {
-		return m.Name
-	}
-	for _, st := range s.Snapshot().World.Estate.Document().Stations {
-		if name.Fold(st.Name) == name.Fold(machine) {
-			return st.Name
-		}
-	}
-	return machine
-}
-
-// siteOf gives the site at which a machine stands, by what is fixed for it or by addresses; "" where that is not known.
-func (s *Service) siteOf(machine string, addresses []netip.Addr) string {
-	q := lineup.Context{Machine: machine, Addresses: addresses, Time: s.now(), Session: estate.Sessions()[0]}
-	return estate.Site(s.Snapshot().World.Location(q))
-}
-
 // longestCut gives for how long a site's line may be cut.
 func (s *Service) longestCut(site string) time.Duration {
-	l, ok := s.Snapshot().World.Estate.Document().Find(estate.Ref{List: "locations", Name: site}).(*estate.Location)
+	l, ok := s.present.View().Document().Find(estate.Ref{List: "locations", Name: site}).(*estate.Location)
 	if !ok {
 		return 0
 	}

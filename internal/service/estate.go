@@ -7,6 +7,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/lineup"
+	"cirque/internal/service/present"
 )
 
 // Checked is a document that may be published, with what a careful reader would remark on.
@@ -20,12 +21,12 @@ func (s *Service) CheckEstate(_ context.Context, p *access.Principal, files []do
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return Checked{}, err
 	}
-	doc, err := estate.Parse(files, s.parsing())
+	doc, err := estate.Parse(files, s.present.Parsing())
 	if err != nil {
 		return Checked{}, err
 	}
-	return Checked{doc, lineup.Check(lineup.Compile(doc, 0, s.compiling(s.Snapshot().World.Estate)),
-		s.Snapshot().World.Directory)}, nil
+	return Checked{doc, lineup.Check(lineup.Compile(doc, 0, s.present.Compiling()),
+		s.present.View().World.Directory)}, nil
 }
 
 // Estate gives a revision's document; number 0 is the current one.
@@ -34,8 +35,8 @@ func (s *Service) Estate(ctx context.Context, p *access.Principal, number int) (
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return estate.Revision{}, nil, err
 	}
-	if snap := s.Snapshot(); number == 0 || number == snap.Revision.Number {
-		return snap.Revision, snap.World.Estate.Document(), nil
+	if snap := s.present.View(); number == 0 || number == snap.Revision.Number {
+		return snap.Revision, snap.Document(), nil
 	}
 	return s.store.Revision(ctx, number)
 }
@@ -49,7 +50,7 @@ func (s *Service) Revisions(ctx context.Context, p *access.Principal, limit int)
 }
 
 // Findings remarks on an estate: the current one, another revision or one's own draft.
-func (s *Service) Findings(ctx context.Context, p *access.Principal, when When) ([]lineup.Finding, error) {
+func (s *Service) Findings(ctx context.Context, p *access.Principal, when present.When) ([]lineup.Finding, error) {
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return nil, err
 	}
@@ -57,8 +58,8 @@ func (s *Service) Findings(ctx context.Context, p *access.Principal, when When) 
 	if err != nil {
 		return nil, err
 	}
-	if snap.findings != nil {
-		return append(append([]lineup.Finding{}, s.foundOut(snap)...), snap.findings()...), nil
+	if snap.Current() {
+		return append(append([]lineup.Finding{}, s.present.Stock().Findings(snap.Document())...), snap.Findings()...), nil
 	}
-	return lineup.Check(snap.World.Estate, snap.World.Directory), nil
+	return snap.Findings(), nil
 }

@@ -37,18 +37,19 @@ func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server
 		return e, fault.New(fault.Invalid, "exercise-length", "choose 1 minute to 12 hours", "an exercise of %s is too "+
 			"short or too long", length)
 	}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
 		return e, unknownServer(doc, server)
 	}
-	if err := s.checkAt(p, access.Drain, doc, estate.Ref{List: "servers", Name: server}); err != nil {
+	if err := access.CheckObject(p, access.Drain, doc, estate.Ref{List: "servers", Name: server}); err != nil {
 		return e, err
 	}
-	if d := s.Snapshot().World.Live.Server(server); d != live.Serving || s.Snapshot().World.Live.Share(server) < 1 {
+	if d := s.present.View().World.Live.Server(server); d != live.Serving ||
+		s.present.View().World.Live.Share(server) < 1 {
 		return e, fault.New(fault.Conflict, "not-on-duty", "return it first: cirque return "+server,
 			"%s is not wholly on duty", server)
 	}
-	r, err := s.Rehearse(ctx, p, Rehearsing{Without: []string{"server:" + server}}, nil)
+	r, err := s.Rehearse(ctx, p, rehearse.Ask{Without: []string{"server:" + server}}, nil)
 	if err != nil {
 		return e, err
 	}
@@ -96,7 +97,7 @@ func (s *Service) StopExercise(ctx context.Context, p *access.Principal, id int6
 		return e, err
 	}
 	e.Stopped = p.Name
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	if doc.Find(estate.Ref{List: "servers", Name: e.Server}) != nil {
 		if _, err := s.Return(ctx, p, e.Server, true); err != nil {
 			return e, err
@@ -128,7 +129,7 @@ func (s *Service) Exercise(ctx context.Context, p *access.Principal, id int64) (
 // tendExercises looks how those stand that run; running says whether any did the last time, or whether that is not
 // known.
 func (s *Service) tendExercises(ctx context.Context, running bool) bool {
-	if l := s.Snapshot().World.Live; !running && len(l.Servers)+len(l.Shares) == 0 {
+	if l := s.present.View().World.Live; !running && len(l.Servers)+len(l.Shares) == 0 {
 		return false // none can have begun
 	}
 	list, err := s.store.Exercises(ctx, true, 100)
@@ -143,7 +144,7 @@ func (s *Service) tendExercises(ctx context.Context, running bool) bool {
 	if err != nil {
 		return true
 	}
-	state := s.Snapshot().World.Live
+	state := s.present.View().World.Live
 	for _, e := range list {
 		duty, share := state.Server(e.Server), state.Share(e.Server)
 		serving := duty == live.Serving && share >= 1

@@ -3,7 +3,6 @@ package service
 import (
 	"context"
 	"fmt"
-	"net/mail"
 	"slices"
 	"strings"
 	"sync"
@@ -17,6 +16,7 @@ import (
 	"cirque/core/live"
 	"cirque/core/notice"
 	"cirque/core/stock"
+	"cirque/internal/service/present"
 )
 
 // Faults lists what is wrong just now, the longest first.
@@ -100,8 +100,8 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 		}
 		return &out[len(out)-1]
 	}
-	snap := s.Snapshot()
-	doc := snap.World.Estate.Document()
+	snap := s.present.View()
+	doc := snap.Document()
 	healths, err := s.store.Healths(ctx)
 	if err != nil {
 		return nil, err
@@ -111,9 +111,9 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 		found[probed{h.Kind, h.Name}] = h
 	}
 	none := time.Time{}
-	for _, l := range s.watched(stock.KindServer) {
+	for _, l := range s.present.Watched(stock.KindServer) {
 		h := found[probed{"server", l.Name}]
-		kept := s.stock.Load().kept[[2]string{stock.KindServer, l.Name}]
+		kept := s.present.Stock().Server(l.Name)
 		switch {
 		case l.InEstate && h.Verdict == live.Gone:
 			f := add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since, "see that it runs; its people are "+
@@ -142,9 +142,9 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 			}
 		}
 	}
-	list := s.watched(stock.KindDevice)
-	st := s.stock.Load()
-	differs := stock.DeviceDifferences(doc, list, sightings(st), st.reservations)
+	list := s.present.Watched(stock.KindDevice)
+	st := s.present.Stock()
+	differs := stock.DeviceDifferences(doc, list, sightings(st), st.Reservations)
 	for _, l := range list {
 		h := found[probed{"device", l.Name}]
 		if l.InEstate && h.Verdict == live.Gone {
@@ -167,7 +167,7 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 		}
 	}
 	for _, set := range doc.ServerSets {
-		for _, says := range s.setView(snap, set).Lacks() {
+		for _, says := range s.present.Stock().SetView(snap.Document(), set).Lacks() {
 			location := ""
 			if v, ok := doc.Find(estate.Ref{List: "servers", Name: set.Members[0]}).(*estate.Server); ok {
 				location = v.Location
@@ -182,7 +182,7 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 		return nil, err
 	}
 	now := s.now()
-	for _, c := range st.credentials {
+	for _, c := range st.Credentials {
 		switch {
 		case c.State == "refused":
 			add(estate.AboutKeys, "key "+c.Name, c.Name, "", none, "enter it anew: cirque credential add",
@@ -242,7 +242,7 @@ func (s *Service) endpointFaults(ctx context.Context) (out []aFault, all int, er
 	}
 	for _, r := range list {
 		if ctx.Err() != nil {
-			return nil, 0, stopped()
+			return nil, 0, present.Stopped()
 		}
 		lineups := s.lineupsOf(r)
 		location := s.locationOf(lineups)
@@ -288,8 +288,9 @@ func (s *Service) ownersOn(server string, r *stock.Server) []notice.Owner {
 		i := slices.IndexFunc(out, func(o notice.Owner) bool { return o.Person == w.Person })
 		if i < 0 {
 			i = len(out)
-			out = append(out, notice.Owner{Person: w.Person, Mail: s.mailOf(w.Person), Says: strings.ToUpper(w.Becomes[:1]) +
-				w.Becomes[1:]})
+			out = append(out, notice.Owner{Person: w.Person, Mail: s.present.View().MailOf(w.Person),
+				Says: strings.ToUpper(w.Becomes[:1]) +
+					w.Becomes[1:]})
 		}
 		called := w.Name
 		if called == "" {
@@ -298,16 +299,4 @@ func (s *Service) ownersOn(server string, r *stock.Server) []notice.Owner {
 		out[i].Jobs = append(out[i].Jobs, called+" on "+w.Queue)
 	}
 	return out
-}
-
-// mailOf gives a person's mail address, where the directory has one that is whole.
-func (s *Service) mailOf(person string) string {
-	u, ok := s.Snapshot().World.Directory.Person(person)
-	if !ok {
-		return ""
-	}
-	if a, err := mail.ParseAddress(u.Email); err == nil && a.Address == u.Email {
-		return u.Email
-	}
-	return ""
 }

@@ -23,10 +23,10 @@ func (s *Service) MayMeasure(p *access.Principal) error { return access.Check(p,
 
 // Figures reads them.
 func (s *Service) Figures(ctx context.Context) Figures {
-	snap := s.Snapshot()
-	f := Figures{Waiting: s.Waiting(), Revision: snap.Revision.Number, Database: s.down.Load() == nil,
+	snap := s.present.View()
+	f := Figures{Waiting: s.present.Agents.Polls(), Revision: snap.Revision.Number, Database: !s.present.Away(),
 		Servers: map[string]float64{}, Leading: map[string]int{}}
-	for _, v := range snap.World.Estate.Document().Servers {
+	for _, v := range snap.Document().Servers {
 		f.Servers[v.Name], f.Leading[v.Name] = 0, 0
 		if snap.World.Live.Server(v.Name) == live.Serving {
 			f.Servers[v.Name] = snap.World.Live.Share(v.Name)

@@ -77,8 +77,8 @@ func (s *Service) watchHealth(ctx context.Context) {
 	var targets map[probed]string
 	var tended time.Time
 	exercising := true
-	for ctx.Err() == nil && s.down.Load() == nil {
-		doc := s.Snapshot().World.Estate.Document()
+	for ctx.Err() == nil && !s.present.Away() {
+		doc := s.present.View().Document()
 		if doc != seenDoc {
 			seenDoc, targets = doc, probeTargets(doc)
 		}
@@ -179,7 +179,7 @@ func (s *Service) watchHealth(ctx context.Context) {
 // reconcile draws consequences that could not be drawn when a verdict came, since the database was away or a person had
 // set the duty.
 func (s *Service) reconcile(ctx context.Context, targets map[probed]string, known map[probed]live.Health) {
-	state := s.Snapshot().World.Live
+	state := s.present.View().World.Live
 	for of := range targets {
 		h, duty := known[of], state.Server(of.name)
 		if of.kind == "device" {
@@ -246,7 +246,7 @@ func (s *Service) turned(ctx context.Context, h live.Health, changed bool) {
 		}
 		return
 	}
-	if err := s.refresh(ctx, event.Live); err != nil && ctx.Err() == nil {
+	if err := s.present.Refresh(ctx, event.Notice{What: event.Live}); err != nil && ctx.Err() == nil {
 		s.log.Error("live state could not be read", "error", err)
 	}
 }
@@ -291,7 +291,7 @@ func (s *Service) tendDuties(ctx context.Context, targets map[probed]string) {
 		changed = changed || once
 	}
 	if changed {
-		if err := s.refresh(ctx, event.Live); err != nil && ctx.Err() == nil {
+		if err := s.present.Refresh(ctx, event.Notice{What: event.Live}); err != nil && ctx.Err() == nil {
 			s.log.Error("live state could not be read", "error", err)
 		}
 	}
@@ -302,11 +302,11 @@ const drainedEvery = 10 * time.Second
 
 // readDrained keeps the readings of drained servers fresh, so that it can be said when they are empty.
 func (s *Service) readDrained(ctx context.Context, wg *sync.WaitGroup, last map[string]time.Time) {
-	for name, duty := range s.Snapshot().World.Live.Servers {
+	for name, duty := range s.present.View().World.Live.Servers {
 		if duty != live.Drained || time.Since(last[name]) < drainedEvery {
 			continue
 		}
-		l, err := s.watchedOne(stock.KindServer, name)
+		l, err := s.present.WatchedOne(stock.KindServer, name)
 		if err != nil {
 			continue
 		}
@@ -333,7 +333,7 @@ func (s *Service) Healths(ctx context.Context, p *access.Principal) ([]live.Heal
 		return nil, err
 	}
 	list, err := s.store.Healths(ctx)
-	targets := probeTargets(s.Snapshot().World.Estate.Document())
+	targets := probeTargets(s.present.View().Document())
 	return slices.DeleteFunc(list, func(h live.Health) bool {
 		_, watched := targets[probed{h.Kind, h.Name}]
 		return !watched

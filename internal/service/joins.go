@@ -14,24 +14,16 @@ import (
 	"cirque/core/name"
 )
 
-// Joined is how it is decided who is one person, and what came of it.
-type Joined struct {
-	directory.Joins
-	People  int      `json:"people" doc:"Who have several accounts or names."`
-	Remarks []string `json:"remarks" doc:"What looked like one person and was not joined."`
-	Sources []string `json:"sources" doc:"From which users come."`
-}
-
 // Joins tells how it is decided who is one person.
-func (s *Service) Joins(_ context.Context, p *access.Principal) (Joined, error) {
+func (s *Service) Joins(_ context.Context, p *access.Principal) (directory.Joined, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
-		return Joined{}, err
+		return directory.Joined{}, err
 	}
-	return joined(s.Snapshot().World.Directory), nil
+	return joined(s.present.View().World.Directory), nil
 }
 
-func joined(d *directory.Directory) Joined {
-	out := Joined{Joins: d.Records().Joins, People: d.Several(), Remarks: append([]string{}, d.Unjoined()...)}
+func joined(d *directory.Directory) directory.Joined {
+	out := directory.Joined{Joins: d.Records().Joins, People: d.Several(), Remarks: append([]string{}, d.Unjoined()...)}
 	out.Sources = []string{}
 	for _, u := range d.Records().Users { // they come source by source
 		if n := len(out.Sources); n == 0 || out.Sources[n-1] != u.Source {
@@ -45,15 +37,16 @@ func joined(d *directory.Directory) Joined {
 }
 
 // SetJoinRule turns a rule on or off: address or employee. With dry it only says what would come of it.
-func (s *Service) SetJoinRule(ctx context.Context, p *access.Principal, rule string, on, dry bool) (Joined, error) {
+func (s *Service) SetJoinRule(ctx context.Context, p *access.Principal, rule string, on,
+	dry bool) (directory.Joined, error) {
 	if err := access.Check(p, access.JoinPeople); err != nil {
-		return Joined{}, err
+		return directory.Joined{}, err
 	}
 	if rule != "address" && rule != "employee" {
-		return Joined{}, fault.New(fault.Invalid, "join-rule", "write address or employee", "%q is no rule", rule)
+		return directory.Joined{}, fault.New(fault.Invalid, "join-rule", "write address or employee", "%q is no rule", rule)
 	}
 	if dry {
-		records := s.Snapshot().World.Directory.Records()
+		records := s.present.View().World.Directory.Records()
 		if rule == "address" {
 			records.Joins.ByAddress = on
 		} else {
@@ -66,35 +59,36 @@ func (s *Service) SetJoinRule(ctx context.Context, p *access.Principal, rule str
 	_, err := s.store.SetJoinRule(ctx, rule, on, event.Event{Kind: event.JoinRule, Subject: rule, Author: p.Name,
 		Says: fmt.Sprintf(says, map[string]string{"address": "address", "employee": "employee number"}[rule])})
 	if err != nil {
-		return Joined{}, err
+		return directory.Joined{}, err
 	}
-	if err := s.refresh(ctx, event.Directory); err != nil {
-		return Joined{}, err
+	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {
+		return directory.Joined{}, err
 	}
 	return s.Joins(ctx, p)
 }
 
 // SetLead says which source's account stands for a person who has several; "" leaves it to the first by name.
-func (s *Service) SetLead(ctx context.Context, p *access.Principal, source string) (Joined, error) {
+func (s *Service) SetLead(ctx context.Context, p *access.Principal, source string) (directory.Joined, error) {
 	if err := access.Check(p, access.JoinPeople); err != nil {
-		return Joined{}, err
+		return directory.Joined{}, err
 	}
 	says := "The source that comes first by name stands for people who have several names"
 	if source != "" {
-		if !slices.ContainsFunc(s.Snapshot().World.Directory.Records().Users, func(u directory.User) bool {
+		if !slices.ContainsFunc(s.present.View().World.Directory.Records().Users, func(u directory.User) bool {
 			return u.Source == source
 		}) {
-			return Joined{}, fault.New(fault.Unknown, "source-unknown", "see where people come from: cirque person NAME",
+			return directory.Joined{}, fault.New(fault.Unknown, "source-unknown", "see where people come from: cirque "+
+				"person NAME",
 				"no user comes from a source %q", source)
 		}
 		says = fmt.Sprintf("People who have several names go by the one that %s has", source)
 	}
 	if err := s.store.SetLead(ctx, source, event.Event{Kind: event.JoinRule, Subject: "lead", Author: p.Name,
 		Says: says}); err != nil {
-		return Joined{}, err
+		return directory.Joined{}, err
 	}
-	if err := s.refresh(ctx, event.Directory); err != nil {
-		return Joined{}, err
+	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {
+		return directory.Joined{}, err
 	}
 	return s.Joins(ctx, p)
 }
@@ -130,7 +124,7 @@ func (s *Service) Join(ctx context.Context, p *access.Principal, a, b string, ap
 		Says: says}); err != nil {
 		return j, err
 	}
-	return j, s.refresh(ctx, event.Directory)
+	return j, s.present.Refresh(ctx, event.Notice{What: event.Directory})
 }
 
 // EndJoin takes back what somebody said of two names.
@@ -141,7 +135,7 @@ func (s *Service) EndJoin(ctx context.Context, p *access.Principal, id int64) er
 	if err := s.store.EndJoin(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.refresh(ctx, event.Directory)
+	return s.present.Refresh(ctx, event.Notice{What: event.Directory})
 }
 
 func show(a directory.Account) string {
@@ -153,7 +147,7 @@ func show(a directory.Account) string {
 
 // account finds an account by SOURCE/NAME or NAME; free lets a name through that no directory has.
 func (s *Service) account(called string, free bool) (directory.Account, error) {
-	d := s.Snapshot().World.Directory
+	d := s.present.View().World.Directory
 	if source, plain, of := strings.Cut(called, "/"); of {
 		if u, ok := d.UserOf(source, plain); ok && u.Source == source {
 			return directory.Account{Source: u.Source, ID: u.ExternalID, Name: u.Name}, nil
@@ -176,15 +170,8 @@ func (s *Service) account(called string, free bool) (directory.Account, error) {
 	return directory.Account{}, fault.New(fault.Unknown, "user-unknown", fix, "the directory has no user %q", called)
 }
 
-// Stranger is a name under which somebody sits at an endpoint, and which no directory has.
-type Stranger struct {
-	Name     string   `json:"name"`
-	Machines []string `json:"machines"`
-	Near     []string `json:"near" doc:"Users whom it may stand for."`
-}
-
 // Strangers lists names that agents report and that no directory knows.
-func (s *Service) Strangers(ctx context.Context, p *access.Principal) ([]Stranger, error) {
+func (s *Service) Strangers(ctx context.Context, p *access.Principal) ([]directory.Stranger, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, err
 	}
@@ -192,9 +179,9 @@ func (s *Service) Strangers(ctx context.Context, p *access.Principal) ([]Strange
 	if err != nil {
 		return nil, err
 	}
-	d := s.Snapshot().World.Directory
-	found := map[string]*Stranger{}
-	out := []Stranger{}
+	d := s.present.View().World.Directory
+	found := map[string]*directory.Stranger{}
+	out := []directory.Stranger{}
 	for _, rec := range all {
 		for _, q := range rec.Report.Contexts {
 			if q.User == nil || d.Listed(d.UserID(name.Fold(*q.User))) {
@@ -202,7 +189,7 @@ func (s *Service) Strangers(ctx context.Context, p *access.Principal) ([]Strange
 			}
 			v := found[name.Fold(*q.User)]
 			if v == nil {
-				v = &Stranger{Name: *q.User, Machines: []string{}, Near: s.near(*q.User)}
+				v = &directory.Stranger{Name: *q.User, Machines: []string{}, Near: s.near(*q.User)}
 				found[name.Fold(*q.User)] = v
 			}
 			if !slices.Contains(v.Machines, rec.Report.Machine) {
@@ -213,13 +200,13 @@ func (s *Service) Strangers(ctx context.Context, p *access.Principal) ([]Strange
 	for _, v := range found {
 		out = append(out, *v)
 	}
-	slices.SortFunc(out, func(a, b Stranger) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(out, func(a, b directory.Stranger) int { return strings.Compare(a.Name, b.Name) })
 	return out, nil
 }
 
 // near finds users whom an unknown name may stand for: the same without its domain, the same address, or off by little.
 func (s *Service) near(called string) []string {
-	d := s.Snapshot().World.Directory
+	d := s.present.View().World.Directory
 	bare := name.Fold(called)
 	if i := strings.LastIndexByte(bare, '\\'); i >= 0 {
 		bare = bare[i+1:]

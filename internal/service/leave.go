@@ -9,9 +9,11 @@ import (
 	"sync"
 
 	"cirque/core/access"
+	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/rehearse"
 	"cirque/core/stock"
+	"cirque/core/words"
 )
 
 // jobsAsked is how many ended jobs are asked of each queue.
@@ -22,11 +24,11 @@ func (s *Service) Depends(ctx context.Context, p *access.Principal, server strin
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return stock.Leaving{}, err
 	}
-	l, err := s.watchedOne(stock.KindServer, server)
+	l, err := s.present.WatchedOne(stock.KindServer, server)
 	if err != nil {
 		return stock.Leaving{}, err
 	}
-	w := s.Snapshot().World
+	w := s.present.View().World
 	out := stock.Leaving{Dependents: stock.DependentsOf(w.Estate.Document(), server), Grants: []string{},
 		Lately: []stock.LateUse{}}
 	for _, q := range out.Queues {
@@ -39,7 +41,7 @@ func (s *Service) Depends(ctx context.Context, p *access.Principal, server strin
 	slices.Sort(out.Grants)
 	out.Unused = len(out.Queues) == 0 && len(out.Sets) == 0
 	if l.InEstate && len(out.Queues) > 0 {
-		r, err := s.Rehearse(ctx, p, Rehearsing{Without: []string{"server:" + server}}, nil)
+		r, err := s.Rehearse(ctx, p, rehearse.Ask{Without: []string{"server:" + server}}, nil)
 		if err != nil {
 			return out, err
 		}
@@ -56,7 +58,8 @@ func (s *Service) Depends(ctx context.Context, p *access.Principal, server strin
 	case len(out.Queues) == 0:
 		out.Says = fmt.Sprintf("No queue leads to %s; it is still a member of %s.", server, strings.Join(out.Sets, " and "))
 	default:
-		out.Says = fmt.Sprintf("%s lead to %s; %d of them nobody could reach without it.", plural(len(out.Queues), "queue"),
+		out.Says = fmt.Sprintf("%s lead to %s; %d of them nobody could reach without it.",
+			words.Count(len(out.Queues), "queue"),
 			server, len(out.Only))
 		if len(out.Queues) == 1 {
 			out.Says = strings.Replace(out.Says, "1 queue lead ", "1 queue leads ", 1)
@@ -70,7 +73,7 @@ func (s *Service) Depends(ctx context.Context, p *access.Principal, server strin
 
 // lately reads the server's own lists of ended jobs.
 func (s *Service) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
-	r := s.stock.Load().kept[[2]string{stock.KindServer, l.Name}].Server
+	r := s.present.Stock().Server(l.Name).Server
 	if r == nil || s.cfg.Prober == nil {
 		out.Told = "the server has not been read, so its late use is not known"
 		return
@@ -129,7 +132,8 @@ func (s *Service) lately(ctx context.Context, l stock.Listed, out *stock.Leaving
 	case jobs == 0:
 		out.Told = "the server remembers no ended jobs; that proves nothing if it does not keep them"
 	default:
-		out.Told = fmt.Sprintf("from the server's own lists, %s, at most %d a queue", plural(jobs, "ended job"), jobsAsked)
+		out.Told = fmt.Sprintf("from the server's own lists, %s, at most %d a queue", words.Count(jobs,
+			"ended job"), jobsAsked)
 		if slices.ContainsFunc(out.Lately, func(u stock.LateUse) bool { return u.Owner == "" }) {
 			out.Told += "; of some it does not tell whose they were: its sign-in may be let see that"
 		}
@@ -152,16 +156,16 @@ func (s *Service) reachable(l stock.Listed, q stock.Queue) string {
 // MoveQueues rewrites queues in one's own draft so that they no longer lead through a server; with dry it only says
 // which.
 func (s *Service) MoveQueues(ctx context.Context, p *access.Principal, draft, server, to string, only []string,
-	dry bool) ([]stock.Moved, Draft, error) {
+	dry bool) ([]stock.Moved, estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
-		return nil, Draft{}, err
+		return nil, estate.DraftSheet{}, err
 	}
 	d, err := s.Draft(ctx, p, draft)
 	if err != nil {
 		return nil, d, err
 	}
 	read := map[string]*stock.Device{}
-	for _, l := range s.watched(stock.KindDevice) {
+	for _, l := range s.present.Watched(stock.KindDevice) {
 		read[l.Name] = l.Reading
 	}
 	edits, moved, err := stock.Leave(d.Document, server, to, only, read)
@@ -177,11 +181,11 @@ func (s *Service) Orphans(_ context.Context, p *access.Principal) (stock.Orphans
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return stock.Orphans{}, err
 	}
-	w, st := s.Snapshot().World, s.stock.Load()
+	w, st := s.present.View().World, s.present.Stock()
 	servers := map[string]*stock.Server{}
-	for k, v := range st.kept {
-		if k[0] == stock.KindServer {
-			servers[k[1]] = v.Server
+	for k, v := range st.Kept {
+		if k.Kind == stock.KindServer {
+			servers[k.Name] = v.Server
 		}
 	}
 	granted := w.Estate.SelectingEach()
@@ -191,8 +195,8 @@ func (s *Service) Orphans(_ context.Context, p *access.Principal) (stock.Orphans
 		by[q.Name] = len(granted[i]) > 0
 	}
 	var answering []string
-	for _, f := range st.found {
+	for _, f := range st.Found {
 		answering = append(answering, f.Address)
 	}
-	return stock.OrphansOf(doc, func(q string) bool { return by[q] }, servers, st.reservations, answering), nil
+	return stock.OrphansOf(doc, func(q string) bool { return by[q] }, servers, st.Reservations, answering), nil
 }

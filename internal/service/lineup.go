@@ -12,6 +12,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/internal/service/present"
 )
 
 // MaxContexts is how many contexts one question may have.
@@ -25,7 +26,7 @@ type Answer struct {
 }
 
 // Lineups answers contexts; when says from which snapshot. The answer is appended to room, which may be nil.
-func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when When,
+func (s *Service) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when present.When,
 	room []byte) (Answer, error) {
 	snap, err := s.at(ctx, p, when)
 	if err != nil {
@@ -47,17 +48,17 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	defer timer.Stop()
 	var called <-chan struct{}
 	if p != nil && p.Role == access.Agent {
-		called = s.callers.bell(p.Machine)
-		defer s.callers.stays(p.Machine)()
+		var left func()
+		called, left = s.present.Agents.Wait(p.Machine)
+		defer left()
 	}
 	woken, spread := false, false
-	s.waiting.Add(1) // from here on it can be called
-	defer s.waiting.Add(-1)
+	defer s.present.Agents.Polling()()
 	for {
 		if p != nil && p.Serial != "" && s.certificates.get(p.Serial) == nil {
 			return Answer{}, false, revoked(p.Machine) // since it began to wait
 		}
-		snap, now := s.Snapshot(), s.now()
+		snap, now := s.present.View(), s.now()
 		a, edge, err := s.lineups(p, snap, queries, now, true, room)
 		if err == nil && a.Tag != known && woken && !spread {
 			// What changed for many is not answered to all of them at once. It is worked out anew afterwards.
@@ -78,7 +79,7 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 			opens = t.C
 		}
 		select {
-		case <-snap.changed:
+		case <-snap.Changed():
 		case <-opens:
 		case <-called:
 			if p.Serial != "" && s.certificates.get(p.Serial) == nil {
@@ -96,8 +97,8 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 // spreadOut waits its share of the time over which answers to a change are spread, so that no more than the estate says
 // go out a second. It says whether it waited at all.
 func (s *Service) spreadOut(ctx context.Context) bool {
-	perSecond := s.Snapshot().World.Estate.Document().Agent().AnswersPerSecond
-	over := time.Duration(s.waiting.Load()) * time.Second / time.Duration(perSecond)
+	perSecond := s.present.View().Document().Agent().AnswersPerSecond
+	over := time.Duration(s.present.Agents.Polls()) * time.Second / time.Duration(perSecond)
 	if over < 20*time.Millisecond {
 		return false
 	}
@@ -105,14 +106,11 @@ func (s *Service) spreadOut(ctx context.Context) bool {
 	return true
 }
 
-// Waiting counts the long polls under way.
-func (s *Service) Waiting() int { return int(s.waiting.Load()) }
-
 // lineups also gives, where edges are wanted, the first instant at which opening hours could change an answer to the
 // present, nil where none does.
-func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.Query, now time.Time, edges bool,
+func (s *Service) lineups(p *access.Principal, snap *present.View, queries []lineup.Query, now time.Time, edges bool,
 	room []byte) (a Answer, edge *time.Time, err error) {
-	if err := s.checkAsking(p, queries); err != nil {
+	if err := s.present.View().CheckAsking(p, queries); err != nil {
 		return Answer{}, nil, err
 	}
 	if len(queries) > MaxContexts {
@@ -151,7 +149,7 @@ func (s *Service) lineups(p *access.Principal, snap *Snapshot, queries []lineup.
 }
 
 // resolve answers one context with a lineup of the caller's own.
-func (s *Service) resolve(snap *Snapshot, q lineup.Query, now time.Time) (*lineup.Lineup, error) {
+func (s *Service) resolve(snap *present.View, q lineup.Query, now time.Time) (*lineup.Lineup, error) {
 	c, err := q.Context(now)
 	if err != nil {
 		return nil, err
@@ -159,45 +157,10 @@ func (s *Service) resolve(snap *Snapshot, q lineup.Query, now time.Time) (*lineu
 	return snap.World.Resolve(c, nil)
 }
 
-// checkAsking lets an agent ask only as its own machine, as the place where somebody sits or as the session host, and a
-// person only as themselves.
-func (s *Service) checkAsking(p *access.Principal, queries []lineup.Query) error {
-	if access.Check(p, access.AskAny) == nil {
-		return nil
-	}
-	if err := access.Check(p, access.AskOwn); err != nil {
-		return err
-	}
-	for _, q := range queries {
-		if p.Role != access.Agent {
-			person := ""
-			if q.User != nil {
-				person = *q.User
-			}
-			if err := access.CheckPerson(p, person, s.isPerson(p, person)); err != nil {
-				return err
-			}
-			continue
-		}
-		machine := q.Machine
-		if q.Host != nil {
-			machine = q.Host
-		}
-		said := ""
-		if machine != nil {
-			said = *machine
-		}
-		if err := s.checkMachine(p, said); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // Why explains one queue in one context; when as for Lineups.
 func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string,
-	when When) (*lineup.Why, error) {
-	if err := s.checkAsking(p, []lineup.Query{q}); err != nil {
+	when present.When) (*lineup.Why, error) {
+	if err := s.present.View().CheckAsking(p, []lineup.Query{q}); err != nil {
 		return nil, err
 	}
 	now := s.now()
@@ -213,4 +176,19 @@ func (s *Service) Why(ctx context.Context, p *access.Principal, q lineup.Query, 
 		return nil, err
 	}
 	return snap.World.Why(c, queue)
+}
+
+// at gives the view of another time, or of a draft.
+func (s *Service) at(ctx context.Context, p *access.Principal, when present.When) (*present.View, error) {
+	if when.Draft == "" {
+		return s.present.Past.At(ctx, p, when)
+	}
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	w, _, err := s.world(ctx, p, when.Draft)
+	if err != nil {
+		return nil, err
+	}
+	return s.present.View().With(w), nil
 }

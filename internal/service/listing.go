@@ -13,7 +13,6 @@ import (
 	"cirque/core/directory"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/stock"
 )
 
 // listEvery is how often a directory's entries are brought into line while nothing changes here: somebody may have
@@ -31,9 +30,9 @@ func (s *Service) Listings(ctx context.Context, p *access.Principal) ([]advert.L
 
 // entries are the printer entries that follow from the present estate.
 func (s *Service) entries() []advert.Entry {
-	kept := s.stock.Load()
-	return advert.Entries(s.Snapshot().World.Estate.Document(), s.cfg.PublicURL, func(device string) *advert.Reading {
-		d := kept.kept[[2]string{stock.KindDevice, device}].Device
+	kept := s.present.Stock()
+	return advert.Entries(s.present.View().Document(), s.cfg.PublicURL, func(device string) *advert.Reading {
+		d := kept.Device(device).Device
 		if d == nil {
 			return nil
 		}
@@ -56,9 +55,9 @@ func (s *Service) keepListings(ctx context.Context) {
 }
 
 func (s *Service) listAll(ctx context.Context) {
-	notices, stop := s.hub.subscribe()
+	notices, stop := s.present.Hub.Subscribe()
 	defer stop()
-	for ctx.Err() == nil && s.down.Load() == nil {
+	for ctx.Err() == nil && !s.present.Away() {
 		list, _, err := s.store.Sources(ctx)
 		if err != nil {
 			return

@@ -68,7 +68,7 @@ func (s *Service) Return(ctx context.Context, p *access.Principal, server string
 // returning is the note of a server that comes back on duty from now on.
 func (s *Service) returning(server string, atOnce bool) live.Note {
 	n := live.Note{Kind: "server", Name: server, Duty: live.Serving, Share: 1}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	minutes := *doc.Continuity().ReturnMinutes
 	inSet := slices.ContainsFunc(doc.ServerSets, func(set estate.ServerSet) bool {
 		return len(set.Members) > 1 && slices.Contains(set.Members, server)
@@ -87,11 +87,11 @@ func (s *Service) setDuty(ctx context.Context, p *access.Principal, n live.Note,
 	if err := access.Check(p, access.Drain); err != nil {
 		return false, err
 	}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	if doc.Find(estate.Ref{List: "servers", Name: n.Name}) == nil {
 		return false, unknownServer(doc, n.Name)
 	}
-	if err := s.checkAt(p, access.Drain, doc, estate.Ref{List: "servers", Name: n.Name}); err != nil {
+	if err := access.CheckObject(p, access.Drain, doc, estate.Ref{List: "servers", Name: n.Name}); err != nil {
 		return false, err
 	}
 	n.Kind, n.Author = "server", p.Name
@@ -103,7 +103,7 @@ func (s *Service) setDuty(ctx context.Context, p *access.Principal, n live.Note,
 	if err != nil {
 		return changed, err
 	}
-	return changed, s.refresh(ctx, event.Live)
+	return changed, s.present.Refresh(ctx, event.Notice{What: event.Live})
 }
 
 func unknownServer(doc *estate.Document, server string) error {
@@ -123,19 +123,19 @@ func unknownServer(doc *estate.Document, server string) error {
 // Pick notes that a person picks a queue, or does so no more. An unknown queue is an Unknown fault.
 func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue string, picked bool) (changed bool,
 	err error) {
-	own := s.isPerson(p, person)
+	own := s.present.View().IsPerson(p, person)
 	if err := access.Check(p, access.PickFor); err != nil && (!own || access.Check(p, access.PickOwn) != nil) {
 		return false, err
 	}
 	if !name.Valid(person) {
 		return false, fault.New(fault.Invalid, "person-missing", "say whose pick it is", "%q names no person", person)
 	}
-	q, err := s.queue(queue)
+	q, err := s.present.View().Queue(queue)
 	if err != nil {
 		return false, err
 	}
 	if !own {
-		if err := s.checkAt(p, access.PickFor, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues",
+		if err := access.CheckObject(p, access.PickFor, s.present.View().Document(), estate.Ref{List: "queues",
 			Name: q.Name}); err != nil {
 			return false, err
 		}
@@ -144,7 +144,7 @@ func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue s
 	if !picked {
 		kind, says = event.Unpicked, fmt.Sprintf("%s is no longer picked by %s", q.Name, person)
 	}
-	names := s.namesOf(person)
+	names := s.present.View().NamesOf(person)
 	if picked {
 		names = names[:1]
 	}
@@ -156,18 +156,19 @@ func (s *Service) Pick(ctx context.Context, p *access.Principal, person, queue s
 		}
 		changed = changed || once
 	}
-	return changed, s.refresh(ctx, event.Live)
+	return changed, s.present.Refresh(ctx, event.Notice{What: event.Live})
 }
 
 // Picks lists the queues that a person has picked.
 func (s *Service) Picks(_ context.Context, p *access.Principal, person string) ([]string, error) {
-	if err := access.Check(p, access.ReadDirectory); err != nil && (!s.isPerson(p, person) || access.Check(p,
-		access.PickOwn) != nil) {
+	if err := access.Check(p, access.ReadDirectory); err != nil && (!s.present.View().IsPerson(p, person) ||
+		access.Check(p,
+			access.PickOwn) != nil) {
 		return nil, err
 	}
 	out := []string{}
-	for _, n := range s.namesOf(person) {
-		for _, q := range s.Snapshot().World.Live.Picks[n] {
+	for _, n := range s.present.View().NamesOf(person) {
+		for _, q := range s.present.View().World.Live.Picks[n] {
 			if !slices.Contains(out, q) {
 				out = append(out, q)
 			}

@@ -9,6 +9,7 @@ import (
 	"cirque/core/lineup"
 	"cirque/core/live"
 	"cirque/core/stock"
+	"cirque/internal/service/present"
 )
 
 const stuckShown = 20
@@ -34,7 +35,7 @@ func (s *Service) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Mo
 		}
 		m := endpoint.Move{Note: n, Left: leading[n.Name][0], Stuck: []endpoint.Stuck{}, Health: verdictOf(healths, n.Name)}
 		m.Endpoints = max(n.Moving, m.Left)
-		if k := s.stock.Load().kept[[2]string{stock.KindServer, n.Name}]; k.Server != nil && k.Check.OK &&
+		if k := s.present.Stock().Server(n.Name); k.Server != nil && k.Check.OK &&
 			k.Check.At.After(n.Since) {
 			c := k.Server.Count()
 			m.Waiting, m.Read = &c.Jobs, &k.Check.At
@@ -56,7 +57,7 @@ func (s *Service) stuck(ctx context.Context, server string) ([]endpoint.Stuck, e
 	if err != nil {
 		return nil, err
 	}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	v, _ := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server)
 	leads := func(i endpoint.Want) bool { return v != nil && sameAuthority(i.URI, v.URI) }
 	out := []endpoint.Stuck{}
@@ -70,9 +71,11 @@ func (s *Service) stuck(ctx context.Context, server string) ([]endpoint.Stuck, e
 }
 
 // lineupsOf gives the lineups of what an endpoint last reported, as they are now; a location that is gone gives none.
-func (s *Service) lineupsOf(r endpoint.Record) []lineup.Lineup { return s.lineupsIn(s.Snapshot(), r) }
+func (s *Service) lineupsOf(r endpoint.Record) []lineup.Lineup {
+	return s.lineupsIn(s.present.View(), r)
+}
 
-func (s *Service) lineupsIn(snap *Snapshot, r endpoint.Record) []lineup.Lineup {
+func (s *Service) lineupsIn(snap *present.View, r endpoint.Record) []lineup.Lineup {
 	now := s.now()
 	out := []lineup.Lineup{}
 	for _, q := range r.Report.Contexts {

@@ -42,7 +42,7 @@ func (s *Service) keepNotices(ctx context.Context) {
 	var w watch
 	for ctx.Err() == nil {
 		_, err := s.store.Alone(ctx, "cirque notices", func(ctx context.Context) {
-			for ctx.Err() == nil && s.down.Load() == nil {
+			for ctx.Err() == nil && !s.present.Away() {
 				if err := s.tell(ctx, &w); err != nil && ctx.Err() == nil {
 					s.log.Warn("people could not be told of faults", "error", err)
 				}
@@ -78,7 +78,7 @@ type watch struct {
 
 // tell looks at what is wrong, and tells whoever is to know.
 func (s *Service) tell(ctx context.Context, w *watch) error {
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	told, err := s.store.Told(ctx)
 	now := s.now().UTC()
 	if err != nil || len(doc.Notices)+len(told) == 0 && now.Sub(w.looked) < 6*s.noticesEvery() {
@@ -208,7 +208,7 @@ func (s *Service) sendTo(ctx context.Context, m notice.Message, trial bool, now 
 		case t.Mail != "":
 			mail(to, t.Mail)
 		case t.User != "":
-			if a := s.mailOf(t.User); a != "" {
+			if a := s.present.View().MailOf(t.User); a != "" {
 				mail(to, a)
 			} else {
 				add(to, "", fault.New(fault.Unknown, "no-mail", "give them one in the directory, or write mail:ADDRESS",
@@ -243,7 +243,7 @@ func (s *Service) sendTo(ctx context.Context, m notice.Message, trial bool, now 
 }
 
 func (s *Service) mail(ctx context.Context, to string, m notice.Message, now time.Time) (string, error) {
-	set, ok := s.Snapshot().World.Estate.Document().Mail()
+	set, ok := s.present.View().Document().Mail()
 	if !ok {
 		return "", fault.New(fault.Conflict, "no-relay", "write settings.mail in the estate: relay and from",
 			"the estate names no mail relay")
@@ -257,7 +257,7 @@ func (s *Service) mail(ctx context.Context, to string, m notice.Message, now tim
 
 // mailsOf gives the mail addresses of a group's people, nested ones included.
 func (s *Service) mailsOf(group string) []string {
-	d := s.Snapshot().World.Directory
+	d := s.present.View().World.Directory
 	id, ok := d.GroupID(name.Fold(group))
 	if !ok {
 		return nil
@@ -265,7 +265,7 @@ func (s *Service) mailsOf(group string) []string {
 	var out []string
 	d.EachUserIn(id, func(m directory.MemberID) {
 		if d.Listed(m) && len(out) < toldMost {
-			if a := s.mailOf(d.Records().Users[m].Name); a != "" {
+			if a := s.present.View().MailOf(d.Records().Users[m].Name); a != "" {
 				out = append(out, a)
 			}
 		}
@@ -285,7 +285,7 @@ func (s *Service) Notices(ctx context.Context, p *access.Principal) ([]notice.Vi
 		return nil, err
 	}
 	out := []notice.View{}
-	for _, n := range s.Snapshot().World.Estate.Document().Notices {
+	for _, n := range s.present.View().Document().Notices {
 		v := notice.View{Notice: n, Faults: []notice.Fault{}, Told: []notice.Told{}}
 		for _, f := range faults {
 			if notice.Concerns(n, f) {
@@ -329,7 +329,7 @@ func (s *Service) TryNotice(ctx context.Context, p *access.Principal, called str
 	if s.cfg.Teller == nil {
 		return nil, fault.New(fault.Unavailable, "no-telling", "start the service with telling", "this service tells nobody")
 	}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	n, ok := doc.Find(estate.Ref{List: "notices", Name: called}).(*estate.Notice)
 	if !ok || n == nil {
 		return nil, fault.New(fault.Unknown, "notice-unknown", "see cirque notice list; one of a draft is tried once it "+

@@ -22,8 +22,8 @@ func (s *Service) Outage(ctx context.Context, p *access.Principal, server string
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
-	snap := s.Snapshot()
-	doc := snap.World.Estate.Document()
+	snap := s.present.View()
+	doc := snap.Document()
 	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
 		return nil, unknownServer(doc, server)
 	}
@@ -33,7 +33,7 @@ func (s *Service) Outage(ctx context.Context, p *access.Principal, server string
 		if len(set.Members) < 2 || !slices.Contains(set.Members, server) {
 			continue
 		}
-		for _, says := range s.setView(snap, set).Lacks() {
+		for _, says := range s.present.Stock().SetView(snap.Document(), set).Lacks() {
 			if !strings.HasPrefix(says, server+" ") {
 				o.Lacking = append(o.Lacking, says)
 			}

@@ -18,6 +18,8 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
+	"cirque/core/words"
+	"cirque/internal/service/present"
 )
 
 // AddPackage keeps a driver package out of a zip archive, and says whether the same files were kept already.
@@ -30,12 +32,11 @@ func (s *Service) AddPackage(ctx context.Context, p *access.Principal, name, not
 		return driver.Package{}, false, fault.New(fault.Invalid, "package-name", "give it a name that says what it is for",
 			"the package has no name")
 	}
-	select { // unpacking takes memory: one or two at a time
-	case s.large <- struct{}{}:
-		defer func() { <-s.large }()
-	case <-ctx.Done():
-		return driver.Package{}, false, stopped()
+	leave, err := s.present.Crew.Enter(ctx)
+	if err != nil {
+		return driver.Package{}, false, err
 	}
+	defer leave()
 	files, err := driver.Unpack(archive)
 	if err != nil {
 		return driver.Package{}, false, err
@@ -47,12 +48,12 @@ func (s *Service) AddPackage(ctx context.Context, p *access.Principal, name, not
 			"files; an installer is no package", "no set-up file in it names a printer").With(pkg.Problems)
 	}
 	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name, Author: p.Name,
-		Says: fmt.Sprintf("The driver package %s was added: %s", name, plural(len(pkg.Models), "name"))}.With(nil,
+		Says: fmt.Sprintf("The driver package %s was added: %s", name, words.Count(len(pkg.Models), "name"))}.With(nil,
 		map[string]any{"name": name, "digest": pkg.Digest, "names": len(pkg.Models)}))
 	if err != nil {
 		return pkg, known, err
 	}
-	if err := s.freshStock(ctx, event.Drivers, pkg.Digest); err != nil {
+	if err := s.present.Refresh(ctx, event.Notice{What: event.Drivers, Subject: pkg.Digest}); err != nil {
 		return pkg, known, err
 	}
 	if known {
@@ -67,7 +68,7 @@ func (s *Service) Packages(_ context.Context, p *access.Principal) ([]driver.Pac
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
-	return append([]driver.Package{}, s.stock.Load().packages...), nil
+	return append([]driver.Package{}, s.present.Stock().Packages...), nil
 }
 
 // Package gives one package by its digest, or the beginning of it, with its files.
@@ -76,7 +77,7 @@ func (s *Service) Package(ctx context.Context, p *access.Principal, digest strin
 		return driver.Package{}, err
 	}
 	var out driver.Package
-	for _, k := range s.stock.Load().packages {
+	for _, k := range s.present.Stock().Packages {
 		if strings.HasPrefix(k.Digest, digest) && len(digest) >= 6 || k.Name == digest {
 			if out.Digest != "" {
 				return out, fault.New(fault.Conflict, "package-ambiguous", "write more of its digest",
@@ -104,10 +105,10 @@ func (s *Service) RemovePackage(ctx context.Context, p *access.Principal, digest
 		return err
 	}
 	if !insist {
-		for _, h := range driver.Holdings(s.Snapshot().World.Estate.Document(), s.stock.Load().packages) {
+		for _, h := range driver.Holdings(s.present.View().Document(), s.present.Stock().Packages) {
 			if len(h.Packages) == 1 && h.Packages[0] == k.Digest && len(h.Queues) > 0 {
 				return fault.New(fault.Conflict, "package-used", "give those queues another driver first, or insist",
-					"%s use its driver %s: %s", plural(len(h.Queues), "queue"), h.Driver,
+					"%s use its driver %s: %s", words.Count(len(h.Queues), "queue"), h.Driver,
 					strings.Join(h.Queues[:min(len(h.Queues), 5)], ", "))
 			}
 		}
@@ -116,7 +117,7 @@ func (s *Service) RemovePackage(ctx context.Context, p *access.Principal, digest
 		Says: fmt.Sprintf("The driver package %s was removed", k.Name)}); err != nil {
 		return err
 	}
-	return s.freshStock(ctx, event.Drivers, k.Digest)
+	return s.present.Refresh(ctx, event.Notice{What: event.Drivers, Subject: k.Digest})
 }
 
 // PackageFile streams one file of a package to w.
@@ -144,32 +145,22 @@ func (s *Service) writeFile(ctx context.Context, files []driver.Entry, path stri
 	}
 }
 
-// A DriverReport tells how the estate's drivers, its queues and the packages stand to each other.
-type DriverReport struct {
-	Holdings   []driver.Holding `json:"holdings"`
-	Matrix     []driver.Row     `json:"matrix" doc:"Each queue against each platform that machines have."`
-	Unused     []string         `json:"unused" doc:"Digests of packages of which no driver of the estate is."`
-	Superseded []string         `json:"superseded" doc:"Digests of packages of which newer ones have every name that the estate uses."`
-	Generic    []string         `json:"generic" doc:"Queues that still have no driver of their maker's, though a package knows their devices' model."`
-	Trouble    []driver.Trouble `json:"trouble" doc:"What endpoints could not install with a driver, by what they reported last."`
-}
-
 // DriverReport compares drivers, queues, machines and packages.
-func (s *Service) DriverReport(ctx context.Context, p *access.Principal) (DriverReport, error) {
+func (s *Service) DriverReport(ctx context.Context, p *access.Principal) (driver.Report, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
-		return DriverReport{}, err
+		return driver.Report{}, err
 	}
-	snap, st := s.Snapshot(), s.stock.Load()
-	doc := snap.World.Estate.Document()
+	snap, st := s.present.View(), s.present.Stock()
+	doc := snap.Document()
 	demand, err := s.demand(ctx, snap)
 	if err != nil {
-		return DriverReport{}, err
+		return driver.Report{}, err
 	}
-	out := DriverReport{Holdings: driver.Holdings(doc, st.packages), Generic: []string{}, Unused: []string{}}
-	out.Matrix = driver.Matrix(doc, s.platforms(doc), out.Holdings, func(queue, platform string) int {
+	out := driver.Report{Holdings: driver.Holdings(doc, st.Packages), Generic: []string{}, Unused: []string{}}
+	out.Matrix = driver.Matrix(doc, s.present.View().Platforms(doc), out.Holdings, func(queue, platform string) int {
 		return demand[rehearse.Wish{Queue: queue, Platform: platform}]
 	})
-	out.Unused, out.Superseded = driver.Unused(st.packages, out.Holdings), driver.Superseded(st.packages, out.Holdings)
+	out.Unused, out.Superseded = driver.Unused(st.Packages, out.Holdings), driver.Superseded(st.Packages, out.Holdings)
 	if out.Trouble, err = s.trouble(ctx, doc, out.Holdings); err != nil {
 		return out, err
 	}
@@ -177,8 +168,8 @@ func (s *Service) DriverReport(ctx context.Context, p *access.Principal) (Driver
 		if len(q.Drivers) > 0 || q.Retired || len(q.Devices) != 1 {
 			continue
 		}
-		if r := st.kept[[2]string{"device", q.Devices[0]}].Device; r != nil && r.Model != "" &&
-			len(driver.ForModel(st.packages, r.Model)) > 0 {
+		if r := st.Kept[present.Watched{Kind: "device", Name: q.Devices[0]}].Device; r != nil && r.Model != "" &&
+			len(driver.ForModel(st.Packages, r.Model)) > 0 {
 			out.Generic = append(out.Generic, q.Name)
 		}
 	}
@@ -191,7 +182,7 @@ func (s *Service) DriversFor(_ context.Context, p *access.Principal, model, plat
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, 0, err
 	}
-	list := driver.Choices(s.stock.Load().packages, s.Snapshot().World.Estate.Document(), s.registeredNames(), model,
+	list := driver.Choices(s.present.Stock().Packages, s.present.View().Document(), s.registeredNames(), model,
 		platform, words)
 	return list[:min(len(list), limit)], len(list), nil
 }
@@ -199,13 +190,13 @@ func (s *Service) DriversFor(_ context.Context, p *access.Principal, model, plat
 // registeredNames are the drivers' names as servers have them.
 func (s *Service) registeredNames() map[string][]string {
 	out := map[string][]string{}
-	for k, v := range s.stock.Load().kept {
+	for k, v := range s.present.Stock().Kept {
 		if v.Server == nil {
 			continue
 		}
 		for _, q := range v.Server.Queues {
-			if q.Model != "" && !slices.Contains(out[q.Model], k[1]) {
-				out[q.Model] = append(out[q.Model], k[1])
+			if q.Model != "" && !slices.Contains(out[q.Model], k.Name) {
+				out[q.Model] = append(out[q.Model], k.Name)
 			}
 		}
 	}
@@ -222,7 +213,7 @@ func (s *Service) CompareNames(_ context.Context, p *access.Principal, a, b stri
 	}
 	if b == "" {
 		var known []string
-		for _, k := range s.stock.Load().packages {
+		for _, k := range s.present.Stock().Packages {
 			for _, m := range k.Models {
 				known = append(known, m.Exact)
 			}
@@ -239,22 +230,6 @@ func (s *Service) CompareNames(_ context.Context, p *access.Principal, a, b stri
 		}
 	}
 	return b, driver.Compare(a, b), nil
-}
-
-// platforms counts the machines of each platform, those of the directory and the stations of an estate.
-func (s *Service) platforms(doc *estate.Document) map[string]int {
-	out := map[string]int{}
-	for _, m := range s.Snapshot().World.Directory.Records().Machines {
-		if m.Platform != "" {
-			out[m.Platform]++
-		}
-	}
-	for _, m := range doc.Stations {
-		if m.Platform != "" {
-			out[m.Platform]++
-		}
-	}
-	return out
 }
 
 // trouble lists what endpoints could not install with a driver that is not driverless.
@@ -306,7 +281,7 @@ func (s *Service) DriversOn(ctx context.Context, p *access.Principal, machine,
 	out := []endpoint.DriverHere{}
 	for _, r := range all {
 		if ctx.Err() != nil {
-			return nil, stopped()
+			return nil, present.Stopped()
 		}
 		for _, d := range endpoint.DriversHere(endpoint.PlanFor(s.lineupsOf(r)), r.Report) {
 			if exact != "" && d.Exact != exact {
@@ -344,7 +319,7 @@ func (s *Service) consistsOf(ctx context.Context, d *endpoint.DriverHere) error 
 const demandFresh = time.Minute
 
 // demand counts who receives which queue on which platform, once for an estate and a directory: it looks at everybody.
-func (s *Service) demand(ctx context.Context, snap *Snapshot) (rehearse.Demand, error) {
+func (s *Service) demand(ctx context.Context, snap *present.View) (rehearse.Demand, error) {
 	s.wanted.Lock()
 	defer s.wanted.Unlock()
 	if w := &s.wanted; w.demand != nil && w.estate == snap.World.Estate && w.directory == snap.World.Directory &&
@@ -356,7 +331,7 @@ func (s *Service) demand(ctx context.Context, snap *Snapshot) (rehearse.Demand, 
 		return nil, err
 	}
 	now, all := s.now().UTC(), rehearse.Demand{}
-	if err := s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+	if err := s.present.Crew.Share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		scratch := new(lineup.Scratch)
 		return func(from, to int) func() {
 			part := rehearse.Wanted(snap.World, cases.List, now, from, to, scratch)

@@ -16,7 +16,7 @@ func (s *Service) PeopleAt(_ context.Context, p *access.Principal, names []strin
 	if err := access.Check(p, access.Report); err != nil {
 		return endpoint.Who{}, err
 	}
-	w := s.Snapshot().World
+	w := s.present.View().World
 	set := w.Estate.Document().Agent()
 	out := endpoint.Who{UserFrom: set.UserFrom, Notice: set.Notice, Unknown: []string{}}
 	for _, n := range names {
@@ -33,7 +33,7 @@ func (s *Service) SaidWho(ctx context.Context, p *access.Principal, remote, logi
 	if err := access.Check(p, access.Report); err != nil {
 		return "", err
 	}
-	if s.Snapshot().World.Estate.Document().Agent().UserFrom == estate.FromSystem {
+	if s.present.View().Document().Agent().UserFrom == estate.FromSystem {
 		return "", fault.New(fault.Conflict, "not-asked", "set settings.agents.user_from to ask or system-unless-unknown",
 			"people are not asked here: the system's sign-in name counts")
 	}

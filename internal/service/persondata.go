@@ -8,28 +8,17 @@ import (
 	"time"
 
 	"cirque/core/access"
-	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/person"
+	"cirque/core/words"
 )
-
-// PersonData is all that is kept of a person.
-type PersonData struct {
-	Names []string `json:"names"`
-	directory.PersonData
-	Account   *access.Account     `json:"account" doc:"With which they sign in here."`
-	Sessions  []access.Session    `json:"sessions" doc:"At the console, that are open."`
-	Requests  []access.Request    `json:"requests"`
-	Endpoints []endpoint.Presence `json:"endpoints" doc:"Where endpoints last told of them."`
-	Events    []event.Event       `json:"events" doc:"What they did, and what concerned them."`
-	Revisions []int               `json:"revisions" doc:"Of the estate, that name them; among the latest 200."`
-}
 
 // accountsOf gives the accounts of a person that are of directories, and the one that is local.
 func (s *Service) accountsOf(names []string) (of []access.Account, local *access.Account) {
-	for _, a := range s.access.Load().Accounts {
+	for _, a := range s.present.Access().Accounts {
 		if !slices.Contains(names, name.Fold(a.User())) {
 			continue
 		}
@@ -43,14 +32,15 @@ func (s *Service) accountsOf(names []string) (of []access.Account, local *access
 }
 
 // PersonData gathers all that is kept of a person, for them to have.
-func (s *Service) PersonData(ctx context.Context, p *access.Principal, person string) (PersonData, error) {
+func (s *Service) PersonData(ctx context.Context, p *access.Principal, called string) (person.Kept, error) {
 	if err := access.Check(p, access.ExportPerson); err != nil {
-		return PersonData{}, err
+		return person.Kept{}, err
 	}
-	if !name.Valid(person) {
-		return PersonData{}, fault.New(fault.Invalid, "person-missing", "say whose data it is", "%q names no person", person)
+	if !name.Valid(called) {
+		return person.Kept{}, fault.New(fault.Invalid, "person-missing", "say whose data it is", "%q names no person", called)
 	}
-	out := PersonData{Names: s.namesOf(person), Sessions: []access.Session{}, Endpoints: []endpoint.Presence{},
+	out := person.Kept{Names: s.present.View().NamesOf(called), Sessions: []access.Session{},
+		Endpoints: []endpoint.Presence{},
 		Revisions: []int{}}
 	var err error
 	if out.PersonData, err = s.store.PersonData(ctx, out.Names); err != nil {
@@ -65,7 +55,7 @@ func (s *Service) PersonData(ctx context.Context, p *access.Principal, person st
 	if local != nil {
 		out.Account = local
 	}
-	for _, ses := range s.access.Load().Sessions {
+	for _, ses := range s.present.Access().Sessions {
 		if slices.Contains(known, ses.Account) {
 			out.Sessions = append(out.Sessions, ses)
 		}
@@ -107,45 +97,41 @@ func (s *Service) revisionsNaming(ctx context.Context, names []string) ([]int, e
 	return out, nil
 }
 
-// Erased says what came of erasing a person.
-type Erased struct {
-	Stands    string   `json:"stands_for" doc:"What stands for them in the audit from now on."`
-	Revisions []int    `json:"revisions" doc:"Of the estate, that name them and are never altered."`
-	Remarks   []string `json:"remarks"`
-}
-
 // ErasePerson erases what is kept of a person. What a source says of them now stays until they are gone from there.
-func (s *Service) ErasePerson(ctx context.Context, p *access.Principal, person, reason string) (Erased, error) {
+func (s *Service) ErasePerson(ctx context.Context, p *access.Principal, called, reason string) (person.Erased, error) {
 	if err := access.Check(p, access.ErasePerson); err != nil {
-		return Erased{}, err
+		return person.Erased{}, err
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
-		return Erased{}, fault.New(fault.Invalid, "reason-missing", "say in a few words why", "erasing needs a reason; do "+
-			"not name the person in it")
+		return person.Erased{}, fault.New(fault.Invalid, "reason-missing", "say in a few words why",
+			"erasing needs a reason; do "+
+				"not name the person in it")
 	}
-	names := s.namesOf(person)
+	names := s.present.View().NamesOf(called)
 	if slices.ContainsFunc(names, func(n string) bool { return strings.Contains(name.Fold(reason), n) }) {
-		return Erased{}, fault.New(fault.Invalid, "reason-names", "write a reason without the name", "the reason names the "+
-			"person, and is kept")
+		return person.Erased{}, fault.New(fault.Invalid, "reason-names", "write a reason without the name",
+			"the reason names the "+
+				"person, and is kept")
 	}
 	accounts, local := s.accountsOf(names)
 	if local != nil {
-		return Erased{}, fault.New(fault.Conflict, "account-there", "remove it first: cirque account remove "+local.Name,
+		return person.Erased{}, fault.New(fault.Conflict, "account-there", "remove it first: cirque "+
+			"account remove "+local.Name,
 			"%s has an account here", local.Name)
 	}
 	data, err := s.store.PersonData(ctx, names)
 	if err != nil {
-		return Erased{}, err
+		return person.Erased{}, err
 	}
 	events, err := s.store.EventsOf(ctx, names)
 	if err != nil {
-		return Erased{}, err
+		return person.Erased{}, err
 	}
 	if len(data.Directory)+len(data.Picks)+len(data.Joins)+len(events)+len(accounts) == 0 {
-		return Erased{}, fault.New(fault.Unknown, "user-unknown", "see cirque directory find",
-			"nothing is kept of %q", person)
+		return person.Erased{}, fault.New(fault.Unknown, "user-unknown", "see cirque directory find",
+			"nothing is kept of %q", called)
 	}
-	out := Erased{Remarks: []string{}}
+	out := person.Erased{Remarks: []string{}}
 	if out.Revisions, err = s.revisionsNaming(ctx, names); err != nil {
 		return out, err
 	}
@@ -164,10 +150,10 @@ func (s *Service) ErasePerson(ctx context.Context, p *access.Principal, person, 
 	}
 	if n := len(out.Revisions); n > 0 {
 		out.Remarks = append(out.Remarks, fmt.Sprintf("%s of the estate name them; revisions are never altered",
-			plural(n, "revision")))
+			words.Count(n, "revision")))
 	}
 	for _, what := range []string{event.Access, event.Directory, event.Live} {
-		if err := s.refresh(ctx, what); err != nil {
+		if err := s.present.Refresh(ctx, event.Notice{What: what}); err != nil {
 			return out, err
 		}
 	}
@@ -179,10 +165,10 @@ const forgetEvery = 6 * time.Hour
 
 // keepHistory forgets what people had longer ago than the estate's settings permit.
 func (s *Service) keepHistory(ctx context.Context) {
-	notices, stop := s.hub.subscribe()
+	notices, stop := s.present.Hub.Subscribe()
 	defer stop()
 	for ctx.Err() == nil {
-		if days := s.Snapshot().World.Estate.Document().PersonDays(); days > 0 {
+		if days := s.present.View().Document().PersonDays(); days > 0 {
 			if _, err := s.store.ForgetBefore(ctx, s.now().AddDate(0, 0, -days)); err != nil && ctx.Err() == nil {
 				s.log.Warn("people's history could not be shortened", "error", err)
 			}

@@ -13,38 +13,31 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/person"
 )
-
-// A Moment is one thing in a person's history.
-type Moment struct {
-	At   time.Time `json:"at"`
-	What string    `json:"what" enum:"directory,pick,join,request,done,about" doc:"done: by them; about: of them, by somebody else. The last two are shown to whoever may read the audit."`
-	Says string    `json:"says"`
-	By   string    `json:"by,omitempty"`
-}
 
 // momentsShown is how much of a history is given.
 const momentsShown = 500
 
 // PersonHistory tells what became of a person, newest first: in the directory, in picks, joins and requests, and, for
 // whoever may read the audit, what they did and what was done about them.
-func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, person string) ([]Moment, error) {
+func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, called string) ([]person.Moment, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, err
 	}
-	if !name.Valid(person) {
-		return nil, fault.New(fault.Invalid, "person-missing", "say whose history it is", "%q names no person", person)
+	if !name.Valid(called) {
+		return nil, fault.New(fault.Invalid, "person-missing", "say whose history it is", "%q names no person", called)
 	}
-	names := s.namesOf(person)
+	names := s.present.View().NamesOf(called)
 	data, err := s.store.PersonData(ctx, names)
 	if err != nil {
 		return nil, err
 	}
 	out := directoryMoments(data.Directory)
 	for _, k := range data.Picks {
-		out = append(out, Moment{At: k.From, What: "pick", Says: "picked " + k.Queue})
+		out = append(out, person.Moment{At: k.From, What: "pick", Says: "picked " + k.Queue})
 		if k.To != nil {
-			out = append(out, Moment{At: *k.To, What: "pick", Says: "no longer picked " + k.Queue})
+			out = append(out, person.Moment{At: *k.To, What: "pick", Says: "no longer picked " + k.Queue})
 		}
 	}
 	for _, j := range data.Joins {
@@ -52,7 +45,8 @@ func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, person
 		if j.Apart {
 			are = "two people"
 		}
-		out = append(out, Moment{At: j.At, What: "join", Says: fmt.Sprintf("%s and %s are %s", show(j.A), show(j.B), are),
+		out = append(out, person.Moment{At: j.At, What: "join", Says: fmt.Sprintf("%s and %s are %s", show(j.A),
+			show(j.B), are),
 			By: j.Author})
 	}
 	requests, err := s.store.Requests(ctx, names, momentsShown)
@@ -60,9 +54,9 @@ func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, person
 		return nil, err
 	}
 	for _, r := range requests {
-		out = append(out, Moment{At: r.At, What: "request", Says: fmt.Sprintf("asked for %s: %s", r.Queue, r.Reason)})
+		out = append(out, person.Moment{At: r.At, What: "request", Says: fmt.Sprintf("asked for %s: %s", r.Queue, r.Reason)})
 		if r.AnsweredAt != nil {
-			out = append(out, Moment{At: *r.AnsweredAt, What: "request",
+			out = append(out, person.Moment{At: *r.AnsweredAt, What: "request",
 				Says: strings.TrimSuffix(fmt.Sprintf("the request for %s was %s: %s", r.Queue, r.State, r.Answer), ": "),
 				By:   r.AnsweredBy})
 		}
@@ -87,16 +81,16 @@ func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, person
 			if slices.Contains(known, name.Fold(e.Author)) {
 				what = "done"
 			}
-			out = append(out, Moment{At: e.At, What: what, Says: e.Says, By: e.Author})
+			out = append(out, person.Moment{At: e.At, What: what, Says: e.Says, By: e.Author})
 		}
 	}
-	slices.SortStableFunc(out, func(a, b Moment) int { return b.At.Compare(a.At) })
+	slices.SortStableFunc(out, func(a, b person.Moment) int { return b.At.Compare(a.At) })
 	return out[:min(len(out), momentsShown)], nil
 }
 
 // directoryMoments puts what sources said of somebody, one state after the other, into words.
-func directoryMoments(rows []directory.PastRow) []Moment {
-	out := []Moment{}
+func directoryMoments(rows []directory.PastRow) []person.Moment {
+	out := []person.Moment{}
 	before := map[string]directory.PastRow{} // by source and id: the state before
 	for _, r := range rows {
 		key := r.Source + "\n" + r.ExternalID
@@ -105,15 +99,15 @@ func directoryMoments(rows []directory.PastRow) []Moment {
 		if changed := changes(was, r); had && was.To != nil && !was.To.Before(r.From.Add(-time.Second)) && changed != "" {
 			says = fmt.Sprintf("in the directory %s: %s", r.Source, changed)
 		}
-		out = append(out, Moment{At: r.From, What: "directory", Says: says})
+		out = append(out, person.Moment{At: r.From, What: "directory", Says: says})
 		before[key] = r
 	}
 	for _, r := range before {
 		if r.To != nil {
-			out = append(out, Moment{At: *r.To, What: "directory", Says: "went from the directory " + r.Source})
+			out = append(out, person.Moment{At: *r.To, What: "directory", Says: "went from the directory " + r.Source})
 		}
 	}
-	slices.SortFunc(out, func(a, b Moment) int { return a.At.Compare(b.At) })
+	slices.SortFunc(out, func(a, b person.Moment) int { return a.At.Compare(b.At) })
 	return out
 }
 

@@ -15,6 +15,8 @@ import (
 	"cirque/core/fault"
 	"cirque/core/photograph"
 	"cirque/core/stock"
+	"cirque/core/words"
+	"cirque/internal/service/present"
 )
 
 // TakePhotograph keeps how servers, devices and endpoints stand now, to be compared with later.
@@ -35,7 +37,7 @@ func (s *Service) TakePhotograph(ctx context.Context, p *access.Principal, calle
 	}
 	out.Count = len(out.Things)
 	out, err = s.store.AddPhotograph(ctx, out, event.Event{Kind: event.Photographed, Subject: called, Author: p.Name,
-		Says: fmt.Sprintf("The photograph %s was taken, of %s", called, plural(out.Count, "thing"))})
+		Says: fmt.Sprintf("The photograph %s was taken, of %s", called, words.Count(out.Count, "thing"))})
 	out.Things = nil
 	return out, err
 }
@@ -95,12 +97,11 @@ func (s *Service) ComparePhotographs(ctx context.Context, p *access.Principal, b
 
 // things are all that a photograph shows. What changes by itself, such as ages and counters, is not on it.
 func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
-	select {
-	case s.large <- struct{}{}:
-		defer func() { <-s.large }()
-	case <-ctx.Done():
-		return nil, stopped()
+	leave, err := s.present.Crew.Enter(ctx)
+	if err != nil {
+		return nil, err
 	}
+	defer leave()
 	var out []photograph.Thing
 	add := func(kind, name string, facts map[string]string) {
 		for k, v := range facts {
@@ -118,13 +119,13 @@ func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
 		b, _ := json.Marshal(v) // plain values, sorted
 		return string(b)
 	}
-	snap, st := s.Snapshot(), s.stock.Load()
-	for _, l := range s.watched(stock.KindServer) {
+	snap, st := s.present.View(), s.present.Stock()
+	for _, l := range s.present.Watched(stock.KindServer) {
 		facts := map[string]string{"address": l.URI, "duty": string(snap.World.Live.Server(l.Name))}
 		if l.Check != nil {
 			facts["answers"] = yes(l.Check.OK)
 		}
-		r := st.kept[[2]string{stock.KindServer, l.Name}].Server
+		r := st.Server(l.Name).Server
 		add("server", l.Name, facts)
 		if r == nil {
 			continue
@@ -138,7 +139,7 @@ func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
 			add("queue on a server", q.Name+" on "+l.Name, f)
 		}
 	}
-	for _, l := range s.watched(stock.KindDevice) {
+	for _, l := range s.present.Watched(stock.KindDevice) {
 		facts := map[string]string{"address": l.URI}
 		if l.Check != nil {
 			facts["answers"] = yes(l.Check.OK)
@@ -156,7 +157,7 @@ func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
 	}
 	for _, r := range all {
 		if ctx.Err() != nil {
-			return nil, stopped()
+			return nil, present.Stopped()
 		}
 		e := s.judge(r)
 		add("endpoint", r.Report.Machine, map[string]string{"state": string(e.State), "platform": r.Report.Platform,

@@ -16,6 +16,7 @@ import (
 	"cirque/core/lineup"
 	"cirque/core/live"
 	"cirque/core/path"
+	"cirque/internal/service/present"
 )
 
 // A TestPage says where a test page went and what came back.
@@ -41,7 +42,7 @@ func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineu
 		return TestPage{}, fault.New(fault.Unavailable, "no-printing", "start the service with printing",
 			"this service does not print")
 	}
-	why, err := s.Why(ctx, p, q, queue, When{})
+	why, err := s.Why(ctx, p, q, queue, present.When{})
 	if err != nil {
 		return TestPage{}, err
 	}
@@ -50,7 +51,7 @@ func (s *Service) SendTestPage(ctx context.Context, p *access.Principal, q lineu
 			"no test page was sent: %s", why.Says)
 	}
 	e := why.Entry[0]
-	if err := s.checkAt(p, access.SendTestPage, s.Snapshot().World.Estate.Document(), estate.Ref{List: "queues",
+	if err := access.CheckObject(p, access.SendTestPage, s.present.View().Document(), estate.Ref{List: "queues",
 		Name: e.Queue}); err != nil {
 		return TestPage{}, err
 	}
@@ -128,7 +129,7 @@ func (s *Service) GatewayRoute(p *access.Principal, called string) (Route, error
 		return r, err
 	}
 	c := lineup.Context{User: p.Person(), Machine: p.Machine, Session: estate.Sessions()[0], Time: s.now()}
-	permitted, err := s.Snapshot().World.Permitted(c, r.Queue.Name)
+	permitted, err := s.present.View().World.Permitted(c, r.Queue.Name)
 	if err != nil {
 		return r, err
 	}
@@ -141,7 +142,7 @@ func (s *Service) GatewayRoute(p *access.Principal, called string) (Route, error
 
 // route finds the devices behind a queue that has a path through the gateway.
 func (s *Service) route(called string) (Route, error) {
-	w := s.Snapshot().World
+	w := s.present.View().World
 	queue, ok := w.Estate.HasQueue(called)
 	if !ok {
 		return Route{}, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list",

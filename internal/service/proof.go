@@ -9,6 +9,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/name"
+	"cirque/internal/service/present"
 )
 
 // testedWithin is how long ago a test page may have been sent to count for a queue.
@@ -23,7 +24,7 @@ func (s *Service) Proof(ctx context.Context, p *access.Principal, revision int, 
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return out, err
 	}
-	snap := s.Snapshot()
+	snap := s.present.View()
 	if revision > 0 && queue != "" {
 		return out, fault.New(fault.Invalid, "proof-either", "name a revision or a queue",
 			"a proof is of a change, or of a queue")
@@ -59,12 +60,11 @@ func (s *Service) Proof(ctx context.Context, p *access.Principal, revision int, 
 		queue = found.Name
 		out.Queue = queue
 	}
-	select {
-	case s.large <- struct{}{}:
-		defer func() { <-s.large }()
-	case <-ctx.Done():
-		return out, stopped()
+	leave, err := s.present.Crew.Enter(ctx)
+	if err != nil {
+		return out, err
 	}
+	defer leave()
 	all, err := s.store.Endpoints(ctx)
 	if err != nil {
 		return out, err
@@ -73,10 +73,10 @@ func (s *Service) Proof(ctx context.Context, p *access.Principal, revision int, 
 	if err != nil {
 		return out, err
 	}
-	every := time.Duration(snap.World.Estate.Document().Agent().ReportMinutes) * time.Minute
+	every := time.Duration(snap.Document().Agent().ReportMinutes) * time.Minute
 	for _, r := range all {
 		if ctx.Err() != nil {
-			return out, stopped()
+			return out, present.Stopped()
 		}
 		now := s.planIn(snap.World, r)
 		var rows []endpoint.ProofRow
@@ -111,11 +111,11 @@ func (s *Service) Proof(ctx context.Context, p *access.Principal, revision int, 
 }
 
 // worldOf is a revision's estate with the directory and live state of a snapshot.
-func (s *Service) worldOf(ctx context.Context, snap *Snapshot, revision int) (*lineup.World, error) {
+func (s *Service) worldOf(ctx context.Context, snap *present.View, revision int) (*lineup.World, error) {
 	if revision == snap.Revision.Number {
 		return snap.World, nil
 	}
-	e, err := s.compiled(ctx, revision)
+	e, err := s.present.Past.Compiled(ctx, revision)
 	if err != nil {
 		return nil, err
 	}
@@ -124,7 +124,7 @@ func (s *Service) worldOf(ctx context.Context, snap *Snapshot, revision int) (*l
 
 // planIn is what an endpoint is to have in a world, in the contexts that it last reported.
 func (s *Service) planIn(w *lineup.World, r endpoint.Record) endpoint.Plan {
-	return endpoint.PlanFor(s.lineupsIn(&Snapshot{World: w}, r))
+	return endpoint.PlanFor(s.lineupsIn(s.present.View().With(w), r))
 }
 
 type testedAt struct{ machine, queue string }
@@ -161,7 +161,7 @@ func (s *Service) Unreached(ctx context.Context, p *access.Principal) ([]endpoin
 }
 
 func (s *Service) unreached(ctx context.Context, all []endpoint.Record, queue string) ([]endpoint.Unreached, error) {
-	snap, now := s.Snapshot(), s.now()
+	snap, now := s.present.View(), s.now()
 	reported := map[string]bool{}
 	for _, r := range all {
 		reported[name.Fold(r.Report.Machine)] = true
@@ -202,11 +202,11 @@ func (s *Service) unreached(ctx context.Context, all []endpoint.Record, queue st
 	}
 	for _, m := range snap.World.Directory.Records().Machines {
 		if ctx.Err() != nil {
-			return nil, stopped()
+			return nil, present.Stopped()
 		}
 		look(endpoint.Unreached{Machine: m.Name, Known: "directory", Platform: m.Platform})
 	}
-	for _, m := range snap.World.Estate.Document().Stations {
+	for _, m := range snap.Document().Stations {
 		look(endpoint.Unreached{Machine: m.Name, Known: "station", Platform: m.Platform})
 	}
 	return out, nil
@@ -225,7 +225,7 @@ func (s *Service) letIn(ctx context.Context) (map[string]bool, error) {
 			out[name.Fold(e.Machine)] = true
 		}
 	}
-	for _, t := range s.access.Load().Tokens {
+	for _, t := range s.present.Access().Tokens {
 		if t.Role == access.Agent && !t.Ended(now) {
 			out[name.Fold(t.Machine)] = true
 		}

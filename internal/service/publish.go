@@ -10,6 +10,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/words"
 )
 
 // PublishDraft makes one's own draft the next revision, merged with what has been published since it began.
@@ -31,7 +32,7 @@ func (s *Service) PublishDraft(ctx context.Context, p *access.Principal, called,
 		return estate.Revision{}, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply "+
 			"FILE, or edit in the console", "the draft %s changes nothing", d.Name)
 	}
-	return s.publish(ctx, p, &d.Draft, reason, d.base, d.Changes)
+	return s.publish(ctx, p, &d.Draft, reason, d.From, d.Changes)
 }
 
 func publishing(p *access.Principal, reason string) (string, error) {
@@ -51,7 +52,7 @@ func (s *Service) Publish(ctx context.Context, p *access.Principal, files []docu
 	if reason, err = publishing(p, reason); err != nil {
 		return rev, false, err
 	}
-	doc, err := estate.Parse(files, s.parsing())
+	doc, err := estate.Parse(files, s.present.Parsing())
 	if err != nil {
 		return rev, false, err
 	}
@@ -107,7 +108,7 @@ func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate
 	since := 0
 	rev, err := s.store.Publish(ctx, from, p.Name, reason, func(ctx context.Context,
 		current int) (*estate.Document, error) {
-		theirs, err := s.document(ctx, current)
+		theirs, err := s.present.Past.Document(ctx, current)
 		if err != nil {
 			return nil, err
 		}
@@ -116,7 +117,7 @@ func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate
 			since = current
 			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or "+
 				"make it again on top of theirs", "the draft clashes with what was published since it began, in %s",
-				plural(len(conflicts), "object"))
+				words.Count(len(conflicts), "object"))
 		}
 		if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
 			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard",
@@ -131,14 +132,7 @@ func (s *Service) publish(ctx context.Context, p *access.Principal, from *estate
 		return rev, err
 	}
 	// The publisher reads its own writing at once; the others hear of it.
-	return rev, s.refresh(ctx, event.Estate)
-}
-
-func plural(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
+	return rev, s.present.Refresh(ctx, event.Notice{What: event.Estate})
 }
 
 // both puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.
@@ -187,7 +181,7 @@ func (s *Service) whose(ctx context.Context, base *estate.Document, current int,
 		return "since"
 	}
 	at := func(number int) any {
-		doc, err := s.document(ctx, number)
+		doc, err := s.present.Past.Document(ctx, number)
 		if err != nil {
 			return nil
 		}

@@ -7,10 +7,12 @@ import (
 	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/internal/service/present"
 )
 
 // Reach says how far a grant of the estate, or of one's own draft, goes.
-func (s *Service) Reach(ctx context.Context, p *access.Principal, grant string, when When) (lineup.Reach, error) {
+func (s *Service) Reach(ctx context.Context, p *access.Principal, grant string,
+	when present.When) (lineup.Reach, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return lineup.Reach{}, err
 	}
@@ -32,7 +34,7 @@ func (s *Service) ReachOf(ctx context.Context, p *access.Principal, draft string
 		return lineup.Reach{}, err
 	}
 	edit.List = "grants"
-	changes, err := estate.ParseEdits([]estate.Edit{edit}, d.Document, d.base, s.parsing())
+	changes, err := estate.ParseEdits([]estate.Edit{edit}, d.Document, d.From, s.present.Parsing())
 	if err != nil {
 		return lineup.Reach{}, err
 	}
@@ -40,8 +42,8 @@ func (s *Service) ReachOf(ctx context.Context, p *access.Principal, draft string
 	if problems := estate.Integrity(doc); len(problems) > 0 {
 		return lineup.Reach{}, incoherent(problems)
 	}
-	snap := s.Snapshot()
-	w := lineup.Bind(lineup.Compile(doc, 0, s.compiling(snap.World.Estate)), snap.World.Directory, snap.World.Live)
+	snap := s.present.View()
+	w := lineup.Bind(lineup.Compile(doc, 0, s.present.Compiling()), snap.World.Directory, snap.World.Live)
 	return s.reach(ctx, w, edit.Name)
 }
 
@@ -51,7 +53,7 @@ func (s *Service) reach(ctx context.Context, w *lineup.World, grant string) (lin
 		return r, fault.New(fault.Unknown, "grant-unknown", "see the grants of the estate",
 			"the estate has no grant %q", grant)
 	}
-	cases, err := s.cases(ctx, s.Snapshot())
+	cases, err := s.cases(ctx, s.present.View())
 	if err != nil {
 		return r, err
 	}

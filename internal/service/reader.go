@@ -49,10 +49,10 @@ func (s *Service) readAll(ctx context.Context) {
 	busy := map[[2]string]bool{} // by kind and name; only this goroutine writes
 	done := make(chan [2]string, 2*readersMost)
 	told := map[string]time.Time{} // of keys that end soon: for which end
-	for ctx.Err() == nil && s.down.Load() == nil {
+	for ctx.Err() == nil && !s.present.Away() {
 		s.warnOfKeys(ctx, told)
 		for _, kind := range []string{stock.KindServer, stock.KindDevice} {
-			for _, l := range s.watched(kind) {
+			for _, l := range s.present.Watched(kind) {
 				key := [2]string{kind, l.Name}
 				if busy[key] || !s.due(l) {
 					continue
@@ -79,7 +79,7 @@ func (s *Service) readAll(ctx context.Context) {
 		case key := <-done:
 			delete(busy, key)
 		case <-t.C:
-		case <-s.Snapshot().changed: // a new estate may name others
+		case <-s.present.View().Changed(): // a new estate may name others
 		}
 		t.Stop()
 		for more := true; more; {
@@ -95,7 +95,7 @@ func (s *Service) readAll(ctx context.Context) {
 
 // warnOfKeys tells once of each key whose end is near.
 func (s *Service) warnOfKeys(ctx context.Context, told map[string]time.Time) {
-	for _, c := range s.stock.Load().credentials {
+	for _, c := range s.present.Stock().Credentials {
 		if c.Expires == nil || c.Expires.Sub(s.now()) > stock.ExpiresSoon || told[c.Name].Equal(*c.Expires) {
 			continue
 		}

@@ -3,10 +3,8 @@ package service
 import (
 	"context"
 	"crypto/rand"
-	"runtime"
 	"slices"
 	"sync"
-	"sync/atomic"
 	"time"
 
 	"cirque/core/access"
@@ -14,15 +12,8 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
+	"cirque/internal/service/present"
 )
-
-// A Rehearsing says what is to be rehearsed; at least one of its parts is given, else one's own draft is meant.
-type Rehearsing struct {
-	Draft   string   // the name of one's own draft
-	Without []string // what goes down: server:N, set:N, device:N, site:N, location:P, subnet:CIDR
-	Moves   []string // who moves where in the directory: user:N=unit:P, user:N=+group:G, user:N=-group:G
-	All     bool     // look at everybody, even where the change cannot touch them
-}
 
 // A Rehearsal is what came of one; it is kept for a while, so that the effects behind its figures can be looked at.
 type Rehearsal struct {
@@ -54,12 +45,12 @@ func MayRehearse(p *access.Principal) error { return access.Check(p, access.Rehe
 
 // Rehearse compares the present with what would be. progress is called now and then with how many of how many cases are
 // done; when ctx ends, so does the work.
-func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what Rehearsing, progress func(done,
+func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what rehearse.Ask, progress func(done,
 	total int)) (*Rehearsal, error) {
 	if err := access.Check(p, access.Rehearse); err != nil {
 		return nil, err
 	}
-	snap := s.Snapshot()
+	snap := s.present.View()
 	to := snap.World
 	var err error
 	if what.Draft != "" || len(what.Without)+len(what.Moves) == 0 {
@@ -89,7 +80,7 @@ func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what Rehear
 	}
 	out.plan = rehearse.NewPlan(snap.World, to, cases, s.now().UTC().Truncate(time.Second), what.All)
 	var parts []*rehearse.Part
-	if err := s.share(ctx, out.plan.Len(), nil, progress, func() func(from, to int) func() {
+	if err := s.present.Crew.Share(ctx, out.plan.Len(), nil, progress, func() func(from, to int) func() {
 		desk := new(rehearse.Desk)
 		return func(from, to int) func() {
 			part := out.plan.Run(from, to, desk)
@@ -104,66 +95,8 @@ func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what Rehear
 	return out, nil
 }
 
-// stride is how many cases are done between two looks at whether anybody still wants them.
-const stride = 512
-
-// share divides n cases over as many goroutines as there are cores, in strides that end where ends allows. Each
-// goroutine makes its worker once; what a worker gives is called by one goroutine at a time.
-func (s *Service) share(ctx context.Context, n int, ends func(int) int, progress func(done, total int),
-	worker func() func(from, to int) func()) error {
-	select {
-	case s.large <- struct{}{}:
-		defer func() { <-s.large }()
-	case <-ctx.Done():
-		return stopped()
-	}
-	var cuts []int
-	for at := 0; at < n; {
-		at = min(at+stride, n)
-		if ends != nil {
-			at = ends(at)
-		}
-		cuts = append(cuts, at)
-	}
-	var next atomic.Int64
-	var mu sync.Mutex
-	var wg sync.WaitGroup
-	done := 0
-	for range min(runtime.GOMAXPROCS(0), len(cuts)) {
-		wg.Go(func() {
-			work := worker()
-			for ctx.Err() == nil {
-				i := int(next.Add(1)) - 1
-				if i >= len(cuts) {
-					return
-				}
-				from := 0
-				if i > 0 {
-					from = cuts[i-1]
-				}
-				result := work(from, cuts[i])
-				mu.Lock()
-				result()
-				if done += cuts[i] - from; progress != nil {
-					progress(done, n)
-				}
-				mu.Unlock()
-			}
-		})
-	}
-	wg.Wait()
-	if ctx.Err() != nil {
-		return stopped()
-	}
-	return nil
-}
-
-func stopped() error {
-	return fault.New(fault.Unavailable, "stopped", "start it again", "the work was stopped before it was done")
-}
-
 // cases gives everybody, in the contexts in which endpoints last reported them.
-func (s *Service) cases(ctx context.Context, snap *Snapshot) (*rehearse.Cases, error) {
+func (s *Service) cases(ctx context.Context, snap *present.View) (*rehearse.Cases, error) {
 	r := &s.rehearsals
 	r.mu.Lock()
 	defer r.mu.Unlock()
@@ -183,7 +116,7 @@ func (s *Service) cases(ctx context.Context, snap *Snapshot) (*rehearse.Cases, e
 			}
 		}
 	}
-	r.cases = rehearse.NewCases(snap.World.Directory, snap.World.Estate.Document().Stations, seen)
+	r.cases = rehearse.NewCases(snap.World.Directory, snap.Document().Stations, seen)
 	r.of, r.made = snap.World.Directory, s.now()
 	return r.cases, nil
 }
@@ -195,19 +128,9 @@ func (r *rehearsals) keep(one *Rehearsal) {
 	r.list = r.list[:min(len(r.list), rehearsalsKept)]
 }
 
-// An Effect is all that changes in one context.
-type Effect struct {
-	Kind     string          `json:"kind" enum:"user,machine"`
-	Name     string          `json:"name"`
-	Context  lineup.Query    `json:"context"`
-	Location string          `json:"location"`
-	Seen     bool            `json:"seen" doc:"An endpoint reported the context; else nothing is known but who it is."`
-	Items    []rehearse.Item `json:"items"`
-}
-
 // Effects gives the single contexts behind a figure of one's own rehearsal.
 func (s *Service) Effects(_ context.Context, p *access.Principal, id string, f rehearse.Filter, from,
-	limit int) ([]Effect, int, error) {
+	limit int) ([]rehearse.EffectSheet, int, error) {
 	if err := access.Check(p, access.Rehearse); err != nil {
 		return nil, 0, err
 	}
@@ -222,10 +145,11 @@ func (s *Service) Effects(_ context.Context, p *access.Principal, id string, f r
 		return nil, 0, fault.New(fault.Unknown, "rehearsal-unknown", "rehearse again", "the rehearsal is no longer kept here")
 	}
 	some, total := r.plan.Select(r.part, f, from, limit)
-	out := make([]Effect, 0, len(some))
+	out := make([]rehearse.EffectSheet, 0, len(some))
 	for _, e := range some {
 		c := r.plan.Cases[e.Case]
-		out = append(out, Effect{c.Kind, c.Name, c.Context.Query(), e.Location, c.Seen, e.Items})
+		out = append(out, rehearse.EffectSheet{Kind: c.Kind, Name: c.Name, Context: c.Context.Query(), Location: e.Location,
+			Seen: c.Seen, Items: e.Items})
 	}
 	return out, total, nil
 }
@@ -235,14 +159,14 @@ func (s *Service) Coverage(ctx context.Context, p *access.Principal) ([]rehearse
 	if err := access.Check(p, access.Rehearse); err != nil {
 		return nil, err
 	}
-	snap := s.Snapshot()
+	snap := s.present.View()
 	cases, err := s.cases(ctx, snap)
 	if err != nil {
 		return nil, err
 	}
 	now := s.now().UTC()
 	var shares []rehearse.Share
-	err = s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+	err = s.present.Crew.Share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		scratch := new(lineup.Scratch)
 		return func(from, to int) func() {
 			part := rehearse.Cover(snap.World, cases.List, now, from, to, scratch)

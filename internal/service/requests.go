@@ -9,6 +9,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/internal/service/present"
 )
 
 // requestsShown is how many requests are listed.
@@ -27,7 +28,7 @@ func (s *Service) RequestQueue(ctx context.Context, p *access.Principal, queue, 
 		return access.Request{}, fault.New(fault.Invalid, "reason-missing", "say in a few words what it is for",
 			"a request needs a reason")
 	}
-	q, err := s.queue(queue)
+	q, err := s.present.View().Queue(queue)
 	if err != nil {
 		return access.Request{}, err
 	}
@@ -41,7 +42,7 @@ func (s *Service) Requests(ctx context.Context, p *access.Principal) ([]access.R
 		if err := access.Check(p, access.RequestOwn); err != nil {
 			return nil, err
 		}
-		persons = s.namesOf(p.Person())
+		persons = s.present.View().NamesOf(p.Person())
 	}
 	list, err := s.store.Requests(ctx, persons, requestsShown)
 	return append([]access.Request{}, list...), err
@@ -56,7 +57,7 @@ func requestGrant(queue string) string {
 // AnswerRequest grants a request or declines it. Granting puts the person into a grant of the answerer's draft, which
 // is rehearsed and published like any other change; it gives the draft then.
 func (s *Service) AnswerRequest(ctx context.Context, p *access.Principal, id int64, grant bool,
-	says string) (access.Request, *Draft, error) {
+	says string) (access.Request, *estate.DraftSheet, error) {
 	if err := access.Check(p, access.AnswerRequests); err != nil {
 		return access.Request{}, nil, err
 	}
@@ -64,8 +65,8 @@ func (s *Service) AnswerRequest(ctx context.Context, p *access.Principal, id int
 	if err != nil {
 		return r, nil, err
 	}
-	doc := s.Snapshot().World.Estate.Document()
-	if err := s.checkAt(p, access.AnswerRequests, doc, estate.Ref{List: "queues", Name: r.Queue}); err != nil {
+	doc := s.present.View().Document()
+	if err := access.CheckObject(p, access.AnswerRequests, doc, estate.Ref{List: "queues", Name: r.Queue}); err != nil {
 		return r, nil, err
 	}
 	if r.State != access.RequestOpen {
@@ -81,7 +82,7 @@ func (s *Service) AnswerRequest(ctx context.Context, p *access.Principal, id int
 		r, err = s.store.AnswerRequest(ctx, id, access.RequestDeclined, p.Name, says)
 		return r, nil, err
 	}
-	d, err := s.change(ctx, p, MainDraft, nil, func(d Draft) (*estate.Document, error) {
+	d, err := s.change(ctx, p, present.MainDraft, nil, func(d estate.DraftSheet) (*estate.Document, error) {
 		ref := estate.Ref{List: "grants", Name: requestGrant(r.Queue)}
 		before := d.Document.Find(ref)
 		g := estate.Grant{Name: ref.Name, Title: "Asked for", Effect: estate.Offer, Queues: []string{r.Queue},
@@ -108,7 +109,7 @@ func (s *Service) WithdrawRequest(ctx context.Context, p *access.Principal, id i
 		return err
 	}
 	r, err := s.store.Request(ctx, id)
-	if err == nil && !s.isPerson(p, r.Person) {
+	if err == nil && !s.present.View().IsPerson(p, r.Person) {
 		err = fault.New(fault.Unknown, "request-unknown", "see cirque request list", "there is no request %d of yours", id)
 	}
 	if err != nil {

@@ -15,7 +15,7 @@ const sampleEvery = time.Minute
 func (s *Service) keepSamples(ctx context.Context) {
 	for ctx.Err() == nil {
 		_, err := s.store.Alone(ctx, "cirque samples", func(ctx context.Context) {
-			for ctx.Err() == nil && s.down.Load() == nil {
+			for ctx.Err() == nil && !s.present.Away() {
 				noted, err := s.sample(ctx)
 				if err != nil && ctx.Err() == nil {
 					s.log.Warn("how the fleet stands could not be noted", "error", err)
@@ -74,7 +74,7 @@ func (s *Service) Fleet(ctx context.Context, p *access.Principal, hours int) (en
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return endpoint.Fleet{}, err
 	}
-	f := endpoint.Fleet{Waiting: s.Waiting(), Pace: s.Otherwise()}
+	f := endpoint.Fleet{Waiting: s.present.Agents.Polls(), Pace: s.Otherwise()}
 	var err error
 	if f.Now, err = s.standing(ctx); err != nil {
 		return f, err

@@ -21,41 +21,29 @@ const (
 	MaxScanRate = 200
 )
 
-// A ScanPlan is what a scan would touch.
-type ScanPlan struct {
-	Ranges  []string  `json:"ranges"`
-	Total   int       `json:"total"`
-	First   string    `json:"first"`
-	Last    string    `json:"last"`
-	Rate    int       `json:"rate"`
-	Listed  int       `json:"listed" doc:"Addresses of devices and servers that are listed already: they are not asked again."`
-	Seconds int       `json:"seconds" doc:"How long it takes at least."`
-	Asks    []string  `json:"asks" doc:"What each address is asked."`
-	Until   time.Time `json:"until"`
-}
-
 // PlanScan says what a scan would touch, and touches nothing.
-func (s *Service) PlanScan(_ context.Context, p *access.Principal, ranges []string, rate int) (ScanPlan, error) {
+func (s *Service) PlanScan(_ context.Context, p *access.Principal, ranges []string, rate int) (stock.ScanPlan, error) {
 	plan, _, err := s.planScan(p, ranges, rate)
 	return plan, err
 }
 
-func (s *Service) planScan(p *access.Principal, ranges []string, rate int) (ScanPlan, []netip.Addr, error) {
+func (s *Service) planScan(p *access.Principal, ranges []string, rate int) (stock.ScanPlan, []netip.Addr, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
-		return ScanPlan{}, nil, err
+		return stock.ScanPlan{}, nil, err
 	}
 	if rate == 0 {
 		rate = ScanRate
 	}
 	if rate < 1 || rate > MaxScanRate {
-		return ScanPlan{}, nil, fault.New(fault.Invalid, "scan-rate", fmt.Sprintf("write 1 to %d addresses a second",
+		return stock.ScanPlan{}, nil, fault.New(fault.Invalid, "scan-rate", fmt.Sprintf("write 1 to %d addresses a second",
 			MaxScanRate), "a scan cannot ask %d addresses a second", rate)
 	}
 	all, err := stock.Addresses(ranges)
 	if err != nil {
-		return ScanPlan{}, nil, err
+		return stock.ScanPlan{}, nil, err
 	}
-	plan := ScanPlan{Ranges: ranges, Total: len(all), First: all[0].String(), Last: all[len(all)-1].String(), Rate: rate,
+	plan := stock.ScanPlan{Ranges: ranges, Total: len(all), First: all[0].String(),
+		Last: all[len(all)-1].String(), Rate: rate,
 		Asks: []string{"IPP at port 631: its attributes", "SNMP at port 161: what kind of printer it is",
 			"raw data at port 9100: whether something listens; nothing is sent"}}
 	listed := s.listedHosts()

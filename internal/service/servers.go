@@ -6,6 +6,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/stock"
+	"cirque/internal/service/present"
 )
 
 // AddServer registers a print server after having read it.
@@ -21,17 +22,17 @@ func (s *Service) AddServer(ctx context.Context, p *access.Principal, w stock.Wa
 }
 
 func (s *Service) serverView(l stock.Listed) stock.ServerView {
-	snap, st := s.Snapshot(), s.stock.Load()
-	_, registered := st.watches[[2]string{stock.KindServer, l.Name}]
+	snap, st := s.present.View(), s.present.Stock()
+	_, registered := st.Watches[present.Watched{Kind: stock.KindServer, Name: l.Name}]
 	v := stock.ServerView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered,
 		Duty: string(snap.World.Live.Server(l.Name)), Sets: []string{}, Check: l.Check}
-	doc := snap.World.Estate.Document()
+	doc := snap.Document()
 	for _, set := range doc.ServerSets {
 		if slices.Contains(set.Members, l.Name) {
 			v.Sets = append(v.Sets, set.Name)
 		}
 	}
-	if r := st.kept[[2]string{stock.KindServer, l.Name}].Server; r != nil {
+	if r := st.Server(l.Name).Server; r != nil {
 		v.Count, v.Listing, v.Started, v.Restarts = r.Count(), r.Listing, r.Started, r.Restarts
 		models := map[string]bool{}
 		for _, q := range r.Queues {
@@ -55,7 +56,7 @@ func (s *Service) Servers(_ context.Context, p *access.Principal) ([]stock.Serve
 		return nil, err
 	}
 	out := []stock.ServerView{}
-	for _, l := range s.watched(stock.KindServer) {
+	for _, l := range s.present.Watched(stock.KindServer) {
 		out = append(out, s.serverView(l))
 	}
 	return out, nil
@@ -66,13 +67,13 @@ func (s *Service) ServerSheet(_ context.Context, p *access.Principal, name strin
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return stock.ServerSheet{}, err
 	}
-	l, err := s.watchedOne(stock.KindServer, name)
+	l, err := s.present.WatchedOne(stock.KindServer, name)
 	if err != nil {
 		return stock.ServerSheet{}, err
 	}
-	r := s.stock.Load().kept[[2]string{stock.KindServer, name}].Server
+	r := s.present.Stock().Server(name).Server
 	return stock.ServerSheet{ServerView: s.serverView(l), Queues: s.queuesOf(l, r),
-		Differs: stock.ServerDifferences(s.Snapshot().World.Estate.Document(), name, r)}, nil
+		Differs: stock.ServerDifferences(s.present.View().Document(), name, r)}, nil
 }
 
 func (s *Service) queuesOf(l stock.Listed, r *stock.Server) []stock.QueueView {
@@ -80,7 +81,7 @@ func (s *Service) queuesOf(l stock.Listed, r *stock.Server) []stock.QueueView {
 	if r == nil {
 		return out
 	}
-	through := stock.Through(s.Snapshot().World.Estate.Document(), l.Name)
+	through := stock.Through(s.present.View().Document(), l.Name)
 	for _, q := range r.Queues {
 		v := stock.QueueView{Queue: q, Server: l.Name, Leads: through[q.Name], Read: r.At}
 		if v.Leads == nil {
@@ -100,8 +101,8 @@ func (s *Service) FoundQueues(_ context.Context, p *access.Principal) ([]stock.Q
 		return nil, err
 	}
 	out := []stock.QueueView{}
-	for _, l := range s.watched(stock.KindServer) {
-		out = append(out, s.queuesOf(l, s.stock.Load().kept[[2]string{stock.KindServer, l.Name}].Server)...)
+	for _, l := range s.present.Watched(stock.KindServer) {
+		out = append(out, s.queuesOf(l, s.present.Stock().Server(l.Name).Server)...)
 	}
 	return out, nil
 }
@@ -111,12 +112,11 @@ func (s *Service) CompareServers(_ context.Context, p *access.Principal, a, b st
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
-	st := s.stock.Load()
+	st := s.present.Stock()
 	for _, n := range []string{a, b} {
-		if _, err := s.watchedOne(stock.KindServer, n); err != nil {
+		if _, err := s.present.WatchedOne(stock.KindServer, n); err != nil {
 			return nil, err
 		}
 	}
-	return stock.ComparePair(st.kept[[2]string{stock.KindServer, a}].Server, st.kept[[2]string{stock.KindServer,
-		b}].Server), nil
+	return stock.ComparePair(st.Server(a).Server, st.Server(b).Server), nil
 }

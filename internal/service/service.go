@@ -6,12 +6,12 @@ import (
 	"cmp"
 	"context"
 	"crypto/ed25519"
-	"errors"
 	"io"
 	"log/slog"
 	"sync"
-	"sync/atomic"
 	"time"
+
+	lru "github.com/hashicorp/golang-lru/v2"
 
 	"cirque/core/access"
 	"cirque/core/advert"
@@ -25,6 +25,7 @@ import (
 	"cirque/core/live"
 	"cirque/core/notice"
 	"cirque/core/photograph"
+	"cirque/internal/service/present"
 )
 
 // What the service needs of a store, by noun.
@@ -234,17 +235,10 @@ type Service struct {
 	log   *slog.Logger
 	now   func() time.Time
 
-	snapshot atomic.Pointer[Snapshot]
-	stock    atomic.Pointer[stockState]
-	access   atomic.Pointer[access.State]
-	loading  sync.Mutex // held while a part of the snapshot is read and replaced
-	scratch  sync.Pool
+	present *present.Present
+	scratch sync.Pool
 
-	hub        hub
-	callers    callers
-	past       past
-	drafted    drafted
-	before     before
+	drafted    *lru.Cache[draftKey, *lineup.Estate]
 	rehearsals rehearsals
 
 	certificates certificates
@@ -253,17 +247,12 @@ type Service struct {
 	reading      sync.Map // of *sync.Mutex, by kind and name of what is read
 	slow         slowdown
 	publishes    chan struct{} // held by who publishes
-	large        chan struct{} // bounds the work that looks at everybody
 	scans        chan scanning
 	drains       chan struct{} // wakes who looks after health, drains and returns
 	hashing      chan struct{} // bounds the memory that password hashing takes
 	used         usedTokens
 
 	answers ed25519.PrivateKey // signs what agents are answered
-
-	waiting atomic.Int64 // long polls under way
-
-	down atomic.Pointer[string] // why the database's notices do not come; nil when they do
 }
 
 // New reads everything for the first time.
@@ -275,25 +264,30 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 		cfg.Now = time.Now
 	}
 	s := &Service{store: store, cfg: cfg, log: cfg.Log, now: cfg.Now, hashing: make(chan struct{}, 2),
-		publishes: make(chan struct{}, 1), large: make(chan struct{}, 2), scans: make(chan scanning, 1),
-		drains: make(chan struct{}, 1)}
+		publishes: make(chan struct{}, 1), scans: make(chan scanning, 1), drains: make(chan struct{}, 1)}
 	s.cfg.ServersEvery, s.cfg.DevicesEvery = cmp.Or(s.cfg.ServersEvery, ServersEvery), cmp.Or(s.cfg.DevicesEvery,
 		DevicesEvery)
 	s.scratch.New = func() any { return new(lineup.Scratch) }
 	s.answers = answerKey(cfg.SecretKey)
 	s.slow.failures = map[string]failure{}
 	s.used.at = map[int64]time.Time{}
-	s.callers.ch, s.callers.here, s.callers.missed = map[string]chan struct{}{}, map[string]int{}, map[string]bool{}
-	s.hub.subscribers = map[chan event.Notice]bool{}
-	return s, errors.Join(s.refresh(ctx, event.Lost), s.freshStock(ctx, event.Lost, ""))
+	var err error
+	if s.drafted, err = lru.New[draftKey, *lineup.Estate](draftsKept); err != nil {
+		return nil, err
+	}
+	s.present, err = present.New(ctx, present.Config{Decided: store, Seen: store, Notices: store, Log: cfg.Log,
+		Now: cfg.Now, Zone: cfg.Zone})
+	if err != nil {
+		return nil, err
+	}
+	s.present.Also(s.readCertificates)
+	return s, s.readCertificates(ctx, event.Notice{What: event.Lost})
 }
 
 // Run listens for changes by other processes and keeps the small books, until ctx is done.
 func (s *Service) Run(ctx context.Context) {
 	var wg sync.WaitGroup
-	wg.Go(func() {
-		s.store.Listen(ctx, func(n event.Notice) { s.heard(ctx, n) }, s.deaf)
-	})
+	wg.Go(func() { s.present.Listen(ctx) })
 	wg.Go(func() { s.keepUsed(ctx) })
 	wg.Go(func() { s.keepStock(ctx) })
 	wg.Go(func() { s.keepScans(ctx) })
@@ -306,50 +300,11 @@ func (s *Service) Run(ctx context.Context) {
 	wg.Wait()
 }
 
-func (s *Service) heard(ctx context.Context, n event.Notice) {
-	if s.down.Swap(nil) != nil {
-		s.log.Info("the database answers again")
-	}
-	err := s.refresh(ctx, n.What)
-	if n.What == event.Enrolment {
-		err = errors.Join(err, s.certificates.read(ctx, s.store, n.Subject))
-	}
-	if n.What == event.Stock || n.What == event.Drivers || n.What == event.Lost {
-		err = errors.Join(err, s.freshStock(ctx, n.What, n.Subject))
-	}
-	if err != nil && ctx.Err() == nil {
-		s.log.Error("a change could not be read", "what", n.What, "error", err)
-		if n.What != event.Lost {
-			// The connection may have gone with it; the next Lost reads everything.
-			return
-		}
-	}
-	if n.What == event.Call {
-		s.callers.ring(n.Subject)
-		return
-	}
-	s.hub.send(n)
-}
-
-func (s *Service) deaf(err error) {
-	says := "the database does not answer"
-	if err != nil {
-		says = err.Error()
-	}
-	if s.down.Swap(&says) == nil {
-		s.log.Error("the database is away; lineups go on from memory", "error", err)
-	}
-}
-
 // Ready says whether everything works; why is empty then.
-func (s *Service) Ready(ctx context.Context) (why string) {
-	if says := s.down.Load(); says != nil {
-		return "the database is away: lineups go on from memory, changes wait"
-	}
-	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
-	defer cancel()
-	if err := s.store.Ping(ctx); err != nil {
-		return "the database does not answer: lineups go on from memory, changes wait"
-	}
-	return ""
-}
+func (s *Service) Ready(ctx context.Context) (why string) { return s.present.Ready(ctx) }
+
+// Waiting counts the long polls under way.
+func (s *Service) Waiting() int { return s.present.Agents.Polls() }
+
+// Present gives what all look at.
+func (s *Service) Present() *present.Present { return s.present }

@@ -5,9 +5,7 @@ import (
 	"slices"
 
 	"cirque/core/access"
-	"cirque/core/estate"
 	"cirque/core/fault"
-	"cirque/core/lineup"
 	"cirque/core/stock"
 )
 
@@ -21,9 +19,9 @@ func (s *Service) Sets(ctx context.Context, p *access.Principal) ([]stock.SetVie
 		return nil, err
 	}
 	out := []stock.SetView{}
-	snap := s.Snapshot()
-	for _, set := range snap.World.Estate.Document().ServerSets {
-		v := s.setView(snap, set)
+	snap := s.present.View()
+	for _, set := range snap.Document().ServerSets {
+		v := s.present.Stock().SetView(snap.Document(), set)
 		for i := range v.Members {
 			m := &v.Members[i]
 			m.Duty, m.Share, m.Health = string(snap.World.Live.Server(m.Name)), snap.World.Live.Share(m.Name),
@@ -32,13 +30,6 @@ func (s *Service) Sets(ctx context.Context, p *access.Principal) ([]stock.SetVie
 		out = append(out, v)
 	}
 	return out, nil
-}
-
-func (s *Service) setView(snap *Snapshot, set estate.ServerSet) stock.SetView {
-	kept := s.stock.Load().kept
-	return stock.NewSetView(snap.World.Estate.Document(), set, func(server string) *stock.Server {
-		return kept[[2]string{stock.KindServer, server}].Server
-	})
 }
 
 // Set compares the members of one server set.
@@ -53,18 +44,4 @@ func (s *Service) Set(ctx context.Context, p *access.Principal, name string) (st
 			"the estate has no server set %q", name)
 	}
 	return list[i], nil
-}
-
-// foundOut gives what the stock adds to the findings about the estate: sets that are relied on for queues that a member
-// lacks.
-func (s *Service) foundOut(snap *Snapshot) []lineup.Finding {
-	var out []lineup.Finding
-	for _, set := range snap.World.Estate.Document().ServerSets {
-		for _, says := range s.setView(snap, set).Lacks() {
-			out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + set.Name,
-				At: estate.Ref{List: "server_sets", Name: set.Name}, Says: says, Fix: "set the queue up there, or take the " +
-					"server out of the set; see cirque server set " + set.Name})
-		}
-	}
-	return out
 }

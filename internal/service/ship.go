@@ -51,7 +51,7 @@ func (s *Service) Ship(ctx context.Context, p *access.Principal, exact, platform
 // notHeld says that no package has a name for a platform, and which name is nearly it.
 func (s *Service) notHeld(exact, platform string) error {
 	var names []string
-	for _, k := range s.stock.Load().packages {
+	for _, k := range s.present.Stock().Packages {
 		for _, m := range k.Models {
 			if driver.Fits(m.Platform, platform) {
 				names = append(names, m.Exact)
@@ -69,7 +69,7 @@ func (s *Service) notHeld(exact, platform string) error {
 
 // shipped finds the package and the model of an exact name for a platform, the newest first.
 func (s *Service) shipped(exact, platform string) (of driver.Package, best driver.Model, ok bool) {
-	for _, k := range s.stock.Load().packages {
+	for _, k := range s.present.Stock().Packages {
 		for _, m := range k.Models {
 			if m.Exact == exact && driver.Fits(m.Platform, platform) && (!ok || m.Date > best.Date || m.Date == best.Date &&
 				k.At.After(of.At)) {
@@ -85,7 +85,7 @@ func (s *Service) ShippedFile(ctx context.Context, p *access.Principal, digest, 
 	if err := access.Check(p, access.Report); err != nil {
 		return err
 	}
-	i := slices.IndexFunc(s.stock.Load().packages, func(k driver.Package) bool { return k.Digest == digest })
+	i := slices.IndexFunc(s.present.Stock().Packages, func(k driver.Package) bool { return k.Digest == digest })
 	if i < 0 {
 		return fault.New(fault.Unknown, "package-unknown", "ask for the driver anew", "there is no driver package %q", digest)
 	}
@@ -101,7 +101,7 @@ func (s *Service) Places(_ context.Context, p *access.Principal, queues []string
 	if err := access.Check(p, access.Report); err != nil {
 		return nil, err
 	}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	out := map[string]string{}
 	for _, n := range queues {
 		q, ok := doc.Find(estate.Ref{List: "queues", Name: n}).(*estate.Queue)

@@ -68,12 +68,12 @@ type localWay struct{ s *Service }
 const decoy = "$argon2id$v=19$m=65536,t=3,p=2$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
 
 func (w localWay) knows(p proof) bool {
-	a, ok := w.s.access.Load().Accounts[name.Fold(p.name)]
+	a, ok := w.s.present.Access().Accounts[name.Fold(p.name)]
 	return ok && a.Source == ""
 }
 
 func (w localWay) prove(ctx context.Context, p proof) (access.Account, bool, error) {
-	a, known := w.s.access.Load().Accounts[name.Fold(p.name)]
+	a, known := w.s.present.Access().Accounts[name.Fold(p.name)]
 	hash := a.Password
 	if !known || a.Source != "" {
 		hash, known = decoy, false
@@ -102,7 +102,7 @@ func (w ldapWay) knows(p proof) bool {
 	if !mine {
 		return false
 	}
-	_, ok := w.s.Snapshot().World.Directory.UserOf(w.source.Name, called)
+	_, ok := w.s.present.View().World.Directory.UserOf(w.source.Name, called)
 	return ok
 }
 
@@ -124,7 +124,7 @@ func (w ldapWay) prove(ctx context.Context, p proof) (access.Account, bool, erro
 	if err := w.s.store.MeetAccount(ctx, a); err != nil {
 		return a, false, err
 	}
-	return a, true, w.s.refresh(ctx, event.Access)
+	return a, true, w.s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
 
 // SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they
@@ -182,13 +182,13 @@ func (s *Service) principal(a access.Account) *access.Principal {
 	if a.Source == "" {
 		return p
 	}
-	d := s.Snapshot().World.Directory
+	d := s.present.View().World.Directory
 	u, ok := d.UserOf(a.Source, a.User())
 	if !ok || u.ExternalID != a.ExternalID {
 		return nil
 	}
 	p.User, p.Role = u.Name, access.Person
-	for _, r := range s.access.Load().Rules {
+	for _, r := range s.present.Access().Rules {
 		if holdsFor(d, u, r.Who) {
 			p.Also = append(p.Also, r.Holding)
 		}
@@ -223,9 +223,4 @@ func holdsFor(d *directory.Directory, u directory.User, who string) bool {
 		return ok && in && up <= at && at < d.UnitEnd(up)
 	}
 	return false
-}
-
-// hasSite says whether the estate has a site.
-func (s *Service) hasSite(site string) bool {
-	return s.Snapshot().World.Estate.Document().HasSite(site)
 }

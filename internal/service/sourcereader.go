@@ -12,6 +12,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/words"
 )
 
 // latestRuns is how far back the runs of a source are looked at to find when the next is due.
@@ -41,7 +42,7 @@ func (s *Service) keepSources(ctx context.Context) {
 // readSources looks for what is due until ctx is done or the database is away. Each source is read by one goroutine at
 // a time.
 func (s *Service) readSources(ctx context.Context) {
-	notices, stop := s.hub.subscribe()
+	notices, stop := s.present.Hub.Subscribe()
 	defer stop()
 	var wg sync.WaitGroup
 	defer wg.Wait()
@@ -49,7 +50,7 @@ func (s *Service) readSources(ctx context.Context) {
 	busy := map[string]bool{}
 	begun := map[string]time.Time{}
 	done := make(chan string, 64)
-	for ctx.Err() == nil && s.down.Load() == nil {
+	for ctx.Err() == nil && !s.present.Away() {
 		next, err := s.beginRuns(ctx, busy, begun, func(d dueRun) {
 			called := d.source.Name
 			h := kept[called]
@@ -304,7 +305,8 @@ func (s *Service) pass(ctx context.Context, d dueRun, kind string, h *held, tell
 		return came, err
 	}
 	*h = held{tree: tree, mark: p.Mark, of: v}
-	return came, s.refresh(context.WithoutCancel(ctx), event.Directory) // it is applied, stopped or not
+	// it is applied, stopped or not
+	return came, s.present.Refresh(context.WithoutCancel(ctx), event.Notice{What: event.Directory})
 }
 
 // changes takes in what has changed since the last pass; whole says that only a whole pass tells.
@@ -332,7 +334,7 @@ func (s *Service) changes(ctx context.Context, v directory.Source, password stri
 	if err != nil || came.Held != "" || came.Added+came.Changed+came.Removed == 0 {
 		return came, false, err
 	}
-	return came, false, s.refresh(context.WithoutCancel(ctx), event.Directory)
+	return came, false, s.present.Refresh(context.WithoutCancel(ctx), event.Notice{What: event.Directory})
 }
 
 // alsoElsewhere says which names other sources have as well, and whose counts.
@@ -344,7 +346,7 @@ func (s *Service) alsoElsewhere(source string, rows []directory.Row) []string {
 			other[k] = from
 		}
 	}
-	have := s.Snapshot().World.Directory.Records()
+	have := s.present.View().World.Directory.Records()
 	for _, u := range have.Users {
 		note("user", u.Name, u.Source)
 	}
@@ -378,7 +380,8 @@ func (s *Service) alsoElsewhere(source string, rows []directory.Row) []string {
 		if p.kind == "user" {
 			says = "who has the name in both is one person"
 		}
-		out = append(out, fmt.Sprintf("%s %s that the source %s has too, such as %s: %s", plural(n, p.kind), have, p.from,
+		out = append(out, fmt.Sprintf("%s %s that the source %s has too, such as %s: %s", words.Count(n, p.kind),
+			have, p.from,
 			example[p], says))
 	}
 	slices.Sort(out)

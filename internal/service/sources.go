@@ -101,7 +101,7 @@ func (s *Service) Sources(ctx context.Context, p *access.Principal) ([]directory
 // TriedSource is a source with a few of what was found in it.
 type TriedSource struct {
 	Source directory.Source
-	Sample []Found
+	Sample []directory.Found
 }
 
 // KeepSource tries a source, and keeps it unless only tried: paused when it is new, so that somebody looks before it is
@@ -165,9 +165,9 @@ func (s *Service) KeepSource(ctx context.Context, p *access.Principal, v directo
 	}
 	v.Paused = !known || before.Paused
 	v.Author, v.At = p.Name, s.now().UTC()
-	out := TriedSource{Source: v, Sample: []Found{}}
+	out := TriedSource{Source: v, Sample: []directory.Found{}}
 	for _, e := range found {
-		out.Sample = append(out.Sample, Found{Kind: e.Kind, Name: e.Name, Says: e.DisplayName, Detail: e.Unit})
+		out.Sample = append(out.Sample, directory.Found{Kind: e.Kind, Name: e.Name, Says: e.DisplayName, Detail: e.Unit})
 	}
 	if onlyTry {
 		return out, nil
@@ -244,7 +244,7 @@ func (s *Service) RemoveSource(ctx context.Context, p *access.Principal, called 
 	if err != nil || !rows {
 		return err
 	}
-	return s.refresh(ctx, event.Directory)
+	return s.present.Refresh(ctx, event.Notice{What: event.Directory})
 }
 
 // RunSource asks for a pass over a source: a whole one, one for what has changed, or a dry one. accept has it applied
@@ -297,7 +297,7 @@ func (s *Service) Renames(ctx context.Context, p *access.Principal) ([]directory
 	}
 	list, err := s.store.Renames(ctx)
 	out := []directory.Proposal{}
-	w := s.Snapshot().World
+	w := s.present.View().World
 	named := w.Estate.Document().Names()
 	for _, r := range list {
 		// Else it was settled by whoever changed the estate, or somebody else has the name now.
@@ -310,13 +310,14 @@ func (s *Service) Renames(ctx context.Context, p *access.Principal) ([]directory
 }
 
 // TakeRenames puts renames into one's own draft, all where ids is empty. It gives how many objects that changes.
-func (s *Service) TakeRenames(ctx context.Context, p *access.Principal, draft string, ids []int64) (int, Draft, error) {
+func (s *Service) TakeRenames(ctx context.Context, p *access.Principal, draft string, ids []int64) (int,
+	estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
-		return 0, Draft{}, err
+		return 0, estate.DraftSheet{}, err
 	}
 	list, err := s.Renames(ctx, p)
 	if err != nil {
-		return 0, Draft{}, err
+		return 0, estate.DraftSheet{}, err
 	}
 	var take []directory.Proposal
 	for _, r := range list {
@@ -325,14 +326,14 @@ func (s *Service) TakeRenames(ctx context.Context, p *access.Principal, draft st
 		}
 	}
 	if len(take) == 0 {
-		return 0, Draft{}, fault.New(fault.Unknown, "rename-unknown", "see cirque directory renames",
+		return 0, estate.DraftSheet{}, fault.New(fault.Unknown, "rename-unknown", "see cirque directory renames",
 			"there is no such rename to take")
 	}
 	total := 0
-	d, err := s.change(ctx, p, draft, nil, func(d Draft) (*estate.Document, error) {
+	d, err := s.change(ctx, p, draft, nil, func(d estate.DraftSheet) (*estate.Document, error) {
 		doc := d.Document
 		for _, r := range take {
-			if !knows(s.Snapshot().World.Directory, r.Kind, r.From) {
+			if !knows(s.present.View().World.Directory, r.Kind, r.From) {
 				doc, _ = doc.Renamed(r.Kind, r.From, r.To)
 			}
 			doc, _ = doc.Renamed(r.Kind, r.Source+"/"+r.From, r.Source+"/"+r.To)
@@ -367,7 +368,7 @@ func knows(d *directory.Directory, kind, called string) bool {
 
 // estateNames says whether the estate names an object of a source.
 func (s *Service) estateNames(source string) func(kind, called string) bool {
-	names := s.Snapshot().World.Estate.Document().Names()
+	names := s.present.View().Document().Names()
 	return func(kind, called string) bool {
 		return names[kind+":"+name.Fold(called)] || names[kind+":"+name.Fold(source+"/"+called)]
 	}

@@ -4,7 +4,6 @@ import (
 	"context"
 	"fmt"
 	"io"
-	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -17,6 +16,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
+	"cirque/internal/service/present"
 )
 
 // What the service needs of a store for its stock.
@@ -69,140 +69,6 @@ type Prober interface {
 	Alive(ctx context.Context, uri string) error
 }
 
-// stockState is what is known of the stock; it is never changed, but replaced.
-type stockState struct {
-	watches      map[[2]string]stock.Watch // by kind and name
-	kept         map[[2]string]stock.Kept
-	found        []stock.Unlisted
-	reservations []stock.Reservation
-	captures     []stock.Capture
-	credentials  []stock.Credential
-	sealed       map[string][]byte
-	packages     []driver.Package
-}
-
-// loadStock reads again what a notice names; the caller holds s.loading.
-func (s *Service) loadStock(ctx context.Context, n event.Notice) error {
-	old := s.stock.Load()
-	all := n.What == event.Lost || old == nil
-	next := stockState{}
-	if old != nil {
-		next = *old
-	}
-	part := func(subject string) bool { return all || n.What == event.Stock && n.Subject == subject }
-	if part("watch") {
-		list, err := s.store.Watches(ctx)
-		if err != nil {
-			return err
-		}
-		next.watches = map[[2]string]stock.Watch{}
-		for _, w := range list {
-			next.watches[[2]string{w.Kind, w.Name}] = w
-		}
-	}
-	kind, name, one := strings.Cut(n.Subject, " ")
-	if one = one && n.What == event.Stock; all || one || part("watch") {
-		if !one {
-			kind, name = "", ""
-		}
-		list, err := s.store.Readings(ctx, kind, name)
-		if err != nil {
-			return err
-		}
-		if one {
-			next.kept = maps.Clone(next.kept)
-		} else {
-			next.kept = map[[2]string]stock.Kept{}
-		}
-		for _, k := range list {
-			next.kept[[2]string{k.Kind, k.Name}] = k
-		}
-	}
-	var err error
-	if part("found") && err == nil {
-		next.found, err = s.store.Found(ctx)
-	}
-	if part("reservations") && err == nil {
-		next.reservations, err = s.store.Reservations(ctx)
-	}
-	if part("captures") && err == nil {
-		next.captures, err = s.store.Captures(ctx)
-	}
-	if part("credentials") && err == nil {
-		next.credentials, next.sealed, err = s.store.Credentials(ctx)
-	}
-	if (all || n.What == event.Drivers) && err == nil {
-		next.packages, err = s.store.Packages(ctx)
-	}
-	if err != nil {
-		return err
-	}
-	s.stock.Store(&next)
-	return nil
-}
-
-// freshStock reads a part of the stock that this process has just written.
-func (s *Service) freshStock(ctx context.Context, what, subject string) error {
-	s.loading.Lock()
-	defer s.loading.Unlock()
-	return s.loadStock(ctx, event.Notice{What: what, Subject: subject})
-}
-
-// watched lists all servers or devices: the estate's, with what was registered of the same name, and the others that
-// were.
-func (s *Service) watched(kind string) []stock.Listed {
-	st := s.stock.Load()
-	doc := s.Snapshot().World.Estate.Document()
-	var out []stock.Listed
-	seen := map[string]bool{}
-	add := func(w stock.Watch, inEstate bool) {
-		seen[w.Name] = true
-		l := stock.Listed{Watch: w, InEstate: inEstate}
-		if k, ok := st.kept[[2]string{kind, w.Name}]; ok {
-			l.Identity, l.Reading, l.Check = k.Identity, k.Device, &k.Check
-		}
-		l.Identity = l.Identity.Merge(stock.Identity{MAC: w.MAC})
-		out = append(out, l)
-	}
-	if kind == stock.KindServer {
-		for _, v := range doc.Servers {
-			w := st.watches[[2]string{kind, v.Name}] // its credential and note count, the rest is the estate's
-			w.Kind, w.Name, w.Title, w.URI, w.Location = kind, v.Name, v.Title, v.URI, v.Location
-			if v.Note != "" {
-				w.Note = v.Note
-			}
-			add(w, true)
-		}
-	} else {
-		for _, v := range doc.Devices {
-			w := st.watches[[2]string{kind, v.Name}]
-			w.Kind, w.Name, w.Title, w.URI, w.Location, w.MAC, w.AddressKeptBy = kind, v.Name, v.Title, v.URI, v.Location, v.MAC,
-				v.AddressKeptBy
-			if v.Note != "" {
-				w.Note = v.Note
-			}
-			add(w, true)
-		}
-	}
-	for k, w := range st.watches {
-		if k[0] == kind && !seen[k[1]] {
-			add(w, false)
-		}
-	}
-	slices.SortFunc(out, func(a, b stock.Listed) int { return strings.Compare(a.Name, b.Name) })
-	return out
-}
-
-func (s *Service) watchedOne(kind, name string) (stock.Listed, error) {
-	list := s.watched(kind)
-	i := slices.IndexFunc(list, func(l stock.Listed) bool { return l.Name == name })
-	if i < 0 {
-		return stock.Listed{}, fault.New(fault.Unknown, kind+"-unknown", "see cirque "+kind+" list",
-			"there is no %s %q", kind, name)
-	}
-	return list[i], nil
-}
-
 // register keeps a watch, as it gives it back, after having tried it. Where it does not answer, it is kept only if
 // anyway says so.
 func (s *Service) register(ctx context.Context, p *access.Principal, w stock.Watch, anyway bool) (stock.Watch, error) {
@@ -245,11 +111,11 @@ func (s *Service) register(ctx context.Context, p *access.Principal, w stock.Wat
 		if err := s.store.Forget(ctx, []string{stock.Host(w.URI)}, p.Name); err != nil {
 			return w, err
 		}
-		if err := s.freshStock(ctx, event.Stock, "found"); err != nil {
+		if err := s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "found"}); err != nil {
 			return w, err
 		}
 	}
-	return w, s.freshStock(ctx, event.Stock, "watch")
+	return w, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "watch"})
 }
 
 // ownName is what a device that somebody registered by its bare address calls itself, where that is free.
@@ -258,7 +124,7 @@ func (s *Service) ownName(w stock.Watch, d *stock.Device) string {
 		return ""
 	}
 	name := stock.Slug(d.Name)
-	if !estate.ValidName(name) || slices.ContainsFunc(s.watched(w.Kind), func(l stock.Listed) bool {
+	if !estate.ValidName(name) || slices.ContainsFunc(s.present.Watched(w.Kind), func(l stock.Listed) bool {
 		return l.Name == name
 	}) {
 		return ""
@@ -310,12 +176,12 @@ func (s *Service) checkWatch(w *stock.Watch) error {
 		return fault.New(fault.Invalid, "kept-by-invalid", "write reservation, static or unknown",
 			"an address is not kept by %q", w.AddressKeptBy)
 	}
-	if c := w.Credential; c != "" && !slices.ContainsFunc(s.stock.Load().credentials, func(o stock.Credential) bool {
+	if c := w.Credential; c != "" && !slices.ContainsFunc(s.present.Stock().Credentials, func(o stock.Credential) bool {
 		return o.Name == c
 	}) {
 		return fault.New(fault.Unknown, "credential-unknown", "see cirque credential list", "no key is called %q", c)
 	}
-	for _, l := range s.watched(w.Kind) {
+	for _, l := range s.present.Watched(w.Kind) {
 		switch {
 		case l.Name == w.Name && l.InEstate && !stock.SameHost(l.URI, w.URI):
 			return fault.New(fault.Conflict, "name-taken", "choose another name, or change the estate",
@@ -329,7 +195,7 @@ func (s *Service) checkWatch(w *stock.Watch) error {
 	if w.Kind == stock.KindServer {
 		other = stock.KindDevice
 	}
-	for _, l := range s.watched(other) {
+	for _, l := range s.present.Watched(other) {
 		if sameAuthority(l.URI, w.URI) {
 			return fault.New(fault.Conflict, "address-taken", "look which of the two it is", "%s is the address of the %s %s",
 				stock.Host(w.URI), other, l.Name)
@@ -363,7 +229,7 @@ func (s *Service) Unregister(ctx context.Context, p *access.Principal, kind, nam
 		Says: fmt.Sprintf("The %s %s is no longer watched", kind, name)}); err != nil {
 		return err
 	}
-	return s.freshStock(ctx, event.Stock, "watch")
+	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "watch"})
 }
 
 // ReadNow questions a server or device at once.
@@ -371,7 +237,7 @@ func (s *Service) ReadNow(ctx context.Context, p *access.Principal, kind, name s
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return err
 	}
-	l, err := s.watchedOne(kind, name)
+	l, err := s.present.WatchedOne(kind, name)
 	if err != nil {
 		return err
 	}
@@ -388,7 +254,7 @@ func (s *Service) read(ctx context.Context, l stock.Listed) error {
 	lock, _ := s.reading.LoadOrStore([2]string{l.Kind, l.Name}, &sync.Mutex{})
 	lock.(*sync.Mutex).Lock()
 	defer lock.(*sync.Mutex).Unlock()
-	before, known := s.stock.Load().kept[[2]string{l.Kind, l.Name}]
+	before, known := s.present.Stock().Kept[present.Watched{Kind: l.Kind, Name: l.Name}]
 	k, err := s.question(ctx, l)
 	if ctx.Err() != nil {
 		return ctx.Err() // it proves nothing
@@ -424,14 +290,14 @@ func (s *Service) read(ctx context.Context, l stock.Listed) error {
 	if err := s.store.SaveReading(ctx, k, same, events); err != nil {
 		return err
 	}
-	return s.freshStock(ctx, event.Stock, l.Kind+" "+l.Name)
+	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: l.Kind + " " + l.Name})
 }
 
 const serverWithin = 60 * time.Second
 
 // question asks a server or device, with the keys that are meant for it.
 func (s *Service) question(ctx context.Context, l stock.Listed) (stock.Kept, error) {
-	before := s.stock.Load().kept[[2]string{l.Kind, l.Name}]
+	before := s.present.Stock().Kept[present.Watched{Kind: l.Kind, Name: l.Name}]
 	k := stock.Kept{Kind: l.Kind, Name: l.Name, Identity: before.Identity}
 	keys := s.keysFor(l.Watch)
 	begin := s.now()

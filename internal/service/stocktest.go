@@ -16,6 +16,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
+	"cirque/internal/service/present"
 )
 
 // How long a test page is followed, and how often it is asked about.
@@ -47,17 +48,17 @@ func (s *Service) TestStock(ctx context.Context, p *access.Principal, t Target,
 		return out, fault.New(fault.Unavailable, "no-probing", "start the service with probing",
 			"this service does not print")
 	}
-	l, err := s.watchedOne(t.Kind, t.Name)
+	l, err := s.present.WatchedOne(t.Kind, t.Name)
 	if err != nil {
 		return out, err
 	}
-	if err := s.checkAt(p, access.SendTestPage, s.Snapshot().World.Estate.Document(), estate.Ref{List: t.Kind + "s",
+	if err := access.CheckObject(p, access.SendTestPage, s.present.View().Document(), estate.Ref{List: t.Kind + "s",
 		Name: t.Name}); err != nil {
 		return out, err
 	}
 	key := signInOf(s.keysFor(l.Watch))
 	model, media, formats := "", "", []string(nil)
-	switch kept := s.stock.Load().kept[[2]string{t.Kind, t.Name}]; {
+	switch kept := s.present.Stock().Kept[present.Watched{Kind: t.Kind, Name: t.Name}]; {
 	case t.Kind == stock.KindServer:
 		q := kept.Server.Find(t.Queue)
 		if q == nil {

@@ -17,12 +17,12 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return endpoint.Subject{}, err
 	}
-	w := s.Snapshot().World
+	w := s.present.View().World
 	out := endpoint.Subject{Kind: kind, Name: called, Groups: lineup.Memberships(w.Directory, kind, called),
 		Holdings: w.Holdings(kind, called), Endpoints: []endpoint.Presence{}}
 	names := []string{called}
 	if kind == "user" {
-		names = s.namesOf(called)
+		names = s.present.View().NamesOf(called)
 		if u, ok := w.Directory.Person(called); ok {
 			out.Known, out.User, out.Name, out.Names = true, &u, u.Name, w.Directory.Ties(w.Directory.UserID(name.Fold(called)))
 		}

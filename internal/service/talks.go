@@ -7,6 +7,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
+	"cirque/internal/service/present"
 )
 
 // Talks says which server, device or gateway each endpoint at a site leads to now, by its last report; of all where
@@ -19,7 +20,7 @@ func (s *Service) Talks(ctx context.Context, p *access.Principal, site string) (
 	if err != nil {
 		return nil, err
 	}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	known := map[string][2]string{} // by URI: endpoints of one site lead to the same few
 	where := func(uri string) (kind, name string) {
 		if k, ok := known[uri]; ok {
@@ -49,7 +50,7 @@ func (s *Service) Talks(ctx context.Context, p *access.Principal, site string) (
 			continue
 		}
 		if ctx.Err() != nil {
-			return nil, stopped()
+			return nil, present.Stopped()
 		}
 		out = append(out, endpoint.Talks(r.Report, location, where)...)
 	}

@@ -12,19 +12,18 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/stock"
 )
 
 // behind gives what was last read of the device behind a queue, or of the queue on a server; empty where nothing was.
 func (s *Service) behind(queue string) (model string, formats []string) {
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
 	if !ok || q == nil {
 		return "", nil
 	}
-	kept := s.stock.Load().kept
+	st := s.present.Stock()
 	for _, d := range q.Devices {
-		if r := kept[[2]string{stock.KindDevice, d}].Device; r != nil && r.Model != "" {
+		if r := st.Device(d).Device; r != nil && r.Model != "" {
 			return r.Model, r.Formats
 		}
 	}
@@ -38,7 +37,7 @@ func (s *Service) behind(queue string) (model string, formats []string) {
 			if remote == "" {
 				remote = q.Name
 			}
-			if r := kept[[2]string{stock.KindServer, v}].Server.Find(remote); r != nil && r.Model != "" {
+			if r := st.Server(v).Server.Find(remote); r != nil && r.Model != "" {
 				return r.Model, r.Formats
 			}
 		}
@@ -57,7 +56,7 @@ func (s *Service) Alternatives(ctx context.Context, p *access.Principal, queue, 
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return "", nil, err
 	}
-	doc := s.Snapshot().World.Estate.Document()
+	doc := s.present.View().Document()
 	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
 	if !ok || q == nil {
 		return "", nil, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "there is no queue %q", queue)
@@ -78,7 +77,7 @@ func (s *Service) Alternatives(ctx context.Context, p *access.Principal, queue, 
 			return model, nil, err
 		}
 	}
-	choices := driver.Choices(s.stock.Load().packages, doc, s.registeredNames(), model, platform, "")
+	choices := driver.Choices(s.present.Stock().Packages, doc, s.registeredNames(), model, platform, "")
 	return model, driver.Alternatives(choices, formats, now, seen), nil
 }
 
@@ -133,7 +132,7 @@ func (s *Service) TellPaper(ctx context.Context, p *access.Principal, id int64, 
 	if err != nil {
 		return c, err
 	}
-	if err := access.CheckAt(p, access.SendTestPage, s.siteOfMachine(rec.Report), "the endpoint "+
+	if err := access.CheckAt(p, access.SendTestPage, s.present.View().SiteOfMachine(rec.Report, s.now()), "the endpoint "+
 		rec.Report.Machine); err != nil {
 		return c, err
 	}

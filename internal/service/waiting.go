@@ -65,7 +65,7 @@ func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server s
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return out, err
 	}
-	l, err := s.watchedOne(stock.KindServer, server)
+	l, err := s.present.WatchedOne(stock.KindServer, server)
 	if err != nil {
 		return out, err
 	}
@@ -77,7 +77,7 @@ func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server s
 	if s.cfg.Prober != nil && found != live.Gone {
 		out.Now = s.read(ctx, l) == nil
 	}
-	kept := s.stock.Load().kept[[2]string{stock.KindServer, server}]
+	kept := s.present.Stock().Server(server)
 	if kept.Server == nil {
 		out.Says = "it has never been read, so what waits on it is not known"
 		return out, nil
@@ -104,7 +104,7 @@ func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server s
 }
 
 func (s *Service) waitingJob(server string, r *stock.Server, j stock.Job, found live.Verdict) stock.WaitingJob {
-	w := s.Snapshot().World
+	w := s.present.View().World
 	doc := w.Estate.Document()
 	only := stock.DependentsOf(doc, server).Only
 	otherwise := false

@@ -9,27 +9,18 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
+	"cirque/internal/service/present"
 )
-
-// A Roll is who has a queue.
-type Roll struct {
-	Queue     string            `json:"queue"`
-	From      time.Time         `json:"from"`
-	Until     time.Time         `json:"until"`
-	Revisions []int             `json:"revisions" doc:"The revisions that were current in that time."`
-	Looked    rehearse.Count    `json:"looked" doc:"Everybody; who is not among the holders has it not."`
-	Permitted rehearse.Count    `json:"permitted" doc:"Who may print to it by its access rules, whatever grants say."`
-	Holders   []rehearse.Holder `json:"holders"`
-}
 
 // Who finds everybody whose lineup has a queue, at a moment of the past or throughout a time of it: with the estate,
 // the directory, live state and picks as they were, in the contexts in which people were last seen. until may be zero.
-func (s *Service) Who(ctx context.Context, p *access.Principal, queue string, from, until time.Time) (Roll, error) {
+func (s *Service) Who(ctx context.Context, p *access.Principal, queue string, from,
+	until time.Time) (rehearse.RollSheet, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
-		return Roll{}, err
+		return rehearse.RollSheet{}, err
 	}
-	out := Roll{Queue: queue, From: from, Until: until, Holders: []rehearse.Holder{}, Revisions: []int{}}
-	moments := []When{{}}
+	out := rehearse.RollSheet{Queue: queue, From: from, Until: until, Holders: []rehearse.Holder{}, Revisions: []int{}}
+	moments := []present.When{{}}
 	if !from.IsZero() {
 		moments[0].AsOf = &from
 	} else {
@@ -46,7 +37,7 @@ func (s *Service) Who(ctx context.Context, p *access.Principal, queue string, fr
 		}
 		for _, r := range slices.Backward(list) {
 			if r.At.After(from) && r.At.Before(until) {
-				moments = append(moments, When{AsOf: &r.At})
+				moments = append(moments, present.When{AsOf: &r.At})
 			}
 		}
 	}
@@ -84,23 +75,24 @@ func (s *Service) Who(ctx context.Context, p *access.Principal, queue string, fr
 }
 
 // roll adds who had a queue in one stretch of time.
-func (s *Service) roll(ctx context.Context, snap *Snapshot, queue string, begin, end time.Time, out *Roll) error {
-	present, err := s.cases(ctx, s.Snapshot())
+func (s *Service) roll(ctx context.Context, snap *present.View, queue string, begin, end time.Time,
+	out *rehearse.RollSheet) error {
+	present, err := s.cases(ctx, s.present.View())
 	if err != nil {
 		return err
 	}
 	cases := present
-	if snap.World.Directory != s.Snapshot().World.Directory {
+	if snap.World.Directory != s.present.View().World.Directory {
 		var seen []lineup.Context
 		for _, c := range present.List {
 			if c.Seen {
 				seen = append(seen, c.Context)
 			}
 		}
-		cases = rehearse.NewCases(snap.World.Directory, snap.World.Estate.Document().Stations, seen)
+		cases = rehearse.NewCases(snap.World.Directory, snap.Document().Stations, seen)
 	}
 	var rolls []rehearse.Roll
-	if err := s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+	if err := s.present.Crew.Share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		return func(from, to int) func() {
 			r := rehearse.Holders(snap.World, cases.List, queue, begin, end, from, to)
 			return func() { rolls = append(rolls, r) }
@@ -117,14 +109,14 @@ func (s *Service) Bare(ctx context.Context, p *access.Principal) (people, machin
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, nil, err
 	}
-	snap := s.Snapshot()
+	snap := s.present.View()
 	cases, err := s.cases(ctx, snap)
 	if err != nil {
 		return nil, nil, err
 	}
 	people, machines = []string{}, []string{}
 	now := s.now().UTC()
-	err = s.share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
+	err = s.present.Crew.Share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		return func(from, to int) func() {
 			a, b := rehearse.Bare(snap.World, cases.List, now, from, to)
 			return func() { people, machines = append(people, a...), append(machines, b...) }

@@ -4374,10 +4374,12 @@ export interface components {
             total: number;
         };
         FoundOne: {
+            /** @description Such as the unit. */
             detail?: string;
             /** @enum {string} */
             kind: "user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet";
             name: string;
+            /** @description What sets it apart, such as a person's full name or a location's title. */
             says: string;
         };
         Health: {

@@ -1,0 +1,24 @@
+package directory
+
+// A Found is one thing of the directory or the estate that a search turned up.
+type Found struct {
+	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
+	Name   string `json:"name"`
+	Says   string `json:"says" doc:"What sets it apart, such as a person's full name or a location's title."`
+	Detail string `json:"detail,omitempty" doc:"Such as the unit."`
+}
+
+// Joined is how it is decided who is one person, and what came of it.
+type Joined struct {
+	Joins
+	People  int      `json:"people" doc:"Who have several accounts or names."`
+	Remarks []string `json:"remarks" doc:"What looked like one person and was not joined."`
+	Sources []string `json:"sources" doc:"From which users come."`
+}
+
+// A Stranger is a name under which somebody sits at an endpoint, and which no directory has.
+type Stranger struct {
+	Name     string   `json:"name"`
+	Machines []string `json:"machines"`
+	Near     []string `json:"near" doc:"Users whom it may stand for."`
+}

@@ -1,0 +1,25 @@
+package service
+
+import (
+	"context"
+
+	"cirque/core/access"
+	"cirque/core/event"
+)
+
+// Watch gives notices until stop is called.
+func (s *Service) Watch(_ context.Context, p *access.Principal) (<-chan event.Notice, func(), error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, nil, err
+	}
+	ch, stop := s.present.Hub.Subscribe()
+	return ch, stop, nil
+}
+
+// Events lists what happened, newest first.
+func (s *Service) Events(ctx context.Context, p *access.Principal, before int64, limit int) ([]event.Event, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	return s.store.Events(ctx, before, limit)
+}

@@ -1,0 +1,118 @@
+package present
+
+import (
+	"context"
+	"errors"
+	"sync"
+
+	"cirque/core/directory"
+	"cirque/core/event"
+	"cirque/core/lineup"
+)
+
+// Refresh reads again what a notice names and replaces that part alone; a notice of what is not kept here does nothing.
+// Whoever writes calls it afterwards, so that the next answer holds what was written.
+func (p *Present) Refresh(ctx context.Context, n event.Notice) error {
+	all := n.What == event.Lost
+	var errs []error
+	read := func(concerns bool, f func(ctx context.Context) error) {
+		if all || concerns {
+			errs = append(errs, f(ctx))
+		}
+	}
+	read(n.What == event.Access, p.readAccess)
+	read(n.What == event.Estate, p.readEstate)
+	read(n.What == event.Directory, p.readDirectory)
+	read(n.What == event.Live, p.readLive)
+	read(n.What == event.Stock || n.What == event.Drivers, func(ctx context.Context) error { return p.readStock(ctx, n) })
+	return errors.Join(errs...)
+}
+
+func (p *Present) readAccess(ctx context.Context) error {
+	p.parts.access.Lock()
+	defer p.parts.access.Unlock()
+	state, err := p.cfg.Decided.Access(ctx)
+	if err == nil {
+		p.access.Store(&state)
+	}
+	return err
+}
+
+func (p *Present) readEstate(ctx context.Context) error {
+	p.parts.estate.Lock()
+	defer p.parts.estate.Unlock()
+	current, err := p.cfg.Decided.CurrentRevision(ctx)
+	if err != nil {
+		return err
+	}
+	p.parts.swap.Lock()
+	had, e := p.parts.revision, p.parts.compiled
+	p.parts.swap.Unlock()
+	// The time counts too: a database that was put back from a copy may number anew.
+	if e != nil && current.Number == had.Number && current.At.Equal(had.At) {
+		return nil
+	}
+	rev, doc, err := p.cfg.Decided.Current(ctx)
+	if err != nil {
+		return err
+	}
+	next := lineup.Compile(doc, rev.Number, lineup.Options{Zone: p.cfg.Zone, Reuse: e})
+	p.replace(func(parts *parts) { parts.compiled, parts.revision = next, rev })
+	return nil
+}
+
+func (p *Present) readDirectory(ctx context.Context) error {
+	p.parts.directory.Lock()
+	defer p.parts.directory.Unlock()
+	version, err := p.cfg.Decided.DirectoryVersion(ctx)
+	if err != nil {
+		return err
+	}
+	p.parts.swap.Lock()
+	had, d := p.parts.directoryVersion, p.parts.people
+	p.parts.swap.Unlock()
+	if d != nil && version == had {
+		return nil
+	}
+	records, version, err := p.cfg.Decided.Directory(ctx, nil)
+	if err != nil {
+		return err
+	}
+	next := directory.New(records)
+	p.replace(func(parts *parts) { parts.people, parts.directoryVersion = next, version })
+	return nil
+}
+
+func (p *Present) readLive(ctx context.Context) error {
+	p.parts.live.Lock()
+	defer p.parts.live.Unlock()
+	state, err := p.cfg.Decided.Live(ctx, nil)
+	if err != nil {
+		return err
+	}
+	p.replace(func(parts *parts) { parts.state = &state })
+	return nil
+}
+
+// replace puts one part in and makes the view that follows, once all parts have been read.
+func (p *Present) replace(put func(*parts)) {
+	p.parts.swap.Lock()
+	defer p.parts.swap.Unlock()
+	put(&p.parts)
+	if p.parts.compiled == nil || p.parts.people == nil || p.parts.state == nil {
+		return
+	}
+	old := p.view.Load()
+	next := &View{World: lineup.Bind(p.parts.compiled, p.parts.people, *p.parts.state), Revision: p.parts.revision,
+		DirectoryVersion: p.parts.directoryVersion, changed: make(chan struct{}), current: true}
+	next.findings = sync.OnceValue(func() []lineup.Finding {
+		return lineup.Check(next.World.Estate, next.World.Directory)
+	})
+	if old != nil && old.World.Estate == next.World.Estate && old.World.Directory == next.World.Directory {
+		next.findings = old.findings // live state alone does not matter to them
+	}
+	p.view.Store(next)
+	if old != nil {
+		close(old.changed)
+	}
+}

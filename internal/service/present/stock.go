@@ -1,0 +1,212 @@
+package present
+
+import (
+	"context"
+	"maps"
+	"slices"
+	"strings"
+
+	"cirque/core/driver"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/lineup"
+	"cirque/core/stock"
+)
+
+// Stock is what is known of servers, devices, keys and drivers. It is never changed, but replaced.
+type Stock struct {
+	Watches      map[Watched]stock.Watch
+	Kept         map[Watched]stock.Kept
+	Found        []stock.Unlisted
+	Reservations []stock.Reservation
+	Captures     []stock.Capture
+	Credentials  []stock.Credential
+	Sealed       map[string][]byte // secrets of the credentials, by name
+	Packages     []driver.Package
+}
+
+// Watched names a server or a device that is read, by its kind and name.
+type Watched struct{ Kind, Name string }
+
+// Server gives what was last read of a server, and how that reading went.
+func (s *Stock) Server(name string) stock.Kept { return s.Kept[Watched{stock.KindServer, name}] }
+
+// Device gives what was last read of a device, and how that reading went.
+func (s *Stock) Device(name string) stock.Kept { return s.Kept[Watched{stock.KindDevice, name}] }
+
+// Package gives a package of drivers by its digest.
+func (s *Stock) Package(digest string) (driver.Package, bool) {
+	for _, k := range s.Packages {
+		if k.Digest == digest {
+			return k, true
+		}
+	}
+	return driver.Package{}, false
+}
+
+// readStock reads again what a notice names.
+func (p *Present) readStock(ctx context.Context, n event.Notice) error {
+	p.parts.stock.Lock()
+	defer p.parts.stock.Unlock()
+	old := p.stock.Load()
+	all := n.What == event.Lost || old == nil
+	next := Stock{}
+	if old != nil {
+		next = *old
+	}
+	part := func(subject string) bool { return all || n.What == event.Stock && n.Subject == subject }
+	var err error
+	if part("watch") {
+		err = p.readWatches(ctx, &next)
+	}
+	kind, name, one := strings.Cut(n.Subject, " ")
+	one = one && n.What == event.Stock
+	if (all || one || part("watch")) && err == nil {
+		if all || !one {
+			kind, name = "", ""
+		}
+		err = p.readKept(ctx, &next, kind, name)
+	}
+	if part("found") && err == nil {
+		next.Found, err = p.cfg.Seen.Found(ctx)
+	}
+	if part("reservations") && err == nil {
+		next.Reservations, err = p.cfg.Seen.Reservations(ctx)
+	}
+	if part("captures") && err == nil {
+		next.Captures, err = p.cfg.Seen.Captures(ctx)
+	}
+	if part("credentials") && err == nil {
+		next.Credentials, next.Sealed, err = p.cfg.Seen.Credentials(ctx)
+	}
+	if (all || n.What == event.Drivers) && err == nil {
+		next.Packages, err = p.cfg.Seen.Packages(ctx)
+	}
+	if err == nil {
+		p.stock.Store(&next)
+	}
+	return err
+}
+
+func (p *Present) readWatches(ctx context.Context, next *Stock) error {
+	list, err := p.cfg.Seen.Watches(ctx)
+	if err != nil {
+		return err
+	}
+	next.Watches = make(map[Watched]stock.Watch, len(list))
+	for _, w := range list {
+		next.Watches[Watched{w.Kind, w.Name}] = w
+	}
+	return nil
+}
+
+// readKept reads the readings, all of them where kind and name are "".
+func (p *Present) readKept(ctx context.Context, next *Stock, kind, name string) error {
+	list, err := p.cfg.Seen.Readings(ctx, kind, name)
+	if err != nil {
+		return err
+	}
+	if kind == "" {
+		next.Kept = make(map[Watched]stock.Kept, len(list))
+	} else {
+		next.Kept = maps.Clone(next.Kept)
+	}
+	for _, k := range list {
+		next.Kept[Watched{k.Kind, k.Name}] = k
+	}
+	return nil
+}
+
+// Watched lists what is read of a kind, by name: what the estate has, and what is registered beside it.
+func (p *Present) Watched(kind string) []stock.Listed {
+	st := p.Stock()
+	doc := p.View().Document()
+	var out []stock.Listed
+	seen := map[string]bool{}
+	add := func(w stock.Watch, inEstate bool) {
+		seen[w.Name] = true
+		out = append(out, st.listed(w, inEstate))
+	}
+	if kind == stock.KindServer {
+		for _, v := range doc.Servers {
+			add(st.server(v), true)
+		}
+	} else {
+		for _, v := range doc.Devices {
+			add(st.device(v), true)
+		}
+	}
+	for k, w := range st.Watches {
+		if k.Kind == kind && !seen[k.Name] {
+			add(w, false)
+		}
+	}
+	slices.SortFunc(out, func(a, b stock.Listed) int { return strings.Compare(a.Name, b.Name) })
+	return out
+}
+
+// WatchedOne gives one that is read; an Unknown fault where nothing of that name is.
+func (p *Present) WatchedOne(kind, name string) (stock.Listed, error) {
+	st := p.Stock()
+	switch o := p.View().Document().Find(estate.Ref{List: kind + "s", Name: name}).(type) {
+	case *estate.Server:
+		return st.listed(st.server(*o), true), nil
+	case *estate.Device:
+		return st.listed(st.device(*o), true), nil
+	}
+	if w, ok := st.Watches[Watched{kind, name}]; ok {
+		return st.listed(w, false), nil
+	}
+	return stock.Listed{}, fault.New(fault.Unknown, kind+"-unknown", "see cirque "+kind+" list",
+		"there is no %s %q", kind, name)
+}
+
+func (s *Stock) listed(w stock.Watch, inEstate bool) stock.Listed {
+	l := stock.Listed{Watch: w, InEstate: inEstate}
+	if k, ok := s.Kept[Watched{w.Kind, w.Name}]; ok {
+		l.Identity, l.Reading, l.Check = k.Identity, k.Device, &k.Check
+	}
+	l.Identity = l.Identity.Merge(stock.Identity{MAC: w.MAC})
+	return l
+}
+
+// server gives how a server of the estate is watched: its credential and note count, the rest is the estate's.
+func (s *Stock) server(v estate.Server) stock.Watch {
+	w := s.Watches[Watched{stock.KindServer, v.Name}]
+	w.Kind, w.Name, w.Title, w.URI, w.Location = stock.KindServer, v.Name, v.Title, v.URI, v.Location
+	if v.Note != "" {
+		w.Note = v.Note
+	}
+	return w
+}
+
+// device is server for devices.
+func (s *Stock) device(v estate.Device) stock.Watch {
+	w := s.Watches[Watched{stock.KindDevice, v.Name}]
+	w.Kind, w.Name, w.Title, w.URI, w.Location = stock.KindDevice, v.Name, v.Title, v.URI, v.Location
+	w.MAC, w.AddressKeptBy = v.MAC, v.AddressKeptBy
+	if v.Note != "" {
+		w.Note = v.Note
+	}
+	return w
+}
+
+// SetView compares the members of one server set by what was last read of them.
+func (s *Stock) SetView(doc *estate.Document, set estate.ServerSet) stock.SetView {
+	return stock.NewSetView(doc, set, func(server string) *stock.Server { return s.Server(server).Server })
+}
+
+// Findings gives what the stock adds to the findings about the estate: sets that are relied on for queues that a
+// member lacks.
+func (s *Stock) Findings(doc *estate.Document) []lineup.Finding {
+	var out []lineup.Finding
+	for _, set := range doc.ServerSets {
+		for _, says := range s.SetView(doc, set).Lacks() {
+			out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + set.Name,
+				At: estate.Ref{List: "server_sets", Name: set.Name}, Says: says,
+				Fix: "set the queue up there, or take the server out of the set; see cirque server set " + set.Name})
+		}
+	}
+	return out
+}
