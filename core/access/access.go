@@ -158,3 +158,14 @@ func CheckObject(p *Principal, a Action, doc *estate.Document, r estate.Ref) err
 	}
 	return CheckAt(p, a, estate.Site(location), "the "+r.String())
 }
+
+// Owner names whoever drafts and rehearsals of a principal belong to.
+func (p *Principal) Owner() string {
+	if p.Account != "" {
+		return "account " + p.Account // also with a token of one's own
+	}
+	if p.Token {
+		return "token " + name.Fold(p.Name)
+	}
+	return "account " + name.Fold(p.Name)
+}

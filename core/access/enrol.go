@@ -91,3 +91,9 @@ func Lifetime(longestCut time.Duration) time.Duration { return max(CertificateLa
 
 // Renews says whether a certificate is to be renewed: a third of its life is left, or less.
 func Renews(from, until, now time.Time) bool { return now.After(until.Add(-until.Sub(from) / 3)) }
+
+// Revoked is the fault of a certificate that is good no more, or never was.
+func Revoked(machine string) error {
+	return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again: cirque-agent enrol",
+		"the certificate of %s was revoked, or is not of this service", machine)
+}

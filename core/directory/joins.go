@@ -377,3 +377,11 @@ func (d *Directory) AccountGroups(id MemberID) []GroupID {
 	}
 	return d.UserGroups(id)
 }
+
+// String writes an account as SOURCE/NAME; NAME alone where no source has it.
+func (a Account) String() string {
+	if a.Source == "" {
+		return a.Name
+	}
+	return a.Source + "/" + a.Name
+}

@@ -240,3 +240,6 @@ type Proposal struct {
 	Rename
 	At time.Time `json:"at"`
 }
+
+// LatestRuns is how far back the runs of a source are looked at to find when the next is due.
+const LatestRuns = 400

@@ -261,3 +261,6 @@ func StateOf(r Record, drift []Difference, now time.Time, every time.Duration) S
 	}
 	return Converged
 }
+
+// SampleEvery is how often it is noted how the fleet fares.
+const SampleEvery = time.Minute

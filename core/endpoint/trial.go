@@ -92,3 +92,16 @@ type Tested struct {
 	Try     string    `json:"try,omitempty" doc:"The driver that was tried instead of the queue's own."`
 	Paper   *Paper    `json:"paper,omitempty"`
 }
+
+// DriverOf says with which driver an endpoint has a queue: an exact name, or driverless; "" where it has it not.
+func (r Report) DriverOf(queue string) string {
+	for _, i := range r.Installed {
+		if i.Own && i.Queue == queue {
+			if i.Exact != "" {
+				return i.Exact
+			}
+			return i.Driver
+		}
+	}
+	return ""
+}

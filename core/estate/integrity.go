@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"cirque/core/document"
+	"cirque/core/fault"
 )
 
 // References gives every mention of one object by another, as the document writes it.
@@ -158,4 +159,14 @@ func Dependents(d *Document, r Ref) []Ref {
 		}
 	})
 	return out
+}
+
+// Incoherent is the fault of an estate that would not hold together; there is at least one problem.
+func Incoherent(problems []Problem) error {
+	var details []fault.Detail
+	for _, x := range problems {
+		details = append(details, fault.Detail{Place: x.At.String(), What: x.What, Fix: x.Fix})
+	}
+	return fault.New(fault.Invalid, "estate-incoherent", problems[0].Fix, "the estate would not hold together: %s",
+		problems[0].What).With(details)
 }

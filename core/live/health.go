@@ -126,3 +126,13 @@ type HealthView struct {
 	Uptime *float64 `json:"uptime" doc:"For which part of the last 30 days it was up, of the time for which anything is proven; null where nothing is."`
 	Turns  []Turn   `json:"turns" doc:"When it went up or down in the last 30 days, oldest first."`
 }
+
+// VerdictOf gives what is proven of a server.
+func VerdictOf(list []Health, server string) Verdict {
+	for _, h := range list {
+		if h.Kind == "server" && h.Name == server {
+			return h.Verdict
+		}
+	}
+	return Unproven
+}

@@ -60,3 +60,22 @@ type Reservation struct {
 	Address netip.Addr `json:"address"`
 	Name    string     `json:"name,omitempty"`
 }
+
+// samePort says whether two URIs lead to one port of their host; 631 is IPP's.
+func samePort(a, b string) bool {
+	port := func(uri string) string {
+		scheme, rest, _ := strings.Cut(uri, "://")
+		rest, _, _ = strings.Cut(rest, "/")
+		if i := strings.LastIndexByte(rest, ':'); i > strings.LastIndexByte(rest, ']') {
+			return rest[i+1:]
+		}
+		if scheme == "socket" {
+			return "9100"
+		}
+		return "631"
+	}
+	return port(a) == port(b)
+}
+
+// SameAuthority says whether two URIs lead to one host and port.
+func SameAuthority(a, b string) bool { return SameHost(a, b) && samePort(a, b) }

@@ -100,3 +100,13 @@ type Waiting struct {
 	Total  int          `json:"total" doc:"How many jobs wait, by the server's own count; more than are listed where there are many."`
 	Jobs   []WaitingJob `json:"jobs"`
 }
+
+// SignInOf gives the first key that is a name and password; nil where none is.
+func SignInOf(keys []Key) *Key {
+	for i := range keys {
+		if keys[i].Kind == SignIn {
+			return &keys[i]
+		}
+	}
+	return nil
+}

@@ -145,13 +145,15 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		scheme = "https"
 		certifier = authority // over plain HTTP no certificate could be shown
 	}
+	leases := store.Leases()
+	c.add(func() error { leases.Close(); return nil })
 	prober := probe.NewIPP(o.table)
 	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober,
 		Teller: probe.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: probe.NewDir(o.table), Raster: probe.RasterPage,
 		SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
 		PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read,
-		SetupDone: setup.remove})
+		SetupDone: setup.remove, Leases: leases})
 	if err != nil {
 		return nil, err
 	}

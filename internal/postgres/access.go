@@ -265,6 +265,5 @@ func (s *Store) TouchTokens(ctx context.Context, used map[int64]time.Time) error
 	for id, at := range used {
 		ids, times = append(ids, id), append(times, at)
 	}
-	_, err := s.pool.Exec(ctx, `UPDATE token t SET used_at = u.at FROM unnest($1::bigint[], $2::timestamptz[]) AS u(id, at) WHERE t.id = u.id`, ids, times)
-	return translate(err)
+	return s.exec(ctx, `UPDATE token t SET used_at = u.at FROM unnest($1::bigint[], $2::timestamptz[]) AS u(id, at) WHERE t.id = u.id`, ids, times)
 }

@@ -21,14 +21,12 @@ func (s *Store) Listed(ctx context.Context, source string) ([]string, error) {
 
 // ClaimEntry notes that an entry is about to be Cirque's.
 func (s *Store) ClaimEntry(ctx context.Context, source, dn string) error {
-	_, err := s.pool.Exec(ctx, "INSERT INTO listing_entry (source, dn) VALUES ($1, $2) ON CONFLICT DO NOTHING", source, dn)
-	return translate(err)
+	return s.exec(ctx, "INSERT INTO listing_entry (source, dn) VALUES ($1, $2) ON CONFLICT DO NOTHING", source, dn)
 }
 
 // ReleaseEntry notes that an entry is not Cirque's any more.
 func (s *Store) ReleaseEntry(ctx context.Context, source, dn string) error {
-	_, err := s.pool.Exec(ctx, "DELETE FROM listing_entry WHERE source = $1 AND dn = $2", source, dn)
-	return translate(err)
+	return s.exec(ctx, "DELETE FROM listing_entry WHERE source = $1 AND dn = $2", source, dn)
 }
 
 // SaveListing keeps what came of bringing a directory's entries into line, with what happened.
@@ -59,6 +57,5 @@ func (s *Store) Listings(ctx context.Context) ([]advert.Listing, error) {
 
 // ForgetListing forgets how listing stood.
 func (s *Store) ForgetListing(ctx context.Context, source string) error {
-	_, err := s.pool.Exec(ctx, "DELETE FROM listing_state WHERE source = $1", source)
-	return translate(err)
+	return s.exec(ctx, "DELETE FROM listing_state WHERE source = $1", source)
 }

@@ -190,19 +190,3 @@ func (s *Store) Captures(ctx context.Context) ([]stock.Capture, error) {
 	})
 	return out, translate(err)
 }
-
-// Alone runs f while no other process does what is called so; ran says whether it did.
-func (s *Store) Alone(ctx context.Context, what string, f func(ctx context.Context)) (ran bool, err error) {
-	conn, err := s.pool.Acquire(ctx)
-	if err != nil {
-		return false, translate(err)
-	}
-	defer conn.Release()
-	if err := conn.QueryRow(ctx, "SELECT pg_try_advisory_lock(hashtext($1))", what).Scan(&ran); err != nil || !ran {
-		return false, translate(err)
-	}
-	f(ctx)
-	// Also when ctx has ended: a connection that goes back must hold nothing.
-	_, err = conn.Exec(context.WithoutCancel(ctx), "SELECT pg_advisory_unlock(hashtext($1))", what)
-	return true, translate(err)
-}

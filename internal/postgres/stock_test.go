@@ -2,11 +2,8 @@ package postgres_test
 
 import (
 	"bytes"
-	"context"
 	"net/netip"
 	"slices"
-	"sync"
-	"sync/atomic"
 	"testing"
 	"time"
 
@@ -240,37 +237,5 @@ func TestPackagesByContent(t *testing.T) {
 	}
 	if err := s.RemovePackage(ctx, p1.Digest, happening("one")); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
-	}
-}
-
-// TestAlone: of many at once only one does it at a time.
-func TestAlone(t *testing.T) {
-	t.Parallel()
-	s := testkit.Store(t)
-	var inside, most, ran atomic.Int32
-	var wg sync.WaitGroup
-	for range 6 {
-		wg.Go(func() {
-			ok, err := s.Alone(t.Context(), "reading", func(context.Context) {
-				if n := inside.Add(1); n > most.Load() {
-					most.Store(n)
-				}
-				time.Sleep(5 * time.Millisecond)
-				inside.Add(-1)
-			})
-			if err != nil {
-				t.Error(err)
-			}
-			if ok {
-				ran.Add(1)
-			}
-		})
-	}
-	wg.Wait()
-	if most.Load() != 1 || ran.Load() == 0 {
-		t.Errorf("%d at once, %d ran", most.Load(), ran.Load())
-	}
-	if ok, err := s.Alone(t.Context(), "reading", func(context.Context) {}); !ok || err != nil {
-		t.Error("the lock was not given back:", ok, err)
 	}
 }

@@ -156,7 +156,20 @@ func happened(ctx context.Context, tx pgx.Tx, e event.Event) error {
 	return notify(ctx, tx, event.Happened, fmt.Sprint(id))
 }
 
-// in runs f in one transaction.
+// in runs f in one transaction. What is done under a lease is committed only while the lease is still its holder's.
 func (s *Store) in(ctx context.Context, f func(tx pgx.Tx) error) error {
-	return translate(pgx.BeginFunc(ctx, s.pool, f))
+	return translate(pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
+		if err := f(tx); err != nil {
+			return err
+		}
+		return fenced(ctx, tx)
+	}))
+}
+
+// exec runs one statement in a transaction of its own.
+func (s *Store) exec(ctx context.Context, sql string, args ...any) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		_, err := tx.Exec(ctx, sql, args...)
+		return err
+	})
 }

@@ -261,7 +261,7 @@ func (u *usedTokens) take() map[int64]time.Time {
 	return out
 }
 
-func (s *Service) keepUsed(ctx context.Context) {
+func (s *Service) keepUsed(ctx context.Context) error {
 	tick := time.NewTicker(30 * time.Second)
 	defer tick.Stop()
 	for {
@@ -279,7 +279,7 @@ func (s *Service) keepUsed(ctx context.Context) {
 			cancel()
 		}
 		if last {
-			return
+			return nil
 		}
 	}
 }

@@ -99,15 +99,6 @@ func (s *Service) keysFor(w stock.Watch) []stock.Key {
 	return out
 }
 
-func signInOf(keys []stock.Key) *stock.Key {
-	for i := range keys {
-		if keys[i].Kind == stock.SignIn {
-			return &keys[i]
-		}
-	}
-	return nil
-}
-
 // noteKeys keeps what came of using keys.
 func (s *Service) noteKeys(ctx context.Context, keys []stock.Key) {
 	for _, k := range keys {

@@ -37,7 +37,7 @@ func (s *Service) Devices(_ context.Context, p *access.Principal) ([]stock.Devic
 		}
 	}
 	list := s.present.Watched(stock.KindDevice)
-	differs := stock.DeviceDifferences(doc, list, sightings(st), st.Reservations)
+	differs := stock.DeviceDifferences(doc, list, st.Sightings(), st.Reservations)
 	out := make([]stock.DeviceView, 0, len(list))
 	for _, l := range list {
 		_, registered := st.Watches[present.Watched{Kind: stock.KindDevice, Name: l.Name}]
@@ -53,16 +53,6 @@ func (s *Service) Devices(_ context.Context, p *access.Principal) ([]stock.Devic
 		out = append(out, v)
 	}
 	return out, nil
-}
-
-// sightings are what was found at addresses that are not listed.
-func sightings(st *present.Stock) []stock.Sighting {
-	var out []stock.Sighting
-	for i := range st.Found {
-		f := &st.Found[i]
-		out = append(out, stock.Sighting{URI: f.URI, Seen: &f.Reading})
-	}
-	return out
 }
 
 // Device gives one device.

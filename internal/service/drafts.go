@@ -8,20 +8,9 @@ import (
 	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/lineup"
-	"cirque/core/name"
 	"cirque/core/words"
 	"cirque/internal/service/present"
 )
-
-func ownerOf(p *access.Principal) string {
-	if p.Account != "" {
-		return "account " + p.Account // also with a token of one's own
-	}
-	if p.Token {
-		return "token " + name.Fold(p.Name)
-	}
-	return "account " + name.Fold(p.Name)
-}
 
 // Draft gives one's own draft; one that nothing has been put into is empty, as it always is for whoever only reads.
 func (s *Service) Draft(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error) {
@@ -43,12 +32,12 @@ func (s *Service) draft(ctx context.Context, p *access.Principal, called string)
 	if err != nil {
 		return estate.DraftSheet{}, err
 	}
-	kept, ok, err := s.store.Draft(ctx, ownerOf(p), called)
+	kept, ok, err := s.store.Draft(ctx, p.Owner(), called)
 	if err != nil {
 		return estate.DraftSheet{}, err
 	}
 	if !ok {
-		kept = estate.Draft{Owner: ownerOf(p), Author: p.Name, Name: called, Base: current.Number}
+		kept = estate.Draft{Owner: p.Owner(), Author: p.Name, Name: called, Base: current.Number}
 	}
 	d := estate.DraftSheet{Draft: kept, Current: current.Number}
 	if d.From, err = s.present.Past.Document(ctx, d.Base); err != nil {
@@ -138,7 +127,7 @@ func (s *Service) change(ctx context.Context, p *access.Principal, called string
 			return d, err
 		}
 		if problems := estate.Integrity(doc); len(problems) > 0 {
-			return d, incoherent(problems)
+			return d, estate.Incoherent(problems)
 		}
 		changes := estate.Changes(d.From, doc)
 		if err := access.CheckChanges(p, access.EditDraft, d.From, doc, changes); err != nil {
@@ -156,15 +145,6 @@ func (s *Service) change(ctx context.Context, p *access.Principal, called string
 		}
 		return s.draft(ctx, p, called)
 	}
-}
-
-func incoherent(problems []estate.Problem) error {
-	var details []fault.Detail
-	for _, x := range problems {
-		details = append(details, fault.Detail{Place: x.At.String(), What: x.What, Fix: x.Fix})
-	}
-	return fault.New(fault.Invalid, "estate-incoherent", problems[0].Fix, "the estate would not hold together: %s",
-		problems[0].What).With(details)
 }
 
 // Diff compares two revisions; 0 stands for the current one.

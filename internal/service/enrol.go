@@ -67,11 +67,6 @@ func (c *certificates) read(ctx context.Context, store enrolments, machine strin
 	return nil
 }
 
-func revoked(machine string) error {
-	return fault.New(fault.Unsigned, "certificate-revoked", "enrol the machine again: cirque-agent enrol",
-		"the certificate of %s was revoked, or is not of this service", machine)
-}
-
 // readCertificates reads anew what a notice names.
 func (s *Service) readCertificates(ctx context.Context, n event.Notice) error {
 	switch n.What {
@@ -87,7 +82,7 @@ func (s *Service) readCertificates(ctx context.Context, n event.Notice) error {
 func (s *Service) ByCertificate(serial, machine string) (*access.Principal, error) {
 	e := s.certificates.get(serial)
 	if e == nil || !s.now().Before(e.ExpiresAt) {
-		return nil, revoked(machine)
+		return nil, access.Revoked(machine)
 	}
 	return &access.Principal{Name: "the agent on " + e.Machine, Role: access.Agent, Machine: e.Machine,
 		Serial: serial}, nil
@@ -269,7 +264,7 @@ func (s *Service) RenewCertificate(ctx context.Context, p *access.Principal, req
 	}
 	had := s.certificates.get(p.Serial)
 	if had == nil || s.cfg.Authority == nil {
-		return out, revoked(p.Machine)
+		return out, access.Revoked(p.Machine)
 	}
 	site := cmp.Or(had.Site, s.present.View().SiteOf(had.Machine, nil, s.now()))
 	cert, err := s.cfg.Authority.Issue(request, had.Machine, access.Lifetime(s.longestCut(site)), s.now())

@@ -106,13 +106,13 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 	if err != nil {
 		return nil, err
 	}
-	found := map[probed]live.Health{}
+	found := map[present.Watched]live.Health{}
 	for _, h := range healths {
-		found[probed{h.Kind, h.Name}] = h
+		found[present.Watched{Kind: h.Kind, Name: h.Name}] = h
 	}
 	none := time.Time{}
 	for _, l := range s.present.Watched(stock.KindServer) {
-		h := found[probed{"server", l.Name}]
+		h := found[present.Watched{Kind: "server", Name: l.Name}]
 		kept := s.present.Stock().Server(l.Name)
 		switch {
 		case l.InEstate && h.Verdict == live.Gone:
@@ -144,9 +144,9 @@ func (s *Service) faults(ctx context.Context) ([]aFault, error) {
 	}
 	list := s.present.Watched(stock.KindDevice)
 	st := s.present.Stock()
-	differs := stock.DeviceDifferences(doc, list, sightings(st), st.Reservations)
+	differs := stock.DeviceDifferences(doc, list, st.Sightings(), st.Reservations)
 	for _, l := range list {
-		h := found[probed{"device", l.Name}]
+		h := found[present.Watched{Kind: "device", Name: l.Name}]
 		if l.InEstate && h.Verdict == live.Gone {
 			add(estate.AboutDevices, "device "+l.Name, l.Name, l.Location, h.Since, "see that it is on, and its address",
 				"the device %s does not answer: %s", l.Name, h.Says)
@@ -206,7 +206,7 @@ func (s *Service) directoryFaults(ctx context.Context, add func(key, name string
 		return err
 	}
 	for _, v := range sources {
-		runs, err := s.store.Runs(ctx, v.Name, latestRuns)
+		runs, err := s.store.Runs(ctx, v.Name, directory.LatestRuns)
 		if err != nil {
 			return err
 		}

@@ -43,7 +43,7 @@ func (s *Service) Figures(ctx context.Context) Figures {
 	}
 	if err == nil {
 		var list []endpoint.Sample
-		if list, err = s.store.Samples(ctx, s.now().Add(-5*sampleEvery)); err == nil && len(list) > 0 {
+		if list, err = s.store.Samples(ctx, s.now().Add(-5*endpoint.SampleEvery)); err == nil && len(list) > 0 {
 			f.Fleet = &list[len(list)-1]
 		}
 	}

@@ -13,6 +13,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/live"
 	"cirque/core/stock"
+	"cirque/internal/service/present"
 )
 
 // probesMost bounds the probes under way, and probeWithin each.
@@ -24,21 +25,6 @@ const (
 	watcher     = "probing"        // as whom it changes duties
 )
 
-// keepHealth probes servers and devices, ends drains whose time is over and lets returning servers grow, in one of all
-// processes. Where another one takes over it goes on from what was kept.
-func (s *Service) keepHealth(ctx context.Context) {
-	if s.cfg.Prober == nil {
-		return
-	}
-	for ctx.Err() == nil {
-		_, err := s.store.Alone(ctx, "cirque health", func(ctx context.Context) { s.watchHealth(ctx) })
-		if err != nil && ctx.Err() == nil {
-			s.log.Warn("servers are not probed just now", "error", err)
-		}
-		pause(ctx, 2*time.Second)
-	}
-}
-
 func (s *Service) wakeHealth() {
 	select {
 	case s.drains <- struct{}{}:
@@ -46,38 +32,35 @@ func (s *Service) wakeHealth() {
 	}
 }
 
-// probed is one that is watched.
-type probed struct{ kind, name string }
-
 // watchHealth works until ctx is done or the database is away.
-func (s *Service) watchHealth(ctx context.Context) {
+func (s *Service) watchHealth(ctx context.Context) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	ctx, stop := context.WithCancel(ctx)
 	defer stop()
 	kept, err := s.store.Healths(ctx)
 	if err != nil {
-		return
+		return err
 	}
 	type result struct {
-		of   probed
+		of   present.Watched
 		ok   bool
 		says string
 	}
 	// Only this goroutine reads and writes these.
-	known, due, busy, dirty, turned := map[probed]live.Health{}, map[probed]time.Time{}, map[probed]bool{},
-		map[probed]bool{}, map[probed]bool{}
+	known, due, busy, dirty, turned := map[present.Watched]live.Health{}, map[present.Watched]time.Time{}, map[present.Watched]bool{},
+		map[present.Watched]bool{}, map[present.Watched]bool{}
 	for _, h := range kept {
-		known[probed{h.Kind, h.Name}] = h
+		known[present.Watched{Kind: h.Kind, Name: h.Name}] = h
 	}
 	results := make(chan result, probesMost)
 	slots := make(chan struct{}, probesMost)
 	saved, lastRead := time.Now(), map[string]time.Time{}
 	var seenDoc *estate.Document // whose targets these are
-	var targets map[probed]string
+	var targets map[present.Watched]string
 	var tended time.Time
 	exercising := true
-	for ctx.Err() == nil && !s.present.Away() {
+	for ctx.Err() == nil {
 		doc := s.present.View().Document()
 		if doc != seenDoc {
 			seenDoc, targets = doc, probeTargets(doc)
@@ -128,7 +111,7 @@ func (s *Service) watchHealth(ctx context.Context) {
 		take := func(r result) {
 			delete(busy, r.of)
 			h := known[r.of]
-			h.Kind, h.Name = r.of.kind, r.of.name
+			h.Kind, h.Name = r.of.Kind, r.of.Name
 			wasHeld := h.Held
 			h, changed := h.Seen(r.ok, r.says, time.Now().UTC(), rule)
 			known[r.of], due[r.of], dirty[r.of] = h, time.Now().Add(h.Next(rule)), true
@@ -162,7 +145,7 @@ func (s *Service) watchHealth(ctx context.Context) {
 				list = append(list, known[of])
 			}
 			if err := s.store.SaveHealth(ctx, list, func(h live.Health) bool {
-				return turned[probed{h.Kind, h.Name}]
+				return turned[present.Watched{Kind: h.Kind, Name: h.Name}]
 			}); err != nil {
 				if ctx.Err() == nil {
 					s.log.Warn("what probing found could not be kept", "error", err)
@@ -174,16 +157,17 @@ func (s *Service) watchHealth(ctx context.Context) {
 			saved = time.Now()
 		}
 	}
+	return nil
 }
 
 // reconcile draws consequences that could not be drawn when a verdict came, since the database was away or a person had
 // set the duty.
-func (s *Service) reconcile(ctx context.Context, targets map[probed]string, known map[probed]live.Health) {
+func (s *Service) reconcile(ctx context.Context, targets map[present.Watched]string, known map[present.Watched]live.Health) {
 	state := s.present.View().World.Live
 	for of := range targets {
-		h, duty := known[of], state.Server(of.name)
-		if of.kind == "device" {
-			duty = state.Device(of.name)
+		h, duty := known[of], state.Server(of.Name)
+		if of.Kind == "device" {
+			duty = state.Device(of.Name)
 		}
 		if h.Verdict == live.Gone && duty == live.Serving || h.Verdict == live.Up && duty == live.Down {
 			s.turned(ctx, h, true)
@@ -192,10 +176,10 @@ func (s *Service) reconcile(ctx context.Context, targets map[probed]string, know
 }
 
 // probeTargets are all servers of the estate, and the devices that people reach directly.
-func probeTargets(doc *estate.Document) map[probed]string {
-	out := map[probed]string{}
+func probeTargets(doc *estate.Document) map[present.Watched]string {
+	out := map[present.Watched]string{}
 	for _, v := range doc.Servers {
-		out[probed{"server", v.Name}] = v.URI
+		out[present.Watched{Kind: "server", Name: v.Name}] = v.URI
 	}
 	direct := map[string]bool{}
 	for _, q := range doc.Queues {
@@ -205,7 +189,7 @@ func probeTargets(doc *estate.Document) map[probed]string {
 	}
 	for _, v := range doc.Devices {
 		if direct[v.Name] {
-			out[probed{"device", v.Name}] = v.URI
+			out[present.Watched{Kind: "device", Name: v.Name}] = v.URI
 		}
 	}
 	return out
@@ -253,7 +237,7 @@ func (s *Service) turned(ctx context.Context, h live.Health, changed bool) {
 
 // tendDuties ends drains whose time is over, lets returning servers grow, and takes back what probing no longer
 // watches.
-func (s *Service) tendDuties(ctx context.Context, targets map[probed]string) {
+func (s *Service) tendDuties(ctx context.Context, targets map[present.Watched]string) {
 	notes, err := s.store.Duties(ctx, nil)
 	if err != nil {
 		if ctx.Err() == nil {
@@ -266,7 +250,7 @@ func (s *Service) tendDuties(ctx context.Context, targets map[probed]string) {
 		was := n
 		only := func(is live.Note) bool { return is.Since.Equal(was.Since) }
 		e := event.Event{Subject: n.Name, Author: watcher}
-		_, watched := targets[probed{n.Kind, n.Name}]
+		_, watched := targets[present.Watched{Kind: n.Kind, Name: n.Name}]
 		switch {
 		case n.Ends(now):
 			n = s.returning(n.Name, false)
@@ -315,16 +299,6 @@ func (s *Service) readDrained(ctx context.Context, wg *sync.WaitGroup, last map[
 	}
 }
 
-// verdictOf gives what is proven of a server.
-func verdictOf(list []live.Health, server string) live.Verdict {
-	for _, h := range list {
-		if h.Kind == "server" && h.Name == server {
-			return h.Verdict
-		}
-	}
-	return live.Unproven
-}
-
 const uptimeDays = 30
 
 // Healths lists what probing has found.
@@ -335,12 +309,12 @@ func (s *Service) Healths(ctx context.Context, p *access.Principal) ([]live.Heal
 	list, err := s.store.Healths(ctx)
 	targets := probeTargets(s.present.View().Document())
 	return slices.DeleteFunc(list, func(h live.Health) bool {
-		_, watched := targets[probed{h.Kind, h.Name}]
+		_, watched := targets[present.Watched{Kind: h.Kind, Name: h.Name}]
 		return !watched
 	}), err
 }
 
-// Health gives one with its history; an Unknown fault where it was never probed.
+// Health gives one with its history; an Unknown fault where it was never present.Watched.
 func (s *Service) Health(ctx context.Context, p *access.Principal, kind, name string) (live.HealthView, error) {
 	list, err := s.Healths(ctx, p)
 	if err != nil {

@@ -111,14 +111,14 @@ func (s *Service) Join(ctx context.Context, p *access.Principal, a, b string, ap
 	switch {
 	case name.Fold(j.A.Name) == name.Fold(j.B.Name):
 		return j, fault.New(fault.Invalid, "join-same", "rename one of the two in its directory",
-			"%s and %s have one name, and whoever asks gives no more than a name: they are one person", show(j.A), show(j.B))
+			"%s and %s have one name, and whoever asks gives no more than a name: they are one person", j.A.String(), j.B.String())
 	case apart && j.A.Source == "" || apart && j.B.Source == "":
 		return j, fault.New(fault.Invalid, "join-apart", "name two accounts of directories",
 			"only accounts can be kept apart")
 	}
-	says := fmt.Sprintf("%s and %s are one person", show(j.A), show(j.B))
+	says := fmt.Sprintf("%s and %s are one person", j.A.String(), j.B.String())
 	if apart {
-		says = fmt.Sprintf("%s and %s are two people", show(j.A), show(j.B))
+		says = fmt.Sprintf("%s and %s are two people", j.A.String(), j.B.String())
 	}
 	if j, err = s.store.AddJoin(ctx, j, event.Event{Kind: event.JoinKept, Subject: j.A.Name, Author: p.Name,
 		Says: says}); err != nil {
@@ -136,13 +136,6 @@ func (s *Service) EndJoin(ctx context.Context, p *access.Principal, id int64) er
 		return err
 	}
 	return s.present.Refresh(ctx, event.Notice{What: event.Directory})
-}
-
-func show(a directory.Account) string {
-	if a.Source == "" {
-		return a.Name
-	}
-	return a.Source + "/" + a.Name
 }
 
 // account finds an account by SOURCE/NAME or NAME; free lets a name through that no directory has.

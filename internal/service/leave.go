@@ -78,7 +78,7 @@ func (s *Service) lately(ctx context.Context, l stock.Listed, out *stock.Leaving
 		out.Told = "the server has not been read, so its late use is not known"
 		return
 	}
-	key := signInOf(s.keysFor(l.Watch))
+	key := stock.SignInOf(s.keysFor(l.Watch))
 	var mu sync.Mutex
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, 8)

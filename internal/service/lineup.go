@@ -13,6 +13,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/service/present"
+	"cirque/internal/service/worker"
 )
 
 // MaxContexts is how many contexts one question may have.
@@ -56,7 +57,7 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	defer s.present.Agents.Polling()()
 	for {
 		if p != nil && p.Serial != "" && s.certificates.get(p.Serial) == nil {
-			return Answer{}, false, revoked(p.Machine) // since it began to wait
+			return Answer{}, false, access.Revoked(p.Machine) // since it began to wait
 		}
 		snap, now := s.present.View(), s.now()
 		a, edge, err := s.lineups(p, snap, queries, now, true, room)
@@ -83,7 +84,7 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 		case <-opens:
 		case <-called:
 			if p.Serial != "" && s.certificates.get(p.Serial) == nil {
-				return Answer{}, false, revoked(p.Machine)
+				return Answer{}, false, access.Revoked(p.Machine)
 			}
 			return a, false, nil
 		case <-timer.C:
@@ -102,7 +103,7 @@ func (s *Service) spreadOut(ctx context.Context) bool {
 	if over < 20*time.Millisecond {
 		return false
 	}
-	pause(ctx, rand.N(over))
+	worker.Pause(ctx, rand.N(over))
 	return true
 }
 

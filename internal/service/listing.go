@@ -41,26 +41,13 @@ func (s *Service) entries() []advert.Entry {
 	})
 }
 
-// keepListings brings directories into line whenever something has changed, in whichever process comes first.
-func (s *Service) keepListings(ctx context.Context) {
-	if s.cfg.Dir == nil {
-		return
-	}
-	for ctx.Err() == nil {
-		if _, err := s.store.Alone(ctx, "cirque listings", s.listAll); err != nil && ctx.Err() == nil {
-			s.log.Warn("queues are not listed just now", "error", err)
-		}
-		pause(ctx, 5*time.Second)
-	}
-}
-
-func (s *Service) listAll(ctx context.Context) {
+func (s *Service) listAll(ctx context.Context) error {
 	notices, stop := s.present.Hub.Subscribe()
 	defer stop()
-	for ctx.Err() == nil && !s.present.Away() {
+	for ctx.Err() == nil {
 		list, _, err := s.store.Sources(ctx)
 		if err != nil {
-			return
+			return err
 		}
 		entries := s.entries()
 		for _, v := range list {
@@ -87,19 +74,18 @@ func (s *Service) listAll(ctx context.Context) {
 		}
 		t.Stop()
 	}
+	return nil
 }
 
 // listAlone brings a source's directory into line while nobody withdraws from it.
-func (s *Service) listAlone(ctx context.Context, called string, entries []advert.Entry) (failed error) {
-	_, err := s.store.Alone(ctx, "cirque listing "+called, func(ctx context.Context) {
+func (s *Service) listAlone(ctx context.Context, called string, entries []advert.Entry) error {
+	return s.runner.Do(ctx, "listing "+called, func(ctx context.Context) error {
 		v, sealed, err := s.source(ctx, called) // as it is now
 		if err != nil || v.ListUnder == "" {
-			failed = err
-			return
+			return err
 		}
-		failed = s.list(ctx, v, sealed, entries)
+		return s.list(ctx, v, sealed, entries)
 	})
-	return errors.Join(err, failed)
 }
 
 // list brings one directory into line, and keeps what came of it.
@@ -156,22 +142,14 @@ func (s *Service) list(ctx context.Context, v directory.Source, sealed []byte, e
 
 // withdraw takes every entry of Cirque's out of a directory, and then does what makes it stay out.
 func (s *Service) withdraw(ctx context.Context, v directory.Source, sealed []byte, then func() error) error {
-	for {
-		var failed error
-		ran, err := s.store.Alone(ctx, "cirque listing "+v.Name, func(ctx context.Context) {
-			if err := s.list(ctx, v, sealed, nil); err != nil {
-				f := *fault.As(err)
-				f.Fix = strings.TrimSuffix("the printer entries below "+v.ListUnder+" cannot be withdrawn; "+f.Fix, "; ")
-				failed = &f
-				return
-			}
-			failed = errors.Join(s.store.ForgetListing(ctx, v.Name), then())
-		})
-		if ran || err != nil || ctx.Err() != nil {
-			return errors.Join(err, failed)
+	return s.runner.Do(ctx, "listing "+v.Name, func(ctx context.Context) error {
+		if err := s.list(ctx, v, sealed, nil); err != nil {
+			f := *fault.As(err)
+			f.Fix = strings.TrimSuffix("the printer entries below "+v.ListUnder+" cannot be withdrawn; "+f.Fix, "; ")
+			return &f
 		}
-		pause(ctx, 100*time.Millisecond)
-	}
+		return errors.Join(s.store.ForgetListing(ctx, v.Name), then())
+	})
 }
 
 func entriesAre(n int, one, many string) string {

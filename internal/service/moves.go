@@ -33,7 +33,7 @@ func (s *Service) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Mo
 		if n.Kind != "server" {
 			continue
 		}
-		m := endpoint.Move{Note: n, Left: leading[n.Name][0], Stuck: []endpoint.Stuck{}, Health: verdictOf(healths, n.Name)}
+		m := endpoint.Move{Note: n, Left: leading[n.Name][0], Stuck: []endpoint.Stuck{}, Health: live.VerdictOf(healths, n.Name)}
 		m.Endpoints = max(n.Moving, m.Left)
 		if k := s.present.Stock().Server(n.Name); k.Server != nil && k.Check.OK &&
 			k.Check.At.After(n.Since) {
@@ -59,7 +59,7 @@ func (s *Service) stuck(ctx context.Context, server string) ([]endpoint.Stuck, e
 	}
 	doc := s.present.View().Document()
 	v, _ := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server)
-	leads := func(i endpoint.Want) bool { return v != nil && sameAuthority(i.URI, v.URI) }
+	leads := func(i endpoint.Want) bool { return v != nil && stock.SameAuthority(i.URI, v.URI) }
 	out := []endpoint.Stuck{}
 	for _, r := range list {
 		lineups := s.lineupsOf(r)
@@ -92,7 +92,7 @@ func serversOf(doc *estate.Document, r endpoint.Report) []string {
 	out := []string{}
 	for _, v := range doc.Servers {
 		for _, i := range r.Installed {
-			if i.Own && sameAuthority(i.URI, v.URI) {
+			if i.Own && stock.SameAuthority(i.URI, v.URI) {
 				out = append(out, v.Name)
 				break
 			}
@@ -100,6 +100,3 @@ func serversOf(doc *estate.Document, r endpoint.Report) []string {
 	}
 	return out
 }
-
-// sameAuthority says whether two URIs lead to one host and port.
-func sameAuthority(a, b string) bool { return stock.SameHost(a, b) && samePort(a, b) }

@@ -17,6 +17,7 @@ import (
 	"cirque/core/name"
 	"cirque/core/notice"
 	"cirque/core/stock"
+	"cirque/internal/service/worker"
 )
 
 // A Teller sends notices.
@@ -34,29 +35,16 @@ const (
 	unsentAgain    = time.Minute // what reached nobody is tried again after so long
 )
 
-// keepNotices tells people of faults, in one of all processes.
-func (s *Service) keepNotices(ctx context.Context) {
-	if s.cfg.Teller == nil {
-		return
-	}
+// tellAll tells people of faults, until ctx is done.
+func (s *Service) tellAll(ctx context.Context) error {
 	var w watch
 	for ctx.Err() == nil {
-		_, err := s.store.Alone(ctx, "cirque notices", func(ctx context.Context) {
-			for ctx.Err() == nil && !s.present.Away() {
-				if err := s.tell(ctx, &w); err != nil && ctx.Err() == nil {
-					s.log.Warn("people could not be told of faults", "error", err)
-				}
-				select {
-				case <-ctx.Done():
-				case <-time.After(s.noticesEvery()):
-				}
-			}
-		})
-		if err != nil && ctx.Err() == nil {
-			s.log.Warn("nobody is told of faults just now", "error", err)
+		if err := s.tell(ctx, &w); err != nil && ctx.Err() == nil {
+			s.log.Warn("people could not be told of faults", "error", err)
 		}
-		pause(ctx, 5*time.Second)
+		worker.Pause(ctx, s.noticesEvery())
 	}
+	return nil
 }
 
 func (s *Service) noticesEvery() time.Duration {
@@ -234,7 +222,7 @@ func (s *Service) sendTo(ctx context.Context, m notice.Message, trial bool, now 
 			says := ""
 			if err == nil {
 				keys := s.keysFor(stock.Watch{URI: t.Post})
-				says, err = s.cfg.Teller.Post(ctx, t.Post, body, signInOf(keys))
+				says, err = s.cfg.Teller.Post(ctx, t.Post, body, stock.SignInOf(keys))
 			}
 			add(to, says, err)
 		}
@@ -250,7 +238,7 @@ func (s *Service) mail(ctx context.Context, to string, m notice.Message, now tim
 	}
 	keys := s.keysFor(stock.Watch{URI: set.Relay})
 	says, err := s.cfg.Teller.Mail(ctx, notice.Mail{Relay: set.Relay, From: set.From, To: to, Subject: m.Subject(),
-		Body: m.Text(now), At: now}, signInOf(keys))
+		Body: m.Text(now), At: now}, stock.SignInOf(keys))
 	s.noteKeys(ctx, keys)
 	return says, err
 }

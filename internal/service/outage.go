@@ -62,7 +62,7 @@ func (s *Service) Outage(ctx context.Context, p *access.Principal, server string
 		if err != nil {
 			return nil, err
 		}
-		o.Health = verdictOf(healths, server)
+		o.Health = live.VerdictOf(healths, server)
 	}
 	leading, err := s.store.Leading(ctx)
 	if err != nil {

@@ -164,7 +164,7 @@ func (s *Service) ErasePerson(ctx context.Context, p *access.Principal, called, 
 const forgetEvery = 6 * time.Hour
 
 // keepHistory forgets what people had longer ago than the estate's settings permit.
-func (s *Service) keepHistory(ctx context.Context) {
+func (s *Service) keepHistory(ctx context.Context) error {
 	notices, stop := s.present.Hub.Subscribe()
 	defer stop()
 	for ctx.Err() == nil {
@@ -185,4 +185,5 @@ func (s *Service) keepHistory(ctx context.Context) {
 		}
 		t.Stop()
 	}
+	return nil
 }

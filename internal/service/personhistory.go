@@ -45,8 +45,8 @@ func (s *Service) PersonHistory(ctx context.Context, p *access.Principal, called
 		if j.Apart {
 			are = "two people"
 		}
-		out = append(out, person.Moment{At: j.At, What: "join", Says: fmt.Sprintf("%s and %s are %s", show(j.A),
-			show(j.B), are),
+		out = append(out, person.Moment{At: j.At, What: "join", Says: fmt.Sprintf("%s and %s are %s", j.A.String(),
+			j.B.String(), are),
 			By: j.Author})
 	}
 	requests, err := s.store.Requests(ctx, names, momentsShown)

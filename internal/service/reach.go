@@ -40,7 +40,7 @@ func (s *Service) ReachOf(ctx context.Context, p *access.Principal, draft string
 	}
 	doc := d.Document.With(changes)
 	if problems := estate.Integrity(doc); len(problems) > 0 {
-		return lineup.Reach{}, incoherent(problems)
+		return lineup.Reach{}, estate.Incoherent(problems)
 	}
 	snap := s.present.View()
 	w := lineup.Bind(lineup.Compile(doc, 0, s.present.Compiling()), snap.World.Directory, snap.World.Live)

@@ -8,6 +8,7 @@ import (
 
 	"cirque/core/event"
 	"cirque/core/stock"
+	"cirque/internal/service/worker"
 )
 
 // How often the stock is read where Config does not say, and how soon what does not answer is tried again.
@@ -18,38 +19,15 @@ const (
 	readersMost  = 48 // readings at a time
 )
 
-// keepStock reads servers and devices at their intervals, in one of all processes.
-func (s *Service) keepStock(ctx context.Context) {
-	if s.cfg.Prober == nil {
-		return
-	}
-	for ctx.Err() == nil {
-		_, err := s.store.Alone(ctx, "cirque stock", func(ctx context.Context) { s.readAll(ctx) })
-		if err != nil && ctx.Err() == nil {
-			s.log.Warn("the stock is not read just now", "error", err)
-		}
-		pause(ctx, 5*time.Second)
-	}
-}
-
-func pause(ctx context.Context, d time.Duration) {
-	t := time.NewTimer(d)
-	defer t.Stop()
-	select {
-	case <-ctx.Done():
-	case <-t.C:
-	}
-}
-
 // readAll reads what is due, until ctx is done or the database is away: then another process may have begun.
-func (s *Service) readAll(ctx context.Context) {
+func (s *Service) readAll(ctx context.Context) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
 	slots := make(chan struct{}, readersMost)
 	busy := map[[2]string]bool{} // by kind and name; only this goroutine writes
 	done := make(chan [2]string, 2*readersMost)
 	told := map[string]time.Time{} // of keys that end soon: for which end
-	for ctx.Err() == nil && !s.present.Away() {
+	for ctx.Err() == nil {
 		s.warnOfKeys(ctx, told)
 		for _, kind := range []string{stock.KindServer, stock.KindDevice} {
 			for _, l := range s.present.Watched(kind) {
@@ -66,7 +44,7 @@ func (s *Service) readAll(ctx context.Context) {
 				wg.Go(func() {
 					if err := s.read(ctx, l); err != nil && ctx.Err() == nil {
 						s.log.Warn("a reading could not be kept", "kind", l.Kind, "name", l.Name, "error", err)
-						pause(ctx, time.Second)
+						worker.Pause(ctx, time.Second)
 					}
 					<-slots
 					done <- key
@@ -91,6 +69,7 @@ func (s *Service) readAll(ctx context.Context) {
 			}
 		}
 	}
+	return nil
 }
 
 // warnOfKeys tells once of each key whose end is near.

@@ -58,7 +58,7 @@ func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what rehear
 			return nil, err
 		}
 	}
-	out := &Rehearsal{ID: rand.Text()[:16], owner: ownerOf(p), Down: []string{}}
+	out := &Rehearsal{ID: rand.Text()[:16], owner: p.Owner(), Down: []string{}}
 	if len(what.Without) > 0 {
 		state, down, err := rehearse.Without(to.Estate.Document(), to.Live, what.Without)
 		if err != nil {
@@ -135,7 +135,7 @@ func (s *Service) Effects(_ context.Context, p *access.Principal, id string, f r
 		return nil, 0, err
 	}
 	s.rehearsals.mu.Lock()
-	i := slices.IndexFunc(s.rehearsals.list, func(r *Rehearsal) bool { return r.ID == id && r.owner == ownerOf(p) })
+	i := slices.IndexFunc(s.rehearsals.list, func(r *Rehearsal) bool { return r.ID == id && r.owner == p.Owner() })
 	var r *Rehearsal
 	if i >= 0 {
 		r = s.rehearsals.list[i]

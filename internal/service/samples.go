@@ -6,32 +6,23 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/internal/service/worker"
 )
 
-// sampleEvery is how often it is noted how the fleet stands.
-const sampleEvery = time.Minute
-
-// keepSamples notes how the fleet stands, in one of all processes.
-func (s *Service) keepSamples(ctx context.Context) {
+// noteSamples notes how the fleet fares, until ctx is done.
+func (s *Service) noteSamples(ctx context.Context) error {
 	for ctx.Err() == nil {
-		_, err := s.store.Alone(ctx, "cirque samples", func(ctx context.Context) {
-			for ctx.Err() == nil && !s.present.Away() {
-				noted, err := s.sample(ctx)
-				if err != nil && ctx.Err() == nil {
-					s.log.Warn("how the fleet stands could not be noted", "error", err)
-				}
-				if noted || err != nil {
-					pause(ctx, sampleEvery)
-				} else {
-					pause(ctx, sampleEvery/20) // nobody has reported yet
-				}
-			}
-		})
+		noted, err := s.sample(ctx)
 		if err != nil && ctx.Err() == nil {
-			s.log.Warn("how the fleet stands is not noted just now", "error", err)
+			s.log.Warn("how the fleet fares could not be noted", "error", err)
 		}
-		pause(ctx, 5*time.Second)
+		if noted || err != nil {
+			worker.Pause(ctx, endpoint.SampleEvery)
+		} else {
+			worker.Pause(ctx, endpoint.SampleEvery/20) // nobody has reported yet
+		}
 	}
+	return nil
 }
 
 func (s *Service) sample(ctx context.Context) (noted bool, err error) {

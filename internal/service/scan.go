@@ -99,11 +99,11 @@ type scanning struct {
 }
 
 // keepScans runs scans one at a time.
-func (s *Service) keepScans(ctx context.Context) {
+func (s *Service) keepScans(ctx context.Context) error {
 	for {
 		select {
 		case <-ctx.Done():
-			return
+			return nil
 		case w := <-s.scans:
 			s.runScan(ctx, w.scan, w.addresses)
 		}

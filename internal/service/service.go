@@ -6,6 +6,7 @@ import (
 	"cmp"
 	"context"
 	"crypto/ed25519"
+	"crypto/rand"
 	"io"
 	"log/slog"
 	"sync"
@@ -26,6 +27,7 @@ import (
 	"cirque/core/notice"
 	"cirque/core/photograph"
 	"cirque/internal/service/present"
+	"cirque/internal/service/worker"
 )
 
 // What the service needs of a store, by noun.
@@ -220,10 +222,12 @@ type Config struct {
 	Raster func(lines []string, media string, width, height float64) ([]byte, error)
 	// SecretKey seals what is secret in the store: 32 bytes that lie beside the data.
 	SecretKey []byte
-	// Health has servers and devices probed; without it none ever counts as down by itself.
+	// Health has servers and devices present.Watched; without it none ever counts as down by itself.
 	Health bool
 	// NoticesEvery is how often it is looked who is to be told of what; ten seconds when zero.
 	NoticesEvery time.Duration
+	// Leases are how several processes on one store agree on who does what only one is to do; nil where this one is alone.
+	Leases worker.Leases
 	// ServersEvery and DevicesEvery are how often the stock is read.
 	ServersEvery, DevicesEvery time.Duration
 }
@@ -236,6 +240,7 @@ type Service struct {
 	now   func() time.Time
 
 	present *present.Present
+	runner  *worker.Runner
 	scratch sync.Pool
 
 	drafted    *lru.Cache[draftKey, *lineup.Estate]
@@ -268,6 +273,10 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 	s.cfg.ServersEvery, s.cfg.DevicesEvery = cmp.Or(s.cfg.ServersEvery, ServersEvery), cmp.Or(s.cfg.DevicesEvery,
 		DevicesEvery)
 	s.scratch.New = func() any { return new(lineup.Scratch) }
+	if cfg.Leases == nil {
+		cfg.Leases = worker.Single{}
+	}
+	s.runner = worker.New(worker.Config{Leases: cfg.Leases, Holder: rand.Text(), Log: cfg.Log})
 	s.answers = answerKey(cfg.SecretKey)
 	s.slow.failures = map[string]failure{}
 	s.used.at = map[int64]time.Time{}
@@ -285,19 +294,28 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 }
 
 // Run listens for changes by other processes and keeps the small books, until ctx is done.
-func (s *Service) Run(ctx context.Context) {
-	var wg sync.WaitGroup
-	wg.Go(func() { s.present.Listen(ctx) })
-	wg.Go(func() { s.keepUsed(ctx) })
-	wg.Go(func() { s.keepStock(ctx) })
-	wg.Go(func() { s.keepScans(ctx) })
-	wg.Go(func() { s.keepSources(ctx) })
-	wg.Go(func() { s.keepListings(ctx) })
-	wg.Go(func() { s.keepHistory(ctx) })
-	wg.Go(func() { s.keepHealth(ctx) })
-	wg.Go(func() { s.keepSamples(ctx) })
-	wg.Go(func() { s.keepNotices(ctx) })
-	wg.Wait()
+func (s *Service) Run(ctx context.Context) { s.runner.Run(ctx, s.workers()...) }
+
+func (s *Service) workers() []worker.Worker {
+	all := []worker.Worker{
+		{Name: "present", Run: s.present.Listen},
+		{Name: "tokens", Run: s.keepUsed},
+		{Name: "scans", Run: s.keepScans},
+		{Name: "history", Run: s.keepHistory},
+		{Name: "samples", Alone: true, Run: s.noteSamples},
+	}
+	if s.cfg.Prober != nil {
+		all = append(all, worker.Worker{Name: "stock", Alone: true, Run: s.readAll},
+			worker.Worker{Name: "health", Alone: true, Run: s.watchHealth})
+	}
+	if s.cfg.Dir != nil {
+		all = append(all, worker.Worker{Name: "sources", Alone: true, Run: s.readSources},
+			worker.Worker{Name: "listings", Alone: true, Run: s.listAll})
+	}
+	if s.cfg.Teller != nil {
+		all = append(all, worker.Worker{Name: "notices", Alone: true, Run: s.tellAll})
+	}
+	return all
 }
 
 // Ready says whether everything works; why is empty then.

@@ -6,6 +6,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/fault"
+	"cirque/core/live"
 	"cirque/core/stock"
 )
 
@@ -25,7 +26,7 @@ func (s *Service) Sets(ctx context.Context, p *access.Principal) ([]stock.SetVie
 		for i := range v.Members {
 			m := &v.Members[i]
 			m.Duty, m.Share, m.Health = string(snap.World.Live.Server(m.Name)), snap.World.Live.Share(m.Name),
-				string(verdictOf(healths, m.Name))
+				string(live.VerdictOf(healths, m.Name))
 		}
 		out = append(out, v)
 	}

@@ -15,9 +15,6 @@ import (
 	"cirque/core/words"
 )
 
-// latestRuns is how far back the runs of a source are looked at to find when the next is due.
-const latestRuns = 400
-
 // held is what is known of a source between passes, in the process that reads it.
 type held struct {
 	tree *directory.Tree
@@ -25,23 +22,9 @@ type held struct {
 	of   directory.Source // as it was read
 }
 
-// keepSources reads directories at their intervals and when they are asked for, in one of all processes.
-func (s *Service) keepSources(ctx context.Context) {
-	if s.cfg.Dir == nil {
-		return
-	}
-	for ctx.Err() == nil {
-		_, err := s.store.Alone(ctx, "cirque sources", func(ctx context.Context) { s.readSources(ctx) })
-		if err != nil && ctx.Err() == nil {
-			s.log.Warn("directories are not read just now", "error", err)
-		}
-		pause(ctx, 5*time.Second)
-	}
-}
-
 // readSources looks for what is due until ctx is done or the database is away. Each source is read by one goroutine at
 // a time.
-func (s *Service) readSources(ctx context.Context) {
+func (s *Service) readSources(ctx context.Context) error {
 	notices, stop := s.present.Hub.Subscribe()
 	defer stop()
 	var wg sync.WaitGroup
@@ -50,7 +33,7 @@ func (s *Service) readSources(ctx context.Context) {
 	busy := map[string]bool{}
 	begun := map[string]time.Time{}
 	done := make(chan string, 64)
-	for ctx.Err() == nil && !s.present.Away() {
+	for ctx.Err() == nil {
 		next, err := s.beginRuns(ctx, busy, begun, func(d dueRun) {
 			called := d.source.Name
 			h := kept[called]
@@ -68,7 +51,7 @@ func (s *Service) readSources(ctx context.Context) {
 			if ctx.Err() == nil {
 				s.log.Warn("the sources of the directory cannot be looked at", "error", err)
 			}
-			return
+			return err
 		}
 		t := time.NewTimer(min(max(time.Until(next), 100*time.Millisecond), 10*time.Second))
 	wait:
@@ -89,6 +72,7 @@ func (s *Service) readSources(ctx context.Context) {
 		}
 		t.Stop()
 	}
+	return nil
 }
 
 // A dueRun is a pass that is to begin.
@@ -112,7 +96,7 @@ func (s *Service) beginRuns(ctx context.Context, busy map[string]bool, begun map
 		if busy[v.Name] {
 			continue
 		}
-		runs, err := s.store.Runs(ctx, v.Name, latestRuns)
+		runs, err := s.store.Runs(ctx, v.Name, directory.LatestRuns)
 		if err != nil {
 			return next, err
 		}

@@ -80,7 +80,7 @@ func (s *Service) Sources(ctx context.Context, p *access.Principal) ([]directory
 	}
 	out := []directory.SourceView{}
 	for _, v := range list {
-		runs, err := s.store.Runs(ctx, v.Name, latestRuns)
+		runs, err := s.store.Runs(ctx, v.Name, directory.LatestRuns)
 		if err != nil {
 			return nil, err
 		}

@@ -27,7 +27,6 @@ type (
 		RemoveWatch(ctx context.Context, kind, name string, e event.Event) error
 		Readings(ctx context.Context, kind, name string) ([]stock.Kept, error)
 		SaveReading(ctx context.Context, k stock.Kept, same bool, events []event.Event) error
-		Alone(ctx context.Context, what string, f func(ctx context.Context)) (ran bool, err error)
 	}
 	findings interface {
 		Found(ctx context.Context) ([]stock.Unlisted, error)
@@ -186,7 +185,7 @@ func (s *Service) checkWatch(w *stock.Watch) error {
 		case l.Name == w.Name && l.InEstate && !stock.SameHost(l.URI, w.URI):
 			return fault.New(fault.Conflict, "name-taken", "choose another name, or change the estate",
 				"the estate has the %s %s at %s", w.Kind, w.Name, l.URI)
-		case l.Name != w.Name && sameAuthority(l.URI, w.URI):
+		case l.Name != w.Name && stock.SameAuthority(l.URI, w.URI):
 			return fault.New(fault.Conflict, "address-taken", "look at it under that name, or take that one out first",
 				"%s is %s already", stock.Host(w.URI), l.Name)
 		}
@@ -196,28 +195,12 @@ func (s *Service) checkWatch(w *stock.Watch) error {
 		other = stock.KindDevice
 	}
 	for _, l := range s.present.Watched(other) {
-		if sameAuthority(l.URI, w.URI) {
+		if stock.SameAuthority(l.URI, w.URI) {
 			return fault.New(fault.Conflict, "address-taken", "look which of the two it is", "%s is the address of the %s %s",
 				stock.Host(w.URI), other, l.Name)
 		}
 	}
 	return nil
-}
-
-// samePort says whether two URIs lead to one port of their host; 631 is IPP's.
-func samePort(a, b string) bool {
-	port := func(uri string) string {
-		scheme, rest, _ := strings.Cut(uri, "://")
-		rest, _, _ = strings.Cut(rest, "/")
-		if i := strings.LastIndexByte(rest, ':'); i > strings.LastIndexByte(rest, ']') {
-			return rest[i+1:]
-		}
-		if scheme == "socket" {
-			return "9100"
-		}
-		return "631"
-	}
-	return port(a) == port(b)
 }
 
 // Unregister forgets a server or device that was registered by hand; its queues are not touched.
@@ -304,8 +287,8 @@ func (s *Service) question(ctx context.Context, l stock.Listed) (stock.Kept, err
 	var err error
 	if l.Kind == stock.KindServer {
 		ctx, cancel := context.WithTimeout(ctx, serverWithin)
-		if k.Server, err = s.cfg.Prober.ReadServer(ctx, l.URI, signInOf(keys), before.Server); err == nil {
-			k.Server.Waiting = s.readWaiting(ctx, l, k.Server, signInOf(keys))
+		if k.Server, err = s.cfg.Prober.ReadServer(ctx, l.URI, stock.SignInOf(keys), before.Server); err == nil {
+			k.Server.Waiting = s.readWaiting(ctx, l, k.Server, stock.SignInOf(keys))
 		}
 		cancel()
 	} else {

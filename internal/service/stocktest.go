@@ -17,6 +17,7 @@ import (
 	"cirque/core/job"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
+	"cirque/internal/service/worker"
 )
 
 // How long a test page is followed, and how often it is asked about.
@@ -56,7 +57,7 @@ func (s *Service) TestStock(ctx context.Context, p *access.Principal, t Target,
 		Name: t.Name}); err != nil {
 		return out, err
 	}
-	key := signInOf(s.keysFor(l.Watch))
+	key := stock.SignInOf(s.keysFor(l.Watch))
 	model, media, formats := "", "", []string(nil)
 	switch kept := s.present.Stock().Kept[present.Watched{Kind: t.Kind, Name: t.Name}]; {
 	case t.Kind == stock.KindServer:
@@ -180,7 +181,7 @@ func (s *Service) follow(ctx context.Context, key *stock.Key, t *stock.TestSheet
 				int(followFor/time.Second))
 			return
 		}
-		pause(ctx, followEvery)
+		worker.Pause(ctx, followEvery)
 	}
 }
 

@@ -7,6 +7,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
+	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
 
@@ -36,7 +37,7 @@ func (s *Service) Talks(ctx context.Context, p *access.Principal, site string) (
 			}
 		}
 		for _, v := range doc.Servers {
-			if sameAuthority(uri, v.URI) {
+			if stock.SameAuthority(uri, v.URI) {
 				kind, name = "server", v.Name
 			}
 		}

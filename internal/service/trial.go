@@ -68,7 +68,7 @@ func (s *Service) Alternatives(ctx context.Context, p *access.Principal, queue, 
 			return "", nil, err
 		}
 		platform = rec.Report.Platform
-		now = driverOn(rec.Report, q.Name)
+		now = rec.Report.DriverOf(q.Name)
 	}
 	model, formats := s.behind(q.Name)
 	var seen []driver.Seen
@@ -79,19 +79,6 @@ func (s *Service) Alternatives(ctx context.Context, p *access.Principal, queue, 
 	}
 	choices := driver.Choices(s.present.Stock().Packages, doc, s.registeredNames(), model, platform, "")
 	return model, driver.Alternatives(choices, formats, now, seen), nil
-}
-
-// driverOn says with which driver an endpoint has a queue: an exact name, or driverless; "" where it has it not.
-func driverOn(r endpoint.Report, queue string) string {
-	for _, i := range r.Installed {
-		if i.Own && i.Queue == queue {
-			if i.Exact != "" {
-				return i.Exact
-			}
-			return i.Driver
-		}
-	}
-	return ""
 }
 
 // Papers gives what is remembered of drivers with a model, or with all, newest first.
@@ -139,7 +126,7 @@ func (s *Service) TellPaper(ctx context.Context, p *access.Principal, id int64, 
 	saw := driver.Seen{Model: c.Model, Driver: c.Try, Paper: result, Machine: rec.Report.Machine, Queue: c.Queue,
 		By: p.Name, Note: strings.TrimSpace(note)}
 	if saw.Driver == "" {
-		saw.Driver = driverOn(rec.Report, c.Queue)
+		saw.Driver = rec.Report.DriverOf(c.Queue)
 	}
 	if c.Try != c.Tried {
 		saw.Driver = "" // something else was printed

@@ -73,7 +73,7 @@ func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server s
 	if err != nil {
 		return out, err
 	}
-	found := verdictOf(healths, server)
+	found := live.VerdictOf(healths, server)
 	if s.cfg.Prober != nil && found != live.Gone {
 		out.Now = s.read(ctx, l) == nil
 	}

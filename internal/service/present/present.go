@@ -148,8 +148,9 @@ func (p *Present) Compiling() lineup.Options {
 }
 
 // Listen hears of changes by other processes until ctx is done.
-func (p *Present) Listen(ctx context.Context) {
+func (p *Present) Listen(ctx context.Context) error {
 	p.cfg.Notices.Listen(ctx, func(n event.Notice) { p.heard(ctx, n) }, p.unheard)
+	return nil
 }
 
 func (p *Present) heard(ctx context.Context, n event.Notice) {

@@ -210,3 +210,13 @@ func (s *Stock) Findings(doc *estate.Document) []lineup.Finding {
 	}
 	return out
 }
+
+// Sightings are what was found at addresses that are not listed.
+func (s *Stock) Sightings() []stock.Sighting {
+	var out []stock.Sighting
+	for i := range s.Found {
+		f := &s.Found[i]
+		out = append(out, stock.Sighting{URI: f.URI, Seen: &f.Reading})
+	}
+	return out
+}
