@@ -54,13 +54,18 @@ var arrows = map[string][]string{
 	"internal/service/present":  {"core"},
 	"internal/service/worker":   {"core"},
 	"internal/ca":               {"core/fault", "core"},
-	"internal/probe":            {"core/fault", "core", "standard"},
+	"internal/probe":            {"core", "standard", "internal/probe/dial", "internal/probe/ipp", "internal/probe/snmp"},
+	"internal/probe/dial":       {"core"},
+	"internal/probe/ipp":        {"core", "standard", "internal/probe/dial"},
+	"internal/probe/ldap":       {"core", "standard", "internal/probe/dial"},
+	"internal/probe/mail":       {"core", "internal/probe/dial"},
+	"internal/probe/snmp":       {"core", "standard", "internal/probe/dial"},
 	"internal/httpapi": {"core/fault", "core", "internal/api", "internal/service", "internal/service/present",
 		"internal/agentproto",
 		"standard"},
-	"internal/gateway": {"core/fault", "core", "internal/service", "standard", "internal/probe"},
-	"internal/agent":   {"core/fault", "core", "internal/agentproto", "standard", "internal/probe"},
-	"internal/sim": {"core/fault", "core", "internal/agentproto", "standard", "internal/probe",
+	"internal/gateway": {"core/fault", "core", "internal/service", "standard", "internal/probe/dial", "internal/probe/ipp"},
+	"internal/agent":   {"core/fault", "core", "internal/agentproto", "standard", "internal/probe/dial", "internal/probe/ipp"},
+	"internal/sim": {"core/fault", "core", "internal/agentproto", "standard", "internal/probe/dial", "internal/probe/ipp",
 		"internal/agent"},
 	"internal/large":          {"core"},
 	"internal/apiclient":      {"core/fault", "core", "internal/api"},
@@ -89,19 +94,19 @@ var thirdParty = map[string][]string{
 	"github.com/pressly/goose/v3": {"internal/postgres", "internal/app"},
 	"github.com/spf13/cobra":      {"internal/cli", "cmd/cirque", "cmd/cirque-agent", "cmd/cirque-sim"},
 	"github.com/gaissmai/bart":    {"core/lineup"},
-	"go.yaml.in/yaml/v3": {"core/document", "core/estate", "internal/cli", "internal/probe",
+	"go.yaml.in/yaml/v3": {"core/document", "core/estate", "internal/cli", "internal/probe/dial",
 		"internal/agent", "internal/sim", "internal/app", "cmd/cirque-sim"},
 	"github.com/cespare/xxhash/v2":       {"internal/service"},
 	"github.com/hashicorp/golang-lru/v2": {"internal/service", "internal/service/present"},
 	"golang.org/x/sync":                  {"internal/service", "internal/service/present"},
 	"golang.org/x/crypto":                {"internal/service", "internal/ca"},
 	"golang.org/x/term":                  {"internal/cli", "cmd/cirque-agent"},
-	"golang.org/x/image":                 {"internal/probe"},
-	"github.com/gosnmp/gosnmp":           {"internal/probe", "internal/sim"},
+	"golang.org/x/image":                 {"internal/pwg"},
+	"github.com/gosnmp/gosnmp":           {"internal/probe/snmp", "internal/sim"},
 	"github.com/emersion/go-smtp":        {"internal/sim"},
 	"github.com/emersion/go-sasl":        {"internal/sim"},
-	"github.com/go-ldap/ldap/v3":         {"internal/probe"},
-	"github.com/go-asn1-ber/asn1-ber":    {"internal/probe"},
+	"github.com/go-ldap/ldap/v3":         {"internal/probe/ldap"},
+	"github.com/go-asn1-ber/asn1-ber":    {"internal/probe/ldap"},
 	"codeberg.org/go-pdf/fpdf":           {"internal/service", "internal/agent"},
 	"github.com/chromedp/chromedp":       {"test"},
 	"github.com/chromedp/cdproto":        {"test"},
@@ -192,5 +197,28 @@ func TestCoreIsPure(t *testing.T) {
 	var exit *exec.ExitError
 	if !errors.As(err, &exit) || exit.ExitCode() != 1 {
 		t.Errorf("core uses goroutines or the clock:\n%s%v", out, err)
+	}
+}
+
+// TestAgentIsSmall: what an endpoint runs holds no client of directories, mail or SNMP, no database and no web server's
+// framework.
+func TestAgentIsSmall(t *testing.T) {
+	t.Parallel()
+	out, err := exec.Command("go", "list", "-deps", "./cmd/cirque-agent").Output()
+	if err != nil {
+		t.Fatal(err)
+	}
+	for _, dep := range strings.Fields(string(out)) {
+		for _, no := range []string{"net/smtp", "cirque/internal/probe/ldap", "cirque/internal/probe/mail",
+			"cirque/internal/probe/snmp", "cirque/internal/service", "cirque/internal/postgres"} {
+			if dep == no || strings.HasPrefix(dep, no+"/") {
+				t.Errorf("the agent holds %s", dep)
+			}
+		}
+		for _, no := range []string{"go-ldap", "gosnmp", "gin-gonic", "huma", "pgx", "go-smtp"} {
+			if strings.Contains(dep, no) {
+				t.Errorf("the agent holds %s", dep)
+			}
+		}
 	}
 }

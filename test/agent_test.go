@@ -16,7 +16,7 @@ import (
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
 	"cirque/internal/cli"
-	"cirque/internal/probe"
+	"cirque/internal/probe/dial"
 	"cirque/internal/sim"
 )
 
@@ -25,7 +25,7 @@ type desk struct {
 	t     *testing.T
 	dir   string
 	stop  func()
-	reach probe.AddressTable // where what it asks by itself really is; only loopback without one
+	reach dial.AddressTable // where what it asks by itself really is; only loopback without one
 }
 
 func newDesk(t *testing.T, machine string) *desk {

@@ -18,7 +18,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
-	"cirque/internal/probe"
+	"cirque/internal/probe/dial"
 )
 
 // Config of an agent.
@@ -31,7 +31,7 @@ type Config struct {
 	Spooler Spooler
 	Machine Machine
 	// Reach leads to other addresses what the agent asks by itself, in a checkup; nil reaches everything.
-	Reach probe.AddressTable
+	Reach dial.AddressTable
 	Log   *slog.Logger  // nil discards
 	Wait  time.Duration // instead of the pace's, for tests
 	// Look is how often the machine is looked at for sessions that came or went; a second when zero.

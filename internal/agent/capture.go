@@ -11,7 +11,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/stock"
 	"cirque/internal/agentproto"
-	"cirque/internal/probe"
+	ippclient "cirque/internal/probe/ipp"
 )
 
 // ReadCapture reads this machine's own queues: of a spooler standin:DIR, or, over IPP, of the Unix spooler at a URI.
@@ -21,7 +21,7 @@ func ReadCapture(ctx context.Context, spooler string) (stock.Capture, error) {
 		if err != nil {
 			return stock.Capture{}, err
 		}
-		s, err := probe.NewIPP(nil).ReadServer(ctx, spooler, nil, nil)
+		s, err := ippclient.New(nil).ReadServer(ctx, spooler, nil, nil)
 		if err != nil {
 			return stock.Capture{}, err
 		}

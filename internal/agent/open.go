@@ -5,7 +5,7 @@ import (
 	"strings"
 
 	"cirque/core/fault"
-	"cirque/internal/probe"
+	"cirque/internal/probe/dial"
 )
 
 // Where the common Unix spooler listens, and where an agent that keeps it in line remembers.
@@ -19,7 +19,7 @@ type Opened struct {
 	Spooler Spooler
 	Machine Machine
 	State   string
-	Reach   probe.AddressTable // a stand-in reaches nothing but loopback
+	Reach   dial.AddressTable // a stand-in reaches nothing but loopback
 }
 
 // Open opens a spooler by what a person writes: standin:DIR, unix for the system's own, or unix:PATH or unix:URI where
@@ -38,11 +38,11 @@ func Open(spooler string) (Opened, error) {
 		if err != nil {
 			return Opened{}, err
 		}
-		return Opened{s, s, filepath.Join(s.Dir(), ".agent"), probe.AddressTable{"": ""}}, nil
+		return Opened{s, s, filepath.Join(s.Dir(), ".agent"), dial.AddressTable{"": ""}}, nil
 	}
 	return Opened{}, fault.New(fault.Invalid, "spooler-unknown", "write unix, unix:SOCKET, or standin:DIR",
 		"the spooler %q is not known", spooler)
 }
 
 // ReadReach reads a table that leads printers' addresses elsewhere.
-func ReadReach(file string) (probe.AddressTable, error) { return probe.ReadAddressTable(file) }
+func ReadReach(file string) (dial.AddressTable, error) { return dial.ReadAddressTable(file) }

@@ -7,7 +7,7 @@ import (
 
 	"codeberg.org/go-pdf/fpdf"
 
-	"cirque/internal/probe"
+	"cirque/internal/pwg"
 )
 
 // A Page is a test page: lines of text.
@@ -33,7 +33,7 @@ func (p Page) in(formats []string) (format string, body []byte, err error) {
 		err := pdf.Output(&b)
 		return "application/pdf", b.Bytes(), err
 	case slices.Contains(formats, "image/pwg-raster"):
-		b, err := probe.RasterPage(p.Lines, "iso_a4_210x297mm", 210, 297)
+		b, err := pwg.TextPage(p.Lines, "iso_a4_210x297mm", 210, 297)
 		return "image/pwg-raster", b, err
 	}
 	return "text/plain", []byte(strings.Join(p.Lines, "\n") + "\n\f"), nil

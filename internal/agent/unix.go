@@ -16,7 +16,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/core/name"
-	"cirque/internal/probe"
+	ippclient "cirque/internal/probe/ipp"
 )
 
 // A Unix spooler is the one that common Unix systems have, driven over IPP. A queue of one person is a queue of its own
@@ -24,7 +24,7 @@ import (
 // in their own file, as the spooler's tools keep it.
 type Unix struct {
 	at      string
-	spooler *probe.Spooler
+	spooler *ippclient.Spooler
 	// Home gives a sign-in name's home directory and whose it is.
 	home    func(login string) (dir string, uid, gid int, err error)
 	drivers func(ctx context.Context, exact string) ([]byte, error)
@@ -34,7 +34,7 @@ type Unix struct {
 // NewUnix makes one; at is the path of the spooler's local socket, or ipp://HOST:PORT/. home may be nil for the
 // system's.
 func NewUnix(at string, home func(login string) (dir string, uid, gid int, err error)) (*Unix, error) {
-	s, err := probe.NewSpooler(at)
+	s, err := ippclient.NewSpooler(at)
 	if home == nil {
 		home = homeOf
 	}
@@ -209,7 +209,7 @@ func (u *Unix) Change(ctx context.Context, w endpoint.Want) error {
 	return u.set(ctx, w, queues)
 }
 
-func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []probe.SpoolerQueue) error {
+func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.SpoolerQueue) error {
 	m := unixMark{By: ownMark, Queue: w.Queue, User: w.User, Driver: w.Driver, Exact: w.Exact, Options: w.Options}
 	var ppd []byte
 	if w.Exact != "" {
@@ -222,7 +222,7 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []probe.SpoolerQ
 		}
 		m.Sum = sumOf(ppd)
 	}
-	q := probe.SpoolerQueue{Name: unixName(w.Queue, w.User), Title: w.Title, Location: w.Place, Device: w.URI,
+	q := ippclient.SpoolerQueue{Name: unixName(w.Queue, w.User), Title: w.Title, Location: w.Place, Device: w.URI,
 		Options: w.Options}
 	if w.User != "" {
 		q.Allowed = []string{u.login(w.User)}
@@ -281,7 +281,7 @@ func (u *Unix) Remove(ctx context.Context, queue, person string) error {
 		return err
 	}
 	called := unixName(queue, person)
-	i := slices.IndexFunc(queues, func(q probe.SpoolerQueue) bool { return q.Name == called })
+	i := slices.IndexFunc(queues, func(q ippclient.SpoolerQueue) bool { return q.Name == called })
 	if i < 0 {
 		return nil
 	}
@@ -308,7 +308,7 @@ func (u *Unix) SetDefault(ctx context.Context, queue, person string) error {
 		return err
 	}
 	for _, called := range []string{unixName(queue, person), queue} {
-		if slices.ContainsFunc(queues, func(q probe.SpoolerQueue) bool { return q.Name == called }) {
+		if slices.ContainsFunc(queues, func(q ippclient.SpoolerQueue) bool { return q.Name == called }) {
 			return u.setPersonal(u.login(person), called)
 		}
 	}

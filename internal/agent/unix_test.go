@@ -10,7 +10,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/internal/agent"
-	"cirque/internal/probe"
+	ippclient "cirque/internal/probe/ipp"
 	"cirque/internal/testkit"
 )
 
@@ -66,7 +66,7 @@ func unix(t *testing.T, s *testkit.UnixSpooler) (*agent.Unix, func(login string)
 
 func TestUnixConforms(t *testing.T) {
 	server := testkit.NewUnixSpooler(t, false)
-	by, err := probe.NewSpooler(server.Socket)
+	by, err := ippclient.NewSpooler(server.Socket)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -81,14 +81,14 @@ func TestUnixConforms(t *testing.T) {
 			}
 		}
 		u, _ := unix(t, server)
-		set := func(t *testing.T, q probe.SpoolerQueue) {
+		set := func(t *testing.T, q ippclient.SpoolerQueue) {
 			t.Helper()
 			if err := by.Set(t.Context(), q, nil); err != nil {
 				t.Fatal(err)
 			}
 		}
 		return testkit.Spooler{Spooler: u, Foreign: func(t *testing.T, queue string) {
-			set(t, probe.SpoolerQueue{Name: queue, Device: "ipp://192.0.2.1/ipp/print"})
+			set(t, ippclient.SpoolerQueue{Name: queue, Device: "ipp://192.0.2.1/ipp/print"})
 		},
 			Spoils: func(t *testing.T, queue string) {
 				t.Helper()
@@ -136,7 +136,7 @@ func TestUnixPeople(t *testing.T) {
 		string(b) != want {
 		t.Errorf("her file is %q, %v", b, err)
 	}
-	by, err := probe.NewSpooler(server.Socket)
+	by, err := ippclient.NewSpooler(server.Socket)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -188,7 +188,7 @@ func TestUnixDriver(t *testing.T) {
 	if err := u.Add(t.Context(), w); err != nil {
 		t.Fatal(err)
 	}
-	by, err := probe.NewSpooler(server.Socket)
+	by, err := ippclient.NewSpooler(server.Socket)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -30,6 +30,10 @@ import (
 	"cirque/internal/postgres"
 	"cirque/internal/postgres/cluster"
 	"cirque/internal/probe"
+	"cirque/internal/probe/dial"
+	ldapclient "cirque/internal/probe/ldap"
+	mailclient "cirque/internal/probe/mail"
+	"cirque/internal/pwg"
 	"cirque/internal/service"
 )
 
@@ -50,7 +54,7 @@ type Options struct {
 	PlainHTTP    bool   // loopback only
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
-	table        probe.AddressTable
+	table        dial.AddressTable
 	// Now is the clock by which lineups are answered; time.Now when nil.
 	Now func() time.Time
 	// ServersEvery and DevicesEvery are how often servers and devices are read; zero takes the usual.
@@ -103,7 +107,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		o.Log = slog.New(slog.DiscardHandler)
 	}
 	if o.AddressTable != "" {
-		if o.table, err = probe.ReadAddressTable(o.AddressTable); err != nil {
+		if o.table, err = dial.ReadAddressTable(o.AddressTable); err != nil {
 			return nil, err
 		}
 	}
@@ -133,7 +137,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		return nil, err
 	}
 	if o.Throwaway && len(o.table) == 0 {
-		o.table = probe.AddressTable{"": ""} // nothing but loopback
+		o.table = dial.AddressTable{"": ""} // nothing but loopback
 	}
 	authority, err := ca.Open(filepath.Join(o.Data, "ca"), time.Now())
 	if err != nil {
@@ -147,10 +151,10 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	leases := store.Leases()
 	c.add(func() error { leases.Close(); return nil })
-	prober := probe.NewIPP(o.table)
+	prober := probe.New(o.table)
 	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober,
-		Teller: probe.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: probe.NewDir(o.table), Raster: probe.RasterPage,
-		SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: probe.ReadLDIF,
+		Teller: mailclient.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(o.table), Raster: pwg.TextPage,
+		SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
 		PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read,
 		SetupDone: setup.remove, Leases: leases})

@@ -14,7 +14,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/internal/agent"
-	"cirque/internal/probe"
+	"cirque/internal/probe/dial"
 )
 
 // An Endpoint describes a simulated machine with an agent.
@@ -42,11 +42,11 @@ func Crowd(machines []string) []Endpoint {
 }
 
 // loopbackOnly is the reach of stand-ins that are given none.
-var loopbackOnly = probe.AddressTable{"": ""}
+var loopbackOnly = dial.AddressTable{"": ""}
 
 // RunAgents runs an agent for each endpoint, with a stand-in spooler under dir/MACHINE, until ctx is done. A
 // machine.yaml that is there already is left as it is: a person may have changed it.
-func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach probe.AddressTable,
+func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach dial.AddressTable,
 	endpoints []Endpoint, token func(machine string) (string, error), log *slog.Logger) error {
 	if reach == nil {
 		reach = loopbackOnly

@@ -12,7 +12,7 @@ import (
 	"testing"
 	"time"
 
-	"cirque/internal/probe"
+	ippclient "cirque/internal/probe/ipp"
 )
 
 // A UnixSpooler is Debian's spooler on loopback, with all that it keeps in a folder of its own.
@@ -128,9 +128,9 @@ func (s *UnixSpooler) Stop(how syscall.Signal) {
 
 // SetUpByHand makes a queue as a person at the machine would.
 func (s *UnixSpooler) SetUpByHand(ctx context.Context, queue, uri string) error {
-	by, err := probe.NewSpooler(s.Socket)
+	by, err := ippclient.NewSpooler(s.Socket)
 	if err != nil {
 		return err
 	}
-	return by.Set(ctx, probe.SpoolerQueue{Name: queue, Device: uri}, nil)
+	return by.Set(ctx, ippclient.SpoolerQueue{Name: queue, Device: uri}, nil)
 }

@@ -1,4 +1,4 @@
-package probe_test
+package ldap_test
 
 import (
 	"fmt"
@@ -11,7 +11,8 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"cirque/core/directory"
-	"cirque/internal/probe"
+	ldapclient "cirque/internal/probe/ldap"
+	"cirque/internal/testkit"
 )
 
 // domain answers searches as a domain controller does: binary ids, machines with a trailing $, and the members of a
@@ -19,7 +20,7 @@ import (
 // public.
 func domain(t *testing.T, members int) string {
 	t.Helper()
-	return "ldap://" + listener(t, func(conn net.Conn) { serveDomain(conn, members) })
+	return "ldap://" + testkit.Listener(t, func(conn net.Conn) { serveDomain(conn, members) })
 }
 
 func serveDomain(conn net.Conn, members int) {
@@ -115,7 +116,7 @@ func TestLDAPDomain(t *testing.T) {
 	for _, members := range []int{1, 2, 3, 7} {
 		src := directory.Source{Name: "d", URL: domain(t, members), Base: "DC=skerry,DC=example",
 			Preset: directory.PresetDomain, Bind: "reader@skerry.example"}
-		p, err := probe.NewDir(nil).ReadLDAP(t.Context(), src, "read me", nil)
+		p, err := ldapclient.NewDir(nil).ReadLDAP(t.Context(), src, "read me", nil)
 		if err != nil {
 			t.Fatal(err)
 		}

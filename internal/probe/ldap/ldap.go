@@ -1,4 +1,5 @@
-package probe
+// Package ldap reads directories over LDAP (RFC 4511), writes printer entries into them, and has them check passwords.
+package ldap
 
 import (
 	"cmp"
@@ -13,6 +14,8 @@ import (
 	"slices"
 	"strings"
 	"time"
+
+	"cirque/internal/probe/dial"
 
 	ber "github.com/go-asn1-ber/asn1-ber"
 	"github.com/go-ldap/ldap/v3"
@@ -40,10 +43,10 @@ func init() {
 var ldapKinds = []string{"unit", "user", "machine", "group"}
 
 // A Dir reads directories over LDAP.
-type Dir struct{ table AddressTable }
+type Dir struct{ table dial.AddressTable }
 
 // NewDir makes a reader that goes by a table, which may be nil.
-func NewDir(t AddressTable) *Dir { return &Dir{t} }
+func NewDir(t dial.AddressTable) *Dir { return &Dir{t} }
 
 // dialog is one connection to a source.
 type dialog struct {
@@ -70,7 +73,7 @@ func (d *Dir) open(ctx context.Context, s directory.Source, password string) (*d
 				"the authority of %s is no certificate", s.Name)
 		}
 	}
-	conn, err := d.table.dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dialWithin)
+	conn, err := d.table.Dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dial.Within)
 	if err != nil {
 		return nil, ldapFault(u.Host, err)
 	}
@@ -150,7 +153,7 @@ func ldapFault(host string, err error) error {
 		return fault.New(fault.Unavailable, "directory-refused", "look at the directory's log",
 			"%s does not do that just now", host).Because(err)
 	}
-	f := fault.As(explain(host, err))
+	f := fault.As(dial.Explain(host, err))
 	switch f.Code {
 	case "certificate":
 		f.Fix = "give the authority of its certificate, or check that the certificate names this host"

@@ -1,4 +1,5 @@
-package probe
+// Package ipp asks servers, devices and spoolers over IPP (RFC 8010, RFC 8011), and sends them documents.
+package ipp
 
 import (
 	"bytes"
@@ -12,22 +13,24 @@ import (
 	"strings"
 	"sync/atomic"
 
+	"cirque/internal/probe/dial"
+
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
 	"cirque/internal/ipp"
 )
 
-// IPP is a client of devices and servers (RFC 8010, section 4; RFC 8011).
-type IPP struct {
+// A Client asks of devices and servers (RFC 8010, section 4; RFC 8011).
+type Client struct {
 	http  *http.Client
-	table AddressTable
+	table dial.AddressTable
 	id    atomic.Int32
 	peer  string // the account that asks, where the other side of a local socket sees that for itself
 }
 
-// NewIPP makes a client that goes by a table, which may be nil.
-func NewIPP(t AddressTable) *IPP { return &IPP{http: t.client(), table: t} }
+// New makes a client that goes by a table, which may be nil.
+func New(t dial.AddressTable) *Client { return &Client{http: t.Client(), table: t} }
 
 // target turns an IPP URI into the HTTP one under it (RFC 3510; RFC 7472 for ipps).
 func target(uri string) (*url.URL, error) {
@@ -61,7 +64,7 @@ type asking struct {
 }
 
 // exchange sends one request, with a document where body is not nil.
-func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io.Reader,
+func (c *Client) exchange(ctx context.Context, uri string, req ipp.Message, body io.Reader,
 	how asking) (ipp.Message, error) {
 	u, err := target(uri)
 	if err != nil {
@@ -94,12 +97,12 @@ func (c *IPP) exchange(ctx context.Context, uri string, req ipp.Message, body io
 		}
 		resp, err := c.http.Do(hr)
 		if err != nil {
-			return 0, "", nil, explain(u.Host, err)
+			return 0, "", nil, dial.Explain(u.Host, err)
 		}
 		defer func() { _ = resp.Body.Close() }()
 		answer, err := io.ReadAll(io.LimitReader(resp.Body, int64(how.header)+1))
 		if err != nil {
-			return 0, "", nil, explain(u.Host, err)
+			return 0, "", nil, dial.Explain(u.Host, err)
 		}
 		return resp.StatusCode, resp.Status, answer, nil
 	}
@@ -159,12 +162,12 @@ func refusal(host string, s ipp.Status, says string) error {
 }
 
 // Print asks whether the device would take the job (Validate-Job), and then sends it (Print-Job).
-func (c *IPP) Print(ctx context.Context, uri string, d job.Document, body io.Reader) (job.Outcome, error) {
+func (c *Client) Print(ctx context.Context, uri string, d job.Document, body io.Reader) (job.Outcome, error) {
 	return c.Send(ctx, uri, nil, d, body)
 }
 
 // Send is Print with a sign-in, which may be nil.
-func (c *IPP) Send(ctx context.Context, uri string, key *stock.Key, d job.Document,
+func (c *Client) Send(ctx context.Context, uri string, key *stock.Key, d job.Document,
 	body io.Reader) (job.Outcome, error) {
 	request := func(op ipp.Op) ipp.Message {
 		return ipp.NewRequest(op, c.id.Add(1), uri, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, d.Owner)),
@@ -189,7 +192,7 @@ func (c *IPP) Send(ctx context.Context, uri string, key *stock.Key, d job.Docume
 
 // Alive asks the shortest question there is. Whoever answers in IPP, or wants a sign-in, is alive, whatever the answer
 // is.
-func (c *IPP) Alive(ctx context.Context, uri string) error {
+func (c *Client) Alive(ctx context.Context, uri string) error {
 	if strings.HasPrefix(uri, "socket://") || strings.HasPrefix(uri, "lpd://") {
 		return c.open(ctx, uri)
 	}
@@ -205,15 +208,15 @@ func (c *IPP) Alive(ctx context.Context, uri string) error {
 }
 
 // open only connects, for what does not speak IPP.
-func (c *IPP) open(ctx context.Context, uri string) error {
+func (c *Client) open(ctx context.Context, uri string) error {
 	u, err := url.Parse(uri)
 	if err != nil || u.Hostname() == "" {
 		return fault.New(fault.Invalid, "uri-invalid", "write socket://HOST:PORT", "%q is no printer's URI", uri)
 	}
 	port := cmp.Or(u.Port(), map[string]string{"socket": "9100", "lpd": "515"}[u.Scheme])
-	conn, err := c.table.dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dialWithin)
+	conn, err := c.table.Dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dial.Within)
 	if err != nil {
-		return explain(u.Host, err)
+		return dial.Explain(u.Host, err)
 	}
 	return conn.Close()
 }

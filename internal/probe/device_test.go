@@ -21,11 +21,13 @@ import (
 	"cirque/core/job"
 	"cirque/core/stock"
 	"cirque/internal/probe"
+	"cirque/internal/probe/dial"
 	"cirque/internal/sim"
+	"cirque/internal/testkit"
 )
 
 // standIns starts some, and gives a client that reaches nothing else.
-func standIns(t testing.TB, specs ...sim.Spec) (*sim.Set, *probe.IPP) {
+func standIns(t testing.TB, specs ...sim.Spec) (*sim.Set, *probe.Prober) {
 	t.Helper()
 	for i := range specs {
 		if specs[i].Listen == "" {
@@ -37,7 +39,7 @@ func standIns(t testing.TB, specs ...sim.Spec) (*sim.Set, *probe.IPP) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = set.Close() })
-	return set, probe.NewIPP(set.Table)
+	return set, probe.New(set.Table)
 }
 
 func code(err error) string {
@@ -133,20 +135,20 @@ func TestPlainAnswers(t *testing.T) {
 		w.WriteHeader(http.StatusUpgradeRequired)
 	}))
 	t.Cleanup(upgrades.Close)
-	banner := listener(t, func(c net.Conn) {
+	banner := testkit.Listener(t, func(c net.Conn) {
 		_, _ = c.Write([]byte("220 mail.example ready\r\n"))
 		_, _ = c.Read(make([]byte, 1<<16))
 	})
-	cuts := listener(t, func(net.Conn) {})
-	silent := listener(t, func(c net.Conn) { _, _ = c.Read(make([]byte, 1)); <-t.Context().Done() })
+	cuts := testkit.Listener(t, func(net.Conn) {})
+	silent := testkit.Listener(t, func(c net.Conn) { _, _ = c.Read(make([]byte, 1)); <-t.Context().Done() })
 	_, c := standIns(t,
 		sim.Spec{For: "wants.example:631", Name: "wants", Server: true, Queues: someQueues(1), SignIn: "svc:right"},
 		sim.Spec{For: "garbage.example:631", Name: "garbage", Habit: "garbage"},
 	)
-	plain := probe.NewIPP(nil)
+	plain := probe.New(nil)
 	for _, x := range []struct {
 		what string
-		c    *probe.IPP
+		c    *probe.Prober
 		uri  string
 		key  *stock.Key
 		code string
@@ -188,26 +190,6 @@ func TestPlainAnswers(t *testing.T) {
 	}
 }
 
-// listener answers each connection on a port of its own.
-func listener(t *testing.T, f func(net.Conn)) string {
-	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = ln.Close() })
-	go func() {
-		for {
-			c, err := ln.Accept()
-			if err != nil {
-				return
-			}
-			go func() { f(c); _ = c.Close() }()
-		}
-	}()
-	return ln.Addr().String()
-}
-
 func TestReadDevice(t *testing.T) {
 	t.Parallel()
 	full := sim.Spec{For: "10.1.0.1:631", Name: "hall-40", Maker: "Skerrymark", Model: "Mono 40", Serial: "SK-1",
@@ -224,7 +206,7 @@ func TestReadDevice(t *testing.T) {
 	jams := full
 	jams.For, jams.Habit = "10.1.0.6:631", "jams"
 	set, c := standIns(t, full, mute, slow, secret, garbage, jams)
-	raw := listener(t, func(net.Conn) {})
+	raw := testkit.Listener(t, func(net.Conn) {})
 	set.Table["10.1.0.7:9100"] = raw
 	set.Table["10.1.0.7:631"], set.Table["10.1.0.7:161"] = "127.0.0.1:1", "127.0.0.1:1"
 	answers := func(d *stock.Device) string {
@@ -293,13 +275,13 @@ func TestReadDevice(t *testing.T) {
 // TestSilentDevice: an address that never answers costs no more than its time limit.
 func TestSilentDevice(t *testing.T) {
 	t.Parallel()
-	silent := listener(t, func(c net.Conn) { _, _ = c.Read(make([]byte, 1)); <-t.Context().Done() })
+	silent := testkit.Listener(t, func(c net.Conn) { _, _ = c.Read(make([]byte, 1)); <-t.Context().Done() })
 	udp, err := net.ListenPacket("udp", "127.0.0.1:0")
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = udp.Close() })
-	c := probe.NewIPP(probe.AddressTable{"10.1.0.9:631": silent, "10.1.0.9:9100": silent,
+	c := probe.New(dial.AddressTable{"10.1.0.9:631": silent, "10.1.0.9:9100": silent,
 		"10.1.0.9:161": udp.LocalAddr().String()})
 	begin := time.Now()
 	d, err := c.ReadDevice(t.Context(), "ipp://10.1.0.9/ipp/print", nil)
@@ -347,7 +329,7 @@ func TestSNMPUSM(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait(); _ = out.Close() })
-	c := probe.NewIPP(probe.AddressTable{"10.1.0.9:161": at, "10.1.0.9:631": "127.0.0.1:1",
+	c := probe.New(dial.AddressTable{"10.1.0.9:161": at, "10.1.0.9:631": "127.0.0.1:1",
 		"10.1.0.9:9100": "127.0.0.1:1"})
 	usm := func(secret string) []stock.Key {
 		return []stock.Key{{Name: "reader", Kind: stock.SNMP3, User: "reader", Secret: secret, Privacy: "privpass123"}}

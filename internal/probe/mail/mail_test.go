@@ -1,4 +1,4 @@
-package probe_test
+package mail_test
 
 import (
 	"bufio"
@@ -15,8 +15,10 @@ import (
 	"cirque/core/fault"
 	"cirque/core/notice"
 	"cirque/core/stock"
-	"cirque/internal/probe"
+	"cirque/internal/probe/dial"
+	mailclient "cirque/internal/probe/mail"
 	"cirque/internal/sim"
+	"cirque/internal/testkit"
 )
 
 func aRelay(t *testing.T, word string) *sim.Relay {
@@ -39,7 +41,7 @@ func mailTo(addr string) notice.Mail {
 func TestMail(t *testing.T) {
 	t.Parallel()
 	open, closed := aRelay(t, ""), aRelay(t, "cirque:secret")
-	teller := probe.NewTeller(nil)
+	teller := mailclient.NewTeller(nil)
 	says, err := teller.Mail(t.Context(), mailTo(open.Addr()), nil)
 	if err != nil || says != "127.0.0.1 took it" {
 		t.Fatal(says, err)
@@ -84,12 +86,12 @@ func TestMail(t *testing.T) {
 // TestMailHolds: a relay that says no end of it is left, long before the time limit and with little memory.
 func TestMailHolds(t *testing.T) {
 	t.Parallel()
-	addr := listener(t, func(c net.Conn) {
+	addr := testkit.Listener(t, func(c net.Conn) {
 		for _, err := c.Write([]byte("220-and so on\r\n")); err == nil; { // until the other side has had enough
 			_, err = c.Write([]byte("220-and so on\r\n"))
 		}
 	})
-	if _, err := probe.NewTeller(nil).Mail(t.Context(), mailTo(addr), nil); err == nil ||
+	if _, err := mailclient.NewTeller(nil).Mail(t.Context(), mailTo(addr), nil); err == nil ||
 		fault.As(err).Code != "not-smtp" {
 		t.Error(err)
 	}
@@ -99,7 +101,7 @@ func TestMailHolds(t *testing.T) {
 func TestMailKeepsKeys(t *testing.T) {
 	t.Parallel()
 	r := aRelay(t, "cirque:secret")
-	teller := probe.NewTeller(probe.AddressTable{"mail.skerry.example:587": r.Addr()})
+	teller := mailclient.NewTeller(dial.AddressTable{"mail.skerry.example:587": r.Addr()})
 	m := mailTo("mail.skerry.example:587")
 	if _, err := teller.Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque", Secret: "secret"}); err == nil ||
 		fault.As(err).Code != "relay-plain" {
@@ -129,7 +131,7 @@ func TestPost(t *testing.T) {
 	secure.Config.ErrorLog = nil
 	secure.StartTLS()
 	t.Cleanup(secure.Close)
-	teller := probe.NewTeller(nil)
+	teller := mailclient.NewTeller(nil)
 	key := &stock.Key{Name: "hook", User: "cirque", Secret: "secret"}
 	if says, err := teller.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says,
 		"answers 200") || got != `cirque {"a":1}` {

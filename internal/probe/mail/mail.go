@@ -1,4 +1,5 @@
-package probe
+// Package mail sends notices by mail (RFC 5321) and by post to a URL.
+package mail
 
 import (
 	"bytes"
@@ -17,6 +18,8 @@ import (
 	"strings"
 	"time"
 
+	"cirque/internal/probe/dial"
+
 	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/core/notice"
@@ -24,10 +27,10 @@ import (
 )
 
 // A Teller sends notices: mail through a relay (RFC 5321), or a POST.
-type Teller struct{ table AddressTable }
+type Teller struct{ table dial.AddressTable }
 
 // NewTeller makes one that goes by a table; nil reaches everything.
-func NewTeller(t AddressTable) *Teller { return &Teller{t} }
+func NewTeller(t dial.AddressTable) *Teller { return &Teller{t} }
 
 const tellWithin = 20 * time.Second
 
@@ -44,7 +47,7 @@ func (t *Teller) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says 
 	host := u.Hostname()
 	ctx, cancel := context.WithTimeout(ctx, tellWithin)
 	defer cancel()
-	conn, err := t.table.dial(ctx, "tcp", net.JoinHostPort(host, port), dialWithin)
+	conn, err := t.table.Dial(ctx, "tcp", net.JoinHostPort(host, port), dial.Within)
 	if err != nil {
 		return "", explainRelay(host, err)
 	}
@@ -159,7 +162,7 @@ func explainRelay(host string, err error) error {
 		return fault.New(fault.Unavailable, "relay-refuses", "see what the relay allows: sender, receiver, sign-in",
 			"%s answers: %d %s", host, no.Code, no.Msg)
 	}
-	f := fault.As(explain(host, err))
+	f := fault.As(dial.Explain(host, err))
 	if f.Code == "not-ipp" || f.Code == "broke-off" {
 		return fault.New(fault.Unavailable, "not-smtp", "check the address and the port", "%s does not speak SMTP there",
 			host).Because(err)
@@ -185,11 +188,11 @@ func (t *Teller) Post(ctx context.Context, to string, body []byte, key *stock.Ke
 		}
 		req.SetBasicAuth(key.User, key.Secret)
 	}
-	client := t.table.client()
+	client := t.table.Client()
 	defer client.CloseIdleConnections()
 	resp, err := client.Do(req)
 	if err != nil {
-		f := fault.As(explain(host, err))
+		f := fault.As(dial.Explain(host, err))
 		return "", fault.New(f.Kind, f.Code, strings.ReplaceAll(f.Fix, "IPP", "the service there"), "%s", f.What).Because(err)
 	}
 	defer func() { _ = resp.Body.Close() }()

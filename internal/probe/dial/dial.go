@@ -1,6 +1,6 @@
-// Package probe holds Cirque's network clients: they dial, send, bound what comes back, and turn failures into plain
-// words.
-package probe
+// Package dial is the one way out: every connection that Cirque makes to a server or device is dialled here, by the
+// address table where there is one, and never under a lease that has ended. It also puts failures into plain words.
+package dial
 
 import (
 	"context"
@@ -14,6 +14,8 @@ import (
 	"strings"
 	"syscall"
 	"time"
+
+	"cirque/core/lease"
 
 	"go.yaml.in/yaml/v3"
 
@@ -48,16 +50,20 @@ func ReadAddressTable(file string) (AddressTable, error) {
 	return t, nil
 }
 
+// How long a connection and the beginning of an answer may take.
 const (
-	dialWithin   = 4 * time.Second
-	answerWithin = 30 * time.Second
+	Within       = 4 * time.Second
+	AnswerWithin = 30 * time.Second
 )
 
 // errNotInTable is a host that a table does not name. Whoever practises with stand-ins must not reach what is real.
 var errNotInTable = errors.New("the address table leads nowhere for it")
 
-// lead gives where an address really is. Where there is a table, it and loopback are all there is.
-func (t AddressTable) lead(addr string) (string, error) {
+// errLeaseEnded keeps whoever woke too late from reaching out.
+var errLeaseEnded = errors.New("the lease under which it was asked has ended")
+
+// Lead gives where an address really is. Where there is a table, it and loopback are all there is.
+func (t AddressTable) Lead(addr string) (string, error) {
 	if len(t) == 0 {
 		return addr, nil
 	}
@@ -71,9 +77,12 @@ func (t AddressTable) lead(addr string) (string, error) {
 	return "", fmt.Errorf("%s: %w", addr, errNotInTable)
 }
 
-// dial connects by the table.
-func (t AddressTable) dial(ctx context.Context, network, addr string, within time.Duration) (net.Conn, error) {
-	to, err := t.lead(addr)
+// Dial connects by the table. Under a lease that has ended it does not: whoever holds it now goes on.
+func (t AddressTable) Dial(ctx context.Context, network, addr string, within time.Duration) (net.Conn, error) {
+	if lease.Ended(ctx.Value) {
+		return nil, errLeaseEnded
+	}
+	to, err := t.Lead(addr)
 	if err != nil {
 		return nil, err
 	}
@@ -81,24 +90,34 @@ func (t AddressTable) dial(ctx context.Context, network, addr string, within tim
 	return d.DialContext(ctx, network, to)
 }
 
-// client makes an HTTP client that goes by the table and follows no redirects.
-func (t AddressTable) client() *http.Client {
+// Client makes an HTTP client that goes by the table and follows no redirects.
+func (t AddressTable) Client() *http.Client {
 	return &http.Client{
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
-		Transport: &http.Transport{
+		Transport: leased{&http.Transport{
 			DialContext: func(ctx context.Context, network, addr string) (net.Conn, error) {
-				return t.dial(ctx, network, addr, dialWithin)
+				return t.Dial(ctx, network, addr, Within)
 			},
 			TLSClientConfig:       &tls.Config{MinVersion: tls.VersionTLS12},
-			ResponseHeaderTimeout: answerWithin,
+			ResponseHeaderTimeout: AnswerWithin,
 			IdleConnTimeout:       30 * time.Second,
 			MaxIdleConnsPerHost:   2,
-		},
+		}},
 	}
 }
 
-// explain puts a failed exchange into plain words.
-func explain(host string, err error) error {
+// leased sends nothing under a lease that has ended, also where a connection is there already.
+type leased struct{ http.RoundTripper }
+
+func (l leased) RoundTrip(r *http.Request) (*http.Response, error) {
+	if lease.Ended(r.Context().Value) {
+		return nil, errLeaseEnded
+	}
+	return l.RoundTripper.RoundTrip(r)
+}
+
+// Explain puts a failed exchange into plain words.
+func Explain(host string, err error) error {
 	var dns *net.DNSError
 	var unknown x509.UnknownAuthorityError
 	var badName x509.HostnameError

@@ -1,4 +1,4 @@
-package probe_test
+package ipp_test
 
 import (
 	"bytes"
@@ -12,7 +12,7 @@ import (
 	"cirque/core/job"
 	"cirque/core/stock"
 	"cirque/internal/ipp"
-	"cirque/internal/probe"
+	ippclient "cirque/internal/probe/ipp"
 	"cirque/internal/sim"
 	"cirque/internal/testkit"
 )
@@ -65,7 +65,7 @@ func TestRealSpooler(t *testing.T) {
 	t.Cleanup(func() { _ = device.Close() })
 	behind := "ipp://" + device.Addr() + "/ipp/print"
 	port := spooler(t, "file:///dev/null", behind, "file:///dev/null")
-	c := probe.NewIPP(nil)
+	c := ippclient.New(nil)
 	uri := fmt.Sprintf("ipp://127.0.0.1:%d/", port)
 	s, err := c.ReadServer(t.Context(), uri, nil, nil)
 	if err != nil {
@@ -134,7 +134,7 @@ func TestRealSpooler(t *testing.T) {
 func TestEmptySpooler(t *testing.T) {
 	t.Parallel()
 	port := spooler(t)
-	s, err := probe.NewIPP(nil).ReadServer(t.Context(), fmt.Sprintf("ipp://127.0.0.1:%d/", port), nil, nil)
+	s, err := ippclient.New(nil).ReadServer(t.Context(), fmt.Sprintf("ipp://127.0.0.1:%d/", port), nil, nil)
 	if err != nil || len(s.Queues) != 0 || s.Queues == nil {
 		t.Errorf("%+v %v", s, err)
 	}

@@ -1,4 +1,4 @@
-package probe_test
+package ldap_test
 
 import (
 	"context"
@@ -10,7 +10,8 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"cirque/core/directory"
-	"cirque/internal/probe"
+	"cirque/core/fault"
+	ldapclient "cirque/internal/probe/ldap"
 	"cirque/internal/testkit"
 )
 
@@ -55,7 +56,7 @@ func find(rows []directory.Row, kind, called string) string {
 func TestLDAPWhole(t *testing.T) {
 	t.Parallel()
 	s := testkit.NewSlapd(t, testkit.LDIF(2300, 40, 30))
-	d := probe.NewDir(nil)
+	d := ldapclient.NewDir(nil)
 	var told []int
 	pass, err := d.ReadLDAP(t.Context(), sourceOf(s, s.Manager), s.Password, func(n int) { told = append(told, n) })
 	if err != nil || len(pass.Mark.Cookies) != 4 || len(told) < 4 {
@@ -94,7 +95,7 @@ func TestLDAPWhole(t *testing.T) {
 func TestLDAPChanges(t *testing.T) {
 	t.Parallel()
 	s := testkit.NewSlapd(t, testkit.LDIF(300, 10, 5))
-	d := probe.NewDir(nil)
+	d := ldapclient.NewDir(nil)
 	src := sourceOf(s, s.Manager)
 	first, err := d.ReadLDAP(t.Context(), src, s.Password, nil)
 	if err != nil {
@@ -181,7 +182,7 @@ func TestLDAPChanges(t *testing.T) {
 func TestLDAPAnswers(t *testing.T) {
 	t.Parallel()
 	s := testkit.NewPlainSlapd(t, testkit.LDIF(20, 2, 2))
-	d := probe.NewDir(nil)
+	d := ldapclient.NewDir(nil)
 	for what, c := range map[string]struct {
 		change   func(*directory.Source)
 		password string
@@ -216,7 +217,7 @@ func TestLDAPSecure(t *testing.T) {
 	t.Parallel()
 	s := testkit.NewSlapd(t, testkit.LDIF(5, 1, 1))
 	other := testkit.NewSlapd(t, testkit.LDIF(1, 1, 1))
-	d := probe.NewDir(nil)
+	d := ldapclient.NewDir(nil)
 	for what, c := range map[string]struct {
 		url, ca string
 		start   bool
@@ -269,7 +270,7 @@ ipHostNumber: 10.40.8.7
 `)
 	src := sourceOf(s, s.Manager)
 	src.Preset = directory.PresetPOSIX
-	p, err := probe.NewDir(nil).ReadLDAP(t.Context(), src, s.Password, nil)
+	p, err := ldapclient.NewDir(nil).ReadLDAP(t.Context(), src, s.Password, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -278,4 +279,12 @@ ipHostNumber: 10.40.8.7
 		!strings.Contains(find(rows, "group", "printers"), `["user:ida","user:person-elsewhere"]`) {
 		t.Error(rows)
 	}
+}
+
+// code gives a fault's code.
+func code(err error) string {
+	if err == nil {
+		return ""
+	}
+	return fault.As(err).Code
 }

@@ -1,4 +1,4 @@
-package probe
+package ipp
 
 import (
 	"context"
@@ -12,6 +12,8 @@ import (
 	"strings"
 	"time"
 
+	"cirque/internal/probe/dial"
+
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/internal/ipp"
@@ -20,7 +22,7 @@ import (
 // A Spooler is a client of the common Unix spooler on this machine: it sets queues up by the operations that its own
 // tools use.
 type Spooler struct {
-	ipp  *IPP
+	ipp  *Client
 	base string // ipp://HOST:PORT
 }
 
@@ -50,13 +52,13 @@ func NewSpooler(at string) (*Spooler, error) {
 			return nil, fault.New(fault.Invalid, "spooler-address", "write ipp://localhost:631/, or the path of its socket",
 				"%q is no address of a spooler", at)
 		}
-		return &Spooler{NewIPP(nil), u.Scheme + "://" + u.Host}, nil
+		return &Spooler{New(nil), u.Scheme + "://" + u.Host}, nil
 	}
-	c := &IPP{http: &http.Client{Transport: &http.Transport{
+	c := &Client{http: &http.Client{Transport: &http.Transport{
 		DialContext: func(ctx context.Context, _, _ string) (net.Conn, error) {
-			return (&net.Dialer{Timeout: dialWithin}).DialContext(ctx, "unix", at)
+			return (&net.Dialer{Timeout: dial.Within}).DialContext(ctx, "unix", at)
 		},
-		ResponseHeaderTimeout: answerWithin, MaxIdleConnsPerHost: 2,
+		ResponseHeaderTimeout: dial.AnswerWithin, MaxIdleConnsPerHost: 2,
 	}}}
 	if u, err := user.Current(); err == nil {
 		c.peer = u.Username

@@ -1,4 +1,4 @@
-package probe
+package pwg
 
 import (
 	"image"
@@ -9,12 +9,10 @@ import (
 	"golang.org/x/image/font"
 	"golang.org/x/image/font/basicfont"
 	"golang.org/x/image/math/fixed"
-
-	"cirque/internal/pwg"
 )
 
-// RasterPage draws a page of text lines as PWG raster at 150 dots an inch, on a page of so many millimetres.
-func RasterPage(lines []string, media string, width, height float64) ([]byte, error) {
+// TextPage draws a page of text lines as PWG raster at 150 dots an inch, on a page of so many millimetres.
+func TextPage(lines []string, media string, width, height float64) ([]byte, error) {
 	const dpi = 150
 	px := func(mm float64) int { return int(math.Round(mm / 25.4 * dpi)) }
 	page := image.NewGray(image.Rect(0, 0, px(width), px(height)))
@@ -36,5 +34,5 @@ func RasterPage(lines []string, media string, width, height float64) ([]byte, er
 		}
 		y += 20 * scale
 	}
-	return pwg.Encode(pwg.Page{Image: page, DPI: dpi, Media: media})
+	return Encode(Page{Image: page, DPI: dpi, Media: media})
 }

@@ -1,4 +1,4 @@
-package probe
+package ipp
 
 import (
 	"cmp"
@@ -51,7 +51,7 @@ var listers = []lister{{"system", ipp.GetPrinters, "/ipp/system"}, {"spooler", i
 // ReadServer reads a print server's queues: over its system service (PWG 5100.22), by the operation of the common Unix
 // spooler, or, where it knows neither, the one queue at the URI. before is the reading before: what has not changed
 // since is taken over from it. Errors are faults that say in plain words what is wrong with the connection.
-func (c *IPP) ReadServer(ctx context.Context, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error) {
+func (c *Client) ReadServer(ctx context.Context, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error) {
 	u, err := url.Parse(uri)
 	if err != nil || u.Hostname() == "" {
 		return nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST:PORT/", "%q is no server's URI", uri)
@@ -88,7 +88,7 @@ func (c *IPP) ReadServer(ctx context.Context, uri string, key *stock.Key, before
 }
 
 // single reads the one queue at a URI.
-func (c *IPP) single(ctx context.Context, uri string, key *stock.Key) (*stock.Server, error) {
+func (c *Client) single(ctx context.Context, uri string, key *stock.Key) (*stock.Server, error) {
 	m, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetPrinterAttributes, c.id.Add(1), uri), nil, asking{key: key})
 	if err != nil {
 		return nil, err
@@ -118,7 +118,7 @@ func knowsNot(err error) bool {
 }
 
 // list reads all queues over one way of listing.
-func (c *IPP) list(ctx context.Context, l lister, uri string, key *stock.Key,
+func (c *Client) list(ctx context.Context, l lister, uri string, key *stock.Key,
 	before *stock.Server) (*stock.Server, error) {
 	s := &stock.Server{At: time.Now().UTC(), Listing: l.name, Queues: []stock.Queue{}}
 	if before != nil && before.Listing == l.name && len(before.Queues) > 0 {
@@ -137,7 +137,7 @@ func (c *IPP) list(ctx context.Context, l lister, uri string, key *stock.Key,
 }
 
 // relist asks briefly, and wholly only for what has changed.
-func (c *IPP) relist(ctx context.Context, l lister, uri string, key *stock.Key,
+func (c *Client) relist(ctx context.Context, l lister, uri string, key *stock.Key,
 	before *stock.Server) (*stock.Server, error) {
 	u, err := url.Parse(uri)
 	if err != nil {
@@ -210,7 +210,7 @@ func atHost(server *url.URL, own string) string {
 }
 
 // pages asks for the queues some at a time. A server that takes no limits gives all at once.
-func (c *IPP) pages(ctx context.Context, l lister, uri string, key *stock.Key,
+func (c *Client) pages(ctx context.Context, l lister, uri string, key *stock.Key,
 	attributes []string) ([]ipp.Group, error) {
 	var out []ipp.Group
 	seen := map[string]bool{}
@@ -323,7 +323,7 @@ var jobAttributes = []string{"job-id", "job-name", "job-originating-user-name", 
 	"time-at-creation", "time-at-completed", "date-time-at-creation", "date-time-at-completed", "printer-up-time"}
 
 // ReadJobs lists a queue's jobs: those that wait, or those that it remembers as ended.
-func (c *IPP) ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bool, limit int) ([]stock.Job, error) {
+func (c *Client) ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bool, limit int) ([]stock.Job, error) {
 	which := "not-completed"
 	if ended {
 		which = "completed"
@@ -368,7 +368,7 @@ func jobOf(m ipp.Message) stock.Job {
 }
 
 // ReadJob asks for one job (Get-Job-Attributes), and says besides why its printer does not go on, where it does not.
-func (c *IPP) ReadJob(ctx context.Context, uri string, key *stock.Key, id int) (stock.Job, error) {
+func (c *Client) ReadJob(ctx context.Context, uri string, key *stock.Key, id int) (stock.Job, error) {
 	m, err := c.exchange(ctx, uri, ipp.NewRequest(ipp.GetJobAttributes, c.id.Add(1), uri, ipp.Attr("job-id",
 		ipp.Int(ipp.Integer, int32(id))), ipp.Strs(ipp.Keyword, "requested-attributes", jobAttributes...)), nil,
 		asking{key: key})

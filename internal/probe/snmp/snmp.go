@@ -1,4 +1,5 @@
-package probe
+// Package snmp asks devices over SNMP (RFC 3416).
+package snmp
 
 import (
 	"context"
@@ -9,6 +10,8 @@ import (
 	"strings"
 	"time"
 
+	"cirque/internal/probe/dial"
+
 	"github.com/gosnmp/gosnmp"
 
 	"cirque/core/fault"
@@ -16,13 +19,13 @@ import (
 	"cirque/internal/snmp"
 )
 
-// readSNMP asks a host what its printer tells over SNMP, with the first key that it takes. Silence may mean a wrong key
+// Read asks a host what its printer tells over SNMP, with the first key that it takes. Silence may mean a wrong key
 // as well as none there: a wrong community is not answered.
-func (t AddressTable) readSNMP(ctx context.Context, host string, keys []stock.Key,
+func Read(ctx context.Context, t dial.AddressTable, host string, keys []stock.Key,
 	within time.Duration) (snmp.Printer, error) {
-	addr, err := t.lead(net.JoinHostPort(host, "161"))
+	addr, err := t.Lead(net.JoinHostPort(host, "161"))
 	if err != nil {
-		return snmp.Printer{}, explain(host, err)
+		return snmp.Printer{}, dial.Explain(host, err)
 	}
 	var last error = fault.New(fault.Unavailable, "silent", "store a key for it", "%s does not answer over SNMP", host)
 	for i, k := range keys {
@@ -70,7 +73,7 @@ func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Dur
 		g.SecurityParameters = usm
 	}
 	if err := g.Connect(); err != nil {
-		return p, explain(host, err)
+		return p, dial.Explain(host, err)
 	}
 	defer func() { _ = g.Conn.Close() }()
 	var vars []snmp.Var
