@@ -238,3 +238,15 @@ func TestValidToken(t *testing.T) {
 		}
 	}
 }
+
+func TestPrincipals(t *testing.T) {
+	t.Parallel()
+	if (&Principal{Role: Agent, Name: "token", For: "mira"}).Person() != "mira" ||
+		(&Principal{Role: Administrator, Name: "mira"}).Person() != "mira" {
+		t.Error("whose job it is")
+	}
+	if Check(nil, Publish) == nil || Check(&Principal{Role: Agent},
+		Publish) == nil || Check(&Principal{Role: "else"}, Print) == nil {
+		t.Error("somebody may who may not")
+	}
+}

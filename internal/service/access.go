@@ -6,7 +6,6 @@ import (
 	"crypto/rand"
 	"crypto/sha256"
 	"crypto/subtle"
-	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -28,7 +27,7 @@ func (s *Service) NeedsSetUp() bool { return len(s.present.Access().Accounts) ==
 
 // SetUp makes the first account with the one-time code, and signs in.
 func (s *Service) SetUp(ctx context.Context, remote, code, called, password string) (string, access.Principal, error) {
-	if err := s.slow.check("set-up "+remote, s.now()); err != nil {
+	if err := s.slow.Check("set-up "+remote, s.now()); err != nil {
 		return "", access.Principal{}, err
 	}
 	var want string
@@ -41,7 +40,7 @@ func (s *Service) SetUp(ctx context.Context, remote, code, called, password stri
 			"the first account has been made already")
 	}
 	if subtle.ConstantTimeCompare([]byte(strings.TrimSpace(code)), []byte(want)) != 1 {
-		s.slow.failed("set-up "+remote, s.now())
+		s.slow.Failed("set-up "+remote, s.now())
 		return "", access.Principal{}, fault.New(fault.Denied, "setup-code-wrong", "copy it from the file setup-code in "+
 			"the data directory", "the set-up code is not right")
 	}
@@ -281,59 +280,5 @@ func (s *Service) keepUsed(ctx context.Context) error {
 		if last {
 			return nil
 		}
-	}
-}
-
-// slowdown makes repeated failures wait: nothing for the first three, then twice as long each time.
-type slowdown struct {
-	mu       sync.Mutex
-	failures map[string]failure // guarded by mu
-}
-
-type failure struct {
-	count int
-	until time.Time
-}
-
-const (
-	freeFailures = 3
-	longestWait  = 5 * time.Minute
-	mostFailures = 10000 // entries kept
-)
-
-func (s *slowdown) check(key string, now time.Time) error {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if wait := s.failures[key].until.Sub(now); wait > 0 {
-		seconds := int(wait/time.Second) + 1
-		return fault.New(fault.TooMany, "sign-in-slowed", fmt.Sprintf("try again in %d seconds", seconds),
-			"too many sign-ins have failed")
-	}
-	return nil
-}
-
-func (s *slowdown) failed(key string, now time.Time) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	if len(s.failures) >= mostFailures {
-		for k, f := range s.failures {
-			if now.After(f.until) {
-				delete(s.failures, k)
-			}
-		}
-	}
-	f := s.failures[key]
-	f.count++
-	if over := f.count - freeFailures; over >= 0 {
-		f.until = now.Add(min(time.Second<<min(over, 10), longestWait))
-	}
-	s.failures[key] = f
-}
-
-func (s *slowdown) forget(keys ...string) {
-	s.mu.Lock()
-	defer s.mu.Unlock()
-	for _, k := range keys {
-		delete(s.failures, k)
 	}
 }

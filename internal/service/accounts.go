@@ -158,18 +158,3 @@ func (s *Service) RemoveRule(ctx context.Context, p *access.Principal, id int64)
 	}
 	return s.present.Refresh(ctx, event.Notice{What: event.Access})
 }
-
-// MayReadAudit says whether somebody may read the audit, before an answer is begun.
-func MayReadAudit(p *access.Principal) error { return access.Check(p, access.ReadAudit) }
-
-// Audit lists changes and sign-ins, newest first.
-func (s *Service) Audit(ctx context.Context, p *access.Principal, want event.Filter) ([]event.Event, error) {
-	if err := MayReadAudit(p); err != nil {
-		return nil, err
-	}
-	list, err := s.store.Audit(ctx, want)
-	if list == nil {
-		list = []event.Event{}
-	}
-	return list, err
-}

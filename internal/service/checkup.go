@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fault"
@@ -53,11 +54,12 @@ func (s *Service) StartCheckup(ctx context.Context, p *access.Principal, machine
 		return endpoint.Checkup{}, err
 	}
 	if try != "" && try != endpoint.TryDriverless && try != endpoint.TryPlain {
-		if _, _, held := s.shipped(try, rec.Report.Platform); !held {
-			return endpoint.Checkup{}, s.notHeld(try, rec.Report.Platform)
+		if _, _, held := driver.Best(s.present.Stock().Packages, try, rec.Report.Platform); !held {
+			return endpoint.Checkup{}, driver.NotHeld(s.present.Stock().Packages, try, rec.Report.Platform)
 		}
 	}
-	want := endpoint.Checkup{Machine: rec.Report.Machine, Queue: queue, Try: try, Model: s.modelBehind(queue)}
+	model, _ := s.present.Stock().Behind(s.present.View().Document(), queue)
+	want := endpoint.Checkup{Machine: rec.Report.Machine, Queue: queue, Try: try, Model: model}
 	says := fmt.Sprintf("%s was asked for a checkup", rec.Report.Machine)
 	if try != "" {
 		says = fmt.Sprintf("%s was asked to print to %s with %s", rec.Report.Machine, queue, endpoint.TryName(try))
@@ -90,8 +92,8 @@ func (s *Service) Checkup(ctx context.Context, p *access.Principal, id int64) (e
 // whole puts the service's own checks before the endpoint's.
 func (s *Service) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Record) (endpoint.Checkup, error) {
 	c.Machine = rec.Report.Machine
-	lineups := s.lineupsOf(rec)
-	e := s.judgeBy(rec, lineups)
+	lineups := s.present.View().Lineups(rec, s.now())
+	e := s.present.View().Judge(rec, lineups, s.now())
 	f := endpoint.Facts{Record: &rec, Lineups: lineups, People: e.Says, Drift: e.Drift, Now: s.now(),
 		Token: s.hasToken(rec.Report.Machine), Connected: s.present.Agents.Waits(rec.Report.Machine),
 		Every: time.Duration(s.present.View().Document().Agent().ReportMinutes) * time.Minute}

@@ -4,13 +4,14 @@ import (
 	"context"
 	"fmt"
 	"slices"
-	"time"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/stock"
 )
 
 // Report takes in what an agent says of its endpoint.
@@ -50,21 +51,7 @@ func (s *Service) Report(ctx context.Context, p *access.Principal, r endpoint.Re
 	if err != nil {
 		return endpoint.Judged{}, err
 	}
-	return s.judge(rec), nil
-}
-
-// judge works out drift and state against the present snapshot.
-func (s *Service) judge(rec endpoint.Record) endpoint.Judged { return s.judgeBy(rec, s.lineupsOf(rec)) }
-
-// judgeBy is judge for whoever has the lineups already.
-func (s *Service) judgeBy(rec endpoint.Record, lineups []lineup.Lineup) endpoint.Judged {
-	snap, now := s.present.View(), s.now()
-	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
-	set := snap.Document().Agent()
-	says := append(endpoint.People(snap.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
-	return endpoint.Judged{Record: rec, State: endpoint.StateOf(rec, drift, now,
-		time.Duration(set.ReportMinutes)*time.Minute),
-		Drift: drift, Says: says}
+	return s.present.View().Judged(rec, s.now()), nil
 }
 
 // away names the queues that an endpoint has for where it is: those that its people would lose if it were somewhere
@@ -77,9 +64,9 @@ func (s *Service) away(rec endpoint.Record) []string {
 			q.Addresses, q.Location = nil, nil
 		}
 	}
-	there := endpoint.PlanFor(s.lineupsOf(elsewhere))
+	there := endpoint.PlanFor(s.present.View().Lineups(elsewhere, s.now()))
 	var out []string
-	for _, w := range endpoint.PlanFor(s.lineupsOf(rec)).Wants {
+	for _, w := range endpoint.PlanFor(s.present.View().Lineups(rec, s.now())).Wants {
 		kept := slices.ContainsFunc(there.Wants, func(o endpoint.Want) bool { return o.Key() == w.Key() })
 		if !kept && !slices.Contains(out, w.Queue) {
 			out = append(out, w.Queue)
@@ -99,7 +86,7 @@ func (s *Service) Endpoints(ctx context.Context, p *access.Principal) ([]endpoin
 	}
 	out := make([]endpoint.Judged, 0, len(all))
 	for _, r := range all {
-		out = append(out, s.judge(r))
+		out = append(out, s.present.View().Judged(r, s.now()))
 	}
 	return out, nil
 }
@@ -113,7 +100,7 @@ func (s *Service) Endpoint(ctx context.Context, p *access.Principal, machine str
 	if err != nil {
 		return endpoint.Judged{}, err
 	}
-	e := s.judge(rec)
+	e := s.present.View().Judged(rec, s.now())
 	e.Away = s.away(rec)
 	return e, nil
 }
@@ -143,4 +130,18 @@ func (s *Service) Overview(ctx context.Context, p *access.Principal) (endpoint.O
 		o.Endpoints[e.State]++
 	}
 	return o, nil
+}
+
+// serversOf names the servers to which an endpoint's own queues lead.
+func serversOf(doc *estate.Document, r endpoint.Report) []string {
+	out := []string{}
+	for _, v := range doc.Servers {
+		for _, i := range r.Installed {
+			if i.Own && stock.SameAuthority(i.URI, v.URI) {
+				out = append(out, v.Name)
+				break
+			}
+		}
+	}
+	return out
 }

@@ -78,6 +78,9 @@ func (s *Service) readCertificates(ctx context.Context, n event.Notice) error {
 	return nil
 }
 
+// certificateGood says whether a certificate lets its machine in.
+func (s *Service) certificateGood(serial string) bool { return s.certificates.get(serial) != nil }
+
 // ByCertificate finds whose a verified certificate is, by its serial number; machine is the name in it.
 func (s *Service) ByCertificate(serial, machine string) (*access.Principal, error) {
 	e := s.certificates.get(serial)
@@ -195,14 +198,14 @@ type Enrolling struct {
 // Enrol lets an agent in by an enrolment token. Whatever is refused is recorded.
 func (s *Service) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err error) {
 	from := "enrol " + in.Remote
-	if err := s.slow.check(from, s.now()); err != nil {
+	if err := s.slow.Check(from, s.now()); err != nil {
 		return out, err
 	}
 	invited := false // came with a token that is good
 	defer func() {
 		if f := fault.As(err); f != nil && f.Kind != fault.Unavailable && f.Kind != fault.Internal {
 			if !invited {
-				s.slow.failed(from, s.now()) // else whoever likes could fill the audit
+				s.slow.Failed(from, s.now()) // else whoever likes could fill the audit
 			}
 			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote,
 				Says: in.Machine + " was not enrolled: " + f.What}); e != nil {

@@ -49,7 +49,7 @@ func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server
 		return e, fault.New(fault.Conflict, "not-on-duty", "return it first: cirque return "+server,
 			"%s is not wholly on duty", server)
 	}
-	r, err := s.Rehearse(ctx, p, rehearse.Ask{Without: []string{"server:" + server}}, nil)
+	r, err := s.Rehearsed(ctx, p, rehearse.Ask{Without: []string{"server:" + server}})
 	if err != nil {
 		return e, err
 	}
@@ -61,7 +61,7 @@ func (s *Service) StartExercise(ctx context.Context, p *access.Principal, server
 	if err != nil {
 		return e, err
 	}
-	who := func(k rehearse.Kind) int { return r.Report.Totals[k].People + r.Report.Totals[k].Machines }
+	who := func(k rehearse.Kind) int { return r.Totals[k].People + r.Totals[k].Machines }
 	now := s.now().UTC()
 	e = endpoint.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
 		Phase: "moving", Steps: []endpoint.ExerciseStep{}, Stuck: []endpoint.Stuck{}, Says: []string{},

@@ -244,11 +244,11 @@ func (s *Service) endpointFaults(ctx context.Context) (out []aFault, all int, er
 		if ctx.Err() != nil {
 			return nil, 0, present.Stopped()
 		}
-		lineups := s.lineupsOf(r)
-		location := s.locationOf(lineups)
+		lineups := s.present.View().Lineups(r, s.now())
+		location := lineup.LocationOf(lineups)
 		f := notice.Fault{Key: "endpoint " + r.Report.Machine, About: estate.AboutEndpoints, Name: r.Report.Machine,
 			Location: location, Fix: "see what is wrong: cirque endpoint checkup " + r.Report.Machine}
-		switch s.judgeBy(r, lineups).State {
+		switch s.present.View().Judge(r, lineups, s.now()).State {
 		case endpoint.Silent:
 			f.Since, f.Says = r.LastSeen, fmt.Sprintf("the endpoint %s says nothing; it was last heard of on %s",
 				r.Report.Machine, r.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
@@ -264,16 +264,6 @@ func (s *Service) endpointFaults(ctx context.Context) (out []aFault, all int, er
 	return out, len(list), nil
 }
 
-// locationOf gives where an endpoint is, by the first of its lineups that knows; "" where none does.
-func (*Service) locationOf(lineups []lineup.Lineup) string {
-	for _, l := range lineups {
-		if l.Context.Location != nil {
-			return *l.Context.Location
-		}
-	}
-	return ""
-}
-
 // ownersOn gives the people whose jobs wait on a server that is down, by what it told last.
 func (s *Service) ownersOn(server string, r *stock.Server) []notice.Owner {
 	if r == nil {
@@ -281,7 +271,7 @@ func (s *Service) ownersOn(server string, r *stock.Server) []notice.Owner {
 	}
 	var out []notice.Owner
 	for _, j := range r.Waiting {
-		w := s.waitingJob(server, r, j, live.Gone)
+		w := s.present.View().WaitingJob(server, r, j, live.Gone)
 		if w.Person == "" {
 			continue
 		}

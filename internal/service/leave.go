@@ -41,11 +41,11 @@ func (s *Service) Depends(ctx context.Context, p *access.Principal, server strin
 	slices.Sort(out.Grants)
 	out.Unused = len(out.Queues) == 0 && len(out.Sets) == 0
 	if l.InEstate && len(out.Queues) > 0 {
-		r, err := s.Rehearse(ctx, p, rehearse.Ask{Without: []string{"server:" + server}}, nil)
+		r, err := s.Rehearsed(ctx, p, rehearse.Ask{Without: []string{"server:" + server}})
 		if err != nil {
 			return out, err
 		}
-		for kind, n := range r.Report.Totals {
+		for kind, n := range r.Totals {
 			if kind == rehearse.Loses || kind == rehearse.Stranded || kind == rehearse.NoPath {
 				out.People = max(out.People, n.People)
 			}
@@ -89,7 +89,7 @@ func (s *Service) lately(ctx context.Context, l stock.Listed, out *stock.Leaving
 		wg.Go(func() {
 			slots <- struct{}{}
 			defer func() { <-slots }()
-			list, err := s.cfg.Prober.ReadJobs(ctx, s.reachable(l, q), key, true, jobsAsked)
+			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, true, jobsAsked)
 			mu.Lock()
 			defer mu.Unlock()
 			if err != nil {
@@ -138,19 +138,6 @@ func (s *Service) lately(ctx context.Context, l stock.Listed, out *stock.Leaving
 			out.Told += "; of some it does not tell whose they were: its sign-in may be let see that"
 		}
 	}
-}
-
-// reachable gives the URI of a server's queue by the address at which the server is known here: what it calls itself
-// may lead nowhere from here.
-func (s *Service) reachable(l stock.Listed, q stock.Queue) string {
-	scheme, rest, _ := strings.Cut(l.URI, "://")
-	host, _, _ := strings.Cut(rest, "/")
-	_, own, ok := strings.Cut(q.URI, "://")
-	_, path, okPath := strings.Cut(own, "/")
-	if !ok || !okPath {
-		return l.URI
-	}
-	return scheme + "://" + host + "/" + path
 }
 
 // MoveQueues rewrites queues in one's own draft so that they no longer lead through a server; with dry it only says

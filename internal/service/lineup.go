@@ -56,7 +56,7 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 	woken, spread := false, false
 	defer s.present.Agents.Polling()()
 	for {
-		if p != nil && p.Serial != "" && s.certificates.get(p.Serial) == nil {
+		if p != nil && p.Serial != "" && !s.certificateGood(p.Serial) {
 			return Answer{}, false, access.Revoked(p.Machine) // since it began to wait
 		}
 		snap, now := s.present.View(), s.now()
@@ -83,7 +83,7 @@ func (s *Service) WaitLineups(ctx context.Context, p *access.Principal, queries 
 		case <-snap.Changed():
 		case <-opens:
 		case <-called:
-			if p.Serial != "" && s.certificates.get(p.Serial) == nil {
+			if p.Serial != "" && !s.certificateGood(p.Serial) {
 				return Answer{}, false, access.Revoked(p.Machine)
 			}
 			return a, false, nil
@@ -147,15 +147,6 @@ func (s *Service) lineups(p *access.Principal, snap *present.View, queries []lin
 		}
 	}
 	return Answer{JSON: append(out, ']'), Tag: strconv.FormatUint(sum.Sum64(), 16)}, edge, nil
-}
-
-// resolve answers one context with a lineup of the caller's own.
-func (s *Service) resolve(snap *present.View, q lineup.Query, now time.Time) (*lineup.Lineup, error) {
-	c, err := q.Context(now)
-	if err != nil {
-		return nil, err
-	}
-	return snap.World.Resolve(c, nil)
 }
 
 // Why explains one queue in one context; when as for Lineups.

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -80,11 +81,12 @@ func (s *Service) listAll(ctx context.Context) error {
 // listAlone brings a source's directory into line while nobody withdraws from it.
 func (s *Service) listAlone(ctx context.Context, called string, entries []advert.Entry) error {
 	return s.runner.Do(ctx, "listing "+called, func(ctx context.Context) error {
-		v, sealed, err := s.source(ctx, called) // as it is now
-		if err != nil || v.ListUnder == "" {
+		list, sealed, err := s.store.Sources(ctx) // as it is now
+		i := slices.IndexFunc(list, func(v directory.Source) bool { return v.Name == called })
+		if err != nil || i < 0 || list[i].ListUnder == "" {
 			return err
 		}
-		return s.list(ctx, v, sealed, entries)
+		return s.list(ctx, list[i], sealed[called], entries)
 	})
 }
 

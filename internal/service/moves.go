@@ -6,10 +6,8 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
-	"cirque/core/lineup"
 	"cirque/core/live"
 	"cirque/core/stock"
-	"cirque/internal/service/present"
 )
 
 const stuckShown = 20
@@ -62,41 +60,10 @@ func (s *Service) stuck(ctx context.Context, server string) ([]endpoint.Stuck, e
 	leads := func(i endpoint.Want) bool { return v != nil && stock.SameAuthority(i.URI, v.URI) }
 	out := []endpoint.Stuck{}
 	for _, r := range list {
-		lineups := s.lineupsOf(r)
-		state := s.judgeBy(r, lineups).State
+		lineups := s.present.View().Lineups(r, s.now())
+		state := s.present.View().Judge(r, lineups, s.now()).State
 		out = append(out, endpoint.Stuck{Machine: r.Report.Machine, State: state, Says: endpoint.WhyStuck(r, lineups,
 			leads, state)})
 	}
 	return out, nil
-}
-
-// lineupsOf gives the lineups of what an endpoint last reported, as they are now; a location that is gone gives none.
-func (s *Service) lineupsOf(r endpoint.Record) []lineup.Lineup {
-	return s.lineupsIn(s.present.View(), r)
-}
-
-func (s *Service) lineupsIn(snap *present.View, r endpoint.Record) []lineup.Lineup {
-	now := s.now()
-	out := []lineup.Lineup{}
-	for _, q := range r.Report.Contexts {
-		q.Time = nil
-		if l, err := s.resolve(snap, q, now); err == nil {
-			out = append(out, *l)
-		}
-	}
-	return out
-}
-
-// serversOf names the servers to which an endpoint's own queues lead.
-func serversOf(doc *estate.Document, r endpoint.Report) []string {
-	out := []string{}
-	for _, v := range doc.Servers {
-		for _, i := range r.Installed {
-			if i.Own && stock.SameAuthority(i.URI, v.URI) {
-				out = append(out, v.Name)
-				break
-			}
-		}
-	}
-	return out
 }

@@ -283,7 +283,7 @@ func (s *Service) DriversOn(ctx context.Context, p *access.Principal, machine,
 		if ctx.Err() != nil {
 			return nil, present.Stopped()
 		}
-		for _, d := range endpoint.DriversHere(endpoint.PlanFor(s.lineupsOf(r)), r.Report) {
+		for _, d := range endpoint.DriversHere(endpoint.PlanFor(s.present.View().Lineups(r, s.now())), r.Report) {
 			if exact != "" && d.Exact != exact {
 				continue
 			}
@@ -300,7 +300,7 @@ func (s *Service) DriversOn(ctx context.Context, p *access.Principal, machine,
 
 // consistsOf says in which package a driver is, which file describes it, and which belong to it.
 func (s *Service) consistsOf(ctx context.Context, d *endpoint.DriverHere) error {
-	k, m, ok := s.shipped(d.Exact, d.Platform)
+	k, m, ok := driver.Best(s.present.Stock().Packages, d.Exact, d.Platform)
 	if !ok {
 		if d.Says == "" {
 			d.Says = "no driver package here has it"

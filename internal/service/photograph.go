@@ -159,7 +159,7 @@ func (s *Service) things(ctx context.Context) ([]photograph.Thing, error) {
 		if ctx.Err() != nil {
 			return nil, present.Stopped()
 		}
-		e := s.judge(r)
+		e := s.present.View().Judged(r, s.now())
 		add("endpoint", r.Report.Machine, map[string]string{"state": string(e.State), "platform": r.Report.Platform,
 			"agent": r.Report.Version, "spooler": r.Report.Spooler})
 		for _, i := range r.Report.Installed {

@@ -124,7 +124,7 @@ func (s *Service) worldOf(ctx context.Context, snap *present.View, revision int)
 
 // planIn is what an endpoint is to have in a world, in the contexts that it last reported.
 func (s *Service) planIn(w *lineup.World, r endpoint.Record) endpoint.Plan {
-	return endpoint.PlanFor(s.lineupsIn(s.present.View().With(w), r))
+	return endpoint.PlanFor(s.present.View().With(w).Lineups(r, s.now()))
 }
 
 type testedAt struct{ machine, queue string }
@@ -181,7 +181,7 @@ func (s *Service) unreached(ctx context.Context, all []endpoint.Record, queue st
 		if u.Platform != "" {
 			q.Platform = &u.Platform
 		}
-		l, err := s.resolve(snap, q, now)
+		l, err := snap.Resolve(q, now)
 		if err != nil {
 			return // a platform that is none
 		}

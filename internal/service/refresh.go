@@ -28,7 +28,7 @@ func (s *Service) Refresh(ctx context.Context, p *access.Principal, machine stri
 	err = s.store.Call(ctx, machine, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name,
 		Says: fmt.Sprintf("%s was asked to look at its queues and report", rec.Report.Machine)})
 	s.present.Agents.Ring(machine) // here at once; the other processes hear of it
-	return s.judge(rec), err
+	return s.present.View().Judged(rec, s.now()), err
 }
 
 // Otherwise says how long an endpoint takes to hear of a change when it is not called.

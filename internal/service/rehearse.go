@@ -95,6 +95,15 @@ func (s *Service) Rehearse(ctx context.Context, p *access.Principal, what rehear
 	return out, nil
 }
 
+// Rehearsed is Rehearse for whoever wants the report alone.
+func (s *Service) Rehearsed(ctx context.Context, p *access.Principal, what rehearse.Ask) (*rehearse.Report, error) {
+	r, err := s.Rehearse(ctx, p, what, nil)
+	if err != nil {
+		return nil, err
+	}
+	return r.Report, nil
+}
+
 // cases gives everybody, in the contexts in which endpoints last reported them.
 func (s *Service) cases(ctx context.Context, snap *present.View) (*rehearse.Cases, error) {
 	r := &s.rehearsals

@@ -44,7 +44,7 @@ func (s *Service) standing(ctx context.Context) (endpoint.Sample, error) {
 		if ctx.Err() != nil {
 			return out, ctx.Err()
 		}
-		switch s.judge(r).State {
+		switch s.present.View().Judged(r, s.now()).State {
 		case endpoint.Converged:
 			out.Converged++
 		case endpoint.Behind:

@@ -27,6 +27,7 @@ import (
 	"cirque/core/notice"
 	"cirque/core/photograph"
 	"cirque/internal/service/present"
+	"cirque/internal/service/tries"
 	"cirque/internal/service/worker"
 )
 
@@ -250,7 +251,7 @@ type Service struct {
 	wanted       wanted
 	failing      failingLately
 	reading      sync.Map // of *sync.Mutex, by kind and name of what is read
-	slow         slowdown
+	slow         *tries.Slowdown
 	publishes    chan struct{} // held by who publishes
 	scans        chan scanning
 	drains       chan struct{} // wakes who looks after health, drains and returns
@@ -277,8 +278,8 @@ func New(ctx context.Context, store Store, cfg Config) (*Service, error) {
 		cfg.Leases = worker.Single{}
 	}
 	s.runner = worker.New(worker.Config{Leases: cfg.Leases, Holder: rand.Text(), Log: cfg.Log})
+	s.slow = tries.New()
 	s.answers = answerKey(cfg.SecretKey)
-	s.slow.failures = map[string]failure{}
 	s.used.at = map[int64]time.Time{}
 	var err error
 	if s.drafted, err = lru.New[draftKey, *lineup.Estate](draftsKept); err != nil {

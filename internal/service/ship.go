@@ -2,7 +2,6 @@ package service
 
 import (
 	"context"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -26,9 +25,9 @@ func (s *Service) Ship(ctx context.Context, p *access.Principal, exact, platform
 	if err := access.Check(p, access.Report); err != nil {
 		return Shipment{}, err
 	}
-	of, best, ok := s.shipped(exact, platform)
+	of, best, ok := driver.Best(s.present.Stock().Packages, exact, platform)
 	if !ok {
-		return Shipment{}, s.notHeld(exact, platform)
+		return Shipment{}, driver.NotHeld(s.present.Stock().Packages, exact, platform)
 	}
 	if len(best.Missing) > 0 {
 		return Shipment{}, fault.New(fault.Conflict, "driver-incomplete", "add a whole package",
@@ -46,38 +45,6 @@ func (s *Service) Ship(ctx context.Context, p *access.Principal, exact, platform
 		}
 	}
 	return out, nil
-}
-
-// notHeld says that no package has a name for a platform, and which name is nearly it.
-func (s *Service) notHeld(exact, platform string) error {
-	var names []string
-	for _, k := range s.present.Stock().Packages {
-		for _, m := range k.Models {
-			if driver.Fits(m.Platform, platform) {
-				names = append(names, m.Exact)
-			}
-		}
-	}
-	if near := driver.Nearest(exact, names); near != "" {
-		return fault.New(fault.Unknown, "driver-not-held", fmt.Sprintf("write the name to the letter, or add the right "+
-			"package: %s", driver.Compare(exact, near).Says), "no driver package here has %q for %s; one has %q", exact,
-			platform, near)
-	}
-	return fault.New(fault.Unknown, "driver-not-held", "add a package that accepts the name to the letter: "+
-		"cirque driver add", "no driver package here has %q for %s", exact, platform)
-}
-
-// shipped finds the package and the model of an exact name for a platform, the newest first.
-func (s *Service) shipped(exact, platform string) (of driver.Package, best driver.Model, ok bool) {
-	for _, k := range s.present.Stock().Packages {
-		for _, m := range k.Models {
-			if m.Exact == exact && driver.Fits(m.Platform, platform) && (!ok || m.Date > best.Date || m.Date == best.Date &&
-				k.At.After(of.At)) {
-				best, of, ok = m, k, true
-			}
-		}
-	}
-	return of, best, ok
 }
 
 // ShippedFile streams one file of a package to an endpoint.

@@ -142,7 +142,7 @@ func (s *Service) SignIn(ctx context.Context, remote, called, password string) (
 func (s *Service) checkAccount(ctx context.Context, remote, where, called, password string) (access.Account, error) {
 	keys := []string{"name " + name.Fold(called), "from " + where}
 	for _, k := range keys {
-		if err := s.slow.check(k, s.now()); err != nil {
+		if err := s.slow.Check(k, s.now()); err != nil {
 			return access.Account{}, err
 		}
 	}
@@ -163,7 +163,7 @@ func (s *Service) checkAccount(ctx context.Context, remote, where, called, passw
 	}
 	if !ok {
 		for _, k := range keys {
-			s.slow.failed(k, s.now())
+			s.slow.Failed(k, s.now())
 		}
 		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: where, Remote: remote,
 			Says: "A sign-in as " + called + " failed"}); err != nil {
@@ -172,7 +172,7 @@ func (s *Service) checkAccount(ctx context.Context, remote, where, called, passw
 		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",
 			"the name or the password is not right")
 	}
-	s.slow.forget(keys...)
+	s.slow.Forget(keys...)
 	return a, nil
 }
 

@@ -47,10 +47,6 @@ type Dir interface {
 		tell func(read int)) (directory.Pass, error)
 }
 
-// sourceKeyName binds a sealed password to its source and to where it is sent: whoever changes the address enters it
-// anew.
-func sourceKeyName(v directory.Source) string { return "source:" + v.Name + " " + v.URL }
-
 func (s *Service) source(ctx context.Context, called string) (directory.Source, []byte, error) {
 	list, sealed, err := s.store.Sources(ctx)
 	if err != nil {
@@ -177,7 +173,7 @@ func (s *Service) KeepSource(ctx context.Context, p *access.Principal, v directo
 		was = before
 	}
 	if v.Bind != "" && (password != nil || sealed == nil) {
-		if sealed, err = s.seal(sourceKeyName(v), sealedKey{Secret: word}); err != nil {
+		if sealed, err = s.sealSource(v, word); err != nil {
 			return out, err
 		}
 	}
@@ -189,14 +185,6 @@ func (s *Service) KeepSource(ctx context.Context, p *access.Principal, v directo
 		return out, s.withdraw(ctx, before, had, save) // from where they were
 	}
 	return out, save()
-}
-
-func (s *Service) sourcePassword(v directory.Source, sealed []byte) (string, error) {
-	if v.Bind == "" || sealed == nil {
-		return "", nil
-	}
-	k, err := s.unseal(sourceKeyName(v), sealed)
-	return k.Secret, err
 }
 
 // PauseSource stops passes over a source, or lets them go on.

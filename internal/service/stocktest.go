@@ -66,7 +66,7 @@ func (s *Service) TestStock(ctx context.Context, p *access.Principal, t Target,
 			return out, fault.New(fault.Unknown, "queue-unknown", "see cirque server queues "+t.Name, "%s has no queue %q",
 				t.Name, t.Queue)
 		}
-		out.SentTo, model, media, formats = s.reachable(l, *q), q.Model, word(q.Defaults["media"]), q.Formats
+		out.SentTo, model, media, formats = l.QueueURI(*q), q.Model, word(q.Defaults["media"]), q.Formats
 	case kept.Device == nil || kept.Device.URI == "":
 		return out, fault.New(fault.Conflict, "not-ipp", "read it first; where it does not speak IPP, send the page "+
 			"through a server", "%s has not answered over IPP, and Cirque prints over IPP only", t.Name)

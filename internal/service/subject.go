@@ -46,7 +46,7 @@ func (s *Service) Subject(ctx context.Context, p *access.Principal, kind, called
 		if len(here) == 0 {
 			continue
 		}
-		state := s.judge(rec).State // costs a lineup for each of its contexts
+		state := s.present.View().Judged(rec, s.now()).State // costs a lineup for each of its contexts
 		for _, presence := range here {
 			presence.State = state
 			out.Endpoints = append(out.Endpoints, presence)

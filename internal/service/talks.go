@@ -7,6 +7,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
+	"cirque/core/lineup"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
@@ -46,7 +47,7 @@ func (s *Service) Talks(ctx context.Context, p *access.Principal, site string) (
 	}
 	out := []endpoint.Talk{}
 	for _, r := range all {
-		location := s.locationOf(s.lineupsOf(r))
+		location := lineup.LocationOf(s.present.View().Lineups(r, s.now()))
 		if site != "" && estate.Site(location) != site {
 			continue
 		}

@@ -14,42 +14,6 @@ import (
 	"cirque/core/fault"
 )
 
-// behind gives what was last read of the device behind a queue, or of the queue on a server; empty where nothing was.
-func (s *Service) behind(queue string) (model string, formats []string) {
-	doc := s.present.View().Document()
-	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
-	if !ok || q == nil {
-		return "", nil
-	}
-	st := s.present.Stock()
-	for _, d := range q.Devices {
-		if r := st.Device(d).Device; r != nil && r.Model != "" {
-			return r.Model, r.Formats
-		}
-	}
-	for _, w := range q.Paths {
-		servers := []string{w.Server}
-		if set, ok := doc.Find(estate.Ref{List: "server_sets", Name: w.Set}).(*estate.ServerSet); ok && set != nil {
-			servers = set.Members
-		}
-		for _, v := range servers {
-			remote := w.RemoteName
-			if remote == "" {
-				remote = q.Name
-			}
-			if r := st.Server(v).Server.Find(remote); r != nil && r.Model != "" {
-				return r.Model, r.Formats
-			}
-		}
-	}
-	return "", nil
-}
-
-func (s *Service) modelBehind(queue string) string {
-	model, _ := s.behind(queue)
-	return model
-}
-
 // Alternatives lists what to try where a queue's output is wrong, for the platform of an endpoint or one that is named.
 func (s *Service) Alternatives(ctx context.Context, p *access.Principal, queue, machine, platform string) (model string,
 	list []driver.Alternative, err error) {
@@ -70,7 +34,7 @@ func (s *Service) Alternatives(ctx context.Context, p *access.Principal, queue, 
 		platform = rec.Report.Platform
 		now = rec.Report.DriverOf(q.Name)
 	}
-	model, formats := s.behind(q.Name)
+	model, formats := s.present.Stock().Behind(s.present.View().Document(), q.Name)
 	var seen []driver.Seen
 	if model != "" {
 		if seen, err = s.store.Papers(ctx, model); err != nil {

@@ -39,7 +39,7 @@ func (s *Service) readWaiting(ctx context.Context, l stock.Listed, r *stock.Serv
 		wg.Go(func() {
 			slots <- struct{}{}
 			defer func() { <-slots }()
-			list, err := s.cfg.Prober.ReadJobs(ctx, s.reachable(l, q), key, false, waitingJobs)
+			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, false, waitingJobs)
 			if err != nil {
 				return
 			}
@@ -86,7 +86,7 @@ func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server s
 	out.At = kept.Check.Answered
 	out.Total = kept.Server.Count().Jobs
 	for _, j := range kept.Server.Waiting {
-		out.Jobs = append(out.Jobs, s.waitingJob(server, kept.Server, j, found))
+		out.Jobs = append(out.Jobs, s.present.View().WaitingJob(server, kept.Server, j, found))
 	}
 	at := ""
 	if !out.Now && out.At != nil {
@@ -101,20 +101,4 @@ func (s *Service) WaitingJobs(ctx context.Context, p *access.Principal, server s
 		out.Says = fmt.Sprintf("%d jobs wait on it%s", out.Total, at)
 	}
 	return out, nil
-}
-
-func (s *Service) waitingJob(server string, r *stock.Server, j stock.Job, found live.Verdict) stock.WaitingJob {
-	w := s.present.View().World
-	doc := w.Estate.Document()
-	only := stock.DependentsOf(doc, server).Only
-	otherwise := false
-	for _, q := range stock.Through(doc, server)[j.Queue] {
-		otherwise = otherwise || !slices.Contains(only, q)
-	}
-	q := r.Find(j.Queue)
-	out := stock.WaitingJob{Job: j, Becomes: live.Fate(w.Live.Server(server), found, q != nil && !q.Ready(), otherwise)}
-	if u, ok := w.Directory.Person(j.Owner); ok {
-		out.Person = u.Name
-	}
-	return out
 }

@@ -220,3 +220,32 @@ func (s *Stock) Sightings() []stock.Sighting {
 	}
 	return out
 }
+
+// Behind gives what was last read of the device behind a queue, or of the queue on a server; empty where nothing was.
+func (s *Stock) Behind(doc *estate.Document, queue string) (model string, formats []string) {
+	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
+	if !ok || q == nil {
+		return "", nil
+	}
+	for _, d := range q.Devices {
+		if r := s.Device(d).Device; r != nil && r.Model != "" {
+			return r.Model, r.Formats
+		}
+	}
+	for _, w := range q.Paths {
+		servers := []string{w.Server}
+		if set, ok := doc.Find(estate.Ref{List: "server_sets", Name: w.Set}).(*estate.ServerSet); ok && set != nil {
+			servers = set.Members
+		}
+		for _, v := range servers {
+			remote := w.RemoteName
+			if remote == "" {
+				remote = q.Name
+			}
+			if r := s.Server(v).Server.Find(remote); r != nil && r.Model != "" {
+				return r.Model, r.Formats
+			}
+		}
+	}
+	return "", nil
+}

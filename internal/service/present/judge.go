@@ -1,0 +1,65 @@
+package present
+
+import (
+	"slices"
+	"time"
+
+	"cirque/core/endpoint"
+	"cirque/core/lineup"
+	"cirque/core/live"
+	"cirque/core/stock"
+)
+
+// Lineups gives the lineups of what an endpoint last reported, as they are in this view; a location that is gone gives
+// none.
+func (v *View) Lineups(r endpoint.Record, now time.Time) []lineup.Lineup {
+	out := []lineup.Lineup{}
+	for _, q := range r.Report.Contexts {
+		q.Time = nil
+		if l, err := v.Resolve(q, now); err == nil {
+			out = append(out, *l)
+		}
+	}
+	return out
+}
+
+// Resolve answers one context with a lineup of the caller's own.
+func (v *View) Resolve(q lineup.Query, now time.Time) (*lineup.Lineup, error) {
+	c, err := q.Context(now)
+	if err != nil {
+		return nil, err
+	}
+	return v.World.Resolve(c, nil)
+}
+
+// Judge works out drift and state of an endpoint against this view; lineups are those that Lineups gives.
+func (v *View) Judge(rec endpoint.Record, lineups []lineup.Lineup, now time.Time) endpoint.Judged {
+	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
+	set := v.Document().Agent()
+	says := append(endpoint.People(v.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
+	return endpoint.Judged{Record: rec, State: endpoint.StateOf(rec, drift, now,
+		time.Duration(set.ReportMinutes)*time.Minute),
+		Drift: drift, Says: says}
+}
+
+// Judged is Judge with the lineups as they are in this view; it costs one for each of the endpoint's contexts.
+func (v *View) Judged(rec endpoint.Record, now time.Time) endpoint.Judged {
+	return v.Judge(rec, v.Lineups(rec, now), now)
+}
+
+// WaitingJob says what becomes of a job that waits on a server, by what the server told last and what is proven of it.
+func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found live.Verdict) stock.WaitingJob {
+	w := v.World
+	doc := w.Estate.Document()
+	only := stock.DependentsOf(doc, server).Only
+	otherwise := false
+	for _, q := range stock.Through(doc, server)[j.Queue] {
+		otherwise = otherwise || !slices.Contains(only, q)
+	}
+	q := r.Find(j.Queue)
+	out := stock.WaitingJob{Job: j, Becomes: live.Fate(w.Live.Server(server), found, q != nil && !q.Ready(), otherwise)}
+	if u, ok := w.Directory.Person(j.Owner); ok {
+		out.Person = u.Name
+	}
+	return out
+}
