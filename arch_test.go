@@ -47,30 +47,55 @@ var arrows = map[string][]string{
 		"core/directory", "core/live", "core/path", "core/lineup"},
 	"core/endpoint": {"core/fault", "core/name", "core/estate", "core/directory", "core/live", "core/path",
 		"core/lineup"},
-	"internal/api":              {"core/fault", "core"},
-	"internal/postgres":         {"core/fault", "core", "internal/postgres/cluster"},
-	"internal/postgres/cluster": {"core/fault"},
-	"internal/service":          {"core", "internal/service/present", "internal/service/worker", "internal/service/tries"},
-	"internal/service/present":  {"core"},
-	"internal/service/worker":   {"core"},
-	"internal/service/tries":    {"core"},
-	"internal/ca":               {"core/fault", "core"},
-	"internal/probe":            {"core", "standard", "internal/probe/dial", "internal/probe/ipp", "internal/probe/snmp"},
-	"internal/probe/dial":       {"core"},
-	"internal/probe/ipp":        {"core", "standard", "internal/probe/dial"},
-	"internal/probe/ldap":       {"core", "standard", "internal/probe/dial"},
-	"internal/probe/mail":       {"core", "internal/probe/dial"},
-	"internal/probe/snmp":       {"core", "standard", "internal/probe/dial"},
-	"internal/httpapi": {"core/fault", "core", "internal/api", "internal/service", "internal/service/present",
+	"internal/api":                  {"core/fault", "core"},
+	"internal/postgres":             {"core/fault", "core", "internal/postgres/cluster"},
+	"internal/postgres/cluster":     {"core/fault"},
+	"internal/service":              {"core", "rooms", "internal/service/present", "internal/service/worker"},
+	"internal/service/present":      {"core"},
+	"internal/service/worker":       {"core"},
+	"internal/service/tries":        {"core"},
+	"internal/service/adopt":        {"core", "internal/service/present"},
+	"internal/service/adverts":      {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/alerts":       {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/audit":        {"core", "internal/service/present"},
+	"internal/service/continuity":   {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/decommission": {"core", "internal/service/present"},
+	"internal/service/drafts":       {"core", "internal/service/present"},
+	"internal/service/drivers":      {"core", "internal/service/present"},
+	"internal/service/enrolment":    {"core", "internal/service/present", "internal/service/tries"},
+	"internal/service/fleet":        {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/identity": {"core", "internal/service/present", "internal/service/tries",
+		"internal/service/worker"},
+	"internal/service/jobs":      {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/lineups":   {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/links":     {"core", "internal/service/present"},
+	"internal/service/people":    {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/proofs":    {"core", "internal/service/present"},
+	"internal/service/secrets":   {"core", "internal/service/present"},
+	"internal/service/snapshots": {"core", "internal/service/present"},
+	"internal/service/sources":   {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/stock":     {"core", "internal/service/present", "internal/service/worker"},
+	"internal/ca":                {"core/fault", "core"},
+	"internal/probe": {"core", "standard", "internal/probe/dial", "internal/probe/ipp",
+		"internal/probe/snmp"},
+	"internal/probe/dial": {"core"},
+	"internal/probe/ipp":  {"core", "standard", "internal/probe/dial"},
+	"internal/probe/ldap": {"core", "standard", "internal/probe/dial"},
+	"internal/probe/mail": {"core", "internal/probe/dial"},
+	"internal/probe/snmp": {"core", "standard", "internal/probe/dial"},
+	"internal/httpapi": {"core/fault", "core", "internal/api", "internal/service", "rooms", "internal/service/present",
 		"internal/agentproto",
 		"standard"},
-	"internal/gateway": {"core/fault", "core", "internal/service", "standard", "internal/probe/dial", "internal/probe/ipp"},
-	"internal/agent":   {"core/fault", "core", "internal/agentproto", "standard", "internal/probe/dial", "internal/probe/ipp"},
+	"internal/gateway": {"core/fault", "core", "internal/service", "internal/service/jobs", "standard",
+		"internal/probe/dial", "internal/probe/ipp"},
+	"internal/agent": {"core/fault", "core", "internal/agentproto", "standard", "internal/probe/dial",
+		"internal/probe/ipp"},
 	"internal/sim": {"core/fault", "core", "internal/agentproto", "standard", "internal/probe/dial", "internal/probe/ipp",
 		"internal/agent"},
 	"internal/large":          {"core"},
 	"internal/apiclient":      {"core/fault", "core", "internal/api"},
 	"internal/cli":            {"core/fault", "core", "internal/api", "internal/apiclient"},
+	"internal/app/stores":     {"internal/postgres", "internal/service"},
 	"internal/app":            {"all but", "internal/cli", "internal/testkit"},
 	"internal/testkit":        {"all but"},
 	"internal/testkit/worlds": {"core"},
@@ -82,6 +107,14 @@ var arrows = map[string][]string{
 	"test":                    {"all but"},
 	"":                        {},
 }
+
+// The rooms of the service: each holds some use cases, and imports no other room.
+var rooms = []string{"internal/service/adopt", "internal/service/adverts", "internal/service/alerts",
+	"internal/service/audit", "internal/service/continuity", "internal/service/decommission", "internal/service/drafts",
+	"internal/service/drivers", "internal/service/enrolment", "internal/service/fleet", "internal/service/identity",
+	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/people",
+	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources",
+	"internal/service/stock"}
 
 var standards = []string{"internal/ipp", "internal/ldif", "internal/snmp", "internal/pwg"}
 
@@ -97,20 +130,21 @@ var thirdParty = map[string][]string{
 	"github.com/gaissmai/bart":    {"core/lineup"},
 	"go.yaml.in/yaml/v3": {"core/document", "core/estate", "internal/cli", "internal/probe/dial",
 		"internal/agent", "internal/sim", "internal/app", "cmd/cirque-sim"},
-	"github.com/cespare/xxhash/v2":       {"internal/service"},
-	"github.com/hashicorp/golang-lru/v2": {"internal/service", "internal/service/present", "internal/service/tries"},
-	"golang.org/x/sync":                  {"internal/service", "internal/service/present"},
-	"golang.org/x/crypto":                {"internal/service", "internal/ca"},
-	"golang.org/x/term":                  {"internal/cli", "cmd/cirque-agent"},
-	"golang.org/x/image":                 {"internal/pwg"},
-	"github.com/gosnmp/gosnmp":           {"internal/probe/snmp", "internal/sim"},
-	"github.com/emersion/go-smtp":        {"internal/sim"},
-	"github.com/emersion/go-sasl":        {"internal/sim"},
-	"github.com/go-ldap/ldap/v3":         {"internal/probe/ldap"},
-	"github.com/go-asn1-ber/asn1-ber":    {"internal/probe/ldap"},
-	"codeberg.org/go-pdf/fpdf":           {"internal/service", "internal/agent"},
-	"github.com/chromedp/chromedp":       {"test"},
-	"github.com/chromedp/cdproto":        {"test"},
+	"github.com/cespare/xxhash/v2": {"internal/service/lineups"},
+	"github.com/hashicorp/golang-lru/v2": {"internal/service/present", "internal/service/tries",
+		"internal/service/drafts"},
+	"golang.org/x/sync":               {"internal/service/present"},
+	"golang.org/x/crypto":             {"internal/service/identity", "internal/ca"},
+	"golang.org/x/term":               {"internal/cli", "cmd/cirque-agent"},
+	"golang.org/x/image":              {"internal/pwg"},
+	"github.com/gosnmp/gosnmp":        {"internal/probe/snmp", "internal/sim"},
+	"github.com/emersion/go-smtp":     {"internal/sim"},
+	"github.com/emersion/go-sasl":     {"internal/sim"},
+	"github.com/go-ldap/ldap/v3":      {"internal/probe/ldap"},
+	"github.com/go-asn1-ber/asn1-ber": {"internal/probe/ldap"},
+	"codeberg.org/go-pdf/fpdf":        {"internal/service/jobs", "internal/agent"},
+	"github.com/chromedp/chromedp":    {"test"},
+	"github.com/chromedp/cdproto":     {"test"},
 }
 
 // What computes may not reach: the network, the system, the clock's helpers, other goroutines.
@@ -185,8 +219,15 @@ func allowed(may []string, own string) bool {
 		return !slices.Contains(may[1:], own)
 	}
 	return slices.ContainsFunc(may, func(m string) bool {
-		return m == own || m == "core" && strings.HasPrefix(own, "core/") || m == "standard" &&
-			slices.Contains(standards, own)
+		switch m {
+		case "core":
+			return strings.HasPrefix(own, "core/")
+		case "standard":
+			return slices.Contains(standards, own)
+		case "rooms":
+			return slices.Contains(rooms, own)
+		}
+		return m == own
 	})
 }
 

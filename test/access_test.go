@@ -356,7 +356,7 @@ func TestFailedSignInsAreSlowed(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := s.Service.SetUp(t.Context(), "test", string(b), "mira", "correct horse battery"); err != nil {
+	if _, _, err := s.Service.Identity.SetUp(t.Context(), "test", string(b), "mira", "correct horse battery"); err != nil {
 		t.Fatal(err)
 	}
 	j := &jar{t: t, url: s.URL}
@@ -393,7 +393,7 @@ func TestTokenBesideTheData(t *testing.T) {
 	s := &aService{Running: r, t: t, data: t.TempDir()}
 	works := func(secret string) {
 		t.Helper()
-		within(t, "the token is known", func() bool { return r.Service.ByToken(secret) != nil })
+		within(t, "the token is known", func() bool { return r.Service.Identity.ByToken(secret) != nil })
 	}
 	code, out, errs := s.run("token", "create", "--data", data, "--name", "one")
 	secret := strings.TrimSuffix(out, "\n")
@@ -425,7 +425,7 @@ func TestTokenBesideTheData(t *testing.T) {
 		}
 	}()
 	works(secret)
-	if p := r.Service.ByToken(strings.TrimSpace(out)); p == nil || p.Role != access.Agent || p.Machine != "desk-1" {
+	if p := r.Service.Identity.ByToken(strings.TrimSpace(out)); p == nil || p.Role != access.Agent || p.Machine != "desk-1" {
 		t.Errorf("%+v", p)
 	}
 }

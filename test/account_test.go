@@ -33,8 +33,8 @@ func TestAccountReset(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	session, _, err := s.Service.SetUp(t.Context(), "test", string(b), "Mira", "correct horse battery")
-	if err != nil || s.Service.BySession(session) == nil {
+	session, _, err := s.Service.Identity.SetUp(t.Context(), "test", string(b), "Mira", "correct horse battery")
+	if err != nil || s.Service.Identity.BySession(session) == nil {
 		t.Fatal(err)
 	}
 	token := s.tokenFor("kept", access.Administrator, "")
@@ -53,22 +53,22 @@ func TestAccountReset(t *testing.T) {
 	if code, _, errs := reset("battery horse staple", "mira"); code != cli.ExitUsage || !strings.Contains(errs, "--data") {
 		t.Error(code, errs)
 	}
-	if s.Service.BySession(session) == nil {
+	if s.Service.Identity.BySession(session) == nil {
 		t.Error("a reset that failed ended a session")
 	}
 	code, out, errs := reset("battery horse staple", append(beside, "MIRA")...)
 	if code != 0 || !strings.Contains(out, "Mira has a new password") {
 		t.Fatal(code, out, errs)
 	}
-	within(t, "the old session is over", func() bool { return s.Service.BySession(session) == nil })
-	if s.Service.ByToken(token) == nil {
+	within(t, "the old session is over", func() bool { return s.Service.Identity.BySession(session) == nil })
+	if s.Service.Identity.ByToken(token) == nil {
 		t.Error("a token went too")
 	}
-	if _, _, err := s.Service.SignIn(t.Context(), "test", "mira", "correct horse battery"); !fault.Is(err,
+	if _, _, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "correct horse battery"); !fault.Is(err,
 		fault.Unsigned) {
 		t.Error("the old password:", err)
 	}
-	if _, p, err := s.Service.SignIn(t.Context(), "test", "mira", "battery horse staple"); err != nil || p.Name != "Mira" {
+	if _, p, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "battery horse staple"); err != nil || p.Name != "Mira" {
 		t.Error("the new password:", err)
 	}
 	contains(t, "the events", s.events(), "The password of Mira was set anew, beside the data")
@@ -83,11 +83,11 @@ func TestSessions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	first, _, err := s.Service.SetUp(t.Context(), "192.0.2.7", string(b), "Mira", "correct horse battery")
+	first, _, err := s.Service.Identity.SetUp(t.Context(), "192.0.2.7", string(b), "Mira", "correct horse battery")
 	if err != nil {
 		t.Fatal(err)
 	}
-	second, _, err := s.Service.SignIn(t.Context(), "192.0.2.8", "mira", "correct horse battery")
+	second, _, err := s.Service.Identity.SignIn(t.Context(), "192.0.2.8", "mira", "correct horse battery")
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -98,7 +98,7 @@ func TestSessions(t *testing.T) {
 	}
 	contains(t, "the list", s.must("account", "sessions"), "192.0.2.7", "192.0.2.8", "just now")
 	contains(t, "ending one", s.must("account", "end-session", fmt.Sprint(list[1].ID)), "is over")
-	if s.Service.BySession(first) != nil || s.Service.BySession(second) == nil {
+	if s.Service.Identity.BySession(first) != nil || s.Service.Identity.BySession(second) == nil {
 		t.Error("not the one that was named was ended")
 	}
 	for arg, want := range map[string]int{fmt.Sprint(list[1].ID): cli.ExitUnknown, "x": cli.ExitUsage} {

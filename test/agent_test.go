@@ -356,7 +356,7 @@ func TestRefresh(t *testing.T) {
 	d.run(s.URL, s.tokenFor("agent", access.Agent, "desk-1"))
 	d.has("everybody/lobby mira/hall")
 	before := s.reaches("desk-1", endpoint.Converged).LastSeen
-	within(t, "the agent waits", func() bool { return s.Service.Waiting() == 1 })
+	within(t, "the agent waits", func() bool { return s.Service.Present.Agents.Polls() == 1 })
 	if err := os.Remove(filepath.Join(d.dir, "users", "mira", "hall.yaml")); err != nil {
 		t.Fatal(err)
 	}

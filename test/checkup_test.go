@@ -37,7 +37,7 @@ func TestCheckup(t *testing.T) {
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
 	within(t, "the endpoint has its queues", func() bool {
-		return d.file("users/mira/hall.yaml") != "" && s.Service.Waiting() == 1
+		return d.file("users/mira/hall.yaml") != "" && s.Service.Present.Agents.Polls() == 1
 	})
 	code, out, errs := s.run("endpoint", "checkup", "desk-1", "--queue", "hall")
 	contains(t, "the checkup", out, "its agent is connected", "a token of its own", "Does its spooler work? "+

@@ -131,7 +131,7 @@ func TestConsoleOfAPerson(t *testing.T) {
 func twoAccounts(t *testing.T, s *aService) {
 	t.Helper()
 	for _, a := range []access.Account{{Name: "olav", Role: access.Owner}, {Name: "mira.solvang", Role: access.Person}} {
-		if _, err := s.Service.AddAccount(t.Context(), owner, a.Name, "correct horse battery",
+		if _, err := s.Service.Identity.AddAccount(t.Context(), owner, a.Name, "correct horse battery",
 			access.Holding{Role: a.Role}); err != nil {
 			t.Fatal(err)
 		}

@@ -73,7 +73,7 @@ func TestConsoleProof(t *testing.T) {
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
 	within(t, "all has arrived", func() bool {
-		return s.must("proof", "--revision", "1") != "" && s.Service.Waiting() == 1
+		return s.must("proof", "--revision", "1") != "" && s.Service.Present.Agents.Polls() == 1
 	})
 	p := consoleOf(t, s)
 	p.goTo("/history?revision=1")

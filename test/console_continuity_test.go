@@ -24,7 +24,7 @@ func TestConsoleContinuity(t *testing.T) {
 		s.must("server", "read", n)
 	}
 	within(t, "the queue leads to the first", func() bool {
-		return d.file("users/mira/hall.yaml") != "" && s.Service.Waiting() == 1
+		return d.file("users/mira/hall.yaml") != "" && s.Service.Present.Agents.Polls() == 1
 	})
 	p := consoleOf(t, s)
 	keep := func(name string) {
@@ -82,7 +82,7 @@ func TestConsoleContinuity(t *testing.T) {
 	p.see("1 change not published")
 	p.accessible()
 	keep("pace")
-	d2, err := s.Service.Draft(t.Context(), &access.Principal{Name: "mira", Account: "mira", Role: access.Owner}, "")
+	d2, err := s.Service.Drafts.Draft(t.Context(), &access.Principal{Name: "mira", Account: "mira", Role: access.Owner}, "")
 	if err != nil || d2.Document.Agent().WaitSeconds != 20 {
 		t.Errorf("%+v %v", d2.Document.Settings, err)
 	}

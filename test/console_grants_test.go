@@ -10,7 +10,7 @@ import (
 	"github.com/chromedp/chromedp/kb"
 
 	"cirque/core/document"
-	"cirque/internal/service"
+	"cirque/internal/service/sources"
 )
 
 // consoleOf sets a service's first account up and opens its console, signed in.
@@ -20,7 +20,7 @@ func consoleOf(t *testing.T, s *aService) *page {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, _, err := s.Service.SetUp(t.Context(), "test", string(b), "mira", "correct horse battery"); err != nil {
+	if _, _, err := s.Service.Identity.SetUp(t.Context(), "test", string(b), "mira", "correct horse battery"); err != nil {
 		t.Fatal(err)
 	}
 	p := signInAs(t, s, "mira")
@@ -201,7 +201,7 @@ func TestConsoleLargeDirectory(t *testing.T) {
 	for i := range 100_000 {
 		fmt.Fprintf(&text, "  - {name: person-%06d}\n", i)
 	}
-	if _, err := s.Service.Import(t.Context(), owner, service.Intake{Source: "large",
+	if _, err := s.Service.Sources.Import(t.Context(), owner, sources.Intake{Source: "large",
 		Files: []document.File{{Name: "d.yaml", Text: text.String()}}}); err != nil {
 		t.Fatal(err)
 	}

@@ -127,7 +127,7 @@ func TestConsoleFirstRunAndLive(t *testing.T) {
 	p.accessible()
 	p.press("link", "Queues")
 	p.see("There is no queue yet")
-	if _, _, err := s.Service.Publish(t.Context(), owner, []document.File{{Name: "e", Text: oneQueue}},
+	if _, _, err := s.Service.Drafts.Publish(t.Context(), owner, []document.File{{Name: "e", Text: oneQueue}},
 		"made elsewhere"); err != nil {
 		t.Fatal(err)
 	}

@@ -300,7 +300,7 @@ func TestEnrolmentRefused(t *testing.T) {
 func TestPersonAtMachine(t *testing.T) {
 	t.Parallel()
 	e := startEnrolling(t)
-	if _, err := e.Service.AddAccount(t.Context(), owner, "mira.solvang", "correct horse battery",
+	if _, err := e.Service.Identity.AddAccount(t.Context(), owner, "mira.solvang", "correct horse battery",
 		access.Holding{Role: access.Person}); err != nil {
 		t.Fatal(err)
 	}

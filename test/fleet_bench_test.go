@@ -137,7 +137,7 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 		return p
 	}
 	f.first = start()
-	if _, _, err := r.Service.Publish(b.Context(), owner, []document.File{{Name: "estate.yaml", Text: pairOn("spread",
+	if _, _, err := r.Service.Drafts.Publish(b.Context(), owner, []document.File{{Name: "estate.yaml", Text: pairOn("spread",
 		f.first, start(), settings)}}, "test"); err != nil {
 		b.Fatal(err)
 	}
@@ -158,10 +158,10 @@ func (f *aFleet) settled() {
 	f.b.Helper()
 	f.until("all are connected and have what they should", 5*time.Minute, func() bool {
 		serving, _, _ := f.counts()
-		if serving != f.agents || f.svc.Waiting() != f.agents {
+		if serving != f.agents || f.svc.Present.Agents.Polls() != f.agents {
 			return false
 		}
-		now, err := f.svc.Fleet(context.Background(), owner, 1)
+		now, err := f.svc.Fleet.Fleet(context.Background(), owner, 1)
 		return err == nil && now.Now.Converged == f.agents
 	})
 }
@@ -179,14 +179,14 @@ func (f *aFleet) until(what string, within time.Duration, done func() bool) {
 	for end := time.Now().Add(within); !done(); time.Sleep(100 * time.Millisecond) { // other processes, that tell nobody
 		if time.Now().After(end) {
 			s, c, w := f.counts()
-			f.b.Fatalf("waited in vain: %s; %d serving, %d changed, %d without, %d waiting", what, s, c, w, f.svc.Waiting())
+			f.b.Fatalf("waited in vain: %s; %d serving, %d changed, %d without, %d waiting", what, s, c, w, f.svc.Present.Agents.Polls())
 		}
 	}
 }
 
 // left is how many endpoints still lead to the first server, and whether it is out of duty.
 func (f *aFleet) left() (int, bool) {
-	list, err := f.svc.Moves(context.Background(), owner)
+	list, err := f.svc.Continuity.Moves(context.Background(), owner)
 	if err != nil {
 		f.b.Fatal(err)
 	}
@@ -204,7 +204,7 @@ func BenchmarkDrain(b *testing.B) {
 	for b.Loop() {
 		_, before, _ := f.counts()
 		begin := time.Now()
-		if _, err := f.svc.Drain(b.Context(), owner, "ps-1", "bench", nil); err != nil {
+		if _, err := f.svc.Continuity.Drain(b.Context(), owner, "ps-1", "bench", nil); err != nil {
 			b.Fatal(err)
 		}
 		f.until("all have moved", time.Minute, func() bool { n, out := f.left(); return out && n == 0 })
@@ -215,20 +215,20 @@ func BenchmarkDrain(b *testing.B) {
 		}
 		b.ReportMetric(took.Seconds(), "s/drain")
 		b.ReportMetric(float64(changed-before), "moved")
-		if _, err := f.svc.Return(b.Context(), owner, "ps-1", true); err != nil {
+		if _, err := f.svc.Continuity.Return(b.Context(), owner, "ps-1", true); err != nil {
 			b.Fatal(err)
 		}
 		f.settled()
 	}
 	// What is asked of all endpoints: whether the revision and the queue have arrived, and what is wrong.
 	begin := time.Now()
-	p, err := f.svc.Proof(b.Context(), owner, 0, "hall", 10)
+	p, err := f.svc.Proofs.Proof(b.Context(), owner, 0, "hall", 10)
 	if err != nil || p.Arrived != f.agents {
 		b.Errorf("%d of %d have arrived: %v", p.Arrived, f.agents, err)
 	}
 	b.ReportMetric(time.Since(begin).Seconds(), "s/proof")
 	begin = time.Now()
-	if _, err := f.svc.Faults(b.Context(), owner); err != nil {
+	if _, err := f.svc.Alerts.Faults(b.Context(), owner); err != nil {
 		b.Error(err)
 	}
 	b.ReportMetric(time.Since(begin).Seconds(), "s/faults")

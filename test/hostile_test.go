@@ -21,7 +21,7 @@ func TestHostileUploads(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.importDirectory("directory: 1\nusers: [{name: mira}]")
-	version := s.Service.Present().View().DirectoryVersion
+	version := s.Service.Present.View().DirectoryVersion
 	var circle strings.Builder
 	for i := range 20000 {
 		fmt.Fprintf(&circle, "dn: cn=g%d,dc=x\nobjectClass: groupOfNames\ncn: g%d\nmember: cn=g%d,dc=x\n\n", i, i,
@@ -70,7 +70,7 @@ func TestHostileUploads(t *testing.T) {
 			t.Errorf("%s with %d bytes: %d", path, size, resp.StatusCode)
 		}
 	}
-	if now := s.Service.Present().View().DirectoryVersion; now != version {
+	if now := s.Service.Present.View().DirectoryVersion; now != version {
 		t.Errorf("the directory has changed: %d, was %d", now, version)
 	}
 	if got := s.must("directory", "find", "", "--kind", "user"); !strings.Contains(got, "mira") ||
@@ -97,12 +97,12 @@ func TestTokensOfOthers(t *testing.T) {
 		"ardholm}]\nservers: [{name: ps-a, uri: \"ipp://ps-a.example/\", location: ardholm}]")
 	before := len(strings.Split(s.must("audit"), "\n"))
 	root := s.token
-	_, scoped, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "pier", Role: access.SiteAdmin,
+	_, scoped, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "pier", Role: access.SiteAdmin,
 		Sites: []string{"brannoy"}})
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, narrow, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "narrow", Role: access.Administrator,
+	_, narrow, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "narrow", Role: access.Administrator,
 		Sites: []string{"brannoy"}})
 	if err != nil {
 		t.Fatal(err)

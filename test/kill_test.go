@@ -57,7 +57,7 @@ func serveIfAsked() {
 		fmt.Println("failed", err)
 		os.Exit(1)
 	}
-	_, secret, err := r.Service.MakeToken(contextOfProcess(), owner, access.Token{Name: fmt.Sprint("test ", os.Getpid()),
+	_, secret, err := r.Service.Identity.MakeToken(contextOfProcess(), owner, access.Token{Name: fmt.Sprint("test ", os.Getpid()),
 		Role: access.Administrator})
 	fmt.Println("ready", r.URL, secret, err)
 	<-contextOfProcess().Done()
@@ -194,7 +194,7 @@ func TestGracefulStop(t *testing.T) {
 		status, _, _ := poll(t, s.c, tag, "wait=120")
 		done <- status
 	}()
-	within(t, "the poll is under way", func() bool { return s.Service.Waiting() == 1 })
+	within(t, "the poll is under way", func() bool { return s.Service.Present.Agents.Polls() == 1 })
 	begin := time.Now()
 	if err := s.Stop(); err != nil {
 		t.Error(err)

@@ -14,7 +14,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/internal/app"
-	"cirque/internal/service"
+	"cirque/internal/service/secrets"
 	"cirque/internal/sim"
 )
 
@@ -87,7 +87,7 @@ func TestNotices(t *testing.T) {
 		t.Error(code, out)
 	}
 	store := func(secret string) {
-		if _, err := s.Service.StoreCredential(t.Context(), owner, service.NewCredential{Name: "relay", Kind: "sign-in",
+		if _, err := s.Service.Secrets.StoreCredential(t.Context(), owner, secrets.NewCredential{Name: "relay", Kind: "sign-in",
 			User: "cirque", Secret: secret, For: []string{"127.0.0.1"}}); err != nil {
 			t.Fatal(err)
 		}
@@ -179,7 +179,7 @@ func TestNoticesOfSites(t *testing.T) {
 	s := startService(t)
 	s.publish("estate: 1\nlocations: [{path: ard}, {path: bran}]\nnotices: [{name: bran, at: [\"location:bran\"], tell: " +
 		"[\"mail:x@skerry.example\"]}]\n")
-	_, secret, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "siri", Role: access.SiteAdmin,
+	_, secret, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "siri", Role: access.SiteAdmin,
 		Sites: []string{"ard"}})
 	if err != nil {
 		t.Fatal(err)

@@ -98,16 +98,16 @@ func TestRequests(t *testing.T) {
 	s.publish(peopleEstate)
 	s.importDirectory("directory: 1\nusers: [{name: runa.falk}]")
 	root := s.token
-	if _, err := s.Service.AddAccount(t.Context(), owner, "runa.falk", "correct horse battery",
+	if _, err := s.Service.Identity.AddAccount(t.Context(), owner, "runa.falk", "correct horse battery",
 		access.Holding{Role: access.Person}); err != nil {
 		t.Fatal(err)
 	}
-	_, person, err := s.Service.MakeOwnToken(t.Context(), &access.Principal{Name: "runa.falk", Role: access.Person,
+	_, person, err := s.Service.Identity.MakeOwnToken(t.Context(), &access.Principal{Name: "runa.falk", Role: access.Person,
 		Account: "runa.falk"}, "runa's", nil)
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, pier, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "pier", Role: access.SiteAdmin,
+	_, pier, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "pier", Role: access.SiteAdmin,
 		Sites: []string{"brannoy"}})
 	if err != nil {
 		t.Fatal(err)

@@ -76,7 +76,7 @@ func TestScreenshots(t *testing.T) {
 	shot("site")
 	d := theDemo(t)
 	person := &access.Principal{Name: d.Name, Role: access.Administrator}
-	if _, err := d.Service.Edit(t.Context(), person, "", nil, []estate.Edit{
+	if _, err := d.Service.Drafts.Edit(t.Context(), person, "", nil, []estate.Edit{
 		put("grants", "booking-hall",
 			`{"name":"booking-hall","effect":"place","queues":["hall-mono"],"to":["group:ticketing"],"except":["user:temp.desk"],"at":["location:ardholm/quay-house"],"sessions":["desktop","remote"],"default":10}`),
 		put("grants", "board-room", `{"name":"board-room","effect":"offer","queues":["board-room"],"to":["group:managers"],"open":[{"days":["mon","tue","wed","thu","fri"],"from":"08:00","to":"18:00"}]}`),
@@ -98,7 +98,7 @@ func TestScreenshots(t *testing.T) {
 	p.press("button", "…lose a queue: show who")
 	p.see("Who would lose a queue")
 	shot("draft")
-	if _, err := d.Service.PublishDraft(t.Context(), person, "", "Ticketing prints in the hall too", nil); err != nil {
+	if _, err := d.Service.Drafts.PublishDraft(t.Context(), person, "", "Ticketing prints in the hall too", nil); err != nil {
 		t.Fatal(err)
 	}
 	p.goTo("/history")

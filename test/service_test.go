@@ -62,7 +62,7 @@ var owner = &access.Principal{Name: "test", Role: access.Owner}
 
 func (s *aService) tokenFor(name string, role access.Role, machine string) string {
 	s.t.Helper()
-	_, secret, err := s.Service.MakeToken(s.t.Context(), owner, access.Token{Name: name, Role: role, Machine: machine})
+	_, secret, err := s.Service.Identity.MakeToken(s.t.Context(), owner, access.Token{Name: name, Role: role, Machine: machine})
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -81,11 +81,11 @@ func (s *aService) everyRole() map[string]string {
 			want.Sites = []string{"ardholm"}
 		}
 		if role == access.Person {
-			if _, err := s.Service.AddAccount(s.t.Context(), owner, "runa.falk", "correct horse battery",
+			if _, err := s.Service.Identity.AddAccount(s.t.Context(), owner, "runa.falk", "correct horse battery",
 				access.Holding{Role: role}); err != nil {
 				s.t.Fatal(err)
 			}
-			_, secret, err := s.Service.MakeOwnToken(s.t.Context(), &access.Principal{Name: "runa.falk", Role: role,
+			_, secret, err := s.Service.Identity.MakeOwnToken(s.t.Context(), &access.Principal{Name: "runa.falk", Role: role,
 				Account: "runa.falk"}, "runa's", nil)
 			if err != nil {
 				s.t.Fatal(err)
@@ -93,7 +93,7 @@ func (s *aService) everyRole() map[string]string {
 			out[string(role)] = secret
 			continue
 		}
-		_, secret, err := s.Service.MakeToken(s.t.Context(), owner, want)
+		_, secret, err := s.Service.Identity.MakeToken(s.t.Context(), owner, want)
 		if err != nil {
 			s.t.Fatal(err)
 		}

@@ -179,7 +179,7 @@ servers: [{name: ps-a, uri: "ipp://ps-a.example/", location: ardholm}, {name: ps
 queues: [{name: here, location: brannoy, paths: [{gateway: true}]}, {name: there, location: ardholm, paths: [{gateway: true}]}]
 grants: [{name: g, effect: place, queues: [here]}]
 `)
-	made, secret, err := s.Service.MakeToken(t.Context(), owner, access.Token{Name: "olav", Role: access.SiteAdmin,
+	made, secret, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "olav", Role: access.SiteAdmin,
 		Sites: []string{"brannoy"}})
 	if err != nil || made.Sites[0] != "brannoy" {
 		t.Fatal(made, err)
@@ -223,7 +223,7 @@ func TestAudit(t *testing.T) {
 	s.publish("estate: 1\nlocations: [{path: a}]\nservers: [{name: ps, uri: \"ipp://ps.example/\", location: a}]")
 	s.must("drain", "ps", "--reason", "new drivers")
 	s.must("token", "create", "--name", "visitor", "--role", "auditor")
-	if _, err := s.Service.AddAccount(t.Context(), owner, "olav", "correct horse battery",
+	if _, err := s.Service.Identity.AddAccount(t.Context(), owner, "olav", "correct horse battery",
 		access.Holding{Role: access.Auditor}); err != nil {
 		t.Fatal(err)
 	}

@@ -50,7 +50,7 @@ func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
 	if r.CAFile != "" {
 		fmt.Fprintf(out, "Its certificate is by its own authority: %s\n", r.CAFile)
 	}
-	if r.Service.NeedsSetUp() && o.Data != "" {
+	if r.Service.Identity.NeedsSetUp() && o.Data != "" {
 		fmt.Fprintf(out, "Open the console to make the first account; its one-time code is in %s/setup-code\n", o.Data)
 	}
 	<-ctx.Done()

@@ -24,6 +24,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/internal/app/stores"
 	"cirque/internal/ca"
 	"cirque/internal/gateway"
 	"cirque/internal/httpapi"
@@ -35,6 +36,8 @@ import (
 	mailclient "cirque/internal/probe/mail"
 	"cirque/internal/pwg"
 	"cirque/internal/service"
+	"cirque/internal/service/enrolment"
+	"cirque/internal/service/identity"
 )
 
 // Version is set when a release is built.
@@ -143,7 +146,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	if err != nil {
 		return nil, err
 	}
-	var certifier service.Authority
+	var certifier enrolment.Authority
 	scheme := "http"
 	if !o.PlainHTTP {
 		scheme = "https"
@@ -152,8 +155,9 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	leases := store.Leases()
 	c.add(func() error { leases.Close(); return nil })
 	prober := probe.New(o.table)
-	svc, err := service.New(ctx, store, service.Config{Log: o.Log, Printer: prober, Prober: prober,
-		Teller: mailclient.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(o.table), Raster: pwg.TextPage,
+	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Printer: prober, Prober: prober,
+		Teller: mailclient.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(o.table),
+		Raster:    pwg.TextPage,
 		SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
 		PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read,
@@ -161,7 +165,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	if err != nil {
 		return nil, err
 	}
-	if svc.NeedsSetUp() {
+	if svc.Identity.NeedsSetUp() {
 		if err := setup.make(); err != nil {
 			return nil, err
 		}
@@ -375,7 +379,7 @@ func MakeToken(ctx context.Context, o Options, want access.Token) (secret string
 		if err != nil {
 			return err
 		}
-		_, secret, err = service.AddToken(ctx, store, want, time.Now(), doc.HasSite)
+		_, secret, err = identity.AddToken(ctx, store, want, time.Now(), doc.HasSite)
 		return err
 	})
 	return secret, err
@@ -385,7 +389,7 @@ func MakeToken(ctx context.Context, o Options, want access.Token) (secret string
 // not. It gives the account's name as it was made.
 func ResetAccount(ctx context.Context, o Options, called, password string) (made string, err error) {
 	err = beside(ctx, o, func(store *postgres.Store) (err error) {
-		made, err = service.ResetPassword(ctx, store, called, password)
+		made, err = identity.ResetPassword(ctx, store, called, password)
 		return err
 	})
 	return made, err

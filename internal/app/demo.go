@@ -23,7 +23,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/fault"
 	"cirque/demo"
-	"cirque/internal/service"
+	"cirque/internal/service/sources"
 	"cirque/internal/sim"
 )
 
@@ -125,17 +125,17 @@ func (d *Demo) owner() *access.Principal {
 func (d *Demo) account(ctx context.Context) error {
 	env := readEnv(filepath.Join(d.Data, "demo.env"))
 	d.Name, d.Password, d.Token = cmp.Or(env["CIRQUE_NAME"], demoAccount), env["CIRQUE_PASSWORD"], env["CIRQUE_TOKEN"]
-	if d.Service.NeedsSetUp() {
+	if d.Service.Identity.NeedsSetUp() {
 		d.Password = strings.ToLower(rand.Text()[:16])
 		b, err := os.ReadFile(filepath.Join(d.Data, setupFile))
 		if err != nil {
 			return err
 		}
-		if _, _, err := d.Service.SetUp(ctx, "demo", string(b), d.Name, d.Password); err != nil {
+		if _, _, err := d.Service.Identity.SetUp(ctx, "demo", string(b), d.Name, d.Password); err != nil {
 			return err
 		}
 	}
-	if p := d.Service.ByToken(d.Token); d.Token == "" || p == nil || p.Role != access.Owner {
+	if p := d.Service.Identity.ByToken(d.Token); d.Token == "" || p == nil || p.Role != access.Owner {
 		var err error
 		if d.Token, err = d.freshToken(ctx, "demo", access.Owner, ""); err != nil {
 			return err
@@ -153,10 +153,10 @@ func (d *Demo) account(ctx context.Context) error {
 
 // freshToken makes a token, in place of a lost one of that name.
 func (d *Demo) freshToken(ctx context.Context, name string, role access.Role, machine string) (string, error) {
-	if err := d.Service.RevokeToken(ctx, d.owner(), name); err != nil && !fault.Is(err, fault.Unknown) {
+	if err := d.Service.Identity.RevokeToken(ctx, d.owner(), name); err != nil && !fault.Is(err, fault.Unknown) {
 		return "", err
 	}
-	_, secret, err := d.Service.MakeToken(ctx, d.owner(), access.Token{Name: name, Role: role, Machine: machine})
+	_, secret, err := d.Service.Identity.MakeToken(ctx, d.owner(), access.Token{Name: name, Role: role, Machine: machine})
 	return secret, err
 }
 
@@ -164,7 +164,7 @@ func (d *Demo) freshToken(ctx context.Context, name string, role access.Role, ma
 func (d *Demo) agentToken(ctx context.Context) func(machine string) (string, error) {
 	return func(machine string) (string, error) {
 		file := filepath.Join(d.Data, "agents", machine, "token")
-		if b, err := os.ReadFile(file); err == nil && d.Service.ByToken(strings.TrimSpace(string(b))) != nil {
+		if b, err := os.ReadFile(file); err == nil && d.Service.Identity.ByToken(strings.TrimSpace(string(b))) != nil {
 			return string(b), nil
 		}
 		secret, err := d.freshToken(ctx, "agent on "+machine, access.Agent, machine)
@@ -177,30 +177,30 @@ func (d *Demo) agentToken(ctx context.Context) func(machine string) (string, err
 
 // load imports the directory and publishes the estate, once.
 func (d *Demo) load(ctx context.Context) error {
-	snap := d.Service.Present().View()
+	snap := d.Service.Present.View()
 	if snap.DirectoryVersion == 0 {
 		files, err := demoFiles("directory.yaml")
 		if err != nil {
 			return err
 		}
-		if _, err := d.Service.Import(ctx, d.owner(), service.Intake{Source: "skerry", Files: files}); err != nil {
+		if _, err := d.Service.Sources.Import(ctx, d.owner(), sources.Intake{Source: "skerry", Files: files}); err != nil {
 			return err
 		}
 		if files, err = demoFiles("payroll.yaml"); err != nil {
 			return err
 		}
-		if _, err := d.Service.Import(ctx, d.owner(), service.Intake{Source: "payroll", Files: files}); err != nil {
+		if _, err := d.Service.Sources.Import(ctx, d.owner(), sources.Intake{Source: "payroll", Files: files}); err != nil {
 			return err
 		}
 		// Both sources know some of them.
-		if _, err := d.Service.Join(ctx, d.owner(), "skerry/mira.solvang", "payroll/msolvang", false,
+		if _, err := d.Service.Links.Join(ctx, d.owner(), "skerry/mira.solvang", "payroll/msolvang", false,
 			"the payroll office says so"); err != nil {
 			return err
 		}
-		if _, err := d.Service.SetJoinRule(ctx, d.owner(), "address", true, false); err != nil {
+		if _, err := d.Service.Links.SetJoinRule(ctx, d.owner(), "address", true, false); err != nil {
 			return err
 		}
-		if _, err := d.Service.SetLead(ctx, d.owner(), "skerry"); err != nil {
+		if _, err := d.Service.Links.SetLead(ctx, d.owner(), "skerry"); err != nil {
 			return err
 		}
 	}
@@ -218,7 +218,7 @@ func (d *Demo) load(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	if _, _, err = d.Service.Publish(ctx, d.owner(), files, "Skerry Line as it stands"); err != nil {
+	if _, _, err = d.Service.Drafts.Publish(ctx, d.owner(), files, "Skerry Line as it stands"); err != nil {
 		return err
 	}
 	return d.people(ctx)
@@ -237,18 +237,19 @@ var demoRoles = []struct {
 // people makes an account in each role, and a request that waits for an answer.
 func (d *Demo) people(ctx context.Context) error {
 	for _, r := range demoRoles {
-		if _, err := d.Service.AddAccount(ctx, d.owner(), r.name, d.Password, r.Holding); err != nil {
+		if _, err := d.Service.Identity.AddAccount(ctx, d.owner(), r.name, d.Password, r.Holding); err != nil {
 			return err
 		}
 	}
-	_, err := d.Service.RequestQueue(ctx, &access.Principal{Name: "kari.foss", User: "kari.foss", Role: access.Person},
+	_, err := d.Service.People.RequestQueue(ctx, &access.Principal{Name: "kari.foss", User: "kari.foss",
+		Role: access.Person},
 		"hall-colour", "lane maps for the summer")
 	return err
 }
 
 // drivers keeps the invented driver packages, where none is kept yet.
 func (d *Demo) drivers(ctx context.Context) error {
-	kept, err := d.Service.Packages(ctx, d.owner())
+	kept, err := d.Service.Drivers.Packages(ctx, d.owner())
 	if err != nil || len(kept) > 0 {
 		return err
 	}
@@ -269,7 +270,7 @@ func (d *Demo) drivers(ctx context.Context) error {
 		if err := errors.Join(z.AddFS(sub), z.Close()); err != nil {
 			return err
 		}
-		if _, _, err := d.Service.AddPackage(ctx, d.owner(), f.Name(), "", b.Bytes()); err != nil {
+		if _, _, err := d.Service.Drivers.AddPackage(ctx, d.owner(), f.Name(), "", b.Bytes()); err != nil {
 			return fmt.Errorf("the driver package %s: %w", f.Name(), err)
 		}
 	}

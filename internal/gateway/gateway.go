@@ -19,6 +19,7 @@ import (
 	"cirque/core/job"
 	"cirque/internal/ipp"
 	"cirque/internal/service"
+	"cirque/internal/service/jobs"
 )
 
 // Prefix stands before a queue's name in the path.
@@ -85,10 +86,10 @@ func (g *Gateway) who(r *http.Request) (*access.Principal, error) {
 		host = r.RemoteAddr
 	}
 	if user, password, ok := r.BasicAuth(); ok {
-		return g.svc.ByBasic(r.Context(), host, user, password)
+		return g.svc.Identity.ByBasic(r.Context(), host, user, password)
 	}
 	if scheme, token, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
-		if p := g.svc.ByToken(token); p != nil {
+		if p := g.svc.Identity.ByToken(token); p != nil {
 			return p, nil
 		}
 	}
@@ -115,7 +116,7 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 	case req.ID < 1 || req.Text(ipp.OperationGroup, "attributes-charset") == "":
 		return req.Respond(ipp.BadRequest, "request-id or attributes-charset is missing")
 	}
-	route, err := g.svc.GatewayRoute(p, name)
+	route, err := g.svc.Jobs.GatewayRoute(p, name)
 	if err != nil {
 		return g.refuse(req, err)
 	}
@@ -137,7 +138,7 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 		return req.Respond(ipp.OK, "")
 	}
 	d := job.Document{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: owner(p, req), Format: format}
-	out, err := g.svc.Deliver(ctx, route, d, body)
+	out, err := g.svc.Jobs.Deliver(ctx, route, d, body)
 	if err != nil {
 		return g.refuse(req, err)
 	}
@@ -183,7 +184,7 @@ func uriOf(host, name string, secure bool) string {
 }
 
 // attributes answers Get-Printer-Attributes with what RFC 8011, section 5.4 requires, filtered by what was asked for.
-func (g *Gateway) attributes(req ipp.Message, route service.Route, host string, secure bool) ipp.Message {
+func (g *Gateway) attributes(req ipp.Message, route jobs.Route, host string, secure bool) ipp.Message {
 	q := route.Queue
 	state, reason := ipp.PrinterIdle, "none"
 	if q.Paused {

@@ -9,7 +9,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/internal/api"
-	"cirque/internal/service"
+	"cirque/internal/service/audit"
 )
 
 // auditPage is how much of the audit is read at a time.
@@ -26,7 +26,7 @@ func (s *server) access(a huma.API) {
 func (s *server) tokens(a huma.API) {
 	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets; only one's own for whoever may not "+
 		"see the others", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Token], error) {
-		list, err := s.svc.Tokens(ctx, principalOf(ctx))
+		list, err := s.svc.Identity.Tokens(ctx, principalOf(ctx))
 		if list == nil {
 			list = []access.Token{}
 		}
@@ -35,14 +35,15 @@ func (s *server) tokens(a huma.API) {
 	type in struct{ Body api.NewToken }
 	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small,
 		func(ctx context.Context, in *in) (*out[api.MadeToken], error) {
-			t, secret, err := s.svc.MakeToken(ctx, principalOf(ctx), access.Token{Name: in.Body.Name, Role: in.Body.Role,
+			t, secret, err := s.svc.Identity.MakeToken(ctx, principalOf(ctx), access.Token{Name: in.Body.Name,
+				Role:  in.Body.Role,
 				Sites: in.Body.Sites, Machine: in.Body.Machine, ExpiresAt: in.Body.Expires})
 			return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
 		})
 	type own struct{ Body api.NewOwnToken }
 	route(s, a, "POST", "/api/v1/session/tokens", "make-own-token", "Make a token of one's own: it may what its maker "+
 		"may, and ends with their account", small, func(ctx context.Context, in *own) (*out[api.MadeToken], error) {
-		t, secret, err := s.svc.MakeOwnToken(ctx, principalOf(ctx), in.Body.Name, in.Body.Expires)
+		t, secret, err := s.svc.Identity.MakeOwnToken(ctx, principalOf(ctx), in.Body.Name, in.Body.Expires)
 		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
 	})
 	type named struct {
@@ -50,21 +51,22 @@ func (s *server) tokens(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/tokens/{name}", "revoke-token", "Revoke a token", small, func(ctx context.Context,
 		in *named) (*struct{}, error) {
-		return nil, s.svc.RevokeToken(ctx, principalOf(ctx), in.Name)
+		return nil, s.svc.Identity.RevokeToken(ctx, principalOf(ctx), in.Name)
 	})
 }
 
 func (s *server) accounts(a huma.API) {
 	route(s, a, "GET", "/api/v1/accounts", "accounts", "Accounts with their roles; of a directory's, those that "+
 		"have signed in", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Account], error) {
-		list, err := s.svc.Accounts(ctx, principalOf(ctx))
+		list, err := s.svc.Identity.Accounts(ctx, principalOf(ctx))
 		return &out[[]access.Account]{list}, err
 	})
 	type add struct{ Body api.NewAccount }
 	route(s, a, "POST", "/api/v1/accounts", "add-account", "Make a local account", small, func(ctx context.Context,
 		in *add) (*out[access.Account], error) {
-		o, err := s.svc.AddAccount(ctx, principalOf(ctx), in.Body.Name, in.Body.Password, access.Holding{Role: in.Body.Role,
-			Sites: in.Body.Sites})
+		o, err := s.svc.Identity.AddAccount(ctx, principalOf(ctx), in.Body.Name, in.Body.Password,
+			access.Holding{Role: in.Body.Role,
+				Sites: in.Body.Sites})
 		return &out[access.Account]{o}, err
 	})
 	type role struct {
@@ -73,7 +75,8 @@ func (s *server) accounts(a huma.API) {
 	}
 	route(s, a, "PUT", "/api/v1/accounts/{name}/role", "set-role", "Give a local account another role", small,
 		func(ctx context.Context, in *role) (*out[access.Account], error) {
-			o, err := s.svc.SetRole(ctx, principalOf(ctx), in.Name, access.Holding{Role: in.Body.Role, Sites: in.Body.Sites})
+			o, err := s.svc.Identity.SetRole(ctx, principalOf(ctx), in.Name, access.Holding{Role: in.Body.Role,
+				Sites: in.Body.Sites})
 			return &out[access.Account]{o}, err
 		})
 	type named struct {
@@ -81,17 +84,18 @@ func (s *server) accounts(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/accounts/{name}", "remove-account", "End an account, with its sessions and own tokens",
 		small, func(ctx context.Context, in *named) (*struct{}, error) {
-			return nil, s.svc.RemoveAccount(ctx, principalOf(ctx), in.Name)
+			return nil, s.svc.Identity.RemoveAccount(ctx, principalOf(ctx), in.Name)
 		})
 	route(s, a, "GET", "/api/v1/access-rules", "access-rules", "Which people of a directory sign in with which role",
 		small, func(ctx context.Context, _ *struct{}) (*out[[]access.Rule], error) {
-			list, err := s.svc.Rules(ctx, principalOf(ctx))
+			list, err := s.svc.Identity.Rules(ctx, principalOf(ctx))
 			return &out[[]access.Rule]{list}, err
 		})
 	type rule struct{ Body api.NewRule }
 	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role", small,
 		func(ctx context.Context, in *rule) (*out[access.Rule], error) {
-			o, err := s.svc.AddRule(ctx, principalOf(ctx), in.Body.Who, access.Holding{Role: in.Body.Role, Sites: in.Body.Sites})
+			o, err := s.svc.Identity.AddRule(ctx, principalOf(ctx), in.Body.Who, access.Holding{Role: in.Body.Role,
+				Sites: in.Body.Sites})
 			return &out[access.Rule]{o}, err
 		})
 	type one struct {
@@ -99,7 +103,7 @@ func (s *server) accounts(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/access-rules/{id}", "remove-access-rule", "End an access rule", small,
 		func(ctx context.Context, in *one) (*struct{}, error) {
-			return nil, s.svc.RemoveRule(ctx, principalOf(ctx), in.ID)
+			return nil, s.svc.Identity.RemoveRule(ctx, principalOf(ctx), in.ID)
 		})
 }
 
@@ -134,7 +138,7 @@ func (s *server) audit(a huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		list, err := s.svc.Audit(ctx, principalOf(ctx), f)
+		list, err := s.svc.Audit.Audit(ctx, principalOf(ctx), f)
 		return &out[api.Events]{api.Events{Events: list}}, err
 	})
 	type all struct{ AuditFilter }
@@ -144,14 +148,14 @@ func (s *server) audit(a huma.API) {
 		p := principalOf(ctx)
 		f, err := in.filter(auditPage)
 		if err == nil {
-			err = service.MayReadAudit(p)
+			err = audit.MayReadAudit(p)
 		}
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
 		return stream(s, func(ctx context.Context, line func(event.Event)) {
 			for ctx.Err() == nil {
-				list, err := s.svc.Audit(ctx, p, f)
+				list, err := s.svc.Audit.Audit(ctx, p, f)
 				if err != nil {
 					s.log.Error("the audit broke off", "error", err)
 					line(event.Event{Kind: event.Incomplete, Says: "The audit broke off here: " + fault.As(err).What})

@@ -28,10 +28,10 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 	if p == nil || p.Role != access.Agent {
 		return forAgent{}
 	}
-	set := s.svc.Pace()
+	set := s.svc.Fleet.Pace()
 	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second,
 		Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
-	if key := s.svc.AnswerKey(); key != nil && nonce != "" && body != nil {
+	if key := s.svc.Secrets.AnswerKey(); key != nil && nonce != "" && body != nil {
 		out.signature, out.key = agentproto.Sign(key, nonce, asked, tag, body), s.answerKey()
 	}
 	return out
@@ -39,7 +39,7 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 
 // answerKey writes the public key of the service's answers; "" where it signs none.
 func (s *server) answerKey() string {
-	key := s.svc.AnswerKey()
+	key := s.svc.Secrets.AnswerKey()
 	if key == nil {
 		return ""
 	}
@@ -55,7 +55,7 @@ func (s *server) checkups(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/endpoints/{machine}/checkups", "start-checkup", "Have an endpoint checked, rung by rung",
 		small, func(ctx context.Context, in *start) (*out[endpoint.Checkup], error) {
-			c, err := s.svc.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue, in.Try)
+			c, err := s.svc.Proofs.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue, in.Try)
 			return &out[endpoint.Checkup]{c}, err
 		})
 	type one struct {
@@ -63,7 +63,7 @@ func (s *server) checkups(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/checkups/{id}", "checkup", "A checkup, with what is known by now", small,
 		func(ctx context.Context, in *one) (*out[endpoint.Checkup], error) {
-			c, err := s.svc.Checkup(ctx, principalOf(ctx), in.ID)
+			c, err := s.svc.Proofs.Checkup(ctx, principalOf(ctx), in.ID)
 			return &out[endpoint.Checkup]{c}, err
 		})
 	type paper struct {
@@ -73,7 +73,7 @@ func (s *server) checkups(a huma.API) {
 	route(s, a, "POST", "/api/v1/checkups/{id}/paper", "tell-paper", "Say what came out of a checkup's test page; it is "+
 		"remembered of the driver with that model", small, func(ctx context.Context,
 		in *paper) (*out[endpoint.Checkup], error) {
-		c, err := s.svc.TellPaper(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
+		c, err := s.svc.Proofs.TellPaper(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
 		return &out[endpoint.Checkup]{c}, err
 	})
 	type of struct {
@@ -84,7 +84,7 @@ func (s *server) checkups(a huma.API) {
 	route(s, a, "GET", "/api/v1/queues/{name}/alternatives", "alternatives", "Which drivers to try where a queue's "+
 		"output is wrong, with what is remembered of each", small, func(ctx context.Context,
 		in *of) (*out[api.Alternatives], error) {
-		model, list, err := s.svc.Alternatives(ctx, principalOf(ctx), in.Name, in.Machine, in.Platform)
+		model, list, err := s.svc.Drivers.Alternatives(ctx, principalOf(ctx), in.Name, in.Machine, in.Platform)
 		return &out[api.Alternatives]{api.Alternatives{Model: model, Alternatives: list}}, err
 	})
 	type model struct {
@@ -92,7 +92,7 @@ func (s *server) checkups(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/drivers/papers", "papers", "What came out with which driver on which model, as "+
 		"people told", small, func(ctx context.Context, in *model) (*out[[]driver.Seen], error) {
-		list, err := s.svc.Papers(ctx, principalOf(ctx), in.Model)
+		list, err := s.svc.Drivers.Papers(ctx, principalOf(ctx), in.Model)
 		return &out[[]driver.Seen]{list}, err
 	})
 	type on struct {
@@ -102,7 +102,7 @@ func (s *server) checkups(a huma.API) {
 	route(s, a, "GET", "/api/v1/drivers/endpoints", "drivers-on", "Drivers on endpoints: used, staged, spare, wanted; "+
 		"of one machine also the files they consist of", small, func(ctx context.Context,
 		in *on) (*out[[]endpoint.DriverHere], error) {
-		list, err := s.svc.DriversOn(ctx, principalOf(ctx), in.Machine, in.Exact)
+		list, err := s.svc.Drivers.DriversOn(ctx, principalOf(ctx), in.Machine, in.Exact)
 		return &out[[]endpoint.DriverHere]{list}, err
 	})
 	type ask struct {
@@ -112,13 +112,13 @@ func (s *server) checkups(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/proof", "proof", "On which endpoints a change, or a queue, is expected; where it has "+
 		"arrived; and where a test page came out", small, func(ctx context.Context, in *ask) (*out[endpoint.Proof], error) {
-		v, err := s.svc.Proof(ctx, principalOf(ctx), in.Revision, in.Queue, in.Limit)
+		v, err := s.svc.Proofs.Proof(ctx, principalOf(ctx), in.Revision, in.Queue, in.Limit)
 		return &out[endpoint.Proof]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/fleet/unreached", "unreached", "Machines that receive queues and on which no agent has "+
 		"reported, with another way for each", small, func(ctx context.Context,
 		_ *struct{}) (*out[[]endpoint.Unreached], error) {
-		v, err := s.svc.Unreached(ctx, principalOf(ctx))
+		v, err := s.svc.Proofs.Unreached(ctx, principalOf(ctx))
 		return &out[[]endpoint.Unreached]{v}, err
 	})
 	type site struct {
@@ -126,7 +126,7 @@ func (s *server) checkups(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/fleet/paths", "fleet-paths", "Which server, device or gateway each endpoint leads to now",
 		small, func(ctx context.Context, in *site) (*out[[]endpoint.Talk], error) {
-			v, err := s.svc.Talks(ctx, principalOf(ctx), in.Site)
+			v, err := s.svc.Fleet.Talks(ctx, principalOf(ctx), in.Site)
 			return &out[[]endpoint.Talk]{v}, err
 		})
 	type answer struct{ Body agentproto.CheckupAnswer }
@@ -136,13 +136,13 @@ func (s *server) checkups(a huma.API) {
 			for _, r := range in.Body.Rungs {
 				rungs = append(rungs, endpoint.Rung{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})
 			}
-			return nil, s.svc.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, in.Body.Tried, rungs)
+			return nil, s.svc.Proofs.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, in.Body.Tried, rungs)
 		})
 }
 
 // asks writes what an agent is to do besides; it is looked for only when the agent was called.
 func (s *server) asks(ctx context.Context) string {
-	c, ok := s.svc.AskedCheckup(ctx, principalOf(ctx))
+	c, ok := s.svc.Proofs.AskedCheckup(ctx, principalOf(ctx))
 	if !ok {
 		return ""
 	}
@@ -171,7 +171,7 @@ func (s *server) shipments(a huma.API) {
 	}
 	route(s, a, "POST", agentproto.DriverPath, "ask-driver", "What an endpoint needs to install a driver, by "+
 		"its exact name", small, func(ctx context.Context, in *in) (*answer, error) {
-		k, err := s.svc.Ship(ctx, principalOf(ctx), in.Body.Exact, in.Body.Platform)
+		k, err := s.svc.Drivers.Ship(ctx, principalOf(ctx), in.Body.Exact, in.Body.Platform)
 		if err != nil {
 			return nil, err
 		}
@@ -191,7 +191,7 @@ func (s *server) shipments(a huma.API) {
 	type places struct{ Body agentproto.PlacesRequest }
 	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, for the endpoint that "+
 		"installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
-		p, err := s.svc.Places(ctx, principalOf(ctx), in.Body.Queues)
+		p, err := s.svc.Drivers.Places(ctx, principalOf(ctx), in.Body.Queues)
 		return &out[agentproto.Places]{agentproto.Places{Places: p}}, err
 	})
 	type file struct {
@@ -205,7 +205,7 @@ func (s *server) shipments(a huma.API) {
 	huma.Register(a, op, func(ctx context.Context, in *file) (*huma.StreamResponse, error) {
 		// The files that describe drivers are small, and a broken one must not look whole.
 		var b bytes.Buffer
-		if err := s.svc.ShippedFile(ctx, principalOf(ctx), in.Digest, in.Path, &b); err != nil {
+		if err := s.svc.Drivers.ShippedFile(ctx, principalOf(ctx), in.Digest, in.Path, &b); err != nil {
 			return nil, s.fail(ctx, err)
 		}
 		return &huma.StreamResponse{Body: func(c huma.Context) {

@@ -25,9 +25,11 @@ import (
 	"cirque/core/access"
 	"cirque/core/document"
 	"cirque/core/lineup"
+	"cirque/internal/app/stores"
 	organisation "cirque/internal/large"
 	"cirque/internal/service"
 	"cirque/internal/service/present"
+	"cirque/internal/service/sources"
 	"cirque/internal/testkit"
 )
 
@@ -109,10 +111,11 @@ func busy(l load, until time.Time) (n int64) {
 // as many constant bytes through the same middleware, sign-in check and body reading. What counts is the ratio.
 func BenchmarkLineupsOverHTTP(b *testing.B) {
 	o := organisation.New(1, organisation.Full)
-	svc, err := service.New(b.Context(), testkit.Store(b), service.Config{Zone: func(name string) *time.Location {
-		z, _ := time.LoadLocation(name)
-		return z
-	}})
+	svc, err := service.New(b.Context(), stores.Of(testkit.Store(b)),
+		service.Config{Zone: func(name string) *time.Location {
+			z, _ := time.LoadLocation(name)
+			return z
+		}})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -121,7 +124,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, _, err := svc.Publish(b.Context(), owner, []document.File{{Name: "large.json", Text: string(estate)}},
+	if _, _, err := svc.Drafts.Publish(b.Context(), owner, []document.File{{Name: "large.json", Text: string(estate)}},
 		"bench"); err != nil {
 		b.Fatal(err)
 	}
@@ -130,11 +133,12 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	if _, err := svc.Import(b.Context(), owner, service.Intake{Source: "file", Files: []document.File{{Name: "large.json",
-		Text: string(directory)}}}); err != nil {
+	if _, err := svc.Sources.Import(b.Context(), owner, sources.Intake{Source: "file",
+		Files: []document.File{{Name: "large.json",
+			Text: string(directory)}}}); err != nil {
 		b.Fatal(err)
 	}
-	_, token, err := svc.MakeToken(b.Context(), owner, access.Token{Name: "bench", Role: access.Administrator})
+	_, token, err := svc.Identity.MakeToken(b.Context(), owner, access.Token{Name: "bench", Role: access.Administrator})
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -142,12 +146,13 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	s := &server{svc: svc, log: slog.New(slog.DiscardHandler), cfg: Config{Stopping: context.Background()}}
+	s := &server{svc: svc, log: slog.New(slog.DiscardHandler), metrics: newMetrics(svc, "bench"),
+		cfg: Config{Stopping: context.Background()}}
 	switches()
 	r := gin.New()
 	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
 	s.register(r)
-	a, err := svc.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711].Query()}, present.When{}, nil)
+	a, err := svc.Lineups.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711].Query()}, present.When{}, nil)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -37,7 +37,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/drafts", "drafts", "Everybody's drafts, the latest first", small, func(ctx context.Context,
 		_ *struct{}) (*out[[]estate.Draft], error) {
-		list, err := s.svc.Drafts(ctx, principalOf(ctx))
+		list, err := s.svc.Drafts.Drafts(ctx, principalOf(ctx))
 		if list == nil {
 			list = []estate.Draft{}
 		}
@@ -45,11 +45,11 @@ func (s *server) drafts(a huma.API) {
 	})
 	route(s, a, "GET", "/api/v1/draft", "draft", "One's own draft", small, func(ctx context.Context,
 		in *Named) (*out[api.Draft], error) {
-		return answer(s.svc.Draft(ctx, principalOf(ctx), in.Name))
+		return answer(s.svc.Drafts.Draft(ctx, principalOf(ctx), in.Name))
 	})
 	route(s, a, "GET", "/api/v1/draft/document", "draft-document", "The estate as one's own draft has it", small,
 		func(ctx context.Context, in *Named) (*out[api.Estate], error) {
-			d, err := s.svc.Draft(ctx, principalOf(ctx), in.Name)
+			d, err := s.svc.Drafts.Draft(ctx, principalOf(ctx), in.Name)
 			if err != nil {
 				return nil, err
 			}
@@ -61,7 +61,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "PUT", "/api/v1/draft", "apply", "Put files into one's own draft", large, func(ctx context.Context,
 		in *apply) (*out[api.Draft], error) {
-		return answer(s.svc.Apply(ctx, principalOf(ctx), in.Name, in.Body.Merge, in.Body.Files))
+		return answer(s.svc.Drafts.Apply(ctx, principalOf(ctx), in.Name, in.Body.Merge, in.Body.Files))
 	})
 	type edits struct {
 		Named
@@ -69,11 +69,11 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/edits", "edit", "Change objects of one's own draft, all or none", large,
 		func(ctx context.Context, in *edits) (*out[api.Draft], error) {
-			return answer(s.svc.Edit(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits))
+			return answer(s.svc.Drafts.Edit(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits))
 		})
 	route(s, a, "DELETE", "/api/v1/draft", "discard", "Throw one's own draft away", small, func(ctx context.Context,
 		in *Named) (*struct{}, error) {
-		return nil, s.svc.Discard(ctx, principalOf(ctx), in.Name)
+		return nil, s.svc.Drafts.Discard(ctx, principalOf(ctx), in.Name)
 	})
 	type publish struct {
 		Named
@@ -81,7 +81,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/publish", "publish-draft", "Make one's own draft the current revision", small,
 		func(ctx context.Context, in *publish) (*out[api.Published], error) {
-			rev, err := s.svc.PublishDraft(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Version)
+			rev, err := s.svc.Drafts.PublishDraft(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Version)
 			return &out[api.Published]{api.Published{Revision: rev}}, err
 		})
 	type of struct {
@@ -91,7 +91,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small,
 		func(ctx context.Context, in *of) (*out[[]estate.Ref], error) {
-			list, err := s.svc.Dependents(ctx, principalOf(ctx), in.Name, estate.Ref{List: in.List, Name: in.Object})
+			list, err := s.svc.Drafts.Dependents(ctx, principalOf(ctx), in.Name, estate.Ref{List: in.List, Name: in.Object})
 			return &out[[]estate.Ref]{list}, err
 		})
 	type reach struct {
@@ -100,7 +100,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/reach", "reach-of", "How far a grant would go that is not kept yet", small,
 		func(ctx context.Context, in *reach) (*out[lineup.Reach], error) {
-			r, err := s.svc.ReachOf(ctx, principalOf(ctx), in.Name, in.Body)
+			r, err := s.svc.Lineups.ReachOf(ctx, principalOf(ctx), in.Name, in.Body)
 			return &out[lineup.Reach]{r}, err
 		})
 	type grant struct {
@@ -113,7 +113,7 @@ func (s *server) drafts(a huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		r, err := s.svc.Reach(ctx, principalOf(ctx), in.Name, when)
+		r, err := s.svc.Lineups.Reach(ctx, principalOf(ctx), in.Name, when)
 		return &out[lineup.Reach]{r}, err
 	})
 	type findings struct {
@@ -125,7 +125,7 @@ func (s *server) drafts(a huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			list, err := s.svc.Findings(ctx, principalOf(ctx), when)
+			list, err := s.svc.Lineups.Findings(ctx, principalOf(ctx), when)
 			return &out[[]lineup.Finding]{list}, err
 		})
 	type revert struct {
@@ -134,7 +134,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/revisions/{number}/revert", "revert", "Make a former revision current again, "+
 		"as a new one", small, func(ctx context.Context, in *revert) (*out[api.Published], error) {
-		rev, same, err := s.svc.Revert(ctx, principalOf(ctx), in.Number, in.Body.Reason)
+		rev, same, err := s.svc.Drafts.Revert(ctx, principalOf(ctx), in.Number, in.Body.Reason)
 		return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
 	})
 	type diff struct {
@@ -143,7 +143,7 @@ func (s *server) drafts(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/diff", "diff", "What differs between two revisions", small, func(ctx context.Context,
 		in *diff) (*out[api.Diffs], error) {
-		c, err := s.svc.Diff(ctx, principalOf(ctx), in.From, in.To)
+		c, err := s.svc.Drafts.Diff(ctx, principalOf(ctx), in.From, in.To)
 		return &out[api.Diffs]{api.Diffs{From: in.From, To: in.To, Total: len(c),
 			Diffs: estate.Diffs(c[:min(len(c), diffsShown)])}}, err
 	})
@@ -159,7 +159,7 @@ func (s *server) live(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/servers/{name}/drain", "drain", "Take a server out of duty; its people move to other "+
 		"members of its sets first", small, func(ctx context.Context, in *drain) (*out[api.Changed], error) {
-		changed, err := s.svc.Drain(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Until)
+		changed, err := s.svc.Continuity.Drain(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Until)
 		return &out[api.Changed]{said(changed, in.Name+" is drained", in.Name+" was drained already")}, err
 	})
 	type back struct {
@@ -168,7 +168,7 @@ func (s *server) live(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/servers/{name}/return", "return", "Put a server back on duty", small,
 		func(ctx context.Context, in *back) (*out[api.Changed], error) {
-			changed, err := s.svc.Return(ctx, principalOf(ctx), in.Name, in.AtOnce)
+			changed, err := s.svc.Continuity.Return(ctx, principalOf(ctx), in.Name, in.AtOnce)
 			return &out[api.Changed]{said(changed, in.Name+" is back on duty", in.Name+" was on duty already")}, err
 		})
 	type pick struct {
@@ -184,14 +184,14 @@ func (s *server) live(a huma.API) {
 		}
 		route(s, a, method, "/api/v1/people/{name}/picks/{queue}", id, summary, small, func(ctx context.Context,
 			in *pick) (*out[api.Changed], error) {
-			changed, err := s.svc.Pick(ctx, principalOf(ctx), in.Name, in.Queue, picked)
+			changed, err := s.svc.People.Pick(ctx, principalOf(ctx), in.Name, in.Queue, picked)
 			return &out[api.Changed]{said(changed, fmt.Sprintf(says, in.Name, in.Queue), fmt.Sprintf(already, in.Name,
 				in.Queue))}, err
 		})
 	}
 	route(s, a, "GET", "/api/v1/people/{name}/picks", "picks", "The queues that a person has picked", small,
 		func(ctx context.Context, in *named) (*out[[]string], error) {
-			list, err := s.svc.Picks(ctx, principalOf(ctx), in.Name)
+			list, err := s.svc.People.Picks(ctx, principalOf(ctx), in.Name)
 			return &out[[]string]{list}, err
 		})
 }

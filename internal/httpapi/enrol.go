@@ -10,7 +10,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
-	"cirque/internal/service"
+	"cirque/internal/service/enrolment"
 )
 
 func (s *server) enrolments(a huma.API) {
@@ -19,14 +19,14 @@ func (s *server) enrolments(a huma.API) {
 		"given a certificate", small)
 	op.Security = open
 	huma.Register(a, op, func(ctx context.Context, in *enrol) (*out[agentproto.EnrolAnswer], error) {
-		ask := service.Enrolment{Token: in.Body.Token, Machine: in.Body.Machine, Request: []byte(in.Body.Request),
+		ask := enrolment.Enrolment{Token: in.Body.Token, Machine: in.Body.Machine, Request: []byte(in.Body.Request),
 			Remote: remoteOf(ctx)}
 		for _, text := range in.Body.Addresses {
 			if addr, err := netip.ParseAddr(text); err == nil && addr.Zone() == "" {
 				ask.Addresses = append(ask.Addresses, addr.Unmap())
 			}
 		}
-		e, err := s.svc.Enrol(ctx, ask)
+		e, err := s.svc.Enrolment.Enrol(ctx, ask)
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
@@ -35,24 +35,25 @@ func (s *server) enrolments(a huma.API) {
 	type renew struct{ Body agentproto.RenewRequest }
 	route(s, a, "POST", agentproto.RenewPath, "renew-certificate", "An enrolled agent renews its certificate", small,
 		func(ctx context.Context, in *renew) (*out[agentproto.EnrolAnswer], error) {
-			e, err := s.svc.RenewCertificate(ctx, principalOf(ctx), []byte(in.Body.Request))
+			e, err := s.svc.Enrolment.RenewCertificate(ctx, principalOf(ctx), []byte(in.Body.Request))
 			return &out[agentproto.EnrolAnswer]{s.given(e)}, err
 		})
 	type who struct{ Body agentproto.WhoRequest }
 	route(s, a, "POST", agentproto.WhoPath, "who", "How an agent is to know its people, and which of the system's names "+
 		"are unknown here", small, func(ctx context.Context, in *who) (*out[endpoint.Who], error) {
-		o, err := s.svc.PeopleAt(ctx, principalOf(ctx), in.Body.Names)
+		o, err := s.svc.Enrolment.PeopleAt(ctx, principalOf(ctx), in.Body.Names)
 		return &out[endpoint.Who]{o}, err
 	})
 	type said struct{ Body agentproto.SaidWho }
 	route(s, a, "POST", agentproto.SaidWhoPath, "said-who", "A person at a machine says who they are, with their password",
 		small, func(ctx context.Context, in *said) (*out[agentproto.Person], error) {
-			user, err := s.svc.SaidWho(ctx, principalOf(ctx), remoteOf(ctx), in.Body.Login, in.Body.Name, in.Body.Password)
+			user, err := s.svc.Enrolment.SaidWho(ctx, principalOf(ctx), remoteOf(ctx), in.Body.Login, in.Body.Name,
+				in.Body.Password)
 			return &out[agentproto.Person]{agentproto.Person{User: user}}, err
 		})
 	route(s, a, "GET", "/api/v1/enrolments", "enrolled", "The machines whose agents have certificates", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]access.Enrolled], error) {
-			list, err := s.svc.Enrolled(ctx, principalOf(ctx))
+			list, err := s.svc.Enrolment.Enrolled(ctx, principalOf(ctx))
 			return &out[[]access.Enrolled]{list}, err
 		})
 	type machine struct {
@@ -60,11 +61,11 @@ func (s *server) enrolments(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/enrolments/{machine}", "revoke-certificate", "Revoke a machine's certificates, at once",
 		small, func(ctx context.Context, in *machine) (*struct{}, error) {
-			return nil, s.svc.Revoke(ctx, principalOf(ctx), in.Machine)
+			return nil, s.svc.Enrolment.Revoke(ctx, principalOf(ctx), in.Machine)
 		})
 	route(s, a, "GET", "/api/v1/enrolment-tokens", "enrolment-tokens", "Enrolment tokens, without their secrets", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]access.EnrolToken], error) {
-			list, err := s.svc.EnrolTokens(ctx, principalOf(ctx))
+			list, err := s.svc.Enrolment.EnrolTokens(ctx, principalOf(ctx))
 			return &out[[]access.EnrolToken]{list}, err
 		})
 	type add struct{ Body api.NewEnrolToken }
@@ -74,7 +75,7 @@ func (s *server) enrolments(a huma.API) {
 		if in.Body.Expires != nil {
 			want.ExpiresAt = *in.Body.Expires
 		}
-		t, secret, err := s.svc.MakeEnrolToken(ctx, principalOf(ctx), want)
+		t, secret, err := s.svc.Enrolment.MakeEnrolToken(ctx, principalOf(ctx), want)
 		return &out[api.MadeEnrolToken]{api.MadeEnrolToken{Token: t, Secret: secret}}, err
 	})
 	type named struct {
@@ -82,11 +83,11 @@ func (s *server) enrolments(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/enrolment-tokens/{name}", "revoke-enrolment-token", "Revoke an enrolment token; "+
 		"machines that enrolled with it stay", small, func(ctx context.Context, in *named) (*struct{}, error) {
-		return nil, s.svc.RevokeEnrolToken(ctx, principalOf(ctx), in.Name)
+		return nil, s.svc.Enrolment.RevokeEnrolToken(ctx, principalOf(ctx), in.Name)
 	})
 }
 
-func (s *server) given(e service.Enrolling) agentproto.EnrolAnswer {
+func (s *server) given(e enrolment.Enrolling) agentproto.EnrolAnswer {
 	return agentproto.EnrolAnswer{Machine: e.Machine, Certificate: string(e.Certificate), Authority: string(e.Authority),
 		ExpiresAt: e.ExpiresAt, AnswerKey: s.answerKey()}
 }

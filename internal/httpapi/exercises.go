@@ -19,18 +19,18 @@ func (s *server) exercises(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/servers/{name}/exercises", "start-exercise", "Take a server out of duty for a while, "+
 		"to see what would happen if it died", small, func(ctx context.Context, in *start) (*out[endpoint.Exercise], error) {
-		e, err := s.svc.StartExercise(ctx, principalOf(ctx), in.Name, in.Body.Reason,
+		e, err := s.svc.Continuity.StartExercise(ctx, principalOf(ctx), in.Name, in.Body.Reason,
 			time.Duration(in.Body.Minutes)*time.Minute)
 		return &out[endpoint.Exercise]{e}, err
 	})
 	route(s, a, "GET", "/api/v1/exercises", "exercises", "The latest exercises, newest first", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Exercise], error) {
-			v, err := s.svc.Exercises(ctx, principalOf(ctx))
+			v, err := s.svc.Continuity.Exercises(ctx, principalOf(ctx))
 			return &out[[]endpoint.Exercise]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/servers/{name}/outage", "outage", "The checklist of a server's planned outage, which "+
 		"ticks itself", small, func(ctx context.Context, in *stockName) (*out[[]endpoint.Rung], error) {
-		v, err := s.svc.Outage(ctx, principalOf(ctx), in.Name)
+		v, err := s.svc.Continuity.Outage(ctx, principalOf(ctx), in.Name)
 		return &out[[]endpoint.Rung]{v}, err
 	})
 	type one struct {
@@ -38,23 +38,23 @@ func (s *server) exercises(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/exercises/{id}", "exercise", "One exercise, with its report once it is over", small,
 		func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
-			v, err := s.svc.Exercise(ctx, principalOf(ctx), in.ID)
+			v, err := s.svc.Continuity.Exercise(ctx, principalOf(ctx), in.ID)
 			return &out[endpoint.Exercise]{v}, err
 		})
 	route(s, a, "POST", "/api/v1/exercises/{id}/stop", "stop-exercise", "End an exercise before its time: the server "+
 		"returns at once", small, func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
-		v, err := s.svc.StopExercise(ctx, principalOf(ctx), in.ID)
+		v, err := s.svc.Continuity.StopExercise(ctx, principalOf(ctx), in.ID)
 		return &out[endpoint.Exercise]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/photographs", "photographs", "Photographs of how everything stood, newest first", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]photograph.Photograph], error) {
-			v, err := s.svc.Photographs(ctx, principalOf(ctx))
+			v, err := s.svc.Snapshots.Photographs(ctx, principalOf(ctx))
 			return &out[[]photograph.Photograph]{v}, err
 		})
 	type take struct{ Body api.NewPhotograph }
 	route(s, a, "POST", "/api/v1/photographs", "take-photograph", "Keep how servers, devices and endpoints stand now",
 		small, func(ctx context.Context, in *take) (*out[photograph.Photograph], error) {
-			v, err := s.svc.TakePhotograph(ctx, principalOf(ctx), in.Body.Name, in.Body.Note)
+			v, err := s.svc.Snapshots.TakePhotograph(ctx, principalOf(ctx), in.Body.Name, in.Body.Note)
 			return &out[photograph.Photograph]{v}, err
 		})
 	type named struct {
@@ -62,7 +62,7 @@ func (s *server) exercises(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/photographs/{name}", "remove-photograph", "Forget a photograph", small,
 		func(ctx context.Context, in *named) (*struct{}, error) {
-			return nil, s.svc.RemovePhotograph(ctx, principalOf(ctx), in.Name)
+			return nil, s.svc.Snapshots.RemovePhotograph(ctx, principalOf(ctx), in.Name)
 		})
 	type with struct {
 		Name  string `path:"name" maxLength:"63"`
@@ -73,7 +73,7 @@ func (s *server) exercises(a huma.API) {
 	route(s, a, "GET", "/api/v1/photographs/{name}/compare", "compare-photograph",
 		"What is otherwise than on a photograph", small, func(ctx context.Context,
 			in *with) (*out[photograph.Compared], error) {
-			v, err := s.svc.ComparePhotographs(ctx, principalOf(ctx), in.Name, in.With, in.Word, in.Limit)
+			v, err := s.svc.Snapshots.ComparePhotographs(ctx, principalOf(ctx), in.Name, in.With, in.Word, in.Limit)
 			return &out[photograph.Compared]{v}, err
 		})
 }

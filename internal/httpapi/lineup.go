@@ -16,7 +16,7 @@ import (
 
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
-	"cirque/internal/service"
+	"cirque/internal/service/lineups"
 	"cirque/internal/service/present"
 )
 
@@ -29,7 +29,7 @@ type asking struct {
 
 // answered is what came of one.
 type answered struct {
-	service.Answer
+	lineups.Answer
 	same bool
 	pref string
 }
@@ -41,7 +41,7 @@ func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query, roo
 		return a, err
 	}
 	if known == "" || when != (present.When{}) {
-		a.Answer, err = s.svc.Lineups(ctx, principalOf(ctx), queries, when, room)
+		a.Answer, err = s.svc.Lineups.Lineups(ctx, principalOf(ctx), queries, when, room)
 		return a, err
 	}
 	if wait > 0 {
@@ -51,7 +51,7 @@ func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query, roo
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	defer context.AfterFunc(s.cfg.Stopping, cancel)()
-	a.Answer, a.same, err = s.svc.WaitLineups(ctx, principalOf(ctx), queries, known, wait, room)
+	a.Answer, a.same, err = s.svc.Lineups.WaitLineups(ctx, principalOf(ctx), queries, known, wait, room)
 	return a, err
 }
 

@@ -56,7 +56,7 @@ func (m *metrics) answered(c *gin.Context, took time.Duration) {
 func (m *metrics) serve(s *server) gin.HandlerFunc {
 	h := promhttp.HandlerFor(m.registry, promhttp.HandlerOpts{Timeout: 20 * time.Second})
 	return func(c *gin.Context) {
-		if err := s.svc.MayMeasure(principalOf(c.Request.Context())); err != nil {
+		if err := s.svc.Alerts.MayMeasure(principalOf(c.Request.Context())); err != nil {
 			s.problem(c, fault.As(err))
 			return
 		}
@@ -97,7 +97,7 @@ func (f figures) Collect(ch chan<- prometheus.Metric) {
 	gauge := func(d *prometheus.Desc, v float64, labels ...string) {
 		ch <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
 	}
-	v := f.svc.Figures(ctx)
+	v := f.svc.Alerts.Figures(ctx)
 	gauge(waitingDesc, float64(v.Waiting))
 	gauge(revisionDesc, float64(v.Revision))
 	up := 0.0

@@ -13,12 +13,12 @@ import (
 func (s *server) notices(a huma.API) {
 	route(s, a, "GET", "/api/v1/faults", "faults", "What is wrong just now, the longest first", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]notice.Fault], error) {
-			v, err := s.svc.Faults(ctx, principalOf(ctx))
+			v, err := s.svc.Alerts.Faults(ctx, principalOf(ctx))
 			return &out[[]notice.Fault]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/notices", "notices", "The estate's notices, with what each is about just now and how it "+
 		"went the last time", small, func(ctx context.Context, _ *struct{}) (*out[[]notice.View], error) {
-		v, err := s.svc.Notices(ctx, principalOf(ctx))
+		v, err := s.svc.Alerts.Notices(ctx, principalOf(ctx))
 		return &out[[]notice.View]{v}, err
 	})
 	type of struct {
@@ -27,17 +27,17 @@ func (s *server) notices(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/notices/sent", "sent-notices", "What was sent to whom, newest first, and how that went",
 		small, func(ctx context.Context, in *of) (*out[[]notice.Sent], error) {
-			v, err := s.svc.SentNotices(ctx, principalOf(ctx), in.Notice, in.Limit)
+			v, err := s.svc.Alerts.SentNotices(ctx, principalOf(ctx), in.Notice, in.Limit)
 			return &out[[]notice.Sent]{v}, err
 		})
 	route(s, a, "POST", "/api/v1/notices/{name}/try", "try-notice", "Send a trial along each way of a notice", small,
 		func(ctx context.Context, in *stockName) (*out[[]notice.Sent], error) {
-			v, err := s.svc.TryNotice(ctx, principalOf(ctx), in.Name)
+			v, err := s.svc.Alerts.TryNotice(ctx, principalOf(ctx), in.Name)
 			return &out[[]notice.Sent]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/servers/{name}/jobs", "server-jobs", "What waits on a server, whose it is, and "+
 		"what becomes of it", small, func(ctx context.Context, in *stockName) (*out[stock.Waiting], error) {
-		v, err := s.svc.WaitingJobs(ctx, principalOf(ctx), in.Name)
+		v, err := s.svc.Jobs.WaitingJobs(ctx, principalOf(ctx), in.Name)
 		return &out[stock.Waiting]{v}, err
 	})
 }

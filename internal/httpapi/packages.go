@@ -19,7 +19,7 @@ func (s *server) packages(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/drivers/packages", "packages", "Driver packages with the names that they accept", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]driver.Package], error) {
-			v, err := s.svc.Packages(ctx, principalOf(ctx))
+			v, err := s.svc.Drivers.Packages(ctx, principalOf(ctx))
 			return &out[[]driver.Package]{v}, err
 		})
 	type upload struct {
@@ -29,12 +29,12 @@ func (s *server) packages(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/drivers/packages", "add-package", "Keep a driver package out of a zip archive",
 		driver.MaxArchive+1, func(ctx context.Context, in *upload) (*out[api.AddedPackage], error) {
-			p, known, err := s.svc.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, in.RawBody)
+			p, known, err := s.svc.Drivers.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, in.RawBody)
 			return &out[api.AddedPackage]{api.AddedPackage{Package: p, Known: known}}, err
 		})
 	route(s, a, "GET", "/api/v1/drivers/packages/{digest}", "package", "One driver package with its files", small,
 		func(ctx context.Context, in *digest) (*out[driver.Package], error) {
-			v, err := s.svc.Package(ctx, principalOf(ctx), in.Digest)
+			v, err := s.svc.Drivers.Package(ctx, principalOf(ctx), in.Digest)
 			return &out[driver.Package]{v}, err
 		})
 	type remove struct {
@@ -43,12 +43,12 @@ func (s *server) packages(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/drivers/packages/{digest}", "remove-package", "Forget a driver package", small,
 		func(ctx context.Context, in *remove) (*struct{}, error) {
-			return nil, s.svc.RemovePackage(ctx, principalOf(ctx), in.Digest, in.Insist)
+			return nil, s.svc.Drivers.RemovePackage(ctx, principalOf(ctx), in.Digest, in.Insist)
 		})
 	s.packageFile(a)
 	route(s, a, "GET", "/api/v1/drivers/report", "driver-report", "How drivers, queues, machines and packages stand "+
 		"to each other", small, func(ctx context.Context, _ *struct{}) (*out[driver.Report], error) {
-		v, err := s.svc.DriverReport(ctx, principalOf(ctx))
+		v, err := s.svc.Drivers.DriverReport(ctx, principalOf(ctx))
 		return &out[driver.Report]{v}, err
 	})
 	type names struct {
@@ -59,7 +59,7 @@ func (s *server) packages(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/drivers/names", "driver-names", "Exact names to choose from, as packages and "+
 		"servers have them", small, func(ctx context.Context, in *names) (*out[api.Choices], error) {
-		list, total, err := s.svc.DriversFor(ctx, principalOf(ctx), in.Model, in.Platform, in.Find, in.Limit)
+		list, total, err := s.svc.Drivers.DriversFor(ctx, principalOf(ctx), in.Model, in.Platform, in.Find, in.Limit)
 		return &out[api.Choices]{api.Choices{Total: total, Choices: list}}, err
 	})
 	type compare struct {
@@ -68,7 +68,7 @@ func (s *server) packages(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/drivers/compare", "compare-names", "Two names letter by letter", small,
 		func(ctx context.Context, in *compare) (*out[api.Compared], error) {
-			b, c, err := s.svc.CompareNames(ctx, principalOf(ctx), in.A, in.B)
+			b, c, err := s.svc.Drivers.CompareNames(ctx, principalOf(ctx), in.A, in.B)
 			return &out[api.Compared]{api.Compared{A: in.A, B: b, Comparison: c}}, err
 		})
 }
@@ -84,7 +84,7 @@ func (s *server) packageFile(a huma.API) {
 	op.Responses = map[string]*huma.Response{"200": {Description: "The file's contents.",
 		Content: map[string]*huma.MediaType{"application/octet-stream": {}}}}
 	huma.Register(a, op, func(ctx context.Context, in *in) (*huma.StreamResponse, error) {
-		k, err := s.svc.Package(ctx, principalOf(ctx), in.Digest)
+		k, err := s.svc.Drivers.Package(ctx, principalOf(ctx), in.Digest)
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
@@ -95,13 +95,13 @@ func (s *server) packageFile(a huma.API) {
 			}
 		}
 		if size < 0 {
-			return nil, s.fail(ctx, s.svc.PackageFile(ctx, principalOf(ctx), k.Digest, in.Path, nil))
+			return nil, s.fail(ctx, s.svc.Drivers.PackageFile(ctx, principalOf(ctx), k.Digest, in.Path, nil))
 		}
 		return &huma.StreamResponse{Body: func(c huma.Context) {
 			c.SetHeader("Content-Type", "application/octet-stream")
 			c.SetHeader("Content-Length", fmt.Sprint(size))
 			c.SetHeader("Content-Disposition", `attachment; filename="`+strings.Map(plainName, path.Base(in.Path))+`"`)
-			if err := s.svc.PackageFile(c.Context(), principalOf(ctx), k.Digest, in.Path, c.BodyWriter()); err != nil {
+			if err := s.svc.Drivers.PackageFile(c.Context(), principalOf(ctx), k.Digest, in.Path, c.BodyWriter()); err != nil {
 				s.log.Warn("a package's file broke off", "package", k.Digest, "path", in.Path, "error", err)
 			}
 		}}, nil

@@ -11,7 +11,7 @@ import (
 	"cirque/core/live"
 	"cirque/core/rehearse"
 	"cirque/internal/api"
-	"cirque/internal/service"
+	"cirque/internal/service/lineups"
 )
 
 // progressEvery is how often a rehearsal tells how far it is.
@@ -30,7 +30,7 @@ func (s *server) rehearsals(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/rehearsals/{id}/effects", "effects", "The contexts behind a figure of one's own rehearsal",
 		small, func(ctx context.Context, in *effects) (*out[api.Effects], error) {
-			list, total, err := s.svc.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By,
+			list, total, err := s.svc.Lineups.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By,
 				Key:  in.Key,
 				Word: in.Word}, in.Offset, in.Limit)
 			o := api.Effects{Total: total, Effects: make([]rehearse.EffectSheet, len(list))}
@@ -41,7 +41,7 @@ func (s *server) rehearsals(a huma.API) {
 		})
 	route(s, a, "GET", "/api/v1/coverage", "coverage", "On which single servers and devices how many depend", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]rehearse.Dependence], error) {
-			list, err := s.svc.Coverage(ctx, principalOf(ctx))
+			list, err := s.svc.Lineups.Coverage(ctx, principalOf(ctx))
 			return &out[[]rehearse.Dependence]{list}, err
 		})
 	type who struct {
@@ -66,17 +66,17 @@ func (s *server) rehearsals(a huma.API) {
 			if until != nil {
 				end = *until
 			}
-			r, err := s.svc.Who(ctx, principalOf(ctx), in.Name, begin, end)
+			r, err := s.svc.Lineups.Who(ctx, principalOf(ctx), in.Name, begin, end)
 			return &out[rehearse.RollSheet]{r}, err
 		})
 	route(s, a, "GET", "/api/v1/bare", "bare", "Who has no queue at all just now", small, func(ctx context.Context,
 		_ *struct{}) (*out[api.Bare], error) {
-		people, machines, err := s.svc.Bare(ctx, principalOf(ctx))
+		people, machines, err := s.svc.Lineups.Bare(ctx, principalOf(ctx))
 		return &out[api.Bare]{api.Bare{People: people, Machines: machines}}, err
 	})
 	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]live.Note], error) {
-			list, err := s.svc.Duties(ctx, principalOf(ctx))
+			list, err := s.svc.Continuity.Duties(ctx, principalOf(ctx))
 			if list == nil {
 				list = []live.Note{}
 			}
@@ -84,12 +84,12 @@ func (s *server) rehearsals(a huma.API) {
 		})
 	route(s, a, "GET", "/api/v1/moves", "moves", "How far people have moved off servers that are out of duty, or back "+
 		"to those that return", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Move], error) {
-		list, err := s.svc.Moves(ctx, principalOf(ctx))
+		list, err := s.svc.Continuity.Moves(ctx, principalOf(ctx))
 		return &out[[]endpoint.Move]{list}, err
 	})
 	route(s, a, "GET", "/api/v1/health", "health-of-all", "What probing has found of servers and devices", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]live.Health], error) {
-			list, err := s.svc.Healths(ctx, principalOf(ctx))
+			list, err := s.svc.Continuity.Healths(ctx, principalOf(ctx))
 			if list == nil {
 				list = []live.Health{}
 			}
@@ -101,7 +101,7 @@ func (s *server) rehearsals(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/health/{kind}/{name}", "health-of-one", "What probing has found of one, with its "+
 		"history of 30 days", small, func(ctx context.Context, in *one) (*out[live.HealthView], error) {
-		v, err := s.svc.Health(ctx, principalOf(ctx), in.Kind, in.Name)
+		v, err := s.svc.Continuity.Health(ctx, principalOf(ctx), in.Kind, in.Name)
 		return &out[live.HealthView]{v}, err
 	})
 	type hours struct {
@@ -109,7 +109,7 @@ func (s *server) rehearsals(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/fleet", "fleet", "How all endpoints stand, now and over time", small,
 		func(ctx context.Context, in *hours) (*out[endpoint.Fleet], error) {
-			f, err := s.svc.Fleet(ctx, principalOf(ctx), in.Hours)
+			f, err := s.svc.Fleet.Fleet(ctx, principalOf(ctx), in.Hours)
 			return &out[endpoint.Fleet]{f}, err
 		})
 }
@@ -122,12 +122,12 @@ func (s *server) rehearse(a huma.API) {
 	streamOf[api.RehearsalLine](a, &op, "One JSON object a line: progress, and at last the rehearsal or a problem. "+
 		"Whoever goes away stops it.")
 	huma.Register(a, op, func(ctx context.Context, in *in) (*huma.StreamResponse, error) {
-		if err := service.MayRehearse(principalOf(ctx)); err != nil {
+		if err := lineups.MayRehearse(principalOf(ctx)); err != nil {
 			return nil, s.fail(ctx, err)
 		}
 		return stream(s, func(ctx context.Context, line func(api.RehearsalLine)) {
 			told := time.Now()
-			r, err := s.svc.Rehearse(ctx, principalOf(ctx), rehearse.Ask(in.Body), func(done, total int) {
+			r, err := s.svc.Lineups.Rehearse(ctx, principalOf(ctx), rehearse.Ask(in.Body), func(done, total int) {
 				if time.Since(told) >= progressEvery {
 					told = time.Now()
 					line(api.RehearsalLine{Progress: &api.Progress{Done: done, Total: total}})

@@ -19,8 +19,8 @@ import (
 	"cirque/core/person"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
-	"cirque/internal/service"
 	"cirque/internal/service/present"
+	"cirque/internal/service/sources"
 )
 
 // Limits on bodies, in bytes.
@@ -73,7 +73,7 @@ func (s *server) health(a huma.API) {
 		Body   api.Health
 	}
 	huma.Register(a, op, func(ctx context.Context, _ *struct{}) (*answer, error) {
-		if why := s.svc.Ready(ctx); why != "" {
+		if why := s.svc.Present.Ready(ctx); why != "" {
 			return &answer{http.StatusServiceUnavailable, api.Health{Status: "not-ready", Says: why,
 				Version: s.cfg.Version}}, nil
 		}
@@ -87,12 +87,12 @@ func (s *server) estate(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/estate", "estate", "The current estate", small, func(ctx context.Context,
 		_ *struct{}) (*out[api.Estate], error) {
-		rev, doc, err := s.svc.Estate(ctx, principalOf(ctx), 0)
+		rev, doc, err := s.svc.Drafts.Estate(ctx, principalOf(ctx), 0)
 		return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
 	})
 	route(s, a, "GET", "/api/v1/revisions/{number}", "revision", "One revision of the estate", small,
 		func(ctx context.Context, in *number) (*out[api.Estate], error) {
-			rev, doc, err := s.svc.Estate(ctx, principalOf(ctx), in.Number)
+			rev, doc, err := s.svc.Drafts.Estate(ctx, principalOf(ctx), in.Number)
 			return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
 		})
 	type limit struct {
@@ -100,19 +100,19 @@ func (s *server) estate(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/revisions", "revisions", "Revisions of the estate, newest first", small,
 		func(ctx context.Context, in *limit) (*out[[]estate.Revision], error) {
-			list, err := s.svc.Revisions(ctx, principalOf(ctx), in.Limit)
+			list, err := s.svc.Drafts.Revisions(ctx, principalOf(ctx), in.Limit)
 			return &out[[]estate.Revision]{list}, err
 		})
 	type publish struct{ Body api.Publish }
 	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large, func(ctx context.Context,
 		in *publish) (*out[api.Published], error) {
-		rev, same, err := s.svc.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
+		rev, same, err := s.svc.Drafts.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
 		return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
 	})
 	type files struct{ Body api.Files }
 	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "Check an estate without publishing it", large,
 		func(ctx context.Context, in *files) (*out[api.Checked], error) {
-			c, err := s.svc.CheckEstate(ctx, principalOf(ctx), in.Body.Files)
+			c, err := s.svc.Drafts.CheckEstate(ctx, principalOf(ctx), in.Body.Files)
 			if err != nil {
 				return nil, err
 			}
@@ -120,7 +120,7 @@ func (s *server) estate(a huma.API) {
 		})
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,
 		_ *struct{}) (*out[api.Queues], error) {
-		rev, list, err := s.svc.Queues(ctx, principalOf(ctx))
+		rev, list, err := s.svc.Lineups.Queues(ctx, principalOf(ctx))
 		o := api.Queues{Revision: rev, Total: len(list), Queues: make([]lineup.QueueSheet, len(list))}
 		for i, q := range list {
 			o.Queues[i] = q
@@ -132,7 +132,7 @@ func (s *server) estate(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/queues/{name}", "queue", "One queue, by its name or an old one", small,
 		func(ctx context.Context, in *named) (*out[lineup.QueueSheet], error) {
-			q, err := s.svc.Queue(ctx, principalOf(ctx), in.Name)
+			q, err := s.svc.Lineups.Queue(ctx, principalOf(ctx), in.Name)
 			return &out[lineup.QueueSheet]{q}, err
 		})
 	list(s, a, "locations", func(d *estate.Document) []estate.Location { return d.Locations })
@@ -149,7 +149,7 @@ func (s *server) estate(a huma.API) {
 func list[T any](s *server, a huma.API, name string, of func(*estate.Document) []T) {
 	route(s, a, "GET", "/api/v1/"+name, name, "The "+name+" of the current estate", small, func(ctx context.Context,
 		_ *struct{}) (*out[[]T], error) {
-		_, doc, err := s.svc.Estate(ctx, principalOf(ctx), 0)
+		_, doc, err := s.svc.Drafts.Estate(ctx, principalOf(ctx), 0)
 		if err != nil {
 			return nil, err
 		}
@@ -165,7 +165,7 @@ func (s *server) directory(a huma.API) {
 	type in struct{ Body api.Import }
 	route(s, a, "POST", "/api/v1/directory/import", "import-directory", "Make a source hold exactly what the files say",
 		large, func(ctx context.Context, in *in) (*out[directory.Import], error) {
-			o, err := s.svc.Import(ctx, principalOf(ctx), service.Intake{Source: in.Body.Source, Format: in.Body.Format,
+			o, err := s.svc.Sources.Import(ctx, principalOf(ctx), sources.Intake{Source: in.Body.Source, Format: in.Body.Format,
 				Files: in.Body.Files, Dry: in.Body.Dry, Accept: in.Body.Accept})
 			return &out[directory.Import]{o}, err
 		})
@@ -176,7 +176,7 @@ func (s *server) directory(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+
 		"part of what they are called", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
-		found, total, err := s.svc.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
+		found, total, err := s.svc.Sources.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
 		o := api.Found{Total: total, Found: make([]directory.Found, len(found))}
 		for i, f := range found {
 			o.Found[i] = f
@@ -188,13 +188,13 @@ func (s *server) directory(a huma.API) {
 func (s *server) joins(a huma.API) {
 	route(s, a, "GET", "/api/v1/directory/joins", "joins", "How it is decided which accounts are one person", small,
 		func(ctx context.Context, _ *struct{}) (*out[directory.Joined], error) {
-			o, err := s.svc.Joins(ctx, principalOf(ctx))
+			o, err := s.svc.Links.Joins(ctx, principalOf(ctx))
 			return &out[directory.Joined]{o}, err
 		})
 	type join struct{ Body api.NewJoin }
 	route(s, a, "POST", "/api/v1/directory/joins", "join", "Say that two accounts are one person, or are two", small,
 		func(ctx context.Context, in *join) (*out[directory.Join], error) {
-			o, err := s.svc.Join(ctx, principalOf(ctx), in.Body.A, in.Body.B, in.Body.Apart, in.Body.Reason)
+			o, err := s.svc.Links.Join(ctx, principalOf(ctx), in.Body.A, in.Body.B, in.Body.Apart, in.Body.Reason)
 			return &out[directory.Join]{o}, err
 		})
 	type one struct {
@@ -202,7 +202,7 @@ func (s *server) joins(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/directory/joins/{id}", "end-join", "Take back what was said of two accounts", small,
 		func(ctx context.Context, in *one) (*struct{}, error) {
-			return nil, s.svc.EndJoin(ctx, principalOf(ctx), in.ID)
+			return nil, s.svc.Links.EndJoin(ctx, principalOf(ctx), in.ID)
 		})
 	type rule struct {
 		Rule string `path:"rule" enum:"address,employee"`
@@ -211,18 +211,18 @@ func (s *server) joins(a huma.API) {
 	route(s, a, "PUT", "/api/v1/directory/join-rules/{rule}", "set-join-rule", "Whether accounts of different sources "+
 		"with one address, or one employee number, are one person", small, func(ctx context.Context,
 		in *rule) (*out[directory.Joined], error) {
-		o, err := s.svc.SetJoinRule(ctx, principalOf(ctx), in.Rule, in.Body.On, in.Body.Dry)
+		o, err := s.svc.Links.SetJoinRule(ctx, principalOf(ctx), in.Rule, in.Body.On, in.Body.Dry)
 		return &out[directory.Joined]{o}, err
 	})
 	type lead struct{ Body api.Lead }
 	route(s, a, "PUT", "/api/v1/directory/lead", "set-lead", "Which source's account stands for a person who has several",
 		small, func(ctx context.Context, in *lead) (*out[directory.Joined], error) {
-			o, err := s.svc.SetLead(ctx, principalOf(ctx), in.Body.Source)
+			o, err := s.svc.Links.SetLead(ctx, principalOf(ctx), in.Body.Source)
 			return &out[directory.Joined]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that "+
 		"no directory has", small, func(ctx context.Context, _ *struct{}) (*out[[]directory.Stranger], error) {
-		o, err := s.svc.Strangers(ctx, principalOf(ctx))
+		o, err := s.svc.Links.Strangers(ctx, principalOf(ctx))
 		return &out[[]directory.Stranger]{o}, err
 	})
 }
@@ -230,13 +230,13 @@ func (s *server) joins(a huma.API) {
 func (s *server) people(a huma.API) {
 	route(s, a, "GET", "/api/v1/requests", "requests", "What people have asked for; only one's own for whoever may not "+
 		"see the others'", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Request], error) {
-		list, err := s.svc.Requests(ctx, principalOf(ctx))
+		list, err := s.svc.People.Requests(ctx, principalOf(ctx))
 		return &out[[]access.Request]{list}, err
 	})
 	type ask struct{ Body api.NewRequest }
 	route(s, a, "POST", "/api/v1/requests", "request", "Ask for a queue, for oneself", small, func(ctx context.Context,
 		in *ask) (*out[access.Request], error) {
-		o, err := s.svc.RequestQueue(ctx, principalOf(ctx), in.Body.Queue, in.Body.Reason)
+		o, err := s.svc.People.RequestQueue(ctx, principalOf(ctx), in.Body.Queue, in.Body.Reason)
 		return &out[access.Request]{o}, err
 	})
 	type answer struct {
@@ -245,7 +245,7 @@ func (s *server) people(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/requests/{id}/answer", "answer-request", "Grant a request, into one's own draft, "+
 		"or decline it", small, func(ctx context.Context, in *answer) (*out[api.AnsweredRequest], error) {
-		r, d, err := s.svc.AnswerRequest(ctx, principalOf(ctx), in.ID, in.Body.Grant, in.Body.Says)
+		r, d, err := s.svc.People.AnswerRequest(ctx, principalOf(ctx), in.ID, in.Body.Grant, in.Body.Says)
 		o := api.AnsweredRequest{Request: r}
 		if d != nil {
 			o.Changes = len(d.Changes)
@@ -257,19 +257,19 @@ func (s *server) people(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/requests/{id}", "withdraw-request", "Take one's own request back", small,
 		func(ctx context.Context, in *one) (*struct{}, error) {
-			return nil, s.svc.WithdrawRequest(ctx, principalOf(ctx), in.ID)
+			return nil, s.svc.People.WithdrawRequest(ctx, principalOf(ctx), in.ID)
 		})
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/people/{name}/data", "person-data", "All that is kept of a person", small,
 		func(ctx context.Context, in *named) (*out[person.Kept], error) {
-			o, err := s.svc.PersonData(ctx, principalOf(ctx), in.Name)
+			o, err := s.svc.People.PersonData(ctx, principalOf(ctx), in.Name)
 			return &out[person.Kept]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/people/{name}/history", "person-history", "What became of a person, newest first", small,
 		func(ctx context.Context, in *named) (*out[[]person.Moment], error) {
-			o, err := s.svc.PersonHistory(ctx, principalOf(ctx), in.Name)
+			o, err := s.svc.People.PersonHistory(ctx, principalOf(ctx), in.Name)
 			return &out[[]person.Moment]{o}, err
 		})
 	type erase struct {
@@ -278,7 +278,7 @@ func (s *server) people(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/people/{name}/data", "erase-person", "Erase what is kept of a person; in the audit a "+
 		"number stands for them from then on", small, func(ctx context.Context, in *erase) (*out[person.Erased], error) {
-		o, err := s.svc.ErasePerson(ctx, principalOf(ctx), in.Name, in.Reason)
+		o, err := s.svc.People.ErasePerson(ctx, principalOf(ctx), in.Name, in.Reason)
 		return &out[person.Erased]{o}, err
 	})
 }
@@ -290,7 +290,7 @@ func (s *server) subjects(a huma.API) {
 	for path, kind := range map[string]string{"people": "user", "machines": "machine"} {
 		route(s, a, "GET", "/api/v1/"+path+"/{name}", kind, "Everything about one of the "+path, small,
 			func(ctx context.Context, in *named) (*out[endpoint.Subject], error) {
-				o, err := s.svc.Subject(ctx, principalOf(ctx), kind, in.Name)
+				o, err := s.svc.Fleet.Subject(ctx, principalOf(ctx), kind, in.Name)
 				return &out[endpoint.Subject]{o}, err
 			})
 	}
@@ -360,13 +360,13 @@ func (s *server) lineups(a, described huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			o, err := s.svc.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, when)
+			o, err := s.svc.Lineups.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, when)
 			return &out[*lineup.Why]{o}, err
 		})
 	type page struct{ Body api.Why }
 	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose",
 		small, func(ctx context.Context, in *page) (*out[api.TestPage], error) {
-			t, err := s.svc.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
+			t, err := s.svc.Jobs.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
 			return &out[api.TestPage]{api.TestPage(t)}, err
 		})
 }
@@ -408,12 +408,12 @@ func (s *server) fleet(a huma.API) {
 	type report struct{ Body endpoint.Report }
 	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium,
 		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {
-			e, err := s.svc.Report(ctx, principalOf(ctx), in.Body)
+			e, err := s.svc.Fleet.Report(ctx, principalOf(ctx), in.Body)
 			return &out[endpoint.Judged]{e}, err
 		})
 	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints with their drift", small, func(ctx context.Context,
 		_ *struct{}) (*out[[]endpoint.Judged], error) {
-		all, err := s.svc.Endpoints(ctx, principalOf(ctx))
+		all, err := s.svc.Fleet.Endpoints(ctx, principalOf(ctx))
 		o := make([]endpoint.Judged, len(all))
 		for i, e := range all {
 			o[i] = e
@@ -425,13 +425,13 @@ func (s *server) fleet(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context,
 		in *named) (*out[endpoint.Judged], error) {
-		e, err := s.svc.Endpoint(ctx, principalOf(ctx), in.Machine)
+		e, err := s.svc.Fleet.Endpoint(ctx, principalOf(ctx), in.Machine)
 		return &out[endpoint.Judged]{e}, err
 	})
 	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues "+
 		"and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
-		e, err := s.svc.Refresh(ctx, principalOf(ctx), in.Machine)
-		return &out[api.Called]{api.Called{Endpoint: e, Otherwise: s.svc.Otherwise()}}, err
+		e, err := s.svc.Fleet.Refresh(ctx, principalOf(ctx), in.Machine)
+		return &out[api.Called]{api.Called{Endpoint: e, Otherwise: s.svc.Fleet.Otherwise()}}, err
 	})
 	type page struct {
 		Before int64 `query:"before" minimum:"0" doc:"Events older than this one."`
@@ -439,7 +439,7 @@ func (s *server) fleet(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context,
 		in *page) (*out[api.Events], error) {
-		list, err := s.svc.Events(ctx, principalOf(ctx), in.Before, in.Limit)
+		list, err := s.svc.Audit.Events(ctx, principalOf(ctx), in.Before, in.Limit)
 		if list == nil {
 			list = []event.Event{}
 		}
@@ -447,7 +447,7 @@ func (s *server) fleet(a huma.API) {
 	})
 	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context,
 		_ *struct{}) (*out[endpoint.Overview], error) {
-		o, err := s.svc.Overview(ctx, principalOf(ctx))
+		o, err := s.svc.Fleet.Overview(ctx, principalOf(ctx))
 		return &out[endpoint.Overview]{o}, err
 	})
 }

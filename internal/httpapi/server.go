@@ -260,7 +260,7 @@ func (s *server) principal(c *gin.Context) {
 	if tls := c.Request.TLS; tls != nil && len(tls.VerifiedChains) > 0 {
 		leaf := tls.PeerCertificates[0]
 		var err error
-		if p, err = s.svc.ByCertificate(leaf.SerialNumber.Text(16), leaf.Subject.CommonName); err != nil {
+		if p, err = s.svc.Enrolment.ByCertificate(leaf.SerialNumber.Text(16), leaf.Subject.CommonName); err != nil {
 			s.log.Warn("a certificate was refused", "machine", leaf.Subject.CommonName, "remote", remoteOf(ctx), "path",
 				c.Request.URL.Path)
 			s.problem(c, fault.As(err))
@@ -268,14 +268,14 @@ func (s *server) principal(c *gin.Context) {
 		}
 	} else if scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " "); ok &&
 		strings.EqualFold(scheme, "Bearer") {
-		if p = s.svc.ByToken(strings.TrimSpace(token)); p == nil {
+		if p = s.svc.Identity.ByToken(strings.TrimSpace(token)); p == nil {
 			s.log.Warn("a token was refused", "remote", remoteOf(ctx), "path", c.Request.URL.Path)
 			s.problem(c, fault.New(fault.Unsigned, "token-unknown", "check it, or make another: cirque token create",
 				"the token is not known here, was revoked, or has ended"))
 			return
 		}
 	} else if cookie, err := c.Request.Cookie(cookieName); err == nil {
-		p = s.svc.BySession(cookie.Value)
+		p = s.svc.Identity.BySession(cookie.Value)
 	}
 	c.Request = c.Request.WithContext(context.WithValue(ctx, principalKey, p))
 }

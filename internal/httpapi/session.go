@@ -9,11 +9,11 @@ import (
 
 	"cirque/core/access"
 	"cirque/internal/api"
-	"cirque/internal/service"
+	"cirque/internal/service/identity"
 )
 
 func (s *server) me(p *access.Principal) api.Me {
-	m := api.Me{NeedsSetUp: s.svc.NeedsSetUp(), Version: s.cfg.Version}
+	m := api.Me{NeedsSetUp: s.svc.Identity.NeedsSetUp(), Version: s.cfg.Version}
 	if p != nil {
 		m.SignedIn, m.Name, m.Role, m.Machine = true, p.Name, p.Role, p.Machine
 		m.Holds, m.May = p.Holdings(), p.Actions()
@@ -35,7 +35,7 @@ func (s *server) signIn(a huma.API) {
 		Body      api.Me
 	}
 	opened := func(secret string, p access.Principal, err error) (*answer, error) {
-		return &answer{s.cookie(secret, service.SessionLasts), s.me(&p)}, err
+		return &answer{s.cookie(secret, identity.SessionLasts), s.me(&p)}, err
 	}
 	public := func(op huma.Operation) huma.Operation {
 		op.Security = open
@@ -44,7 +44,7 @@ func (s *server) signIn(a huma.API) {
 	type setUp struct{ Body api.SetUp }
 	huma.Register(a, public(operation("POST", "/api/v1/set-up", "set-up", "Make the first account with the one-time code",
 		small)), func(ctx context.Context, in *setUp) (*answer, error) {
-		o, err := opened(s.svc.SetUp(ctx, remoteOf(ctx), in.Body.Code, in.Body.Name, in.Body.Password))
+		o, err := opened(s.svc.Identity.SetUp(ctx, remoteOf(ctx), in.Body.Code, in.Body.Name, in.Body.Password))
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
@@ -53,7 +53,7 @@ func (s *server) signIn(a huma.API) {
 	type signIn struct{ Body api.SignIn }
 	huma.Register(a, public(operation("POST", "/api/v1/session", "sign-in", "Sign in with a name and password", small)),
 		func(ctx context.Context, in *signIn) (*answer, error) {
-			o, err := opened(s.svc.SignIn(ctx, remoteOf(ctx), in.Body.Name, in.Body.Password))
+			o, err := opened(s.svc.Identity.SignIn(ctx, remoteOf(ctx), in.Body.Name, in.Body.Password))
 			if err != nil {
 				return nil, s.fail(ctx, err)
 			}
@@ -72,11 +72,11 @@ func (s *server) signIn(a huma.API) {
 	type password struct{ Body api.NewPassword }
 	route(s, a, "PUT", "/api/v1/session/password", "change-password", "Change the password of one's own account; its "+
 		"sessions end", small, func(ctx context.Context, in *password) (*struct{}, error) {
-		return nil, s.svc.ChangePassword(ctx, principalOf(ctx), remoteOf(ctx), in.Body.Old, in.Body.New)
+		return nil, s.svc.Identity.ChangePassword(ctx, principalOf(ctx), remoteOf(ctx), in.Body.Old, in.Body.New)
 	})
 	route(s, a, "GET", "/api/v1/sessions", "sessions", "The console sessions that are open", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]access.Session], error) {
-			list, err := s.svc.Sessions(ctx, principalOf(ctx))
+			list, err := s.svc.Identity.Sessions(ctx, principalOf(ctx))
 			return &out[[]access.Session]{list}, err
 		})
 	type one struct {
@@ -84,12 +84,12 @@ func (s *server) signIn(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/sessions/{id}", "end-session", "End a console session, whoever has it", small,
 		func(ctx context.Context, in *one) (*struct{}, error) {
-			return nil, s.svc.RevokeSession(ctx, principalOf(ctx), in.ID)
+			return nil, s.svc.Identity.RevokeSession(ctx, principalOf(ctx), in.ID)
 		})
 	huma.Register(a, public(operation("DELETE", "/api/v1/session", "sign-out", "Sign out", small)),
 		func(ctx context.Context, in *leave) (*left, error) {
 			if in.Session != "" {
-				if err := s.svc.SignOut(ctx, in.Session); err != nil {
+				if err := s.svc.Identity.SignOut(ctx, in.Session); err != nil {
 					return nil, s.fail(ctx, err)
 				}
 			}

@@ -20,12 +20,12 @@ func (s *server) sources(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/directory/sources", "directory-sources", "The directories that are read over LDAP, with "+
 		"how they stand", small, func(ctx context.Context, _ *struct{}) (*out[[]directory.SourceView], error) {
-		list, err := s.svc.Sources(ctx, principalOf(ctx))
+		list, err := s.svc.Sources.Sources(ctx, principalOf(ctx))
 		return &out[[]directory.SourceView]{list}, err
 	})
 	route(s, a, "PUT", "/api/v1/directory/sources/{name}", "keep-source", "Try a directory, and keep it as a source; a "+
 		"new one is paused until it is resumed", small, func(ctx context.Context, in *keep) (*out[api.TriedSource], error) {
-		t, err := s.svc.KeepSource(ctx, principalOf(ctx), in.Body.Source(in.Name), in.Body.Password, in.Body.Try)
+		t, err := s.svc.Sources.KeepSource(ctx, principalOf(ctx), in.Body.Source(in.Name), in.Body.Password, in.Body.Try)
 		if err != nil {
 			return nil, err
 		}
@@ -37,7 +37,7 @@ func (s *server) sources(a huma.API) {
 	})
 	route(s, a, "GET", "/api/v1/directory/listings", "listings", "How the printer entries in each directory stand", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]advert.Listing], error) {
-			list, err := s.svc.Listings(ctx, principalOf(ctx))
+			list, err := s.svc.Adverts.Listings(ctx, principalOf(ctx))
 			return &out[[]advert.Listing]{list}, err
 		})
 	type remove struct {
@@ -47,7 +47,7 @@ func (s *server) sources(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/directory/sources/{name}", "remove-source", "Forget a source; what came from it "+
 		"stays unless rows says otherwise", small, func(ctx context.Context, in *remove) (*struct{}, error) {
-		return nil, s.svc.RemoveSource(ctx, principalOf(ctx), in.Name, in.Rows, in.Leave)
+		return nil, s.svc.Sources.RemoveSource(ctx, principalOf(ctx), in.Name, in.Rows, in.Leave)
 	})
 	type pause struct {
 		Name string `path:"name" maxLength:"63"`
@@ -55,7 +55,7 @@ func (s *server) sources(a huma.API) {
 	}
 	route(s, a, "PUT", "/api/v1/directory/sources/{name}/pause", "pause-source", "Pause a source, or have it read again",
 		small, func(ctx context.Context, in *pause) (*out[directory.Source], error) {
-			v, err := s.svc.PauseSource(ctx, principalOf(ctx), in.Name, in.Body.Paused)
+			v, err := s.svc.Sources.PauseSource(ctx, principalOf(ctx), in.Name, in.Body.Paused)
 			return &out[directory.Source]{v}, err
 		})
 	type run struct {
@@ -64,12 +64,12 @@ func (s *server) sources(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/directory/sources/{name}/runs", "run-source", "Begin a pass over a source; it goes on "+
 		"in the background", small, func(ctx context.Context, in *run) (*out[directory.Run], error) {
-		r, err := s.svc.RunSource(ctx, principalOf(ctx), in.Name, in.Body.Kind, in.Body.Accept)
+		r, err := s.svc.Sources.RunSource(ctx, principalOf(ctx), in.Name, in.Body.Kind, in.Body.Accept)
 		return &out[directory.Run]{r}, err
 	})
 	route(s, a, "DELETE", "/api/v1/directory/sources/{name}/runs", "stop-source", "Stop the pass over a source that is "+
 		"under way; nothing of it is applied", small, func(ctx context.Context, in *named) (*struct{}, error) {
-		return nil, s.svc.StopRun(ctx, principalOf(ctx), in.Name)
+		return nil, s.svc.Sources.StopRun(ctx, principalOf(ctx), in.Name)
 	})
 	type history struct {
 		Source string `query:"source" maxLength:"63" doc:"All when absent."`
@@ -77,22 +77,22 @@ func (s *server) sources(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/directory/runs", "directory-runs", "The latest passes, newest first", small,
 		func(ctx context.Context, in *history) (*out[[]directory.Run], error) {
-			list, err := s.svc.Runs(ctx, principalOf(ctx), in.Source, in.Limit)
+			list, err := s.svc.Sources.Runs(ctx, principalOf(ctx), in.Source, in.Limit)
 			return &out[[]directory.Run]{list}, err
 		})
 	type ids struct{ Body api.RenameIDs }
 	route(s, a, "GET", "/api/v1/directory/renames", "directory-renames", "What the directory calls otherwise now than "+
 		"the estate does", small, func(ctx context.Context, _ *struct{}) (*out[[]directory.Proposal], error) {
-		list, err := s.svc.Renames(ctx, principalOf(ctx))
+		list, err := s.svc.Sources.Renames(ctx, principalOf(ctx))
 		return &out[[]directory.Proposal]{list}, err
 	})
 	route(s, a, "POST", "/api/v1/directory/renames/take", "take-renames", "Put renames into one's own draft", small,
 		func(ctx context.Context, in *ids) (*out[api.TakenRenames], error) {
-			n, d, err := s.svc.TakeRenames(ctx, principalOf(ctx), in.Body.Draft, in.Body.IDs)
+			n, d, err := s.svc.Sources.TakeRenames(ctx, principalOf(ctx), in.Body.Draft, in.Body.IDs)
 			return &out[api.TakenRenames]{api.TakenRenames{Objects: n, Version: d.Version}}, err
 		})
 	route(s, a, "POST", "/api/v1/directory/renames/drop", "drop-renames", "Take renames off the list without "+
 		"changing anything", small, func(ctx context.Context, in *ids) (*struct{}, error) {
-		return nil, s.svc.DropRenames(ctx, principalOf(ctx), in.Body.IDs)
+		return nil, s.svc.Sources.DropRenames(ctx, principalOf(ctx), in.Body.IDs)
 	})
 }

@@ -9,7 +9,8 @@ import (
 	"cirque/core/estate"
 	"cirque/core/stock"
 	"cirque/internal/api"
-	"cirque/internal/service"
+	"cirque/internal/service/jobs"
+	"cirque/internal/service/secrets"
 )
 
 type stockName struct {
@@ -30,44 +31,44 @@ func (s *server) stockServers(a huma.API) {
 	type create struct{ Body api.NewWatch }
 	route(s, a, "GET", "/api/v1/stock/servers", "stock-servers", "All print servers, with how they stand", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]stock.ServerView], error) {
-			list, err := s.svc.Servers(ctx, principalOf(ctx))
+			list, err := s.svc.Stock.Servers(ctx, principalOf(ctx))
 			return &out[[]stock.ServerView]{list}, err
 		})
 	route(s, a, "POST", "/api/v1/stock/servers", "add-server", "Register a print server; it is read at once", small,
 		func(ctx context.Context, in *create) (*out[stock.ServerView], error) {
-			v, err := s.svc.AddServer(ctx, principalOf(ctx), in.Body.Watch(), in.Body.Anyway)
+			v, err := s.svc.Stock.AddServer(ctx, principalOf(ctx), in.Body.Watch(), in.Body.Anyway)
 			return &out[stock.ServerView]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/servers/{name}", "stock-server", "One print server with its queues and how they "+
 		"differ from the estate", small, func(ctx context.Context, in *stockName) (*out[stock.ServerSheet], error) {
-		v, err := s.svc.ServerSheet(ctx, principalOf(ctx), in.Name)
+		v, err := s.svc.Stock.ServerSheet(ctx, principalOf(ctx), in.Name)
 		return &out[stock.ServerSheet]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/stock/sets", "compare-sets", "The members of each server set beside one another, "+
 		"queue by queue", small, func(ctx context.Context, _ *struct{}) (*out[[]stock.SetView], error) {
-		v, err := s.svc.Sets(ctx, principalOf(ctx))
+		v, err := s.svc.Continuity.Sets(ctx, principalOf(ctx))
 		return &out[[]stock.SetView]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/stock/sets/{name}", "compare-set", "The members of one server set beside one another, "+
 		"queue by queue", small, func(ctx context.Context, in *stockName) (*out[stock.SetView], error) {
-		v, err := s.svc.Set(ctx, principalOf(ctx), in.Name)
+		v, err := s.svc.Continuity.Set(ctx, principalOf(ctx), in.Name)
 		return &out[stock.SetView]{v}, err
 	})
 	route(s, a, "POST", "/api/v1/stock/servers/{name}/read", "read-server", "Read a print server now", small,
 		func(ctx context.Context, in *stockName) (*out[stock.ServerSheet], error) {
-			if err := s.svc.ReadNow(ctx, principalOf(ctx), stock.KindServer, in.Name); err != nil {
+			if err := s.svc.Stock.ReadNow(ctx, principalOf(ctx), stock.KindServer, in.Name); err != nil {
 				return nil, err
 			}
-			v, err := s.svc.ServerSheet(ctx, principalOf(ctx), in.Name)
+			v, err := s.svc.Stock.ServerSheet(ctx, principalOf(ctx), in.Name)
 			return &out[stock.ServerSheet]{v}, err
 		})
 	route(s, a, "DELETE", "/api/v1/stock/servers/{name}", "remove-server", "Forget a server that was registered by "+
 		"hand; its queues are not touched", small, func(ctx context.Context, in *stockName) (*struct{}, error) {
-		return nil, s.svc.Unregister(ctx, principalOf(ctx), stock.KindServer, in.Name)
+		return nil, s.svc.Stock.Unregister(ctx, principalOf(ctx), stock.KindServer, in.Name)
 	})
 	route(s, a, "GET", "/api/v1/stock/servers/{name}/depends", "server-depends", "What still leads to a server, and who "+
 		"used it lately", small, func(ctx context.Context, in *stockName) (*out[stock.Leaving], error) {
-		v, err := s.svc.Depends(ctx, principalOf(ctx), in.Name)
+		v, err := s.svc.Decommission.Depends(ctx, principalOf(ctx), in.Name)
 		return &out[stock.Leaving]{v}, err
 	})
 	type with struct {
@@ -76,17 +77,17 @@ func (s *server) stockServers(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/stock/servers/{name}/compare", "compare-servers", "Two servers' queues side by side",
 		small, func(ctx context.Context, in *with) (*out[[]stock.Pair], error) {
-			v, err := s.svc.CompareServers(ctx, principalOf(ctx), in.Name, in.With)
+			v, err := s.svc.Stock.CompareServers(ctx, principalOf(ctx), in.Name, in.With)
 			return &out[[]stock.Pair]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/queues", "stock-queues", "The queues of all print servers", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]stock.QueueView], error) {
-			v, err := s.svc.FoundQueues(ctx, principalOf(ctx))
+			v, err := s.svc.Stock.FoundQueues(ctx, principalOf(ctx))
 			return &out[[]stock.QueueView]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/orphans", "orphans", "What leads nowhere, and what nothing leads to", small,
 		func(ctx context.Context, _ *struct{}) (*out[stock.Orphans], error) {
-			v, err := s.svc.Orphans(ctx, principalOf(ctx))
+			v, err := s.svc.Decommission.Orphans(ctx, principalOf(ctx))
 			return &out[stock.Orphans]{v}, err
 		})
 }
@@ -95,48 +96,48 @@ func (s *server) stockDevices(a huma.API) {
 	type create struct{ Body api.NewWatch }
 	route(s, a, "GET", "/api/v1/stock/devices", "stock-devices", "All devices, with what they tell and how they stand",
 		small, func(ctx context.Context, _ *struct{}) (*out[[]stock.DeviceView], error) {
-			list, err := s.svc.Devices(ctx, principalOf(ctx))
+			list, err := s.svc.Stock.Devices(ctx, principalOf(ctx))
 			return &out[[]stock.DeviceView]{list}, err
 		})
 	route(s, a, "POST", "/api/v1/stock/devices", "add-device", "Register a device; it is questioned at once", small,
 		func(ctx context.Context, in *create) (*out[stock.DeviceView], error) {
-			v, err := s.svc.AddDevice(ctx, principalOf(ctx), in.Body.Watch(), in.Body.Anyway)
+			v, err := s.svc.Stock.AddDevice(ctx, principalOf(ctx), in.Body.Watch(), in.Body.Anyway)
 			return &out[stock.DeviceView]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/devices/{name}", "stock-device", "One device", small, func(ctx context.Context,
 		in *stockName) (*out[stock.DeviceView], error) {
-		v, err := s.svc.Device(ctx, principalOf(ctx), in.Name)
+		v, err := s.svc.Stock.Device(ctx, principalOf(ctx), in.Name)
 		return &out[stock.DeviceView]{v}, err
 	})
 	route(s, a, "POST", "/api/v1/stock/devices/{name}/read", "read-device", "Question a device now", small,
 		func(ctx context.Context, in *stockName) (*out[stock.DeviceView], error) {
-			if err := s.svc.ReadNow(ctx, principalOf(ctx), stock.KindDevice, in.Name); err != nil {
+			if err := s.svc.Stock.ReadNow(ctx, principalOf(ctx), stock.KindDevice, in.Name); err != nil {
 				return nil, err
 			}
-			v, err := s.svc.Device(ctx, principalOf(ctx), in.Name)
+			v, err := s.svc.Stock.Device(ctx, principalOf(ctx), in.Name)
 			return &out[stock.DeviceView]{v}, err
 		})
 	route(s, a, "POST", "/api/v1/stock/devices/{name}/recognise", "recognise-device", "Take the device that answers now "+
 		"for the one that is meant", small, func(ctx context.Context, in *stockName) (*out[stock.DeviceView], error) {
-		v, err := s.svc.Recognise(ctx, principalOf(ctx), in.Name)
+		v, err := s.svc.Stock.Recognise(ctx, principalOf(ctx), in.Name)
 		return &out[stock.DeviceView]{v}, err
 	})
 	route(s, a, "DELETE", "/api/v1/stock/devices/{name}", "remove-device", "Forget a device that was registered by hand",
 		small, func(ctx context.Context, in *stockName) (*struct{}, error) {
-			return nil, s.svc.Unregister(ctx, principalOf(ctx), stock.KindDevice, in.Name)
+			return nil, s.svc.Stock.Unregister(ctx, principalOf(ctx), stock.KindDevice, in.Name)
 		})
 	type format struct {
 		Format string `query:"format" enum:"csv,json" default:"csv" doc:"json: as the common open DHCP server's configuration has them."`
 	}
 	route(s, a, "GET", "/api/v1/stock/reservations", "reservations", "The reservations that the devices need, for a "+
 		"DHCP server", small, func(ctx context.Context, in *format) (*out[api.Text], error) {
-		text, lacking, err := s.svc.Reservations(ctx, principalOf(ctx), in.Format)
+		text, lacking, err := s.svc.Stock.Reservations(ctx, principalOf(ctx), in.Format)
 		return &out[api.Text]{api.Text{Text: text, Lacking: lacking}}, err
 	})
 	type file struct{ Body api.NamedText }
 	route(s, a, "PUT", "/api/v1/stock/reservations", "import-reservations", "Take in what a DHCP server reserves, to "+
 		"compare devices with", medium, func(ctx context.Context, in *file) (*out[api.Imported], error) {
-		n, err := s.svc.ImportReservations(ctx, principalOf(ctx), in.Body.Name, in.Body.Text)
+		n, err := s.svc.Stock.ImportReservations(ctx, principalOf(ctx), in.Body.Name, in.Body.Text)
 		return &out[api.Imported]{api.Imported{Count: n}}, err
 	})
 }
@@ -145,18 +146,18 @@ func (s *server) scans(a huma.API) {
 	type create struct{ Body api.NewScan }
 	route(s, a, "POST", "/api/v1/stock/scans", "scan", "Look at every address of some ranges, in the background", small,
 		func(ctx context.Context, in *create) (*out[api.StartedScan], error) {
-			plan, err := s.svc.PlanScan(ctx, principalOf(ctx), in.Body.Ranges, in.Body.Rate)
+			plan, err := s.svc.Stock.PlanScan(ctx, principalOf(ctx), in.Body.Ranges, in.Body.Rate)
 			o := api.StartedScan{Plan: plan}
 			if err != nil || in.Body.Dry {
 				return &out[api.StartedScan]{o}, err
 			}
-			c, err := s.svc.StartScan(ctx, principalOf(ctx), in.Body.Ranges, in.Body.Rate)
+			c, err := s.svc.Stock.StartScan(ctx, principalOf(ctx), in.Body.Ranges, in.Body.Rate)
 			o.Scan = &c
 			return &out[api.StartedScan]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/scans", "list-scans", "The latest scans with how far they are", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]stock.Scan], error) {
-			v, err := s.svc.Scans(ctx, principalOf(ctx))
+			v, err := s.svc.Stock.Scans(ctx, principalOf(ctx))
 			return &out[[]stock.Scan]{v}, err
 		})
 	type id struct {
@@ -164,17 +165,17 @@ func (s *server) scans(a huma.API) {
 	}
 	route(s, a, "DELETE", "/api/v1/stock/scans/{id}", "stop-scan", "Stop a scan", small, func(ctx context.Context,
 		in *id) (*struct{}, error) {
-		return nil, s.svc.StopScan(ctx, principalOf(ctx), in.ID)
+		return nil, s.svc.Stock.StopScan(ctx, principalOf(ctx), in.ID)
 	})
 	route(s, a, "GET", "/api/v1/stock/found", "found-devices", "What scans found and nobody listed", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]stock.Unlisted], error) {
-			v, err := s.svc.FoundDevices(ctx, principalOf(ctx))
+			v, err := s.svc.Stock.FoundDevices(ctx, principalOf(ctx))
 			return &out[[]stock.Unlisted]{v}, err
 		})
 	type forget struct{ Body api.Addresses }
 	route(s, a, "POST", "/api/v1/stock/found/forget", "forget-found", "Take addresses off the list of what was found",
 		medium, func(ctx context.Context, in *forget) (*struct{}, error) {
-			return nil, s.svc.ForgetFound(ctx, principalOf(ctx), in.Body.Addresses)
+			return nil, s.svc.Stock.ForgetFound(ctx, principalOf(ctx), in.Body.Addresses)
 		})
 }
 
@@ -186,13 +187,13 @@ func (s *server) adoption(a huma.API) {
 			for i, x := range in.Body.Selections {
 				list[i] = stock.Selection(x)
 			}
-			v, err := s.svc.Propose(ctx, principalOf(ctx), in.Body.Draft, list)
+			v, err := s.svc.Adopt.Propose(ctx, principalOf(ctx), in.Body.Draft, list)
 			return &out[[]stock.Proposal]{v}, err
 		})
 	type adoption struct{ Body api.Adoption }
 	route(s, a, "POST", "/api/v1/stock/adoptions", "adopt", "Put proposals into one's own draft, all or none", large,
 		func(ctx context.Context, in *adoption) (*out[api.Draft], error) {
-			d, err := s.svc.Adopt(ctx, principalOf(ctx), in.Body.Draft, in.Body.Proposals)
+			d, err := s.svc.Adopt.Adopt(ctx, principalOf(ctx), in.Body.Draft, in.Body.Proposals)
 			if err != nil {
 				return nil, err
 			}
@@ -201,13 +202,14 @@ func (s *server) adoption(a huma.API) {
 	type capture struct{ Body api.NewCapture }
 	route(s, a, "POST", "/api/v1/stock/captures", "capture", "Hand in what a reference machine has", medium,
 		func(ctx context.Context, in *capture) (*out[stock.Capture], error) {
-			c, err := s.svc.HandIn(ctx, principalOf(ctx), stock.Capture{Machine: in.Body.Machine, Platform: in.Body.Platform,
-				Queues: in.Body.Queues})
+			c, err := s.svc.Adopt.HandIn(ctx, principalOf(ctx), stock.Capture{Machine: in.Body.Machine,
+				Platform: in.Body.Platform,
+				Queues:   in.Body.Queues})
 			return &out[stock.Capture]{c}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/captures", "captures", "What was handed in of reference machines", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]stock.Capture], error) {
-			v, err := s.svc.Captures(ctx, principalOf(ctx))
+			v, err := s.svc.Adopt.Captures(ctx, principalOf(ctx))
 			return &out[[]stock.Capture]{v}, err
 		})
 }
@@ -215,18 +217,18 @@ func (s *server) adoption(a huma.API) {
 func (s *server) credentials(a huma.API) {
 	route(s, a, "GET", "/api/v1/credentials", "credentials", "Stored keys to servers and devices, without their secrets",
 		small, func(ctx context.Context, _ *struct{}) (*out[[]stock.Credential], error) {
-			v, err := s.svc.Credentials(ctx, principalOf(ctx))
+			v, err := s.svc.Secrets.Credentials(ctx, principalOf(ctx))
 			return &out[[]stock.Credential]{v}, err
 		})
 	type create struct{ Body api.NewCredential }
 	route(s, a, "POST", "/api/v1/credentials", "store-credential", "Store a key; it is tried at once where there is "+
 		"somewhere to try it", small, func(ctx context.Context, in *create) (*out[stock.Credential], error) {
-		v, err := s.svc.StoreCredential(ctx, principalOf(ctx), service.NewCredential(in.Body))
+		v, err := s.svc.Secrets.StoreCredential(ctx, principalOf(ctx), secrets.NewCredential(in.Body))
 		return &out[stock.Credential]{v}, err
 	})
 	route(s, a, "DELETE", "/api/v1/credentials/{name}", "remove-credential", "Forget a key", small,
 		func(ctx context.Context, in *stockName) (*struct{}, error) {
-			return nil, s.svc.RemoveCredential(ctx, principalOf(ctx), in.Name)
+			return nil, s.svc.Secrets.RemoveCredential(ctx, principalOf(ctx), in.Name)
 		})
 }
 
@@ -238,11 +240,11 @@ func (s *server) testStock(a huma.API) {
 		"or to a server's queue, and follow it", small)
 	streamOf[api.TestLine](a, &op, "One JSON object a line: states of the job, and at last the result or a problem.")
 	huma.Register(a, op, func(ctx context.Context, in *in) (*huma.StreamResponse, error) {
-		if err := service.MayTest(principalOf(ctx)); err != nil {
+		if err := jobs.MayTest(principalOf(ctx)); err != nil {
 			return nil, s.fail(ctx, err)
 		}
 		return stream(s, func(ctx context.Context, line func(api.TestLine)) {
-			r, err := s.svc.TestStock(ctx, principalOf(ctx), service.Target(in.Body),
+			r, err := s.svc.Jobs.TestStock(ctx, principalOf(ctx), jobs.Target(in.Body),
 				func(j stock.Job) { line(api.TestLine{Job: &j}) })
 			if err != nil {
 				line(api.TestLine{Problem: &s.fail(ctx, err).Problem})
@@ -264,7 +266,7 @@ func (s *server) draftTools(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/draft/queue-table", "queue-table", "The queues of one's own draft as CSV", small,
 		func(ctx context.Context, in *some) (*out[api.Text], error) {
-			text, err := s.svc.QueueTable(ctx, principalOf(ctx), in.Name, in.Queues)
+			text, err := s.svc.Drafts.QueueTable(ctx, principalOf(ctx), in.Name, in.Queues)
 			return &out[api.Text]{api.Text{Text: text}}, err
 		})
 	type table struct {
@@ -273,7 +275,7 @@ func (s *server) draftTools(a huma.API) {
 	}
 	route(s, a, "PUT", "/api/v1/draft/queue-table", "apply-queue-table", "Put a table of queues into one's own draft",
 		large, func(ctx context.Context, in *table) (*out[api.Draft], error) {
-			d, err := s.svc.ApplyQueueTable(ctx, principalOf(ctx), in.Name, in.Body.Name, in.Body.Text)
+			d, err := s.svc.Drafts.ApplyQueueTable(ctx, principalOf(ctx), in.Name, in.Body.Name, in.Body.Text)
 			if err != nil {
 				return nil, err
 			}
@@ -292,7 +294,7 @@ func (s *server) draftTools(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/rename", "rename-queues", "Give queues new names by a pattern; old names go on "+
 		"leading there", medium, func(ctx context.Context, in *rename) (*out[api.Renamed], error) {
-		list, d, err := s.svc.Rename(ctx, principalOf(ctx), in.Name, in.Body.Queues, in.Body.Pattern, in.Body.Dry)
+		list, d, err := s.svc.Drafts.Rename(ctx, principalOf(ctx), in.Name, in.Body.Queues, in.Body.Pattern, in.Body.Dry)
 		if err != nil {
 			return nil, err
 		}
@@ -304,7 +306,8 @@ func (s *server) draftTools(a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/move", "move-queues", "Rewrite queues so that they no longer lead through a server",
 		medium, func(ctx context.Context, in *move) (*out[api.MovedQueues], error) {
-			list, d, err := s.svc.MoveQueues(ctx, principalOf(ctx), in.Name, in.Body.Server, in.Body.To, in.Body.Queues,
+			list, d, err := s.svc.Decommission.MoveQueues(ctx, principalOf(ctx), in.Name, in.Body.Server, in.Body.To,
+				in.Body.Queues,
 				in.Body.Dry)
 			if err != nil {
 				return nil, err

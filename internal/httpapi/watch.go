@@ -20,7 +20,7 @@ const heartbeat = 20 * time.Second
 // watch streams notices as server-sent events (WHATWG HTML, section 9.2), each of the type "notice".
 func (s *server) watch(c *gin.Context) {
 	ctx := c.Request.Context()
-	notices, stop, err := s.svc.Watch(ctx, principalOf(ctx))
+	notices, stop, err := s.svc.Audit.Watch(ctx, principalOf(ctx))
 	if err != nil {
 		s.problem(c, fault.As(err))
 		return

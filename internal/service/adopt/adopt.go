@@ -1,0 +1,176 @@
+package adopt
+
+import (
+	"context"
+	"fmt"
+	"maps"
+	"slices"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/stock"
+	"cirque/core/words"
+	"cirque/internal/service/present"
+)
+
+// Propose says what found queues and devices would be in the estate, on top of one's own draft.
+func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
+	selections []stock.Selection) ([]stock.Proposal, error) {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return nil, err
+	}
+	d, err := s.cfg.Drafts.Draft(ctx, p, draft)
+	if err != nil {
+		return nil, err
+	}
+	st := s.present.Stock()
+	servers := map[string]*stock.Server{}
+	devices := map[string]*stock.Device{} // by host
+	for k, v := range st.Kept {
+		if k.Kind == stock.KindServer {
+			servers[k.Name] = v.Server
+		}
+	}
+	for _, l := range s.present.Watched(stock.KindDevice) {
+		devices[stock.Host(l.URI)] = l.Reading
+	}
+	for i := range st.Found {
+		if h := st.Found[i].Address; devices[h] == nil {
+			devices[h] = &st.Found[i].Reading
+		}
+	}
+	proposer := stock.NewProposer(d.Document, st.Packages, servers, s.present.View().Platforms(d.Document),
+		slices.Collect(maps.Values(st.Watches)))
+	out := []stock.Proposal{}
+	for _, sel := range selections {
+		found, err := s.foundFor(sel, st, servers)
+		if err != nil {
+			return nil, err
+		}
+		for _, f := range found {
+			if f.Device == nil {
+				f.Device = devices[stock.Host(f.Queue.Device)]
+			}
+			out = append(out, proposer.Propose(f))
+		}
+	}
+	return out, nil
+}
+
+func (s *Room) foundFor(sel stock.Selection, st *present.Stock,
+	servers map[string]*stock.Server) ([]stock.Found, error) {
+	var queues []stock.Queue
+	var watch *stock.Watch
+	switch sel.Kind {
+	case stock.KindServer:
+		l, err := s.present.WatchedOne(stock.KindServer, sel.From)
+		if err != nil {
+			return nil, err
+		}
+		watch = &l.Watch
+		if r := servers[sel.From]; r != nil {
+			queues = r.Queues
+		} else {
+			return nil, fault.New(fault.Conflict, "server-unread", "read it first: cirque server read "+sel.From,
+				"the server %s has not been read yet", sel.From)
+		}
+	case "capture":
+		i := slices.IndexFunc(st.Captures, func(c stock.Capture) bool { return c.Machine == sel.From })
+		if i < 0 {
+			return nil, fault.New(fault.Unknown, "capture-unknown", "run cirque-agent capture on it",
+				"nothing was captured of a machine %q", sel.From)
+		}
+		queues = st.Captures[i].Queues
+	case stock.KindDevice:
+		f, err := s.foundDevice(sel.From, st)
+		if err != nil {
+			return nil, err
+		}
+		return []stock.Found{f}, nil
+	default:
+		return nil, fault.New(fault.Invalid, "selection-kind", "write server, capture or device",
+			"%q is nothing that can be adopted", sel.Kind)
+	}
+	var out []stock.Found
+	for _, q := range queues {
+		if len(sel.Found) == 0 || slices.Contains(sel.Found, q.Name) {
+			out = append(out, stock.Found{From: sel.From, Kind: sel.Kind, Queue: q, Watch: watch})
+		}
+	}
+	for _, n := range sel.Found {
+		if !slices.ContainsFunc(queues, func(q stock.Queue) bool { return q.Name == n }) {
+			return nil, fault.New(fault.Unknown, "queue-unknown", "see its queues", "%s has no queue %q", sel.From, n)
+		}
+	}
+	return out, nil
+}
+
+// foundDevice takes a device for the queue that it would be.
+func (s *Room) foundDevice(called string, st *present.Stock) (stock.Found, error) {
+	f := stock.Found{From: called, Kind: stock.KindDevice}
+	if l, err := s.present.WatchedOne(stock.KindDevice, called); err == nil {
+		f.Watch, f.Device = &l.Watch, l.Reading
+		f.Queue = stock.Queue{Name: l.Name, Title: l.Title, Device: l.URI, Location: l.Location}
+	} else if i := slices.IndexFunc(st.Found, func(u stock.Unlisted) bool { return u.Address == called }); i >= 0 {
+		u := &st.Found[i]
+		f.Device = &u.Reading
+		f.Queue = stock.Queue{Name: u.Reading.Name, Device: u.URI, Location: u.Reading.Location}
+		if f.Queue.Name == "" {
+			f.Queue.Name = u.Reading.Model + " " + u.Address
+		}
+	} else {
+		return f, fault.New(fault.Unknown, "device-unknown", "see cirque device list and cirque device found",
+			"there is no device %q", called)
+	}
+	if d := f.Device; d != nil {
+		f.Queue.Model, f.Queue.Defaults, f.Queue.Supported, f.Queue.Formats = d.Model, d.Defaults, d.Supported, d.Formats
+	}
+	return f, nil
+}
+
+// Adopt puts proposals, as they are now, into one's own draft: all or none.
+func (s *Room) Adopt(ctx context.Context, p *access.Principal, draft string,
+	proposals []stock.Proposal) (estate.DraftSheet, error) {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	edits, err := stock.Edits(proposals)
+	if err != nil {
+		return estate.DraftSheet{}, err
+	}
+	if len(edits) == 0 {
+		return estate.DraftSheet{}, fault.New(fault.Invalid, "nothing-chosen", "choose what is to be adopted",
+			"nothing was chosen")
+	}
+	return s.cfg.Edits.Edit(ctx, p, draft, nil, edits)
+}
+
+// HandIn keeps what a reference machine has.
+func (s *Room) HandIn(ctx context.Context, p *access.Principal, c stock.Capture) (stock.Capture, error) {
+	if err := access.Check(p, access.Capture); err != nil {
+		return c, err
+	}
+	if err := s.present.View().CheckMachine(p, c.Machine); err != nil {
+		return c, err
+	}
+	if c.Machine == "" || len(c.Queues) > 2000 {
+		return c, fault.New(fault.Invalid, "capture-invalid", "run cirque-agent capture on the machine",
+			"a capture names its machine, and has at most 2000 queues")
+	}
+	c.Author, c.At = p.Name, s.now().UTC()
+	if err := s.store.SaveCapture(ctx, c, event.Event{Kind: event.Captured, Subject: c.Machine, Author: p.Name,
+		Says: fmt.Sprintf("%s of %s were captured", words.Count(len(c.Queues), "queue"), c.Machine)}); err != nil {
+		return c, err
+	}
+	return c, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "captures"})
+}
+
+// Captures lists what was handed in of reference machines.
+func (s *Room) Captures(_ context.Context, p *access.Principal) ([]stock.Capture, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	return append([]stock.Capture{}, s.present.Stock().Captures...), nil
+}

@@ -1,0 +1,87 @@
+// Package alerts finds what is wrong and tells whoever is to know. Its use cases: Faults, Notices, SentNotices,
+// TryNotice, Figures. Its worker tells people.
+package alerts
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"cirque/core/advert"
+	"cirque/core/directory"
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/core/live"
+	"cirque/core/notice"
+	"cirque/core/stock"
+	"cirque/internal/service/present"
+	"cirque/internal/service/worker"
+)
+
+// A Store is what is needed of the store.
+type Store interface {
+	AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error
+	Endpoints(ctx context.Context) ([]endpoint.Record, error)
+	Healths(ctx context.Context) ([]live.Health, error)
+	Leading(ctx context.Context) (map[string][2]int, error)
+	Listings(ctx context.Context) ([]advert.Listing, error)
+	Runs(ctx context.Context, source string, limit int) ([]directory.Run, error)
+	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
+	SaveTold(ctx context.Context, list []notice.Told) error
+	SeenFaults(ctx context.Context) (map[string]time.Time, error)
+	SeenSince(ctx context.Context, keys []string, now time.Time) (map[string]time.Time, error)
+	Sent(ctx context.Context, of string, limit int) ([]notice.Sent, error)
+	Sources(ctx context.Context) ([]directory.Source, map[string][]byte, error)
+	Told(ctx context.Context) ([]notice.Told, error)
+}
+
+// A Teller sends notices.
+type Teller interface {
+	// Mail hands one message to a relay, and says what the relay answered.
+	Mail(ctx context.Context, m notice.Mail, key *stock.Key) (string, error)
+	// Post sends JSON to an address, and says what was answered.
+	Post(ctx context.Context, to string, body []byte, key *stock.Key) (string, error)
+}
+
+// Config of a Room.
+type Config struct {
+	Store   Store
+	Teller  Teller
+	Present *present.Present
+	Log     *slog.Logger
+	Now     func() time.Time
+	// Keys opens the keys that are meant for a server or device.
+	Keys interface {
+		KeysFor(w stock.Watch) []stock.Key
+	}
+	// KeyNotes keeps what came of using keys.
+	KeyNotes interface {
+		NoteKeys(ctx context.Context, keys []stock.Key)
+	}
+	// NoticesEvery is how often it is looked who is to be told of what; ten seconds when zero.
+	NoticesEvery time.Duration
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	log     *slog.Logger
+	now     func() time.Time
+	present *present.Present
+	cfg     Config
+
+	failing failingLately
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
+}
+
+// Workers are what lasts here.
+func (s *Room) Workers() []worker.Worker {
+	if s.cfg.Teller == nil {
+		return nil
+	}
+	return []worker.Worker{{Name: "notices", Alone: true, Run: s.tellAll}}
+}

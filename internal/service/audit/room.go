@@ -1,0 +1,32 @@
+// Package audit tells what happened. Its use cases: Events, Audit, Watch.
+package audit
+
+import (
+	"context"
+
+	"cirque/core/event"
+	"cirque/internal/service/present"
+)
+
+// A Store is what is needed of the store.
+type Store interface {
+	Audit(ctx context.Context, want event.Filter) ([]event.Event, error)
+	Events(ctx context.Context, before int64, limit int) ([]event.Event, error)
+}
+
+// Config of a Room.
+type Config struct {
+	Store   Store
+	Present *present.Present
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	present *present.Present
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{store: cfg.Store, present: cfg.Present}
+}

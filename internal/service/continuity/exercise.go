@@ -1,0 +1,178 @@
+package continuity
+
+import (
+	"context"
+	"fmt"
+	"strings"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/live"
+	"cirque/core/rehearse"
+)
+
+// How long an exercise may take a server out of duty.
+const (
+	exerciseLeast = time.Minute
+	exerciseMost  = 12 * time.Hour
+)
+
+// StartExercise takes a server out of duty for a while, to see what would happen if it died: everybody whom another
+// serves is moved, then it returns by itself, and what was seen becomes a report.
+func (s *Room) StartExercise(ctx context.Context, p *access.Principal, server, reason string,
+	length time.Duration) (endpoint.Exercise, error) {
+	var e endpoint.Exercise
+	if err := access.Check(p, access.Drain); err != nil {
+		return e, err
+	}
+	if reason = strings.TrimSpace(reason); reason == "" {
+		return e, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with --reason",
+			"an exercise needs a reason")
+	}
+	if length < exerciseLeast || length > exerciseMost {
+		return e, fault.New(fault.Invalid, "exercise-length", "choose 1 minute to 12 hours", "an exercise of %s is too "+
+			"short or too long", length)
+	}
+	doc := s.present.View().Document()
+	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
+		return e, unknownServer(doc, server)
+	}
+	if err := access.CheckObject(p, access.Drain, doc, estate.Ref{List: "servers", Name: server}); err != nil {
+		return e, err
+	}
+	if d := s.present.View().World.Live.Server(server); d != live.Serving ||
+		s.present.View().World.Live.Share(server) < 1 {
+		return e, fault.New(fault.Conflict, "not-on-duty", "return it first: cirque return "+server,
+			"%s is not wholly on duty", server)
+	}
+	r, err := s.cfg.Rehearsals.Rehearsed(ctx, p, rehearse.Ask{Without: []string{"server:" + server}})
+	if err != nil {
+		return e, err
+	}
+	leading, err := s.cfg.Endpoints.Leading(ctx)
+	if err != nil {
+		return e, err
+	}
+	failing, err := s.cfg.Endpoints.Failing(ctx)
+	if err != nil {
+		return e, err
+	}
+	who := func(k rehearse.Kind) int { return r.Totals[k].People + r.Totals[k].Machines }
+	now := s.now().UTC()
+	e = endpoint.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
+		Phase: "moving", Steps: []endpoint.ExerciseStep{}, Stuck: []endpoint.Stuck{}, Says: []string{},
+		Expected: endpoint.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths),
+			Stranded: who(rehearse.Stranded)}}
+	e.Steps = append(e.Steps, endpoint.ExerciseStep{At: now, Phase: "moving", Leading: leading[server][0],
+		Failing: failing})
+	if e, err = s.store.AddExercise(ctx, e, event.Event{Kind: event.Exercised, Subject: server, Author: p.Name,
+		Says: fmt.Sprintf("An exercise with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"),
+			reason)}); err != nil {
+		return e, err
+	}
+	if _, err := s.Drain(ctx, p, server, "exercise: "+reason, &e.Until); err != nil {
+		ended := s.now().UTC()
+		e.Ended, e.Phase, e.Says = &ended, "over", []string{"It did not begin: " + fault.As(err).What}
+		_ = s.store.SaveExercise(ctx, e, nil) // the drain's failure is what counts
+		return e, err
+	}
+	return e, nil
+}
+
+// StopExercise ends one before its time: the server returns at once.
+func (s *Room) StopExercise(ctx context.Context, p *access.Principal, id int64) (endpoint.Exercise, error) {
+	if err := access.Check(p, access.Drain); err != nil {
+		return endpoint.Exercise{}, err
+	}
+	e, err := s.store.Exercise(ctx, id)
+	if err != nil {
+		return e, err
+	}
+	// Before the server returns: whoever looks at it afterwards is to know.
+	if err := s.store.StopExercise(ctx, id, p.Name); err != nil {
+		return e, err
+	}
+	e.Stopped = p.Name
+	doc := s.present.View().Document()
+	if doc.Find(estate.Ref{List: "servers", Name: e.Server}) != nil {
+		if _, err := s.Return(ctx, p, e.Server, true); err != nil {
+			return e, err
+		}
+	}
+	return e, nil
+}
+
+// Exercises lists the latest, newest first.
+func (s *Room) Exercises(ctx context.Context, p *access.Principal) ([]endpoint.Exercise, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Exercises(ctx, false, 100)
+	if list == nil {
+		list = []endpoint.Exercise{}
+	}
+	return list, err
+}
+
+// Exercise gives one.
+func (s *Room) Exercise(ctx context.Context, p *access.Principal, id int64) (endpoint.Exercise, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return endpoint.Exercise{}, err
+	}
+	return s.store.Exercise(ctx, id)
+}
+
+// tendExercises looks how those stand that run; running says whether any did the last time, or whether that is not
+// known.
+func (s *Room) tendExercises(ctx context.Context, running bool) bool {
+	if l := s.present.View().World.Live; !running && len(l.Servers)+len(l.Shares) == 0 {
+		return false // none can have begun
+	}
+	list, err := s.store.Exercises(ctx, true, 100)
+	if err != nil || len(list) == 0 {
+		return err != nil
+	}
+	leading, err := s.cfg.Endpoints.Leading(ctx)
+	if err != nil {
+		return true
+	}
+	failing, err := s.cfg.Endpoints.Failing(ctx)
+	if err != nil {
+		return true
+	}
+	state := s.present.View().World.Live
+	for _, e := range list {
+		duty, share := state.Server(e.Server), state.Share(e.Server)
+		serving := duty == live.Serving && share >= 1
+		n := leading[e.Server][0]
+		next, changed := e.Seen(s.now().UTC(), n, failing, serving, duty == live.Serving)
+		if !changed {
+			continue
+		}
+		if duty != live.Serving {
+			next.Stuck = []endpoint.Stuck{}
+			if n > 0 && next.Phase == "out" {
+				if next.Stuck, err = s.stuck(ctx, e.Server); err != nil {
+					continue
+				}
+			}
+		}
+		var events []event.Event
+		if next.Ended != nil {
+			how := "as it should"
+			if !*next.Good {
+				how = "and showed something to mend"
+			}
+			events = append(events, event.Event{Kind: event.ExerciseEnds, Subject: e.Server, Author: watcher,
+				Says: fmt.Sprintf("The exercise with %s is over, %s: %s", e.Server, how, next.Says[0])})
+		}
+		if err := s.store.SaveExercise(ctx, next, events); err != nil && ctx.Err() == nil {
+			s.log.Warn("an exercise could not be noted", "server", e.Server, "error", err)
+		}
+	}
+	return true
+}

@@ -1,0 +1,339 @@
+package continuity
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"sync"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/live"
+	"cirque/core/stock"
+	"cirque/internal/service/present"
+)
+
+// probesMost bounds the probes under way, and probeWithin each.
+const (
+	probesMost  = 64
+	probeWithin = 4 * time.Second
+	tendEvery   = 500 * time.Millisecond
+	savesEvery  = 20 * time.Second // what probing found is written at least so often
+	watcher     = "probing"        // as whom it changes duties
+)
+
+func (s *Room) wakeHealth() {
+	select {
+	case s.drains <- struct{}{}:
+	default:
+	}
+}
+
+// watchHealth works until ctx is done or the database is away.
+func (s *Room) watchHealth(ctx context.Context) error {
+	var wg sync.WaitGroup
+	defer wg.Wait()
+	ctx, stop := context.WithCancel(ctx)
+	defer stop()
+	kept, err := s.store.Healths(ctx)
+	if err != nil {
+		return err
+	}
+	type result struct {
+		of   present.Watched
+		ok   bool
+		says string
+	}
+	// Only this goroutine reads and writes these.
+	known, due, busy, dirty, turned := map[present.Watched]live.Health{}, map[present.Watched]time.Time{},
+		map[present.Watched]bool{},
+		map[present.Watched]bool{}, map[present.Watched]bool{}
+	for _, h := range kept {
+		known[present.Watched{Kind: h.Kind, Name: h.Name}] = h
+	}
+	results := make(chan result, probesMost)
+	slots := make(chan struct{}, probesMost)
+	saved, lastRead := time.Now(), map[string]time.Time{}
+	var seenDoc *estate.Document // whose targets these are
+	var targets map[present.Watched]string
+	var tended time.Time
+	exercising := true
+	for ctx.Err() == nil {
+		doc := s.present.View().Document()
+		if doc != seenDoc {
+			seenDoc, targets = doc, probeTargets(doc)
+		}
+		set := doc.Continuity()
+		rule := live.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter,
+			UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: time.Duration(set.FlapMinutes) * time.Minute}
+		if s.cfg.Health {
+			s.reconcile(ctx, targets, known)
+			for of, uri := range targets {
+				at, seen := due[of]
+				if !seen { // spread the first ones
+					at = time.Now().Add(rule.Every * time.Duration(len(due)%50) / 100)
+					due[of] = at
+				}
+				if busy[of] || time.Now().Before(at) {
+					continue
+				}
+				select {
+				case slots <- struct{}{}:
+				default:
+					continue
+				}
+				busy[of] = true
+				wg.Go(func() {
+					within, cancel := context.WithTimeout(ctx, probeWithin)
+					err := s.cfg.Prober.Alive(within, uri)
+					cancel()
+					<-slots
+					r := result{of: of, ok: err == nil}
+					if err != nil {
+						r.says = fault.As(err).What
+					}
+					select {
+					case results <- r:
+					case <-ctx.Done():
+					}
+				})
+			}
+		}
+		if time.Since(tended) >= tendEvery { // and not with each result
+			tended = time.Now()
+			s.tendDuties(ctx, targets)
+			exercising = s.tendExercises(ctx, exercising)
+			s.readDrained(ctx, &wg, lastRead)
+		}
+		t := time.NewTimer(tendEvery)
+		take := func(r result) {
+			delete(busy, r.of)
+			h := known[r.of]
+			h.Kind, h.Name = r.of.Kind, r.of.Name
+			wasHeld := h.Held
+			h, changed := h.Seen(r.ok, r.says, time.Now().UTC(), rule)
+			known[r.of], due[r.of], dirty[r.of] = h, time.Now().Add(h.Next(rule)), true
+			if changed {
+				turned[r.of] = true
+			}
+			if changed || h.Held != wasHeld {
+				s.turned(ctx, h, changed)
+			}
+		}
+		select {
+		case <-ctx.Done():
+		case <-s.drains:
+			tended = time.Time{}
+		case r := <-results:
+			take(r)
+		case <-t.C:
+		}
+		t.Stop()
+		for more := true; more; {
+			select {
+			case r := <-results:
+				take(r)
+			default:
+				more = false
+			}
+		}
+		if len(turned) > 0 || len(dirty) > 0 && time.Since(saved) > savesEvery {
+			var list []live.Health
+			for of := range dirty {
+				list = append(list, known[of])
+			}
+			if err := s.store.SaveHealth(ctx, list, func(h live.Health) bool {
+				return turned[present.Watched{Kind: h.Kind, Name: h.Name}]
+			}); err != nil {
+				if ctx.Err() == nil {
+					s.log.Warn("what probing found could not be kept", "error", err)
+				}
+				continue
+			}
+			clear(dirty)
+			clear(turned)
+			saved = time.Now()
+		}
+	}
+	return nil
+}
+
+// reconcile draws consequences that could not be drawn when a verdict came, since the database was away or a person had
+// set the duty.
+func (s *Room) reconcile(ctx context.Context, targets map[present.Watched]string,
+	known map[present.Watched]live.Health) {
+	state := s.present.View().World.Live
+	for of := range targets {
+		h, duty := known[of], state.Server(of.Name)
+		if of.Kind == "device" {
+			duty = state.Device(of.Name)
+		}
+		if h.Verdict == live.Gone && duty == live.Serving || h.Verdict == live.Up && duty == live.Down {
+			s.turned(ctx, h, true)
+		}
+	}
+}
+
+// probeTargets are all servers of the estate, and the devices that people reach directly.
+func probeTargets(doc *estate.Document) map[present.Watched]string {
+	out := map[present.Watched]string{}
+	for _, v := range doc.Servers {
+		out[present.Watched{Kind: "server", Name: v.Name}] = v.URI
+	}
+	direct := map[string]bool{}
+	for _, q := range doc.Queues {
+		for _, w := range q.Paths {
+			direct[w.Device] = true
+		}
+	}
+	for _, v := range doc.Devices {
+		if direct[v.Name] {
+			out[present.Watched{Kind: "device", Name: v.Name}] = v.URI
+		}
+	}
+	return out
+}
+
+// turned draws the consequences of a verdict. A drained server stays drained: that somebody decided.
+func (s *Room) turned(ctx context.Context, h live.Health, changed bool) {
+	var n live.Note
+	var e event.Event
+	var only func(live.Note) bool
+	switch {
+	case h.Held && !changed:
+		err := s.store.AddEvent(ctx, event.Event{Kind: event.HeldDown, Subject: h.Name, Author: watcher,
+			Says: fmt.Sprintf("The %s %s answers, and is held down: it went up and down %d times lately", h.Kind, h.Name,
+				len(h.Changes))})
+		if err != nil && ctx.Err() == nil {
+			s.log.Warn("what probing found could not be told", "error", err)
+		}
+		return
+	case !changed:
+		return
+	case h.Verdict == live.Gone:
+		n = live.Note{Kind: h.Kind, Name: h.Name, Duty: live.Down, Reason: h.Says}
+		e = event.Event{Kind: event.WentDown, Says: fmt.Sprintf("The %s %s does not answer: %s", h.Kind, h.Name, h.Says)}
+		only = func(was live.Note) bool { return was.Duty == live.Serving }
+	default:
+		n = live.Note{Kind: h.Kind, Name: h.Name, Duty: live.Serving, Share: 1}
+		if h.Kind == "server" {
+			n = s.returning(h.Name, false)
+		}
+		e = event.Event{Kind: event.CameUp, Says: fmt.Sprintf("The %s %s answers again", h.Kind, h.Name)}
+		only = func(was live.Note) bool { return was.Duty == live.Down }
+	}
+	n.Author, e.Author, e.Subject = watcher, watcher, h.Name
+	if _, err := s.store.SetLive(ctx, n, only, e); err != nil {
+		if ctx.Err() == nil {
+			s.log.Error("a duty could not be changed", "kind", h.Kind, "name", h.Name, "error", err)
+		}
+		return
+	}
+	if err := s.present.Refresh(ctx, event.Notice{What: event.Live}); err != nil && ctx.Err() == nil {
+		s.log.Error("live state could not be read", "error", err)
+	}
+}
+
+// tendDuties ends drains whose time is over, lets returning servers grow, and takes back what probing no longer
+// watches.
+func (s *Room) tendDuties(ctx context.Context, targets map[present.Watched]string) {
+	notes, err := s.store.Duties(ctx, nil)
+	if err != nil {
+		if ctx.Err() == nil {
+			s.log.Warn("duties cannot be read", "error", err)
+		}
+		return
+	}
+	now, changed := s.now(), false
+	for _, n := range notes {
+		was := n
+		only := func(is live.Note) bool { return is.Since.Equal(was.Since) }
+		e := event.Event{Subject: n.Name, Author: watcher}
+		_, watched := targets[present.Watched{Kind: n.Kind, Name: n.Name}]
+		switch {
+		case n.Ends(now):
+			n = s.returning(n.Name, false)
+			e.Kind, e.Says = event.Returned, fmt.Sprintf("The time of the drain is over: the server %s is back on duty", n.Name)
+		case n.Duty == live.Serving && n.Grown(now) != n.Share:
+			n.Share, n.Reason = n.Grown(now), ""
+		case n.Duty == live.Down && n.Author == watcher && (!s.cfg.Health || !watched):
+			n = live.Note{Kind: n.Kind, Name: n.Name, Duty: live.Serving, Share: 1}
+			e.Kind, e.Says = event.CameUp, fmt.Sprintf("The %s %s is no longer probed, and so no longer counts as down",
+				n.Kind, n.Name)
+		default:
+			continue
+		}
+		n.Author = watcher
+		once, err := s.store.SetLive(ctx, n, only, e)
+		if err != nil {
+			if ctx.Err() == nil {
+				s.log.Warn("a duty could not be changed", "name", n.Name, "error", err)
+			}
+			continue
+		}
+		changed = changed || once
+	}
+	if changed {
+		if err := s.present.Refresh(ctx, event.Notice{What: event.Live}); err != nil && ctx.Err() == nil {
+			s.log.Error("live state could not be read", "error", err)
+		}
+	}
+}
+
+// drainedEvery is how often a drained server is asked what still waits on it.
+const drainedEvery = 10 * time.Second
+
+// readDrained keeps the readings of drained servers fresh, so that it can be said when they are empty.
+func (s *Room) readDrained(ctx context.Context, wg *sync.WaitGroup, last map[string]time.Time) {
+	for name, duty := range s.present.View().World.Live.Servers {
+		if duty != live.Drained || time.Since(last[name]) < drainedEvery {
+			continue
+		}
+		l, err := s.present.WatchedOne(stock.KindServer, name)
+		if err != nil {
+			continue
+		}
+		last[name] = time.Now()
+		wg.Go(func() { _ = s.cfg.Readings.Read(ctx, l) }) // what fails stands in the reading
+	}
+}
+
+const uptimeDays = 30
+
+// Healths lists what probing has found.
+func (s *Room) Healths(ctx context.Context, p *access.Principal) ([]live.Health, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Healths(ctx)
+	targets := probeTargets(s.present.View().Document())
+	return slices.DeleteFunc(list, func(h live.Health) bool {
+		_, watched := targets[present.Watched{Kind: h.Kind, Name: h.Name}]
+		return !watched
+	}), err
+}
+
+// Health gives one with its history; an Unknown fault where it was never present.Watched.
+func (s *Room) Health(ctx context.Context, p *access.Principal, kind, name string) (live.HealthView, error) {
+	list, err := s.Healths(ctx, p)
+	if err != nil {
+		return live.HealthView{}, err
+	}
+	i := slices.IndexFunc(list, func(h live.Health) bool { return h.Kind == kind && h.Name == name })
+	if i < 0 {
+		return live.HealthView{}, fault.New(fault.Unknown, "never-probed", "servers, and devices that people reach "+
+			"directly, are probed once they are published", "%s %s was never probed", kind, name)
+	}
+	now := s.now()
+	v := live.HealthView{Health: list[i]}
+	if v.Turns, err = s.store.HealthChanges(ctx, kind, name, now.AddDate(0, 0, -uptimeDays)); err != nil {
+		return v, err
+	}
+	if part, ok := live.Uptime(v.Turns, now.AddDate(0, 0, -uptimeDays), now); ok {
+		v.Uptime = &part
+	}
+	return v, nil
+}

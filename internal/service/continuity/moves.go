@@ -1,0 +1,70 @@
+package continuity
+
+import (
+	"context"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/live"
+	"cirque/core/stock"
+)
+
+const stuckShown = 20
+
+// Moves lists the servers that are out of duty or returning, each with how far its people have moved.
+func (s *Room) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Move, error) {
+	notes, err := s.Duties(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	leading, err := s.cfg.Endpoints.Leading(ctx)
+	if err != nil {
+		return nil, err
+	}
+	healths, err := s.store.Healths(ctx)
+	if err != nil {
+		return nil, err
+	}
+	out := []endpoint.Move{}
+	for _, n := range notes {
+		if n.Kind != "server" {
+			continue
+		}
+		m := endpoint.Move{Note: n, Left: leading[n.Name][0], Stuck: []endpoint.Stuck{},
+			Health: live.VerdictOf(healths, n.Name)}
+		m.Endpoints = max(n.Moving, m.Left)
+		if k := s.present.Stock().Server(n.Name); k.Server != nil && k.Check.OK &&
+			k.Check.At.After(n.Since) {
+			c := k.Server.Count()
+			m.Waiting, m.Read = &c.Jobs, &k.Check.At
+		}
+		if n.Duty != live.Serving && m.Left > 0 {
+			if m.Stuck, err = s.stuck(ctx, n.Name); err != nil {
+				return nil, err
+			}
+		}
+		m.Empty = n.Duty != live.Serving && m.Left == 0 && m.Waiting != nil && *m.Waiting == 0
+		m.Says = m.Sentence(s.now())
+		out = append(out, m)
+	}
+	return out, nil
+}
+
+func (s *Room) stuck(ctx context.Context, server string) ([]endpoint.Stuck, error) {
+	list, err := s.cfg.Endpoints.LeadingTo(ctx, server, stuckShown)
+	if err != nil {
+		return nil, err
+	}
+	doc := s.present.View().Document()
+	v, _ := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server)
+	leads := func(i endpoint.Want) bool { return v != nil && stock.SameAuthority(i.URI, v.URI) }
+	out := []endpoint.Stuck{}
+	for _, r := range list {
+		lineups := s.present.View().Lineups(r, s.now())
+		state := s.present.View().Judge(r, lineups, s.now()).State
+		out = append(out, endpoint.Stuck{Machine: r.Report.Machine, State: state, Says: endpoint.WhyStuck(r, lineups,
+			leads, state)})
+	}
+	return out, nil
+}

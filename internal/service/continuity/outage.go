@@ -1,0 +1,92 @@
+package continuity
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/live"
+	"cirque/core/photograph"
+	"cirque/core/stock"
+)
+
+// outageWithin is for how long a planned outage is remembered after its end, and how old a photograph may be before it.
+const outageWithin = 24 * time.Hour
+
+// Outage gives the checklist of a server's planned outage: it ticks itself.
+func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) ([]endpoint.Rung, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	snap := s.present.View()
+	doc := snap.Document()
+	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
+		return nil, unknownServer(doc, server)
+	}
+	o := endpoint.Outage{Server: server, Only: stock.DependentsOf(doc, server).Only,
+		Duty: live.Note{Duty: snap.World.Live.Server(server)}}
+	for _, set := range doc.ServerSets {
+		if len(set.Members) < 2 || !slices.Contains(set.Members, server) {
+			continue
+		}
+		for _, says := range s.present.Stock().SetView(snap.Document(), set).Lacks() {
+			if !strings.HasPrefix(says, server+" ") {
+				o.Lacking = append(o.Lacking, says)
+			}
+		}
+	}
+	now := s.now()
+	before := now
+	out, was, err := s.store.LastOut(ctx, server, now.Add(-outageWithin))
+	if err != nil {
+		return nil, err
+	}
+	if was {
+		o.WentOut, o.LeadingThen, before = true, out.Moving, out.Since
+		if o.Duty.Duty != live.Serving {
+			o.Duty = out
+		}
+	}
+	moves, err := s.Moves(ctx, p)
+	if err != nil {
+		return nil, err
+	}
+	if i := slices.IndexFunc(moves, func(m endpoint.Move) bool { return m.Name == server }); i >= 0 {
+		o.Move, o.Health = &moves[i], moves[i].Health
+	} else {
+		healths, err := s.store.Healths(ctx)
+		if err != nil {
+			return nil, err
+		}
+		o.Health = live.VerdictOf(healths, server)
+	}
+	leading, err := s.cfg.Endpoints.Leading(ctx)
+	if err != nil {
+		return nil, err
+	}
+	o.Leading = leading[server][0]
+	photographs, err := s.store.Photographs(ctx)
+	if err != nil {
+		return nil, err
+	}
+	if i := slices.IndexFunc(photographs, func(k photograph.Photograph) bool {
+		return k.At.Before(before) && before.Sub(k.At) < outageWithin
+	}); i >= 0 {
+		o.Photograph = photographs[i].Name
+		c, err := s.cfg.Snapshots.ComparePhotographs(ctx, p, o.Photograph, "", server, 10000)
+		if err != nil {
+			return nil, err
+		}
+		for _, d := range c.List {
+			if (d.Kind == "server" && d.Name == server && d.Fact != "duty") || d.Kind == "queue on a server" &&
+				strings.HasSuffix(d.Name, " on "+server) {
+				o.Otherwise++
+			}
+		}
+	}
+	return o.Checklist(), nil
+}

@@ -1,0 +1,100 @@
+// Package continuity keeps people printing when servers go: it probes, drains, returns and exercises. Its use cases:
+// Duties, Drain, Return, Moves, Healths, Health, Sets, Set, Outage, and those of exercises. Its worker probes servers
+// and devices, and tends duties and exercises.
+package continuity
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/core/live"
+	"cirque/core/photograph"
+	"cirque/core/rehearse"
+	"cirque/core/stock"
+	"cirque/internal/service/present"
+	"cirque/internal/service/worker"
+)
+
+// A Prober asks servers and devices over the network. Failures are faults in plain words.
+type Prober interface {
+	// Alive says whether something answers at all; a refusal in the protocol's own words is an answer.
+	Alive(ctx context.Context, uri string) error
+}
+
+// A Store is what is needed of the store.
+type Store interface {
+	AddEvent(ctx context.Context, e event.Event) error
+	AddExercise(ctx context.Context, e endpoint.Exercise, ev event.Event) (endpoint.Exercise, error)
+	Duties(ctx context.Context, at *time.Time) ([]live.Note, error)
+	Exercise(ctx context.Context, id int64) (endpoint.Exercise, error)
+	Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error)
+	HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error)
+	Healths(ctx context.Context) ([]live.Health, error)
+	LastOut(ctx context.Context, server string, since time.Time) (live.Note, bool, error)
+	Photographs(ctx context.Context) ([]photograph.Photograph, error)
+	SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error
+	SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error
+	SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (bool, error)
+	StopExercise(ctx context.Context, id int64, by string) error
+}
+
+// Endpoints are what endpoints reported of the servers to which they lead.
+type Endpoints interface {
+	Failing(ctx context.Context) (int, error)
+	Leading(ctx context.Context) (map[string][2]int, error)
+	LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error)
+}
+
+// Config of a Room.
+type Config struct {
+	Prober    Prober
+	Store     Store
+	Endpoints Endpoints
+	Present   *present.Present
+	Log       *slog.Logger
+	Now       func() time.Time
+	// Snapshots says what differs from a snapshot.
+	Snapshots interface {
+		ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string,
+			limit int) (photograph.Compared, error)
+	}
+	// Rehearsals rehearses, for the report alone.
+	Rehearsals interface {
+		Rehearsed(ctx context.Context, p *access.Principal, what rehearse.Ask) (*rehearse.Report, error)
+	}
+	// Readings reads a server or device now, and keeps what came of it.
+	Readings interface {
+		Read(ctx context.Context, l stock.Listed) error
+	}
+	// Health has servers and devices probed; without it none ever counts as down by itself.
+	Health bool
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	now     func() time.Time
+	log     *slog.Logger
+	present *present.Present
+	cfg     Config
+
+	drains chan struct{} // wakes who looks after health, drains and returns
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now,
+		drains: make(chan struct{}, 1)}
+}
+
+// Workers are what lasts here.
+func (s *Room) Workers() []worker.Worker {
+	if s.cfg.Prober == nil {
+		return nil
+	}
+	return []worker.Worker{{Name: "health", Alone: true, Run: s.watchHealth}}
+}

@@ -1,0 +1,189 @@
+package decommission
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"sync"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/fault"
+	"cirque/core/rehearse"
+	"cirque/core/stock"
+	"cirque/core/words"
+)
+
+// jobsAsked is how many ended jobs are asked of each queue.
+const jobsAsked = 200
+
+// Depends says what still leads to a server, who would miss it, and who used it lately.
+func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) (stock.Leaving, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return stock.Leaving{}, err
+	}
+	l, err := s.present.WatchedOne(stock.KindServer, server)
+	if err != nil {
+		return stock.Leaving{}, err
+	}
+	w := s.present.View().World
+	out := stock.Leaving{Dependents: stock.DependentsOf(w.Estate.Document(), server), Grants: []string{},
+		Lately: []stock.LateUse{}}
+	for _, q := range out.Queues {
+		for _, g := range w.Estate.Selecting(q) {
+			if !slices.Contains(out.Grants, g) {
+				out.Grants = append(out.Grants, g)
+			}
+		}
+	}
+	slices.Sort(out.Grants)
+	out.Unused = len(out.Queues) == 0 && len(out.Sets) == 0
+	if l.InEstate && len(out.Queues) > 0 {
+		r, err := s.cfg.Rehearsals.Rehearsed(ctx, p, rehearse.Ask{Without: []string{"server:" + server}})
+		if err != nil {
+			return out, err
+		}
+		for kind, n := range r.Totals {
+			if kind == rehearse.Loses || kind == rehearse.Stranded || kind == rehearse.NoPath {
+				out.People = max(out.People, n.People)
+			}
+		}
+	}
+	s.lately(ctx, l, &out)
+	switch {
+	case out.Unused:
+		out.Says = fmt.Sprintf("Nothing in the estate leads to %s: it may be switched off.", server)
+	case len(out.Queues) == 0:
+		out.Says = fmt.Sprintf("No queue leads to %s; it is still a member of %s.", server, strings.Join(out.Sets, " and "))
+	default:
+		out.Says = fmt.Sprintf("%s lead to %s; %d of them nobody could reach without it.",
+			words.Count(len(out.Queues), "queue"),
+			server, len(out.Only))
+		if len(out.Queues) == 1 {
+			out.Says = strings.Replace(out.Says, "1 queue lead ", "1 queue leads ", 1)
+		}
+	}
+	if out.Unused && len(out.Lately) > 0 {
+		out.Says += " Yet it remembers jobs of late: see the list."
+	}
+	return out, nil
+}
+
+// lately reads the server's own lists of ended jobs.
+func (s *Room) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
+	r := s.present.Stock().Server(l.Name).Server
+	if r == nil || s.cfg.Prober == nil {
+		out.Told = "the server has not been read, so its late use is not known"
+		return
+	}
+	key := stock.SignInOf(s.cfg.Keys.KeysFor(l.Watch))
+	var mu sync.Mutex
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, 8)
+	uses := map[[3]string]*stock.LateUse{}
+	jobs := 0
+	var failed error
+	for _, q := range r.Queues {
+		wg.Go(func() {
+			slots <- struct{}{}
+			defer func() { <-slots }()
+			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, true, jobsAsked)
+			mu.Lock()
+			defer mu.Unlock()
+			if err != nil {
+				failed = err
+				return
+			}
+			for _, j := range list {
+				jobs++
+				k := [3]string{q.Name, j.Owner, j.From}
+				u := uses[k]
+				if u == nil {
+					u = &stock.LateUse{Queue: q.Name, Owner: j.Owner, From: j.From}
+					uses[k] = u
+				}
+				u.Jobs++
+				if j.At != nil && (u.Last == nil || j.At.After(*u.Last)) {
+					u.Last = j.At
+				}
+				if j.At != nil && (out.Since == nil || j.At.Before(*out.Since)) {
+					out.Since = j.At
+				}
+			}
+		})
+	}
+	wg.Wait()
+	for _, u := range uses {
+		out.Lately = append(out.Lately, *u)
+	}
+	slices.SortFunc(out.Lately, func(a, b stock.LateUse) int {
+		if a.Last != nil && b.Last != nil && !a.Last.Equal(*b.Last) {
+			return b.Last.Compare(*a.Last)
+		}
+		return cmp.Or(cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.Owner, b.Owner), cmp.Compare(a.From, b.From))
+	})
+	switch {
+	case failed != nil && jobs == 0:
+		out.Told = "its lists of ended jobs cannot be read: " + fault.As(failed).What
+	case failed != nil:
+		out.Told = "some of its lists of ended jobs cannot be read: " + fault.As(failed).What
+	case jobs == 0:
+		out.Told = "the server remembers no ended jobs; that proves nothing if it does not keep them"
+	default:
+		out.Told = fmt.Sprintf("from the server's own lists, %s, at most %d a queue", words.Count(jobs,
+			"ended job"), jobsAsked)
+		if slices.ContainsFunc(out.Lately, func(u stock.LateUse) bool { return u.Owner == "" }) {
+			out.Told += "; of some it does not tell whose they were: its sign-in may be let see that"
+		}
+	}
+}
+
+// MoveQueues rewrites queues in one's own draft so that they no longer lead through a server; with dry it only says
+// which.
+func (s *Room) MoveQueues(ctx context.Context, p *access.Principal, draft, server, to string, only []string,
+	dry bool) ([]stock.Moved, estate.DraftSheet, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return nil, estate.DraftSheet{}, err
+	}
+	d, err := s.cfg.Drafts.Draft(ctx, p, draft)
+	if err != nil {
+		return nil, d, err
+	}
+	read := map[string]*stock.Device{}
+	for _, l := range s.present.Watched(stock.KindDevice) {
+		read[l.Name] = l.Reading
+	}
+	edits, moved, err := stock.Leave(d.Document, server, to, only, read)
+	if err != nil || dry || len(edits) == 0 {
+		return moved, d, err
+	}
+	d, err = s.cfg.Edits.Edit(ctx, p, draft, &d.Version, edits)
+	return moved, d, err
+}
+
+// Orphans lists what leads nowhere, and what nothing leads to.
+func (s *Room) Orphans(_ context.Context, p *access.Principal) (stock.Orphans, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return stock.Orphans{}, err
+	}
+	w, st := s.present.View().World, s.present.Stock()
+	servers := map[string]*stock.Server{}
+	for k, v := range st.Kept {
+		if k.Kind == stock.KindServer {
+			servers[k.Name] = v.Server
+		}
+	}
+	granted := w.Estate.SelectingEach()
+	doc := w.Estate.Document()
+	by := map[string]bool{}
+	for i, q := range doc.Queues {
+		by[q.Name] = len(granted[i]) > 0
+	}
+	var answering []string
+	for _, f := range st.Found {
+		answering = append(answering, f.Address)
+	}
+	return stock.OrphansOf(doc, func(q string) bool { return by[q] }, servers, st.Reservations, answering), nil
+}

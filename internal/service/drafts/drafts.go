@@ -1,0 +1,214 @@
+package drafts
+
+import (
+	"context"
+
+	"cirque/core/access"
+	"cirque/core/document"
+	"cirque/core/estate"
+	"cirque/core/fault"
+	"cirque/core/lineup"
+	"cirque/core/words"
+	"cirque/internal/service/present"
+)
+
+// Draft gives one's own draft; one that nothing has been put into is empty, as it always is for whoever only reads.
+func (s *Room) Draft(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	return s.Own(ctx, p, called)
+}
+
+func (s *Room) Own(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error) {
+	if called == "" {
+		called = present.MainDraft
+	}
+	if !estate.ValidName(called) {
+		return estate.DraftSheet{}, fault.New(fault.Invalid, "draft-name", "write lower-case letters, digits and dashes",
+			"%q is no name for a draft", called)
+	}
+	current, err := s.store.CurrentRevision(ctx)
+	if err != nil {
+		return estate.DraftSheet{}, err
+	}
+	kept, ok, err := s.store.Draft(ctx, p.Owner(), called)
+	if err != nil {
+		return estate.DraftSheet{}, err
+	}
+	if !ok {
+		kept = estate.Draft{Owner: p.Owner(), Author: p.Name, Name: called, Base: current.Number}
+	}
+	d := estate.DraftSheet{Draft: kept, Current: current.Number}
+	if d.From, err = s.present.Past.Document(ctx, d.Base); err != nil {
+		return d, err
+	}
+	if d.Changes, err = kept.Changes(d.From); err != nil {
+		return d, err
+	}
+	d.Document = d.From.With(d.Changes)
+	if d.Base != d.Current {
+		theirs, err := s.present.Past.Document(ctx, d.Current)
+		if err != nil {
+			return d, err
+		}
+		_, d.Conflicts = estate.Merge(d.From, d.Changes, theirs)
+	}
+	return d, nil
+}
+
+// Drafts lists everybody's drafts.
+func (s *Room) Drafts(ctx context.Context, p *access.Principal) ([]estate.Draft, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	return s.store.Drafts(ctx)
+}
+
+// Edit changes objects of one's own draft, all or none. version is that of the draft that the edits were made on, nil
+// for whichever it is: where the draft has moved on meanwhile, a Conflict fault.
+func (s *Room) Edit(ctx context.Context, p *access.Principal, called string, version *int64,
+	edits []estate.Edit) (estate.DraftSheet, error) {
+	return s.Change(ctx, p, called, version, func(d estate.DraftSheet) (*estate.Document, error) {
+		changes, err := estate.ParseEdits(edits, d.Document, d.From, s.present.Parsing())
+		if err != nil {
+			return nil, err
+		}
+		return d.Document.With(changes), nil
+	})
+}
+
+// Apply puts files into one's own draft: declaratively, so that the draft then equals them, or merging, so that only
+// the objects named are added or replaced.
+func (s *Room) Apply(ctx context.Context, p *access.Principal, called string, merge bool,
+	files []document.File) (estate.DraftSheet, error) {
+	return s.Change(ctx, p, called, nil, func(d estate.DraftSheet) (*estate.Document, error) {
+		opts := s.present.Parsing()
+		if !merge {
+			return estate.Parse(files, opts)
+		}
+		opts.Base = d.Document
+		doc, err := estate.Parse(files, opts)
+		if err != nil {
+			return nil, err
+		}
+		var changes []estate.Change
+		for _, c := range estate.Changes(&estate.Document{}, doc) {
+			c.Before = d.Document.Find(c.Ref)
+			changes = append(changes, c)
+		}
+		return d.Document.With(changes), nil
+	})
+}
+
+// Discard throws one's own draft away.
+func (s *Room) Discard(ctx context.Context, p *access.Principal, called string) error {
+	_, err := s.Change(ctx, p, called, nil, func(d estate.DraftSheet) (*estate.Document, error) { return d.From, nil })
+	return err
+}
+
+// Change makes a draft equal a document that follows from it. Whoever edits at the same time is waited for.
+func (s *Room) Change(ctx context.Context, p *access.Principal, called string, version *int64,
+	next func(estate.DraftSheet) (*estate.Document, error)) (estate.DraftSheet, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	for try := 0; ; try++ {
+		d, err := s.Own(ctx, p, called)
+		if err != nil {
+			return d, err
+		}
+		if version != nil && *version != d.Version {
+			return d, fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more",
+				"the draft was changed meanwhile")
+		}
+		doc, err := next(d)
+		if err != nil {
+			return d, err
+		}
+		if problems := estate.Integrity(doc); len(problems) > 0 {
+			return d, estate.Incoherent(problems)
+		}
+		changes := estate.Changes(d.From, doc)
+		if err := access.CheckChanges(p, access.EditDraft, d.From, doc, changes); err != nil {
+			return d, err
+		}
+		if d.Kept, err = estate.Keep(changes); err != nil {
+			return d, err
+		}
+		_, err = s.store.SaveDraft(ctx, d.Draft)
+		if fault.Is(err, fault.Conflict) && version == nil && try < 20 {
+			continue
+		}
+		if err != nil {
+			return d, err
+		}
+		return s.Own(ctx, p, called)
+	}
+}
+
+// Diff compares two revisions; 0 stands for the current one.
+func (s *Room) Diff(ctx context.Context, p *access.Principal, from, to int) ([]estate.Change, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	doc := func(n int) (*estate.Document, error) {
+		if n == 0 {
+			return s.present.View().Document(), nil
+		}
+		return s.present.Past.Document(ctx, n)
+	}
+	a, err := doc(from)
+	if err != nil {
+		return nil, err
+	}
+	b, err := doc(to)
+	if err != nil {
+		return nil, err
+	}
+	return estate.Changes(a, b), nil
+}
+
+// Dependents lists what names an object of one's own draft.
+func (s *Room) Dependents(ctx context.Context, p *access.Principal, called string,
+	r estate.Ref) ([]estate.Ref, error) {
+	d, err := s.Draft(ctx, p, called)
+	if err != nil {
+		return nil, err
+	}
+	return estate.Dependents(d.Document, r), nil
+}
+
+// draftKey names a draft merged with a revision. A draft that was never kept has no id, and its estate is compiled each
+// time.
+type draftKey struct {
+	id, version int64
+	on          int
+}
+
+const draftsKept = 4
+
+// World gives the world as it would be were the draft published now; a Conflict fault where it could not be.
+func (s *Room) World(ctx context.Context, p *access.Principal, called string) (*lineup.World,
+	estate.DraftSheet, error) {
+	d, err := s.Own(ctx, p, called)
+	if err != nil {
+		return nil, d, err
+	}
+	snap := s.present.View()
+	now := snap.Document()
+	merged, conflicts := estate.Merge(d.From, d.Changes, now)
+	if len(conflicts) > 0 {
+		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it "+
+			"again on top of theirs", "the draft clashes with what was published since it began, in %s",
+			words.Count(len(conflicts), "object"))
+		return nil, d, s.both(ctx, f, p.Name, d.From, snap.Revision.Number, conflicts)
+	}
+	k := draftKey{d.ID, d.Version, snap.Revision.Number}
+	e, ok := s.drafted.Get(k)
+	if !ok || d.ID == 0 {
+		e = lineup.Compile(merged, 0, s.present.Compiling())
+		s.drafted.Add(k, e)
+	}
+	return lineup.Bind(e, snap.World.Directory, snap.World.Live), d, nil
+}

@@ -1,0 +1,202 @@
+package drafts
+
+import (
+	"context"
+	"fmt"
+	"strings"
+
+	"cirque/core/access"
+	"cirque/core/document"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/words"
+)
+
+// PublishDraft makes one's own draft the next revision, merged with what has been published since it began.
+func (s *Room) PublishDraft(ctx context.Context, p *access.Principal, called, reason string,
+	version *int64) (estate.Revision, error) {
+	reason, err := publishing(p, reason)
+	if err != nil {
+		return estate.Revision{}, err
+	}
+	d, err := s.Own(ctx, p, called)
+	if err != nil {
+		return estate.Revision{}, err
+	}
+	switch {
+	case version != nil && *version != d.Version:
+		return estate.Revision{}, fault.New(fault.Conflict, "draft-moved", "look at the draft again",
+			"the draft was changed meanwhile")
+	case len(d.Changes) == 0:
+		return estate.Revision{}, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply "+
+			"FILE, or edit in the console", "the draft %s changes nothing", d.Name)
+	}
+	return s.publish(ctx, p, &d.Draft, reason, d.From, d.Changes)
+}
+
+func publishing(p *access.Principal, reason string) (string, error) {
+	if err := access.Check(p, access.Publish); err != nil {
+		return "", err
+	}
+	if reason = strings.TrimSpace(reason); reason == "" {
+		return "", fault.New(fault.Invalid, "reason-missing", "say in a few words why, with -m REASON",
+			"a revision needs a reason")
+	}
+	return reason, nil
+}
+
+// Publish makes files the next revision, at once. Publishing what is there already changes nothing, and says so.
+func (s *Room) Publish(ctx context.Context, p *access.Principal, files []document.File,
+	reason string) (rev estate.Revision, same bool, err error) {
+	if reason, err = publishing(p, reason); err != nil {
+		return rev, false, err
+	}
+	doc, err := estate.Parse(files, s.present.Parsing())
+	if err != nil {
+		return rev, false, err
+	}
+	current, now, err := s.store.Current(ctx)
+	if err != nil {
+		return rev, false, err
+	}
+	changes := estate.Changes(now, doc)
+	if current.Number > 0 && len(changes) == 0 {
+		return current, true, nil
+	}
+	rev, err = s.publish(ctx, p, nil, reason, now, changes)
+	return rev, false, err
+}
+
+// Revert makes a former revision current again, as a new one.
+func (s *Room) Revert(ctx context.Context, p *access.Principal, number int, reason string) (rev estate.Revision,
+	same bool, err error) {
+	if reason, err = publishing(p, reason); err != nil {
+		return rev, false, err
+	}
+	_, want, err := s.store.Revision(ctx, number)
+	if err != nil {
+		return rev, false, err
+	}
+	current, now, err := s.store.Current(ctx)
+	if err != nil {
+		return rev, false, err
+	}
+	changes := estate.Changes(now, want)
+	if len(changes) == 0 {
+		return current, true, nil
+	}
+	rev, err = s.publish(ctx, p, nil, reason, now, changes)
+	return rev, false, err
+}
+
+// publish merges changes of a base with the newest revision and makes that the next one.
+func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Draft, reason string,
+	base *estate.Document, changes []estate.Change) (estate.Revision, error) {
+	if err := access.CheckChanges(p, access.Publish, base, base.With(changes), changes); err != nil {
+		return estate.Revision{}, err
+	}
+	// One at a time here too: whoever waits for the database's lock holds a connection, and the one that has it needs
+	// another.
+	select {
+	case s.publishes <- struct{}{}:
+		defer func() { <-s.publishes }()
+	case <-ctx.Done():
+		return estate.Revision{}, fault.New(fault.Unavailable, "publish-busy", "try again", "others are publishing")
+	}
+	var conflicts []estate.Conflict
+	since := 0
+	rev, err := s.store.Publish(ctx, from, p.Name, reason, func(ctx context.Context,
+		current int) (*estate.Document, error) {
+		theirs, err := s.present.Past.Document(ctx, current)
+		if err != nil {
+			return nil, err
+		}
+		var merged *estate.Document
+		if merged, conflicts = estate.Merge(base, changes, theirs); merged == nil {
+			since = current
+			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or "+
+				"make it again on top of theirs", "the draft clashes with what was published since it began, in %s",
+				words.Count(len(conflicts), "object"))
+		}
+		if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
+			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard",
+				"everything that the draft changes has been published already")
+		}
+		return merged, nil
+	})
+	if len(conflicts) > 0 {
+		return rev, s.both(ctx, err, p.Name, base, since, conflicts)
+	}
+	if err != nil {
+		return rev, err
+	}
+	// The publisher reads its own writing at once; the others hear of it.
+	return rev, s.present.Refresh(ctx, event.Notice{What: event.Estate})
+}
+
+// both puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.
+func (s *Room) both(ctx context.Context, err error, me string, base *estate.Document, current int,
+	conflicts []estate.Conflict) error {
+	var details []fault.Detail
+	for _, c := range conflicts {
+		what := c.Says
+		if c.Mine != nil && c.Theirs != nil {
+			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, sides(c.Mine), s.whose(ctx, base, current, c.Ref),
+				sides(c.Theirs))
+		}
+		details = append(details, fault.Detail{Place: c.Ref.String(), What: what, Fix: "undo your change of it, or make it " +
+			"again on top of theirs"})
+	}
+	return fault.As(err).With(details)
+}
+
+func sides(d *estate.Diff) string {
+	if d.Kind != "changed" {
+		return d.Kind
+	}
+	var out []string
+	for _, f := range d.Fields {
+		switch {
+		case len(f.Gains)+len(f.Loses) > 0:
+			text := f.Key
+			for _, g := range f.Gains {
+				text += " +" + g
+			}
+			for _, l := range f.Loses {
+				text += " -" + l
+			}
+			out = append(out, text)
+		default:
+			out = append(out, fmt.Sprintf("%s %q to %q", f.Key, f.Before, f.After))
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// whose finds the revision that last changed an object, looking back from the newest.
+func (s *Room) whose(ctx context.Context, base *estate.Document, current int, r estate.Ref) string {
+	list, err := s.store.Revisions(ctx, 200)
+	if err != nil {
+		return "since"
+	}
+	at := func(number int) any {
+		doc, err := s.present.Past.Document(ctx, number)
+		if err != nil {
+			return nil
+		}
+		return doc.Find(r)
+	}
+	now := at(current)
+	for _, rev := range list {
+		if rev.Number > current || rev.Number < 2 {
+			continue
+		}
+		before := at(rev.Number - 1)
+		if !estate.SameObject(r.List, now, before) {
+			return fmt.Sprintf("%s in revision %d", rev.Author, rev.Number)
+		}
+		now = before
+	}
+	return "since"
+}

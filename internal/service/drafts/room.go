@@ -1,0 +1,51 @@
+// Package drafts holds what is decided and not yet published, and publishes it. Its use cases: those of drafts (Draft,
+// Drafts, Edit, Apply, Discard, Dependents, QueueTable, ApplyQueueTable, Rename), of publishing (PublishDraft, Publish,
+// Revert) and of revisions (Estate, Revisions, Diff, CheckEstate).
+package drafts
+
+import (
+	"context"
+
+	lru "github.com/hashicorp/golang-lru/v2"
+
+	"cirque/core/estate"
+	"cirque/core/lineup"
+	"cirque/internal/service/present"
+)
+
+// A Store is what is needed of the store.
+type Store interface {
+	Current(ctx context.Context) (estate.Revision, *estate.Document, error)
+	CurrentRevision(ctx context.Context) (estate.Revision, error)
+	Draft(ctx context.Context, owner, name string) (estate.Draft, bool, error)
+	Drafts(ctx context.Context) ([]estate.Draft, error)
+	Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context,
+		current int) (*estate.Document, error)) (estate.Revision, error)
+	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
+	Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
+	SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error)
+}
+
+// Config of a Room.
+type Config struct {
+	Store   Store
+	Present *present.Present
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	present *present.Present
+
+	drafted   *lru.Cache[draftKey, *lineup.Estate]
+	publishes chan struct{} // held by who publishes
+}
+
+// New furnishes the room.
+func New(cfg Config) (*Room, error) {
+	drafted, err := lru.New[draftKey, *lineup.Estate](draftsKept)
+	if err != nil {
+		return nil, err
+	}
+	return &Room{drafted: drafted, store: cfg.Store, present: cfg.Present, publishes: make(chan struct{}, 1)}, nil
+}

@@ -1,0 +1,58 @@
+package drafts
+
+import (
+	"context"
+	"slices"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/stock"
+)
+
+// QueueTable writes the queues of one's own draft, or some of them, as CSV.
+func (s *Room) QueueTable(ctx context.Context, p *access.Principal, draft string, names []string) (string, error) {
+	d, err := s.Draft(ctx, p, draft)
+	if err != nil {
+		return "", err
+	}
+	queues := d.Document.Sorted().Queues
+	if len(names) > 0 {
+		queues = slices.DeleteFunc(slices.Clone(queues), func(q estate.Queue) bool { return !slices.Contains(names, q.Name) })
+	}
+	return stock.QueueTable(queues), nil
+}
+
+// ApplyQueueTable puts a table of queues into one's own draft.
+func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, name,
+	text string) (estate.DraftSheet, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	d, err := s.Draft(ctx, p, draft)
+	if err != nil {
+		return d, err
+	}
+	edits, err := stock.QueueEdits(d.Document, name, text)
+	if err != nil {
+		return d, err
+	}
+	return s.Edit(ctx, p, draft, &d.Version, edits)
+}
+
+// Rename gives queues new names by a pattern, in one's own draft; with dry it only says which.
+func (s *Room) Rename(ctx context.Context, p *access.Principal, draft string, names []string, pattern string,
+	dry bool) ([]stock.Renaming, estate.DraftSheet, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return nil, estate.DraftSheet{}, err
+	}
+	d, err := s.Draft(ctx, p, draft)
+	if err != nil {
+		return nil, d, err
+	}
+	edits, list, err := stock.Rename(d.Document, names, pattern)
+	if err != nil || dry || len(edits) == 0 {
+		return list, d, err
+	}
+	d, err = s.Edit(ctx, p, draft, &d.Version, edits)
+	return list, d, err
+}

@@ -1,0 +1,53 @@
+package drivers
+
+import (
+	"context"
+
+	"cirque/core/access"
+	"cirque/core/driver"
+	"cirque/core/estate"
+	"cirque/core/fault"
+)
+
+// Alternatives lists what to try where a queue's output is wrong, for the platform of an endpoint or one that is named.
+func (s *Room) Alternatives(ctx context.Context, p *access.Principal, queue, machine, platform string) (model string,
+	list []driver.Alternative, err error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return "", nil, err
+	}
+	doc := s.present.View().Document()
+	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
+	if !ok || q == nil {
+		return "", nil, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "there is no queue %q", queue)
+	}
+	now := ""
+	if machine != "" {
+		rec, err := s.store.Endpoint(ctx, machine)
+		if err != nil {
+			return "", nil, err
+		}
+		platform = rec.Report.Platform
+		now = rec.Report.DriverOf(q.Name)
+	}
+	model, formats := s.present.Stock().Behind(s.present.View().Document(), q.Name)
+	var seen []driver.Seen
+	if model != "" {
+		if seen, err = s.store.Papers(ctx, model); err != nil {
+			return model, nil, err
+		}
+	}
+	choices := driver.Choices(s.present.Stock().Packages, doc, s.registeredNames(), model, platform, "")
+	return model, driver.Alternatives(choices, formats, now, seen), nil
+}
+
+// Papers gives what is remembered of drivers with a model, or with all, newest first.
+func (s *Room) Papers(ctx context.Context, p *access.Principal, model string) ([]driver.Seen, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Papers(ctx, model)
+	if list == nil {
+		list = []driver.Seen{}
+	}
+	return list, err
+}

@@ -1,0 +1,70 @@
+// Package enrolment gives machines certificates and takes them away. Its use cases: those of tokens (MakeEnrolToken,
+// EnrolTokens, RevokeEnrolToken), of machines (Enrol, RenewCertificate, Enrolled, Revoke, ByCertificate), and how
+// agents know their people (PeopleAt, SaidWho).
+package enrolment
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/event"
+	"cirque/internal/service/present"
+	"cirque/internal/service/tries"
+)
+
+// An Authority certifies agents.
+type Authority interface {
+	Fingerprint() string
+	// Issue certifies a machine by its request (RFC 2986); an Invalid fault where the request cannot be used.
+	Issue(request []byte, machine string, lasts time.Duration, now time.Time) (access.Certificate, error)
+	// PEM gives the authority's own certificate, Fingerprint its SHA-256.
+	PEM() []byte
+}
+
+// A Store is what is needed of the store.
+type Store interface {
+	GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error)
+	AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.EnrolToken, error)
+	AddEvent(ctx context.Context, e event.Event) error
+	Enrol(ctx context.Context, token int64, e access.Enrolled) (access.Enrolled, error)
+	EnrolTokenBy(ctx context.Context, hash [32]byte) (access.EnrolToken, error)
+	EnrolTokens(ctx context.Context) ([]access.EnrolToken, error)
+	Enrolled(ctx context.Context) ([]access.Enrolled, error)
+	Renew(ctx context.Context, former string, e access.Enrolled) (access.Enrolled, error)
+	Revoke(ctx context.Context, machine, author string) error
+	RevokeEnrolToken(ctx context.Context, name, author string) error
+}
+
+// Config of a Room.
+type Config struct {
+	Authority Authority
+	Store     Store
+	Present   *present.Present
+	Log       *slog.Logger
+	Now       func() time.Time
+	// Accounts finds who somebody proves to be.
+	Accounts interface {
+		CheckAccount(ctx context.Context, remote, where, called, password string) (access.Account, error)
+	}
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	now     func() time.Time
+	present *present.Present
+	log     *slog.Logger
+	cfg     Config
+
+	slow         *tries.Slowdown
+	certificates certificates
+}
+
+// New furnishes the room, and reads the certificates that let machines in.
+func New(ctx context.Context, cfg Config) (*Room, error) {
+	s := &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, slow: tries.New()}
+	cfg.Present.Also(s.readCertificates)
+	return s, s.readCertificates(ctx, event.Notice{What: event.Lost})
+}

@@ -1,0 +1,284 @@
+package identity
+
+import (
+	"cmp"
+	"context"
+	"crypto/rand"
+	"crypto/sha256"
+	"crypto/subtle"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/event"
+	"cirque/core/fault"
+)
+
+// SessionLasts is how long a console session lasts.
+const SessionLasts = 12 * time.Hour
+
+// tokenPrefix makes a token recognisable when it lies where it should not.
+const tokenPrefix = "cirque_"
+
+// NeedsSetUp says whether the first account is still to be made.
+func (s *Room) NeedsSetUp() bool { return len(s.present.Access().Accounts) == 0 }
+
+// SetUp makes the first account with the one-time code, and signs in.
+func (s *Room) SetUp(ctx context.Context, remote, code, called, password string) (string, access.Principal, error) {
+	if err := s.slow.Check("set-up "+remote, s.now()); err != nil {
+		return "", access.Principal{}, err
+	}
+	var want string
+	ok := false
+	if s.cfg.SetupCode != nil {
+		want, ok = s.cfg.SetupCode()
+	}
+	if !s.NeedsSetUp() || !ok {
+		return "", access.Principal{}, fault.New(fault.Conflict, "already-set-up", "sign in instead",
+			"the first account has been made already")
+	}
+	if subtle.ConstantTimeCompare([]byte(strings.TrimSpace(code)), []byte(want)) != 1 {
+		s.slow.Failed("set-up "+remote, s.now())
+		return "", access.Principal{}, fault.New(fault.Denied, "setup-code-wrong", "copy it from the file setup-code in "+
+			"the data directory", "the set-up code is not right")
+	}
+	if err := checkNewAccount(called, password); err != nil {
+		return "", access.Principal{}, err
+	}
+	hash, err := s.hashPassword(ctx, password)
+	if err != nil {
+		return "", access.Principal{}, err
+	}
+	if err := s.store.AddFirstAccount(ctx, access.Account{Name: called, Role: access.Owner, Password: hash}); err != nil {
+		return "", access.Principal{}, err
+	}
+	if s.cfg.SetupDone != nil {
+		s.cfg.SetupDone()
+	}
+	return s.open(ctx, remote, access.Account{Name: called, Role: access.Owner})
+}
+
+// open makes a session for whoever has proven to be an account; remote is the address from which it is opened.
+func (s *Room) open(ctx context.Context, remote string, a access.Account) (string, access.Principal, error) {
+	p := s.principal(a)
+	if p == nil {
+		return "", access.Principal{}, fault.New(fault.Denied, "account-unread", "wait until the directory has been read, "+
+			"or look at its source", "%s is not in the directory as it was last read", a.Name)
+	}
+	secret := rand.Text()
+	ses := access.Session{Hash: sha256.Sum256([]byte(secret)), Account: a.Name, Remote: remote,
+		ExpiresAt: s.now().Add(SessionLasts)}
+	if err := s.cfg.Tokens.AddSession(ctx, ses); err != nil {
+		return "", *p, err
+	}
+	return secret, *p, s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// SignOut ends a session.
+func (s *Room) SignOut(ctx context.Context, secret string) error {
+	if err := s.cfg.Tokens.EndSession(ctx, sha256.Sum256([]byte(secret))); err != nil {
+		return err
+	}
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// Sessions lists the console sessions that are open, the latest first.
+func (s *Room) Sessions(_ context.Context, p *access.Principal) ([]access.Session, error) {
+	if err := access.Check(p, access.ReadAccess); err != nil {
+		return nil, err
+	}
+	state := s.present.Access()
+	out := []access.Session{}
+	for _, ses := range state.Sessions {
+		if a, ok := state.Accounts[ses.Account]; ok && s.now().Before(ses.ExpiresAt) {
+			ses.Account = a.Name
+			out = append(out, ses)
+		}
+	}
+	slices.SortFunc(out, func(a, b access.Session) int { return cmp.Compare(b.ID, a.ID) })
+	return out, nil
+}
+
+// RevokeSession ends a session, whoever has it.
+func (s *Room) RevokeSession(ctx context.Context, p *access.Principal, id int64) error {
+	if err := access.Check(p, access.EndSessions); err != nil {
+		return err
+	}
+	if err := s.cfg.Tokens.RevokeSession(ctx, id, p.Name); err != nil {
+		return err
+	}
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// BySession finds who has a session; nil for nobody.
+func (s *Room) BySession(secret string) *access.Principal {
+	state := s.present.Access()
+	ses, ok := state.Sessions[sha256.Sum256([]byte(secret))]
+	if !ok || !s.now().Before(ses.ExpiresAt) {
+		return nil
+	}
+	a, ok := state.Accounts[ses.Account]
+	if !ok {
+		return nil
+	}
+	return s.principal(a)
+}
+
+// ByToken finds whose a token is; nil for nobody's.
+func (s *Room) ByToken(token string) *access.Principal {
+	t, ok := s.present.Access().Tokens[sha256.Sum256([]byte(token))]
+	if !ok || t.Ended(s.now()) {
+		return nil
+	}
+	p := &access.Principal{Name: t.Name, Role: t.Role, Sites: t.Sites, Machine: t.Machine, Token: true}
+	if t.Account != "" {
+		a, ok := s.present.Access().Accounts[t.Account]
+		if !ok {
+			return nil
+		}
+		if p = s.principal(a); p == nil {
+			return nil
+		}
+		p.Token = true
+	}
+	s.used.note(t.ID, s.now())
+	return p
+}
+
+// ByBasic takes a name and password, as IPP clients send them: those of a person's account, or the name of the person
+// for whom an agent prints with the agent's token.
+func (s *Room) ByBasic(ctx context.Context, remote, called, password string) (*access.Principal, error) {
+	if p := s.ByToken(password); p != nil {
+		p.For = called
+		return p, nil
+	}
+	a, err := s.CheckAccount(ctx, remote, remote, called, password)
+	if err != nil {
+		return nil, err
+	}
+	return s.principal(a), nil
+}
+
+// MakeToken makes a token by its name, role, machine and end, and gives its secret, which is kept nowhere. p nil stands
+// for somebody beside the data.
+func (s *Room) MakeToken(ctx context.Context, p *access.Principal, want access.Token) (access.Token, string, error) {
+	if err := access.Check(p, access.ManageTokens); err != nil {
+		return access.Token{}, "", err
+	}
+	if err := access.CheckGives(p, access.Holding{Role: want.Role, Sites: want.Sites}); err != nil {
+		return access.Token{}, "", err
+	}
+	return s.addToken(ctx, p, want)
+}
+
+// MakeOwnToken makes a token that may what its maker may, and ends with their account.
+func (s *Room) MakeOwnToken(ctx context.Context, p *access.Principal, called string, ends *time.Time) (access.Token,
+	string, error) {
+	if err := access.Check(p, access.OwnToken); err != nil {
+		return access.Token{}, "", err
+	}
+	if p.Account == "" {
+		return access.Token{}, "", fault.New(fault.Denied, "no-account", "sign in with a name and password",
+			"%s is a token that is nobody's own", p.Name)
+	}
+	return s.addToken(ctx, p, access.Token{Name: called, Account: p.Account, ExpiresAt: ends})
+}
+
+func (s *Room) addToken(ctx context.Context, p *access.Principal, want access.Token) (access.Token, string, error) {
+	want.Author = p.Name
+	t, secret, err := AddToken(ctx, s.cfg.Tokens, want, s.now(), s.present.View().Document().HasSite)
+	if err != nil {
+		return t, "", err
+	}
+	return t, secret, s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// AddToken makes a token straight in a store, for whoever has the data in hand.
+func AddToken(ctx context.Context, store interface {
+	AddToken(context.Context, access.Token) (access.Token, error)
+}, want access.Token, now time.Time, site func(string) bool) (access.Token, string, error) {
+	if err := access.ValidToken(want, now, site); err != nil {
+		return access.Token{}, "", err
+	}
+	secret := tokenPrefix + rand.Text()
+	want.Hash = sha256.Sum256([]byte(secret))
+	t, err := store.AddToken(ctx, want)
+	return t, secret, err
+}
+
+// Tokens lists tokens: all, or one's own where one may not see the others.
+func (s *Room) Tokens(ctx context.Context, p *access.Principal) ([]access.Token, error) {
+	all := p.May(access.ReadAccess)
+	if err := access.Check(p, access.OwnToken); err != nil && !all {
+		return nil, err
+	}
+	list, err := s.cfg.Tokens.Tokens(ctx)
+	if !all {
+		list = slices.DeleteFunc(list, func(t access.Token) bool { return p.Account == "" || t.Account != p.Account })
+	}
+	return list, err
+}
+
+// RevokeToken ends a token.
+func (s *Room) RevokeToken(ctx context.Context, p *access.Principal, called string) error {
+	if !p.May(access.ManageTokens) {
+		list, err := s.Tokens(ctx, p)
+		if err != nil {
+			return err
+		}
+		if p.Account == "" || !slices.ContainsFunc(list, func(t access.Token) bool {
+			return t.Name == called && t.Account == p.Account
+		}) {
+			return access.Check(p, access.ManageTokens)
+		}
+	}
+	if err := s.cfg.Tokens.RevokeToken(ctx, called, p.Name); err != nil {
+		return err
+	}
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// usedTokens gathers when tokens were used, so that the database hears of it now and then rather than at every call.
+type usedTokens struct {
+	mu sync.Mutex
+	at map[int64]time.Time // guarded by mu
+}
+
+func (u *usedTokens) note(id int64, at time.Time) {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	u.at[id] = at
+}
+
+func (u *usedTokens) take() map[int64]time.Time {
+	u.mu.Lock()
+	defer u.mu.Unlock()
+	out := u.at
+	u.at = map[int64]time.Time{}
+	return out
+}
+
+func (s *Room) keepUsed(ctx context.Context) error {
+	tick := time.NewTicker(30 * time.Second)
+	defer tick.Stop()
+	for {
+		last := false
+		select {
+		case <-ctx.Done():
+			last = true
+		case <-tick.C:
+		}
+		if used := s.used.take(); len(used) > 0 {
+			write, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
+			if err := s.cfg.Tokens.TouchTokens(write, used); err != nil {
+				s.log.Warn("the use of tokens could not be noted", "error", err)
+			}
+			cancel()
+		}
+		if last {
+			return nil
+		}
+	}
+}

@@ -1,0 +1,160 @@
+package identity
+
+import (
+	"cmp"
+	"context"
+	"slices"
+
+	"cirque/core/access"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/name"
+)
+
+// Accounts lists who has signed in or can, by name; a directory's with what they may now.
+func (s *Room) Accounts(_ context.Context, p *access.Principal) ([]access.Account, error) {
+	if err := access.Check(p, access.ReadAccess); err != nil {
+		return nil, err
+	}
+	out := []access.Account{}
+	for _, a := range s.present.Access().Accounts {
+		if a.Source != "" {
+			if now := s.principal(a); now != nil {
+				a.Role, a.Sites = now.Role, now.Sites
+			}
+		}
+		out = append(out, a)
+	}
+	slices.SortFunc(out, func(a, b access.Account) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) })
+	return out, nil
+}
+
+// AddAccount makes a local account.
+func (s *Room) AddAccount(ctx context.Context, p *access.Principal, called, password string,
+	h access.Holding) (access.Account, error) {
+	if err := access.Check(p, access.ManageAccounts); err != nil {
+		return access.Account{}, err
+	}
+	if err := access.ValidHolding(&h, s.present.View().Document().HasSite); err != nil {
+		return access.Account{}, err
+	}
+	if err := checkNewAccount(called, password); err != nil {
+		return access.Account{}, err
+	}
+	hash, err := s.hashPassword(ctx, password)
+	if err != nil {
+		return access.Account{}, err
+	}
+	a, err := s.store.AddAccount(ctx, access.Account{Name: called, Role: h.Role, Sites: h.Sites, Password: hash}, p.Name)
+	if err != nil {
+		return a, err
+	}
+	return a, s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// SetRole gives a local account another role.
+func (s *Room) SetRole(ctx context.Context, p *access.Principal, called string,
+	h access.Holding) (access.Account, error) {
+	if err := access.Check(p, access.ManageAccounts); err != nil {
+		return access.Account{}, err
+	}
+	if err := access.ValidHolding(&h, s.present.View().Document().HasSite); err != nil {
+		return access.Account{}, err
+	}
+	a, err := s.store.SetRole(ctx, called, h, p.Name)
+	if err != nil {
+		return a, err
+	}
+	return a, s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// RemoveAccount ends an account, with its sessions and own tokens.
+func (s *Room) RemoveAccount(ctx context.Context, p *access.Principal, called string) error {
+	if err := access.Check(p, access.ManageAccounts); err != nil {
+		return err
+	}
+	if err := s.store.RemoveAccount(ctx, called, p.Name); err != nil {
+		return err
+	}
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// ChangePassword gives one's own account another password, for whoever knows the old one. Its sessions end.
+func (s *Room) ChangePassword(ctx context.Context, p *access.Principal, remote, old, password string) error {
+	if err := access.Check(p, access.OwnToken); err != nil {
+		return err
+	}
+	a, ok := s.present.Access().Accounts[p.Account]
+	if !ok || a.Source != "" {
+		return fault.New(fault.Conflict, "password-elsewhere", "change it where the account is",
+			"%s has no password here", p.Name)
+	}
+	if _, err := s.CheckAccount(ctx, remote, remote, a.Name, old); err != nil {
+		return err
+	}
+	if err := checkNewAccount(a.Name, password); err != nil {
+		return err
+	}
+	hash, err := s.hashPassword(ctx, password)
+	if err != nil {
+		return err
+	}
+	if _, err := s.store.SetPassword(ctx, a.Name, hash, p.Name); err != nil {
+		return err
+	}
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// Rules lists which people of a directory sign in with which role.
+func (s *Room) Rules(_ context.Context, p *access.Principal) ([]access.Rule, error) {
+	if err := access.Check(p, access.ReadAccess); err != nil {
+		return nil, err
+	}
+	out := append([]access.Rule{}, s.present.Access().Rules...)
+	for i := range out {
+		out[i].People = s.peopleOf(out[i].Who)
+	}
+	return out, nil
+}
+
+// peopleOf counts whom an access rule holds for, among those of directories whose people may sign in or not.
+func (s *Room) peopleOf(who string) int {
+	d := s.present.View().World.Directory
+	n := 0
+	for _, u := range d.Records().Users {
+		if holdsFor(d, u, who) {
+			n++
+		}
+	}
+	return n
+}
+
+// AddRule lets people of a directory sign in with a role.
+func (s *Room) AddRule(ctx context.Context, p *access.Principal, who string, h access.Holding) (access.Rule, error) {
+	if err := access.Check(p, access.ManageAccounts); err != nil {
+		return access.Rule{}, err
+	}
+	if err := access.ValidWho(who); err != nil {
+		return access.Rule{}, err
+	}
+	if err := access.ValidHolding(&h, s.present.View().Document().HasSite); err != nil {
+		return access.Rule{}, err
+	}
+	r, err := s.store.AddRule(ctx, access.Rule{Who: who, Holding: h, Author: p.Name})
+	if err != nil {
+		return r, err
+	}
+	r.People = s.peopleOf(who)
+	return r, s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// RemoveRule ends an access rule.
+func (s *Room) RemoveRule(ctx context.Context, p *access.Principal, id int64) error {
+	if err := access.Check(p, access.ManageAccounts); err != nil {
+		return err
+	}
+	if err := s.store.RemoveRule(ctx, id, p.Name); err != nil {
+		return err
+	}
+	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+}

@@ -1,0 +1,226 @@
+package identity
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+	"unicode/utf8"
+
+	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/name"
+)
+
+// MinPassword is the shortest password taken, in characters (NIST SP 800-63B asks for length, not for kinds of
+// character).
+const MinPassword = 12
+
+func checkNewAccount(called, password string) error {
+	if !name.Valid(called) || strings.TrimSpace(called) != called || strings.ContainsAny(called, ":/") {
+		return fault.New(fault.Invalid, "account-name", "write a name without colons, slashes, control characters and "+
+			"outer spaces", "%q is no name for an account", called)
+	}
+	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > 1024 {
+		return fault.New(fault.Invalid, "password-short", fmt.Sprintf("write at least %d characters", MinPassword),
+			"the password has %d characters", n)
+	}
+	return nil
+}
+
+// A proof is what somebody shows for who they are: a name and a password. OpenID Connect will show something else.
+type proof struct{ name, password string }
+
+// A way is one way of proving who one is. It gives the account that somebody has proven to be; ok is false where the
+// proof is not good here; err is for what broke. knows is asked first, so that a way that has nothing to say of
+// somebody costs nothing.
+type way interface {
+	knows(p proof) bool
+	prove(ctx context.Context, p proof) (a access.Account, ok bool, err error)
+}
+
+// ways are asked in turn until one knows the name: the accounts that are kept here, then each directory whose people
+// may sign in. Whoever writes SOURCE/NAME means that directory.
+func (s *Room) ways(ctx context.Context) ([]way, error) {
+	out := []way{localWay{s}}
+	if s.cfg.Dir == nil {
+		return out, nil
+	}
+	list, sealed, err := s.store.Sources(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, v := range list {
+		if v.SignIn {
+			out = append(out, ldapWay{s, v, sealed[v.Name]})
+		}
+	}
+	return out, nil
+}
+
+// localWay knows the accounts with a password here.
+type localWay struct{ s *Room }
+
+// decoy is checked where no account is found, so that the answer takes as long.
+const decoy = "$argon2id$v=19$m=65536,t=3,p=2$AAAAAAAAAAAAAAAAAAAAAA$AAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAAA"
+
+func (w localWay) knows(p proof) bool {
+	a, ok := w.s.present.Access().Accounts[name.Fold(p.name)]
+	return ok && a.Source == ""
+}
+
+func (w localWay) prove(ctx context.Context, p proof) (access.Account, bool, error) {
+	a, known := w.s.present.Access().Accounts[name.Fold(p.name)]
+	hash := a.Password
+	if !known || a.Source != "" {
+		hash, known = decoy, false
+	}
+	ok, err := w.s.checkPassword(ctx, p.password, hash)
+	return a, ok && known, err
+}
+
+// ldapWay knows the people of a directory, and has it check their password (RFC 4513, section 5.1.3).
+type ldapWay struct {
+	s      *Room
+	source directory.Source
+	sealed []byte
+}
+
+func (w ldapWay) name(p proof) (string, bool) {
+	source, called, of := strings.Cut(p.name, "/")
+	if !of {
+		return p.name, true
+	}
+	return called, name.Fold(source) == name.Fold(w.source.Name)
+}
+
+func (w ldapWay) knows(p proof) bool {
+	called, mine := w.name(p)
+	if !mine {
+		return false
+	}
+	_, ok := w.s.present.View().World.Directory.UserOf(w.source.Name, called)
+	return ok
+}
+
+func (w ldapWay) prove(ctx context.Context, p proof) (access.Account, bool, error) {
+	called, _ := w.name(p)
+	word, err := w.s.cfg.Passwords.SourcePassword(w.source, w.sealed)
+	if err != nil {
+		return access.Account{}, false, err
+	}
+	e, ok, err := w.s.cfg.Dir.SignInLDAP(ctx, w.source, word, called, p.password)
+	if err != nil || !ok {
+		if f := fault.As(err); f != nil && f.Kind == fault.Denied { // Cirque's own account is refused there, not the person
+			f.Kind = fault.Unavailable
+			err = f
+		}
+		return access.Account{}, false, err
+	}
+	a := access.Account{Name: w.source.Name + "/" + e.Name, Source: w.source.Name, ExternalID: e.ID}
+	if err := w.s.store.MeetAccount(ctx, a); err != nil {
+		return a, false, err
+	}
+	return a, true, w.s.present.Refresh(ctx, event.Notice{What: event.Access})
+}
+
+// SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they
+// come from.
+func (s *Room) SignIn(ctx context.Context, remote, called, password string) (string, access.Principal, error) {
+	a, err := s.CheckAccount(ctx, remote, remote, called, password)
+	if err != nil {
+		return "", access.Principal{}, err
+	}
+	return s.open(ctx, remote, a)
+}
+
+// CheckAccount finds who somebody proves to be. Failures slow down the name and where they are made: a console's
+// address, or a machine.
+func (s *Room) CheckAccount(ctx context.Context, remote, where, called, password string) (access.Account, error) {
+	keys := []string{"name " + name.Fold(called), "from " + where}
+	for _, k := range keys {
+		if err := s.slow.Check(k, s.now()); err != nil {
+			return access.Account{}, err
+		}
+	}
+	p := proof{called, password}
+	var chosen way = localWay{s}
+	if !chosen.knows(p) {
+		all, err := s.ways(ctx)
+		if err != nil {
+			return access.Account{}, err
+		}
+		if i := slices.IndexFunc(all, func(w way) bool { return w.knows(p) }); i >= 0 {
+			chosen = all[i]
+		}
+	}
+	a, ok, err := chosen.prove(ctx, p)
+	if err != nil {
+		return access.Account{}, err
+	}
+	if !ok {
+		for _, k := range keys {
+			s.slow.Failed(k, s.now())
+		}
+		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: where, Remote: remote,
+			Says: "A sign-in as " + called + " failed"}); err != nil {
+			s.log.Warn("a failed sign-in could not be recorded", "error", err)
+		}
+		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",
+			"the name or the password is not right")
+	}
+	s.slow.Forget(keys...)
+	return a, nil
+}
+
+// principal says what an account may do now; nil for one of a directory that has no such person any more.
+func (s *Room) principal(a access.Account) *access.Principal {
+	p := &access.Principal{Name: a.Name, Role: a.Role, Sites: a.Sites, User: a.User(), Account: name.Fold(a.Name)}
+	if a.Source == "" {
+		return p
+	}
+	d := s.present.View().World.Directory
+	u, ok := d.UserOf(a.Source, a.User())
+	if !ok || u.ExternalID != a.ExternalID {
+		return nil
+	}
+	p.User, p.Role = u.Name, access.Person
+	for _, r := range s.present.Access().Rules {
+		if holdsFor(d, u, r.Who) {
+			p.Also = append(p.Also, r.Holding)
+		}
+	}
+	// What it may most is shown first.
+	rank := func(h access.Holding) int { return slices.Index(access.Roles(), h.Role) }
+	all := p.Holdings()
+	slices.SortStableFunc(all, func(a, b access.Holding) int { return rank(a) - rank(b) })
+	p.Role, p.Sites, p.Also = all[0].Role, all[0].Sites, all[1:]
+	return p
+}
+
+// holdsFor says whether an access rule's entry holds for a user. Only what the user's own source says of that account
+// counts: neither those who keep another source nor those who join people must be able to give roles here.
+func holdsFor(d *directory.Directory, u directory.User, who string) bool {
+	e, err := estate.ParseEntry(who)
+	if err != nil {
+		return false
+	}
+	switch e.Kind {
+	case estate.Everyone:
+		return true
+	case estate.User:
+		source, plain, of := strings.Cut(e.Name, "/")
+		return name.Fold(e.Name) == name.Fold(u.Name) || of && source == u.Source && name.Fold(plain) == name.Fold(u.Name)
+	case estate.Group:
+		g, ok := d.GroupID(e.Name)
+		return ok && d.Group(g).Source == u.Source && slices.Contains(d.AccountGroups(d.UserID(name.Fold(u.Name))), g)
+	case estate.Unit:
+		up, ok := d.Unit(e.Name)
+		at, in := d.Unit(u.Unit)
+		return ok && in && up <= at && at < d.UnitEnd(up)
+	}
+	return false
+}

@@ -1,0 +1,227 @@
+package jobs
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"io"
+	"slices"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/job"
+	"cirque/core/lineup"
+	"cirque/core/live"
+	"cirque/core/path"
+	"cirque/internal/service/present"
+)
+
+// A TestPage says where a test page went and what came back.
+type TestPage struct {
+	Queue   string       `json:"queue"`
+	Context lineup.Echo  `json:"context" doc:"Who, at which machine, from which address: the subject of the test."`
+	Path    lineup.Taken `json:"path"`
+	SentTo  string       `json:"sent_to" doc:"The device's or server's URI."`
+	Driver  string       `json:"driver"`
+	Person  string       `json:"person,omitempty"`
+	At      time.Time    `json:"at"`
+	job.Outcome
+}
+
+// SendTestPage sends a page through the path that the context's lineup chose. The page names all of it, so that the
+// paper proves itself.
+func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Query,
+	queue string) (TestPage, error) {
+	if err := access.Check(p, access.SendTestPage); err != nil {
+		return TestPage{}, err
+	}
+	if s.cfg.Printer == nil {
+		return TestPage{}, fault.New(fault.Unavailable, "no-printing", "start the service with printing",
+			"this service does not print")
+	}
+	why, err := s.cfg.Reasons.Why(ctx, p, q, queue, present.When{})
+	if err != nil {
+		return TestPage{}, err
+	}
+	if !why.Present {
+		return TestPage{}, fault.New(fault.Conflict, "not-in-lineup", "see cirque why "+queue+" with the same context",
+			"no test page was sent: %s", why.Says)
+	}
+	e := why.Entry[0]
+	if err := access.CheckObject(p, access.SendTestPage, s.present.View().Document(), estate.Ref{List: "queues",
+		Name: e.Queue}); err != nil {
+		return TestPage{}, err
+	}
+	t := TestPage{Queue: e.Queue, Context: why.Context, Path: e.Path, SentTo: e.Path.URI, Driver: e.Driver,
+		At: s.now().UTC().Truncate(time.Second)}
+	if e.Exact != nil {
+		t.Driver = *e.Exact
+	}
+	if why.Context.User != nil {
+		t.Person = *why.Context.User
+	}
+	doc := job.Document{Name: "Test page of " + e.Queue, Owner: cmp.Or(t.Person, p.Name), Format: "application/pdf"}
+	if e.Path.Through == path.Gateway {
+		route, err := s.route(e.Queue) // the lineup has said who may
+		if err != nil {
+			return t, err
+		}
+		t.Outcome, t.SentTo, err = s.first(ctx, route, doc, func(h Hop) (io.Reader, error) {
+			return page(t, h.Device, h.URI)
+		})
+		return s.told(ctx, p, t, err)
+	}
+	device := ""
+	if e.Path.Device != nil {
+		device = *e.Path.Device
+	}
+	body, err := page(t, device, t.SentTo)
+	if err != nil {
+		return t, err
+	}
+	t.Outcome, err = s.cfg.Printer.Print(ctx, t.SentTo, doc, body)
+	return s.told(ctx, p, t, err)
+}
+
+func (s *Room) told(ctx context.Context, p *access.Principal, t TestPage, err error) (TestPage, error) {
+	says := fmt.Sprintf("A test page went to %s through %s: %s", t.Queue, t.SentTo, t.Says)
+	if err != nil {
+		says = fmt.Sprintf("A test page to %s through %s failed: %s", t.Queue, t.SentTo, fault.As(err).What)
+	}
+	if e := s.store.AddEvent(ctx, event.Event{Kind: event.TestPage, Subject: t.Queue, Author: p.Name,
+		Says: says}); e != nil {
+		s.log.Warn("a test page could not be recorded", "error", e)
+	}
+	return t, err
+}
+
+// page draws the test page.
+func page(t TestPage, device, uri string) (io.Reader, error) {
+	return sheet{{"Queue", t.Queue}, {"Path", string(t.Path.Through)}, {"Sent to", uri},
+		{"Device", cmp.Or(device, "behind the server")}, {"Driver", t.Driver},
+		{"Person", cmp.Or(t.Person, "nobody signed in")}, {"Time", t.At.Format(time.RFC3339)}}.pdf()
+}
+
+// A Hop is one device behind the gateway.
+type Hop struct {
+	Device string
+	URI    string
+}
+
+// A Route is where the gateway may send a queue's jobs, the first usable device first.
+type Route struct {
+	Queue   estate.Queue
+	Hops    []Hop
+	Refuses string // why it takes no jobs just now: paused, or closed by its hours
+}
+
+// GatewayRoute says where jobs of a principal to a queue go: a person's, or those of the person for whom an agent
+// prints. The queue's access must permit them.
+func (s *Room) GatewayRoute(p *access.Principal, called string) (Route, error) {
+	if err := access.Check(p, access.Print); err != nil {
+		return Route{}, err
+	}
+	r, err := s.route(called)
+	if err != nil {
+		return r, err
+	}
+	c := lineup.Context{User: p.Person(), Machine: p.Machine, Session: estate.Sessions()[0], Time: s.now()}
+	permitted, err := s.present.View().World.Permitted(c, r.Queue.Name)
+	if err != nil {
+		return r, err
+	}
+	if !permitted {
+		return r, fault.New(fault.Denied, "not-permitted", "ask whoever looks after the queue's access",
+			"%s may not print to %s", cmp.Or(p.Person(), p.Name), r.Queue.Name)
+	}
+	return r, nil
+}
+
+// route finds the devices behind a queue that has a path through the gateway.
+func (s *Room) route(called string) (Route, error) {
+	w := s.present.View().World
+	queue, ok := w.Estate.HasQueue(called)
+	if !ok {
+		return Route{}, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list",
+			"the estate has no queue %q", called)
+	}
+	doc := w.Estate.Document()
+	i, _ := slices.BinarySearchFunc(doc.Queues, queue, func(q estate.Queue, n string) int {
+		return cmp.Compare(q.Name, n)
+	})
+	r := Route{Queue: doc.Queues[i], Refuses: w.Refuses(queue, s.now())}
+	switch {
+	case !slices.ContainsFunc(r.Queue.Paths, func(p estate.Path) bool { return p.Gateway }):
+		return r, fault.New(fault.Unknown, "no-gateway-path", "add {gateway: true} to its paths", "the queue %s does not "+
+			"go through the gateway", queue)
+	case r.Queue.Retired:
+		return r, fault.New(fault.Denied, "queue-retired", "use another queue", "the queue %s is retired", queue)
+	}
+	for _, usable := range []bool{true, false} { // what is known to be down is tried last
+		for _, name := range r.Queue.Devices {
+			j := slices.IndexFunc(doc.Devices, func(d estate.Device) bool { return d.Name == name })
+			if (w.Live.Device(name) != live.Down) == usable {
+				r.Hops = append(r.Hops, Hop{name, doc.Devices[j].URI})
+			}
+		}
+	}
+	if len(r.Hops) == 0 {
+		return r, fault.New(fault.Unavailable, "no-device", "name the devices behind it in the estate",
+			"the queue %s has no device", queue)
+	}
+	return r, nil
+}
+
+// Deliver streams a job to the first of a route's devices that takes it. A device that does not answer before any of
+// the body was read lets the next one try.
+func (s *Room) Deliver(ctx context.Context, r Route, d job.Document, body io.Reader) (job.Outcome, error) {
+	if r.Refuses != "" {
+		return job.Outcome{}, fault.New(fault.Unavailable, "queue-closed", "try again later", "%s", r.Refuses)
+	}
+	in := &counted{Reader: body}
+	out, _, err := s.first(ctx, r, d, func(Hop) (io.Reader, error) {
+		if in.read > 0 {
+			return nil, fault.New(fault.Unavailable, "device-broke-off", "send the job again", "the device broke off in the "+
+				"middle of the job")
+		}
+		return in, nil
+	})
+	return out, err
+}
+
+// first tries the hops in order until one takes the document, and says which it was.
+func (s *Room) first(ctx context.Context, r Route, d job.Document, body func(Hop) (io.Reader, error)) (job.Outcome,
+	string, error) {
+	var last error
+	for _, h := range r.Hops {
+		b, err := body(h)
+		if err != nil {
+			return job.Outcome{}, h.URI, err
+		}
+		out, err := s.cfg.Printer.Print(ctx, h.URI, d, b)
+		if err == nil {
+			return out, h.URI, nil
+		}
+		s.log.Warn("a device did not take a job", "queue", r.Queue.Name, "device", h.Device, "error", err)
+		last = err
+		if !fault.Is(err, fault.Unavailable) {
+			break
+		}
+	}
+	return job.Outcome{}, r.Hops[len(r.Hops)-1].URI, last
+}
+
+// counted knows how much of a body has gone.
+type counted struct {
+	io.Reader
+	read int64
+}
+
+func (c *counted) Read(b []byte) (int, error) {
+	n, err := c.Reader.Read(b)
+	c.read += int64(n)
+	return n, err
+}

@@ -1,0 +1,24 @@
+package lineups
+
+import (
+	"context"
+
+	"cirque/core/access"
+	"cirque/core/lineup"
+	"cirque/internal/service/present"
+)
+
+// Findings remarks on an estate: the current one, another revision or one's own draft.
+func (s *Room) Findings(ctx context.Context, p *access.Principal, when present.When) ([]lineup.Finding, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	snap, err := s.at(ctx, p, when)
+	if err != nil {
+		return nil, err
+	}
+	if snap.Current() {
+		return append(append([]lineup.Finding{}, s.present.Stock().Findings(snap.Document())...), snap.Findings()...), nil
+	}
+	return snap.Findings(), nil
+}

@@ -1,0 +1,38 @@
+// Package links decides which accounts are one person. Its use cases: Joins, SetJoinRule, SetLead, Join, EndJoin,
+// Strangers.
+package links
+
+import (
+	"context"
+
+	"cirque/core/directory"
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/internal/service/present"
+)
+
+// A Store is what is needed of the store.
+type Store interface {
+	AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error)
+	EndJoin(ctx context.Context, id int64, author string) error
+	Endpoints(ctx context.Context) ([]endpoint.Record, error)
+	SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (bool, error)
+	SetLead(ctx context.Context, source string, e event.Event) error
+}
+
+// Config of a Room.
+type Config struct {
+	Store   Store
+	Present *present.Present
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	present *present.Present
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{store: cfg.Store, present: cfg.Present}
+}

@@ -1,0 +1,66 @@
+// Package people does what a person may ask for: picks, requests, and what is kept of them. Its use cases: Pick, Picks,
+// RequestQueue, Requests, AnswerRequest, WithdrawRequest, PersonData, PersonHistory, ErasePerson. Its worker forgets
+// what is over.
+package people
+
+import (
+	"context"
+	"log/slog"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/internal/service/present"
+	"cirque/internal/service/worker"
+)
+
+// A Store is what is needed of the store.
+type Store interface {
+	AddRequest(ctx context.Context, r access.Request) (access.Request, error)
+	AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error)
+	Endpoints(ctx context.Context) ([]endpoint.Record, error)
+	ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (string, error)
+	EventsOf(ctx context.Context, names []string) ([]event.Event, error)
+	ForgetBefore(ctx context.Context, at time.Time) (int64, error)
+	PersonData(ctx context.Context, names []string) (directory.PersonData, error)
+	Request(ctx context.Context, id int64) (access.Request, error)
+	Requests(ctx context.Context, persons []string, limit int) ([]access.Request, error)
+	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
+	Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
+	SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (bool, error)
+}
+
+// Config of a Room.
+type Config struct {
+	Store   Store
+	Present *present.Present
+	Log     *slog.Logger
+	Now     func() time.Time
+	// Changes makes one's own draft equal a document that follows from it.
+	Changes interface {
+		Change(ctx context.Context, p *access.Principal, called string, version *int64,
+			next func(estate.DraftSheet) (*estate.Document, error)) (estate.DraftSheet, error)
+	}
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	present *present.Present
+	now     func() time.Time
+	log     *slog.Logger
+	cfg     Config
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
+}
+
+// Workers are what lasts here.
+func (s *Room) Workers() []worker.Worker {
+	return []worker.Worker{{Name: "history", Run: s.keepHistory}}
+}

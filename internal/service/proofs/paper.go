@@ -1,0 +1,70 @@
+package proofs
+
+import (
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"cirque/core/access"
+	"cirque/core/driver"
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/core/fault"
+)
+
+// TellPaper takes in what somebody saw come out of a checkup's test page. It is remembered of the driver with the
+// device's model, where both are known.
+func (s *Room) TellPaper(ctx context.Context, p *access.Principal, id int64, result,
+	note string) (endpoint.Checkup, error) {
+	if err := access.Check(p, access.SendTestPage); err != nil {
+		return endpoint.Checkup{}, err
+	}
+	if !slices.Contains([]string{endpoint.PaperGood, endpoint.PaperGarbled, endpoint.PaperNothing}, result) {
+		return endpoint.Checkup{}, fault.New(fault.Invalid, "paper-result", "say good, garbled or nothing",
+			"%q is not what may come out", result)
+	}
+	c, err := s.store.Checkup(ctx, id)
+	if err != nil {
+		return c, err
+	}
+	if c.Queue == "" || c.Done == nil {
+		return c, fault.New(fault.Conflict, "paper-early", "wait for the checkup's answer, or ask for one with a test "+
+			"page: cirque endpoint checkup MACHINE --queue QUEUE", "this checkup has sent no test page")
+	}
+	if t := c.Tested(); t == nil || t.Result == endpoint.No {
+		return c, fault.New(fault.Conflict, "paper-none", "mend that first", "no test page was sent: %s", c.First())
+	}
+	rec, err := s.store.Endpoint(ctx, c.Machine)
+	if err != nil {
+		return c, err
+	}
+	if err := access.CheckAt(p, access.SendTestPage, s.present.View().SiteOfMachine(rec.Report, s.now()), "the endpoint "+
+		rec.Report.Machine); err != nil {
+		return c, err
+	}
+	saw := driver.Seen{Model: c.Model, Driver: c.Try, Paper: result, Machine: rec.Report.Machine, Queue: c.Queue,
+		By: p.Name, Note: strings.TrimSpace(note)}
+	if saw.Driver == "" {
+		saw.Driver = rec.Report.DriverOf(c.Queue)
+	}
+	if c.Try != c.Tried {
+		saw.Driver = "" // something else was printed
+	}
+	says := map[string]string{endpoint.PaperGood: "A test page to %s from %s came out well",
+		endpoint.PaperGarbled: "A test page to %s from %s came out garbled", endpoint.PaperNothing: "Nothing came out of a " +
+			"test page to %s from %s"}[result]
+	says = fmt.Sprintf(says, c.Queue, rec.Report.Machine)
+	if c.Try != "" {
+		says += ", with " + endpoint.TryName(c.Try)
+	}
+	if saw.Note != "" {
+		says += ": " + saw.Note
+	}
+	c, err = s.store.TellPaper(ctx, id, saw, event.Event{Kind: event.TestPage, Subject: c.Queue, Author: p.Name,
+		Says: says})
+	if err != nil {
+		return c, err
+	}
+	return s.whole(ctx, c, rec)
+}

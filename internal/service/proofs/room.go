@@ -1,0 +1,55 @@
+// Package proofs proves whether a change has arrived, and finds what stands in the way. Its use cases: Proof,
+// Unreached, StartCheckup, Checkup, AskedCheckup, AnswerCheckup, TellPaper.
+package proofs
+
+import (
+	"context"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/driver"
+	"cirque/core/endpoint"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/lineup"
+	"cirque/internal/service/present"
+)
+
+// A Store is what is needed of the store.
+type Store interface {
+	AddCheckup(ctx context.Context, want endpoint.Checkup, e event.Event) (endpoint.Checkup, error)
+	AnswerCheckup(ctx context.Context, id int64, machine, tried string, rungs []endpoint.Rung) error
+	AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error)
+	Checkup(ctx context.Context, id int64) (endpoint.Checkup, error)
+	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
+	Endpoints(ctx context.Context) ([]endpoint.Record, error)
+	Enrolled(ctx context.Context) ([]access.Enrolled, error)
+	GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error)
+	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
+	TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (endpoint.Checkup, error)
+	TestPages(ctx context.Context, queue string, since time.Time) ([]endpoint.Checkup, error)
+}
+
+// Config of a Room.
+type Config struct {
+	Store   Store
+	Present *present.Present
+	Now     func() time.Time
+	// Queues gives one queue by its name or an old one.
+	Queues interface {
+		Queue(_ context.Context, p *access.Principal, called string) (lineup.QueueSheet, error)
+	}
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	present *present.Present
+	now     func() time.Time
+	cfg     Config
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, now: cfg.Now}
+}

@@ -1,0 +1,238 @@
+package secrets
+
+import (
+	"context"
+	"crypto/aes"
+	"crypto/cipher"
+	"crypto/rand"
+	"encoding/json"
+	"fmt"
+	"net/netip"
+	"slices"
+	"strings"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/stock"
+)
+
+// A NewCredential is a key as it is entered.
+type NewCredential struct {
+	Name    string
+	Kind    string
+	User    string
+	Secret  string
+	Privacy string
+	For     []string
+	Expires *time.Time
+	Try     string // a server's or device's address on which it is tried at once
+}
+
+// sealedKey is what is kept of a key's secrets, before it is sealed.
+type sealedKey struct {
+	Secret  string `json:"secret"`
+	Privacy string `json:"privacy,omitempty"`
+}
+
+// seal encrypts with AES-256-GCM; the credential's name is bound to it, so that rows cannot be swapped.
+func (s *Room) seal(name string, k sealedKey) ([]byte, error) {
+	aead, err := s.aead()
+	if err != nil {
+		return nil, err
+	}
+	b, err := json.Marshal(k)
+	if err != nil {
+		return nil, err
+	}
+	nonce := make([]byte, aead.NonceSize())
+	_, _ = rand.Read(nonce) // it never fails
+	return aead.Seal(nonce, nonce, b, []byte(name)), nil
+}
+
+func (s *Room) unseal(name string, b []byte) (k sealedKey, err error) {
+	aead, err := s.aead()
+	if err != nil {
+		return k, err
+	}
+	if len(b) < aead.NonceSize() {
+		return k, fault.New(fault.Internal, "sealed-short", "", "the key %s is damaged", name)
+	}
+	plain, err := aead.Open(nil, b[:aead.NonceSize()], b[aead.NonceSize():], []byte(name))
+	if err != nil {
+		return k, fault.New(fault.Unavailable, "sealed-otherwise", "put the file secret-key back beside the data, or enter "+
+			"the key anew", "the key %s was sealed with another secret-key than the one beside the data", name).Because(err)
+	}
+	return k, json.Unmarshal(plain, &k)
+}
+
+func (s *Room) aead() (cipher.AEAD, error) {
+	if len(s.cfg.SecretKey) != 32 {
+		return nil, fault.New(fault.Unavailable, "no-secret-key", "start the service with its data directory",
+			"there is no key to seal secrets with")
+	}
+	block, err := aes.NewCipher(s.cfg.SecretKey)
+	if err != nil {
+		return nil, err
+	}
+	return cipher.NewGCM(block)
+}
+
+// KeysFor opens the keys that are meant for a server or device: the one that it names, else those whose addresses fit.
+func (s *Room) KeysFor(w stock.Watch) []stock.Key {
+	st := s.present.Stock()
+	var out []stock.Key
+	for _, c := range st.Credentials {
+		if w.Credential != "" && c.Kind == stock.SignIn && c.Name != w.Credential || c.Name != w.Credential &&
+			!c.Fits(stock.Host(w.URI)) {
+			continue
+		}
+		k, err := s.unseal(c.Name, st.Sealed[c.Name])
+		if err != nil {
+			s.log.Warn("a stored key cannot be opened", "credential", c.Name, "error", err)
+			continue
+		}
+		out = append(out, stock.Key{Name: c.Name, Kind: c.Kind, User: c.User, Secret: k.Secret, Privacy: k.Privacy})
+	}
+	return out
+}
+
+// NoteKeys keeps what came of using keys.
+func (s *Room) NoteKeys(ctx context.Context, keys []stock.Key) {
+	for _, k := range keys {
+		if k.Outcome == "" {
+			continue
+		}
+		e := event.Event{Kind: event.KeyWorks, Subject: k.Name, Author: "stock-taking",
+			Says: fmt.Sprintf("The key %s works again", k.Name)}
+		says := "it was taken when it was last used"
+		if k.Outcome == "refused" {
+			e.Kind, e.Says, says = event.KeyRefused, fmt.Sprintf("The key %s is refused", k.Name), "it was refused when it "+
+				"was last used; enter it anew"
+		}
+		if err := s.store.NoteCredential(ctx, k.Name, k.Outcome, says, e); err != nil && ctx.Err() == nil {
+			s.log.Warn("the use of a key could not be noted", "credential", k.Name, "error", err)
+		}
+	}
+}
+
+// Credentials lists stored keys without their secrets.
+func (s *Room) Credentials(ctx context.Context, p *access.Principal) ([]stock.Credential, error) {
+	if err := access.Check(p, access.ReadStock); err != nil {
+		return nil, err
+	}
+	list, _, err := s.store.Credentials(ctx)
+	if list == nil {
+		list = []stock.Credential{}
+	}
+	return list, err
+}
+
+// StoreCredential keeps a key. Where it names somewhere to try it, it is refused unless it works there.
+func (s *Room) StoreCredential(ctx context.Context, p *access.Principal, n NewCredential) (stock.Credential, error) {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return stock.Credential{}, err
+	}
+	c := stock.Credential{Name: n.Name, Kind: n.Kind, User: n.User, For: n.For, Expires: n.Expires, Author: p.Name,
+		At: s.now().UTC(), State: "unproven", Says: "it has not been used yet"}
+	if c.For == nil {
+		c.For = []string{}
+	}
+	if err := checkCredential(n); err != nil {
+		return c, err
+	}
+	try := n.Try
+	if try == "" { // whatever is watched and fits
+		for _, kind := range []string{stock.KindServer, stock.KindDevice} {
+			for _, l := range s.present.Watched(kind) {
+				if try == "" && (c.Fits(stock.Host(l.URI)) || l.Credential == n.Name) {
+					try = l.URI
+				}
+			}
+		}
+	}
+	if try != "" && s.cfg.Prober != nil {
+		if err := s.tryKey(ctx, n, try, &c); err != nil {
+			return c, err
+		}
+	}
+	sealed, err := s.seal(n.Name, sealedKey{n.Secret, n.Privacy})
+	if err != nil {
+		return c, err
+	}
+	if err := s.store.SaveCredential(ctx, c, sealed, event.Event{Kind: event.KeyStored, Subject: c.Name, Author: p.Name,
+		Says: fmt.Sprintf("The key %s was stored", c.Name)}.With(nil, c)); err != nil {
+		return c, err
+	}
+	return c, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "credentials"})
+}
+
+// tryKey uses a key once. What does not need it proves nothing, nor does silence.
+func (s *Room) tryKey(ctx context.Context, n NewCredential, try string, c *stock.Credential) error {
+	if !strings.Contains(try, "://") {
+		try = "ipp://" + try + "/"
+	}
+	keys := []stock.Key{{Name: n.Name, Kind: n.Kind, User: n.User, Secret: n.Secret, Privacy: n.Privacy}}
+	var err error
+	if n.Kind == stock.SignIn {
+		_, err = s.cfg.Prober.ReadServer(ctx, try, &keys[0], nil)
+	} else {
+		_, err = s.cfg.Prober.ReadDevice(ctx, try, keys)
+	}
+	now := s.now().UTC()
+	switch host := stock.Host(try); {
+	case keys[0].Outcome == "refused":
+		return fault.New(fault.Invalid, "credential-refused", "check the name and the secret", "%s refuses the key", host)
+	case keys[0].Outcome == "works":
+		c.State, c.Says, c.Checked = "works", "it was taken by "+host+" when it was entered", &now
+	case err != nil:
+		c.Says = fmt.Sprintf("it could not be tried when it was entered: %s", fault.As(err).What)
+	case n.Kind == stock.SignIn:
+		c.Says = host + " answers without a sign-in, so this one is not proven"
+	default:
+		c.Says = host + " did not answer to it over SNMP: the key may be wrong, or SNMP off; devices do not say which"
+	}
+	return nil
+}
+
+func checkCredential(n NewCredential) error {
+	invalid := func(code, fix, format string, args ...any) error {
+		return fault.New(fault.Invalid, code, fix, format, args...)
+	}
+	switch {
+	case !estate.ValidName(n.Name):
+		return invalid("name-invalid", "write small letters, digits, dots and dashes", "%q is no name", n.Name)
+	case !slices.Contains([]string{stock.SignIn, stock.SNMP, stock.SNMP3}, n.Kind):
+		return invalid("credential-kind", "write sign-in, snmp or snmp-usm", "%q is no kind of key", n.Kind)
+	case n.Secret == "":
+		return invalid("secret-missing", "enter the password or key", "there is no secret")
+	case n.Kind != stock.SNMP && n.User == "":
+		return invalid("user-missing", "say whose it is", "a key of the kind %s has a user", n.Kind)
+	case n.Kind == stock.SNMP3 && (len(n.Secret) < 8 || n.Privacy != "" && len(n.Privacy) < 8):
+		return invalid("secret-short", "enter at least eight letters (RFC 3414, section 11.2)",
+			"the secret is too short for SNMP")
+	}
+	for _, f := range n.For {
+		_, errA := netip.ParseAddr(f)
+		_, errP := netip.ParsePrefix(f)
+		if errA != nil && errP != nil && (f == "" || strings.ContainsAny(f, "/: ")) {
+			return invalid("credential-for", "write a host name, an address, a subnet, or *.DOMAIN",
+				"%q is no host and no subnet", f)
+		}
+	}
+	return nil
+}
+
+// RemoveCredential forgets a key.
+func (s *Room) RemoveCredential(ctx context.Context, p *access.Principal, name string) error {
+	if err := access.Check(p, access.KeepStock); err != nil {
+		return err
+	}
+	if err := s.store.RemoveCredential(ctx, name, event.Event{Kind: event.KeyRemoved, Subject: name, Author: p.Name,
+		Says: fmt.Sprintf("The key %s was removed", name)}); err != nil {
+		return err
+	}
+	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "credentials"})
+}

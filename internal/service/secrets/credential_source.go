@@ -1,0 +1,21 @@
+package secrets
+
+import "cirque/core/directory"
+
+// sourceKeyName binds a sealed password to its source and to where it is sent: whoever changes the address enters it
+// anew.
+func sourceKeyName(v directory.Source) string { return "source:" + v.Name + " " + v.URL }
+
+// SealSource seals the password with which a source is read.
+func (s *Room) SealSource(v directory.Source, word string) ([]byte, error) {
+	return s.seal(sourceKeyName(v), sealedKey{Secret: word})
+}
+
+// SourcePassword gives the password with which a source is read; "" where it is read without.
+func (s *Room) SourcePassword(v directory.Source, sealed []byte) (string, error) {
+	if v.Bind == "" || sealed == nil {
+		return "", nil
+	}
+	k, err := s.unseal(sourceKeyName(v), sealed)
+	return k.Secret, err
+}

@@ -1,0 +1,56 @@
+// Package secrets keeps the keys with which others are asked, sealed. Its use cases: StoreCredential, Credentials,
+// RemoveCredential, AnswerKey; and what other rooms need of keys.
+package secrets
+
+import (
+	"context"
+	"crypto/ed25519"
+	"log/slog"
+	"time"
+
+	"cirque/core/event"
+	"cirque/core/stock"
+	"cirque/internal/service/present"
+)
+
+// A Prober asks servers and devices over the network. Failures are faults in plain words.
+type Prober interface {
+	ReadDevice(ctx context.Context, uri string, keys []stock.Key) (*stock.Device, error)
+	ReadServer(ctx context.Context, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error)
+}
+
+// A Store is what is needed of the store.
+type Store interface {
+	Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error)
+	NoteCredential(ctx context.Context, name, state, says string, e event.Event) error
+	RemoveCredential(ctx context.Context, name string, e event.Event) error
+	SaveCredential(ctx context.Context, c stock.Credential, sealed []byte, e event.Event) error
+}
+
+// Config of a Room.
+type Config struct {
+	Prober  Prober
+	Store   Store
+	Present *present.Present
+	Log     *slog.Logger
+	Now     func() time.Time
+	// SecretKey seals what is secret in the store: 32 bytes that lie beside the data.
+	SecretKey []byte
+}
+
+// A Room is safe for any number of goroutines.
+type Room struct {
+	store   Store
+	log     *slog.Logger
+	now     func() time.Time
+	present *present.Present
+	cfg     Config
+
+	answers ed25519.PrivateKey // signs what agents are answered
+}
+
+// New furnishes the room.
+func New(cfg Config) *Room {
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now,
+		answers: answerKey(cfg.SecretKey)}
+}

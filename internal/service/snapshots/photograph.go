@@ -1,0 +1,177 @@
+package snapshots
+
+import (
+	"cmp"
+	"context"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/photograph"
+	"cirque/core/stock"
+	"cirque/core/words"
+	"cirque/internal/service/present"
+)
+
+// TakePhotograph keeps how servers, devices and endpoints stand now, to be compared with later.
+func (s *Room) TakePhotograph(ctx context.Context, p *access.Principal, called,
+	note string) (photograph.Photograph, error) {
+	out := photograph.Photograph{Name: called, Note: strings.TrimSpace(note), Author: ""}
+	if err := access.Check(p, access.RefreshEndpoint); err != nil {
+		return out, err
+	}
+	out.Author = p.Name
+	if !estate.ValidName(called) {
+		return out, fault.New(fault.Invalid, "name-invalid", "write small letters, digits, dots and dashes, such as "+
+			"before-the-update", "%q is no name", called)
+	}
+	var err error
+	if out.Things, err = s.things(ctx); err != nil {
+		return out, err
+	}
+	out.Count = len(out.Things)
+	out, err = s.store.AddPhotograph(ctx, out, event.Event{Kind: event.Photographed, Subject: called, Author: p.Name,
+		Says: fmt.Sprintf("The photograph %s was taken, of %s", called, words.Count(out.Count, "thing"))})
+	out.Things = nil
+	return out, err
+}
+
+// Photographs lists them, newest first.
+func (s *Room) Photographs(ctx context.Context, p *access.Principal) ([]photograph.Photograph, error) {
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Photographs(ctx)
+	if list == nil {
+		list = []photograph.Photograph{}
+	}
+	return list, err
+}
+
+// RemovePhotograph forgets one.
+func (s *Room) RemovePhotograph(ctx context.Context, p *access.Principal, called string) error {
+	if err := access.Check(p, access.RefreshEndpoint); err != nil {
+		return err
+	}
+	return s.store.RemovePhotograph(ctx, called, event.Event{Kind: event.PhotoGone, Subject: called, Author: p.Name,
+		Says: fmt.Sprintf("The photograph %s was removed", called)})
+}
+
+// ComparePhotographs says what is otherwise than on a photograph: on another, or now where none is named. word narrows
+// it to what has it in its kind or name.
+func (s *Room) ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string,
+	limit int) (photograph.Compared, error) {
+	var out photograph.Compared
+	if err := access.Check(p, access.ReadFleet); err != nil {
+		return out, err
+	}
+	var err error
+	if out.Before, err = s.store.Photograph(ctx, before); err != nil {
+		return out, err
+	}
+	var then []photograph.Thing
+	if after != "" {
+		other, err := s.store.Photograph(ctx, after)
+		if err != nil {
+			return out, err
+		}
+		then, other.Things = other.Things, nil
+		out.After = &other
+	} else if then, err = s.things(ctx); err != nil {
+		return out, err
+	}
+	list := photograph.Compare(out.Before.Things, then)
+	out.Before.Things = nil
+	list = slices.DeleteFunc(list, func(d photograph.Difference) bool {
+		return !strings.Contains(strings.ToLower(d.Kind+" "+d.Name), strings.ToLower(word))
+	})
+	out.Total, out.List = len(list), list[:min(len(list), limit)]
+	return out, nil
+}
+
+// things are all that a photograph shows. What changes by itself, such as ages and counters, is not on it.
+func (s *Room) things(ctx context.Context) ([]photograph.Thing, error) {
+	leave, err := s.present.Crew.Enter(ctx)
+	if err != nil {
+		return nil, err
+	}
+	defer leave()
+	var out []photograph.Thing
+	add := func(kind, name string, facts map[string]string) {
+		for k, v := range facts {
+			if v == "" {
+				delete(facts, k)
+			}
+		}
+		out = append(out, photograph.Thing{Kind: kind, Name: name, Facts: facts})
+	}
+	yes := func(b bool) string { return map[bool]string{true: "yes", false: "no"}[b] }
+	options := func(v map[string]any) string {
+		if len(v) == 0 {
+			return ""
+		}
+		b, _ := json.Marshal(v) // plain values, sorted
+		return string(b)
+	}
+	snap, st := s.present.View(), s.present.Stock()
+	for _, l := range s.present.Watched(stock.KindServer) {
+		facts := map[string]string{"address": l.URI, "duty": string(snap.World.Live.Server(l.Name))}
+		if l.Check != nil {
+			facts["answers"] = yes(l.Check.OK)
+		}
+		r := st.Server(l.Name).Server
+		add("server", l.Name, facts)
+		if r == nil {
+			continue
+		}
+		for _, q := range r.Queues {
+			f := map[string]string{"driver": q.Model, "device": q.Device, "prints": yes(q.Ready()),
+				"reasons": strings.Join(q.Reasons, ", "), "title": q.Title, "location": q.Location, "defaults": options(q.Defaults)}
+			if q.Shared != nil {
+				f["shared"] = yes(*q.Shared)
+			}
+			add("queue on a server", q.Name+" on "+l.Name, f)
+		}
+	}
+	for _, l := range s.present.Watched(stock.KindDevice) {
+		facts := map[string]string{"address": l.URI}
+		if l.Check != nil {
+			facts["answers"] = yes(l.Check.OK)
+		}
+		if d := l.Reading; d != nil {
+			facts["model"], facts["serial"], facts["hardware address"], facts["firmware"], facts["state"] = d.Model, d.Serial,
+				d.MAC, d.Firmware, cmp.Or(map[string]string{"idle": "ready", "processing": "ready"}[d.State], d.State)
+			facts["defaults"] = options(d.Defaults)
+		}
+		add("device", l.Name, facts)
+	}
+	all, err := s.store.Endpoints(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, r := range all {
+		if ctx.Err() != nil {
+			return nil, present.Stopped()
+		}
+		e := s.present.View().Judged(r, s.now())
+		add("endpoint", r.Report.Machine, map[string]string{"state": string(e.State), "platform": r.Report.Platform,
+			"agent": r.Report.Version, "spooler": r.Report.Spooler})
+		for _, i := range r.Report.Installed {
+			who := cmp.Or(i.User, "everybody")
+			add("queue on an endpoint", fmt.Sprintf("%s of %s on %s", i.Queue, who, r.Report.Machine),
+				map[string]string{"path": i.URI, "driver": cmp.Or(i.Exact, i.Driver),
+					"default": map[bool]string{true: "yes"}[i.Default], "options": options(i.Options),
+					"by":      map[bool]string{true: "agent", false: "somebody else"}[i.Own],
+					"stopped": map[bool]string{true: "yes"}[i.Halted]})
+		}
+	}
+	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number),
+		"published": snap.Revision.At.UTC().Format(time.RFC3339)})
+	return photograph.Sorted(out), nil
+}

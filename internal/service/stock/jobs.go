@@ -1,0 +1,48 @@
+package stock
+
+import (
+	"cmp"
+	"context"
+	"slices"
+	"sync"
+
+	"cirque/core/stock"
+)
+
+// readWaiting asks a server about the jobs that wait on it; what cannot be read is left out.
+func (s *Room) readWaiting(ctx context.Context, l stock.Listed, r *stock.Server, key *stock.Key) []stock.Job {
+	ctx, cancel := context.WithTimeout(ctx, waitingWithin)
+	defer cancel()
+	var mu sync.Mutex
+	var wg sync.WaitGroup
+	slots := make(chan struct{}, 8)
+	var out []stock.Job
+	asked := 0
+	for _, q := range r.Queues {
+		if q.Jobs == 0 {
+			continue
+		}
+		if asked++; asked > waitingQueues {
+			break
+		}
+		wg.Go(func() {
+			slots <- struct{}{}
+			defer func() { <-slots }()
+			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, false, waitingJobs)
+			if err != nil {
+				return
+			}
+			mu.Lock()
+			defer mu.Unlock()
+			for _, j := range list {
+				j.Queue = q.Name
+				out = append(out, j)
+			}
+		})
+	}
+	wg.Wait()
+	slices.SortFunc(out, func(a, b stock.Job) int {
+		return cmp.Or(cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.ID, b.ID))
+	})
+	return out
+}
