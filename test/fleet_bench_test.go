@@ -114,7 +114,7 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 	for i := range agents {
 		m := fmt.Sprintf("desk-%05d", i)
 		secret := rand.Text()
-		if _, err := store.AddToken(b.Context(), access.Token{Name: m, Role: access.Agent, Machine: m,
+		if _, err := store.Tokens.AddToken(b.Context(), access.Token{Name: m, Role: access.Agent, Machine: m,
 			Hash: sha256.Sum256([]byte(secret)), Author: "test"}); err != nil {
 			b.Fatal(err)
 		}
@@ -137,8 +137,9 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 		return p
 	}
 	f.first = start()
-	if _, _, err := r.Service.Drafts.Publish(b.Context(), owner, []document.File{{Name: "estate.yaml", Text: pairOn("spread",
-		f.first, start(), settings)}}, "test"); err != nil {
+	if _, _, err := r.Service.Drafts.Publish(b.Context(), owner, []document.File{{Name: "estate.yaml",
+		Text: pairOn("spread",
+			f.first, start(), settings)}}, "test"); err != nil {
 		b.Fatal(err)
 	}
 	dir := b.TempDir()
@@ -179,7 +180,8 @@ func (f *aFleet) until(what string, within time.Duration, done func() bool) {
 	for end := time.Now().Add(within); !done(); time.Sleep(100 * time.Millisecond) { // other processes, that tell nobody
 		if time.Now().After(end) {
 			s, c, w := f.counts()
-			f.b.Fatalf("waited in vain: %s; %d serving, %d changed, %d without, %d waiting", what, s, c, w, f.svc.Present.Agents.Polls())
+			f.b.Fatalf("waited in vain: %s; %d serving, %d changed, %d without, %d waiting", what, s, c, w,
+				f.svc.Present.Agents.Polls())
 		}
 	}
 }

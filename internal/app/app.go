@@ -375,11 +375,11 @@ func (s setupCode) remove() { _ = os.Remove(s.file) }
 func MakeToken(ctx context.Context, o Options, want access.Token) (secret string, err error) {
 	want.Author = "local"
 	err = beside(ctx, o, func(store *postgres.Store) (err error) {
-		_, doc, err := store.Current(ctx)
+		_, doc, err := store.Estates.Current(ctx)
 		if err != nil {
 			return err
 		}
-		_, secret, err = identity.AddToken(ctx, store, want, time.Now(), doc.HasSite)
+		_, secret, err = identity.AddToken(ctx, store.Tokens, want, time.Now(), doc.HasSite)
 		return err
 	})
 	return secret, err
@@ -389,7 +389,7 @@ func MakeToken(ctx context.Context, o Options, want access.Token) (secret string
 // not. It gives the account's name as it was made.
 func ResetAccount(ctx context.Context, o Options, called, password string) (made string, err error) {
 	err = beside(ctx, o, func(store *postgres.Store) (err error) {
-		made, err = identity.ResetPassword(ctx, store, called, password)
+		made, err = identity.ResetPassword(ctx, store.Accounts, called, password)
 		return err
 	})
 	return made, err

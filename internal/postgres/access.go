@@ -30,7 +30,7 @@ func scanToken(row pgx.CollectableRow) (access.Token, error) {
 }
 
 // Access gives everything needed to let somebody in.
-func (s *Store) Access(ctx context.Context) (access.State, error) {
+func (s AccountTable) Access(ctx context.Context) (access.State, error) {
 	state := access.State{Accounts: map[string]access.Account{}, Tokens: map[[32]byte]access.Token{},
 		Sessions: map[[32]byte]access.Session{}}
 	rows, err := s.pool.Query(ctx, "SELECT "+accountColumns+" FROM account")
@@ -53,7 +53,7 @@ func (s *Store) Access(ctx context.Context) (access.State, error) {
 	if err != nil {
 		return state, translate(err)
 	}
-	tokens, err := s.Tokens(ctx)
+	tokens, err := TokenTable{s.db}.Tokens(ctx)
 	if err != nil {
 		return state, err
 	}
@@ -77,7 +77,7 @@ func (s *Store) Access(ctx context.Context) (access.State, error) {
 }
 
 // Tokens lists those that are not revoked, by name.
-func (s *Store) Tokens(ctx context.Context) ([]access.Token, error) {
+func (s TokenTable) Tokens(ctx context.Context) ([]access.Token, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+tokenColumns+" FROM token WHERE revoked_at IS NULL ORDER BY name")
 	if err != nil {
 		return nil, translate(err)
@@ -87,7 +87,7 @@ func (s *Store) Tokens(ctx context.Context) ([]access.Token, error) {
 }
 
 // AddFirstAccount makes the first account; a Conflict fault where there is one already.
-func (s *Store) AddFirstAccount(ctx context.Context, a access.Account) error {
+func (s AccountTable) AddFirstAccount(ctx context.Context, a access.Account) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "LOCK TABLE account IN EXCLUSIVE MODE"); err != nil {
 			return err
@@ -111,7 +111,7 @@ func (s *Store) AddFirstAccount(ctx context.Context, a access.Account) error {
 
 // SetPassword gives an account another password and ends its sessions. It gives the account's name as it was made; an
 // Unknown fault where there is none.
-func (s *Store) SetPassword(ctx context.Context, called, hash, author string) (made string, err error) {
+func (s AccountTable) SetPassword(ctx context.Context, called, hash, author string) (made string, err error) {
 	how := ""
 	if author == "local" {
 		how = ", beside the data"
@@ -150,7 +150,7 @@ func (s *Store) SetPassword(ctx context.Context, called, hash, author string) (m
 }
 
 // AddSession notes a console session, and forgets those that are over.
-func (s *Store) AddSession(ctx context.Context, ses access.Session) error {
+func (s TokenTable) AddSession(ctx context.Context, ses access.Session) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM console_session WHERE expires_at < now()"); err != nil {
 			return err
@@ -175,7 +175,7 @@ func signedIn(ses access.Session) string {
 }
 
 // RevokeSession ends a session, whoever has it; an Unknown fault where there is none.
-func (s *Store) RevokeSession(ctx context.Context, id int64, author string) error {
+func (s TokenTable) RevokeSession(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var account string
 		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.id = $1 AND a.folded = s.account "+
@@ -195,7 +195,7 @@ func (s *Store) RevokeSession(ctx context.Context, id int64, author string) erro
 }
 
 // EndSession forgets a session.
-func (s *Store) EndSession(ctx context.Context, hash [32]byte) error {
+func (s TokenTable) EndSession(ctx context.Context, hash [32]byte) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var account string
 		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.hash = $1 AND a.folded = s.account "+
@@ -215,7 +215,7 @@ func (s *Store) EndSession(ctx context.Context, hash [32]byte) error {
 }
 
 // AddToken keeps a token's hash; a Conflict fault where the name is taken.
-func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, error) {
+func (s TokenTable) AddToken(ctx context.Context, t access.Token) (access.Token, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, "INSERT INTO token (name, hash, role, sites, machine, account, author, expires_at) VALUES "+
 			"($1, $2, $3, $4, nullif($5, ''), nullif($6, ''), $7, $8) RETURNING id, created_at",
@@ -237,7 +237,7 @@ func (s *Store) AddToken(ctx context.Context, t access.Token) (access.Token, err
 }
 
 // RevokeToken ends a token by name; an Unknown fault where there is none.
-func (s *Store) RevokeToken(ctx context.Context, called, author string) error {
+func (s TokenTable) RevokeToken(ctx context.Context, called, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at IS "+
 			"NULL RETURNING "+tokenColumns, called)
@@ -260,7 +260,7 @@ func (s *Store) RevokeToken(ctx context.Context, called, author string) error {
 }
 
 // TouchTokens notes when tokens were last used, many at once.
-func (s *Store) TouchTokens(ctx context.Context, used map[int64]time.Time) error {
+func (s TokenTable) TouchTokens(ctx context.Context, used map[int64]time.Time) error {
 	ids, times := make([]int64, 0, len(used)), make([]time.Time, 0, len(used))
 	for id, at := range used {
 		ids, times = append(ids, id), append(times, at)

@@ -22,7 +22,7 @@ func orNone(list []string) []string {
 }
 
 // AddAccount makes a local account; a Conflict fault where the name is taken.
-func (s *Store) AddAccount(ctx context.Context, a access.Account, author string) (access.Account, error) {
+func (s AccountTable) AddAccount(ctx context.Context, a access.Account, author string) (access.Account, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, "INSERT INTO account (folded, name, role, sites, password) VALUES ($1, $2, $3, $4, $5) "+
 			"RETURNING created_at",
@@ -43,7 +43,8 @@ func (s *Store) AddAccount(ctx context.Context, a access.Account, author string)
 }
 
 // SetRole gives a local account another role. A Conflict fault keeps the last owner.
-func (s *Store) SetRole(ctx context.Context, called string, h access.Holding, author string) (access.Account, error) {
+func (s AccountTable) SetRole(ctx context.Context, called string, h access.Holding,
+	author string) (access.Account, error) {
 	var a access.Account
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		was, err := s.keptAccount(ctx, tx, called)
@@ -75,7 +76,7 @@ func (s *Store) SetRole(ctx context.Context, called string, h access.Holding, au
 }
 
 // RemoveAccount ends an account with its sessions and own tokens. A Conflict fault keeps the last owner.
-func (s *Store) RemoveAccount(ctx context.Context, called, author string) error {
+func (s AccountTable) RemoveAccount(ctx context.Context, called, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		was, err := s.keptAccount(ctx, tx, called)
 		if err != nil {
@@ -97,7 +98,7 @@ func (s *Store) RemoveAccount(ctx context.Context, called, author string) error 
 	})
 }
 
-func (s *Store) keptAccount(ctx context.Context, tx pgx.Tx, called string) (access.Account, error) {
+func (s AccountTable) keptAccount(ctx context.Context, tx pgx.Tx, called string) (access.Account, error) {
 	// Whoever changes owners waits for the others, so that the last one cannot go twice.
 	if _, err := tx.Exec(ctx, "LOCK TABLE account IN SHARE ROW EXCLUSIVE MODE"); err != nil {
 		return access.Account{}, err
@@ -113,7 +114,7 @@ func (s *Store) keptAccount(ctx context.Context, tx pgx.Tx, called string) (acce
 	return a, err
 }
 
-func (s *Store) otherOwner(ctx context.Context, tx pgx.Tx, called string) error {
+func (s AccountTable) otherOwner(ctx context.Context, tx pgx.Tx, called string) error {
 	var others int
 	if err := tx.QueryRow(ctx, "SELECT count(*) FROM account WHERE role = 'owner' AND folded <> $1",
 		name.Fold(called)).Scan(&others); err != nil || others > 0 {
@@ -125,7 +126,7 @@ func (s *Store) otherOwner(ctx context.Context, tx pgx.Tx, called string) error 
 
 // MeetAccount keeps the account of somebody whom a directory has proven, by their stable id there; their name may have
 // changed since.
-func (s *Store) MeetAccount(ctx context.Context, a access.Account) error {
+func (s AccountTable) MeetAccount(ctx context.Context, a access.Account) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		// The directory says whose the name is now; whoever had it before is not let in by it any more, nor are their tokens.
 		if _, err := tx.Exec(ctx, "DELETE FROM account WHERE folded = $1 AND source = $2 AND external_id <> $3",
@@ -143,7 +144,7 @@ func (s *Store) MeetAccount(ctx context.Context, a access.Account) error {
 }
 
 // AddRule keeps an access rule.
-func (s *Store) AddRule(ctx context.Context, r access.Rule) (access.Rule, error) {
+func (s AccountTable) AddRule(ctx context.Context, r access.Rule) (access.Rule, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		if err := tx.QueryRow(ctx, "INSERT INTO access_rule (who, role, sites, author) VALUES ($1, $2, $3, $4) "+
 			"RETURNING id, at", r.Who, r.Role, orNone(r.Sites), r.Author).Scan(&r.ID, &r.At); err != nil {
@@ -159,7 +160,7 @@ func (s *Store) AddRule(ctx context.Context, r access.Rule) (access.Rule, error)
 }
 
 // RemoveRule ends an access rule; an Unknown fault where there is none.
-func (s *Store) RemoveRule(ctx context.Context, id int64, author string) error {
+func (s AccountTable) RemoveRule(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		r := access.Rule{ID: id}
 		err := tx.QueryRow(ctx, "DELETE FROM access_rule WHERE id = $1 RETURNING who, role, sites, author, at",

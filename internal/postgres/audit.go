@@ -11,7 +11,7 @@ import (
 )
 
 // Audit lists the changes and sign-ins that a filter lets through, newest first.
-func (s *Store) Audit(ctx context.Context, want event.Filter) ([]event.Event, error) {
+func (s EventTable) Audit(ctx context.Context, want event.Filter) ([]event.Event, error) {
 	args := []any{event.Observed()}
 	where := []string{"kind <> ALL ($1)"}
 	add := func(condition string, v any) {

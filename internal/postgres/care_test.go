@@ -31,7 +31,7 @@ func TestFaultsSeen(t *testing.T) {
 		{[]string{}, map[string]int{}},
 		{[]string{"b"}, map[string]int{"b": 3}},
 	} {
-		got, err := s.SeenSince(ctx, look.keys, at.Add(time.Duration(i)*time.Minute))
+		got, err := s.Notices.SeenSince(ctx, look.keys, at.Add(time.Duration(i)*time.Minute))
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -42,25 +42,26 @@ func TestFaultsSeen(t *testing.T) {
 		if !reflect.DeepEqual(got, want) {
 			t.Errorf("look %d: %v, want %v", i, got, want)
 		}
-		if kept, err := s.SeenFaults(ctx); err != nil || !reflect.DeepEqual(kept, want) {
+		if kept, err := s.Notices.SeenFaults(ctx); err != nil || !reflect.DeepEqual(kept, want) {
 			t.Errorf("look %d: kept %v %v", i, kept, err)
 		}
 	}
 	told := []notice.Told{{Notice: "n", Key: "a", Says: "x", Since: at, At: at}, {Notice: "n", Key: "b", Says: "y",
 		Since: at, At: at}}
 	for range 2 {
-		if err := s.SaveTold(ctx, told); err != nil {
+		if err := s.Notices.SaveTold(ctx, told); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if got, err := s.Told(ctx); err != nil || len(got) != 2 || got[1].Says != "y" || !got[0].At.Equal(at) {
+	if got, err := s.Notices.Told(ctx); err != nil || len(got) != 2 || got[1].Says != "y" || !got[0].At.Equal(at) {
 		t.Errorf("%+v %v", got, err)
 	}
-	if err := s.AddSent(ctx, []notice.Sent{{Notice: "n", To: "mail:x", OK: true, Says: "took it"},
+	if err := s.Notices.AddSent(ctx, []notice.Sent{{Notice: "n", To: "mail:x", OK: true, Says: "took it"},
 		{Notice: "m", To: "mail:y", Says: "refused", Trial: true}}, nil); err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.Sent(ctx, "m", 9); err != nil || len(got) != 1 || got[0].OK || !got[0].Trial || got[0].At.IsZero() {
+	if got, err := s.Notices.Sent(ctx, "m", 9); err != nil || len(got) != 1 || got[0].OK || !got[0].Trial ||
+		got[0].At.IsZero() {
 		t.Errorf("%+v %v", got, err)
 	}
 }
@@ -70,7 +71,7 @@ func TestExercisesOneAtATime(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	begin := func() (endpoint.Exercise, error) {
-		return s.AddExercise(ctx, endpoint.Exercise{Server: "ps-1", Reason: "x", Steps: []endpoint.ExerciseStep{}},
+		return s.Exercises.AddExercise(ctx, endpoint.Exercise{Server: "ps-1", Reason: "x", Steps: []endpoint.ExerciseStep{}},
 			happening("ps-1"))
 	}
 	var wg sync.WaitGroup
@@ -91,29 +92,29 @@ func TestExercisesOneAtATime(t *testing.T) {
 	if began.Load() != 1 || refused.Load() != 7 {
 		t.Fatal(began.Load(), refused.Load())
 	}
-	open, err := s.Exercises(ctx, true, 9)
+	open, err := s.Exercises.Exercises(ctx, true, 9)
 	if err != nil || len(open) != 1 || open[0].ID == 0 {
 		t.Fatal(open, err)
 	}
-	if err := s.StopExercise(ctx, open[0].ID, "mira"); err != nil {
+	if err := s.Exercises.StopExercise(ctx, open[0].ID, "mira"); err != nil {
 		t.Fatal(err)
 	}
 	now := time.Now().UTC()
 	open[0].Ended, open[0].Says = &now, []string{"well"}
-	if err := s.SaveExercise(ctx, open[0], nil); err != nil {
+	if err := s.Exercises.SaveExercise(ctx, open[0], nil); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := begin(); err != nil {
 		t.Error("another cannot begin:", err)
 	}
-	if e, err := s.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID ||
+	if e, err := s.Exercises.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID ||
 		e.Stopped != "mira" {
 		t.Errorf("%+v %v", e, err)
 	}
-	if err := s.StopExercise(ctx, open[0].ID, "mira"); !fault.Is(err, fault.Conflict) {
+	if err := s.Exercises.StopExercise(ctx, open[0].ID, "mira"); !fault.Is(err, fault.Conflict) {
 		t.Error("one that is over is stopped:", err)
 	}
-	if _, err := s.Exercise(ctx, 999); !fault.Is(err, fault.Unknown) {
+	if _, err := s.Exercises.Exercise(ctx, 999); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
 }
@@ -123,32 +124,32 @@ func TestPhotographs(t *testing.T) {
 	s, ctx := testkit.Store(t), t.Context()
 	things := []photograph.Thing{{Kind: "server", Name: "ps-1", Facts: map[string]string{"answers": "yes",
 		"odd": "ø\x01 “x”"}}}
-	if p, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira", Things: things},
+	if p, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira", Things: things},
 		happening("before")); err != nil || p.At.IsZero() {
 		t.Fatal(p, err)
 	}
-	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira"},
+	if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira"},
 		happening("before")); !fault.Is(err, fault.Conflict) {
 		t.Error(err)
 	}
-	got, err := s.Photograph(ctx, "before")
+	got, err := s.Photographs.Photograph(ctx, "before")
 	if err != nil || !reflect.DeepEqual(got.Things, things) || got.Count != 1 {
 		t.Errorf("%+v %v", got, err)
 	}
 	for i := range 49 {
-		if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: fmt.Sprintf("p%d", i), Author: "mira"},
+		if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: fmt.Sprintf("p%d", i), Author: "mira"},
 			happening("p")); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "one-more", Author: "mira"},
+	if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "one-more", Author: "mira"},
 		happening("p")); !fault.Is(err, fault.Conflict) {
 		t.Error("there is no end to them:", err)
 	}
-	if err := s.RemovePhotograph(ctx, "before", happening("before")); err != nil {
+	if err := s.Photographs.RemovePhotograph(ctx, "before", happening("before")); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.RemovePhotograph(ctx, "before", happening("before")); !fault.Is(err, fault.Unknown) {
+	if err := s.Photographs.RemovePhotograph(ctx, "before", happening("before")); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
 }
@@ -158,40 +159,44 @@ func TestPhotographs(t *testing.T) {
 func TestPapers(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	asked, err := s.AddCheckup(ctx, endpoint.Checkup{Machine: "Desk-1", Queue: "hall", Try: "plain", Model: "Mono 40"},
+	asked, err := s.Checkups.AddCheckup(ctx, endpoint.Checkup{Machine: "Desk-1", Queue: "hall", Try: "plain",
+		Model: "Mono 40"},
 		happening("desk-1"))
 	if err != nil || asked.Try != "plain" || asked.Paper != nil {
 		t.Fatal(asked, err)
 	}
 	rungs := []endpoint.Rung{{Check: endpoint.TestCheck("hall", "plain"), Result: endpoint.Unproven, Says: "took it"}}
-	if err := s.AnswerCheckup(ctx, asked.ID, "DESK-1", "plain", rungs); err != nil {
+	if err := s.Checkups.AnswerCheckup(ctx, asked.ID, "DESK-1", "plain", rungs); err != nil {
 		t.Fatal(err)
 	}
 	for _, paper := range []string{"garbled", "good"} { // told twice: the second word counts
-		c, err := s.TellPaper(ctx, asked.ID, driver.Seen{Model: "Mono 40", Driver: "plain", Paper: paper, Machine: "desk-1",
-			Queue: "hall", By: "mira", Note: "crisp"}, happening("hall"))
+		c, err := s.Checkups.TellPaper(ctx, asked.ID, driver.Seen{Model: "Mono 40", Driver: "plain", Paper: paper,
+			Machine: "desk-1",
+			Queue:   "hall", By: "mira", Note: "crisp"}, happening("hall"))
 		if err != nil || c.Paper == nil || c.Paper.Result != paper || c.Tested() == nil || c.Tested().Paper.Note != "crisp" {
 			t.Fatalf("%+v %v", c, err)
 		}
 	}
-	if list, err := s.Papers(ctx, "Mono 40"); err != nil || len(list) != 1 || list[0].Paper != "good" ||
+	if list, err := s.Checkups.Papers(ctx, "Mono 40"); err != nil || len(list) != 1 || list[0].Paper != "good" ||
 		list[0].By != "mira" {
 		t.Errorf("%+v %v", list, err)
 	}
-	if _, err := s.TellPaper(ctx, asked.ID, driver.Seen{Paper: "nothing", By: "mira"}, happening("hall")); err != nil {
+	if _, err := s.Checkups.TellPaper(ctx, asked.ID, driver.Seen{Paper: "nothing", By: "mira"},
+		happening("hall")); err != nil {
 		t.Error(err)
 	}
-	if list, err := s.Papers(ctx, ""); err != nil || len(list) != 1 || list[0].Paper != "good" {
+	if list, err := s.Checkups.Papers(ctx, ""); err != nil || len(list) != 1 || list[0].Paper != "good" {
 		t.Errorf("what is not known of a model is remembered: %+v %v", list, err)
 	}
-	if list, err := s.TestPages(ctx, "hall", time.Now().Add(-time.Hour)); err != nil || len(list) != 1 ||
+	if list, err := s.Checkups.TestPages(ctx, "hall", time.Now().Add(-time.Hour)); err != nil || len(list) != 1 ||
 		list[0].Paper.Result != "nothing" {
 		t.Errorf("%+v %v", list, err)
 	}
-	if list, err := s.TestPages(ctx, "else", time.Now().Add(-time.Hour)); err != nil || len(list) != 0 {
+	if list, err := s.Checkups.TestPages(ctx, "else", time.Now().Add(-time.Hour)); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
-	if _, err := s.TellPaper(ctx, 999, driver.Seen{Paper: "good"}, happening("x")); !fault.Is(err, fault.Unknown) {
+	if _, err := s.Checkups.TellPaper(ctx, 999, driver.Seen{Paper: "good"}, happening("x")); !fault.Is(err,
+		fault.Unknown) {
 		t.Error(err)
 	}
 }
@@ -201,49 +206,50 @@ func TestErasedFromCare(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	users := directory.Records{Users: []directory.User{{Name: "mira", Email: "m.solvang@skerry.example"}}}
-	if _, err := s.Import(ctx, "file", users.Rows(), directory.Taking{Author: "test", Share: 100}); err != nil {
+	if _, err := s.Directories.Import(ctx, "file", users.Rows(), directory.Taking{Author: "test",
+		Share: 100}); err != nil {
 		t.Fatal(err)
 	}
 	sent := []notice.Sent{{Notice: "n", To: "mail:m.solvang@skerry.example", Body: "your job", OK: true},
 		{Notice: "n", To: "user:Mira"}, {Notice: "n", To: "mail:desk@skerry.example", Body: "Mira's job"},
 		{Notice: "n", To: "mail:desk@skerry.example", Body: "the server"}}
-	if err := s.AddSent(ctx, sent, nil); err != nil {
+	if err := s.Notices.AddSent(ctx, sent, nil); err != nil {
 		t.Fatal(err)
 	}
 	at := time.Now()
-	if err := s.SaveTold(ctx, []notice.Told{{Notice: "n", Key: "server ps-1 of mira", Since: at, At: at},
+	if err := s.Notices.SaveTold(ctx, []notice.Told{{Notice: "n", Key: "server ps-1 of mira", Since: at, At: at},
 		{Notice: "n", Key: "server ps-1", Since: at, At: at}}); err != nil {
 		t.Fatal(err)
 	}
 	things := []photograph.Thing{{Kind: "queue on an endpoint", Name: "hall of Mira on desk-1"},
 		{Kind: "queue on an endpoint", Name: "hall of miranda on desk-1"}}
-	if _, err := s.AddPhotograph(ctx, photograph.Photograph{Name: "p", Author: "Mira", Things: things},
+	if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "p", Author: "Mira", Things: things},
 		happening("p")); err != nil {
 		t.Fatal(err)
 	}
-	asked, err := s.AddCheckup(ctx, endpoint.Checkup{Machine: "desk-1", Queue: "hall"}, happening("desk-1"))
+	asked, err := s.Checkups.AddCheckup(ctx, endpoint.Checkup{Machine: "desk-1", Queue: "hall"}, happening("desk-1"))
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.AnswerCheckup(ctx, asked.ID, "desk-1", "", []endpoint.Rung{{Check: "Is hall of mira there?",
+	if err := s.Checkups.AnswerCheckup(ctx, asked.ID, "desk-1", "", []endpoint.Rung{{Check: "Is hall of mira there?",
 		Result: endpoint.Yes}}); err != nil {
 		t.Fatal(err)
 	}
-	stands, err := s.ErasePerson(ctx, []string{"mira"}, nil, "test", "gone")
+	stands, err := s.Persons.ErasePerson(ctx, []string{"mira"}, nil, "test", "gone")
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.Sent(ctx, "", 9); err != nil || len(got) != 1 || got[0].Body != "the server" {
+	if got, err := s.Notices.Sent(ctx, "", 9); err != nil || len(got) != 1 || got[0].Body != "the server" {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Told(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {
+	if got, err := s.Notices.Told(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Photograph(ctx, "p"); err != nil || len(got.Things) != 1 ||
+	if got, err := s.Photographs.Photograph(ctx, "p"); err != nil || len(got.Things) != 1 ||
 		got.Things[0].Name != "hall of miranda on desk-1" || got.Author != stands || got.Count != 1 {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Checkup(ctx, asked.ID); err != nil || len(got.Rungs) != 0 || got.Author != stands {
+	if got, err := s.Checkups.Checkup(ctx, asked.ID); err != nil || len(got.Rungs) != 0 || got.Author != stands {
 		t.Errorf("%+v %v", got, err)
 	}
 }

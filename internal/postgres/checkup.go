@@ -32,7 +32,7 @@ func scanCheckup(row pgx.CollectableRow) (c endpoint.Checkup, err error) {
 	return c, json.Unmarshal(text, &c.Rungs)
 }
 
-func (s *Store) oneCheckup(ctx context.Context, sql string, args ...any) (endpoint.Checkup, error) {
+func (s CheckupTable) oneCheckup(ctx context.Context, sql string, args ...any) (endpoint.Checkup, error) {
 	rows, err := s.pool.Query(ctx, sql, args...)
 	if err != nil {
 		return endpoint.Checkup{}, translate(err)
@@ -46,7 +46,8 @@ func (s *Store) oneCheckup(ctx context.Context, sql string, args ...any) (endpoi
 
 // AddCheckup keeps that one is asked for, calls the machine's agent, and forgets those of more than a month ago. Of
 // want only machine, queue, try and model count.
-func (s *Store) AddCheckup(ctx context.Context, want endpoint.Checkup, e event.Event) (c endpoint.Checkup, err error) {
+func (s CheckupTable) AddCheckup(ctx context.Context, want endpoint.Checkup, e event.Event) (c endpoint.Checkup,
+	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM checkup WHERE at < clock_timestamp() - interval '31 days'"); err != nil {
 			return err
@@ -68,19 +69,19 @@ func (s *Store) AddCheckup(ctx context.Context, want endpoint.Checkup, e event.E
 }
 
 // Checkup gives one by its number.
-func (s *Store) Checkup(ctx context.Context, id int64) (endpoint.Checkup, error) {
+func (s CheckupTable) Checkup(ctx context.Context, id int64) (endpoint.Checkup, error) {
 	return s.oneCheckup(ctx, "SELECT "+checkupColumns+" FROM checkup WHERE id = $1", id)
 }
 
 // AskedCheckup gives the latest that a machine's agent has not answered, asked for since a time.
-func (s *Store) AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error) {
+func (s CheckupTable) AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error) {
 	return s.oneCheckup(ctx, "SELECT "+checkupColumns+" FROM checkup WHERE machine = $1 AND done IS NULL AND at > $2 "+
 		"ORDER BY id DESC LIMIT 1", name.Fold(machine), since)
 }
 
 // AnswerCheckup keeps what the agent found and what it says it tried; one that has been answered already, or is another
 // machine's, is unknown.
-func (s *Store) AnswerCheckup(ctx context.Context, id int64, machine, tried string, rungs []endpoint.Rung) error {
+func (s CheckupTable) AnswerCheckup(ctx context.Context, id int64, machine, tried string, rungs []endpoint.Rung) error {
 	text, err := json.Marshal(rungs)
 	if err != nil {
 		return err
@@ -100,7 +101,7 @@ func (s *Store) AnswerCheckup(ctx context.Context, id int64, machine, tried stri
 
 // TellPaper keeps what somebody saw come out of a checkup's test page, and remembers it of the driver with the model,
 // where both are known.
-func (s *Store) TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (c endpoint.Checkup,
+func (s CheckupTable) TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (c endpoint.Checkup,
 	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE checkup SET paper = $2, paper_by = $3, paper_at = clock_timestamp(), paper_note "+
@@ -128,7 +129,7 @@ func (s *Store) TellPaper(ctx context.Context, id int64, saw driver.Seen, e even
 }
 
 // Papers gives what is remembered of drivers with a model, newest first; of all models where it is empty.
-func (s *Store) Papers(ctx context.Context, model string) ([]driver.Seen, error) {
+func (s CheckupTable) Papers(ctx context.Context, model string) ([]driver.Seen, error) {
 	rows, err := s.pool.Query(ctx, "SELECT model, driver, paper, machine, queue, author, note, at FROM driver_paper "+
 		"WHERE $1 = '' OR model = $1 ORDER BY id DESC LIMIT 1000", model)
 	if err != nil {
@@ -140,7 +141,7 @@ func (s *Store) Papers(ctx context.Context, model string) ([]driver.Seen, error)
 
 // TestPages gives the answered checkups since a time that had a test page, newest first; of one queue where it is
 // named.
-func (s *Store) TestPages(ctx context.Context, queue string, since time.Time) ([]endpoint.Checkup, error) {
+func (s CheckupTable) TestPages(ctx context.Context, queue string, since time.Time) ([]endpoint.Checkup, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+checkupColumns+" FROM checkup WHERE queue <> '' AND ($1 = '' OR queue = "+
 		"$1) AND done >= $2 ORDER BY id DESC LIMIT 20000", queue, since)
 	if err != nil {

@@ -11,7 +11,7 @@ import (
 )
 
 // Credentials lists stored keys with what is sealed of them, by name.
-func (s *Store) Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error) {
+func (s CredentialTable) Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error) {
 	rows, err := s.pool.Query(ctx, "SELECT name, kind, username, hosts, sealed, expires, author, at, state, says, "+
 		"checked FROM credential ORDER BY name")
 	if err != nil {
@@ -28,7 +28,7 @@ func (s *Store) Credentials(ctx context.Context) ([]stock.Credential, map[string
 }
 
 // SaveCredential keeps a key, in the place of one of its name.
-func (s *Store) SaveCredential(ctx context.Context, c stock.Credential, sealed []byte, e event.Event) error {
+func (s CredentialTable) SaveCredential(ctx context.Context, c stock.Credential, sealed []byte, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `INSERT INTO credential (name, kind, username, hosts, sealed, expires, author, state, says, checked) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
 			ON CONFLICT (name) DO UPDATE SET kind = $2, username = $3, hosts = $4, sealed = $5, expires = $6, author = $7, at = clock_timestamp(), state = $8, says = $9, checked = $10`,
@@ -43,7 +43,7 @@ func (s *Store) SaveCredential(ctx context.Context, c stock.Credential, sealed [
 }
 
 // NoteCredential keeps what came of a key's last use, and tells where that is otherwise than before.
-func (s *Store) NoteCredential(ctx context.Context, name, state, says string, e event.Event) error {
+func (s CredentialTable) NoteCredential(ctx context.Context, name, state, says string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var was string
 		if err := tx.QueryRow(ctx, "SELECT state FROM credential WHERE name = $1 FOR UPDATE",
@@ -64,7 +64,7 @@ func (s *Store) NoteCredential(ctx context.Context, name, state, says string, e 
 }
 
 // RemoveCredential forgets a key; an Unknown fault where there is none.
-func (s *Store) RemoveCredential(ctx context.Context, name string, e event.Event) error {
+func (s CredentialTable) RemoveCredential(ctx context.Context, name string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "DELETE FROM credential WHERE name = $1", name)
 		if err == nil && tag.RowsAffected() == 0 {

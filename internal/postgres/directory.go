@@ -14,7 +14,7 @@ import (
 
 // Directory gives all records of a time, nil for the present, of every source, and its number then
 // (directoryVersion). Sources are taken in the order of their names.
-func (s *Store) Directory(ctx context.Context, at *time.Time) (directory.Records, int64, error) {
+func (s DirectoryTable) Directory(ctx context.Context, at *time.Time) (directory.Records, int64, error) {
 	var r directory.Records
 	var version int64
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
@@ -57,7 +57,7 @@ func otherwise(ctx context.Context, tx pgx.Tx, author string) error {
 }
 
 // DirectoryVersion gives the directory's present number.
-func (s *Store) DirectoryVersion(ctx context.Context) (v int64, err error) {
+func (s DirectoryTable) DirectoryVersion(ctx context.Context) (v int64, err error) {
 	err = s.pool.QueryRow(ctx, directoryVersion, nil).Scan(&v)
 	return v, translate(err)
 }
@@ -74,7 +74,7 @@ func rowsOf(ctx context.Context, tx pgx.Tx, source string) ([]directory.Row, err
 
 // Import makes a source hold exactly the rows, unless too much would disappear. Rows that change or go are ended, not
 // deleted.
-func (s *Store) Import(ctx context.Context, source string, rows []directory.Row,
+func (s DirectoryTable) Import(ctx context.Context, source string, rows []directory.Row,
 	how directory.Taking) (directory.Import, error) {
 	return s.take(ctx, source, how, func(tx pgx.Tx) (altered, error) {
 		have, err := rowsOf(ctx, tx, source)
@@ -83,7 +83,7 @@ func (s *Store) Import(ctx context.Context, source string, rows []directory.Row,
 }
 
 // ImportDelta takes in what has changed of a source: rows as they are now, and rows that are gone.
-func (s *Store) ImportDelta(ctx context.Context, source string, rows, gone []directory.Row,
+func (s DirectoryTable) ImportDelta(ctx context.Context, source string, rows, gone []directory.Row,
 	how directory.Taking) (directory.Import, error) {
 	return s.take(ctx, source, how, func(tx pgx.Tx) (altered, error) {
 		var kinds, ids []string
@@ -127,7 +127,7 @@ func sizes(ctx context.Context, tx pgx.Tx, source string) (map[string]int, error
 }
 
 // take applies changes that are worked out in the transaction, and gives what they come to.
-func (s *Store) take(ctx context.Context, source string, how directory.Taking, changes func(tx pgx.Tx) (altered,
+func (s DirectoryTable) take(ctx context.Context, source string, how directory.Taking, changes func(tx pgx.Tx) (altered,
 	error)) (directory.Import, error) {
 	out := directory.Import{Source: source, Dry: how.Dry, Notes: []string{}}
 	err := s.in(ctx, func(tx pgx.Tx) error {

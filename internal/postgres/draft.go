@@ -20,7 +20,7 @@ func scanDraft(row pgx.CollectableRow) (d estate.Draft, err error) {
 }
 
 // Draft gives one draft with what it keeps; ok is false where there is none.
-func (s *Store) Draft(ctx context.Context, owner, called string) (d estate.Draft, ok bool, err error) {
+func (s DraftTable) Draft(ctx context.Context, owner, called string) (d estate.Draft, ok bool, err error) {
 	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
 			rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE owner = $1 AND name = $2", owner, called)
@@ -55,7 +55,7 @@ func kept(ctx context.Context, tx pgx.Tx, draft int64) ([]estate.Kept, error) {
 }
 
 // Drafts lists every draft, the latest first, without what they keep.
-func (s *Store) Drafts(ctx context.Context) ([]estate.Draft, error) {
+func (s DraftTable) Drafts(ctx context.Context) ([]estate.Draft, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+draftColumns+" FROM draft ORDER BY changed_at DESC, id")
 	if err != nil {
 		return nil, translate(err)
@@ -66,7 +66,7 @@ func (s *Store) Drafts(ctx context.Context) ([]estate.Draft, error) {
 
 // SaveDraft makes a draft keep exactly d.Kept, on d.Base; one that keeps nothing is dropped. d.Version is the version
 // that it was read as, 0 for none: where it has moved on, a Conflict fault with code "draft-moved".
-func (s *Store) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error) {
+func (s DraftTable) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		// Nothing to lock exists before the first edit.
 		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtextextended($1, 0))", "draft "+d.Owner+"/"+
@@ -107,7 +107,7 @@ func (s *Store) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, er
 }
 
 // keep writes what has changed among the kept objects.
-func (s *Store) keep(ctx context.Context, tx pgx.Tx, d estate.Draft) error {
+func (s DraftTable) keep(ctx context.Context, tx pgx.Tx, d estate.Draft) error {
 	have, err := kept(ctx, tx, d.ID)
 	if err != nil {
 		return err

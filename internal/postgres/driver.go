@@ -15,7 +15,7 @@ import (
 const chunk = 1 << 20
 
 // AddPackage keeps a package with the contents of its files; known says that the same files were kept already.
-func (s *Store) AddPackage(ctx context.Context, p driver.Package, files []driver.File, e event.Event) (known bool,
+func (s PackageTable) AddPackage(ctx context.Context, p driver.Package, files []driver.File, e event.Event) (known bool,
 	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		body := p
@@ -74,7 +74,7 @@ func keep(ctx context.Context, tx pgx.Tx, sum string, data []byte) error {
 }
 
 // Packages lists all packages without their files, by name.
-func (s *Store) Packages(ctx context.Context) ([]driver.Package, error) {
+func (s PackageTable) Packages(ctx context.Context) ([]driver.Package, error) {
 	rows, err := s.pool.Query(ctx, "SELECT body, author, at FROM driver_package ORDER BY name, digest")
 	if err != nil {
 		return nil, translate(err)
@@ -89,7 +89,7 @@ func (s *Store) Packages(ctx context.Context) ([]driver.Package, error) {
 }
 
 // PackageFiles lists the files of one package, by path.
-func (s *Store) PackageFiles(ctx context.Context, digest string) ([]driver.Entry, error) {
+func (s PackageTable) PackageFiles(ctx context.Context, digest string) ([]driver.Entry, error) {
 	rows, err := s.pool.Query(ctx, "SELECT path, sha256, bytes FROM driver_file WHERE digest = $1 ORDER BY path", digest)
 	if err != nil {
 		return nil, translate(err)
@@ -99,7 +99,7 @@ func (s *Store) PackageFiles(ctx context.Context, digest string) ([]driver.Entry
 }
 
 // FileChunk gives a part of a file's contents, nil after the last.
-func (s *Store) FileChunk(ctx context.Context, sum string, n int) ([]byte, error) {
+func (s PackageTable) FileChunk(ctx context.Context, sum string, n int) ([]byte, error) {
 	var b []byte
 	err := s.pool.QueryRow(ctx, "SELECT data FROM driver_chunk WHERE sha256 = $1 AND n = $2", sum, n).Scan(&b)
 	if err == pgx.ErrNoRows {
@@ -109,7 +109,7 @@ func (s *Store) FileChunk(ctx context.Context, sum string, n int) ([]byte, error
 }
 
 // RemovePackage forgets a package, and the contents that no other has; an Unknown fault where there is none.
-func (s *Store) RemovePackage(ctx context.Context, digest string, e event.Event) error {
+func (s PackageTable) RemovePackage(ctx context.Context, digest string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		// No package may come in between that counts on contents about to go.
 		if _, err := tx.Exec(ctx, "LOCK TABLE driver_package IN EXCLUSIVE MODE"); err != nil {

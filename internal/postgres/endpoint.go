@@ -14,7 +14,7 @@ import (
 )
 
 // Endpoints lists all endpoints by name.
-func (s *Store) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
+func (s EndpointTable) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
 	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint ORDER BY folded")
 	if err != nil {
 		return nil, translate(err)
@@ -24,7 +24,7 @@ func (s *Store) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
 }
 
 // Endpoint gives one endpoint; an Unknown fault where none of that name has reported.
-func (s *Store) Endpoint(ctx context.Context, machine string) (endpoint.Record, error) {
+func (s EndpointTable) Endpoint(ctx context.Context, machine string) (endpoint.Record, error) {
 	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE folded = $1",
 		name.Fold(machine))
 	if err != nil {
@@ -48,7 +48,7 @@ func scanEndpoint(row pgx.CollectableRow) (endpoint.Record, error) {
 }
 
 // SaveReport keeps an endpoint's latest report, with what happened; servers are those to which its own queues lead.
-func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string,
+func (s EndpointTable) SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string,
 	events []event.Event) (endpoint.Record, error) {
 	rec := endpoint.Record{Report: r, SeenFrom: from}
 	text, err := json.Marshal(r)
@@ -73,7 +73,7 @@ func (s *Store) SaveReport(ctx context.Context, r endpoint.Report, from string, 
 }
 
 // Call tells every process that an endpoint's agent is to report.
-func (s *Store) Call(ctx context.Context, machine string, e event.Event) error {
+func (s EndpointTable) Call(ctx context.Context, machine string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if err := notify(ctx, tx, event.Call, machine); err != nil {
 			return err
@@ -83,12 +83,12 @@ func (s *Store) Call(ctx context.Context, machine string, e event.Event) error {
 }
 
 // AddEvent records something that happened.
-func (s *Store) AddEvent(ctx context.Context, e event.Event) error {
+func (s EventTable) AddEvent(ctx context.Context, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error { return happened(ctx, tx, e) })
 }
 
 // Events lists what happened, newest first; before is an event's id, 0 for the newest.
-func (s *Store) Events(ctx context.Context, before int64, limit int) ([]event.Event, error) {
+func (s EventTable) Events(ctx context.Context, before int64, limit int) ([]event.Event, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says FROM event WHERE $1 = 0 OR id < $1 ORDER "+
 		"BY id DESC LIMIT $2", before, limit)
 	if err != nil {

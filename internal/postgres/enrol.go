@@ -24,7 +24,7 @@ func scanEnrolToken(row pgx.CollectableRow) (t access.EnrolToken, err error) {
 }
 
 // AddEnrolToken keeps an enrolment token's hash; a Conflict fault where the name is taken.
-func (s *Store) AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.EnrolToken, error) {
+func (s EnrolmentTable) AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.EnrolToken, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, "INSERT INTO enrol_token (name, hash, site, uses, expires_at, author) VALUES ($1, $2, $3, "+
 			"$4, $5, $6) RETURNING id, created_at",
@@ -43,7 +43,7 @@ func (s *Store) AddEnrolToken(ctx context.Context, t access.EnrolToken) (access.
 }
 
 // EnrolTokens lists those that are not revoked, the latest first.
-func (s *Store) EnrolTokens(ctx context.Context) ([]access.EnrolToken, error) {
+func (s EnrolmentTable) EnrolTokens(ctx context.Context) ([]access.EnrolToken, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+enrolColumns+" FROM enrol_token WHERE revoked_at IS NULL ORDER BY id DESC")
 	if err != nil {
 		return nil, translate(err)
@@ -53,7 +53,7 @@ func (s *Store) EnrolTokens(ctx context.Context) ([]access.EnrolToken, error) {
 }
 
 // EnrolTokenBy finds a token by its hash; an Unsigned fault where there is none.
-func (s *Store) EnrolTokenBy(ctx context.Context, hash [32]byte) (access.EnrolToken, error) {
+func (s EnrolmentTable) EnrolTokenBy(ctx context.Context, hash [32]byte) (access.EnrolToken, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+enrolColumns+" FROM enrol_token WHERE hash = $1", hash[:])
 	if err != nil {
 		return access.EnrolToken{}, translate(err)
@@ -71,7 +71,7 @@ func enrolUnknown() error {
 }
 
 // RevokeEnrolToken ends an enrolment token; machines that enrolled with it stay.
-func (s *Store) RevokeEnrolToken(ctx context.Context, called, author string) error {
+func (s EnrolmentTable) RevokeEnrolToken(ctx context.Context, called, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE enrol_token SET revoked_at = clock_timestamp() WHERE name = $1 AND revoked_at "+
 			"IS NULL RETURNING "+enrolColumns, called)
@@ -92,7 +92,7 @@ func (s *Store) RevokeEnrolToken(ctx context.Context, called, author string) err
 
 // Enrol uses an enrolment token once and keeps the machine's certificate; the moment is that of its issue. A machine
 // that is enrolled already is a Conflict fault, a token that is over by now a Denied one.
-func (s *Store) Enrol(ctx context.Context, token int64, e access.Enrolled) (access.Enrolled, error) {
+func (s EnrolmentTable) Enrol(ctx context.Context, token int64, e access.Enrolled) (access.Enrolled, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "SELECT pg_advisory_xact_lock(hashtext('enrol ' || $1))",
 			name.Fold(e.Machine)); err != nil {
@@ -136,7 +136,7 @@ func addEnrolled(ctx context.Context, tx pgx.Tx, e access.Enrolled) error {
 }
 
 // Renew keeps a further certificate of an enrolled machine; the former one is good until it ends.
-func (s *Store) Renew(ctx context.Context, former string, e access.Enrolled) (access.Enrolled, error) {
+func (s EnrolmentTable) Renew(ctx context.Context, former string, e access.Enrolled) (access.Enrolled, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		var still bool
 		if err := tx.QueryRow(ctx, "SELECT EXISTS (SELECT FROM enrolled WHERE serial = $1 AND revoked_at IS NULL FOR SHARE)",
@@ -157,17 +157,17 @@ func (s *Store) Renew(ctx context.Context, former string, e access.Enrolled) (ac
 }
 
 // Enrolled lists machines with their latest certificates, revoked ones included, by name.
-func (s *Store) Enrolled(ctx context.Context) ([]access.Enrolled, error) {
+func (s EnrolmentTable) Enrolled(ctx context.Context) ([]access.Enrolled, error) {
 	return s.enrolled(ctx, "SELECT DISTINCT ON (folded) "+enrolledColumns+" FROM enrolled ORDER BY folded, issued_at DESC")
 }
 
 // GoodCertificates lists those that let a machine in, of one machine or, where it is empty, of all.
-func (s *Store) GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error) {
+func (s EnrolmentTable) GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error) {
 	return s.enrolled(ctx, "SELECT "+enrolledColumns+" FROM enrolled WHERE revoked_at IS NULL AND expires_at > now() "+
 		"AND ($1 = '' OR folded = $1)", name.Fold(machine))
 }
 
-func (s *Store) enrolled(ctx context.Context, sql string, args ...any) ([]access.Enrolled, error) {
+func (s EnrolmentTable) enrolled(ctx context.Context, sql string, args ...any) ([]access.Enrolled, error) {
 	rows, err := s.pool.Query(ctx, sql, args...)
 	if err != nil {
 		return nil, translate(err)
@@ -177,7 +177,7 @@ func (s *Store) enrolled(ctx context.Context, sql string, args ...any) ([]access
 }
 
 // Revoke ends every certificate of a machine; an Unknown fault where it has none.
-func (s *Store) Revoke(ctx context.Context, machine, author string) error {
+func (s EnrolmentTable) Revoke(ctx context.Context, machine, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE enrolled SET revoked_at = clock_timestamp(), revoked_by = $2 WHERE folded = $1 "+
 			"AND revoked_at IS NULL RETURNING machine", name.Fold(machine), author)

@@ -17,7 +17,7 @@ import (
 const revisionColumns = "number, author, reason, at"
 
 // Current gives the newest revision; before the first, revision 0 with an empty document.
-func (s *Store) Current(ctx context.Context) (estate.Revision, *estate.Document, error) {
+func (s EstateTable) Current(ctx context.Context) (estate.Revision, *estate.Document, error) {
 	r, doc, err := s.revision(ctx, "SELECT "+revisionColumns+", document FROM revision ORDER BY number DESC LIMIT 1")
 	if fault.Is(err, fault.Unknown) {
 		return estate.Revision{}, &estate.Document{Estate: estate.Version}, nil
@@ -26,7 +26,7 @@ func (s *Store) Current(ctx context.Context) (estate.Revision, *estate.Document,
 }
 
 // CurrentRevision gives the newest revision without its document, number 0 before the first.
-func (s *Store) CurrentRevision(ctx context.Context) (estate.Revision, error) {
+func (s EstateTable) CurrentRevision(ctx context.Context) (estate.Revision, error) {
 	list, err := s.Revisions(ctx, 1)
 	if err != nil || len(list) == 0 {
 		return estate.Revision{}, err
@@ -35,11 +35,12 @@ func (s *Store) CurrentRevision(ctx context.Context) (estate.Revision, error) {
 }
 
 // Revision gives one revision; an Unknown fault where there is none of that number.
-func (s *Store) Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error) {
+func (s EstateTable) Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error) {
 	return s.revision(ctx, "SELECT "+revisionColumns+", document FROM revision WHERE number = $1", number)
 }
 
-func (s *Store) revision(ctx context.Context, query string, args ...any) (estate.Revision, *estate.Document, error) {
+func (s EstateTable) revision(ctx context.Context, query string, args ...any) (estate.Revision,
+	*estate.Document, error) {
 	var r estate.Revision
 	var text []byte
 	err := s.pool.QueryRow(ctx, query, args...).Scan(&r.Number, &r.Author, &r.Reason, &r.At, &text)
@@ -55,7 +56,7 @@ func (s *Store) revision(ctx context.Context, query string, args ...any) (estate
 }
 
 // Revisions lists revisions, newest first.
-func (s *Store) Revisions(ctx context.Context, limit int) ([]estate.Revision, error) {
+func (s EstateTable) Revisions(ctx context.Context, limit int) ([]estate.Revision, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+revisionColumns+" FROM revision ORDER BY number DESC LIMIT $1", limit)
 	if err != nil {
 		return nil, translate(err)
@@ -67,8 +68,9 @@ func (s *Store) Revisions(ctx context.Context, limit int) ([]estate.Revision, er
 // Publish makes the document that build gives the next revision, and drops the draft that it came from unless that is
 // nil or has been changed since. build is asked while nobody else can publish: it gets the number of the newest
 // revision, and whatever fault it gives ends the attempt. A nil document publishes nothing.
-func (s *Store) Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context,
-	current int) (*estate.Document, error)) (estate.Revision, error) {
+func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, reason string,
+	build func(ctx context.Context,
+		current int) (*estate.Document, error)) (estate.Revision, error) {
 	r := estate.Revision{Author: author, Reason: reason}
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		// One publisher at a time, so that numbers have no gaps and nobody is overtaken unseen.
@@ -114,7 +116,7 @@ func (s *Store) Publish(ctx context.Context, from *estate.Draft, author, reason 
 }
 
 // RevisionAt gives the number of the revision that was current at a time, 0 before the first.
-func (s *Store) RevisionAt(ctx context.Context, at time.Time) (number int, err error) {
+func (s EstateTable) RevisionAt(ctx context.Context, at time.Time) (number int, err error) {
 	err = s.pool.QueryRow(ctx, "SELECT coalesce(max(number), 0) FROM revision WHERE at <= $1", at).Scan(&number)
 	return number, translate(err)
 }

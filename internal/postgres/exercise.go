@@ -24,7 +24,8 @@ func scanExercise(row pgx.CollectableRow) (e endpoint.Exercise, err error) {
 }
 
 // AddExercise keeps one that begins; a Conflict fault where one with that server runs already.
-func (s *Store) AddExercise(ctx context.Context, e endpoint.Exercise, ev event.Event) (endpoint.Exercise, error) {
+func (s ExerciseTable) AddExercise(ctx context.Context, e endpoint.Exercise,
+	ev event.Event) (endpoint.Exercise, error) {
 	text, err := json.Marshal(e)
 	if err != nil {
 		return e, err
@@ -45,7 +46,7 @@ func (s *Store) AddExercise(ctx context.Context, e endpoint.Exercise, ev event.E
 }
 
 // StopExercise notes who ends one before its time; a Conflict fault where it is over.
-func (s *Store) StopExercise(ctx context.Context, id int64, by string) error {
+func (s ExerciseTable) StopExercise(ctx context.Context, id int64, by string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE id = "+
 			"$1 AND ended IS NULL", id, by)
@@ -58,7 +59,7 @@ func (s *Store) StopExercise(ctx context.Context, id int64, by string) error {
 }
 
 // SaveExercise keeps how one stands; who stopped it meanwhile stays.
-func (s *Store) SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error {
+func (s ExerciseTable) SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error {
 	text, err := json.Marshal(e)
 	if err != nil {
 		return err
@@ -79,7 +80,7 @@ func (s *Store) SaveExercise(ctx context.Context, e endpoint.Exercise, events []
 }
 
 // Exercises lists the latest, newest first; with open only those that run.
-func (s *Store) Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error) {
+func (s ExerciseTable) Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, state FROM exercise WHERE NOT $1 OR ended IS NULL ORDER BY id "+
 		"DESC LIMIT $2", open, limit)
 	if err != nil {
@@ -90,7 +91,7 @@ func (s *Store) Exercises(ctx context.Context, open bool, limit int) ([]endpoint
 }
 
 // Exercise gives one; an Unknown fault where there is none.
-func (s *Store) Exercise(ctx context.Context, id int64) (endpoint.Exercise, error) {
+func (s ExerciseTable) Exercise(ctx context.Context, id int64) (endpoint.Exercise, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, state FROM exercise WHERE id = $1", id)
 	if err != nil {
 		return endpoint.Exercise{}, translate(err)
@@ -103,7 +104,7 @@ func (s *Store) Exercise(ctx context.Context, id int64) (endpoint.Exercise, erro
 }
 
 // Failing counts the endpoints on which a step fails.
-func (s *Store) Failing(ctx context.Context) (n int, err error) {
+func (s EndpointTable) Failing(ctx context.Context) (n int, err error) {
 	err = s.pool.QueryRow(ctx, "SELECT count(*) FROM endpoint WHERE failing").Scan(&n)
 	return n, translate(err)
 }

@@ -12,7 +12,7 @@ import (
 )
 
 // Healths gives what probing has found, by kind and name.
-func (s *Store) Healths(ctx context.Context) ([]live.Health, error) {
+func (s HealthTable) Healths(ctx context.Context) ([]live.Health, error) {
 	rows, err := s.pool.Query(ctx, "SELECT state FROM health ORDER BY kind, name")
 	if err != nil {
 		return nil, translate(err)
@@ -28,7 +28,7 @@ func (s *Store) Healths(ctx context.Context) ([]live.Health, error) {
 }
 
 // SaveHealth keeps some; those in changed have come to another verdict, which is kept for ever.
-func (s *Store) SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error {
+func (s HealthTable) SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		for _, h := range list {
 			text, err := json.Marshal(h)
@@ -56,7 +56,7 @@ func (s *Store) SaveHealth(ctx context.Context, list []live.Health, changed func
 
 // HealthChanges gives when something went up or down since a time, and before them the last change that came earlier;
 // oldest first.
-func (s *Store) HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error) {
+func (s HealthTable) HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error) {
 	rows, err := s.pool.Query(ctx, `(SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at < $3 ORDER BY at DESC LIMIT 1)
 		UNION ALL (SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at >= $3 ORDER BY at DESC LIMIT 500) ORDER BY at`, kind, name, since)
 	if err != nil {
@@ -68,7 +68,7 @@ func (s *Store) HealthChanges(ctx context.Context, kind, name string, since time
 
 // Leading counts, for each server, the endpoints of which an own queue leads there, and those of them on which a step
 // fails.
-func (s *Store) Leading(ctx context.Context) (map[string][2]int, error) {
+func (s EndpointTable) Leading(ctx context.Context) (map[string][2]int, error) {
 	rows, err := s.pool.Query(ctx, "SELECT server, count(*), count(*) FILTER (WHERE failing) FROM endpoint, "+
 		"unnest(servers) AS server GROUP BY server")
 	if err != nil {
@@ -85,7 +85,7 @@ func (s *Store) Leading(ctx context.Context) (map[string][2]int, error) {
 }
 
 // LeadingTo lists the endpoints that lead to a server, those on which a step fails first, by name.
-func (s *Store) LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error) {
+func (s EndpointTable) LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error) {
 	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE servers @> "+
 		"ARRAY[$1] ORDER BY failing DESC, folded LIMIT $2", server, limit)
 	if err != nil {
@@ -96,7 +96,7 @@ func (s *Store) LeadingTo(ctx context.Context, server string, limit int) ([]endp
 }
 
 // AddSample keeps how the fleet stands, and forgets samples older than a year.
-func (s *Store) AddSample(ctx context.Context, f endpoint.Sample) error {
+func (s EndpointTable) AddSample(ctx context.Context, f endpoint.Sample) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM fleet_sample WHERE at < $1", f.At.AddDate(-1, 0, 0)); err != nil {
 			return err
@@ -108,7 +108,7 @@ func (s *Store) AddSample(ctx context.Context, f endpoint.Sample) error {
 }
 
 // Samples gives how the fleet stood since a time, oldest first.
-func (s *Store) Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error) {
+func (s EndpointTable) Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error) {
 	rows, err := s.pool.Query(ctx, "SELECT at, converged, behind, failing, silent FROM fleet_sample WHERE at >= $1 "+
 		"ORDER BY at", since)
 	if err != nil {

@@ -52,7 +52,7 @@ func joinsOf(ctx context.Context, tx pgx.Tx, at *time.Time) (directory.Joins, er
 }
 
 // SetJoinRule turns a rule, address or employee, on or off. It says whether that changed anything.
-func (s *Store) SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (changed bool, err error) {
+func (s JoinTable) SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (changed bool, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		sql, args := "UPDATE directory_join_rule SET valid_to = greatest(valid_from, clock_timestamp()) WHERE rule = $1 "+
 			"AND valid_to IS NULL", []any{rule}
@@ -73,7 +73,7 @@ func (s *Store) SetJoinRule(ctx context.Context, rule string, on bool, e event.E
 }
 
 // SetLead says which source's accounts stand for people who have several; "" takes that back.
-func (s *Store) SetLead(ctx context.Context, source string, e event.Event) error {
+func (s JoinTable) SetLead(ctx context.Context, source string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if err := otherwise(ctx, tx, e.Author); err != nil {
 			return err
@@ -98,7 +98,7 @@ func (s *Store) SetLead(ctx context.Context, source string, e event.Event) error
 }
 
 // AddJoin keeps somebody's word on two accounts, in place of an earlier one on the same two.
-func (s *Store) AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error) {
+func (s JoinTable) AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		key := func(a directory.Account) [2]string { return [2]string{a.Source, cmp.Or(a.ID, name.Fold(a.Name))} }
 		rows, err := tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE valid_to IS NULL FOR UPDATE")
@@ -131,7 +131,7 @@ func (s *Store) AddJoin(ctx context.Context, j directory.Join, e event.Event) (d
 }
 
 // EndJoin takes somebody's word back; an Unknown fault where there is none.
-func (s *Store) EndJoin(ctx context.Context, id int64, author string) error {
+func (s JoinTable) EndJoin(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE directory_join SET valid_to = greatest(valid_from, clock_timestamp()) WHERE id "+
 			"= $1 AND valid_to IS NULL RETURNING "+joinColumns, id)

@@ -85,7 +85,7 @@ func TestFenced(t *testing.T) {
 			Valid: func() bool { return valid }})
 	}
 	write := func(ctx context.Context) error {
-		return s.AddEvent(ctx, event.Event{Kind: event.WentDown, Subject: "ps-1", Author: "probing", Says: "down"})
+		return s.Events.AddEvent(ctx, event.Event{Kind: event.WentDown, Subject: "ps-1", Author: "probing", Says: "down"})
 	}
 	n := claim(t, l, "a", time.Minute)
 	if err := write(under(n, true)); err != nil {
@@ -106,7 +106,7 @@ func TestFenced(t *testing.T) {
 	if err := write(under(n, true)); !fault.Is(err, fault.Conflict) {
 		t.Error("a former holder writes:", err)
 	}
-	list, err := s.Events(t.Context(), 0, 10)
+	list, err := s.Events.Events(t.Context(), 0, 10)
 	if err != nil || len(list) != 1 {
 		t.Error("what was refused is kept:", list, err)
 	}

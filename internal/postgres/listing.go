@@ -10,7 +10,7 @@ import (
 )
 
 // Listed gives the DNs of the printer entries that Cirque has written into a source's directory.
-func (s *Store) Listed(ctx context.Context, source string) ([]string, error) {
+func (s ListingTable) Listed(ctx context.Context, source string) ([]string, error) {
 	rows, err := s.pool.Query(ctx, "SELECT dn FROM listing_entry WHERE source = $1 ORDER BY dn", source)
 	if err != nil {
 		return nil, translate(err)
@@ -20,17 +20,17 @@ func (s *Store) Listed(ctx context.Context, source string) ([]string, error) {
 }
 
 // ClaimEntry notes that an entry is about to be Cirque's.
-func (s *Store) ClaimEntry(ctx context.Context, source, dn string) error {
+func (s ListingTable) ClaimEntry(ctx context.Context, source, dn string) error {
 	return s.exec(ctx, "INSERT INTO listing_entry (source, dn) VALUES ($1, $2) ON CONFLICT DO NOTHING", source, dn)
 }
 
 // ReleaseEntry notes that an entry is not Cirque's any more.
-func (s *Store) ReleaseEntry(ctx context.Context, source, dn string) error {
+func (s ListingTable) ReleaseEntry(ctx context.Context, source, dn string) error {
 	return s.exec(ctx, "DELETE FROM listing_entry WHERE source = $1 AND dn = $2", source, dn)
 }
 
 // SaveListing keeps what came of bringing a directory's entries into line, with what happened.
-func (s *Store) SaveListing(ctx context.Context, l advert.Listing, events []event.Event) error {
+func (s ListingTable) SaveListing(ctx context.Context, l advert.Listing, events []event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "INSERT INTO listing_state (source, body) VALUES ($1, $2) ON CONFLICT (source) DO UPDATE "+
 			"SET body = excluded.body, at = clock_timestamp()", l.Source, l); err != nil {
@@ -46,7 +46,7 @@ func (s *Store) SaveListing(ctx context.Context, l advert.Listing, events []even
 }
 
 // Listings gives how listing stands, by source.
-func (s *Store) Listings(ctx context.Context) ([]advert.Listing, error) {
+func (s ListingTable) Listings(ctx context.Context) ([]advert.Listing, error) {
 	rows, err := s.pool.Query(ctx, "SELECT body FROM listing_state ORDER BY source")
 	if err != nil {
 		return nil, translate(err)
@@ -56,6 +56,6 @@ func (s *Store) Listings(ctx context.Context) ([]advert.Listing, error) {
 }
 
 // ForgetListing forgets how listing stood.
-func (s *Store) ForgetListing(ctx context.Context, source string) error {
+func (s ListingTable) ForgetListing(ctx context.Context, source string) error {
 	return s.exec(ctx, "DELETE FROM listing_state WHERE source = $1", source)
 }

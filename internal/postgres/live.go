@@ -18,7 +18,7 @@ const holds = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE val
 	"OR valid_to > $1) END)"
 
 // Live gives the live state of a time, nil for the present.
-func (s *Store) Live(ctx context.Context, at *time.Time) (live.State, error) {
+func (s DutyTable) Live(ctx context.Context, at *time.Time) (live.State, error) {
 	state := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Shares: map[string]float64{},
 		Picks: map[string][]string{}}
 	notes, err := s.Duties(ctx, at)
@@ -51,7 +51,7 @@ const noteColumns = "kind, name, duty, reason, author, valid_from, share, begun,
 
 // Duties lists what does not serve, or serves only a share of its people, at a time, nil for the present, by kind and
 // name.
-func (s *Store) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) {
+func (s DutyTable) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE "+holds+" AND (duty <> 'serving' OR "+
 		"share < 1) ORDER BY kind, name", at)
 	if err != nil {
@@ -62,7 +62,7 @@ func (s *Store) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) 
 }
 
 // LastOut gives the latest duty of a server, since a time, that was not serving; ok is false where there was none.
-func (s *Store) LastOut(ctx context.Context, server string, since time.Time) (n live.Note, ok bool, err error) {
+func (s DutyTable) LastOut(ctx context.Context, server string, since time.Time) (n live.Note, ok bool, err error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE kind = 'server' AND name = $1 AND duty "+
 		"<> 'serving' AND (valid_to IS NULL OR valid_to > $2) ORDER BY valid_from DESC LIMIT 1", server, since)
 	if err != nil {
@@ -78,7 +78,8 @@ func (s *Store) LastOut(ctx context.Context, server string, since time.Time) (n 
 // SetLive notes a server's or device's duty from now on. The former state ends and is kept. only says, of what was,
 // whether it may be changed; nil allows everything. Of something that goes out of duty it is noted how many endpoints
 // lead to it; an event without a kind is not kept. It says whether anything changed.
-func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (changed bool,
+func (s DutyTable) SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool,
+	e event.Event) (changed bool,
 	err error) {
 	if n.Share == 0 {
 		n.Share = 1
@@ -134,7 +135,7 @@ func (s *Store) SetLive(ctx context.Context, n live.Note, only func(was live.Not
 }
 
 // SetPick notes that a person picks a queue, or does so no more. It says whether anything changed.
-func (s *Store) SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (changed bool,
+func (s PickTable) SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (changed bool,
 	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		sql := "UPDATE pick SET valid_to = greatest(valid_from, clock_timestamp()) WHERE person = $1 AND queue = $2 AND " +

@@ -12,7 +12,7 @@ import (
 
 // SeenSince keeps which faults are seen now, and gives since when each has been; those that are not seen any more are
 // forgotten.
-func (s *Store) SeenSince(ctx context.Context, keys []string, now time.Time) (map[string]time.Time, error) {
+func (s NoticeTable) SeenSince(ctx context.Context, keys []string, now time.Time) (map[string]time.Time, error) {
 	out := map[string]time.Time{}
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM fault_seen WHERE NOT key = ANY($1)", keys); err != nil {
@@ -35,7 +35,7 @@ func (s *Store) SeenSince(ctx context.Context, keys []string, now time.Time) (ma
 }
 
 // SeenFaults gives since when faults have been seen, without changing anything.
-func (s *Store) SeenFaults(ctx context.Context) (map[string]time.Time, error) {
+func (s NoticeTable) SeenFaults(ctx context.Context) (map[string]time.Time, error) {
 	rows, err := s.pool.Query(ctx, "SELECT key, since FROM fault_seen")
 	if err != nil {
 		return nil, translate(err)
@@ -48,7 +48,7 @@ func (s *Store) SeenFaults(ctx context.Context) (map[string]time.Time, error) {
 }
 
 // Told lists the faults of which somebody was told and that were not over then.
-func (s *Store) Told(ctx context.Context) ([]notice.Told, error) {
+func (s NoticeTable) Told(ctx context.Context) ([]notice.Told, error) {
 	rows, err := s.pool.Query(ctx, "SELECT notice, key, says, since, at FROM notice_told ORDER BY notice, key")
 	if err != nil {
 		return nil, translate(err)
@@ -58,7 +58,7 @@ func (s *Store) Told(ctx context.Context) ([]notice.Told, error) {
 }
 
 // SaveTold replaces them.
-func (s *Store) SaveTold(ctx context.Context, list []notice.Told) error {
+func (s NoticeTable) SaveTold(ctx context.Context, list []notice.Told) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM notice_told"); err != nil {
 			return err
@@ -77,7 +77,7 @@ const sentColumns = "id, notice, told, subject, body, trial, ok, says, at"
 
 // AddSent keeps what was sent, with what happened where it is worth telling, and forgets what was sent more than 90
 // days ago.
-func (s *Store) AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error {
+func (s NoticeTable) AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM notice_sent WHERE at < clock_timestamp() - interval '90 days'"); err != nil {
 			return err
@@ -98,7 +98,7 @@ func (s *Store) AddSent(ctx context.Context, list []notice.Sent, events []event.
 }
 
 // Sent lists what was sent, newest first; of one notice where it is named.
-func (s *Store) Sent(ctx context.Context, of string, limit int) ([]notice.Sent, error) {
+func (s NoticeTable) Sent(ctx context.Context, of string, limit int) ([]notice.Sent, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+sentColumns+" FROM notice_sent WHERE $1 = '' OR notice = $1 ORDER BY id "+
 		"DESC LIMIT $2", of, limit)
 	if err != nil {

@@ -18,7 +18,7 @@ import (
 )
 
 // PersonData gives all that is kept of somebody under any of their folded names.
-func (s *Store) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
+func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
 	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Joins: []directory.Join{}}
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
@@ -54,7 +54,7 @@ func (s *Store) PersonData(ctx context.Context, names []string) (directory.Perso
 
 // EventsOf lists what somebody did and what concerned them, under any of their names as authors and subjects are
 // written.
-func (s *Store) EventsOf(ctx context.Context, names []string) ([]event.Event, error) {
+func (s PersonTable) EventsOf(ctx context.Context, names []string) ([]event.Event, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE "+
 		"lower(author) = ANY($1) OR lower(subject) = ANY($1) ORDER BY id", lowered(names))
 	if err != nil {
@@ -75,7 +75,7 @@ func lowered(names []string) []string {
 // ErasePerson takes what is kept of somebody away: what the directory said of them before, their picks, joins, requests
 // and account, and what endpoints told of them. In the audit a number stands for them from then on. names are folded;
 // accounts are those of directories. It gives what stands for them.
-func (s *Store) ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (stands string,
+func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (stands string,
 	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		if err := otherwise(ctx, tx, author); err != nil { // first, as imports lock
@@ -231,7 +231,7 @@ func quoted(s string) string {
 
 // ForgetBefore takes away what people had before a time: picks that ended, and what the directory said of users before.
 // It gives how much that was. The audit stays.
-func (s *Store) ForgetBefore(ctx context.Context, at time.Time) (n int64, err error) {
+func (s PersonTable) ForgetBefore(ctx context.Context, at time.Time) (n int64, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		for _, sql := range []string{"DELETE FROM pick WHERE valid_to < $1", "DELETE FROM directory_row WHERE kind = " +
 			"'user' AND valid_to < $1", "DELETE FROM directory_join WHERE valid_to < $1", "DELETE FROM request WHERE " +

@@ -20,7 +20,7 @@ import (
 const photographsMost = 50
 
 // AddPhotograph keeps one; a Conflict fault where its name is taken, or there are too many.
-func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph,
+func (s PhotographTable) AddPhotograph(ctx context.Context, p photograph.Photograph,
 	e event.Event) (photograph.Photograph, error) {
 	body, err := packThings(p.Things)
 	if err != nil {
@@ -50,7 +50,7 @@ func (s *Store) AddPhotograph(ctx context.Context, p photograph.Photograph,
 }
 
 // Photographs lists them without their things, newest first.
-func (s *Store) Photographs(ctx context.Context) ([]photograph.Photograph, error) {
+func (s PhotographTable) Photographs(ctx context.Context) ([]photograph.Photograph, error) {
 	rows, err := s.pool.Query(ctx, "SELECT name, note, author, at, things FROM photograph ORDER BY at DESC")
 	if err != nil {
 		return nil, translate(err)
@@ -62,7 +62,7 @@ func (s *Store) Photographs(ctx context.Context) ([]photograph.Photograph, error
 }
 
 // Photograph gives one with its things; an Unknown fault where there is none.
-func (s *Store) Photograph(ctx context.Context, name string) (p photograph.Photograph, err error) {
+func (s PhotographTable) Photograph(ctx context.Context, name string) (p photograph.Photograph, err error) {
 	var body []byte
 	err = s.pool.QueryRow(ctx, "SELECT name, note, author, at, things, body FROM photograph WHERE name = $1",
 		name).Scan(&p.Name, &p.Note, &p.Author, &p.At, &p.Count, &body)
@@ -135,7 +135,7 @@ func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
 }
 
 // RemovePhotograph forgets one; an Unknown fault where there is none.
-func (s *Store) RemovePhotograph(ctx context.Context, name string, e event.Event) error {
+func (s PhotographTable) RemovePhotograph(ctx context.Context, name string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "DELETE FROM photograph WHERE name = $1", name)
 		if err == nil && tag.RowsAffected() == 0 {

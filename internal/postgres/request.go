@@ -16,7 +16,7 @@ import (
 const requestColumns = "id, person, queue, reason, at, state, answered_at, answered_by, answer"
 
 // AddRequest keeps a person's request; a Conflict fault where the same is open already.
-func (s *Store) AddRequest(ctx context.Context, r access.Request) (access.Request, error) {
+func (s RequestTable) AddRequest(ctx context.Context, r access.Request) (access.Request, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		err := tx.QueryRow(ctx, "INSERT INTO request (person, folded, queue, reason) VALUES ($1, $2, $3, $4) RETURNING "+
 			"id, at, state", r.Person, name.Fold(r.Person), r.Queue, r.Reason).Scan(&r.ID, &r.At, &r.State)
@@ -34,7 +34,7 @@ func (s *Store) AddRequest(ctx context.Context, r access.Request) (access.Reques
 }
 
 // Requests lists the latest, of a person or of all, open ones first.
-func (s *Store) Requests(ctx context.Context, persons []string, limit int) ([]access.Request, error) {
+func (s RequestTable) Requests(ctx context.Context, persons []string, limit int) ([]access.Request, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+requestColumns+" FROM request WHERE $1::text[] IS NULL OR folded = ANY($1) "+
 		"ORDER BY state <> 'open', id DESC LIMIT $2", persons, limit)
 	if err != nil {
@@ -45,7 +45,7 @@ func (s *Store) Requests(ctx context.Context, persons []string, limit int) ([]ac
 }
 
 // Request gives one; an Unknown fault where there is none.
-func (s *Store) Request(ctx context.Context, id int64) (access.Request, error) {
+func (s RequestTable) Request(ctx context.Context, id int64) (access.Request, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+requestColumns+" FROM request WHERE id = $1", id)
 	if err != nil {
 		return access.Request{}, translate(err)
@@ -58,7 +58,7 @@ func (s *Store) Request(ctx context.Context, id int64) (access.Request, error) {
 }
 
 // AnswerRequest ends an open request; a Conflict fault where it has been answered.
-func (s *Store) AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error) {
+func (s RequestTable) AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error) {
 	var r access.Request
 	err := s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE request SET state = $2, answered_at = clock_timestamp(), answered_by = $3, "+

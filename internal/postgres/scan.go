@@ -23,7 +23,7 @@ func oneScan(r pgx.CollectableRow) (c stock.Scan, err error) {
 }
 
 // AddScan begins a scan.
-func (s *Store) AddScan(ctx context.Context, c stock.Scan, e event.Event) (out stock.Scan, err error) {
+func (s ScanTable) AddScan(ctx context.Context, c stock.Scan, e event.Event) (out stock.Scan, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "INSERT INTO stock_scan (author, ranges, state, rate, total) VALUES ($1, $2, 'running', "+
 			"$3, $4) RETURNING "+scanColumns, c.Author, c.Ranges, c.Rate, c.Total)
@@ -39,7 +39,7 @@ func (s *Store) AddScan(ctx context.Context, c stock.Scan, e event.Event) (out s
 }
 
 // SaveScan notes how far a scan is, and says whether somebody wants it stopped.
-func (s *Store) SaveScan(ctx context.Context, c stock.Scan) (stop bool, err error) {
+func (s ScanTable) SaveScan(ctx context.Context, c stock.Scan) (stop bool, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		var ended *time.Time
 		if c.State != "running" {
@@ -56,7 +56,7 @@ func (s *Store) SaveScan(ctx context.Context, c stock.Scan) (stop bool, err erro
 }
 
 // Scans lists the latest scans, newest first. One whose process has gone is stopped.
-func (s *Store) Scans(ctx context.Context) ([]stock.Scan, error) {
+func (s ScanTable) Scans(ctx context.Context) ([]stock.Scan, error) {
 	if _, err := s.pool.Exec(ctx, "UPDATE stock_scan SET state = 'stopped', ended_at = beat WHERE state = 'running' AND "+
 		"beat < clock_timestamp() - interval '60 seconds'"); err != nil {
 		return nil, translate(err)
@@ -70,7 +70,7 @@ func (s *Store) Scans(ctx context.Context) ([]stock.Scan, error) {
 }
 
 // StopScan asks whichever process runs a scan to stop it.
-func (s *Store) StopScan(ctx context.Context, id int64, author string) error {
+func (s ScanTable) StopScan(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "UPDATE stock_scan SET stop = true WHERE id = $1 AND state = 'running'", id)
 		if err == nil && tag.RowsAffected() == 0 {
@@ -85,7 +85,7 @@ func (s *Store) StopScan(ctx context.Context, id int64, author string) error {
 }
 
 // SaveFound notes what answers at an address that is not listed.
-func (s *Store) SaveFound(ctx context.Context, list []stock.Unlisted) error {
+func (s ScanTable) SaveFound(ctx context.Context, list []stock.Unlisted) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		for _, f := range list {
 			b, err := json.Marshal(f.Reading)
@@ -102,7 +102,7 @@ func (s *Store) SaveFound(ctx context.Context, list []stock.Unlisted) error {
 }
 
 // Found lists what was found and is not listed, by address.
-func (s *Store) Found(ctx context.Context) ([]stock.Unlisted, error) {
+func (s ScanTable) Found(ctx context.Context) ([]stock.Unlisted, error) {
 	rows, err := s.pool.Query(ctx, "SELECT address, uri, reading, at FROM stock_found ORDER BY address::inet")
 	if err != nil {
 		return nil, translate(err)
@@ -115,7 +115,7 @@ func (s *Store) Found(ctx context.Context) ([]stock.Unlisted, error) {
 }
 
 // Forget takes addresses off the list of what was found.
-func (s *Store) Forget(ctx context.Context, addresses []string, author string) error {
+func (s ScanTable) Forget(ctx context.Context, addresses []string, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "DELETE FROM stock_found WHERE address = ANY($1)", addresses)
 		if err != nil || tag.RowsAffected() == 0 {

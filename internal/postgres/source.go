@@ -14,7 +14,7 @@ import (
 )
 
 // Sources lists the directories that are read, by name, with what is sealed of them.
-func (s *Store) Sources(ctx context.Context) ([]directory.Source, map[string][]byte, error) {
+func (s SourceTable) Sources(ctx context.Context) ([]directory.Source, map[string][]byte, error) {
 	rows, err := s.pool.Query(ctx, "SELECT name, body, sealed, author, at FROM directory_source ORDER BY name")
 	if err != nil {
 		return nil, nil, translate(err)
@@ -38,7 +38,7 @@ func (s *Store) Sources(ctx context.Context) ([]directory.Source, map[string][]b
 }
 
 // SaveSource keeps a source, in the place of one of its name; sealed nil is no password.
-func (s *Store) SaveSource(ctx context.Context, v directory.Source, sealed []byte, e event.Event) error {
+func (s SourceTable) SaveSource(ctx context.Context, v directory.Source, sealed []byte, e event.Event) error {
 	b, err := json.Marshal(v)
 	if err != nil {
 		return err
@@ -60,7 +60,7 @@ func (s *Store) SaveSource(ctx context.Context, v directory.Source, sealed []byt
 }
 
 // RemoveSource forgets a source, and with rows ends all that is held of it; an Unknown fault where there is none.
-func (s *Store) RemoveSource(ctx context.Context, name string, rows bool, author string, e event.Event) error {
+func (s SourceTable) RemoveSource(ctx context.Context, name string, rows bool, author string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "DELETE FROM directory_source WHERE name = $1", name)
 		if err == nil && tag.RowsAffected() == 0 {
@@ -103,7 +103,7 @@ func sourceUnknown(name string) error {
 }
 
 // SourceSizes counts what is held, by source and kind.
-func (s *Store) SourceSizes(ctx context.Context) (map[string]map[string]int, error) {
+func (s SourceTable) SourceSizes(ctx context.Context) (map[string]map[string]int, error) {
 	rows, err := s.pool.Query(ctx, "SELECT source, kind, count(*) FROM directory_row WHERE valid_to IS NULL GROUP BY 1, 2")
 	if err != nil {
 		return nil, translate(err)
@@ -141,7 +141,7 @@ func oneRun(r pgx.CollectableRow) (v directory.Run, err error) {
 }
 
 // AddRun asks for a pass over a source; a Conflict fault where one waits or runs.
-func (s *Store) AddRun(ctx context.Context, v directory.Run) (out directory.Run, err error) {
+func (s SourceTable) AddRun(ctx context.Context, v directory.Run) (out directory.Run, err error) {
 	b, err := json.Marshal(v)
 	if err != nil {
 		return out, err
@@ -168,14 +168,14 @@ func (s *Store) AddRun(ctx context.Context, v directory.Run) (out directory.Run,
 	return out, err
 }
 
-func (s *Store) endSilentRuns(ctx context.Context) error {
+func (s SourceTable) endSilentRuns(ctx context.Context) error {
 	_, err := s.pool.Exec(ctx, `UPDATE directory_run SET state = 'failed', ended_at = beat, body = body || '{"code": "process-gone", "says": "the process that read it has gone"}'
 		WHERE state = 'running' AND beat < clock_timestamp() - interval '`+runSilent+`'`)
 	return translate(err)
 }
 
 // SaveRun notes how far a run is, and says whether somebody wants it stopped.
-func (s *Store) SaveRun(ctx context.Context, v directory.Run, events ...event.Event) (stop bool, err error) {
+func (s SourceTable) SaveRun(ctx context.Context, v directory.Run, events ...event.Event) (stop bool, err error) {
 	b, err := json.Marshal(v)
 	if err != nil {
 		return false, err
@@ -204,7 +204,7 @@ func (s *Store) SaveRun(ctx context.Context, v directory.Run, events ...event.Ev
 }
 
 // Runs lists the latest runs, newest first, of a source or of all.
-func (s *Store) Runs(ctx context.Context, source string, limit int) ([]directory.Run, error) {
+func (s SourceTable) Runs(ctx context.Context, source string, limit int) ([]directory.Run, error) {
 	if err := s.endSilentRuns(ctx); err != nil {
 		return nil, err
 	}
@@ -218,7 +218,7 @@ func (s *Store) Runs(ctx context.Context, source string, limit int) ([]directory
 }
 
 // StopRun asks whichever process reads a source to stop.
-func (s *Store) StopRun(ctx context.Context, source, author string) error {
+func (s SourceTable) StopRun(ctx context.Context, source, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, `UPDATE directory_run SET stop = true, state = CASE state WHEN 'waiting' THEN 'stopped' ELSE state END,
 			ended_at = CASE state WHEN 'waiting' THEN clock_timestamp() END WHERE source = $1 AND state IN ('waiting', 'running')`, source)
@@ -237,7 +237,7 @@ func (s *Store) StopRun(ctx context.Context, source, author string) error {
 }
 
 // Renames lists those that nobody has settled, oldest first.
-func (s *Store) Renames(ctx context.Context) ([]directory.Proposal, error) {
+func (s SourceTable) Renames(ctx context.Context) ([]directory.Proposal, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, source, kind, was, called, at FROM directory_rename WHERE settled_at IS "+
 		"NULL ORDER BY id")
 	if err != nil {
@@ -251,7 +251,7 @@ func (s *Store) Renames(ctx context.Context) ([]directory.Proposal, error) {
 }
 
 // SettleRenames takes renames off the list.
-func (s *Store) SettleRenames(ctx context.Context, ids []int64, author string) error {
+func (s SourceTable) SettleRenames(ctx context.Context, ids []int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE directory_rename SET settled_at = clock_timestamp(), settled_by = $2 WHERE id = "+
 			"ANY($1) AND settled_at IS NULL RETURNING kind || ' ' || was", ids, author)

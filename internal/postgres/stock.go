@@ -13,7 +13,7 @@ import (
 )
 
 // Watches lists what somebody registered.
-func (s *Store) Watches(ctx context.Context) ([]stock.Watch, error) {
+func (s StockTable) Watches(ctx context.Context) ([]stock.Watch, error) {
 	rows, err := s.pool.Query(ctx, "SELECT body, author, at FROM stock_watch ORDER BY kind, name")
 	if err != nil {
 		return nil, translate(err)
@@ -29,7 +29,7 @@ func (s *Store) Watches(ctx context.Context) ([]stock.Watch, error) {
 }
 
 // SaveWatch registers a server or device, in the place of one of its name.
-func (s *Store) SaveWatch(ctx context.Context, w stock.Watch, e event.Event) error {
+func (s StockTable) SaveWatch(ctx context.Context, w stock.Watch, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		b, err := json.Marshal(w)
 		if err != nil {
@@ -48,7 +48,7 @@ func (s *Store) SaveWatch(ctx context.Context, w stock.Watch, e event.Event) err
 }
 
 // RemoveWatch forgets a registered server or device with its reading; an Unknown fault where there is none.
-func (s *Store) RemoveWatch(ctx context.Context, kind, name string, e event.Event) error {
+func (s StockTable) RemoveWatch(ctx context.Context, kind, name string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "DELETE FROM stock_watch WHERE kind = $1 AND name = $2", kind, name)
 		if err == nil && tag.RowsAffected() == 0 {
@@ -69,7 +69,7 @@ func (s *Store) RemoveWatch(ctx context.Context, kind, name string, e event.Even
 }
 
 // Readings gives what came of reading; name "" stands for all.
-func (s *Store) Readings(ctx context.Context, kind, name string) ([]stock.Kept, error) {
+func (s StockTable) Readings(ctx context.Context, kind, name string) ([]stock.Kept, error) {
 	rows, err := s.pool.Query(ctx, "SELECT kind, name, checked, reading, identity FROM stock_reading WHERE $2 = '' OR "+
 		"kind = $1 AND name = $2", kind, name)
 	if err != nil {
@@ -99,7 +99,7 @@ func (s *Store) Readings(ctx context.Context, kind, name string) ([]stock.Kept, 
 
 // SaveReading keeps what came of reading; the reading before stays where there is none, or where same says that it
 // tells the same.
-func (s *Store) SaveReading(ctx context.Context, k stock.Kept, same bool, events []event.Event) error {
+func (s StockTable) SaveReading(ctx context.Context, k stock.Kept, same bool, events []event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		var reading any
 		if k.Server != nil {
@@ -130,7 +130,7 @@ func (s *Store) SaveReading(ctx context.Context, k stock.Kept, same bool, events
 }
 
 // Reservations lists the reservations that were imported.
-func (s *Store) Reservations(ctx context.Context) ([]stock.Reservation, error) {
+func (s StockTable) Reservations(ctx context.Context) ([]stock.Reservation, error) {
 	rows, err := s.pool.Query(ctx, "SELECT mac, address::inet, name FROM stock_reservation ORDER BY address::inet")
 	if err != nil {
 		return nil, translate(err)
@@ -140,7 +140,7 @@ func (s *Store) Reservations(ctx context.Context) ([]stock.Reservation, error) {
 }
 
 // SetReservations replaces all of them.
-func (s *Store) SetReservations(ctx context.Context, list []stock.Reservation, e event.Event) error {
+func (s StockTable) SetReservations(ctx context.Context, list []stock.Reservation, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM stock_reservation"); err != nil {
 			return err
@@ -160,7 +160,7 @@ func (s *Store) SetReservations(ctx context.Context, list []stock.Reservation, e
 }
 
 // SaveCapture keeps what a reference machine has, in the place of what was captured of it before.
-func (s *Store) SaveCapture(ctx context.Context, c stock.Capture, e event.Event) error {
+func (s StockTable) SaveCapture(ctx context.Context, c stock.Capture, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		b, err := json.Marshal(c.Queues)
 		if err != nil {
@@ -179,7 +179,7 @@ func (s *Store) SaveCapture(ctx context.Context, c stock.Capture, e event.Event)
 }
 
 // Captures lists what was captured of reference machines.
-func (s *Store) Captures(ctx context.Context) ([]stock.Capture, error) {
+func (s StockTable) Captures(ctx context.Context) ([]stock.Capture, error) {
 	rows, err := s.pool.Query(ctx, "SELECT machine, platform, reading, author, at FROM stock_capture ORDER BY machine")
 	if err != nil {
 		return nil, translate(err)

@@ -28,9 +28,99 @@ var migrations embed.FS
 // channel carries notices between processes.
 const channel = "cirque"
 
-// A Store is the database. Any number of goroutines may use it.
+// A Store is the database, by what is kept in it. Any number of goroutines may use it.
 type Store struct {
+	db
+
+	Accounts    AccountTable
+	Checkups    CheckupTable
+	Credentials CredentialTable
+	Directories DirectoryTable
+	Drafts      DraftTable
+	Duties      DutyTable
+	Endpoints   EndpointTable
+	Enrolments  EnrolmentTable
+	Estates     EstateTable
+	Events      EventTable
+	Exercises   ExerciseTable
+	Healths     HealthTable
+	Joins       JoinTable
+	Listings    ListingTable
+	Notices     NoticeTable
+	Packages    PackageTable
+	Persons     PersonTable
+	Photographs PhotographTable
+	Picks       PickTable
+	Requests    RequestTable
+	Scans       ScanTable
+	Sources     SourceTable
+	Stock       StockTable
+	Tokens      TokenTable
+}
+
+// db is the pool that all tables share.
+type db struct {
 	pool *pgxpool.Pool
+}
+
+// The tables, each with the statements about it.
+type (
+	// AccountTable keeps accounts and the rules by which people of directories have roles.
+	AccountTable struct{ db }
+	// CheckupTable keeps checkups and test pages.
+	CheckupTable struct{ db }
+	// CredentialTable keeps keys, sealed.
+	CredentialTable struct{ db }
+	// DirectoryTable keeps users, groups, units and machines.
+	DirectoryTable struct{ db }
+	// DraftTable keeps drafts.
+	DraftTable struct{ db }
+	// DutyTable keeps what is out of duty.
+	DutyTable struct{ db }
+	// EndpointTable keeps what endpoints reported.
+	EndpointTable struct{ db }
+	// EnrolmentTable keeps enrolment tokens and certificates.
+	EnrolmentTable struct{ db }
+	// EstateTable keeps the revisions of the estate.
+	EstateTable struct{ db }
+	// EventTable keeps what happened.
+	EventTable struct{ db }
+	// ExerciseTable keeps exercises.
+	ExerciseTable struct{ db }
+	// HealthTable keeps what probing found.
+	HealthTable struct{ db }
+	// JoinTable keeps which accounts are one person.
+	JoinTable struct{ db }
+	// ListingTable keeps printer entries in directories.
+	ListingTable struct{ db }
+	// NoticeTable keeps who was told of what.
+	NoticeTable struct{ db }
+	// PackageTable keeps packages of drivers.
+	PackageTable struct{ db }
+	// PersonTable keeps what is kept of a person, across all tables.
+	PersonTable struct{ db }
+	// PhotographTable keeps photographs.
+	PhotographTable struct{ db }
+	// PickTable keeps people's picks.
+	PickTable struct{ db }
+	// RequestTable keeps requests for queues.
+	RequestTable struct{ db }
+	// ScanTable keeps scans and what they found.
+	ScanTable struct{ db }
+	// SourceTable keeps sources of the directory and their runs.
+	SourceTable struct{ db }
+	// StockTable keeps registrations and readings of servers and devices.
+	StockTable struct{ db }
+	// TokenTable keeps sessions and tokens.
+	TokenTable struct{ db }
+)
+
+func newStore(pool *pgxpool.Pool) *Store {
+	d := db{pool}
+	return &Store{d, AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d}, DraftTable{d}, DutyTable{d},
+		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, ExerciseTable{d}, HealthTable{d}, JoinTable{d},
+		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, PhotographTable{d}, PickTable{d}, RequestTable{d},
+		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}}
 }
 
 // Open connects and checks the server's version; it does not migrate.
@@ -46,7 +136,7 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	if err != nil {
 		return nil, translate(err)
 	}
-	s := &Store{pool}
+	s := newStore(pool)
 	var version int
 	if err := pool.QueryRow(ctx, "SELECT current_setting('server_version_num')::int").Scan(&version); err != nil {
 		pool.Close()
@@ -157,7 +247,7 @@ func happened(ctx context.Context, tx pgx.Tx, e event.Event) error {
 }
 
 // in runs f in one transaction. What is done under a lease is committed only while the lease is still its holder's.
-func (s *Store) in(ctx context.Context, f func(tx pgx.Tx) error) error {
+func (s db) in(ctx context.Context, f func(tx pgx.Tx) error) error {
 	return translate(pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
 		if err := f(tx); err != nil {
 			return err
@@ -167,7 +257,7 @@ func (s *Store) in(ctx context.Context, f func(tx pgx.Tx) error) error {
 }
 
 // exec runs one statement in a transaction of its own.
-func (s *Store) exec(ctx context.Context, sql string, args ...any) error {
+func (s db) exec(ctx context.Context, sql string, args ...any) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		_, err := tx.Exec(ctx, sql, args...)
 		return err

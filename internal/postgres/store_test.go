@@ -27,13 +27,15 @@ func doc(queue string) *estate.Document {
 }
 
 func publish(ctx context.Context, s *postgres.Store, d *estate.Document) (estate.Revision, error) {
-	return s.Publish(ctx, nil, "mira", "because", func(context.Context, int) (*estate.Document, error) { return d, nil })
+	return s.Estates.Publish(ctx, nil, "mira", "because", func(context.Context, int) (*estate.Document, error) {
+		return d, nil
+	})
 }
 
 func TestRevisions(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	if r, d, err := s.Current(ctx); err != nil || r.Number != 0 || len(d.Queues) != 0 {
+	if r, d, err := s.Estates.Current(ctx); err != nil || r.Number != 0 || len(d.Queues) != 0 {
 		t.Fatalf("before the first: %+v %+v %v", r, d, err)
 	}
 	// Publishers at once get numbers without gaps, and none is lost.
@@ -46,13 +48,13 @@ func TestRevisions(t *testing.T) {
 		})
 	}
 	wg.Wait()
-	list, err := s.Revisions(ctx, 100)
+	list, err := s.Estates.Revisions(ctx, 100)
 	if err != nil || len(list) != 8 || list[0].Number != 8 || list[7].Number != 1 {
 		t.Fatalf("%+v %v", list, err)
 	}
 	seen := map[string]bool{}
 	for _, r := range list {
-		_, d, err := s.Revision(ctx, r.Number)
+		_, d, err := s.Estates.Revision(ctx, r.Number)
 		if err != nil || d.Queues[0].Defaults["copies"] != 2.0 {
 			t.Fatal(d, err)
 		}
@@ -61,10 +63,10 @@ func TestRevisions(t *testing.T) {
 	if len(seen) != 8 {
 		t.Errorf("documents were lost: %v", seen)
 	}
-	if _, _, err := s.Revision(ctx, 99); !fault.Is(err, fault.Unknown) {
+	if _, _, err := s.Estates.Revision(ctx, 99); !fault.Is(err, fault.Unknown) {
 		t.Errorf("revision 99: %v", err)
 	}
-	events, err := s.Events(ctx, 0, 100)
+	events, err := s.Events.Events(ctx, 0, 100)
 	if err != nil || len(events) != 8 || events[0].Kind != event.Published {
 		t.Errorf("%+v %v", events, err)
 	}
@@ -85,16 +87,16 @@ func TestImportKeepsHistory(t *testing.T) {
 			Machines: []directory.Machine{{Name: "desk"}}}, 1, 1, 1},
 		{first, 1, 1, 1},
 	} {
-		i, err := s.Import(ctx, "file", c.records.Rows(), directory.Taking{Author: "ida", Share: 100})
+		i, err := s.Directories.Import(ctx, "file", c.records.Rows(), directory.Taking{Author: "ida", Share: 100})
 		if err != nil || i.Added != c.added || i.Changed != c.changed || i.Removed != c.removed {
 			t.Fatalf("import %d: %+v, %v", n, i, err)
 		}
 	}
-	if _, err := s.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}.Rows(),
+	if _, err := s.Directories.Import(ctx, "other", directory.Records{Users: []directory.User{{Name: "Else"}}}.Rows(),
 		directory.Taking{Author: "ida", Share: 100}); err != nil {
 		t.Fatal(err)
 	}
-	r, version, err := s.Directory(ctx, nil)
+	r, version, err := s.Directories.Directory(ctx, nil)
 	if err != nil || len(r.Users) != 3 || len(r.Machines) != 0 || version != 4 { // one altered nothing
 		t.Errorf("%+v, version %d, %v", r, version, err)
 	}
@@ -104,13 +106,14 @@ func TestLiveKeepsHistory(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	for _, d := range []live.Duty{live.Down, live.Serving, live.Drained} {
-		changed, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps-1", Duty: d, Author: "mira", Reason: "why"}, nil,
+		changed, err := s.Duties.SetLive(ctx, live.Note{Kind: "server", Name: "ps-1", Duty: d, Author: "mira",
+			Reason: "why"}, nil,
 			event.Event{Kind: event.Drained})
 		if err != nil || !changed {
 			t.Fatal(changed, err)
 		}
 	}
-	state, err := s.Live(ctx, nil)
+	state, err := s.Duties.Live(ctx, nil)
 	if err != nil || state.Server("ps-1") != live.Drained || state.Device("x") != live.Serving {
 		t.Errorf("%+v %v", state, err)
 	}
@@ -123,7 +126,8 @@ func TestAccess(t *testing.T) {
 	made := make(chan error, 4)
 	for i := range 4 {
 		wg.Go(func() {
-			made <- s.AddFirstAccount(ctx, access.Account{Name: fmt.Sprint("A", i), Role: access.Administrator, Password: "x"})
+			made <- s.Accounts.AddFirstAccount(ctx, access.Account{Name: fmt.Sprint("A", i), Role: access.Administrator,
+				Password: "x"})
 		})
 	}
 	wg.Wait()
@@ -139,7 +143,7 @@ func TestAccess(t *testing.T) {
 	if won != 1 {
 		t.Errorf("%d first accounts", won)
 	}
-	state, err := s.Access(ctx)
+	state, err := s.Accounts.Access(ctx)
 	if err != nil || len(state.Accounts) != 1 {
 		t.Fatal(state, err)
 	}
@@ -148,35 +152,35 @@ func TestAccess(t *testing.T) {
 		who = a.Name
 	}
 	ses := access.Session{Hash: [32]byte{1}, Account: who, ExpiresAt: time.Now().Add(time.Hour)}
-	if err := s.AddSession(ctx, ses); err != nil {
+	if err := s.Tokens.AddSession(ctx, ses); err != nil {
 		t.Fatal(err)
 	}
 	token := access.Token{Name: "agent", Role: access.Agent, Machine: "desk-1", Hash: [32]byte{2}, Author: who}
-	kept, err := s.AddToken(ctx, token)
+	kept, err := s.Tokens.AddToken(ctx, token)
 	if err != nil {
 		t.Fatal(err)
 	}
-	if _, err := s.AddToken(ctx, token); !fault.Is(err, fault.Conflict) {
+	if _, err := s.Tokens.AddToken(ctx, token); !fault.Is(err, fault.Conflict) {
 		t.Errorf("the same name again: %v", err)
 	}
-	if err := s.TouchTokens(ctx, map[int64]time.Time{kept.ID: time.Now()}); err != nil {
+	if err := s.Tokens.TouchTokens(ctx, map[int64]time.Time{kept.ID: time.Now()}); err != nil {
 		t.Error(err)
 	}
-	state, err = s.Access(ctx)
+	state, err = s.Accounts.Access(ctx)
 	if got := state.Tokens[token.Hash]; err != nil || got.Machine != "desk-1" || got.UsedAt == nil ||
 		len(state.Sessions) != 1 {
 		t.Errorf("%+v %v", state, err)
 	}
-	if err := s.RevokeToken(ctx, "agent", who); err != nil {
+	if err := s.Tokens.RevokeToken(ctx, "agent", who); err != nil {
 		t.Error(err)
 	}
-	if err := s.RevokeToken(ctx, "agent", who); !fault.Is(err, fault.Unknown) {
+	if err := s.Tokens.RevokeToken(ctx, "agent", who); !fault.Is(err, fault.Unknown) {
 		t.Errorf("revoked twice: %v", err)
 	}
-	if err := s.EndSession(ctx, ses.Hash); err != nil {
+	if err := s.Tokens.EndSession(ctx, ses.Hash); err != nil {
 		t.Error(err)
 	}
-	if state, err = s.Access(ctx); err != nil || len(state.Tokens)+len(state.Sessions) != 0 {
+	if state, err = s.Accounts.Access(ctx); err != nil || len(state.Tokens)+len(state.Sessions) != 0 {
 		t.Errorf("%+v %v", state, err)
 	}
 }
@@ -187,24 +191,25 @@ func TestEndpoints(t *testing.T) {
 	m := "Desk-1"
 	r := endpoint.Report{Machine: m, Contexts: []lineup.Query{{Machine: &m}}, Failures: []endpoint.Failure{{Queue: "q",
 		Says: "no"}}}
-	first, err := s.SaveReport(ctx, r, "", []string{}, []event.Event{{Kind: event.Joined, Subject: m, Author: "a",
-		Says: "came"}})
+	first, err := s.Endpoints.SaveReport(ctx, r, "", []string{}, []event.Event{{Kind: event.Joined, Subject: m,
+		Author: "a",
+		Says:   "came"}})
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.Machine, r.Failures = "DESK-1", nil // one machine, however it writes itself
-	if _, err := s.SaveReport(ctx, r, "127.0.0.1", []string{"ps-1"}, nil); err != nil {
+	if _, err := s.Endpoints.SaveReport(ctx, r, "127.0.0.1", []string{"ps-1"}, nil); err != nil {
 		t.Fatal(err)
 	}
-	all, err := s.Endpoints(ctx)
+	all, err := s.Endpoints.Endpoints(ctx)
 	if err != nil || len(all) != 1 || !all[0].FirstSeen.Equal(first.FirstSeen) || all[0].LastSeen.Before(first.LastSeen) ||
 		len(all[0].Report.Failures) != 0 {
 		t.Errorf("%+v %v", all, err)
 	}
-	if one, err := s.Endpoint(ctx, "desk-1"); err != nil || one.Report.Machine != "DESK-1" {
+	if one, err := s.Endpoints.Endpoint(ctx, "desk-1"); err != nil || one.Report.Machine != "DESK-1" {
 		t.Errorf("%+v %v", one, err)
 	}
-	if _, err := s.Endpoint(ctx, "else"); !fault.Is(err, fault.Unknown) {
+	if _, err := s.Endpoints.Endpoint(ctx, "else"); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
 }
@@ -289,16 +294,17 @@ func TestAppendOnly(t *testing.T) {
 func TestDrafts(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	if _, ok, err := s.Draft(ctx, "mira", "main"); ok || err != nil {
+	if _, ok, err := s.Drafts.Draft(ctx, "mira", "main"); ok || err != nil {
 		t.Fatal(ok, err)
 	}
 	q, g := estate.Ref{List: "queues", Name: "q"}, estate.Ref{List: "grants", Name: "g"}
-	d, err := s.SaveDraft(ctx, estate.Draft{Owner: "mira", Author: "Mira", Name: "main", Kept: []estate.Kept{{Ref: q,
-		Object: []byte(`{"name":"q"}`)}, {Ref: g}}})
+	d, err := s.Drafts.SaveDraft(ctx, estate.Draft{Owner: "mira", Author: "Mira", Name: "main",
+		Kept: []estate.Kept{{Ref: q,
+			Object: []byte(`{"name":"q"}`)}, {Ref: g}}})
 	if err != nil || d.Version != 1 || d.ID == 0 {
 		t.Fatalf("%+v %v", d, err)
 	}
-	got, ok, err := s.Draft(ctx, "mira", "main")
+	got, ok, err := s.Drafts.Draft(ctx, "mira", "main")
 	if err != nil || !ok || len(got.Kept) != 2 || got.Kept[0].Object != nil ||
 		string(got.Kept[1].Object) != `{"name":"q"}` {
 		t.Fatalf("%+v %v %v", got, ok, err)
@@ -310,7 +316,7 @@ func TestDrafts(t *testing.T) {
 		wg.Go(func() {
 			mine := got
 			mine.Kept = []estate.Kept{{Ref: q, Object: fmt.Appendf(nil, `{"name":"q","title":"%d"}`, i)}}
-			if _, err := s.SaveDraft(ctx, mine); err == nil {
+			if _, err := s.Drafts.SaveDraft(ctx, mine); err == nil {
 				won.Add(1)
 			} else if !fault.Is(err, fault.Conflict) {
 				t.Error(err)
@@ -318,7 +324,7 @@ func TestDrafts(t *testing.T) {
 		})
 	}
 	wg.Wait()
-	got, _, err = s.Draft(ctx, "mira", "main")
+	got, _, err = s.Drafts.Draft(ctx, "mira", "main")
 	if won.Load() != 1 || err != nil || len(got.Kept) != 1 || got.Version != 2 {
 		t.Fatalf("%d won, %+v %v", won.Load(), got, err)
 	}
@@ -326,7 +332,8 @@ func TestDrafts(t *testing.T) {
 	old := got
 	old.Version--
 	for n, from := range []estate.Draft{old, got} {
-		if _, err := s.Publish(ctx, &from, "Mira", "r", func(_ context.Context, current int) (*estate.Document, error) {
+		if _, err := s.Estates.Publish(ctx, &from, "Mira", "r", func(_ context.Context,
+			current int) (*estate.Document, error) {
 			if current != n {
 				t.Errorf("current is %d", current)
 			}
@@ -334,17 +341,17 @@ func TestDrafts(t *testing.T) {
 		}); err != nil {
 			t.Fatal(err)
 		}
-		if _, ok, _ := s.Draft(ctx, "mira", "main"); ok != (n == 0) {
+		if _, ok, _ := s.Drafts.Draft(ctx, "mira", "main"); ok != (n == 0) {
 			t.Errorf("publishing version %d leaves a draft: %v", from.Version, ok)
 		}
 	}
 	refused := fault.New(fault.Conflict, "no", "", "no")
-	if _, err := s.Publish(ctx, nil, "Mira", "r", func(context.Context, int) (*estate.Document, error) {
+	if _, err := s.Estates.Publish(ctx, nil, "Mira", "r", func(context.Context, int) (*estate.Document, error) {
 		return nil, refused
 	}); fault.As(err).Code != "no" {
 		t.Error(err)
 	}
-	if list, err := s.Drafts(ctx); err != nil || len(list) != 0 {
+	if list, err := s.Drafts.Drafts(ctx); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
 }
@@ -366,36 +373,38 @@ func TestThePast(t *testing.T) {
 		if _, err := publish(ctx, s, doc(title)); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.Import(ctx, "file", directory.Records{Users: []directory.User{{Name: title}}}.Rows(),
+		if _, err := s.Directories.Import(ctx, "file", directory.Records{Users: []directory.User{{Name: title}}}.Rows(),
 			directory.Taking{Author: "ida", Share: 100}); err != nil {
 			t.Fatal(err)
 		}
-		if _, err := s.SetLive(ctx, live.Note{Kind: "server", Name: "ps", Duty: []live.Duty{live.Drained, live.Serving}[i],
+		if _, err := s.Duties.SetLive(ctx, live.Note{Kind: "server", Name: "ps", Duty: []live.Duty{live.Drained,
+			live.Serving}[i],
 			Author: "ida"}, nil, event.Event{Kind: event.Drained}); err != nil {
 			t.Fatal(err)
 		}
-		if changed, err := s.SetPick(ctx, "Mira", "q", i == 0, event.Event{Kind: event.Picked}); err != nil || !changed {
+		if changed, err := s.Picks.SetPick(ctx, "Mira", "q", i == 0,
+			event.Event{Kind: event.Picked}); err != nil || !changed {
 			t.Fatal(changed, err)
 		}
-		if changed, err := s.SetPick(ctx, "mira", "q", i == 0, event.Event{Kind: event.Picked}); err != nil || changed {
+		if changed, err := s.Picks.SetPick(ctx, "mira", "q", i == 0, event.Event{Kind: event.Picked}); err != nil || changed {
 			t.Error("a pick twice", changed, err)
 		}
 		if i == 0 {
 			begin = moment()
 		}
 	}
-	if n, err := s.RevisionAt(ctx, begin); err != nil || n != 1 {
+	if n, err := s.Estates.RevisionAt(ctx, begin); err != nil || n != 1 {
 		t.Error(n, err)
 	}
-	r, version, err := s.Directory(ctx, &begin)
+	r, version, err := s.Directories.Directory(ctx, &begin)
 	if err != nil || len(r.Users) != 1 || r.Users[0].Name != "first" || version != 1 {
 		t.Errorf("%+v %d %v", r, version, err)
 	}
-	then, err := s.Live(ctx, &begin)
+	then, err := s.Duties.Live(ctx, &begin)
 	if err != nil || then.Server("ps") != live.Drained || len(then.Picks["mira"]) != 1 {
 		t.Errorf("%+v %v", then, err)
 	}
-	now, err := s.Live(ctx, nil)
+	now, err := s.Duties.Live(ctx, nil)
 	if err != nil || now.Server("ps") != live.Serving || len(now.Picks["mira"]) != 0 {
 		t.Errorf("%+v %v", now, err)
 	}
@@ -416,19 +425,19 @@ func TestImportDelta(t *testing.T) {
 	how := directory.Taking{Author: "ida", Share: 20, Quiet: true, Kept: true, Named: func(kind, called string) bool {
 		return called == "u1"
 	}}
-	if _, err := s.Import(ctx, "head", all, how); !fault.Is(err, fault.Unknown) {
+	if _, err := s.Directories.Import(ctx, "head", all, how); !fault.Is(err, fault.Unknown) {
 		t.Errorf("a source that is not kept: %v", err)
 	}
-	if err := s.SaveSource(ctx, directory.Source{Name: "head", Author: "ida"}, []byte("sealed"),
+	if err := s.Sources.SaveSource(ctx, directory.Source{Name: "head", Author: "ida"}, []byte("sealed"),
 		event.Event{Kind: event.SourceKept}); err != nil {
 		t.Fatal(err)
 	}
 	dry := how
 	dry.Dry = true
-	if i, err := s.Import(ctx, "head", all, dry); err != nil || i.Added != 40 {
+	if i, err := s.Directories.Import(ctx, "head", all, dry); err != nil || i.Added != 40 {
 		t.Fatalf("%+v %v", i, err)
 	}
-	if i, err := s.Import(ctx, "head", all, how); err != nil || i.Added != 40 {
+	if i, err := s.Directories.Import(ctx, "head", all, how); err != nil || i.Added != 40 {
 		t.Fatalf("%+v %v", i, err)
 	}
 	for _, c := range []struct {
@@ -443,32 +452,32 @@ func TestImportDelta(t *testing.T) {
 		{"gone already", nil, all[2:3], 0, 0, 0, false},
 		{"too much", nil, all[3:12], 0, 0, 9, true},
 	} {
-		i, err := s.ImportDelta(ctx, "head", c.rows, c.gone, how)
+		i, err := s.Directories.ImportDelta(ctx, "head", c.rows, c.gone, how)
 		if err != nil || i.Added != c.added || i.Changed != c.changed || i.Removed != c.removed || (i.Held != "") != c.held {
 			t.Errorf("%s: %+v, %v", c.what, i, err)
 		}
 	}
-	r, _, err := s.Directory(ctx, nil)
+	r, _, err := s.Directories.Directory(ctx, nil)
 	if err != nil || len(r.Users) != 40 || r.Users[0].Source != "head" {
 		t.Errorf("%d users, %v", len(r.Users), err)
 	}
-	renames, err := s.Renames(ctx)
+	renames, err := s.Sources.Renames(ctx)
 	if err != nil || len(renames) != 1 || renames[0].From != "u1" || renames[0].To != "w1" {
 		t.Errorf("%+v %v", renames, err)
 	}
-	if err := s.SettleRenames(ctx, []int64{renames[0].ID}, "ida"); err != nil {
+	if err := s.Sources.SettleRenames(ctx, []int64{renames[0].ID}, "ida"); err != nil {
 		t.Fatal(err)
 	}
-	if renames, err := s.Renames(ctx); err != nil || len(renames) != 0 {
+	if renames, err := s.Sources.Renames(ctx); err != nil || len(renames) != 0 {
 		t.Errorf("%+v %v", renames, err)
 	}
-	if err := s.RemoveSource(ctx, "head", true, "ida", event.Event{Kind: event.SourceGone}); err != nil {
+	if err := s.Sources.RemoveSource(ctx, "head", true, "ida", event.Event{Kind: event.SourceGone}); err != nil {
 		t.Fatal(err)
 	}
-	if r, _, err := s.Directory(ctx, nil); err != nil || len(r.Users) != 0 {
+	if r, _, err := s.Directories.Directory(ctx, nil); err != nil || len(r.Users) != 0 {
 		t.Errorf("%d users, %v", len(r.Users), err)
 	}
-	if _, err := s.ImportDelta(ctx, "head", all[:1], nil, how); !fault.Is(err, fault.Unknown) {
+	if _, err := s.Directories.ImportDelta(ctx, "head", all[:1], nil, how); !fault.Is(err, fault.Unknown) {
 		t.Errorf("a source that was taken out: %v", err)
 	}
 }
@@ -477,37 +486,38 @@ func TestImportDelta(t *testing.T) {
 func TestRuns(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	a, err := s.AddRun(ctx, directory.Run{Source: "a", Kind: directory.RunWhole, Author: "ida"})
+	a, err := s.Sources.AddRun(ctx, directory.Run{Source: "a", Kind: directory.RunWhole, Author: "ida"})
 	if err != nil || a.State != directory.Waiting || a.Ended != nil {
 		t.Fatalf("%+v %v", a, err)
 	}
-	if _, err := s.AddRun(ctx, directory.Run{Source: "a", Kind: directory.RunDry}); !fault.Is(err, fault.Conflict) {
+	if _, err := s.Sources.AddRun(ctx, directory.Run{Source: "a", Kind: directory.RunDry}); !fault.Is(err,
+		fault.Conflict) {
 		t.Errorf("a second one: %v", err)
 	}
-	if _, err := s.AddRun(ctx, directory.Run{Source: "b", Kind: directory.RunDry}); err != nil {
+	if _, err := s.Sources.AddRun(ctx, directory.Run{Source: "b", Kind: directory.RunDry}); err != nil {
 		t.Errorf("of another source: %v", err)
 	}
-	if err := s.StopRun(ctx, "b", "olav"); err != nil {
+	if err := s.Sources.StopRun(ctx, "b", "olav"); err != nil {
 		t.Error(err)
 	}
 	a.State, a.Read = directory.Running, 7
-	if stop, err := s.SaveRun(ctx, a); err != nil || stop {
+	if stop, err := s.Sources.SaveRun(ctx, a); err != nil || stop {
 		t.Error(stop, err)
 	}
-	if err := s.StopRun(ctx, "a", "olav"); err != nil {
+	if err := s.Sources.StopRun(ctx, "a", "olav"); err != nil {
 		t.Error(err)
 	}
-	if stop, err := s.SaveRun(ctx, a); err != nil || !stop {
+	if stop, err := s.Sources.SaveRun(ctx, a); err != nil || !stop {
 		t.Error(stop, err)
 	}
 	a.State = directory.Stopped
-	if _, err := s.SaveRun(ctx, a, event.Event{Kind: event.SourceBad, Subject: "a", Says: "told"}); err != nil {
+	if _, err := s.Sources.SaveRun(ctx, a, event.Event{Kind: event.SourceBad, Subject: "a", Says: "told"}); err != nil {
 		t.Error(err)
 	}
-	if err := s.StopRun(ctx, "a", "olav"); !fault.Is(err, fault.Unknown) {
+	if err := s.Sources.StopRun(ctx, "a", "olav"); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
-	list, err := s.Runs(ctx, "", 10)
+	list, err := s.Sources.Runs(ctx, "", 10)
 	if err != nil || len(list) != 2 || list[0].Source != "b" || list[0].State != directory.Stopped || list[1].Read != 7 ||
 		list[1].Ended == nil || list[1].Author != "ida" {
 		t.Errorf("%+v %v", list, err)

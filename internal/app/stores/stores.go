@@ -1,4 +1,5 @@
-// Package stores gives each room of the service its part of the database.
+// Package stores gives each room of the service its part of the database: a room sees the tables that it needs and no
+// others.
 package stores
 
 import (
@@ -8,9 +9,99 @@ import (
 
 // Of gives all rooms their parts of one database.
 func Of(db *postgres.Store) service.Stores {
-	return service.Stores{Decided: db, Seen: db, Notices: db, Adopt: db, Adverts: db, Alerts: db, Audit: db,
-		Continuity: db,
-		Endpoints:  db, Drafts: db, Drivers: db, Enrolment: db, Fleet: db, Identity: db, Tokens: db, Jobs: db,
-		Lineups: db, Links: db,
-		People: db, Proofs: db, Secrets: db, Snapshots: db, Sources: db, Stock: db}
+	return service.Stores{
+		Decided: struct {
+			postgres.AccountTable
+			postgres.DirectoryTable
+			postgres.DutyTable
+			postgres.EstateTable
+		}{db.Accounts, db.Directories, db.Duties, db.Estates},
+		Seen: struct {
+			postgres.CredentialTable
+			postgres.PackageTable
+			postgres.ScanTable
+			postgres.StockTable
+		}{db.Credentials, db.Packages, db.Scans, db.Stock},
+		Notices: db,
+		Adopt:   db.Stock,
+		Adverts: struct {
+			postgres.ListingTable
+			postgres.SourceTable
+		}{db.Listings, db.Sources},
+		Alerts: struct {
+			postgres.EndpointTable
+			postgres.HealthTable
+			postgres.ListingTable
+			postgres.NoticeTable
+			postgres.SourceTable
+		}{db.Endpoints, db.Healths, db.Listings, db.Notices, db.Sources},
+		Audit: db.Events,
+		Continuity: struct {
+			postgres.DutyTable
+			postgres.EventTable
+			postgres.ExerciseTable
+			postgres.HealthTable
+			postgres.PhotographTable
+		}{db.Duties, db.Events, db.Exercises, db.Healths, db.Photographs},
+		Endpoints: db.Endpoints,
+		Drafts: struct {
+			postgres.DraftTable
+			postgres.EstateTable
+		}{db.Drafts, db.Estates},
+		Drivers: struct {
+			postgres.CheckupTable
+			postgres.EndpointTable
+			postgres.PackageTable
+		}{db.Checkups, db.Endpoints, db.Packages},
+		Enrolment: struct {
+			postgres.EnrolmentTable
+			postgres.EventTable
+		}{db.Enrolments, db.Events},
+		Fleet: db.Endpoints,
+		Identity: struct {
+			postgres.AccountTable
+			postgres.EventTable
+			postgres.SourceTable
+		}{db.Accounts, db.Events, db.Sources},
+		Tokens: db.Tokens,
+		Jobs: struct {
+			postgres.EventTable
+			postgres.HealthTable
+		}{db.Events, db.Healths},
+		Lineups: struct {
+			postgres.EndpointTable
+			postgres.EstateTable
+		}{db.Endpoints, db.Estates},
+		Links: struct {
+			postgres.EndpointTable
+			postgres.JoinTable
+		}{db.Endpoints, db.Joins},
+		People: struct {
+			postgres.EndpointTable
+			postgres.EstateTable
+			postgres.PersonTable
+			postgres.PickTable
+			postgres.RequestTable
+		}{db.Endpoints, db.Estates, db.Persons, db.Picks, db.Requests},
+		Proofs: struct {
+			postgres.CheckupTable
+			postgres.EndpointTable
+			postgres.EnrolmentTable
+			postgres.EstateTable
+		}{db.Checkups, db.Endpoints, db.Enrolments, db.Estates},
+		Secrets: db.Credentials,
+		Snapshots: struct {
+			postgres.EndpointTable
+			postgres.PhotographTable
+		}{db.Endpoints, db.Photographs},
+		Sources: struct {
+			postgres.DirectoryTable
+			postgres.SourceTable
+		}{db.Directories, db.Sources},
+		Stock: struct {
+			postgres.EventTable
+			postgres.ScanTable
+			postgres.StockTable
+		}{db.Events, db.Scans, db.Stock},
+	}
 }
