@@ -64,7 +64,7 @@ func TestLeaseOutlivesItsConnection(t *testing.T) {
 	defer a.Close()
 	claim(t, a, "a", time.Minute)
 	if err := s.Exec(t.Context(), "SELECT pg_terminate_backend(pid) FROM pg_stat_activity WHERE query LIKE "+
-		"'%INTO lease%' AND pid <> pg_backend_pid()"); err != nil {
+		"'%INTO lease%' AND datname = current_database() AND pid <> pg_backend_pid()"); err != nil {
 		t.Fatal(err)
 	}
 	_, _ = a.Claim(t.Context(), "a", []string{"health"}, time.Minute) // finds out
