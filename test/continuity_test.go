@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/live"
 	"cirque/internal/apiclient"
@@ -35,9 +36,9 @@ settings: {continuity: %s}
 `, a.Addr(), b.Addr(), style, settings)
 }
 
-func (s *aService) moves() []endpoint.Move {
+func (s *aService) moves() []continuity.Move {
 	s.t.Helper()
-	list, err := apiclient.Get[[]endpoint.Move](s.t.Context(), s.c, "/api/v1/moves", nil)
+	list, err := apiclient.Get[[]continuity.Move](s.t.Context(), s.c, "/api/v1/moves", nil)
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -57,8 +58,8 @@ func TestDeadServer(t *testing.T) {
 	leads := func(to string) func() bool {
 		return func() bool { return strings.Contains(d.file("users/mira/hall.yaml"), to) }
 	}
-	verdict := func(name string) live.Verdict {
-		list, err := apiclient.Get[[]live.Health](t.Context(), s.c, "/api/v1/health", nil)
+	verdict := func(name string) continuity.Verdict {
+		list, err := apiclient.Get[[]continuity.Health](t.Context(), s.c, "/api/v1/health", nil)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -71,7 +72,7 @@ func TestDeadServer(t *testing.T) {
 	}
 	within(t, "the queue leads to the first", leads(at))
 	within(t, "the first is known to answer", func() bool {
-		return verdict("ps-1") == live.Up && verdict("far") == live.Unproven
+		return verdict("ps-1") == continuity.Up && verdict("far") == continuity.Unproven
 	})
 	if err := one.Close(); err != nil {
 		t.Fatal(err)
@@ -83,7 +84,7 @@ func TestDeadServer(t *testing.T) {
 	}
 	within(t, "nobody leads to the dead one", func() bool {
 		m := s.moves()
-		return len(m) == 1 && m[0].Endpoints == 1 && m[0].Left == 0 && m[0].Health == live.Gone
+		return len(m) == 1 && m[0].Endpoints == 1 && m[0].Left == 0 && m[0].Health == continuity.Gone
 	})
 	// Putting it back by hand changes nothing of that: it still does not answer.
 	s.must("return", "ps-1", "--at-once")
@@ -94,7 +95,7 @@ func TestDeadServer(t *testing.T) {
 	within(t, "the queue leads to the second once more", leads(two.Addr()))
 	printServer(t, at)
 	within(t, "the queue leads to the first again", leads(at))
-	within(t, "the first is known to answer again", func() bool { return verdict("ps-1") == live.Up })
+	within(t, "the first is known to answer again", func() bool { return verdict("ps-1") == continuity.Up })
 	if code, out, _ := s.run("health", "server", "ps-1"); code != 0 || strings.Count(out, "\n") != 4 ||
 		!strings.Contains(out, "is up since") || !strings.Contains(out, "refuses the connection") {
 		t.Error(out)

@@ -11,6 +11,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/decommission"
 	"cirque/core/stock"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -126,7 +127,7 @@ func TestFromServerToDevices(t *testing.T) {
 			t.Error("still leads to", uri)
 		}
 	}
-	d, err := apiclient.Get[stock.Leaving](t.Context(), s.c, "/api/v1/stock/servers/ps-old/depends", nil)
+	d, err := apiclient.Get[decommission.Leaving](t.Context(), s.c, "/api/v1/stock/servers/ps-old/depends", nil)
 	if err != nil || !d.Unused || len(d.Queues)+len(d.Sets)+len(d.Grants) != 0 || !strings.Contains(d.Says,
 		"it may be switched off") {
 		t.Errorf("%+v %v", d, err)

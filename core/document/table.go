@@ -90,3 +90,6 @@ func WriteTable(head []string, rows [][]string) string {
 	_ = w.WriteAll(rows)
 	return b.String()
 }
+
+// MaxRows is how many lines a table may have.
+const MaxRows = 50_000

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"cirque/core/lineup"
+	"cirque/core/words"
 )
 
 // A Rung is one check of a checkup. Nothing proven is a third result beside yes and no.
@@ -26,11 +27,11 @@ const (
 	Unproven = "unproven"
 )
 
-// A ladder is checks that the service makes, in their order.
-type ladder []Rung
+// Checks are checks that the service makes, in their order.
+type Checks []Rung
 
-// add puts a check below the others; a yes needs no fix.
-func (l *ladder) add(check, result, fix, says string, args ...any) {
+// Add puts a check below the others; a yes needs no fix.
+func (l *Checks) Add(check, result, fix, says string, args ...any) {
 	if result == Yes {
 		fix = ""
 	}
@@ -77,8 +78,8 @@ type Facts struct {
 
 // Ladder gives the checks that the service can make by itself, in the order in which they isolate a fault.
 func Ladder(f Facts) []Rung {
-	var out ladder
-	add := out.add
+	var out Checks
+	add := out.Add
 	const reaches = "Does it reach the service?"
 	switch {
 	case f.Record == nil:
@@ -133,7 +134,7 @@ func Ladder(f Facts) []Rung {
 	some := len(PlanFor(f.Lineups).Wants)
 	switch {
 	case some > 0:
-		add(granted, Yes, "", "%s placed for it and its people", count(some, "queue"))
+		add(granted, Yes, "", "%s placed for it and its people", words.Count(some, "queue"))
 	default:
 		add(granted, No, "see which grant is nearest: cirque why QUEUE --user … --machine "+f.Record.Report.Machine,
 			"no grant places a queue for this machine or anybody on it")

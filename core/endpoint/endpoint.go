@@ -264,3 +264,12 @@ func StateOf(r Record, drift []Difference, now time.Time, every time.Duration) S
 
 // SampleEvery is how often it is noted how the fleet fares.
 const SampleEvery = time.Minute
+
+// A Fleet is how all endpoints stand, now and over time.
+type Fleet struct {
+	Now     Sample   `json:"now"`
+	Part    *float64 `json:"part" doc:"The part of the endpoints that has what it should; null where there are none."`
+	Samples []Sample `json:"samples" doc:"One a minute, oldest first; of longer times fewer."`
+	Waiting int      `json:"waiting" doc:"Agents that are connected to this process and wait for a change."`
+	Pace    string   `json:"pace" doc:"How long an endpoint takes to hear of a change."`
+}

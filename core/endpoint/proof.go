@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"cirque/core/name"
+	"cirque/core/words"
 )
 
 // A Proof says of one queue, or of one change, on which endpoints it is expected, on which of them it has arrived,
@@ -120,7 +121,7 @@ func Prove(list []Expectation, now Plan, r Record, silent bool, at time.Time) []
 		if i >= 0 && wanted {
 			what, expects, has = Differs(want, r.Report.Installed[i].Want)
 		}
-		heard := "its last report came " + Span(at.Sub(r.LastSeen).Truncate(time.Second)) + " ago"
+		heard := "its last report came " + words.Span(at.Sub(r.LastSeen).Truncate(time.Second)) + " ago"
 		set := func(s Standing, says string, args ...any) { row.State, row.Says = s, fmt.Sprintf(says, args...) }
 		waits := func(says string) {
 			switch {
@@ -198,7 +199,7 @@ func (p Proof) sentence() string {
 	var parts []string
 	say := func(n int, one, many string) {
 		if n > 0 {
-			parts = append(parts, count2(n, one, many))
+			parts = append(parts, words.Count(n, one, many))
 		}
 	}
 	say(p.Pending, "is pending", "are pending")
@@ -231,17 +232,17 @@ func (p Proof) sentence() string {
 		out += "; " + strings.Join(parts, "; ")
 	}
 	if p.Beyond > 0 {
-		out += "; " + count2(p.Beyond, "has", "have") + " it and must not"
+		out += "; " + words.Count(p.Beyond, "has", "have") + " it and must not"
 	} else if p.Queue != "" && p.Others > 0 {
 		out += "; " + map[bool]string{true: "the one other endpoint does not have it",
 			false: fmt.Sprintf("none of the other %d endpoints has it", p.Others)}[p.Others == 1]
 	}
 	if p.Absent > 0 {
-		out += "; " + count2(p.Absent, "more machine receives it and has no agent", "more machines receive it and "+
+		out += "; " + words.Count(p.Absent, "more machine receives it and has no agent", "more machines receive it and "+
 			"have no agent")
 	}
 	if p.Expected > 0 {
-		out += "; test pages from " + map[bool]string{true: "none", false: count(p.Tested, "endpoint")}[p.Tested == 0]
+		out += "; test pages from " + map[bool]string{true: "none", false: words.Count(p.Tested, "endpoint")}[p.Tested == 0]
 	}
 	return out
 }

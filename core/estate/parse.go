@@ -11,6 +11,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/fault"
 	"cirque/core/hours"
+	"cirque/core/words"
 )
 
 // Options of Parse.
@@ -39,19 +40,12 @@ func Parse(files []document.File, opts Options) (*Document, error) {
 	p.resolve()
 	if problems := p.reader.Problems(); len(problems) > 0 {
 		return nil, fault.New(fault.Invalid, "estate-invalid", "mend the places below and try again; nothing was stored",
-			"the estate has %s", count(len(problems), "problem")).With(problems)
+			"the estate has %s", words.Count(len(problems), "problem")).With(problems)
 	}
 	if len(files) == 0 {
 		return nil, fault.New(fault.Invalid, "estate-invalid", "name at least one file", "no file was given")
 	}
 	return p.doc, nil
-}
-
-func count(n int, what string) string {
-	if n == 1 {
-		return "1 " + what
-	}
-	return fmt.Sprintf("%d %ss", n, what)
 }
 
 type parser struct {

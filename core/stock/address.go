@@ -79,3 +79,12 @@ func samePort(a, b string) bool {
 
 // SameAuthority says whether two URIs lead to one host and port.
 func SameAuthority(a, b string) bool { return SameHost(a, b) && samePort(a, b) }
+
+// Scheme gives the scheme of a URI, such as "ipp"; the whole of what is none.
+func Scheme(uri string) string {
+	s, _, ok := strings.Cut(uri, ":")
+	if !ok {
+		return uri
+	}
+	return s
+}

@@ -8,15 +8,15 @@ import (
 	"strings"
 )
 
-// word writes an option's value as IPP's keyword or number.
-func word(v any) string {
+// Text writes an option's value as IPP's keyword or number.
+func Text(v any) string {
 	switch x := v.(type) {
 	case float64:
 		return strconv.FormatFloat(x, 'f', -1, 64)
 	case []any:
 		var parts []string
 		for _, p := range x {
-			parts = append(parts, word(p))
+			parts = append(parts, Text(p))
 		}
 		return strings.Join(parts, " ")
 	}
@@ -34,7 +34,7 @@ func Defaults(options map[string]any) map[string]any {
 	for _, k := range kept {
 		v, ok := options[k]
 		// none, and one page a sheet
-		if !ok || word(v) == "" || k == "finishings" && word(v) == "3" || k == "number-up" && word(v) == "1" {
+		if !ok || Text(v) == "" || k == "finishings" && Text(v) == "3" || k == "number-up" && Text(v) == "1" {
 			continue
 		}
 		out[k] = v
@@ -51,16 +51,16 @@ func Refused(defaults map[string]any, supported map[string][]string) []string {
 	var out []string
 	for k, v := range defaults {
 		values, said := supported[k]
-		if said && len(values) > 0 && !slices.Contains(values, word(v)) {
-			out = append(out, fmt.Sprintf("%s = %s", k, word(v)))
+		if said && len(values) > 0 && !slices.Contains(values, Text(v)) {
+			out = append(out, fmt.Sprintf("%s = %s", k, Text(v)))
 		}
 	}
 	slices.Sort(out)
 	return out
 }
 
-// labelsOf proposes labels: colour or mono, and the sizes of paper that it takes.
-func labelsOf(supported map[string][]string, colour *bool) []string {
+// Labels proposes labels: colour or mono, and the sizes of paper that it takes.
+func Labels(supported map[string][]string, colour *bool) []string {
 	var out []string
 	switch {
 	case colour != nil && *colour || slices.Contains(supported["print-color-mode"], "color"):

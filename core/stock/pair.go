@@ -55,7 +55,7 @@ func queueDiffers(q, o Queue) []string {
 	}
 	for _, k := range keysOf(q.Defaults, o.Defaults) {
 		x, y := q.Defaults[k], o.Defaults[k]
-		if x == nil || y == nil || word(x) != word(y) {
+		if x == nil || y == nil || Text(x) != Text(y) {
 			out = append(out, fmt.Sprintf("default %s: %s and %s", k, orUnset(x), orUnset(y)))
 		}
 	}
@@ -83,5 +83,5 @@ func orUnset(v any) string {
 	if v == nil {
 		return "unset"
 	}
-	return word(v)
+	return Text(v)
 }

@@ -1,9 +1,7 @@
 package stock
 
 import (
-	"cmp"
 	"encoding/csv"
-	"encoding/json"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -53,53 +51,26 @@ func ReservationsCSV(list []Reservation) string {
 	return b.String()
 }
 
-// dhcpReservation is a host reservation as the common open DHCP server reads it.
-type dhcpReservation struct {
-	MAC      string   `json:"hw-address,omitempty"`
-	Address  string   `json:"ip-address,omitempty"`
-	Addrs    []string `json:"ip-addresses,omitempty"`
-	Hostname string   `json:"hostname,omitempty"`
-}
+// A RawReservation is one as a DHCP server's configuration has it, with where it stands there. Nothing of it is checked.
+type RawReservation struct{ Place, MAC, Address, Name string }
 
-type dhcpSubnet struct {
-	Subnet       string            `json:"subnet,omitempty"`
-	Reservations []dhcpReservation `json:"reservations"`
-}
-
-type dhcpPart struct {
-	Subnet4      []dhcpSubnet      `json:"subnet4,omitempty"`
-	Subnet6      []dhcpSubnet      `json:"subnet6,omitempty"`
-	Reservations []dhcpReservation `json:"reservations,omitempty"`
-}
-
-// ReservationsJSON writes IPv4 reservations as the common open DHCP server's configuration has them, by the estate's
-// subnets; what lies in none stands on its own.
-func ReservationsJSON(doc *estate.Document, list []Reservation) (string, error) {
+// BySubnet sorts IPv4 reservations by the estate's subnets, those in no subnet under the zero prefix.
+func BySubnet(doc *estate.Document, list []Reservation) map[netip.Prefix][]Reservation {
 	placed := NewPlaced(doc)
-	by := map[netip.Prefix][]dhcpReservation{}
-	part := dhcpPart{}
+	by := map[netip.Prefix][]Reservation{}
 	for _, r := range list {
-		if !r.Address.Is4() {
-			continue
-		}
-		one := dhcpReservation{MAC: r.MAC, Address: r.Address.String(), Hostname: r.Name}
-		if _, subnet, ok := placed.At(r.Address); ok {
-			by[subnet] = append(by[subnet], one)
-		} else {
-			part.Reservations = append(part.Reservations, one)
+		if r.Address.Is4() {
+			_, subnet, _ := placed.At(r.Address)
+			by[subnet] = append(by[subnet], r)
 		}
 	}
-	for subnet, some := range by {
-		part.Subnet4 = append(part.Subnet4, dhcpSubnet{subnet.String(), some})
-	}
-	slices.SortFunc(part.Subnet4, func(a, b dhcpSubnet) int { return cmp.Compare(a.Subnet, b.Subnet) })
-	b, err := json.MarshalIndent(map[string]dhcpPart{"Dhcp4": part}, "", "  ")
-	return string(b) + "\n", err
+	return by
 }
 
-// ParseReservations reads reservations from CSV with a head line, or from the common open DHCP server's JSON. All that
-// is wrong is told at once.
-func ParseReservations(name, text string) ([]Reservation, error) {
+// ParseReservations reads reservations from CSV with a head line, or, where the text is JSON, from a DHCP server's
+// configuration, which configuration reads. All that is wrong is told at once.
+func ParseReservations(name, text string, configuration func(text string) ([]RawReservation, error)) ([]Reservation,
+	error) {
 	var out []Reservation
 	var bad []fault.Detail
 	seen := map[string]bool{}
@@ -120,22 +91,20 @@ func ParseReservations(name, text string) ([]Reservation, error) {
 		}
 	}
 	if t := strings.TrimSpace(text); strings.HasPrefix(t, "{") || strings.HasPrefix(t, "[") {
-		if err := reservationsOf(t, func(place string, r dhcpReservation) {
-			for _, a := range append(r.Addrs, r.Address) {
-				if a != "" && r.MAC != "" {
-					add(name+" "+place, r.MAC, a, r.Hostname)
-				}
-			}
-		}); err != nil {
+		list, err := configuration(t)
+		if err != nil {
 			return nil, fault.New(fault.Invalid, "reservations-invalid", "give the DHCP server's configuration, or CSV with "+
 				"the columns mac, address, name", "%s is no JSON with reservations", name).Because(err)
+		}
+		for _, r := range list {
+			add(name+" "+r.Place, r.MAC, r.Address, r.Name)
 		}
 	} else {
 		// Other programs' words for the columns.
 		first, rest, _ := strings.Cut(text, "\n")
 		first = strings.NewReplacer("hw-address", "mac", "hardware address", "mac", "ip-address", "address", "ip address",
 			"address", "hostname", "name").Replace(strings.ToLower(first))
-		rows, head, err := document.Table(name, first+"\n"+rest, []string{"mac", "address"}, []string{"name"}, maxRows)
+		rows, head, err := document.Table(name, first+"\n"+rest, []string{"mac", "address"}, []string{"name"}, document.MaxRows)
 		if err != nil {
 			return nil, err
 		}
@@ -148,40 +117,4 @@ func ParseReservations(name, text string) ([]Reservation, error) {
 			bad[0].What).With(bad)
 	}
 	return out, nil
-}
-
-// reservationsOf walks the configuration: whole, its DHCP part, or a list.
-func reservationsOf(text string, f func(place string, r dhcpReservation)) error {
-	if strings.HasPrefix(text, "[") {
-		var list []dhcpReservation
-		if err := json.Unmarshal([]byte(text), &list); err != nil {
-			return err
-		}
-		for i, r := range list {
-			f(fmt.Sprintf("reservation %d", i+1), r)
-		}
-		return nil
-	}
-	var whole struct {
-		dhcpPart
-		Dhcp4 *dhcpPart
-		Dhcp6 *dhcpPart
-	}
-	if err := json.Unmarshal([]byte(text), &whole); err != nil {
-		return err
-	}
-	for _, p := range []*dhcpPart{&whole.dhcpPart, whole.Dhcp4, whole.Dhcp6} {
-		if p == nil {
-			continue
-		}
-		for i, r := range p.Reservations {
-			f(fmt.Sprintf("reservation %d", i+1), r)
-		}
-		for _, s := range append(p.Subnet4, p.Subnet6...) {
-			for i, r := range s.Reservations {
-				f(fmt.Sprintf("%s, reservation %d", s.Subnet, i+1), r)
-			}
-		}
-	}
-	return nil
 }

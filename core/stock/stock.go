@@ -161,7 +161,7 @@ func (s *Server) Find(name string) *Queue {
 
 // sameOptions compares options as they read; numbers of any type are the same where they are written the same.
 func sameOptions(a, b map[string]any) bool {
-	return maps.EqualFunc(a, b, func(x, y any) bool { return word(x) == word(y) })
+	return maps.EqualFunc(a, b, func(x, y any) bool { return Text(x) == Text(y) })
 }
 
 // Slug turns free text into a name of the estate: small letters, digits and dashes, at most 63; "" where nothing is

@@ -3,6 +3,9 @@ package api
 import (
 	"time"
 
+	"cirque/core/adopt"
+	"cirque/core/bulk"
+	"cirque/core/decommission"
 	"cirque/core/driver"
 	"cirque/core/fault"
 	"cirque/core/stock"
@@ -65,13 +68,13 @@ type Imported struct {
 // Selections asks for proposals.
 type Selections struct {
 	Draft      string            `json:"draft,omitempty" maxLength:"63" doc:"The draft on top of which; main when absent."`
-	Selections []stock.Selection `json:"selections" minItems:"1" maxItems:"10000"`
+	Selections []adopt.Selection `json:"selections" minItems:"1" maxItems:"10000"`
 }
 
 // Adoption puts proposals into one's own draft.
 type Adoption struct {
 	Draft     string           `json:"draft,omitempty" maxLength:"63"`
-	Proposals []stock.Proposal `json:"proposals" minItems:"1" maxItems:"20000"`
+	Proposals []adopt.Proposal `json:"proposals" minItems:"1" maxItems:"20000"`
 }
 
 // NewCapture is what a reference machine has.
@@ -135,8 +138,8 @@ type Rename struct {
 
 // Renamed is what came of it.
 type Renamed struct {
-	Names []stock.Renaming `json:"names"`
-	Draft *Draft           `json:"draft"`
+	Names []bulk.Renaming `json:"names"`
+	Draft *Draft          `json:"draft"`
 }
 
 // Move rewrites queues so that they no longer lead through a server.
@@ -149,6 +152,6 @@ type Move struct {
 
 // MovedQueues is what came of it.
 type MovedQueues struct {
-	Moved []stock.Moved `json:"moved"`
-	Draft *Draft        `json:"draft"`
+	Moved []decommission.Moved `json:"moved"`
+	Draft *Draft               `json:"draft"`
 }

@@ -158,7 +158,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Printer: prober, Prober: prober,
 		Teller: mailclient.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(o.table),
 		Raster:    pwg.TextPage,
-		SecretKey: key, Zone: zone, Now: o.Now, ReadLDIF: ldapclient.ReadLDIF,
+		SecretKey: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
 		PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read,
 		SetupDone: setup.remove, Leases: leases})

@@ -9,7 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"cirque/core/stock"
+	"cirque/core/adopt"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -40,13 +41,13 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		in := api.Selections{Draft: name().Get("name")}
 		for _, s := range servers {
-			in.Selections = append(in.Selections, stock.Selection{Kind: "server", From: s, Found: queues})
+			in.Selections = append(in.Selections, adopt.Selection{Kind: "server", From: s, Found: queues})
 		}
 		for _, m := range machines {
-			in.Selections = append(in.Selections, stock.Selection{Kind: "capture", From: m, Found: queues})
+			in.Selections = append(in.Selections, adopt.Selection{Kind: "capture", From: m, Found: queues})
 		}
 		for _, d := range devices {
-			in.Selections = append(in.Selections, stock.Selection{Kind: "device", From: d})
+			in.Selections = append(in.Selections, adopt.Selection{Kind: "device", From: d})
 		}
 		if len(in.Selections) == 0 {
 			return usageError{fmt.Errorf("say what to adopt with --server, --device or --machine")}
@@ -55,7 +56,7 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 		if err != nil {
 			return err
 		}
-		list, err := apiclient.Post[[]stock.Proposal](c.Context(), client, "/api/v1/stock/proposals", in)
+		list, err := apiclient.Post[[]adopt.Proposal](c.Context(), client, "/api/v1/stock/proposals", in)
 		if err != nil {
 			return err
 		}
@@ -66,11 +67,11 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 			}
 		}
 		if write != "" {
-			if err := os.WriteFile(write, []byte(stock.ProposalTable(kept)), 0o644); err != nil {
+			if err := os.WriteFile(write, []byte(adopt.ProposalTable(kept)), 0o644); err != nil {
 				return err
 			}
 			_, err := fmt.Fprintf(c.OutOrStdout(), "%s written to %s. Look through it, then run the same with --table %s.\n",
-				count(len(kept), "proposal"), write, write)
+				words.Count(len(kept), "proposal"), write, write)
 			return err
 		}
 		if table != "" {
@@ -78,14 +79,14 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 			if err != nil {
 				return err
 			}
-			if kept, err = stock.ChosenFrom(list, files[0].Name, files[0].Text); err != nil {
+			if kept, err = adopt.ChosenFrom(list, files[0].Name, files[0].Text); err != nil {
 				return err
 			}
 		}
 		if dry || len(kept) == 0 {
 			return r.print(c, kept, func(w io.Writer) {
 				r.writeProposals(w, kept)
-				fmt.Fprintf(w, "%s would be adopted, %d lead here already. Nothing was changed.\n", count(len(kept), "queue"),
+				fmt.Fprintf(w, "%s would be adopted, %d lead here already. Nothing was changed.\n", words.Count(len(kept), "queue"),
 					len(list)-len(kept))
 			})
 		}
@@ -97,13 +98,13 @@ lines that were taken out are not adopted, and names, titles, locations and labe
 		return r.print(c, d, func(w io.Writer) {
 			r.writeProposals(w, kept)
 			fmt.Fprintf(w, "%s adopted into your draft, which has %s now. See cirque draft, then cirque rehearse.\n",
-				count(len(kept), "queue"), count(d.Total, "change"))
+				words.Count(len(kept), "queue"), words.Count(d.Total, "change"))
 		})
 	}
 	return c
 }
 
-func (r *root) writeProposals(w io.Writer, list []stock.Proposal) {
+func (r *root) writeProposals(w io.Writer, list []adopt.Proposal) {
 	t := r.table("FOUND", "ON", "QUEUE", "TITLE", "LOCATION", "LABELS", "PATHS", "DEVICE", "REMARKS")
 	for _, p := range list {
 		device := strings.Join(p.Queue.Devices, ", ")
@@ -176,7 +177,7 @@ divided by blanks, the others by semicolons, such as "device:hall-40; set:ardhol
 			return err
 		}
 		return r.print(c, d, func(w io.Writer) {
-			fmt.Fprintf(w, "Your draft has %s now. See cirque draft.\n", count(d.Total, "change"))
+			fmt.Fprintf(w, "Your draft has %s now. See cirque draft.\n", words.Count(d.Total, "change"))
 		})
 	}
 	return c
@@ -211,7 +212,7 @@ func (r *root) queueRename() *cobra.Command {
 				fmt.Fprintln(w, "Nothing was changed.")
 				return
 			}
-			fmt.Fprintf(w, "Your draft has %s now. Old names go on leading there.\n", count(out.Draft.Total, "change"))
+			fmt.Fprintf(w, "Your draft has %s now. Old names go on leading there.\n", words.Count(out.Draft.Total, "change"))
 		})
 	}
 	return c
@@ -263,11 +264,11 @@ anything.`}
 				t.write(w)
 			}
 			if out.Draft == nil {
-				fmt.Fprintf(w, "%d of %s would be moved. Nothing was changed.\n", moved, count(len(out.Moved), "queue"))
+				fmt.Fprintf(w, "%d of %s would be moved. Nothing was changed.\n", moved, words.Count(len(out.Moved), "queue"))
 				return
 			}
 			fmt.Fprintf(w, "%d of %s moved in your draft, which has %s now. Rehearse it: cirque rehearse --fail-on "+
-				"'loses>0,empty>0'\n", moved, count(len(out.Moved), "queue"), count(out.Draft.Total, "change"))
+				"'loses>0,empty>0'\n", moved, words.Count(len(out.Moved), "queue"), words.Count(out.Draft.Total, "change"))
 		})
 		if err == nil && moved < len(out.Moved) {
 			return errNo

@@ -11,6 +11,7 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -50,7 +51,7 @@ func writeDraft(w io.Writer, d api.Draft) {
 		fmt.Fprintf(w, "The draft %s is empty. Fill it with cirque estate apply FILE, or in the console.\n", d.Name)
 		return
 	}
-	fmt.Fprintf(w, "The draft %s of %s changes %s of revision %d.\n", d.Name, d.Author, count(d.Total, "object"), d.Base)
+	fmt.Fprintf(w, "The draft %s of %s changes %s of revision %d.\n", d.Name, d.Author, words.Count(d.Total, "object"), d.Base)
 	if d.Base != d.Current {
 		fmt.Fprintf(w, "Revision %d is current by now; publishing merges.\n", d.Current)
 	}
@@ -59,7 +60,7 @@ func writeDraft(w io.Writer, d api.Draft) {
 		fmt.Fprintln(w, "\nSee its effect with cirque rehearse; make it current with cirque publish -m REASON.")
 		return
 	}
-	fmt.Fprintf(w, "\nIt cannot be published as it is, because of %s:\n", count(len(d.Conflicts), "conflict"))
+	fmt.Fprintf(w, "\nIt cannot be published as it is, because of %s:\n", words.Count(len(d.Conflicts), "conflict"))
 	for _, k := range d.Conflicts {
 		fmt.Fprintf(w, "  %s\n", k.Says)
 		for i, diff := range []*estate.Diff{k.Mine, k.Theirs} {
@@ -342,7 +343,7 @@ func (r *root) diff() *cobra.Command {
 				fmt.Fprintln(w, "They are the same.")
 				return
 			}
-			fmt.Fprintf(w, "They differ in %s.\n", count(d.Total, "object"))
+			fmt.Fprintf(w, "They differ in %s.\n", words.Count(d.Total, "object"))
 			writeDiffs(w, d.Diffs, d.Total)
 		})
 	}}

@@ -17,6 +17,7 @@ import (
 
 	"cirque/core/driver"
 	"cirque/core/fault"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -31,7 +32,7 @@ func (r *root) driver() *cobra.Command {
 					fmt.Sprint(len(p.Problems)))
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%s.\n", count(len(list), "package"))
+			fmt.Fprintf(w, "%s.\n", words.Count(len(list), "package"))
 		})
 	show := ask(r, "show PACKAGE", "One driver package: the exact names that it accepts, and its files",
 		cobra.ExactArgs(1), get[driver.Package](named(base+"/packages", "")), r.writePackage)
@@ -51,7 +52,7 @@ func size(n int64) string {
 }
 
 func (r *root) writePackage(w io.Writer, p driver.Package) {
-	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, count(len(p.Models), "name"), count(p.Count, "file"),
+	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, words.Count(len(p.Models), "name"), words.Count(p.Count, "file"),
 		size(p.Bytes), p.Digest)
 	t := r.table("EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "DATE", "HARDWARE IDS", "SET-UP FILE")
 	for _, m := range p.Models {
@@ -177,7 +178,7 @@ func (r *root) driverGet() *cobra.Command {
 			}
 			total += n
 		}
-		_, err = fmt.Fprintf(c.OutOrStdout(), "%s, %s, written to %s.\n", count(len(want), "file"), size(total), a[1])
+		_, err = fmt.Fprintf(c.OutOrStdout(), "%s, %s, written to %s.\n", words.Count(len(want), "file"), size(total), a[1])
 		return err
 	}}
 	c.Flags().StringVar(&exact, "exact", "", "only what the driver of this exact name needs")
@@ -229,7 +230,7 @@ func (r *root) driverNames() *cobra.Command {
 				}
 				var from []string
 				if len(x.Packages) > 0 {
-					from = append(from, count(len(x.Packages), "package"))
+					from = append(from, words.Count(len(x.Packages), "package"))
 				}
 				if len(x.Servers) > 0 {
 					from = append(from, strings.Join(x.Servers, ", "))
@@ -237,7 +238,7 @@ func (r *root) driverNames() *cobra.Command {
 				t.add(mark, driver.Visible(x.Exact), x.Platform, x.Language, x.Version, strings.Join(from, "; "), x.Driver, x.Why)
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%d of %s; spaces are shown as ·.\n", len(list.Choices), count(list.Total, "name"))
+			fmt.Fprintf(w, "%d of %s; spaces are shown as ·.\n", len(list.Choices), words.Count(list.Total, "name"))
 		})
 	c.Flags().StringVar(&model, "model", "", "a device's model: names that fit it come first, the one to take has a *")
 	c.Flags().StringVar(&platform, "platform", "", "only for this platform")

@@ -10,6 +10,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/live"
 	"cirque/internal/api"
@@ -76,11 +77,11 @@ func (r *root) followDrain(c *cobra.Command, server string) error {
 	}
 	said := ""
 	for {
-		list, err := apiclient.Get[[]endpoint.Move](c.Context(), client, "/api/v1/moves", nil)
+		list, err := apiclient.Get[[]continuity.Move](c.Context(), client, "/api/v1/moves", nil)
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(list, func(m endpoint.Move) bool { return m.Name == server })
+		i := slices.IndexFunc(list, func(m continuity.Move) bool { return m.Name == server })
 		if i < 0 {
 			fmt.Fprintf(c.OutOrStdout(), "%s is back on duty.\n", server)
 			return nil
@@ -108,7 +109,7 @@ func (r *root) moves() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		list, err := apiclient.Get[[]endpoint.Move](c.Context(), client, "/api/v1/moves", nil)
+		list, err := apiclient.Get[[]continuity.Move](c.Context(), client, "/api/v1/moves", nil)
 		if err != nil {
 			return err
 		}
@@ -150,7 +151,7 @@ func (r *root) health() *cobra.Command {
 			return err
 		}
 		if len(a) == 2 {
-			v, err := apiclient.Get[live.HealthView](c.Context(), client, apiclient.Path("/api/v1/health/"+
+			v, err := apiclient.Get[continuity.HealthView](c.Context(), client, apiclient.Path("/api/v1/health/"+
 				url.PathEscape(a[0]), a[1]), nil)
 			if err != nil {
 				return err
@@ -167,7 +168,7 @@ func (r *root) health() *cobra.Command {
 				}
 			})
 		}
-		list, err := apiclient.Get[[]live.Health](c.Context(), client, "/api/v1/health", nil)
+		list, err := apiclient.Get[[]continuity.Health](c.Context(), client, "/api/v1/health", nil)
 		if err != nil {
 			return err
 		}
@@ -182,7 +183,7 @@ func (r *root) health() *cobra.Command {
 				switch {
 				case h.Held:
 					says = "it answers, and is held down: it went up and down too often"
-				case h.Verdict == live.Unproven:
+				case h.Verdict == continuity.Unproven:
 					says = "it has never answered, which may be the way from here: " + h.Says
 				case h.Fails == 0:
 					says = ""

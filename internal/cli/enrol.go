@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/access"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -49,7 +50,7 @@ service is known, so that the endpoint needs no file. With -o json only what a p
 				}
 				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once.\n\nOn the endpoint:\n\n "+
 					" cirque-agent enrol --service %s --token %s --state /var/lib/cirque-agent\n",
-					made.Token.Name, count(made.Token.Uses, "machine"), site, made.Token.ExpiresAt.Local().Format(time.DateTime),
+					made.Token.Name, words.Count(made.Token.Uses, "machine"), site, made.Token.ExpiresAt.Local().Format(time.DateTime),
 					client.URL(), made.Secret)
 			})
 		}}

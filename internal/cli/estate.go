@@ -15,6 +15,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -161,7 +162,7 @@ func (r *root) writeFindings(w io.Writer, list []lineup.Finding) {
 		t.add(f.Severity, f.Object, f.Says, f.Fix)
 	}
 	t.write(w)
-	fmt.Fprintf(w, "%s.\n", count(len(list), "finding"))
+	fmt.Fprintf(w, "%s.\n", words.Count(len(list), "finding"))
 }
 
 func counts(objects map[string]int) string {
@@ -169,7 +170,7 @@ func counts(objects map[string]int) string {
 	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
 		"queues", "grants", "notices"} {
 		if objects[k] > 0 {
-			parts = append(parts, count(objects[k], estate.Word(k)))
+			parts = append(parts, words.Count(objects[k], estate.Word(k)))
 		}
 	}
 	if len(parts) == 0 {
@@ -262,7 +263,7 @@ is a large share, nothing is applied unless --accept-removals.`,
 					holds = "would hold"
 				}
 				fmt.Fprintf(w, "The source %s %s %s, %s and %s: %d added, %d changed, %d removed.\n", i.Source, holds,
-					count(i.Users, "user"), count(i.Groups, "group"), count(i.Machines, "machine"), i.Added, i.Changed, i.Removed)
+					words.Count(i.Users, "user"), words.Count(i.Groups, "group"), words.Count(i.Machines, "machine"), i.Added, i.Changed, i.Removed)
 				for _, n := range i.Notes {
 					fmt.Fprintln(w, n)
 				}
@@ -351,7 +352,7 @@ func (r *root) queue() *cobra.Command {
 				t.add(q.Name, q.Title, q.Location, strings.Join(q.Through, ", "), queueState(q), grantsOf(q.Grants))
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%d of %s, revision %d.\n", len(kept), count(all.Total, "queue"), all.Revision)
+			fmt.Fprintf(w, "%d of %s, revision %d.\n", len(kept), words.Count(all.Total, "queue"), all.Revision)
 		})
 	}}
 	list.Flags().StringVar(&location, "location", "", "only at this location or under it")

@@ -11,15 +11,17 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/photograph"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
 
 func (r *root) exercise() *cobra.Command {
 	list := ask(r, "list", "The latest exercises, newest first", cobra.NoArgs,
-		get[[]endpoint.Exercise](fixed("/api/v1/exercises")), func(w io.Writer, list []endpoint.Exercise) {
+		get[[]continuity.Exercise](fixed("/api/v1/exercises")), func(w io.Writer, list []continuity.Exercise) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "There has been no exercise: cirque exercise start SERVER --for 10m --reason WHY")
 				return
@@ -44,21 +46,21 @@ func (r *root) exercise() *cobra.Command {
 		}
 	}
 	show := ask(r, "show NUMBER", "One exercise, with its report once it is over", cobra.ExactArgs(1),
-		func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Exercise, error) {
+		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.Exercise, error) {
 			path, err := byNumber("")(a)
 			if err != nil {
-				return endpoint.Exercise{}, err
+				return continuity.Exercise{}, err
 			}
-			return apiclient.Get[endpoint.Exercise](c.Context(), client, path, nil)
+			return apiclient.Get[continuity.Exercise](c.Context(), client, path, nil)
 		}, r.writeExercise)
 	stop := ask(r, "stop NUMBER", "End one before its time: the server returns at once", cobra.ExactArgs(1),
-		func(c *cobra.Command, client *apiclient.Client, a []string) (endpoint.Exercise, error) {
+		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.Exercise, error) {
 			path, err := byNumber("/stop")(a)
 			if err != nil {
-				return endpoint.Exercise{}, err
+				return continuity.Exercise{}, err
 			}
-			return apiclient.Post[endpoint.Exercise](c.Context(), client, path, nil)
-		}, func(w io.Writer, e endpoint.Exercise) {
+			return apiclient.Post[continuity.Exercise](c.Context(), client, path, nil)
+		}, func(w io.Writer, e continuity.Exercise) {
 			fmt.Fprintf(w, "%s returns at once. The report: cirque exercise show %d\n", e.Server, e.ID)
 		})
 	return group("exercise", "Take a server out of duty for a while, to see what would happen if it died",
@@ -83,7 +85,7 @@ back. Whom it would concern is rehearsed first; nobody loses a queue by it.`,
 			if length%time.Minute != 0 {
 				return usageError{fmt.Errorf("--for takes whole minutes, such as 10m or 2h")}
 			}
-			e, err := apiclient.Post[endpoint.Exercise](c.Context(), client, apiclient.Path("/api/v1/servers", a[0])+
+			e, err := apiclient.Post[continuity.Exercise](c.Context(), client, apiclient.Path("/api/v1/servers", a[0])+
 				"/exercises", api.NewExercise{Reason: reason, Minutes: int(length / time.Minute)})
 			if err != nil {
 				return err
@@ -102,7 +104,7 @@ back. Whom it would concern is rehearsed first; nobody loses a queue by it.`,
 	return c
 }
 
-func (r *root) followExercise(c *cobra.Command, client *apiclient.Client, e endpoint.Exercise) error {
+func (r *root) followExercise(c *cobra.Command, client *apiclient.Client, e continuity.Exercise) error {
 	said := 0
 	for {
 		for ; said < len(e.Steps); said++ {
@@ -118,19 +120,19 @@ func (r *root) followExercise(c *cobra.Command, client *apiclient.Client, e endp
 		case <-time.After(time.Second):
 		}
 		var err error
-		if e, err = apiclient.Get[endpoint.Exercise](c.Context(), client, fmt.Sprintf("/api/v1/exercises/%d", e.ID),
+		if e, err = apiclient.Get[continuity.Exercise](c.Context(), client, fmt.Sprintf("/api/v1/exercises/%d", e.ID),
 			nil); err != nil {
 			return err
 		}
 	}
 }
 
-func stepSays(e endpoint.Exercise, s endpoint.ExerciseStep) string {
+func stepSays(e continuity.Exercise, s continuity.ExerciseStep) string {
 	return fmt.Sprintf("%s  %-9s  %d of %d endpoints lead to %s, %d failing", s.At.Local().Format("15:04:05"), s.Phase,
 		s.Leading, e.Expected.Endpoints, e.Server, s.Failing)
 }
 
-func exerciseStands(e endpoint.Exercise) string {
+func exerciseStands(e continuity.Exercise) string {
 	switch {
 	case e.Good == nil && e.Ended == nil:
 		return e.Phase + ", until " + e.Until.Local().Format("15:04")
@@ -142,7 +144,7 @@ func exerciseStands(e endpoint.Exercise) string {
 	return "did not begin"
 }
 
-func (r *root) writeExercise(w io.Writer, e endpoint.Exercise) {
+func (r *root) writeExercise(w io.Writer, e continuity.Exercise) {
 	fmt.Fprintf(w, "Exercise %d with %s, by %s: %s. It is %s.\n", e.ID, e.Server, e.Author, e.Reason, exerciseStands(e))
 	if e.Ended == nil {
 		for _, s := range e.Steps {
@@ -183,7 +185,7 @@ func (r *root) photograph() *cobra.Command {
 				api.NewPhotograph{Name: a[0],
 					Note: note})
 		}, func(w io.Writer, p photograph.Photograph) {
-			fmt.Fprintf(w, "%s: %s as they stand now. Later: cirque photograph compare %s\n", p.Name, count(p.Count,
+			fmt.Fprintf(w, "%s: %s as they stand now. Later: cirque photograph compare %s\n", p.Name, words.Count(p.Count,
 				"thing"), p.Name)
 		})
 	take.Flags().StringVar(&note, "note", "", "in a few words")
@@ -221,7 +223,7 @@ func (r *root) photograph() *cobra.Command {
 			t.add(d.Kind, d.Name, what, d.Before, d.After)
 		}
 		t.write(w)
-		fmt.Fprintf(w, "%s between %s, %s, and %s.\n", count(v.Total, "difference"), v.Before.Name, ago(v.Before.At,
+		fmt.Fprintf(w, "%s between %s, %s, and %s.\n", words.Count(v.Total, "difference"), v.Before.Name, ago(v.Before.At,
 			time.Now()), then)
 	})
 	compare.Flags().StringVar(&with, "with", "", "another photograph, instead of now")

@@ -13,6 +13,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/notice"
 	"cirque/core/stock"
+	"cirque/core/words"
 	"cirque/internal/apiclient"
 )
 
@@ -35,7 +36,7 @@ func (r *root) faults() *cobra.Command {
 			t.add(ago(f.Since, time.Now()), f.About, f.Location, f.Says, f.Fix)
 		}
 		t.write(w)
-		fmt.Fprintf(w, "%s. Who is told: cirque notice list\n", count(len(list), "fault"))
+		fmt.Fprintf(w, "%s. Who is told: cirque notice list\n", words.Count(len(list), "fault"))
 	})
 	c.Flags().StringVar(&about, "about", "", "only of these: "+strings.Join(estate.Abouts(), ", "))
 	return c

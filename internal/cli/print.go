@@ -149,22 +149,6 @@ func or(s *string, none string) string {
 	return *s
 }
 
-func count(n int, one string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	if one == "person" {
-		return fmt.Sprintf("%d people", n)
-	}
-	if s, ok := strings.CutSuffix(one, "y"); ok {
-		return fmt.Sprintf("%d %sies", n, s)
-	}
-	if strings.HasSuffix(one, "s") {
-		return fmt.Sprintf("%d %ses", n, one)
-	}
-	return fmt.Sprintf("%d %ss", n, one)
-}
-
 // lines reads a stream of JSON objects, one a line, to its end.
 func lines[T any](in io.Reader, f func(T) error) error {
 	for dec := json.NewDecoder(in); ; {

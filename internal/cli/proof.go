@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/endpoint"
+	"cirque/core/words"
 	"cirque/internal/apiclient"
 )
 
@@ -84,7 +85,7 @@ func (r *root) unreached() *cobra.Command {
 			instead[u.Instead] = append(instead[u.Instead], u.Machine)
 		}
 		t.write(w)
-		fmt.Fprintf(w, "%s. What reaches them:\n", count(len(list), "machine"))
+		fmt.Fprintf(w, "%s. What reaches them:\n", words.Count(len(list), "machine"))
 		for _, i := range order {
 			some := instead[i][:min(len(instead[i]), 4)]
 			more := ""

@@ -13,6 +13,7 @@ import (
 
 	"cirque/core/fault"
 	"cirque/core/rehearse"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -130,14 +131,14 @@ func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 		fmt.Fprintf(w, "Were down: %s.\n", few(x.Down, 8))
 	}
 	if len(in.Without)+len(in.Moves) == 0 || in.Draft != "" {
-		fmt.Fprintf(w, "The draft changes %s of revision %d.\n", count(x.Changes, "object"), x.From)
+		fmt.Fprintf(w, "The draft changes %s of revision %d.\n", words.Count(x.Changes, "object"), x.From)
 	}
-	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", count(x.Cases.People, "person"), count(x.Cases.Machines,
-		"machine"), count(x.Touched.People, "person"), count(x.Touched.Machines, "machine"))
+	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", words.Count(x.Cases.People, "person"), words.Count(x.Cases.Machines,
+		"machine"), words.Count(x.Touched.People, "person"), words.Count(x.Touched.Machines, "machine"))
 	fmt.Fprintf(w, "Looked at %d of %d contexts, all that can be touched; %d of them as last seen, the others "+
 		"without place.\n", x.Looked, x.Cases.Contexts, x.Seen)
 	if len(x.Times) > 0 {
-		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", count(len(x.Times), "edge"),
+		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", words.Count(len(x.Times), "edge"),
 			x.Until.Local().Format("Mon 2 January 15:04"))
 	}
 	if x.Touched.Contexts == 0 {
@@ -194,7 +195,7 @@ func (r *root) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group)
 }
 
 func (r *root) writeEffects(w io.Writer, list api.Effects) {
-	fmt.Fprintf(w, "\n%s:\n", count(list.Total, "context"))
+	fmt.Fprintf(w, "\n%s:\n", words.Count(list.Total, "context"))
 	t := r.table("WHO", "WHERE", "MACHINE", "CHANGE", "QUEUE", "FROM", "TO", "WHEN")
 	for _, e := range list.Effects {
 		for _, i := range e.Items {

@@ -10,6 +10,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/access"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -144,7 +145,7 @@ func (r *root) accountAllow() *cobra.Command {
 				Sites: h.Sites})
 		}, func(w io.Writer, v access.Rule) {
 			fmt.Fprintf(w, "%s may sign in as %s%s: %s now. To end it: cirque account disallow %d\n", v.Who, v.Role,
-				scope(v.Sites), count(v.People, "person"), v.ID)
+				scope(v.Sites), words.Count(v.People, "person"), v.ID)
 			if v.People == 0 {
 				fmt.Fprintln(w, "Nobody is that now; check the name: cirque directory find")
 			}

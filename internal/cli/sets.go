@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/stock"
+	"cirque/core/words"
 	"cirque/internal/apiclient"
 )
 
@@ -74,12 +75,12 @@ func standingOf(v stock.SetView) string {
 	case len(v.Rows) == 0:
 		return "nothing was read yet, and no queue relies on it."
 	case v.Missing > 0:
-		return fmt.Sprintf("%s relied on and missing on a member; %d of %d not the same everywhere.", count(v.Missing,
+		return fmt.Sprintf("%s relied on and missing on a member; %d of %d not the same everywhere.", words.Count(v.Missing,
 			"queue"), v.Differ, len(v.Rows))
 	case v.Differ > 0:
-		return fmt.Sprintf("%d of %s not the same everywhere.", v.Differ, count(len(v.Rows), "queue"))
+		return fmt.Sprintf("%d of %s not the same everywhere.", v.Differ, words.Count(len(v.Rows), "queue"))
 	}
-	return fmt.Sprintf("%s, the same on every member that was read.", count(len(v.Rows), "queue"))
+	return fmt.Sprintf("%s, the same on every member that was read.", words.Count(len(v.Rows), "queue"))
 }
 
 func (r *root) writeSet(w io.Writer, v stock.SetView, all bool) {
@@ -121,6 +122,6 @@ func (r *root) writeSet(w io.Writer, v stock.SetView, all bool) {
 	}
 	fmt.Fprintf(w, "%s: %s\n", v.Name, standingOf(v))
 	if hidden > 0 && len(v.Rows) > hidden {
-		fmt.Fprintf(w, "The same on every member, and not shown: %s; --all shows them.\n", count(hidden, "queue"))
+		fmt.Fprintf(w, "The same on every member, and not shown: %s; --all shows them.\n", words.Count(hidden, "queue"))
 	}
 }

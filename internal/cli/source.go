@@ -15,6 +15,7 @@ import (
 
 	"cirque/core/directory"
 	"cirque/core/fault"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -293,7 +294,7 @@ func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string
 			}
 		}
 		if tell {
-			fmt.Fprintf(c.ErrOrStderr(), "\r%s: %s read   ", run.State, count(run.Read, "entry"))
+			fmt.Fprintf(c.ErrOrStderr(), "\r%s: %s read   ", run.State, words.Count(run.Read, "entry"))
 		}
 	}
 	if tell {
@@ -307,8 +308,8 @@ func writeRun(w io.Writer, v directory.Run) {
 		directory.RunDry: "dry pass"}[v.Kind]
 	fmt.Fprintf(w, "The %s over %s is %s: %s.\n", what, v.Source, v.State, v.Says)
 	if v.Users+v.Groups+v.Machines > 0 {
-		fmt.Fprintf(w, "It has %s, %s and %s.\n", count(v.Users, "user"), count(v.Groups, "group"),
-			count(v.Machines, "machine"))
+		fmt.Fprintf(w, "It has %s, %s and %s.\n", words.Count(v.Users, "user"), words.Count(v.Groups, "group"),
+			words.Count(v.Machines, "machine"))
 	}
 	for _, n := range v.Notes {
 		fmt.Fprintln(w, "  "+n)
@@ -360,7 +361,7 @@ func (r *root) renames() *cobra.Command {
 			if err := client.Do(c.Context(), "POST", "/api/v1/directory/renames/drop", nil, in, nil); err != nil {
 				return err
 			}
-			_, err := fmt.Fprintf(c.OutOrStdout(), "%s dropped; the estate stays as it is.\n", count(len(in.IDs), "rename"))
+			_, err := fmt.Fprintf(c.OutOrStdout(), "%s dropped; the estate stays as it is.\n", words.Count(len(in.IDs), "rename"))
 			return err
 		}
 		if take {
@@ -370,7 +371,7 @@ func (r *root) renames() *cobra.Command {
 			}
 			return r.print(c, v, func(w io.Writer) {
 				fmt.Fprintf(w, "%s of the draft %s changed. To see it: cirque draft; to publish it: cirque publish -m REASON\n",
-					count(v.Objects, "object"), cmp.Or(in.Draft, "main"))
+					words.Count(v.Objects, "object"), cmp.Or(in.Draft, "main"))
 			})
 		}
 		list, err := apiclient.Get[[]directory.Proposal](c.Context(), client, "/api/v1/directory/renames", nil)

@@ -12,8 +12,10 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/decommission"
 	"cirque/core/fault"
 	"cirque/core/stock"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -82,13 +84,13 @@ func (r *root) server() *cobra.Command {
 			for _, s := range list {
 				differs := ""
 				if s.Differences > 0 {
-					differs = count(s.Differences, "difference")
+					differs = words.Count(s.Differences, "difference")
 				}
 				t.add(s.Name, s.URI, stands(s.Check), fmt.Sprint(s.Count.Queues), fmt.Sprint(s.Count.NotReady),
 					fmt.Sprint(s.Count.Jobs), s.Duty, differs)
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%s.\n", count(len(list), "server"))
+			fmt.Fprintf(w, "%s.\n", words.Count(len(list), "server"))
 		})
 	show := ask(r, "show SERVER", "One print server: its queues, and how it differs from the estate", cobra.ExactArgs(1),
 		get[stock.ServerSheet](named(base, "")), r.writeServer)
@@ -114,7 +116,7 @@ func (r *root) server() *cobra.Command {
 				t.add(p.Queue, p.On, says)
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%d of %s are the same on both.\n", same, count(len(list), "queue"))
+			fmt.Fprintf(w, "%d of %s are the same on both.\n", same, words.Count(len(list), "queue"))
 		})
 	remove := r.unregister("server", "Forget a server that was registered by hand; its queues are not touched", base)
 	return group("server", "Print servers: register, read, compare, leave", list, show, r.addServer(), read,
@@ -162,7 +164,7 @@ func (r *root) addServer() *cobra.Command {
 			return apiclient.Post[stock.ServerView](c.Context(), client, "/api/v1/stock/servers", in)
 		}, func(w io.Writer, s stock.ServerView) {
 			fmt.Fprintf(w, "%s is registered at %s: %s; %s, %d not ready, %s waiting.\n", s.Name, s.URI, stands(s.Check),
-				count(s.Count.Queues, "queue"), s.Count.NotReady, count(s.Count.Jobs, "job"))
+				words.Count(s.Count.Queues, "queue"), s.Count.NotReady, words.Count(s.Count.Jobs, "job"))
 			if s.Count.Queues > 0 && !s.InEstate {
 				fmt.Fprintf(w, "To take its queues into the estate: cirque adopt --server %s --dry-run\n", s.Name)
 			}
@@ -176,8 +178,8 @@ func (r *root) writeServer(w io.Writer, s stock.ServerSheet) {
 	if s.Started != nil {
 		fmt.Fprintf(w, "Up since %s; seen to start anew %s.\n", s.Started.Local().Format(time.DateTime), times(s.Restarts))
 	}
-	fmt.Fprintf(w, "%s, %d not ready, %s waiting, %s.\n\n", count(s.Count.Queues, "queue"), s.Count.NotReady,
-		count(s.Count.Jobs, "job"), count(s.Drivers, "different driver"))
+	fmt.Fprintf(w, "%s, %d not ready, %s waiting, %s.\n\n", words.Count(s.Count.Queues, "queue"), s.Count.NotReady,
+		words.Count(s.Count.Jobs, "job"), words.Count(s.Drivers, "different driver"))
 	r.writeFoundQueues(w, s.Queues, false)
 	if len(s.Differs) > 0 {
 		fmt.Fprintln(w, "\nAgainst the estate:")
@@ -265,7 +267,7 @@ func (r *root) serverQueues() *cobra.Command {
 			}), nil
 		}, func(w io.Writer, list []stock.QueueView) {
 			r.writeFoundQueues(w, list, true)
-			fmt.Fprintf(w, "%s.\n", count(len(list), "queue"))
+			fmt.Fprintf(w, "%s.\n", words.Count(len(list), "queue"))
 		})
 	c.Flags().StringVar(&word, "find", "", "only with this in name, title, location, driver, device or server")
 	c.Flags().StringVar(&state, "state", "", "only not-ready ones, those with jobs, or those that are unlisted: the "+
@@ -275,8 +277,8 @@ func (r *root) serverQueues() *cobra.Command {
 
 func (r *root) depends() *cobra.Command {
 	c := ask(r, "depends SERVER", "What still leads to a server, who would miss it, and who printed through it lately",
-		cobra.ExactArgs(1), get[stock.Leaving](named("/api/v1/stock/servers", "/depends")), func(w io.Writer,
-			d stock.Leaving) {
+		cobra.ExactArgs(1), get[decommission.Leaving](named("/api/v1/stock/servers", "/depends")), func(w io.Writer,
+			d decommission.Leaving) {
 			fmt.Fprintln(w, d.Says)
 			line := func(what string, list []string) {
 				if len(list) > 0 {
@@ -288,7 +290,7 @@ func (r *root) depends() *cobra.Command {
 			line("only reached this way", d.Only)
 			line("grants", d.Grants)
 			if len(d.Queues) > 0 {
-				fmt.Fprintf(w, "Were it gone just now, %s would lose a queue or find it stranded.\n", count(d.People, "person"))
+				fmt.Fprintf(w, "Were it gone just now, %s would lose a queue or find it stranded.\n", words.Count(d.People, "person"))
 			}
 			fmt.Fprintf(w, "\nLate use: %s.\n", d.Told)
 			if len(d.Lately) > 0 {
@@ -327,7 +329,7 @@ func (r *root) device() *cobra.Command {
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "POST", "/api/v1/stock/found/forget", nil, api.Addresses{Addresses: a}, nil)
 		}, func(a []string) string {
-			return fmt.Sprintf("%s taken off the list; a later scan may find them again.", count(len(a), "address"))
+			return fmt.Sprintf("%s taken off the list; a later scan may find them again.", words.Count(len(a), "address"))
 		})
 	found := ask(r, "found", "What scans found and nobody listed", cobra.NoArgs,
 		get[[]stock.Unlisted](fixed("/api/v1/stock/found")), func(w io.Writer, list []stock.Unlisted) {
@@ -338,7 +340,7 @@ func (r *root) device() *cobra.Command {
 			}
 			t.write(w)
 			fmt.Fprintf(w, "%s. To register one: cirque device add ADDRESS. To make queues of them: cirque adopt --device "+
-				"ADDRESS --dry-run\n", count(len(list), "device"))
+				"ADDRESS --dry-run\n", words.Count(len(list), "device"))
 		})
 	return group("device", "Devices: register, question, scan, reserve addresses", r.deviceList(), show, r.addDevice(),
 		read, recognise, r.scan(), found, forget, r.reservations(), r.testStock("device", "test DEVICE", 1), remove)
@@ -381,7 +383,7 @@ func (r *root) deviceList() *cobra.Command {
 				strings.Join(kinds, ", "))
 		}
 		t.write(w)
-		fmt.Fprintf(w, "%s.\n", count(len(list), "device"))
+		fmt.Fprintf(w, "%s.\n", words.Count(len(list), "device"))
 	})
 	c.Flags().StringVar(&word, "find", "", "only with this in name, address, hardware address, serial, model, "+
 		"location or note")
@@ -481,14 +483,14 @@ added by itself. The scan goes on if you leave; --stop N ends it.`}
 		}
 		return r.print(c, last, func(w io.Writer) {
 			fmt.Fprintf(w, "The scan %d is %s: %d of %s asked, %d answered that are not listed. See cirque device found.\n",
-				last.ID, last.State, last.Done, count(last.Total, "address"), last.Found)
+				last.ID, last.State, last.Done, words.Count(last.Total, "address"), last.Found)
 		})
 	}
 	return c
 }
 
 func writePlan(w io.Writer, p stock.ScanPlan) {
-	fmt.Fprintf(w, "%s from %s to %s", count(p.Total, "address"), p.First, p.Last)
+	fmt.Fprintf(w, "%s from %s to %s", words.Count(p.Total, "address"), p.First, p.Last)
 	if p.Listed > 0 {
 		fmt.Fprintf(w, ", %d of which are listed already and not asked", p.Listed)
 	}
@@ -561,7 +563,7 @@ func (r *root) reservations() *cobra.Command {
 			return n, client.Do(c.Context(), "PUT", "/api/v1/stock/reservations", nil, api.NamedText{Name: files[0].Name,
 				Text: files[0].Text}, &n)
 		}, func(w io.Writer, n api.Imported) {
-			fmt.Fprintf(w, "%s imported. See cirque device list --state differs.\n", count(n.Count, "reservation"))
+			fmt.Fprintf(w, "%s imported. See cirque device list --state differs.\n", words.Count(n.Count, "reservation"))
 		})
 	return group("reservations", "Reservations of addresses, out and in", export, take)
 }
@@ -626,7 +628,7 @@ func reasons(list []string) string {
 
 func (r *root) orphans() *cobra.Command {
 	return ask(r, "orphans", "What leads nowhere, and what nothing leads to", cobra.NoArgs,
-		get[stock.Orphans](fixed("/api/v1/stock/orphans")), func(w io.Writer, o stock.Orphans) {
+		get[decommission.Orphans](fixed("/api/v1/stock/orphans")), func(w io.Writer, o decommission.Orphans) {
 			none := true
 			for _, x := range []struct {
 				what string

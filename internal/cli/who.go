@@ -11,6 +11,7 @@ import (
 
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
@@ -75,8 +76,8 @@ func (r *root) bare(c *cobra.Command) error {
 		return err
 	}
 	return r.print(c, x, func(w io.Writer) {
-		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", count(len(x.People),
-			"person"), count(len(x.Machines), "machine"))
+		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", words.Count(len(x.People),
+			"person"), words.Count(len(x.Machines), "machine"))
 		for _, list := range [][]string{x.People, x.Machines} {
 			for _, n := range list {
 				fmt.Fprintln(w, "  "+n)
@@ -102,10 +103,10 @@ func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
 	for _, n := range x.Revisions {
 		revs = append(revs, fmt.Sprint(n))
 	}
-	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, people, count(x.Looked.People,
-		"person"), machines, count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
-	fmt.Fprintf(w, "By its access rules %s and %s may print to it.\n\n", count(x.Permitted.People, "person"),
-		count(x.Permitted.Machines, "machine"))
+	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, people, words.Count(x.Looked.People,
+		"person"), machines, words.Count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
+	fmt.Fprintf(w, "By its access rules %s and %s may print to it.\n\n", words.Count(x.Permitted.People, "person"),
+		words.Count(x.Permitted.Machines, "machine"))
 	t := r.table("WHO", "", "EFFECT", "WHEN", "BY")
 	for _, h := range x.Holders {
 		often := "always"
@@ -136,11 +137,11 @@ func (r *root) reach() *cobra.Command {
 }
 
 func writeReach(w io.Writer, x lineup.Reach) {
-	people := fmt.Sprintf("%d of %s", x.People, count(x.OfPeople, "person"))
+	people := fmt.Sprintf("%d of %s", x.People, words.Count(x.OfPeople, "person"))
 	if x.Everyone {
 		people = "everybody, also those whom the directory does not know"
 	}
-	machines := fmt.Sprintf("%d of %s", x.Machines, count(x.OfMachines, "machine"))
+	machines := fmt.Sprintf("%d of %s", x.Machines, words.Count(x.OfMachines, "machine"))
 	if x.AnyMachine {
 		machines = "any machine"
 	}
@@ -148,7 +149,7 @@ func writeReach(w io.Writer, x lineup.Reach) {
 	if x.MachineWide {
 		fmt.Fprintln(w, "It also holds with nobody signed in.")
 	}
-	fmt.Fprintf(w, "It matches now in %d of %s in which somebody was last seen.\n", x.Seen, count(x.OfSeen, "context"))
+	fmt.Fprintf(w, "It matches now in %d of %s in which somebody was last seen.\n", x.Seen, words.Count(x.OfSeen, "context"))
 	fmt.Fprintf(w, "Queues: %s.\n", first(strings.Join(x.Queues, ", "), "none"))
 	if len(x.Names) > 0 {
 		fmt.Fprintf(w, "Among them: %s.\n", strings.Join(x.Names, ", "))

@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/photograph"
 	"cirque/internal/api"
@@ -18,15 +19,15 @@ func (s *server) exercises(a huma.API) {
 		Body api.NewExercise
 	}
 	route(s, a, "POST", "/api/v1/servers/{name}/exercises", "start-exercise", "Take a server out of duty for a while, "+
-		"to see what would happen if it died", small, func(ctx context.Context, in *start) (*out[endpoint.Exercise], error) {
+		"to see what would happen if it died", small, func(ctx context.Context, in *start) (*out[continuity.Exercise], error) {
 		e, err := s.svc.Continuity.StartExercise(ctx, principalOf(ctx), in.Name, in.Body.Reason,
 			time.Duration(in.Body.Minutes)*time.Minute)
-		return &out[endpoint.Exercise]{e}, err
+		return &out[continuity.Exercise]{e}, err
 	})
 	route(s, a, "GET", "/api/v1/exercises", "exercises", "The latest exercises, newest first", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Exercise], error) {
+		func(ctx context.Context, _ *struct{}) (*out[[]continuity.Exercise], error) {
 			v, err := s.svc.Continuity.Exercises(ctx, principalOf(ctx))
-			return &out[[]endpoint.Exercise]{v}, err
+			return &out[[]continuity.Exercise]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/servers/{name}/outage", "outage", "The checklist of a server's planned outage, which "+
 		"ticks itself", small, func(ctx context.Context, in *stockName) (*out[[]endpoint.Rung], error) {
@@ -37,14 +38,14 @@ func (s *server) exercises(a huma.API) {
 		ID int64 `path:"id" minimum:"1"`
 	}
 	route(s, a, "GET", "/api/v1/exercises/{id}", "exercise", "One exercise, with its report once it is over", small,
-		func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
+		func(ctx context.Context, in *one) (*out[continuity.Exercise], error) {
 			v, err := s.svc.Continuity.Exercise(ctx, principalOf(ctx), in.ID)
-			return &out[endpoint.Exercise]{v}, err
+			return &out[continuity.Exercise]{v}, err
 		})
 	route(s, a, "POST", "/api/v1/exercises/{id}/stop", "stop-exercise", "End an exercise before its time: the server "+
-		"returns at once", small, func(ctx context.Context, in *one) (*out[endpoint.Exercise], error) {
+		"returns at once", small, func(ctx context.Context, in *one) (*out[continuity.Exercise], error) {
 		v, err := s.svc.Continuity.StopExercise(ctx, principalOf(ctx), in.ID)
-		return &out[endpoint.Exercise]{v}, err
+		return &out[continuity.Exercise]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/photographs", "photographs", "Photographs of how everything stood, newest first", small,
 		func(ctx context.Context, _ *struct{}) (*out[[]photograph.Photograph], error) {

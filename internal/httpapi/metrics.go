@@ -10,8 +10,8 @@ import (
 	"github.com/prometheus/client_golang/prometheus/collectors"
 	"github.com/prometheus/client_golang/prometheus/promhttp"
 
+	"cirque/core/continuity"
 	"cirque/core/fault"
-	"cirque/core/live"
 	"cirque/internal/service"
 )
 
@@ -113,9 +113,9 @@ func (f figures) Collect(ch chan<- prometheus.Metric) {
 	}
 	for _, h := range v.Healths {
 		switch h.Verdict {
-		case live.Up:
+		case continuity.Up:
 			gauge(upDesc, 1, h.Kind, h.Name)
-		case live.Gone:
+		case continuity.Gone:
 			gauge(upDesc, 0, h.Kind, h.Name)
 		}
 	}

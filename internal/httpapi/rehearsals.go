@@ -7,6 +7,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/live"
 	"cirque/core/rehearse"
@@ -83,26 +84,26 @@ func (s *server) rehearsals(a huma.API) {
 			return &out[[]live.Note]{list}, err
 		})
 	route(s, a, "GET", "/api/v1/moves", "moves", "How far people have moved off servers that are out of duty, or back "+
-		"to those that return", small, func(ctx context.Context, _ *struct{}) (*out[[]endpoint.Move], error) {
+		"to those that return", small, func(ctx context.Context, _ *struct{}) (*out[[]continuity.Move], error) {
 		list, err := s.svc.Continuity.Moves(ctx, principalOf(ctx))
-		return &out[[]endpoint.Move]{list}, err
+		return &out[[]continuity.Move]{list}, err
 	})
 	route(s, a, "GET", "/api/v1/health", "health-of-all", "What probing has found of servers and devices", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]live.Health], error) {
+		func(ctx context.Context, _ *struct{}) (*out[[]continuity.Health], error) {
 			list, err := s.svc.Continuity.Healths(ctx, principalOf(ctx))
 			if list == nil {
-				list = []live.Health{}
+				list = []continuity.Health{}
 			}
-			return &out[[]live.Health]{list}, err
+			return &out[[]continuity.Health]{list}, err
 		})
 	type one struct {
 		Kind string `path:"kind" maxLength:"16" doc:"server or device."`
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/health/{kind}/{name}", "health-of-one", "What probing has found of one, with its "+
-		"history of 30 days", small, func(ctx context.Context, in *one) (*out[live.HealthView], error) {
+		"history of 30 days", small, func(ctx context.Context, in *one) (*out[continuity.HealthView], error) {
 		v, err := s.svc.Continuity.Health(ctx, principalOf(ctx), in.Kind, in.Name)
-		return &out[live.HealthView]{v}, err
+		return &out[continuity.HealthView]{v}, err
 	})
 	type hours struct {
 		Hours int `query:"hours" minimum:"1" maximum:"8760" default:"24"`

@@ -20,6 +20,7 @@ import (
 	"github.com/gin-gonic/gin"
 
 	"cirque/core/access"
+	"cirque/core/adopt"
 	"cirque/core/directory"
 	"cirque/core/driver"
 	"cirque/core/endpoint"
@@ -158,7 +159,7 @@ var schemaNames = map[reflect.Type]string{
 	typeOf[rehearse.EffectSheet](): "Effect",
 	typeOf[rehearse.RollSheet]():   "Roll",
 	typeOf[stock.ScanPlan]():       "ScanPlan",
-	typeOf[stock.Selection]():      "Selection",
+	typeOf[adopt.Selection]():      "Selection",
 }
 
 // schemaName tells types of the same name apart by their package: estate.Queue is EstateQueue, lineup.QueueSheet stays

@@ -6,6 +6,8 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/adopt"
+	"cirque/core/decommission"
 	"cirque/core/estate"
 	"cirque/core/stock"
 	"cirque/internal/api"
@@ -67,9 +69,9 @@ func (s *server) stockServers(a huma.API) {
 		return nil, s.svc.Stock.Unregister(ctx, principalOf(ctx), stock.KindServer, in.Name)
 	})
 	route(s, a, "GET", "/api/v1/stock/servers/{name}/depends", "server-depends", "What still leads to a server, and who "+
-		"used it lately", small, func(ctx context.Context, in *stockName) (*out[stock.Leaving], error) {
+		"used it lately", small, func(ctx context.Context, in *stockName) (*out[decommission.Leaving], error) {
 		v, err := s.svc.Decommission.Depends(ctx, principalOf(ctx), in.Name)
-		return &out[stock.Leaving]{v}, err
+		return &out[decommission.Leaving]{v}, err
 	})
 	type with struct {
 		Name string `path:"name" maxLength:"256"`
@@ -86,9 +88,9 @@ func (s *server) stockServers(a huma.API) {
 			return &out[[]stock.QueueView]{v}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/orphans", "orphans", "What leads nowhere, and what nothing leads to", small,
-		func(ctx context.Context, _ *struct{}) (*out[stock.Orphans], error) {
+		func(ctx context.Context, _ *struct{}) (*out[decommission.Orphans], error) {
 			v, err := s.svc.Decommission.Orphans(ctx, principalOf(ctx))
-			return &out[stock.Orphans]{v}, err
+			return &out[decommission.Orphans]{v}, err
 		})
 }
 
@@ -182,13 +184,13 @@ func (s *server) scans(a huma.API) {
 func (s *server) adoption(a huma.API) {
 	type selections struct{ Body api.Selections }
 	route(s, a, "POST", "/api/v1/stock/proposals", "propose", "What found queues and devices would be in the estate",
-		medium, func(ctx context.Context, in *selections) (*out[[]stock.Proposal], error) {
-			list := make([]stock.Selection, len(in.Body.Selections))
+		medium, func(ctx context.Context, in *selections) (*out[[]adopt.Proposal], error) {
+			list := make([]adopt.Selection, len(in.Body.Selections))
 			for i, x := range in.Body.Selections {
-				list[i] = stock.Selection(x)
+				list[i] = adopt.Selection(x)
 			}
 			v, err := s.svc.Adopt.Propose(ctx, principalOf(ctx), in.Body.Draft, list)
-			return &out[[]stock.Proposal]{v}, err
+			return &out[[]adopt.Proposal]{v}, err
 		})
 	type adoption struct{ Body api.Adoption }
 	route(s, a, "POST", "/api/v1/stock/adoptions", "adopt", "Put proposals into one's own draft, all or none", large,

@@ -8,6 +8,7 @@ import (
 	"testing"
 	"time"
 
+	"cirque/core/continuity"
 	"cirque/core/directory"
 	"cirque/core/driver"
 	"cirque/core/endpoint"
@@ -70,8 +71,8 @@ func TestFaultsSeen(t *testing.T) {
 func TestExercisesOneAtATime(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	begin := func() (endpoint.Exercise, error) {
-		return s.Exercises.AddExercise(ctx, endpoint.Exercise{Server: "ps-1", Reason: "x", Steps: []endpoint.ExerciseStep{}},
+	begin := func() (continuity.Exercise, error) {
+		return s.Exercises.AddExercise(ctx, continuity.Exercise{Server: "ps-1", Reason: "x", Steps: []continuity.ExerciseStep{}},
 			happening("ps-1"))
 	}
 	var wg sync.WaitGroup

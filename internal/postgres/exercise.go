@@ -7,12 +7,12 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
-	"cirque/core/endpoint"
+	"cirque/core/continuity"
 	"cirque/core/event"
 	"cirque/core/fault"
 )
 
-func scanExercise(row pgx.CollectableRow) (e endpoint.Exercise, err error) {
+func scanExercise(row pgx.CollectableRow) (e continuity.Exercise, err error) {
 	var id int64
 	var text []byte
 	if err := row.Scan(&id, &text); err != nil {
@@ -24,8 +24,8 @@ func scanExercise(row pgx.CollectableRow) (e endpoint.Exercise, err error) {
 }
 
 // AddExercise keeps one that begins; a Conflict fault where one with that server runs already.
-func (s ExerciseTable) AddExercise(ctx context.Context, e endpoint.Exercise,
-	ev event.Event) (endpoint.Exercise, error) {
+func (s ExerciseTable) AddExercise(ctx context.Context, e continuity.Exercise,
+	ev event.Event) (continuity.Exercise, error) {
 	text, err := json.Marshal(e)
 	if err != nil {
 		return e, err
@@ -59,7 +59,7 @@ func (s ExerciseTable) StopExercise(ctx context.Context, id int64, by string) er
 }
 
 // SaveExercise keeps how one stands; who stopped it meanwhile stays.
-func (s ExerciseTable) SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error {
+func (s ExerciseTable) SaveExercise(ctx context.Context, e continuity.Exercise, events []event.Event) error {
 	text, err := json.Marshal(e)
 	if err != nil {
 		return err
@@ -80,7 +80,7 @@ func (s ExerciseTable) SaveExercise(ctx context.Context, e endpoint.Exercise, ev
 }
 
 // Exercises lists the latest, newest first; with open only those that run.
-func (s ExerciseTable) Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error) {
+func (s ExerciseTable) Exercises(ctx context.Context, open bool, limit int) ([]continuity.Exercise, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, state FROM exercise WHERE NOT $1 OR ended IS NULL ORDER BY id "+
 		"DESC LIMIT $2", open, limit)
 	if err != nil {
@@ -91,10 +91,10 @@ func (s ExerciseTable) Exercises(ctx context.Context, open bool, limit int) ([]e
 }
 
 // Exercise gives one; an Unknown fault where there is none.
-func (s ExerciseTable) Exercise(ctx context.Context, id int64) (endpoint.Exercise, error) {
+func (s ExerciseTable) Exercise(ctx context.Context, id int64) (continuity.Exercise, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, state FROM exercise WHERE id = $1", id)
 	if err != nil {
-		return endpoint.Exercise{}, translate(err)
+		return continuity.Exercise{}, translate(err)
 	}
 	e, err := pgx.CollectExactlyOneRow(rows, scanExercise)
 	if errors.Is(err, pgx.ErrNoRows) {

@@ -7,17 +7,17 @@ import (
 
 	"github.com/jackc/pgx/v5"
 
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
-	"cirque/core/live"
 )
 
 // Healths gives what probing has found, by kind and name.
-func (s HealthTable) Healths(ctx context.Context) ([]live.Health, error) {
+func (s HealthTable) Healths(ctx context.Context) ([]continuity.Health, error) {
 	rows, err := s.pool.Query(ctx, "SELECT state FROM health ORDER BY kind, name")
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (h live.Health, err error) {
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (h continuity.Health, err error) {
 		var text []byte
 		if err := row.Scan(&text); err != nil {
 			return h, err
@@ -28,7 +28,7 @@ func (s HealthTable) Healths(ctx context.Context) ([]live.Health, error) {
 }
 
 // SaveHealth keeps some; those in changed have come to another verdict, which is kept for ever.
-func (s HealthTable) SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error {
+func (s HealthTable) SaveHealth(ctx context.Context, list []continuity.Health, changed func(continuity.Health) bool) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		for _, h := range list {
 			text, err := json.Marshal(h)
@@ -41,7 +41,7 @@ func (s HealthTable) SaveHealth(ctx context.Context, list []live.Health, changed
 			}
 			if changed(h) {
 				says := ""
-				if h.Verdict == live.Gone {
+				if h.Verdict == continuity.Gone {
 					says = h.Says
 				}
 				if _, err := tx.Exec(ctx, "INSERT INTO health_change (kind, name, verdict, says, at) VALUES ($1, $2, $3, $4, $5)",
@@ -56,13 +56,13 @@ func (s HealthTable) SaveHealth(ctx context.Context, list []live.Health, changed
 
 // HealthChanges gives when something went up or down since a time, and before them the last change that came earlier;
 // oldest first.
-func (s HealthTable) HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error) {
+func (s HealthTable) HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]continuity.Turn, error) {
 	rows, err := s.pool.Query(ctx, `(SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at < $3 ORDER BY at DESC LIMIT 1)
 		UNION ALL (SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at >= $3 ORDER BY at DESC LIMIT 500) ORDER BY at`, kind, name, since)
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[live.Turn])
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[continuity.Turn])
 	return out, translate(err)
 }
 

@@ -104,6 +104,8 @@ type Config struct {
 	Dir Dir
 	// Raster draws lines of text as PWG raster, on a page of so many millimetres.
 	Raster func(lines []string, media string, width, height float64) ([]byte, error)
+	// DHCP reads and writes what DHCP servers reserve.
+	DHCP stock.DHCP
 	// SecretKey seals what is secret in the store: 32 bytes that lie beside the data.
 	SecretKey []byte
 	// Health has servers and devices probed; without it none ever counts as down by itself.
@@ -177,7 +179,7 @@ func (s *Service) lookAndKeep(in Stores, cfg Config) {
 	s.Secrets = secrets.New(secrets.Config{Store: in.Secrets, Present: p, Log: log, Now: now, Prober: cfg.Prober,
 		SecretKey: cfg.SecretKey})
 	s.Stock = stock.New(stock.Config{Store: in.Stock, Present: p, Log: log, Now: now, Prober: cfg.Prober, Keys: s.Secrets,
-		KeyNotes: s.Secrets, ServersEvery: cfg.ServersEvery, DevicesEvery: cfg.DevicesEvery})
+		KeyNotes: s.Secrets, DHCP: cfg.DHCP, ServersEvery: cfg.ServersEvery, DevicesEvery: cfg.DevicesEvery})
 	s.Fleet = fleet.New(fleet.Config{Store: in.Fleet, Present: p, Log: log, Now: now})
 	s.Snapshots = snapshots.New(snapshots.Config{Store: in.Snapshots, Present: p, Now: now})
 	s.Links = links.New(links.Config{Store: in.Links, Present: p})

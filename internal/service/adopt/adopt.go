@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"cirque/core/access"
+	"cirque/core/adopt"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
@@ -17,7 +18,7 @@ import (
 
 // Propose says what found queues and devices would be in the estate, on top of one's own draft.
 func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
-	selections []stock.Selection) ([]stock.Proposal, error) {
+	selections []adopt.Selection) ([]adopt.Proposal, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return nil, err
 	}
@@ -41,9 +42,9 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
 			devices[h] = &st.Found[i].Reading
 		}
 	}
-	proposer := stock.NewProposer(d.Document, st.Packages, servers, s.present.View().Platforms(d.Document),
+	proposer := adopt.NewProposer(d.Document, st.Packages, servers, s.present.View().Platforms(d.Document),
 		slices.Collect(maps.Values(st.Watches)))
-	out := []stock.Proposal{}
+	out := []adopt.Proposal{}
 	for _, sel := range selections {
 		found, err := s.foundFor(sel, st, servers)
 		if err != nil {
@@ -59,8 +60,8 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
 	return out, nil
 }
 
-func (s *Room) foundFor(sel stock.Selection, st *present.Stock,
-	servers map[string]*stock.Server) ([]stock.Found, error) {
+func (s *Room) foundFor(sel adopt.Selection, st *present.Stock,
+	servers map[string]*stock.Server) ([]adopt.Found, error) {
 	var queues []stock.Queue
 	var watch *stock.Watch
 	switch sel.Kind {
@@ -88,15 +89,15 @@ func (s *Room) foundFor(sel stock.Selection, st *present.Stock,
 		if err != nil {
 			return nil, err
 		}
-		return []stock.Found{f}, nil
+		return []adopt.Found{f}, nil
 	default:
 		return nil, fault.New(fault.Invalid, "selection-kind", "write server, capture or device",
 			"%q is nothing that can be adopted", sel.Kind)
 	}
-	var out []stock.Found
+	var out []adopt.Found
 	for _, q := range queues {
 		if len(sel.Found) == 0 || slices.Contains(sel.Found, q.Name) {
-			out = append(out, stock.Found{From: sel.From, Kind: sel.Kind, Queue: q, Watch: watch})
+			out = append(out, adopt.Found{From: sel.From, Kind: sel.Kind, Queue: q, Watch: watch})
 		}
 	}
 	for _, n := range sel.Found {
@@ -108,8 +109,8 @@ func (s *Room) foundFor(sel stock.Selection, st *present.Stock,
 }
 
 // foundDevice takes a device for the queue that it would be.
-func (s *Room) foundDevice(called string, st *present.Stock) (stock.Found, error) {
-	f := stock.Found{From: called, Kind: stock.KindDevice}
+func (s *Room) foundDevice(called string, st *present.Stock) (adopt.Found, error) {
+	f := adopt.Found{From: called, Kind: stock.KindDevice}
 	if l, err := s.present.WatchedOne(stock.KindDevice, called); err == nil {
 		f.Watch, f.Device = &l.Watch, l.Reading
 		f.Queue = stock.Queue{Name: l.Name, Title: l.Title, Device: l.URI, Location: l.Location}
@@ -132,11 +133,11 @@ func (s *Room) foundDevice(called string, st *present.Stock) (stock.Found, error
 
 // Adopt puts proposals, as they are now, into one's own draft: all or none.
 func (s *Room) Adopt(ctx context.Context, p *access.Principal, draft string,
-	proposals []stock.Proposal) (estate.DraftSheet, error) {
+	proposals []adopt.Proposal) (estate.DraftSheet, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return estate.DraftSheet{}, err
 	}
-	edits, err := stock.Edits(proposals)
+	edits, err := adopt.Edits(proposals)
 	if err != nil {
 		return estate.DraftSheet{}, err
 	}

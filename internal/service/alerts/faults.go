@@ -9,11 +9,11 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/lineup"
-	"cirque/core/live"
 	"cirque/core/notice"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
@@ -106,7 +106,7 @@ func (s *Room) faults(ctx context.Context) ([]aFault, error) {
 	if err != nil {
 		return nil, err
 	}
-	found := map[present.Watched]live.Health{}
+	found := map[present.Watched]continuity.Health{}
 	for _, h := range healths {
 		found[present.Watched{Kind: h.Kind, Name: h.Name}] = h
 	}
@@ -115,11 +115,11 @@ func (s *Room) faults(ctx context.Context) ([]aFault, error) {
 		h := found[present.Watched{Kind: "server", Name: l.Name}]
 		kept := s.present.Stock().Server(l.Name)
 		switch {
-		case l.InEstate && h.Verdict == live.Gone:
+		case l.InEstate && h.Verdict == continuity.Gone:
 			f := add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since, "see that it runs; its people are "+
 				"led elsewhere where something else serves them: cirque moves", "the server %s does not answer: %s", l.Name, h.Says)
 			f.Owners = s.ownersOn(l.Name, kept.Server)
-		case l.Check != nil && !l.Check.OK && h.Verdict != live.Gone && (l.Check.Answered != nil ||
+		case l.Check != nil && !l.Check.OK && h.Verdict != continuity.Gone && (l.Check.Answered != nil ||
 			!slices.Contains(neverThere, l.Check.Code)):
 			add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix,
 				"the server %s cannot be read: %s", l.Name, l.Check.Says)
@@ -147,7 +147,7 @@ func (s *Room) faults(ctx context.Context) ([]aFault, error) {
 	differs := stock.DeviceDifferences(doc, list, st.Sightings(), st.Reservations)
 	for _, l := range list {
 		h := found[present.Watched{Kind: "device", Name: l.Name}]
-		if l.InEstate && h.Verdict == live.Gone {
+		if l.InEstate && h.Verdict == continuity.Gone {
 			add(estate.AboutDevices, "device "+l.Name, l.Name, l.Location, h.Since, "see that it is on, and its address",
 				"the device %s does not answer: %s", l.Name, h.Says)
 		}
@@ -271,7 +271,7 @@ func (s *Room) ownersOn(server string, r *stock.Server) []notice.Owner {
 	}
 	var out []notice.Owner
 	for _, j := range r.Waiting {
-		w := s.present.View().WaitingJob(server, r, j, live.Gone)
+		w := s.present.View().WaitingJob(server, r, j, continuity.Gone)
 		if w.Person == "" {
 			continue
 		}

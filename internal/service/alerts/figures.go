@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/live"
 )
@@ -14,7 +15,7 @@ type Figures struct {
 	Database          bool
 	Servers           map[string]float64 // the part of its people that each server of the estate takes
 	Leading           map[string]int     // endpoints that lead to each
-	Healths           []live.Health
+	Healths           []continuity.Health
 	Fleet             *endpoint.Sample // the latest; nil where there is none of the last minutes
 }
 

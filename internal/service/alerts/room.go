@@ -8,10 +8,10 @@ import (
 	"time"
 
 	"cirque/core/advert"
+	"cirque/core/continuity"
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/event"
-	"cirque/core/live"
 	"cirque/core/notice"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
@@ -22,7 +22,7 @@ import (
 type Store interface {
 	AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error
 	Endpoints(ctx context.Context) ([]endpoint.Record, error)
-	Healths(ctx context.Context) ([]live.Health, error)
+	Healths(ctx context.Context) ([]continuity.Health, error)
 	Leading(ctx context.Context) (map[string][2]int, error)
 	Listings(ctx context.Context) ([]advert.Listing, error)
 	Runs(ctx context.Context, source string, limit int) ([]directory.Run, error)

@@ -7,7 +7,7 @@ import (
 	"time"
 
 	"cirque/core/access"
-	"cirque/core/endpoint"
+	"cirque/core/continuity"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
@@ -24,8 +24,8 @@ const (
 // StartExercise takes a server out of duty for a while, to see what would happen if it died: everybody whom another
 // serves is moved, then it returns by itself, and what was seen becomes a report.
 func (s *Room) StartExercise(ctx context.Context, p *access.Principal, server, reason string,
-	length time.Duration) (endpoint.Exercise, error) {
-	var e endpoint.Exercise
+	length time.Duration) (continuity.Exercise, error) {
+	var e continuity.Exercise
 	if err := access.Check(p, access.Drain); err != nil {
 		return e, err
 	}
@@ -63,11 +63,11 @@ func (s *Room) StartExercise(ctx context.Context, p *access.Principal, server, r
 	}
 	who := func(k rehearse.Kind) int { return r.Totals[k].People + r.Totals[k].Machines }
 	now := s.now().UTC()
-	e = endpoint.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
-		Phase: "moving", Steps: []endpoint.ExerciseStep{}, Stuck: []endpoint.Stuck{}, Says: []string{},
-		Expected: endpoint.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths),
+	e = continuity.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
+		Phase: "moving", Steps: []continuity.ExerciseStep{}, Stuck: []continuity.Stuck{}, Says: []string{},
+		Expected: continuity.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths),
 			Stranded: who(rehearse.Stranded)}}
-	e.Steps = append(e.Steps, endpoint.ExerciseStep{At: now, Phase: "moving", Leading: leading[server][0],
+	e.Steps = append(e.Steps, continuity.ExerciseStep{At: now, Phase: "moving", Leading: leading[server][0],
 		Failing: failing})
 	if e, err = s.store.AddExercise(ctx, e, event.Event{Kind: event.Exercised, Subject: server, Author: p.Name,
 		Says: fmt.Sprintf("An exercise with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"),
@@ -84,9 +84,9 @@ func (s *Room) StartExercise(ctx context.Context, p *access.Principal, server, r
 }
 
 // StopExercise ends one before its time: the server returns at once.
-func (s *Room) StopExercise(ctx context.Context, p *access.Principal, id int64) (endpoint.Exercise, error) {
+func (s *Room) StopExercise(ctx context.Context, p *access.Principal, id int64) (continuity.Exercise, error) {
 	if err := access.Check(p, access.Drain); err != nil {
-		return endpoint.Exercise{}, err
+		return continuity.Exercise{}, err
 	}
 	e, err := s.store.Exercise(ctx, id)
 	if err != nil {
@@ -107,21 +107,21 @@ func (s *Room) StopExercise(ctx context.Context, p *access.Principal, id int64) 
 }
 
 // Exercises lists the latest, newest first.
-func (s *Room) Exercises(ctx context.Context, p *access.Principal) ([]endpoint.Exercise, error) {
+func (s *Room) Exercises(ctx context.Context, p *access.Principal) ([]continuity.Exercise, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
 	list, err := s.store.Exercises(ctx, false, 100)
 	if list == nil {
-		list = []endpoint.Exercise{}
+		list = []continuity.Exercise{}
 	}
 	return list, err
 }
 
 // Exercise gives one.
-func (s *Room) Exercise(ctx context.Context, p *access.Principal, id int64) (endpoint.Exercise, error) {
+func (s *Room) Exercise(ctx context.Context, p *access.Principal, id int64) (continuity.Exercise, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return endpoint.Exercise{}, err
+		return continuity.Exercise{}, err
 	}
 	return s.store.Exercise(ctx, id)
 }
@@ -154,7 +154,7 @@ func (s *Room) tendExercises(ctx context.Context, running bool) bool {
 			continue
 		}
 		if duty != live.Serving {
-			next.Stuck = []endpoint.Stuck{}
+			next.Stuck = []continuity.Stuck{}
 			if n > 0 && next.Phase == "out" {
 				if next.Stuck, err = s.stuck(ctx, e.Server); err != nil {
 					continue

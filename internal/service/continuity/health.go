@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
@@ -48,7 +49,7 @@ func (s *Room) watchHealth(ctx context.Context) error {
 		says string
 	}
 	// Only this goroutine reads and writes these.
-	known, due, busy, dirty, turned := map[present.Watched]live.Health{}, map[present.Watched]time.Time{},
+	known, due, busy, dirty, turned := map[present.Watched]continuity.Health{}, map[present.Watched]time.Time{},
 		map[present.Watched]bool{},
 		map[present.Watched]bool{}, map[present.Watched]bool{}
 	for _, h := range kept {
@@ -67,7 +68,7 @@ func (s *Room) watchHealth(ctx context.Context) error {
 			seenDoc, targets = doc, probeTargets(doc)
 		}
 		set := doc.Continuity()
-		rule := live.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter,
+		rule := continuity.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter,
 			UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: time.Duration(set.FlapMinutes) * time.Minute}
 		if s.cfg.Health {
 			s.reconcile(ctx, targets, known)
@@ -141,11 +142,11 @@ func (s *Room) watchHealth(ctx context.Context) error {
 			}
 		}
 		if len(turned) > 0 || len(dirty) > 0 && time.Since(saved) > savesEvery {
-			var list []live.Health
+			var list []continuity.Health
 			for of := range dirty {
 				list = append(list, known[of])
 			}
-			if err := s.store.SaveHealth(ctx, list, func(h live.Health) bool {
+			if err := s.store.SaveHealth(ctx, list, func(h continuity.Health) bool {
 				return turned[present.Watched{Kind: h.Kind, Name: h.Name}]
 			}); err != nil {
 				if ctx.Err() == nil {
@@ -164,14 +165,14 @@ func (s *Room) watchHealth(ctx context.Context) error {
 // reconcile draws consequences that could not be drawn when a verdict came, since the database was away or a person had
 // set the duty.
 func (s *Room) reconcile(ctx context.Context, targets map[present.Watched]string,
-	known map[present.Watched]live.Health) {
+	known map[present.Watched]continuity.Health) {
 	state := s.present.View().World.Live
 	for of := range targets {
 		h, duty := known[of], state.Server(of.Name)
 		if of.Kind == "device" {
 			duty = state.Device(of.Name)
 		}
-		if h.Verdict == live.Gone && duty == live.Serving || h.Verdict == live.Up && duty == live.Down {
+		if h.Verdict == continuity.Gone && duty == live.Serving || h.Verdict == continuity.Up && duty == live.Down {
 			s.turned(ctx, h, true)
 		}
 	}
@@ -198,7 +199,7 @@ func probeTargets(doc *estate.Document) map[present.Watched]string {
 }
 
 // turned draws the consequences of a verdict. A drained server stays drained: that somebody decided.
-func (s *Room) turned(ctx context.Context, h live.Health, changed bool) {
+func (s *Room) turned(ctx context.Context, h continuity.Health, changed bool) {
 	var n live.Note
 	var e event.Event
 	var only func(live.Note) bool
@@ -213,7 +214,7 @@ func (s *Room) turned(ctx context.Context, h live.Health, changed bool) {
 		return
 	case !changed:
 		return
-	case h.Verdict == live.Gone:
+	case h.Verdict == continuity.Gone:
 		n = live.Note{Kind: h.Kind, Name: h.Name, Duty: live.Down, Reason: h.Says}
 		e = event.Event{Kind: event.WentDown, Says: fmt.Sprintf("The %s %s does not answer: %s", h.Kind, h.Name, h.Says)}
 		only = func(was live.Note) bool { return was.Duty == live.Serving }
@@ -304,35 +305,35 @@ func (s *Room) readDrained(ctx context.Context, wg *sync.WaitGroup, last map[str
 const uptimeDays = 30
 
 // Healths lists what probing has found.
-func (s *Room) Healths(ctx context.Context, p *access.Principal) ([]live.Health, error) {
+func (s *Room) Healths(ctx context.Context, p *access.Principal) ([]continuity.Health, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
 	list, err := s.store.Healths(ctx)
 	targets := probeTargets(s.present.View().Document())
-	return slices.DeleteFunc(list, func(h live.Health) bool {
+	return slices.DeleteFunc(list, func(h continuity.Health) bool {
 		_, watched := targets[present.Watched{Kind: h.Kind, Name: h.Name}]
 		return !watched
 	}), err
 }
 
 // Health gives one with its history; an Unknown fault where it was never present.Watched.
-func (s *Room) Health(ctx context.Context, p *access.Principal, kind, name string) (live.HealthView, error) {
+func (s *Room) Health(ctx context.Context, p *access.Principal, kind, name string) (continuity.HealthView, error) {
 	list, err := s.Healths(ctx, p)
 	if err != nil {
-		return live.HealthView{}, err
+		return continuity.HealthView{}, err
 	}
-	i := slices.IndexFunc(list, func(h live.Health) bool { return h.Kind == kind && h.Name == name })
+	i := slices.IndexFunc(list, func(h continuity.Health) bool { return h.Kind == kind && h.Name == name })
 	if i < 0 {
-		return live.HealthView{}, fault.New(fault.Unknown, "never-probed", "servers, and devices that people reach "+
+		return continuity.HealthView{}, fault.New(fault.Unknown, "never-probed", "servers, and devices that people reach "+
 			"directly, are probed once they are published", "%s %s was never probed", kind, name)
 	}
 	now := s.now()
-	v := live.HealthView{Health: list[i]}
+	v := continuity.HealthView{Health: list[i]}
 	if v.Turns, err = s.store.HealthChanges(ctx, kind, name, now.AddDate(0, 0, -uptimeDays)); err != nil {
 		return v, err
 	}
-	if part, ok := live.Uptime(v.Turns, now.AddDate(0, 0, -uptimeDays), now); ok {
+	if part, ok := continuity.Uptime(v.Turns, now.AddDate(0, 0, -uptimeDays), now); ok {
 		v.Uptime = &part
 	}
 	return v, nil

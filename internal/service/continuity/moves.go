@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/live"
@@ -13,7 +14,7 @@ import (
 const stuckShown = 20
 
 // Moves lists the servers that are out of duty or returning, each with how far its people have moved.
-func (s *Room) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Move, error) {
+func (s *Room) Moves(ctx context.Context, p *access.Principal) ([]continuity.Move, error) {
 	notes, err := s.Duties(ctx, p)
 	if err != nil {
 		return nil, err
@@ -26,13 +27,13 @@ func (s *Room) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Move,
 	if err != nil {
 		return nil, err
 	}
-	out := []endpoint.Move{}
+	out := []continuity.Move{}
 	for _, n := range notes {
 		if n.Kind != "server" {
 			continue
 		}
-		m := endpoint.Move{Note: n, Left: leading[n.Name][0], Stuck: []endpoint.Stuck{},
-			Health: live.VerdictOf(healths, n.Name)}
+		m := continuity.Move{Note: n, Left: leading[n.Name][0], Stuck: []continuity.Stuck{},
+			Health: continuity.VerdictOf(healths, n.Name)}
 		m.Endpoints = max(n.Moving, m.Left)
 		if k := s.present.Stock().Server(n.Name); k.Server != nil && k.Check.OK &&
 			k.Check.At.After(n.Since) {
@@ -51,7 +52,7 @@ func (s *Room) Moves(ctx context.Context, p *access.Principal) ([]endpoint.Move,
 	return out, nil
 }
 
-func (s *Room) stuck(ctx context.Context, server string) ([]endpoint.Stuck, error) {
+func (s *Room) stuck(ctx context.Context, server string) ([]continuity.Stuck, error) {
 	list, err := s.cfg.Endpoints.LeadingTo(ctx, server, stuckShown)
 	if err != nil {
 		return nil, err
@@ -59,11 +60,11 @@ func (s *Room) stuck(ctx context.Context, server string) ([]endpoint.Stuck, erro
 	doc := s.present.View().Document()
 	v, _ := doc.Find(estate.Ref{List: "servers", Name: server}).(*estate.Server)
 	leads := func(i endpoint.Want) bool { return v != nil && stock.SameAuthority(i.URI, v.URI) }
-	out := []endpoint.Stuck{}
+	out := []continuity.Stuck{}
 	for _, r := range list {
 		lineups := s.present.View().Lineups(r, s.now())
 		state := s.present.View().Judge(r, lineups, s.now()).State
-		out = append(out, endpoint.Stuck{Machine: r.Report.Machine, State: state, Says: endpoint.WhyStuck(r, lineups,
+		out = append(out, continuity.Stuck{Machine: r.Report.Machine, State: state, Says: continuity.WhyStuck(r, lineups,
 			leads, state)})
 	}
 	return out, nil

@@ -7,11 +7,12 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
+	"cirque/core/decommission"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/live"
 	"cirque/core/photograph"
-	"cirque/core/stock"
 )
 
 // outageWithin is for how long a planned outage is remembered after its end, and how old a photograph may be before it.
@@ -27,7 +28,7 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
 		return nil, unknownServer(doc, server)
 	}
-	o := endpoint.Outage{Server: server, Only: stock.DependentsOf(doc, server).Only,
+	o := continuity.Outage{Server: server, Only: decommission.DependentsOf(doc, server).Only,
 		Duty: live.Note{Duty: snap.World.Live.Server(server)}}
 	for _, set := range doc.ServerSets {
 		if len(set.Members) < 2 || !slices.Contains(set.Members, server) {
@@ -55,14 +56,14 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 	if err != nil {
 		return nil, err
 	}
-	if i := slices.IndexFunc(moves, func(m endpoint.Move) bool { return m.Name == server }); i >= 0 {
+	if i := slices.IndexFunc(moves, func(m continuity.Move) bool { return m.Name == server }); i >= 0 {
 		o.Move, o.Health = &moves[i], moves[i].Health
 	} else {
 		healths, err := s.store.Healths(ctx)
 		if err != nil {
 			return nil, err
 		}
-		o.Health = live.VerdictOf(healths, server)
+		o.Health = continuity.VerdictOf(healths, server)
 	}
 	leading, err := s.cfg.Endpoints.Leading(ctx)
 	if err != nil {

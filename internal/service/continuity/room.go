@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/live"
@@ -28,16 +29,16 @@ type Prober interface {
 // A Store is what is needed of the store.
 type Store interface {
 	AddEvent(ctx context.Context, e event.Event) error
-	AddExercise(ctx context.Context, e endpoint.Exercise, ev event.Event) (endpoint.Exercise, error)
+	AddExercise(ctx context.Context, e continuity.Exercise, ev event.Event) (continuity.Exercise, error)
 	Duties(ctx context.Context, at *time.Time) ([]live.Note, error)
-	Exercise(ctx context.Context, id int64) (endpoint.Exercise, error)
-	Exercises(ctx context.Context, open bool, limit int) ([]endpoint.Exercise, error)
-	HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]live.Turn, error)
-	Healths(ctx context.Context) ([]live.Health, error)
+	Exercise(ctx context.Context, id int64) (continuity.Exercise, error)
+	Exercises(ctx context.Context, open bool, limit int) ([]continuity.Exercise, error)
+	HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]continuity.Turn, error)
+	Healths(ctx context.Context) ([]continuity.Health, error)
 	LastOut(ctx context.Context, server string, since time.Time) (live.Note, bool, error)
 	Photographs(ctx context.Context) ([]photograph.Photograph, error)
-	SaveExercise(ctx context.Context, e endpoint.Exercise, events []event.Event) error
-	SaveHealth(ctx context.Context, list []live.Health, changed func(live.Health) bool) error
+	SaveExercise(ctx context.Context, e continuity.Exercise, events []event.Event) error
+	SaveHealth(ctx context.Context, list []continuity.Health, changed func(continuity.Health) bool) error
 	SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (bool, error)
 	StopExercise(ctx context.Context, id int64, by string) error
 }

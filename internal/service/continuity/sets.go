@@ -5,8 +5,8 @@ import (
 	"slices"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/fault"
-	"cirque/core/live"
 	"cirque/core/stock"
 )
 
@@ -26,7 +26,7 @@ func (s *Room) Sets(ctx context.Context, p *access.Principal) ([]stock.SetView, 
 		for i := range v.Members {
 			m := &v.Members[i]
 			m.Duty, m.Share, m.Health = string(snap.World.Live.Server(m.Name)), snap.World.Live.Share(m.Name),
-				string(live.VerdictOf(healths, m.Name))
+				string(continuity.VerdictOf(healths, m.Name))
 		}
 		out = append(out, v)
 	}

@@ -9,6 +9,7 @@ import (
 	"sync"
 
 	"cirque/core/access"
+	"cirque/core/decommission"
 	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/rehearse"
@@ -20,17 +21,17 @@ import (
 const jobsAsked = 200
 
 // Depends says what still leads to a server, who would miss it, and who used it lately.
-func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) (stock.Leaving, error) {
+func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) (decommission.Leaving, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
-		return stock.Leaving{}, err
+		return decommission.Leaving{}, err
 	}
 	l, err := s.present.WatchedOne(stock.KindServer, server)
 	if err != nil {
-		return stock.Leaving{}, err
+		return decommission.Leaving{}, err
 	}
 	w := s.present.View().World
-	out := stock.Leaving{Dependents: stock.DependentsOf(w.Estate.Document(), server), Grants: []string{},
-		Lately: []stock.LateUse{}}
+	out := decommission.Leaving{Dependents: decommission.DependentsOf(w.Estate.Document(), server), Grants: []string{},
+		Lately: []decommission.LateUse{}}
 	for _, q := range out.Queues {
 		for _, g := range w.Estate.Selecting(q) {
 			if !slices.Contains(out.Grants, g) {
@@ -72,7 +73,7 @@ func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) 
 }
 
 // lately reads the server's own lists of ended jobs.
-func (s *Room) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
+func (s *Room) lately(ctx context.Context, l stock.Listed, out *decommission.Leaving) {
 	r := s.present.Stock().Server(l.Name).Server
 	if r == nil || s.cfg.Prober == nil {
 		out.Told = "the server has not been read, so its late use is not known"
@@ -82,7 +83,7 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
 	var mu sync.Mutex
 	var wg sync.WaitGroup
 	slots := make(chan struct{}, 8)
-	uses := map[[3]string]*stock.LateUse{}
+	uses := map[[3]string]*decommission.LateUse{}
 	jobs := 0
 	var failed error
 	for _, q := range r.Queues {
@@ -101,7 +102,7 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
 				k := [3]string{q.Name, j.Owner, j.From}
 				u := uses[k]
 				if u == nil {
-					u = &stock.LateUse{Queue: q.Name, Owner: j.Owner, From: j.From}
+					u = &decommission.LateUse{Queue: q.Name, Owner: j.Owner, From: j.From}
 					uses[k] = u
 				}
 				u.Jobs++
@@ -118,7 +119,7 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
 	for _, u := range uses {
 		out.Lately = append(out.Lately, *u)
 	}
-	slices.SortFunc(out.Lately, func(a, b stock.LateUse) int {
+	slices.SortFunc(out.Lately, func(a, b decommission.LateUse) int {
 		if a.Last != nil && b.Last != nil && !a.Last.Equal(*b.Last) {
 			return b.Last.Compare(*a.Last)
 		}
@@ -134,7 +135,7 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
 	default:
 		out.Told = fmt.Sprintf("from the server's own lists, %s, at most %d a queue", words.Count(jobs,
 			"ended job"), jobsAsked)
-		if slices.ContainsFunc(out.Lately, func(u stock.LateUse) bool { return u.Owner == "" }) {
+		if slices.ContainsFunc(out.Lately, func(u decommission.LateUse) bool { return u.Owner == "" }) {
 			out.Told += "; of some it does not tell whose they were: its sign-in may be let see that"
 		}
 	}
@@ -143,7 +144,7 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *stock.Leaving) {
 // MoveQueues rewrites queues in one's own draft so that they no longer lead through a server; with dry it only says
 // which.
 func (s *Room) MoveQueues(ctx context.Context, p *access.Principal, draft, server, to string, only []string,
-	dry bool) ([]stock.Moved, estate.DraftSheet, error) {
+	dry bool) ([]decommission.Moved, estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return nil, estate.DraftSheet{}, err
 	}
@@ -155,7 +156,7 @@ func (s *Room) MoveQueues(ctx context.Context, p *access.Principal, draft, serve
 	for _, l := range s.present.Watched(stock.KindDevice) {
 		read[l.Name] = l.Reading
 	}
-	edits, moved, err := stock.Leave(d.Document, server, to, only, read)
+	edits, moved, err := decommission.Leave(d.Document, server, to, only, read)
 	if err != nil || dry || len(edits) == 0 {
 		return moved, d, err
 	}
@@ -164,9 +165,9 @@ func (s *Room) MoveQueues(ctx context.Context, p *access.Principal, draft, serve
 }
 
 // Orphans lists what leads nowhere, and what nothing leads to.
-func (s *Room) Orphans(_ context.Context, p *access.Principal) (stock.Orphans, error) {
+func (s *Room) Orphans(_ context.Context, p *access.Principal) (decommission.Orphans, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
-		return stock.Orphans{}, err
+		return decommission.Orphans{}, err
 	}
 	w, st := s.present.View().World, s.present.Stock()
 	servers := map[string]*stock.Server{}
@@ -185,5 +186,5 @@ func (s *Room) Orphans(_ context.Context, p *access.Principal) (stock.Orphans, e
 	for _, f := range st.Found {
 		answering = append(answering, f.Address)
 	}
-	return stock.OrphansOf(doc, func(q string) bool { return by[q] }, servers, st.Reservations, answering), nil
+	return decommission.OrphansOf(doc, func(q string) bool { return by[q] }, servers, st.Reservations, answering), nil
 }

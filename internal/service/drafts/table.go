@@ -5,8 +5,8 @@ import (
 	"slices"
 
 	"cirque/core/access"
+	"cirque/core/bulk"
 	"cirque/core/estate"
-	"cirque/core/stock"
 )
 
 // QueueTable writes the queues of one's own draft, or some of them, as CSV.
@@ -19,7 +19,7 @@ func (s *Room) QueueTable(ctx context.Context, p *access.Principal, draft string
 	if len(names) > 0 {
 		queues = slices.DeleteFunc(slices.Clone(queues), func(q estate.Queue) bool { return !slices.Contains(names, q.Name) })
 	}
-	return stock.QueueTable(queues), nil
+	return bulk.QueueTable(queues), nil
 }
 
 // ApplyQueueTable puts a table of queues into one's own draft.
@@ -32,7 +32,7 @@ func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, 
 	if err != nil {
 		return d, err
 	}
-	edits, err := stock.QueueEdits(d.Document, name, text)
+	edits, err := bulk.QueueEdits(d.Document, name, text)
 	if err != nil {
 		return d, err
 	}
@@ -41,7 +41,7 @@ func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, 
 
 // Rename gives queues new names by a pattern, in one's own draft; with dry it only says which.
 func (s *Room) Rename(ctx context.Context, p *access.Principal, draft string, names []string, pattern string,
-	dry bool) ([]stock.Renaming, estate.DraftSheet, error) {
+	dry bool) ([]bulk.Renaming, estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return nil, estate.DraftSheet{}, err
 	}
@@ -49,7 +49,7 @@ func (s *Room) Rename(ctx context.Context, p *access.Principal, draft string, na
 	if err != nil {
 		return nil, d, err
 	}
-	edits, list, err := stock.Rename(d.Document, names, pattern)
+	edits, list, err := bulk.Rename(d.Document, names, pattern)
 	if err != nil || dry || len(edits) == 0 {
 		return list, d, err
 	}

@@ -9,6 +9,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/words"
 )
 
 // Refresh has an endpoint's agent look at its spooler and report now, in whichever process of the service it waits.
@@ -40,8 +41,8 @@ func (s *Room) Otherwise() string {
 	}
 	return fmt.Sprintf("While it is connected it hears of a change within seconds; after a broken connection it asks "+
 		"again within %s, and reports at least every %s.",
-		endpoint.Span(time.Duration(set.GapSeconds)*time.Second),
-		endpoint.Span(time.Duration(set.ReportMinutes)*time.Minute)) + hurry
+		words.Span(time.Duration(set.GapSeconds)*time.Second),
+		words.Span(time.Duration(set.ReportMinutes)*time.Minute)) + hurry
 }
 
 // Pace gives the settings by which agents ask and report now.

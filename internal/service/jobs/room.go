@@ -9,10 +9,10 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/event"
 	"cirque/core/job"
 	"cirque/core/lineup"
-	"cirque/core/live"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 )
@@ -33,7 +33,7 @@ type Prober interface {
 // A Store is what is needed of the store.
 type Store interface {
 	AddEvent(ctx context.Context, e event.Event) error
-	Healths(ctx context.Context) ([]live.Health, error)
+	Healths(ctx context.Context) ([]continuity.Health, error)
 }
 
 // Config of a Room.

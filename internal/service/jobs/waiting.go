@@ -5,7 +5,7 @@ import (
 	"fmt"
 
 	"cirque/core/access"
-	"cirque/core/live"
+	"cirque/core/continuity"
 	"cirque/core/stock"
 )
 
@@ -24,8 +24,8 @@ func (s *Room) WaitingJobs(ctx context.Context, p *access.Principal, server stri
 	if err != nil {
 		return out, err
 	}
-	found := live.VerdictOf(healths, server)
-	if s.cfg.Prober != nil && found != live.Gone {
+	found := continuity.VerdictOf(healths, server)
+	if s.cfg.Prober != nil && found != continuity.Gone {
 		out.Now = s.cfg.Readings.Read(ctx, l) == nil
 	}
 	kept := s.present.Stock().Server(server)

@@ -4,9 +4,10 @@ import (
 	"slices"
 	"time"
 
+	"cirque/core/continuity"
+	"cirque/core/decommission"
 	"cirque/core/endpoint"
 	"cirque/core/lineup"
-	"cirque/core/live"
 	"cirque/core/stock"
 )
 
@@ -48,16 +49,16 @@ func (v *View) Judged(rec endpoint.Record, now time.Time) endpoint.Judged {
 }
 
 // WaitingJob says what becomes of a job that waits on a server, by what the server told last and what is proven of it.
-func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found live.Verdict) stock.WaitingJob {
+func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found continuity.Verdict) stock.WaitingJob {
 	w := v.World
 	doc := w.Estate.Document()
-	only := stock.DependentsOf(doc, server).Only
+	only := decommission.DependentsOf(doc, server).Only
 	otherwise := false
 	for _, q := range stock.Through(doc, server)[j.Queue] {
 		otherwise = otherwise || !slices.Contains(only, q)
 	}
 	q := r.Find(j.Queue)
-	out := stock.WaitingJob{Job: j, Becomes: live.Fate(w.Live.Server(server), found, q != nil && !q.Ready(), otherwise)}
+	out := stock.WaitingJob{Job: j, Becomes: continuity.Fate(w.Live.Server(server), found, q != nil && !q.Ready(), otherwise)}
 	if u, ok := w.Directory.Person(j.Owner); ok {
 		out.Person = u.Name
 	}

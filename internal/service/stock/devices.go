@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"cirque/core/access"
+	"cirque/core/decommission"
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/stock"
@@ -49,7 +50,7 @@ func (s *Room) Devices(_ context.Context, p *access.Principal) ([]stock.DeviceVi
 		if v.Differs == nil {
 			v.Differs = []stock.Difference{}
 		}
-		v.Driverless = l.Reading != nil && stock.Driverless(*l.Reading)
+		v.Driverless = l.Reading != nil && decommission.Driverless(*l.Reading)
 		out = append(out, v)
 	}
 	return out, nil
@@ -136,7 +137,7 @@ func (s *Room) Reservations(_ context.Context, p *access.Principal, format strin
 	}
 	list, lacking := stock.Reservations(s.present.Watched(stock.KindDevice))
 	if format == "json" {
-		text, err := stock.ReservationsJSON(s.present.View().Document(), list)
+		text, err := s.cfg.DHCP.Write(stock.BySubnet(s.present.View().Document(), list))
 		return text, lacking, err
 	}
 	return stock.ReservationsCSV(list), lacking, nil
@@ -147,7 +148,7 @@ func (s *Room) ImportReservations(ctx context.Context, p *access.Principal, name
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return 0, err
 	}
-	list, err := stock.ParseReservations(name, text)
+	list, err := stock.ParseReservations(name, text, s.cfg.DHCP.Read)
 	if err != nil {
 		return 0, err
 	}

@@ -8,6 +8,7 @@ import (
 	"cmp"
 	"context"
 	"log/slog"
+	"net/netip"
 	"sync"
 	"time"
 
@@ -39,6 +40,12 @@ type Store interface {
 	StopScan(ctx context.Context, id int64, author string) error
 }
 
+// A DHCP reads and writes a DHCP server's configuration. What lies in no subnet is under the zero prefix.
+type DHCP interface {
+	Read(text string) ([]stock.RawReservation, error)
+	Write(by map[netip.Prefix][]stock.Reservation) (string, error)
+}
+
 // Config of a Room.
 type Config struct {
 	Prober  Prober
@@ -54,6 +61,8 @@ type Config struct {
 	KeyNotes interface {
 		NoteKeys(ctx context.Context, keys []stock.Key)
 	}
+	// DHCP reads and writes what DHCP servers reserve.
+	DHCP DHCP
 	// ServersEvery and DevicesEvery are how often the stock is read.
 	ServersEvery, DevicesEvery time.Duration
 }

@@ -43,13 +43,13 @@ export type ServerView = Missing<Schemas["StockServerView"], "check">;
 export type ServerSheetData = Missing<Schemas["StockServerSheet"], "check">;
 export type FoundQueue = Schemas["StockQueueView"];
 export type DeviceView = Missing<Schemas["StockDeviceView"], "check" | "reading">;
-export type Move = Omit<Schemas["EndpointMove"], "waiting" | "read" | "until" | "begun"> & {
+export type Move = Omit<Schemas["ContinuityMove"], "waiting" | "read" | "until" | "begun"> & {
   waiting: number | null;
   read: string | null;
   until: string | null;
   begun: string | null;
 };
-export type HealthView = Omit<Schemas["LiveHealthView"], "uptime"> & { uptime: number | null };
+export type HealthView = Omit<Schemas["ContinuityHealthView"], "uptime"> & { uptime: number | null };
 export type SetView = Omit<Schemas["StockSetView"], "members"> & {
   members: Missing<Schemas["StockSetMember"], "read">[];
 };
@@ -57,7 +57,7 @@ export type Checkup = Missing<Schemas["EndpointCheckup"], "done">;
 export type Proof = Schemas["EndpointProof"];
 export type ProofRow = Schemas["EndpointProofRow"];
 export type DriverHere = Schemas["EndpointDriverHere"];
-export type Exercise = Omit<Schemas["EndpointExercise"], "ended" | "good"> & {
+export type Exercise = Omit<Schemas["ContinuityExercise"], "ended" | "good"> & {
   ended: string | null;
   good: boolean | null;
 };
@@ -77,10 +77,10 @@ export type Unlisted = Schemas["StockUnlisted"];
 export type Capture = Schemas["StockCapture"];
 export type Scan = Schemas["StockScan"];
 export type ScanPlan = Schemas["ScanPlan"];
-export type Proposal = Schemas["StockProposal"];
+export type Proposal = Schemas["AdoptProposal"];
 export type Selection = Schemas["Selection"];
 export type NewWatch = Schemas["NewWatch"];
-export type Leaving = Schemas["StockLeaving"];
+export type Leaving = Schemas["DecommissionLeaving"];
 export type Pair = Schemas["StockPair"];
 export type StockJob = Schemas["StockJob"];
 export type TestSheet = Schemas["StockTestSheet"];

@@ -2846,9 +2846,27 @@ export interface components {
         Addresses: {
             addresses: string[];
         };
+        AdoptProposal: {
+            /** @description The estate's queue that leads there already. */
+            already?: string;
+            /** @description To be added besides. */
+            device?: components["schemas"]["EstateDevice"];
+            /** @description To be added besides. */
+            drivers?: components["schemas"]["EstateDriver"][];
+            /** @description The queue's or device's name as it was found. */
+            found: string;
+            from: string;
+            /** @enum {string} */
+            kind: "server" | "capture" | "device";
+            queue: components["schemas"]["EstateQueue"];
+            /** @description What whoever adopts it should look at. */
+            remarks: string[];
+            /** @description To be added besides. */
+            server?: components["schemas"]["EstateServer"];
+        };
         Adoption: {
             draft?: string;
-            proposals: components["schemas"]["StockProposal"][];
+            proposals: components["schemas"]["AdoptProposal"][];
         };
         AdvertListing: {
             /** Format: int64 */
@@ -2901,6 +2919,10 @@ export interface components {
             machines: string[];
             people: string[];
         };
+        BulkRenaming: {
+            from: string;
+            to: string;
+        };
         Called: {
             endpoint: components["schemas"]["Endpoint"];
             /** @description How long it would take without being called. */
@@ -2943,6 +2965,290 @@ export interface components {
             parts: components["schemas"]["DriverDifference"][];
             /** @description One sentence, such as: they differ at letter 19, a space against two spaces. */
             says: string;
+        };
+        ContinuityExercise: {
+            author: string;
+            /** Format: date-time */
+            begun: string;
+            /**
+             * Format: date-time
+             * @description When everybody was back, or was given up waiting for; null while it runs.
+             */
+            ended: string | null;
+            expected: components["schemas"]["ContinuityExpected"];
+            /** @description Whether all that could move did, and nothing failed by it; null while it runs. */
+            good: boolean | null;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            phase: "moving" | "out" | "returning" | "over";
+            reason: string;
+            /** @description The report, in sentences. */
+            says: string[];
+            server: string;
+            /** @description How it went, whenever something changed. */
+            steps: components["schemas"]["ContinuityExerciseStep"][];
+            /** @description Who ended it early. */
+            stopped?: string;
+            /** @description Who had not moved when the server came back, and why. */
+            stuck: components["schemas"]["ContinuityStuck"][];
+            /**
+             * Format: date-time
+             * @description When the server returns by itself.
+             */
+            until: string;
+            /** @description The server was seen out of duty. */
+            went_out: boolean;
+        };
+        ContinuityExerciseStep: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description Endpoints on which something failed.
+             */
+            failing: number;
+            /**
+             * Format: int64
+             * @description Endpoints that led to the server.
+             */
+            leading: number;
+            /** @enum {string} */
+            phase: "moving" | "out" | "returning" | "over";
+        };
+        ContinuityExpected: {
+            /**
+             * Format: int64
+             * @description That led to the server when it began.
+             */
+            endpoints: number;
+            /**
+             * Format: int64
+             * @description Endpoints on which something failed already.
+             */
+            failing: number;
+            /**
+             * Format: int64
+             * @description People and machines that go another way.
+             */
+            moves: number;
+            /**
+             * Format: int64
+             * @description People and machines with a queue that nothing else serves.
+             */
+            stranded: number;
+        };
+        ContinuityHealth: {
+            /**
+             * Format: date-time
+             * @description When it last answered.
+             */
+            answered: string | null;
+            /**
+             * Format: int64
+             * @description Successful probes in a row.
+             */
+            answers: number;
+            /** @description When it went up or down lately. */
+            changes: string[];
+            /**
+             * Format: date-time
+             * @description The last probe.
+             */
+            checked: string;
+            /**
+             * Format: int64
+             * @description Failed probes in a row.
+             */
+            fails: number;
+            /** @description It answers, and is held down because it went up and down too often. */
+            held: boolean;
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            /** @description Of the last failure. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description Since when the verdict has been so.
+             */
+            since: string;
+            /** @enum {string} */
+            verdict: "unproven" | "up" | "down";
+        };
+        ContinuityHealthView: {
+            /**
+             * Format: date-time
+             * @description When it last answered.
+             */
+            answered: string | null;
+            /**
+             * Format: int64
+             * @description Successful probes in a row.
+             */
+            answers: number;
+            /** @description When it went up or down lately. */
+            changes: string[];
+            /**
+             * Format: date-time
+             * @description The last probe.
+             */
+            checked: string;
+            /**
+             * Format: int64
+             * @description Failed probes in a row.
+             */
+            fails: number;
+            /** @description It answers, and is held down because it went up and down too often. */
+            held: boolean;
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            /** @description Of the last failure. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description Since when the verdict has been so.
+             */
+            since: string;
+            /** @description When it went up or down in the last 30 days, oldest first. */
+            turns: components["schemas"]["ContinuityTurn"][];
+            /**
+             * Format: double
+             * @description For which part of the last 30 days it was up, of the time for which anything is proven; null where nothing is.
+             */
+            uptime: number | null;
+            /** @enum {string} */
+            verdict: "unproven" | "up" | "down";
+        };
+        ContinuityMove: {
+            author: string;
+            /**
+             * Format: date-time
+             * @description When its return began.
+             */
+            begun: string | null;
+            /** @enum {string} */
+            duty: "serving" | "drained" | "down";
+            /** @description Nobody leads to it, and nothing waits on it. */
+            empty: boolean;
+            /**
+             * Format: int64
+             * @description How many led to it when it went out of duty, or more where others came to since.
+             */
+            endpoints: number;
+            /** @enum {string} */
+            health: "unproven" | "up" | "down";
+            /** @enum {string} */
+            kind: "server" | "device";
+            /**
+             * Format: int64
+             * @description How many still do, by what they reported last.
+             */
+            left: number;
+            /**
+             * Format: int64
+             * @description How many endpoints led to it when it went out of duty.
+             */
+            moving: number;
+            name: string;
+            /**
+             * Format: date-time
+             * @description When that was read.
+             */
+            read: string | null;
+            reason: string;
+            says: string;
+            /**
+             * Format: double
+             * @description The part of its people that it takes: below 1 only while it is returning.
+             */
+            share: number;
+            /** Format: date-time */
+            since: string;
+            /** @description The first of those that still lead to it: where a step fails, or the agent is silent, with why. */
+            stuck: components["schemas"]["ContinuityStuck"][];
+            /**
+             * Format: date-time
+             * @description When a drain ends by itself, or a return is complete; null where nobody said.
+             */
+            until: string | null;
+            /**
+             * Format: int64
+             * @description Jobs that wait on it; null where it was not read since.
+             */
+            waiting: number | null;
+        };
+        ContinuityStuck: {
+            machine: string;
+            says: string;
+            /** @enum {string} */
+            state: "converged" | "behind" | "failing" | "silent";
+        };
+        ContinuityTurn: {
+            /** Format: date-time */
+            at: string;
+            says?: string;
+            /** @enum {string} */
+            verdict: "unproven" | "up" | "down";
+        };
+        DecommissionLateUse: {
+            from?: string;
+            /** Format: int64 */
+            jobs: number;
+            /** Format: date-time */
+            last: string | null;
+            owner: string;
+            queue: string;
+        };
+        DecommissionLeaving: {
+            /** @description Those that select the queues. */
+            grants: string[];
+            /** @description Who printed through it, from the server's own list of ended jobs. */
+            lately: components["schemas"]["DecommissionLateUse"][];
+            /** @description Those of them that nobody could reach without it. */
+            only: string[];
+            /**
+             * Format: int64
+             * @description Who would lose a queue, or find it stranded, were it gone just now.
+             */
+            people: number;
+            /** @description Those with a path through it, straight or through a set. */
+            queues: string[];
+            says: string;
+            server: string;
+            /** @description The server sets in which it is a member. */
+            sets: string[];
+            /**
+             * Format: date-time
+             * @description The oldest job that it remembers.
+             */
+            since: string | null;
+            /** @description What is known of late use: that it was read, or why it was not. */
+            told: string;
+            /** @description Nothing depends on it: it may be switched off. */
+            unused: boolean;
+        };
+        DecommissionMoved: {
+            moved: boolean;
+            queue: string;
+            /** @description Drivers and defaults to look at. */
+            remarks: string[];
+            says: string;
+        };
+        DecommissionOrphans: {
+            /** @description Reserved, or answering, and of no device. */
+            addresses: string[];
+            /** @description Without a queue. */
+            devices: string[];
+            /** @description Named by no queue. */
+            drivers: string[];
+            /** @description Queues on servers to which the estate does not lead, as SERVER: QUEUE. */
+            found: string[];
+            /** @description Without a grant that selects them. */
+            queues: string[];
+            /** @description Through which no path leads. */
+            servers: string[];
         };
         Detail: {
             fix?: string;
@@ -3563,78 +3869,6 @@ export interface components {
             /** @enum {string} */
             state: "used" | "staged" | "spare" | "wanted" | "foreign";
         };
-        EndpointExercise: {
-            author: string;
-            /** Format: date-time */
-            begun: string;
-            /**
-             * Format: date-time
-             * @description When everybody was back, or was given up waiting for; null while it runs.
-             */
-            ended: string | null;
-            expected: components["schemas"]["EndpointExpected"];
-            /** @description Whether all that could move did, and nothing failed by it; null while it runs. */
-            good: boolean | null;
-            /** Format: int64 */
-            id: number;
-            /** @enum {string} */
-            phase: "moving" | "out" | "returning" | "over";
-            reason: string;
-            /** @description The report, in sentences. */
-            says: string[];
-            server: string;
-            /** @description How it went, whenever something changed. */
-            steps: components["schemas"]["EndpointExerciseStep"][];
-            /** @description Who ended it early. */
-            stopped?: string;
-            /** @description Who had not moved when the server came back, and why. */
-            stuck: components["schemas"]["EndpointStuck"][];
-            /**
-             * Format: date-time
-             * @description When the server returns by itself.
-             */
-            until: string;
-            /** @description The server was seen out of duty. */
-            went_out: boolean;
-        };
-        EndpointExerciseStep: {
-            /** Format: date-time */
-            at: string;
-            /**
-             * Format: int64
-             * @description Endpoints on which something failed.
-             */
-            failing: number;
-            /**
-             * Format: int64
-             * @description Endpoints that led to the server.
-             */
-            leading: number;
-            /** @enum {string} */
-            phase: "moving" | "out" | "returning" | "over";
-        };
-        EndpointExpected: {
-            /**
-             * Format: int64
-             * @description That led to the server when it began.
-             */
-            endpoints: number;
-            /**
-             * Format: int64
-             * @description Endpoints on which something failed already.
-             */
-            failing: number;
-            /**
-             * Format: int64
-             * @description People and machines that go another way.
-             */
-            moves: number;
-            /**
-             * Format: int64
-             * @description People and machines with a queue that nothing else serves.
-             */
-            stranded: number;
-        };
         EndpointFailure: {
             queue: string;
             /** @description The spooler's own words. */
@@ -3694,64 +3928,6 @@ export interface components {
             system: string;
             /** @description For whom lineups are asked; empty while the person has not said. */
             user?: string;
-        };
-        EndpointMove: {
-            author: string;
-            /**
-             * Format: date-time
-             * @description When its return began.
-             */
-            begun: string | null;
-            /** @enum {string} */
-            duty: "serving" | "drained" | "down";
-            /** @description Nobody leads to it, and nothing waits on it. */
-            empty: boolean;
-            /**
-             * Format: int64
-             * @description How many led to it when it went out of duty, or more where others came to since.
-             */
-            endpoints: number;
-            /** @enum {string} */
-            health: "unproven" | "up" | "down";
-            /** @enum {string} */
-            kind: "server" | "device";
-            /**
-             * Format: int64
-             * @description How many still do, by what they reported last.
-             */
-            left: number;
-            /**
-             * Format: int64
-             * @description How many endpoints led to it when it went out of duty.
-             */
-            moving: number;
-            name: string;
-            /**
-             * Format: date-time
-             * @description When that was read.
-             */
-            read: string | null;
-            reason: string;
-            says: string;
-            /**
-             * Format: double
-             * @description The part of its people that it takes: below 1 only while it is returning.
-             */
-            share: number;
-            /** Format: date-time */
-            since: string;
-            /** @description The first of those that still lead to it: where a step fails, or the agent is silent, with why. */
-            stuck: components["schemas"]["EndpointStuck"][];
-            /**
-             * Format: date-time
-             * @description When a drain ends by itself, or a return is complete; null where nobody said.
-             */
-            until: string | null;
-            /**
-             * Format: int64
-             * @description Jobs that wait on it; null where it was not read since.
-             */
-            waiting: number | null;
         };
         EndpointPaper: {
             /** Format: date-time */
@@ -3896,12 +4072,6 @@ export interface components {
             set_up_file: string;
             /** @description All its files are there. */
             whole: boolean;
-        };
-        EndpointStuck: {
-            machine: string;
-            says: string;
-            /** @enum {string} */
-            state: "converged" | "behind" | "failing" | "silent";
         };
         EndpointSubject: {
             /** @description Where the person has sessions, or the machine's own agent. */
@@ -4670,89 +4840,6 @@ export interface components {
             says: string;
             title: string | null;
         };
-        LiveHealth: {
-            /**
-             * Format: date-time
-             * @description When it last answered.
-             */
-            answered: string | null;
-            /**
-             * Format: int64
-             * @description Successful probes in a row.
-             */
-            answers: number;
-            /** @description When it went up or down lately. */
-            changes: string[];
-            /**
-             * Format: date-time
-             * @description The last probe.
-             */
-            checked: string;
-            /**
-             * Format: int64
-             * @description Failed probes in a row.
-             */
-            fails: number;
-            /** @description It answers, and is held down because it went up and down too often. */
-            held: boolean;
-            /** @enum {string} */
-            kind: "server" | "device";
-            name: string;
-            /** @description Of the last failure. */
-            says: string;
-            /**
-             * Format: date-time
-             * @description Since when the verdict has been so.
-             */
-            since: string;
-            /** @enum {string} */
-            verdict: "unproven" | "up" | "down";
-        };
-        LiveHealthView: {
-            /**
-             * Format: date-time
-             * @description When it last answered.
-             */
-            answered: string | null;
-            /**
-             * Format: int64
-             * @description Successful probes in a row.
-             */
-            answers: number;
-            /** @description When it went up or down lately. */
-            changes: string[];
-            /**
-             * Format: date-time
-             * @description The last probe.
-             */
-            checked: string;
-            /**
-             * Format: int64
-             * @description Failed probes in a row.
-             */
-            fails: number;
-            /** @description It answers, and is held down because it went up and down too often. */
-            held: boolean;
-            /** @enum {string} */
-            kind: "server" | "device";
-            name: string;
-            /** @description Of the last failure. */
-            says: string;
-            /**
-             * Format: date-time
-             * @description Since when the verdict has been so.
-             */
-            since: string;
-            /** @description When it went up or down in the last 30 days, oldest first. */
-            turns: components["schemas"]["LiveTurn"][];
-            /**
-             * Format: double
-             * @description For which part of the last 30 days it was up, of the time for which anything is proven; null where nothing is.
-             */
-            uptime: number | null;
-            /** @enum {string} */
-            verdict: "unproven" | "up" | "down";
-        };
         LiveNote: {
             author: string;
             /**
@@ -4783,13 +4870,6 @@ export interface components {
              * @description When a drain ends by itself, or a return is complete; null where nobody said.
              */
             until: string | null;
-        };
-        LiveTurn: {
-            /** Format: date-time */
-            at: string;
-            says?: string;
-            /** @enum {string} */
-            verdict: "unproven" | "up" | "down";
         };
         MadeEnrolToken: {
             /** @description Shown this once; it also says by which authority the service is known. */
@@ -4837,7 +4917,7 @@ export interface components {
         };
         MovedQueues: {
             draft: components["schemas"]["Draft"];
-            moved: components["schemas"]["StockMoved"][];
+            moved: components["schemas"]["DecommissionMoved"][];
         };
         NamedText: {
             name: string;
@@ -5454,7 +5534,7 @@ export interface components {
         };
         Renamed: {
             draft: components["schemas"]["Draft"];
-            names: components["schemas"]["StockRenaming"][];
+            names: components["schemas"]["BulkRenaming"][];
         };
         RenewRequest: {
             /** @description A certificate request (RFC 2986), PEM, for a new key. */
@@ -5727,64 +5807,6 @@ export interface components {
             reasons?: string[];
             state: string;
         };
-        StockLateUse: {
-            from?: string;
-            /** Format: int64 */
-            jobs: number;
-            /** Format: date-time */
-            last: string | null;
-            owner: string;
-            queue: string;
-        };
-        StockLeaving: {
-            /** @description Those that select the queues. */
-            grants: string[];
-            /** @description Who printed through it, from the server's own list of ended jobs. */
-            lately: components["schemas"]["StockLateUse"][];
-            /** @description Those of them that nobody could reach without it. */
-            only: string[];
-            /**
-             * Format: int64
-             * @description Who would lose a queue, or find it stranded, were it gone just now.
-             */
-            people: number;
-            /** @description Those with a path through it, straight or through a set. */
-            queues: string[];
-            says: string;
-            server: string;
-            /** @description The server sets in which it is a member. */
-            sets: string[];
-            /**
-             * Format: date-time
-             * @description The oldest job that it remembers.
-             */
-            since: string | null;
-            /** @description What is known of late use: that it was read, or why it was not. */
-            told: string;
-            /** @description Nothing depends on it: it may be switched off. */
-            unused: boolean;
-        };
-        StockMoved: {
-            moved: boolean;
-            queue: string;
-            /** @description Drivers and defaults to look at. */
-            remarks: string[];
-            says: string;
-        };
-        StockOrphans: {
-            /** @description Reserved, or answering, and of no device. */
-            addresses: string[];
-            /** @description Without a queue. */
-            devices: string[];
-            /** @description Named by no queue. */
-            drivers: string[];
-            /** @description Queues on servers to which the estate does not lead, as SERVER: QUEUE. */
-            found: string[];
-            /** @description Without a grant that selects them. */
-            queues: string[];
-            /** @description Through which no path leads. */
-            servers: string[];
-        };
         StockPair: {
             /** @enum {string} */
             on: "both" | "first" | "second";
@@ -5793,24 +5815,6 @@ export interface components {
             same: boolean;
             /** @description What differs. */
             says: string[];
-        };
-        StockProposal: {
-            /** @description The estate's queue that leads there already. */
-            already?: string;
-            /** @description To be added besides. */
-            device?: components["schemas"]["EstateDevice"];
-            /** @description To be added besides. */
-            drivers?: components["schemas"]["EstateDriver"][];
-            /** @description The queue's or device's name as it was found. */
-            found: string;
-            from: string;
-            /** @enum {string} */
-            kind: "server" | "capture" | "device";
-            queue: components["schemas"]["EstateQueue"];
-            /** @description What whoever adopts it should look at. */
-            remarks: string[];
-            /** @description To be added besides. */
-            server?: components["schemas"]["EstateServer"];
         };
         StockQueue: {
             accepting: boolean;
@@ -5889,10 +5893,6 @@ export interface components {
             };
             title?: string;
             uri: string;
-        };
-        StockRenaming: {
-            from: string;
-            to: string;
         };
         StockScan: {
             /** Format: date-time */
@@ -11831,7 +11831,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointExercise"][];
+                    "application/json": components["schemas"]["ContinuityExercise"][];
                 };
             };
             /** @description Unauthorized */
@@ -11898,7 +11898,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointExercise"];
+                    "application/json": components["schemas"]["ContinuityExercise"];
                 };
             };
             /** @description Unauthorized */
@@ -11965,7 +11965,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointExercise"];
+                    "application/json": components["schemas"]["ContinuityExercise"];
                 };
             };
             /** @description Unauthorized */
@@ -12499,7 +12499,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LiveHealth"][];
+                    "application/json": components["schemas"]["ContinuityHealth"][];
                 };
             };
             /** @description Unauthorized */
@@ -12568,7 +12568,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LiveHealthView"];
+                    "application/json": components["schemas"]["ContinuityHealthView"];
                 };
             };
             /** @description Unauthorized */
@@ -12944,7 +12944,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointMove"][];
+                    "application/json": components["schemas"]["ContinuityMove"][];
                 };
             };
             /** @description Unauthorized */
@@ -15333,7 +15333,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointExercise"];
+                    "application/json": components["schemas"]["ContinuityExercise"];
                 };
             };
             /** @description Unauthorized */
@@ -16872,7 +16872,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockOrphans"];
+                    "application/json": components["schemas"]["DecommissionOrphans"];
                 };
             };
             /** @description Unauthorized */
@@ -16941,7 +16941,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockProposal"][];
+                    "application/json": components["schemas"]["AdoptProposal"][];
                 };
             };
             /** @description Unauthorized */
@@ -17744,7 +17744,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockLeaving"];
+                    "application/json": components["schemas"]["DecommissionLeaving"];
                 };
             };
             /** @description Unauthorized */

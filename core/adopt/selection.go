@@ -1,4 +1,4 @@
-package stock
+package adopt
 
 // A Selection names something found: a server's queue, a reference machine's, or a device.
 type Selection struct {

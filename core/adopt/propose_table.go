@@ -1,4 +1,4 @@
-package stock
+package adopt
 
 import (
 	"fmt"
@@ -7,6 +7,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/stock"
 )
 
 var proposalColumns = []string{"kind", "from", "found", "name", "title", "location", "labels", "device",
@@ -28,7 +29,7 @@ func ProposalTable(list []Proposal) string {
 // them.
 func ChosenFrom(list []Proposal, name, text string) ([]Proposal, error) {
 	rows, head, err := document.Table(name, text, []string{"from", "found"}, []string{"kind", "name", "title", "location",
-		"labels", "device", "already", "remarks"}, maxRows)
+		"labels", "device", "already", "remarks"}, document.MaxRows)
 	if err != nil {
 		return nil, err
 	}
@@ -58,7 +59,7 @@ func ChosenFrom(list []Proposal, name, text string) ([]Proposal, error) {
 		p := list[at]
 		if called := document.Cell(row, head, "name"); called != "" && called != p.Queue.Name {
 			if !estate.ValidName(called) {
-				complain("write small letters, digits, dots and dashes, such as "+Slug(called), "%q is no name for a queue", called)
+				complain("write small letters, digits, dots and dashes, such as "+stock.Slug(called), "%q is no name for a queue", called)
 				continue
 			}
 			p = p.Named(called)

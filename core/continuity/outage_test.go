@@ -1,10 +1,11 @@
-package endpoint
+package continuity
 
 import (
 	"strings"
 	"testing"
 	"time"
 
+	"cirque/core/endpoint"
 	"cirque/core/live"
 )
 
@@ -21,15 +22,15 @@ func TestChecklist(t *testing.T) {
 		"before, nothing ready": {Outage{Only: []string{"accounts"}, Duty: live.Note{Duty: live.Serving}}, "n?n"},
 		"before, all ready":     {Outage{Photograph: "before", Duty: live.Note{Duty: live.Serving}}, "yyn"},
 		"out, people still moving": {Outage{Photograph: "before", Duty: drained, WentOut: true, Move: &Move{Left: 2,
-			Endpoints: 5}, Health: live.Up}, "yyyn?yyn"},
+			Endpoints: 5}, Health: Up}, "yyyn?yyn"},
 		"out, jobs waiting": {Outage{Photograph: "before", Duty: drained, WentOut: true,
-			Move: &Move{Waiting: &three}, Health: live.Gone}, "yyyynnyn"},
+			Move: &Move{Waiting: &three}, Health: Gone}, "yyyynnyn"},
 		"out, empty, and otherwise": {Outage{Photograph: "before", Otherwise: 1, Duty: drained, WentOut: true,
-			Move: &Move{Waiting: &none}, Health: live.Up}, "yyyyyynn"},
+			Move: &Move{Waiting: &none}, Health: Up}, "yyyyyynn"},
 		"returning": {Outage{Duty: live.Note{Duty: live.Serving}, WentOut: true, LeadingThen: 5, Leading: 2,
-			Move: &Move{Says: "it takes 40 %"}, Health: live.Up}, "y?yy?yn"},
+			Move: &Move{Says: "it takes 40 %"}, Health: Up}, "y?yy?yn"},
 		"back": {Outage{Photograph: "before", Duty: live.Note{Duty: live.Serving}, WentOut: true,
-			LeadingThen: 5, Leading: 5, Health: live.Up}, "yyyyyyy"},
+			LeadingThen: 5, Leading: 5, Health: Up}, "yyyyyyy"},
 		"another member lacks a lot": {Outage{Lacking: []string{"ps-2 has no queue hall"}, Photograph: "p",
 			Duty: live.Note{Duty: live.Serving}}, "nyn"},
 		"it was never probed up here": {Outage{Photograph: "p", Duty: drained, WentOut: true, Move: &Move{Waiting: &none}},
@@ -37,8 +38,8 @@ func TestChecklist(t *testing.T) {
 	} {
 		var got strings.Builder
 		for _, r := range c.o.Checklist() {
-			got.WriteString(map[string]string{Yes: "y", No: "n", Unproven: "?"}[r.Result])
-			if r.Says == "" || (r.Result == Yes) == (r.Fix != "") {
+			got.WriteString(map[string]string{endpoint.Yes: "y", endpoint.No: "n", endpoint.Unproven: "?"}[r.Result])
+			if r.Says == "" || (r.Result == endpoint.Yes) == (r.Fix != "") {
 				t.Errorf("%s: %+v", says, r)
 			}
 		}

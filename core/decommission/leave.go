@@ -1,4 +1,6 @@
-package stock
+// Package decommission decommission says what still leads to a server, leads queues elsewhere, and finds what nothing leads to. In go a
+// document and what was read, out come edits of a draft, and lists.
+package decommission
 
 import (
 	"encoding/json"
@@ -9,6 +11,7 @@ import (
 	"cirque/core/driver"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/stock"
 )
 
 // Dependents is what still leads to a server.
@@ -63,7 +66,7 @@ type Moved struct {
 // Leave rewrites queues so that they no longer lead through a server: straight to their device, or to the gateway where
 // they have several. Only the queues named are touched, all that lead there when none is. The set through which a queue
 // leads is left as it is; a path of its own through the set goes. readings are of devices, by name.
-func Leave(doc *estate.Document, server, to string, only []string, readings map[string]*Device) ([]estate.Edit,
+func Leave(doc *estate.Document, server, to string, only []string, readings map[string]*stock.Device) ([]estate.Edit,
 	[]Moved, error) {
 	if to != "device" && to != "gateway" {
 		return nil, nil, fault.New(fault.Invalid, "move-to", "write device or gateway", "queues cannot be moved to %q", to)
@@ -140,7 +143,7 @@ func straight(q estate.Queue, to string, devices map[string]estate.Device) (esta
 	d := devices[q.Devices[0]]
 	if !strings.HasPrefix(d.URI, "ipp://") && !strings.HasPrefix(d.URI, "ipps://") {
 		return estate.Path{}, fmt.Sprintf("its device %s is reached by %s, over which no lineup can lead; give it an IPP "+
-			"address, or move the queue to the gateway", d.Name, schemeOf(d.URI))
+			"address, or move the queue to the gateway", d.Name, stock.Scheme(d.URI))
 	}
 	return estate.Path{Device: d.Name}, ""
 }
@@ -152,12 +155,12 @@ func covers(a, b estate.Path) bool {
 }
 
 // check says what a device, as it was last read, makes doubtful.
-func check(q estate.Queue, d *Device) []string {
+func check(q estate.Queue, d *stock.Device) []string {
 	if d == nil {
 		return []string{"the device has not been read: whether it takes the queue's defaults is not proven"}
 	}
 	var out []string
-	if bad := Refused(q.Defaults, d.Supported); len(bad) > 0 {
+	if bad := stock.Refused(q.Defaults, d.Supported); len(bad) > 0 {
 		out = append(out, "the device does not take "+strings.Join(bad, ", "))
 	}
 	driverless := len(q.Drivers) == 0
@@ -172,7 +175,7 @@ func check(q estate.Queue, d *Device) []string {
 }
 
 // Driverless says whether a device takes a format that every driverless client can make (PWG 5100.14, section 4).
-func Driverless(d Device) bool {
+func Driverless(d stock.Device) bool {
 	return slices.ContainsFunc(d.Formats, func(f string) bool {
 		return f == "application/pdf" || f == "image/pwg-raster" || f == "image/urf"
 	})
@@ -189,8 +192,8 @@ type Orphans struct {
 }
 
 // OrphansOf looks through an estate and what was found. granted says whether a grant selects a queue.
-func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers map[string]*Server,
-	reservations []Reservation, answering []string) Orphans {
+func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers map[string]*stock.Server,
+	reservations []stock.Reservation, answering []string) Orphans {
 	o := Orphans{Devices: []string{}, Queues: []string{}, Servers: []string{}, Drivers: []string{}, Addresses: []string{},
 		Found: []string{}}
 	used, hosts := map[estate.Ref]bool{}, map[string]bool{}
@@ -216,13 +219,13 @@ func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers ma
 		}
 	}
 	for _, d := range doc.Devices {
-		hosts[Host(d.URI)] = true
+		hosts[stock.Host(d.URI)] = true
 		if !used[estate.Ref{List: "devices", Name: d.Name}] {
 			o.Devices = append(o.Devices, d.Name)
 		}
 	}
 	for _, s := range doc.Servers {
-		hosts[Host(s.URI)] = true
+		hosts[stock.Host(s.URI)] = true
 		if !used[estate.Ref{List: "servers", Name: s.Name}] {
 			o.Servers = append(o.Servers, s.Name)
 		}
@@ -246,7 +249,7 @@ func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers ma
 		if s == nil {
 			continue
 		}
-		through := Through(doc, name)
+		through := stock.Through(doc, name)
 		for _, q := range s.Queues {
 			if len(through[q.Name]) == 0 {
 				o.Found = append(o.Found, name+": "+q.Name)

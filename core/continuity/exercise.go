@@ -1,9 +1,11 @@
-package endpoint
+package continuity
 
 import (
 	"fmt"
 	"strings"
 	"time"
+
+	"cirque/core/words"
 )
 
 // An Exercise is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what was
@@ -153,24 +155,24 @@ func (e Exercise) report() []string {
 	case e.Expected.Endpoints == 1 && n == 0:
 		add("The one endpoint that led to %s did not move", e.Server)
 	case e.Expected.Endpoints == 1:
-		add("The one endpoint that led to %s was led elsewhere after %s", e.Server, Span(after.Round(time.Second)))
+		add("The one endpoint that led to %s was led elsewhere after %s", e.Server, words.Span(after.Round(time.Second)))
 	case n == 0:
 		add("None of the %d endpoints that led to %s moved", e.Expected.Endpoints, e.Server)
 	case n == e.Expected.Endpoints:
 		add("All of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Server,
-			Span(after.Round(time.Second)))
+			words.Span(after.Round(time.Second)))
 	default:
 		add("%d of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Expected.Endpoints, e.Server,
-			Span(after.Round(time.Second)))
+			words.Span(after.Round(time.Second)))
 	}
-	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves", count2(e.Expected.Moves,
-		"person or machine goes", "people and machines go"), count2(e.Expected.Stranded, "person or machine",
+	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves", words.Count(e.Expected.Moves,
+		"person or machine goes", "people and machines go"), words.Count(e.Expected.Stranded, "person or machine",
 		"people and machines"))
 	for _, s := range e.Stuck {
 		add("%s stayed: %s", s.Machine, s.Says)
 	}
 	if worst := e.worst(); worst > e.Expected.Failing {
-		add("On %s something failed that had not before", count(worst-e.Expected.Failing, "endpoint"))
+		add("On %s something failed that had not before", words.Count(worst-e.Expected.Failing, "endpoint"))
 	} else if e.Expected.Endpoints > 0 {
 		add("Nothing failed on any endpoint that had not failed before")
 	}
@@ -181,21 +183,14 @@ func (e Exercise) report() []string {
 		case last.Leading >= e.Expected.Endpoints && e.Ended.Sub(*r) < time.Second:
 			add("Everybody was back as soon as it had returned")
 		case last.Leading >= e.Expected.Endpoints:
-			add("Everybody was back %s after its return", Span(e.Ended.Sub(*r).Round(time.Second)))
+			add("Everybody was back %s after its return", words.Span(e.Ended.Sub(*r).Round(time.Second)))
 		default:
-			add("%d of %s were back %s after its return", last.Leading, count(e.Expected.Endpoints, "endpoint"),
-				Span(e.Ended.Sub(*r).Round(time.Second)))
+			add("%d of %s were back %s after its return", last.Leading, words.Count(e.Expected.Endpoints, "endpoint"),
+				words.Span(e.Ended.Sub(*r).Round(time.Second)))
 		}
 	}
 	if e.Stopped != "" {
 		add("It was ended early by %s", e.Stopped)
 	}
 	return out
-}
-
-func count2(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
 }

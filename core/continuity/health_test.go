@@ -1,9 +1,11 @@
-package live
+package continuity
 
 import (
 	"strings"
 	"testing"
 	"time"
+
+	"cirque/core/live"
 )
 
 var rule = Rule{Every: 10 * time.Second, DownAfter: 2, UpAfter: 3, FlapMost: 3, FlapWithin: 10 * time.Minute}
@@ -66,7 +68,7 @@ func TestGrown(t *testing.T) {
 	t.Parallel()
 	begun := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
 	until := begun.Add(10 * time.Minute)
-	n := Note{Duty: Serving, Begun: &begun, Until: &until}
+	n := live.Note{Duty: live.Serving, Begun: &begun, Until: &until}
 	before := 0.0
 	for s := 0; s <= 600; s++ {
 		g := n.Grown(begun.Add(time.Duration(s) * time.Second))
@@ -75,10 +77,10 @@ func TestGrown(t *testing.T) {
 		}
 		before = g
 	}
-	if before != 1 || (Note{Duty: Serving}).Grown(begun) != 1 {
+	if before != 1 || (live.Note{Duty: live.Serving}).Grown(begun) != 1 {
 		t.Error("not whole at the end")
 	}
-	if d := (Note{Duty: Drained, Until: &until}); d.Ends(until.Add(-1)) || !d.Ends(until) {
+	if d := (live.Note{Duty: live.Drained, Until: &until}); d.Ends(until.Add(-1)) || !d.Ends(until) {
 		t.Error("the end of a drain")
 	}
 }

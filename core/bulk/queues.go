@@ -1,4 +1,6 @@
-package stock
+// Package bulk bulk edits many queues at once: as a table that a spreadsheet can hold, and by a pattern of names. In go a document
+// and what is wanted, out come edits of a draft.
+package bulk
 
 import (
 	"encoding/json"
@@ -10,10 +12,8 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/stock"
 )
-
-// maxRows is how many lines a table may have.
-const maxRows = 50_000
 
 // queueColumns are those of a table of queues; lists are divided by blanks, options and drivers written key=value.
 var queueColumns = []string{"name", "title", "location", "labels", "devices", "paths", "drivers", "defaults",
@@ -60,7 +60,7 @@ func pathsText(paths []estate.Path) string {
 func pairsText[V any](m map[string]V) string {
 	var out []string
 	for _, k := range slices.Sorted(maps.Keys(m)) {
-		out = append(out, k+"="+word(m[k]))
+		out = append(out, k+"="+stock.Text(m[k]))
 	}
 	return strings.Join(out, "; ")
 }
@@ -68,7 +68,7 @@ func pairsText[V any](m map[string]V) string {
 // QueueEdits reads a table of queues into edits of a draft. A queue that is there changes only in the columns that the
 // table has; an empty cell empties the key. A name that is not there becomes a new queue.
 func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) {
-	rows, head, err := document.Table(name, text, []string{"name"}, queueColumns[1:], maxRows)
+	rows, head, err := document.Table(name, text, []string{"name"}, queueColumns[1:], document.MaxRows)
 	if err != nil {
 		return nil, err
 	}
@@ -91,7 +91,7 @@ func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) 
 		seen[called] = i + 2
 		if !estate.ValidName(called) {
 			fix := "write small letters, digits, dots and dashes"
-			if s := Slug(called); s != "" {
+			if s := stock.Slug(called); s != "" {
 				fix += ", such as " + s
 			}
 			complain(fix, "%q is no name for a queue", called)
@@ -135,7 +135,7 @@ func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) 
 			next := map[string]any{}
 			for k, v := range keyed(s, complain) {
 				next[k] = v
-				if old, there := q.Defaults[k]; there && word(old) == v {
+				if old, there := q.Defaults[k]; there && stock.Text(old) == v {
 					next[k] = old
 				} else if digits(v) && len(v) < 10 {
 					next[k] = json.Number(v)
@@ -242,8 +242,8 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 			return nil, nil, fault.New(fault.Unknown, "queue-unknown", "see the draft's queues", "the draft has no queue %q", n)
 		}
 		last := q.Location[strings.LastIndexByte(q.Location, '/')+1:]
-		to := Slug(strings.NewReplacer("{name}", q.Name, "{title}", q.Title, "{location}", q.Location, "{site}",
-			site(q.Location), "{last}", last, "{n}", fmt.Sprint(i+1)).Replace(pattern))
+		to := stock.Slug(strings.NewReplacer("{name}", q.Name, "{title}", q.Title, "{location}", q.Location, "{site}",
+			estate.Site(q.Location), "{last}", last, "{n}", fmt.Sprint(i+1)).Replace(pattern))
 		switch {
 		case to == "":
 			bad = append(bad, fault.Detail{Place: n, What: "the pattern leaves no name for it",

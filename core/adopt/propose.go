@@ -1,4 +1,6 @@
-package stock
+// Package adopt adopt says what found queues and devices would be in the estate: names, locations, drivers, paths. In go what was
+// read and the estate, out come proposals, and edits of a draft.
+package adopt
 
 import (
 	"encoding/json"
@@ -10,15 +12,16 @@ import (
 
 	"cirque/core/driver"
 	"cirque/core/estate"
+	"cirque/core/stock"
 )
 
 // A Found is one queue that may become estate: on a server, on a reference machine, or a device by itself.
 type Found struct {
-	From   string // the server's, the reference machine's or the device's name
-	Kind   string // server, capture or device
-	Queue  Queue  // of a device: what stands for it
-	Device *Device
-	Watch  *Watch // of a server or device that the estate does not know yet
+	From   string      // the server's, the reference machine's or the device's name
+	Kind   string      // server, capture or device
+	Queue  stock.Queue // of a device: what stands for it
+	Device *stock.Device
+	Watch  *stock.Watch // of a server or device that the estate does not know yet
 }
 
 // A Proposal is what a found queue would be in the estate. Whoever adopts it may change any of it.
@@ -37,7 +40,7 @@ type Proposal struct {
 // A Proposer proposes estate for what was found; it is made once for an estate, its stock and its packages.
 type Proposer struct {
 	doc        *estate.Document
-	placed     Placed
+	placed     stock.Placed
 	queues     map[string]bool // names taken
 	devices    map[string]bool
 	byHost     map[string]string // device names by host
@@ -46,23 +49,23 @@ type Proposer struct {
 	models     map[string][]driver.Model  // by exact name
 	exact      map[string][]estate.Driver // the estate's drivers by exact name
 	names      []string                   // all exact names
-	readings   map[string]*Server         // of servers, for finding out what is on all members of a set
+	readings   map[string]*stock.Server   // of servers, for finding out what is on all members of a set
 	platforms  map[string]bool            // that machines have; nil for all
-	registered map[string]Watch           // devices, by host
+	registered map[string]stock.Watch     // devices, by host
 	newDevices map[string]estate.Device   // proposed, by name
 	newDrivers map[string]estate.Driver
 }
 
 // NewProposer prepares proposals on top of a document. Drivers are proposed for the platforms that machines have, for
 // all where that is not known. A device that is registered enters the estate as it was registered.
-func NewProposer(doc *estate.Document, packages []driver.Package, readings map[string]*Server, machines map[string]int,
-	registered []Watch) *Proposer {
-	p := &Proposer{doc: doc, placed: NewPlaced(doc), queues: map[string]bool{}, devices: map[string]bool{},
+func NewProposer(doc *estate.Document, packages []driver.Package, readings map[string]*stock.Server, machines map[string]int,
+	registered []stock.Watch) *Proposer {
+	p := &Proposer{doc: doc, placed: stock.NewPlaced(doc), queues: map[string]bool{}, devices: map[string]bool{},
 		byHost: map[string]string{}, drivers: map[string]bool{}, places: map[string]string{},
 		models: map[string][]driver.Model{}, exact: map[string][]estate.Driver{}, readings: readings,
-		registered: map[string]Watch{}, newDevices: map[string]estate.Device{}, newDrivers: map[string]estate.Driver{}}
+		registered: map[string]stock.Watch{}, newDevices: map[string]estate.Device{}, newDrivers: map[string]estate.Driver{}}
 	for _, w := range registered {
-		if h := Host(w.URI); h != "" && w.Kind == KindDevice {
+		if h := stock.Host(w.URI); h != "" && w.Kind == stock.KindDevice {
 			p.registered[h] = w
 		}
 	}
@@ -80,7 +83,7 @@ func NewProposer(doc *estate.Document, packages []driver.Package, readings map[s
 	}
 	for _, d := range doc.Devices {
 		p.devices[d.Name] = true
-		if h := Host(d.URI); h != "" {
+		if h := stock.Host(d.URI); h != "" {
 			p.byHost[h] = d.Name
 		}
 	}
@@ -99,9 +102,9 @@ func NewProposer(doc *estate.Document, packages []driver.Package, readings map[s
 	}
 	slices.Sort(p.names)
 	for _, l := range doc.Locations {
-		p.places[Slug(l.Path)] = l.Path
+		p.places[stock.Slug(l.Path)] = l.Path
 		last := l.Path[strings.LastIndexByte(l.Path, '/')+1:]
-		for _, s := range []string{Slug(l.Title), Slug(last)} {
+		for _, s := range []string{stock.Slug(l.Title), stock.Slug(last)} {
 			if was, twice := p.places[s]; twice && was != l.Path {
 				p.places[s] = "" // two places have the name: it tells nothing
 			} else if s != "" {
@@ -122,8 +125,8 @@ func (p *Proposer) Propose(f Found) Proposal {
 		title = q.Name
 	}
 	out.Queue = estate.Queue{Name: p.unique(p.queues, q.Name, f.From), Title: title}
-	if f.Kind == KindServer {
-		if names := Through(p.doc, f.From)[q.Name]; len(names) > 0 {
+	if f.Kind == stock.KindServer {
+		if names := stock.Through(p.doc, f.From)[q.Name]; len(names) > 0 {
 			out.Already = names[0]
 		}
 	}
@@ -145,9 +148,9 @@ func (p *Proposer) Propose(f Found) Proposal {
 	if f.Device != nil && len(f.Device.Supported) > 0 {
 		supported = f.Device.Supported
 	}
-	out.Queue.Labels = labelsOf(supported, colour)
-	out.Queue.Defaults = Defaults(q.Defaults)
-	if bad := Refused(out.Queue.Defaults, supported); len(bad) > 0 {
+	out.Queue.Labels = stock.Labels(supported, colour)
+	out.Queue.Defaults = stock.Defaults(q.Defaults)
+	if bad := stock.Refused(out.Queue.Defaults, supported); len(bad) > 0 {
 		remark("the device does not take %s", strings.Join(bad, ", "))
 	}
 	return out
@@ -156,14 +159,14 @@ func (p *Proposer) Propose(f Found) Proposal {
 // device finds the estate's device behind a queue, or proposes it.
 func (p *Proposer) device(f Found, out *Proposal, remark func(string, ...any)) (address netip.Addr) {
 	uri := f.Queue.Device
-	host := Host(uri)
+	host := stock.Host(uri)
 	if host == "" {
 		if uri != "" {
-			remark("the device is reached by %s, which leads over no network", schemeOf(uri))
+			remark("the device is reached by %s, which leads over no network", stock.Scheme(uri))
 		}
 		return address
 	}
-	address, _ = Address(uri)
+	address, _ = stock.Address(uri)
 	if known, ok := p.byHost[host]; ok {
 		out.Queue.Devices = []string{known}
 		// Whichever of the queues are adopted in the end, the device comes with them.
@@ -207,17 +210,9 @@ func (p *Proposer) device(f Found, out *Proposal, remark func(string, ...any)) (
 	return address
 }
 
-func schemeOf(uri string) string {
-	s, _, ok := strings.Cut(uri, ":")
-	if !ok {
-		return uri
-	}
-	return s
-}
-
 // location takes what the found says where it names a place of the estate, else that of the device's subnet, else that
 // of the server.
-func (p *Proposer) location(q Queue, f Found, address netip.Addr, remark func(string, ...any)) string {
+func (p *Proposer) location(q stock.Queue, f Found, address netip.Addr, remark func(string, ...any)) string {
 	said := []string{q.Location}
 	if f.Device != nil {
 		said = append(said, f.Device.Location)
@@ -226,7 +221,7 @@ func (p *Proposer) location(q Queue, f Found, address netip.Addr, remark func(st
 		said = append(said, f.Watch.Location)
 	}
 	for _, s := range said {
-		if path := p.places[Slug(s)]; path != "" && s != "" {
+		if path := p.places[stock.Slug(s)]; path != "" && s != "" {
 			return path
 		}
 	}
@@ -242,7 +237,7 @@ func (p *Proposer) location(q Queue, f Found, address netip.Addr, remark func(st
 		}
 	}
 	for _, s := range p.doc.Servers {
-		if s.Name == f.From && f.Kind == KindServer {
+		if s.Name == f.From && f.Kind == stock.KindServer {
 			return s.Location
 		}
 	}
@@ -255,7 +250,7 @@ func (p *Proposer) paths(f Found, out *Proposal, remark func(string, ...any)) {
 	if f.Queue.Name != out.Queue.Name {
 		remote = f.Queue.Name
 	}
-	if f.Kind == KindServer {
+	if f.Kind == stock.KindServer {
 		through := estate.Path{Server: f.From, RemoteName: remote}
 		for _, s := range p.doc.ServerSets {
 			if !slices.Contains(s.Members, f.From) {
@@ -271,13 +266,13 @@ func (p *Proposer) paths(f Found, out *Proposal, remark func(string, ...any)) {
 		out.Queue.Paths = append(out.Queue.Paths, through)
 		if !slices.ContainsFunc(p.doc.Servers, func(s estate.Server) bool { return s.Name == f.From }) && f.Watch != nil {
 			out.Server = &estate.Server{Name: f.From, Title: f.Watch.Title, URI: f.Watch.URI, Note: f.Watch.Note}
-			if loc := p.places[Slug(f.Watch.Location)]; loc != "" && f.Watch.Location != "" {
+			if loc := p.places[stock.Slug(f.Watch.Location)]; loc != "" && f.Watch.Location != "" {
 				out.Server.Location = loc
 			}
 		}
 	}
 	if len(out.Queue.Devices) == 0 {
-		if f.Kind != KindServer {
+		if f.Kind != stock.KindServer {
 			remark("there is no way to it: add a path")
 		}
 		return
@@ -292,7 +287,7 @@ func (p *Proposer) paths(f Found, out *Proposal, remark func(string, ...any)) {
 			}
 		}
 	}
-	if strings.HasPrefix(uri, "ipp") || f.Kind != KindServer {
+	if strings.HasPrefix(uri, "ipp") || f.Kind != stock.KindServer {
 		out.Queue.Paths = append(out.Queue.Paths, estate.Path{Device: out.Queue.Devices[0]})
 	}
 }
@@ -308,7 +303,7 @@ func (p *Proposer) lacking(s estate.ServerSet, queue string) []string {
 }
 
 // driversFor gives a queue the drivers of the name that the server's driver has, one for each platform that is known.
-func (p *Proposer) driversFor(q Queue, out *Proposal, remark func(string, ...any)) {
+func (p *Proposer) driversFor(q stock.Queue, out *Proposal, remark func(string, ...any)) {
 	if q.Model == "" {
 		return
 	}
@@ -344,13 +339,13 @@ func (p *Proposer) driversFor(q Queue, out *Proposal, remark func(string, ...any
 
 // unique makes a name that is not taken, and takes it.
 func (p *Proposer) unique(taken map[string]bool, text, from string) string {
-	base := Slug(text)
+	base := stock.Slug(text)
 	if base == "" {
 		base = "queue"
 	}
 	name := base
 	if taken[name] && from != "" {
-		name = Slug(from + " " + base)
+		name = stock.Slug(from + " " + base)
 	}
 	for n := 2; taken[name]; n++ {
 		suffix := fmt.Sprintf("-%d", n)

@@ -1,0 +1,109 @@
+package bulk_test
+
+import (
+	"slices"
+	"strings"
+	"testing"
+
+	"cirque/core/bulk"
+	"cirque/core/estate"
+	"cirque/internal/testkit/worlds"
+)
+
+// TestQueueTable: what a table is written of it is read back as, conditions of paths included.
+func TestQueueTable(t *testing.T) {
+	doc := worlds.Parse(t, worlds.Harbour)
+	edits, err := bulk.QueueEdits(doc, "q.csv", bulk.QueueTable(doc.Queues))
+	if err != nil {
+		t.Fatal(err)
+	}
+	after := worlds.With(t, doc, edits)
+	a, errA := doc.Sorted().YAML()
+	b, errB := after.Sorted().YAML()
+	if errA != nil || errB != nil || string(a) != string(b) {
+		t.Errorf("the table changes the estate:\n%s\n%s", a, b)
+	}
+}
+
+func TestQueueEdits(t *testing.T) {
+	doc := worlds.Parse(t, worlds.Harbour)
+	// As a spreadsheet writes it where a comma stands within numbers.
+	text := "\ufeffname;title;labels;paths;defaults;listed\r\nhall;The hall;mono a4;\"set:pair=Hall Mono; " +
+		"device:d1\";\"sides=one-sided; print-quality=5\";yes\r\nnew-one;;;;;\r\n"
+	edits, err := bulk.QueueEdits(doc, "q.csv", text)
+	if err != nil {
+		t.Fatal(err)
+	}
+	after := worlds.With(t, doc, edits)
+	hall := after.Find(estate.Ref{List: "queues", Name: "hall"}).(*estate.Queue)
+	if hall.Title != "The hall" || !hall.Listed || !slices.Equal(hall.Labels, []string{"mono", "a4"}) ||
+		hall.Paths[0].Set != "pair" || hall.Paths[1].Device != "d1" || hall.Defaults["sides"] != "one-sided" ||
+		hall.Defaults["print-quality"] == nil {
+		t.Errorf("%+v", hall)
+	}
+	if len(after.Queues) != len(doc.Queues)+1 {
+		t.Error("the new queue is not there")
+	}
+	for bad, says := range map[string]string{
+		"name\nHall\n":                     `q.csv:2: "Hall" is no name for a queue`,
+		"name\nhall\nhall\n":               "stands there twice, first in line 2",
+		"name,paths\nhall,devcie:d1\n":     `"devcie:d1" is no path`,
+		"name,listed\nhall,perhaps\n":      `listed: "perhaps"`,
+		"name,drivers\nhall,windows/x64\n": `"windows/x64" has no value`,
+		"title\nx\n":                       `the column "name" is missing`,
+		"name,titel\nhall,x\n":             "did you mean title?",
+		"name,title,note\nhall,a\n":        "the line has 2 of 3 columns",
+		"name,name\nhall,hall\n":           "stands there twice",
+		strings.Repeat("x\n", 60_000):      "has 60000 lines",
+	} {
+		if _, err := bulk.QueueEdits(doc, "q.csv", bad); err == nil || !strings.Contains(err.Error()+worlds.Details(err), says) {
+			t.Errorf("%.40q: %v, want %q", bad, err, says)
+		}
+	}
+}
+
+// TestRename: new names by a pattern; old names go on leading there, grants follow, servers keep what they call it.
+func TestRename(t *testing.T) {
+	doc := worlds.Parse(t, worlds.Harbour)
+	edits, list, err := bulk.Rename(doc, []string{"hall", "both"}, "{site}-{last}-{name}-{n}")
+	if err != nil || len(list) != 2 || list[0].To != "ard-hall-hall-1" || list[1].To != "both-2" {
+		t.Fatal(list, err)
+	}
+	after := worlds.With(t, doc, edits)
+	q := after.Find(estate.Ref{List: "queues", Name: "both-2"}).(*estate.Queue)
+	if !slices.Equal(q.Formerly, []string{"both"}) || q.Paths[0].RemoteName != "both" || q.Paths[1].RemoteName != "" {
+		t.Errorf("%+v", q)
+	}
+	if hall := after.Find(estate.Ref{List: "queues",
+		Name: "ard-hall-hall-1"}).(*estate.Queue); hall.Paths[0].RemoteName != "Hall Mono" {
+		t.Errorf("%+v", hall.Paths)
+	}
+	g := after.Find(estate.Ref{List: "grants", Name: "g"}).(*estate.Grant)
+	if !slices.Equal(g.Queues, []string{"ard-hall-hall-1", "both-2"}) || len(after.Queues) != len(doc.Queues) {
+		t.Errorf("%+v", g)
+	}
+	// And back again.
+	edits, _, err = bulk.Rename(after, []string{"both-2"}, "both")
+	if err != nil {
+		t.Fatal(err)
+	}
+	if q := worlds.With(t, after, edits).Find(estate.Ref{List: "queues", Name: "both"}).(*estate.Queue); !slices.Equal(q.Formerly,
+		[]string{"both-2"}) {
+		t.Errorf("%+v", q)
+	}
+	for pattern, says := range map[string]string{"": "no pattern", "raw": "the name raw is taken",
+		"{title}": "leaves no name", "same": "the name same is taken"} {
+		if _, _, err := bulk.Rename(doc, []string{"hall", "both"}, pattern); err == nil || !strings.Contains(err.Error()+
+			worlds.Details(err), says) {
+			t.Errorf("%q: %v", pattern, err)
+		}
+	}
+	if _, _, err := bulk.Rename(doc, []string{"nope"}, "x"); err == nil {
+		t.Error("a queue that is not there was renamed")
+	}
+}
+func FuzzQueueEdits(f *testing.F) {
+	doc := worlds.Parse(f, worlds.Harbour)
+	f.Add(bulk.QueueTable(doc.Queues))
+	f.Fuzz(func(t *testing.T, text string) { _, _ = bulk.QueueEdits(doc, "q", text) }) // an error, or edits, and no panic
+}
