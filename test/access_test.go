@@ -425,7 +425,8 @@ func TestTokenBesideTheData(t *testing.T) {
 		}
 	}()
 	works(secret)
-	if p := r.Service.Identity.ByToken(strings.TrimSpace(out)); p == nil || p.Role != access.Agent || p.Machine != "desk-1" {
+	if p := r.Service.Identity.ByToken(strings.TrimSpace(out)); p == nil || p.Role != access.Agent ||
+		p.Machine != "desk-1" {
 		t.Errorf("%+v", p)
 	}
 }

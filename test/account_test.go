@@ -68,7 +68,8 @@ func TestAccountReset(t *testing.T) {
 		fault.Unsigned) {
 		t.Error("the old password:", err)
 	}
-	if _, p, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "battery horse staple"); err != nil || p.Name != "Mira" {
+	if _, p, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "battery horse staple"); err != nil ||
+		p.Name != "Mira" {
 		t.Error("the new password:", err)
 	}
 	contains(t, "the events", s.events(), "The password of Mira was set anew, beside the data")

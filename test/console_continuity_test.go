@@ -82,7 +82,8 @@ func TestConsoleContinuity(t *testing.T) {
 	p.see("1 change not published")
 	p.accessible()
 	keep("pace")
-	d2, err := s.Service.Drafts.Draft(t.Context(), &access.Principal{Name: "mira", Account: "mira", Role: access.Owner}, "")
+	d2, err := s.Service.Drafts.Draft(t.Context(), &access.Principal{Name: "mira", Account: "mira",
+		Role: access.Owner}, "")
 	if err != nil || d2.Document.Agent().WaitSeconds != 20 {
 		t.Errorf("%+v %v", d2.Document.Settings, err)
 	}

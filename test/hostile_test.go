@@ -102,7 +102,8 @@ func TestTokensOfOthers(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	_, narrow, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "narrow", Role: access.Administrator,
+	_, narrow, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "narrow",
+		Role:  access.Administrator,
 		Sites: []string{"brannoy"}})
 	if err != nil {
 		t.Fatal(err)

@@ -57,7 +57,8 @@ func serveIfAsked() {
 		fmt.Println("failed", err)
 		os.Exit(1)
 	}
-	_, secret, err := r.Service.Identity.MakeToken(contextOfProcess(), owner, access.Token{Name: fmt.Sprint("test ", os.Getpid()),
+	_, secret, err := r.Service.Identity.MakeToken(contextOfProcess(), owner, access.Token{Name: fmt.Sprint("test ",
+		os.Getpid()),
 		Role: access.Administrator})
 	fmt.Println("ready", r.URL, secret, err)
 	<-contextOfProcess().Done()

@@ -87,7 +87,8 @@ func TestNotices(t *testing.T) {
 		t.Error(code, out)
 	}
 	store := func(secret string) {
-		if _, err := s.Service.Secrets.StoreCredential(t.Context(), owner, secrets.NewCredential{Name: "relay", Kind: "sign-in",
+		if _, err := s.Service.Secrets.StoreCredential(t.Context(), owner, secrets.NewCredential{Name: "relay",
+			Kind: "sign-in",
 			User: "cirque", Secret: secret, For: []string{"127.0.0.1"}}); err != nil {
 			t.Fatal(err)
 		}

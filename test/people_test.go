@@ -102,7 +102,8 @@ func TestRequests(t *testing.T) {
 		access.Holding{Role: access.Person}); err != nil {
 		t.Fatal(err)
 	}
-	_, person, err := s.Service.Identity.MakeOwnToken(t.Context(), &access.Principal{Name: "runa.falk", Role: access.Person,
+	_, person, err := s.Service.Identity.MakeOwnToken(t.Context(), &access.Principal{Name: "runa.falk",
+		Role:    access.Person,
 		Account: "runa.falk"}, "runa's", nil)
 	if err != nil {
 		t.Fatal(err)

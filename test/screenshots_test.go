@@ -98,7 +98,8 @@ func TestScreenshots(t *testing.T) {
 	p.press("button", "…lose a queue: show who")
 	p.see("Who would lose a queue")
 	shot("draft")
-	if _, err := d.Service.Drafts.PublishDraft(t.Context(), person, "", "Ticketing prints in the hall too", nil); err != nil {
+	if _, err := d.Service.Drafts.PublishDraft(t.Context(), person, "", "Ticketing prints in the hall too",
+		nil); err != nil {
 		t.Fatal(err)
 	}
 	p.goTo("/history")

@@ -62,7 +62,8 @@ var owner = &access.Principal{Name: "test", Role: access.Owner}
 
 func (s *aService) tokenFor(name string, role access.Role, machine string) string {
 	s.t.Helper()
-	_, secret, err := s.Service.Identity.MakeToken(s.t.Context(), owner, access.Token{Name: name, Role: role, Machine: machine})
+	_, secret, err := s.Service.Identity.MakeToken(s.t.Context(), owner, access.Token{Name: name, Role: role,
+		Machine: machine})
 	if err != nil {
 		s.t.Fatal(err)
 	}

@@ -179,7 +179,8 @@ servers: [{name: ps-a, uri: "ipp://ps-a.example/", location: ardholm}, {name: ps
 queues: [{name: here, location: brannoy, paths: [{gateway: true}]}, {name: there, location: ardholm, paths: [{gateway: true}]}]
 grants: [{name: g, effect: place, queues: [here]}]
 `)
-	made, secret, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "olav", Role: access.SiteAdmin,
+	made, secret, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "olav",
+		Role:  access.SiteAdmin,
 		Sites: []string{"brannoy"}})
 	if err != nil || made.Sites[0] != "brannoy" {
 		t.Fatal(made, err)

@@ -43,7 +43,8 @@ func BenchmarkSource(b *testing.B) {
 		b.Fatal(err)
 	}
 	b.Cleanup(func() { _ = r.Stop() })
-	_, secret, err := r.Service.Identity.MakeToken(b.Context(), owner, access.Token{Name: "bench", Role: access.Administrator})
+	_, secret, err := r.Service.Identity.MakeToken(b.Context(), owner, access.Token{Name: "bench",
+		Role: access.Administrator})
 	if err != nil {
 		b.Fatal(err)
 	}

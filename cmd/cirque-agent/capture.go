@@ -21,9 +21,10 @@ func capture() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "capture --spooler S", Short: "Read this machine's queues, drivers and defaults, and offer " +
 		"them for adoption", Args: cobra.NoArgs,
-		Long: `Read the queues that people set up on this machine, with their drivers and defaults. Without --service they are only shown, so
-that you can choose with --queue; with it they are handed in, and an administrator takes them into the estate:
-cirque adopt --machine NAME. What Cirque itself installed here is left out. Nothing on the machine is changed.`,
+		Long: `Read the queues that people set up on this machine, with their drivers and defaults. Without
+--service they are only shown, so that you can choose with --queue; with it they are handed in, and
+an administrator takes them into the estate: cirque adopt --machine NAME. What Cirque itself
+installed here is left out. Nothing on the machine is changed.`,
 		Example: "  cirque-agent capture --spooler standin:/var/lib/cirque/standin\n  cirque-agent capture --spooler " +
 			"ipp://localhost:631/ --queue front-desk --service https://cirque.example --token-file token",
 		RunE: func(c *cobra.Command, _ []string) error {

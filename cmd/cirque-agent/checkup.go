@@ -17,9 +17,10 @@ func checkup() *cobra.Command {
 	var spooler, state, queue string
 	c := &cobra.Command{Use: "checkup --spooler S", Short: "Look from this machine what is wrong: service, spooler, " +
 		"queues, paths, a test page", Args: cobra.NoArgs,
-		Long: `Check this machine rung by rung, from its own place: whether it reaches the service and is known there, what it should have and
-why, whether its spooler works, whether each queue is there, and whether each path answers from here. With --queue a test page is
-printed, too. The last lineups are those that the agent keeps.`,
+		Long: `Check this machine rung by rung, from its own place: whether it reaches the service and is known
+there, what it should have and why, whether its spooler works, whether each queue is there, and
+whether each path answers from here. With --queue a test page is printed, too. The last lineups are
+those that the agent keeps.`,
 		Example: "  cirque-agent checkup --spooler unix\n  cirque-agent checkup --spooler unix --queue hall-mono",
 		RunE: func(c *cobra.Command, _ []string) error {
 			o, err := agent.Open(spooler)

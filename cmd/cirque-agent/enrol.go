@@ -45,9 +45,10 @@ func enrol() *cobra.Command {
 	var service, token, tokenFile, caFile, machine string
 	c := &cobra.Command{Use: "enrol --service URL --token TOKEN", Short: "Enrol this machine: make a key, and have " +
 		"it certified", Args: cobra.NoArgs,
-		Long: `Enrol this machine with an enrolment token, which an administrator makes: cirque enrol token NAME. A key is made here and never
-leaves the machine; the service certifies it, and from then on cirque-agent run needs neither token nor address. The token also
-says by which authority the service is known; with --ca that one counts instead.`,
+		Long: `Enrol this machine with an enrolment token, which an administrator makes: cirque enrol token NAME. A
+key is made here and never leaves the machine; the service certifies it, and from then on
+cirque-agent run needs neither token nor address. The token also says by which authority the service
+is known; with --ca that one counts instead.`,
 		Example: "  cirque-agent enrol --service https://cirque.skerry.example:8631 --token cirque-enrol_… --state " +
 			"/var/lib/cirque-agent",
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -107,9 +108,10 @@ func sayWho() *cobra.Command {
 	var forget bool
 	c := &cobra.Command{Use: "say-who --state DIR", Short: "Say who you are, where the machine does not know",
 		Args: cobra.NoArgs,
-		Long: `Say who you are, with the name and password of your account here: for machines whose sign-in names nobody here knows, or that
-do not tell. The password goes to the service alone and is kept nowhere. Asked are name and password at a terminal; else the
-password is read from standard input, with --name.`,
+		Long: `Say who you are, with the name and password of your account here: for machines whose sign-in names
+nobody here knows, or that do not tell. The password goes to the service alone and is kept nowhere.
+Asked are name and password at a terminal; else the password is read from standard input, with
+--name.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, _, err := at.open()
 			if err != nil {

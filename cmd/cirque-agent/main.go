@@ -68,13 +68,15 @@ func run() *cobra.Command {
 	var spooler, state, table string
 	c := &cobra.Command{Use: "run --spooler S [--service URL --token-file F]", Short: "Run until stopped",
 		Args: cobra.NoArgs,
-		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into line, and report. A machine
-that is enrolled (cirque-agent enrol) needs neither --service nor --token-file.
+		Long: `Ask the service for the lineups of this machine and of each session on it, bring the spooler into
+line, and report. A machine that is enrolled (cirque-agent enrol) needs neither --service nor
+--token-file.
 
-The spooler unix is the operating system's own on Unix, over its local socket; unix:SOCKET is one that listens elsewhere. The
-spooler standin:DIR keeps queues as files in DIR; the machine is then what DIR/machine.yaml makes up, or this very one without
-that file. Queues that the agent did not install are never touched. The last lineups are kept on disk; the agent goes on with
-them while the service is away.`,
+The spooler unix is the operating system's own on Unix, over its local socket; unix:SOCKET is one
+that listens elsewhere. The spooler standin:DIR keeps queues as files in DIR; the machine is then
+what DIR/machine.yaml makes up, or this very one without that file. Queues that the agent did not
+install are never touched. The last lineups are kept on disk; the agent goes on with them while the
+service is away.`,
 		Example: "  cirque-agent run --spooler unix\n  cirque-agent run --spooler standin:/tmp/desk --service " +
 			"http://127.0.0.1:8631 --token-file token",
 		RunE: func(c *cobra.Command, _ []string) error {

@@ -36,8 +36,9 @@ func printers() *cobra.Command {
 	var tableFile string
 	c := &cobra.Command{Use: "printers FILE", Short: "Run the printers of a stand-ins file until stopped",
 		Args: cobra.ExactArgs(1),
-		Long: `Run the printers of a stand-ins file, such as demo/stand-ins.yaml, and print where each listens. With --address-table the
-table that leads to them is written to a file, for cirque serve --address-table.`,
+		Long: `Run the printers of a stand-ins file, such as demo/stand-ins.yaml, and print where each listens.
+With --address-table the table that leads to them is written to a file, for cirque serve
+--address-table.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			b, err := os.ReadFile(a[0])
 			if err != nil {
@@ -77,8 +78,8 @@ func organisation() *cobra.Command {
 	var small bool
 	c := &cobra.Command{Use: "organisation --dir DIR", Short: "Write a large made-up organisation as files",
 		Args: cobra.NoArgs,
-		Long: `Write an estate, a directory and contexts of 100,000 people as estate.json, directory.json and contexts.json; the same seed
-always gives the same.`,
+		Long: `Write an estate, a directory and contexts of 100,000 people as estate.json, directory.json and
+contexts.json; the same seed always gives the same.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			size := large.Full
 			if small {
@@ -103,8 +104,9 @@ func agents() *cobra.Command {
 	var over time.Duration
 	c := &cobra.Command{Use: "agents --service URL --tokens FILE --dir DIR", Short: "Run many agents in one process, " +
 		"until stopped", Args: cobra.NoArgs,
-		Long: `Run an agent for each line of FILE, "MACHINE TOKEN", each with a stand-in spooler under DIR and one person's session, and say
-once a second how many spoolers gained or lost a queue in it. Without --dir the spoolers are in memory, and nothing is kept.`,
+		Long: `Run an agent for each line of FILE, "MACHINE TOKEN", each with a stand-in spooler under DIR and one
+person's session, and say once a second how many spoolers gained or lost a queue in it. Without
+--dir the spoolers are in memory, and nothing is kept.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			tokens, order, err := readTokens(tokenFile)
 			if err != nil {

@@ -14,5 +14,7 @@ func main() {
 		fmt.Fprintln(os.Stderr, "openapi:", err)
 		os.Exit(1)
 	}
-	os.Stdout.Write(b)
+	if _, err := os.Stdout.Write(b); err != nil {
+		os.Exit(1)
+	}
 }

@@ -82,8 +82,8 @@ type Certificate struct {
 	ExpiresAt time.Time
 }
 
-// Lifetime of agents' certificates: long enough that an agent which is due to renew when its line is cut still has one
-// when the longest permitted cut ends. It renews when a third is left.
+// CertificateLasts is the lifetime of agents' certificates: long enough that an agent which is due to renew when its
+// line is cut still has one when the longest permitted cut ends. It renews when a third is left.
 const CertificateLasts = 90 * 24 * time.Hour
 
 // Lifetime gives how long a certificate lasts at a site whose line may be cut for so long.

@@ -1,5 +1,5 @@
-// Package adopt adopt says what found queues and devices would be in the estate: names, locations, drivers, paths. In go what was
-// read and the estate, out come proposals, and edits of a draft.
+// Package adopt adopt says what found queues and devices would be in the estate: names, locations, drivers, paths. In
+// go what was read and the estate, out come proposals, and edits of a draft.
 package adopt
 
 import (
@@ -58,7 +58,8 @@ type Proposer struct {
 
 // NewProposer prepares proposals on top of a document. Drivers are proposed for the platforms that machines have, for
 // all where that is not known. A device that is registered enters the estate as it was registered.
-func NewProposer(doc *estate.Document, packages []driver.Package, readings map[string]*stock.Server, machines map[string]int,
+func NewProposer(doc *estate.Document, packages []driver.Package, readings map[string]*stock.Server,
+	machines map[string]int,
 	registered []stock.Watch) *Proposer {
 	p := &Proposer{doc: doc, placed: stock.NewPlaced(doc), queues: map[string]bool{}, devices: map[string]bool{},
 		byHost: map[string]string{}, drivers: map[string]bool{}, places: map[string]string{},

@@ -59,7 +59,8 @@ func ChosenFrom(list []Proposal, name, text string) ([]Proposal, error) {
 		p := list[at]
 		if called := document.Cell(row, head, "name"); called != "" && called != p.Queue.Name {
 			if !estate.ValidName(called) {
-				complain("write small letters, digits, dots and dashes, such as "+stock.Slug(called), "%q is no name for a queue", called)
+				complain("write small letters, digits, dots and dashes, such as "+stock.Slug(called),
+					"%q is no name for a queue", called)
 				continue
 			}
 			p = p.Named(called)

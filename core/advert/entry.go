@@ -57,6 +57,7 @@ func Entries(d *estate.Document, base string, reading func(device string) *Readi
 	return out
 }
 
+//nolint:funlen // one attribute after another, in the order of RFC 7612
 func entry(d *estate.Document, q *estate.Queue, base string, titles map[string]string,
 	reading func(string) *Reading) Entry {
 	e := Entry{Queue: q.Name, Attributes: map[string][]string{}}

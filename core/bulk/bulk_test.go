@@ -56,7 +56,8 @@ func TestQueueEdits(t *testing.T) {
 		"name,name\nhall,hall\n":           "stands there twice",
 		strings.Repeat("x\n", 60_000):      "has 60000 lines",
 	} {
-		if _, err := bulk.QueueEdits(doc, "q.csv", bad); err == nil || !strings.Contains(err.Error()+worlds.Details(err), says) {
+		if _, err := bulk.QueueEdits(doc, "q.csv", bad); err == nil || !strings.Contains(err.Error()+
+			worlds.Details(err), says) {
 			t.Errorf("%.40q: %v, want %q", bad, err, says)
 		}
 	}
@@ -87,7 +88,8 @@ func TestRename(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if q := worlds.With(t, after, edits).Find(estate.Ref{List: "queues", Name: "both"}).(*estate.Queue); !slices.Equal(q.Formerly,
+	if q := worlds.With(t, after, edits).Find(estate.Ref{List: "queues",
+		Name: "both"}).(*estate.Queue); !slices.Equal(q.Formerly,
 		[]string{"both-2"}) {
 		t.Errorf("%+v", q)
 	}

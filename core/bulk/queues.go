@@ -1,5 +1,5 @@
-// Package bulk bulk edits many queues at once: as a table that a spreadsheet can hold, and by a pattern of names. In go a document
-// and what is wanted, out come edits of a draft.
+// Package bulk bulk edits many queues at once: as a table that a spreadsheet can hold, and by a pattern of names. In go
+// a document and what is wanted, out come edits of a draft.
 package bulk
 
 import (
@@ -67,6 +67,8 @@ func pairsText[V any](m map[string]V) string {
 
 // QueueEdits reads a table of queues into edits of a draft. A queue that is there changes only in the columns that the
 // table has; an empty cell empties the key. A name that is not there becomes a new queue.
+//
+//nolint:funlen // one column after another
 func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) {
 	rows, head, err := document.Table(name, text, []string{"name"}, queueColumns[1:], document.MaxRows)
 	if err != nil {

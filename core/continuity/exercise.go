@@ -2,7 +2,6 @@ package continuity
 
 import (
 	"fmt"
-	"strings"
 	"time"
 
 	"cirque/core/words"
@@ -138,7 +137,7 @@ func (e Exercise) worst() int {
 // good: whoever did not move had no other way, and nothing failed that did not before.
 func (e Exercise) good() bool {
 	for _, s := range e.Stuck {
-		if !strings.HasPrefix(s.Says, noOtherPath) {
+		if s.Kind != StuckNoOther {
 			return false
 		}
 	}
@@ -165,9 +164,10 @@ func (e Exercise) report() []string {
 		add("%d of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Expected.Endpoints, e.Server,
 			words.Span(after.Round(time.Second)))
 	}
-	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves", words.Count(e.Expected.Moves,
-		"person or machine goes", "people and machines go"), words.Count(e.Expected.Stranded, "person or machine",
-		"people and machines"))
+	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves",
+		words.Count(e.Expected.Moves,
+			"person or machine goes", "people and machines go"), words.Count(e.Expected.Stranded, "person or machine",
+			"people and machines"))
 	for _, s := range e.Stuck {
 		add("%s stayed: %s", s.Machine, s.Says)
 	}

@@ -28,7 +28,7 @@ func TestExercise(t *testing.T) {
 			"moving moving out returning returning over", true, []string{"All of the 4 endpoints that led to ps-1 were led " +
 				"elsewhere, the last after 3 s", "Everybody was back 20 s after its return", "Nothing failed"}},
 		"one has no other way": {Expected{Endpoints: 2, Stranded: 1},
-			[]Stuck{{Machine: "desk-9", Says: "no other path serves accounts, so it is kept"}},
+			[]Stuck{{Machine: "desk-9", Kind: StuckNoOther, Says: "no other path serves accounts, so it is kept"}},
 			[]look{{0, 2, 1, false, false}, {1, 1, 1, false, false}, {20, 1, 1, false, false}, {60, 2, 1, true, false}},
 			"moving moving out over", false, []string{"1 of the 2 endpoints", "desk-9 stayed: no other path serves accounts",
 				"1 person or machine with a queue that nothing else serves"}},

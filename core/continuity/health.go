@@ -1,5 +1,5 @@
-// Package continuity continuity decides whether servers and devices count as up or down, how far people have moved, and how a planned
-// outage or an exercise goes. In go probes, reports and the time; it has no clock of its own.
+// Package continuity continuity decides whether servers and devices count as up or down, how far people have moved, and
+// how a planned outage or an exercise goes. In go probes, reports and the time; it has no clock of its own.
 package continuity
 
 import (
@@ -44,8 +44,15 @@ type Health struct {
 	Held     bool        `json:"held" doc:"It answers, and is held down because it went up and down too often."`
 }
 
-// Seen takes in one probe, and says whether the verdict changed.
-func (h Health) Seen(ok bool, says string, now time.Time, r Rule) (next Health, changed bool) {
+// A Probe is what came of looking whether one answers; Says is of a failure.
+type Probe struct {
+	OK   bool
+	Says string
+}
+
+// Step takes one probe in, at a time, and says whether the verdict changed. It is the whole hysteresis: pure, and by no
+// clock of its own.
+func (h Health) Step(p Probe, now time.Time, r Rule) (next Health, changed bool) {
 	if h.Verdict == "" {
 		h.Verdict, h.Since = Unproven, now
 	}
@@ -61,8 +68,8 @@ func (h Health) Seen(ok bool, says string, now time.Time, r Rule) (next Health, 
 		}
 		h.Verdict, h.Since = v, now
 	}
-	if !ok {
-		h.Fails, h.Answers, h.Says = h.Fails+1, 0, says
+	if !p.OK {
+		h.Fails, h.Answers, h.Says = h.Fails+1, 0, p.Says
 		if h.Verdict == Up && h.Fails >= r.DownAfter {
 			turn(Gone)
 		}

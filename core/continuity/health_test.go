@@ -26,7 +26,7 @@ func TestHealth(t *testing.T) {
 		var got strings.Builder
 		for _, p := range c[0] {
 			now = now.Add(time.Second)
-			h, _ = h.Seen(p == '+', "refused", now, rule)
+			h, _ = h.Step(Probe{OK: p == '+', Says: "refused"}, now, rule)
 			switch {
 			case h.Held:
 				got.WriteByte('h')
@@ -47,7 +47,7 @@ func TestHealthHeldEnds(t *testing.T) {
 	now := time.Date(2026, 1, 1, 0, 0, 0, 0, time.UTC)
 	for _, p := range "+--+++--+++--+++" {
 		now = now.Add(time.Second)
-		h, _ = h.Seen(p == '+', "", now, rule)
+		h, _ = h.Step(Probe{OK: p == '+', Says: ""}, now, rule)
 	}
 	if !h.Held {
 		t.Fatal("not held")
@@ -55,7 +55,7 @@ func TestHealthHeldEnds(t *testing.T) {
 	held := now
 	for changed := false; !changed; {
 		now = now.Add(rule.Every)
-		if h, changed = h.Seen(true, "", now, rule); now.Sub(held) > time.Hour {
+		if h, changed = h.Step(Probe{OK: true, Says: ""}, now, rule); now.Sub(held) > time.Hour {
 			t.Fatal("it never comes back")
 		}
 	}

@@ -30,8 +30,20 @@ type Move struct {
 type Stuck struct {
 	Machine string         `json:"machine"`
 	State   endpoint.State `json:"state" enum:"converged,behind,failing,silent"`
+	Kind    StuckKind      `json:"kind" enum:"silent,failed,no-other-path,under-way"`
 	Says    string         `json:"says"`
 }
+
+// A StuckKind is why an endpoint still leads to a server that is out of duty.
+type StuckKind string
+
+// The kinds.
+const (
+	StuckSilent   StuckKind = "silent"        // it says nothing
+	StuckFailed   StuckKind = "failed"        // a change failed there
+	StuckNoOther  StuckKind = "no-other-path" // nothing else serves one of its queues, which is kept on purpose
+	StuckUnderWay StuckKind = "under-way"     // it has not said yet that it moved
+)
 
 // Sentence says how far it is.
 func (m Move) Sentence(now time.Time) string {
@@ -60,13 +72,11 @@ func (m Move) Sentence(now time.Time) string {
 	return says
 }
 
-// noOtherPath begins what is said of whoever stays since nothing else serves their queue.
-const noOtherPath = "no other path serves"
-
 // WhyStuck says why an endpoint still leads to a server that is out of duty: leads says of a queue whether it does.
-func WhyStuck(r endpoint.Record, lineups []lineup.Lineup, leads func(endpoint.Want) bool, state endpoint.State) string {
+func WhyStuck(r endpoint.Record, lineups []lineup.Lineup, leads func(endpoint.Want) bool,
+	state endpoint.State) (kind StuckKind, says string) {
 	if state == endpoint.Silent {
-		return "it has said nothing since " + r.LastSeen.UTC().Format("2006-01-02 15:04 UTC")
+		return StuckSilent, "it has said nothing since " + r.LastSeen.UTC().Format("2006-01-02 15:04 UTC")
 	}
 	var kept []string
 	plan := endpoint.PlanFor(lineups)
@@ -76,7 +86,7 @@ func WhyStuck(r endpoint.Record, lineups []lineup.Lineup, leads func(endpoint.Wa
 		}
 		for _, f := range r.Report.Failures {
 			if f.Queue == i.Queue && name.Fold(f.User) == name.Fold(i.User) {
-				return fmt.Sprintf("%s of %s failed: %s", f.Step, f.Queue, f.Says)
+				return StuckFailed, fmt.Sprintf("%s of %s failed: %s", f.Step, f.Queue, f.Says)
 			}
 		}
 		if slices.ContainsFunc(plan.Wants, func(w endpoint.Want) bool {
@@ -86,7 +96,8 @@ func WhyStuck(r endpoint.Record, lineups []lineup.Lineup, leads func(endpoint.Wa
 		}
 	}
 	if len(kept) > 0 {
-		return noOtherPath + " " + strings.Join(kept, ", ") + ", so it is kept and prints once the server is back"
+		return StuckNoOther, "no other path serves " + strings.Join(kept, ", ") + ", so it is kept and prints once the " +
+			"server is back"
 	}
-	return "it has not said yet that it moved"
+	return StuckUnderWay, "it has not said yet that it moved"
 }

@@ -42,11 +42,12 @@ func TestWhyStuck(t *testing.T) {
 		"change of hall failed: no": {Installed: []endpoint.Installed{own("hall", "ipp://192.0.2.1/hall")},
 			Failures: []endpoint.Failure{{Queue: "hall", User: "Mira", Step: "change", Says: "no"}}},
 	} {
-		if got := WhyStuck(endpoint.Record{Report: r}, l, leads, endpoint.Behind); !strings.HasPrefix(got, want) {
+		if _, got := WhyStuck(endpoint.Record{Report: r}, l, leads, endpoint.Behind); !strings.HasPrefix(got, want) {
 			t.Errorf("%q, want %q", got, want)
 		}
 	}
-	if got := WhyStuck(endpoint.Record{}, nil, leads, endpoint.Silent); !strings.Contains(got, "said nothing since") {
+	if kind, got := WhyStuck(endpoint.Record{}, nil, leads, endpoint.Silent); kind != StuckSilent || !strings.Contains(got,
+		"said nothing since") {
 		t.Error(got)
 	}
 }

@@ -25,12 +25,15 @@ type Outage struct {
 
 // Checklist gives the steps of a planned outage in their order, each with whether it is done: before, while it is out,
 // and after. What only a person can know is unproven.
+//
+//nolint:funlen // the checks stand in the order in which they are made
 func (o Outage) Checklist() []endpoint.Rung {
 	var out endpoint.Checks
 	add := out.Add
 	switch {
 	case len(o.Only) > 0:
-		add("Is everything on it served elsewhere, too?", endpoint.No, "put it into a set with another, or lead those queues to "+
+		add("Is everything on it served elsewhere, too?", endpoint.No, "put it into a set with another, or lead "+
+			"those queues to "+
 			"their devices: cirque queue move --from-server "+o.Server+" --to device", "%s without it: %s; kept, and printing "+
 			"once it is back", words.Count(len(o.Only), "queue is reached by nobody", "queues are reached by nobody"),
 			strings.Join(o.Only[:min(5, len(o.Only))], ", "))
@@ -70,10 +73,12 @@ func (o Outage) Checklist() []endpoint.Rung {
 		}
 		switch {
 		case o.Move.Waiting == nil:
-			add("Does nothing wait on it?", endpoint.Unproven, "read it: cirque server jobs "+o.Server, "what waits on it has not "+
-				"been read since")
+			add("Does nothing wait on it?", endpoint.Unproven, "read it: cirque server jobs "+o.Server,
+				"what waits on it has not "+
+					"been read since")
 		case *o.Move.Waiting > 0:
-			add("Does nothing wait on it?", endpoint.No, "let it print, or see whose it is: cirque server jobs "+o.Server, "%s on it",
+			add("Does nothing wait on it?", endpoint.No, "let it print, or see whose it is: cirque server jobs "+
+				o.Server, "%s on it",
 				words.Count(*o.Move.Waiting, "job waits", "jobs wait"))
 		default:
 			add("Does nothing wait on it?", endpoint.Yes, "", "nothing does: the work may begin")
@@ -85,7 +90,8 @@ func (o Outage) Checklist() []endpoint.Rung {
 	case Gone:
 		add("Does it answer?", endpoint.No, "see that it runs, before it returns", "it does not, by the last probe")
 	default:
-		add("Does it answer?", endpoint.Unproven, "read it: cirque server read "+o.Server, "it has never answered a probe from here")
+		add("Does it answer?", endpoint.Unproven, "read it: cirque server read "+o.Server, "it has never answered a "+
+			"probe from here")
 	}
 	switch {
 	case o.Photograph == "":
@@ -107,7 +113,8 @@ func (o Outage) Checklist() []endpoint.Rung {
 	}
 	if !outNow {
 		if o.Leading >= o.LeadingThen {
-			add("Is everybody back on it?", endpoint.Yes, "", "%s to it", words.Count(o.Leading, "endpoint leads", "endpoints lead"))
+			add("Is everybody back on it?", endpoint.Yes, "", "%s to it", words.Count(o.Leading, "endpoint leads",
+				"endpoints lead"))
 		} else {
 			add("Is everybody back on it?", endpoint.No, "they come back part by part, or with their next report",
 				"%d of the %s that led to it before", o.Leading, words.Count(o.LeadingThen, "endpoint"))

@@ -74,7 +74,8 @@ func TestLeave(t *testing.T) {
 			}
 		}
 	}
-	if edits, moved, err := decommission.Leave(doc, "ps-1", "gateway", []string{"hall"}, nil); err != nil || len(edits) != 1 ||
+	if edits, moved, err := decommission.Leave(doc, "ps-1", "gateway", []string{"hall"}, nil); err != nil ||
+		len(edits) != 1 ||
 		len(moved) != 1 || moved[0].Says != "through the gateway" {
 		t.Error(edits, moved, err)
 	}

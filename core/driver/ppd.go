@@ -35,6 +35,8 @@ type Feature struct {
 const maxOptions = 4096
 
 // ParsePPD reads one description. Errors are *FormatError, ErrTooLong or ErrEncoding.
+//
+//nolint:funlen // one keyword after another
 func ParsePPD(b []byte) (*PPD, error) {
 	s, err := text(b)
 	if err != nil {

@@ -73,6 +73,7 @@ func sameWindow(a, b Window) bool {
 	return a.From == b.From && a.To == b.To && slices.Equal(a.Days, b.Days)
 }
 
+// SameGrant says whether two grants say the same.
 func SameGrant(a, b *Grant) bool {
 	return a.Name == b.Name && a.Title == b.Title && a.Effect == b.Effect && a.Nearest == b.Nearest &&
 		a.Default == b.Default && a.Insist == b.Insist && a.IfRemoved == b.IfRemoved && a.Note == b.Note &&

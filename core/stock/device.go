@@ -135,13 +135,13 @@ func site(location string) string {
 
 // QueueURI gives the URI of a server's queue by the address at which the server is known here: what it calls itself
 // may lead nowhere from here.
-func (l Listed) QueueURI(q Queue) string {
-	scheme, rest, _ := strings.Cut(l.URI, "://")
+func (d Listed) QueueURI(q Queue) string {
+	scheme, rest, _ := strings.Cut(d.URI, "://")
 	host, _, _ := strings.Cut(rest, "/")
 	_, own, ok := strings.Cut(q.URI, "://")
 	_, path, okPath := strings.Cut(own, "/")
 	if !ok || !okPath {
-		return l.URI
+		return d.URI
 	}
 	return scheme + "://" + host + "/" + path
 }

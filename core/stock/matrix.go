@@ -131,24 +131,34 @@ func NewSetView(doc *estate.Document, set estate.ServerSet, read func(server str
 	return v
 }
 
-// Lacks tells, in words, the queues on which the estate relies and that a member does not have: member by member.
-func (v SetView) Lacks() []string {
-	var out []string
+// A Lack is a member of a set without queues on which the estate relies there.
+type Lack struct {
+	Server string
+	Queues []string // as the server would call them
+}
+
+// String says it in a sentence.
+func (l Lack) String() string {
+	shown, more := l.Queues[:min(len(l.Queues), 5)], ""
+	if n := len(l.Queues) - len(shown); n > 0 {
+		more = fmt.Sprintf(" and %d more", n)
+	}
+	return fmt.Sprintf("%s has no queue %s%s, on which the set is relied on: whoever is moved there finds nothing",
+		l.Server, strings.Join(shown, ", "), more)
+}
+
+// Lacks tells on which queues the estate relies that a member does not have: member by member.
+func (v SetView) Lacks() []Lack {
+	var out []Lack
 	for i, m := range v.Members {
-		var missing []string
+		l := Lack{Server: m.Name}
 		for _, r := range v.Rows {
 			if r.Relied && r.Cells[i].State == "missing" {
-				missing = append(missing, r.Queue)
+				l.Queues = append(l.Queues, r.Queue)
 			}
 		}
-		if len(missing) > 0 {
-			shown := missing[:min(len(missing), 5)]
-			more := ""
-			if n := len(missing) - len(shown); n > 0 {
-				more = fmt.Sprintf(" and %d more", n)
-			}
-			out = append(out, fmt.Sprintf("%s has no queue %s%s, on which the set is relied on: whoever is moved there "+
-				"finds nothing", m.Name, strings.Join(shown, ", "), more))
+		if len(l.Queues) > 0 {
+			out = append(out, l)
 		}
 	}
 	return out

@@ -1,6 +1,7 @@
 package stock
 
 import (
+	"fmt"
 	"strings"
 	"testing"
 	"time"
@@ -52,8 +53,8 @@ queues:
 		"default sides: one-sided and unset") {
 		t.Error(says)
 	}
-	if lacks := strings.Join(v.Lacks(), "; "); lacks != "b has no queue Mail Room, on which the set is relied on: "+
-		"whoever is moved there finds nothing" {
+	if lacks := fmt.Sprint(v.Lacks()); lacks != "[b has no queue Mail Room, on which the set is relied on: "+
+		"whoever is moved there finds nothing]" {
 		t.Error(lacks)
 	}
 }

@@ -51,7 +51,8 @@ func ReservationsCSV(list []Reservation) string {
 	return b.String()
 }
 
-// A RawReservation is one as a DHCP server's configuration has it, with where it stands there. Nothing of it is checked.
+// A RawReservation is one as a DHCP server's configuration has it, with where it stands there. Nothing of it is
+// checked.
 type RawReservation struct{ Place, MAC, Address, Name string }
 
 // BySubnet sorts IPv4 reservations by the estate's subnets, those in no subnet under the zero prefix.
@@ -104,7 +105,8 @@ func ParseReservations(name, text string, configuration func(text string) ([]Raw
 		first, rest, _ := strings.Cut(text, "\n")
 		first = strings.NewReplacer("hw-address", "mac", "hardware address", "mac", "ip-address", "address", "ip address",
 			"address", "hostname", "name").Replace(strings.ToLower(first))
-		rows, head, err := document.Table(name, first+"\n"+rest, []string{"mac", "address"}, []string{"name"}, document.MaxRows)
+		rows, head, err := document.Table(name, first+"\n"+rest, []string{"mac", "address"}, []string{"name"},
+			document.MaxRows)
 		if err != nil {
 			return nil, err
 		}

@@ -1,13 +1,14 @@
-// Package words puts numbers into sentences.
+// Package words puts numbers and spans of time into sentences.
 package words
 
 import (
 	"fmt"
+	"strings"
 	"time"
 )
 
-// Count writes a number of things, such as "1 queue" and "3 queues". The plural of one is made with an s, unless many
-// is given: Count(2, "entry", "entries").
+// Count writes a number of things, such as "1 queue", "3 queues", "2 people" and "4 addresses". many is the plural
+// where it does not follow from the word: Count(2, "job waits", "jobs wait").
 func Count(n int, one string, many ...string) string {
 	switch {
 	case n == 1:
@@ -15,7 +16,20 @@ func Count(n int, one string, many ...string) string {
 	case len(many) > 0:
 		return fmt.Sprintf("%d %s", n, many[0])
 	}
-	return fmt.Sprintf("%d %ss", n, one)
+	return fmt.Sprintf("%d %s", n, plural(one))
+}
+
+func plural(one string) string {
+	switch stem, y := strings.CutSuffix(one, "y"); {
+	case strings.HasSuffix(one, "person"):
+		return strings.TrimSuffix(one, "person") + "people"
+	case y && stem != "" && !strings.ContainsAny(stem[len(stem)-1:], "aeiou"):
+		return stem + "ies"
+	case strings.HasSuffix(one, "s"), strings.HasSuffix(one, "x"), strings.HasSuffix(one, "ch"),
+		strings.HasSuffix(one, "sh"):
+		return one + "es"
+	}
+	return one + "s"
 }
 
 // Span writes a time span as people say it: 2 h, 1 h 59 min, 40 s.

@@ -15,7 +15,8 @@ func TestReservationsComeBack(t *testing.T) {
 	doc := worlds.Parse(t, worlds.Harbour)
 	var list []stock.Reservation
 	for i, a := range []string{"10.1.0.11", "10.1.8.7", "10.2.0.3", "192.0.2.9"} {
-		list = append(list, stock.Reservation{MAC: "02:00:5e:10:00:0" + string(rune('1'+i)), Address: netip.MustParseAddr(a), Name: "d"})
+		list = append(list, stock.Reservation{MAC: "02:00:5e:10:00:0" + string(rune('1'+i)),
+			Address: netip.MustParseAddr(a), Name: "d"})
 	}
 	v6 := stock.Reservation{MAC: "02:00:5e:10:00:09", Address: netip.MustParseAddr("fd00::9")}
 	text, err := reservations{}.Write(stock.BySubnet(doc, append(slices.Clone(list), v6)))

@@ -19,9 +19,9 @@ func (r *root) account() *cobra.Command {
 	var o ServeOptions
 	reset := &cobra.Command{Use: "reset NAME --data DIR", Short: "Give an account a new password, beside the data",
 		Args: args(cobra.ExactArgs(1)),
-		Long: `Give an account a new password, beside the data: for whoever has lost the last one and may read the data directory. The
-service may run or not. The password is asked for twice at a terminal, or read from standard input. The account's console
-sessions end; its tokens stay.`,
+		Long: `Give an account a new password, beside the data: for whoever has lost the last one and may read the
+data directory. The service may run or not. The password is asked for twice at a terminal, or read
+from standard input. The account's console sessions end; its tokens stay.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			if o.Data == "" && o.Database == "" {
 				return usageError{fmt.Errorf("say where the data is, with --data")}

@@ -20,12 +20,13 @@ func (r *root) adopt() *cobra.Command {
 	var dry, all bool
 	var table, write string
 	c := &cobra.Command{Use: "adopt", Short: "Take found queues and devices into your draft", Args: args(cobra.NoArgs),
-		Long: `Propose names, titles, locations, labels, paths, drivers and defaults for queues that were found on print servers, for devices,
-and for what was captured of reference machines, and put them into your draft. Queues to which the estate leads already are
-left out, unless --all is given.
+		Long: `Propose names, titles, locations, labels, paths, drivers and defaults for queues that were found on
+print servers, for devices, and for what was captured of reference machines, and put them into your
+draft. Queues to which the estate leads already are left out, unless --all is given.
 
-With --write FILE the proposals go into a table, to be looked through in a spreadsheet; with --table FILE it is read back:
-lines that were taken out are not adopted, and names, titles, locations and labels are those of the table.`,
+With --write FILE the proposals go into a table, to be looked through in a spreadsheet; with --table
+FILE it is read back: lines that were taken out are not adopted, and names, titles, locations and
+labels are those of the table.`,
 		Example: "  cirque adopt --server ps-brannoy --dry-run\n  cirque adopt --server ps-brannoy --write found.csv\n  " +
 			"cirque adopt --server ps-brannoy --table found.csv\n  cirque adopt --device 10.43.0.77"}
 	f := c.Flags()
@@ -158,9 +159,10 @@ func (r *root) queueTable() *cobra.Command {
 func (r *root) queueApplyTable() *cobra.Command {
 	c := &cobra.Command{Use: "apply-table FILE", Short: "Put a table of queues into your draft: it changes those that " +
 		"are there, and adds the others", Args: args(cobra.ExactArgs(1)),
-		Long: `Read CSV with a head line into your draft. The column name is needed; of title, location, labels, devices, paths, drivers,
-defaults, listed and note only those change that the table has, and an empty cell empties the key. Labels and devices are
-divided by blanks, the others by semicolons, such as "device:hall-40; set:ardholm-pair=Hall Mono".`}
+		Long: `Read CSV with a head line into your draft. The column name is needed; of title, location, labels,
+devices, paths, drivers, defaults, listed and note only those change that the table has, and an
+empty cell empties the key. Labels and devices are divided by blanks, the others by semicolons, such
+as "device:hall-40; set:ardholm-pair=Hall Mono".`}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		files, err := readFiles(c, a)
@@ -222,9 +224,9 @@ func (r *root) queueMove() *cobra.Command {
 	var in api.Move
 	c := &cobra.Command{Use: "move [QUEUE...] --from-server SERVER --to device", Short: "Rewrite queues in your draft " +
 		"so that they no longer lead through a server", Args: args(cobra.ArbitraryArgs),
-		Long: `Lead queues straight to their device (or with --to gateway through the gateway), where they led through a server; all that do,
-when no queue is named. Where and in which sessions a path held stays as it was. Rehearse afterwards: nobody should lose
-anything.`}
+		Long: `Lead queues straight to their device (or with --to gateway through the gateway), where they led
+through a server; all that do, when no queue is named. Where and in which sessions a path held stays
+as it was. Rehearse afterwards: nobody should lose anything.`}
 	c.Flags().StringVar(&in.Server, "from-server", "", "the server that they shall no longer lead through")
 	c.Flags().StringVar(&in.To, "to", "device", "device or gateway")
 	c.Flags().BoolVar(&in.Dry, "dry-run", false, "only say which would be moved")

@@ -23,7 +23,8 @@ func (r *root) audit() *cobra.Command {
 		Args: args(cobra.NoArgs),
 		Long: `List changes and sign-ins, newest first. Nothing in it can be altered.
 
---lines writes all of it as JSON lines, one entry a line with what was before and after, for a file or another program:
+--lines writes all of it as JSON lines, one entry a line with what was before and after, for a file
+or another program:
 
   cirque audit --since 2026-11-01 --lines > november.jsonl`,
 		RunE: func(c *cobra.Command, _ []string) error {

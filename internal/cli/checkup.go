@@ -21,9 +21,10 @@ func (r *root) checkup() *cobra.Command {
 	var wait time.Duration
 	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint rung by rung: what is wrong, and how to mend it",
 		Args: args(cobra.ExactArgs(1)),
-		Long: `Check an endpoint: whether it reaches the service, is known, and where; whether its people are known and anything is granted to
-them; then, asked of the endpoint itself, whether its spooler works, its queues are there, and each path answers from its own
-place. With --queue it prints a test page. Nothing proven is a third result beside yes and no.`,
+		Long: `Check an endpoint: whether it reaches the service, is known, and where; whether its people are known
+and anything is granted to them; then, asked of the endpoint itself, whether its spooler works, its
+queues are there, and each path answers from its own place. With --queue it prints a test page.
+Nothing proven is a third result beside yes and no.`,
 		Example: "  cirque endpoint checkup till-07\n  cirque endpoint checkup till-07 --queue hall-mono",
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()

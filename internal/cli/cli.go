@@ -151,7 +151,8 @@ func exitOf(k fault.Kind) int {
 
 const exitCodes = `
 Exit codes: 0 done, 1 failed, 2 the call's words are off, 3 what was given is wrong, 4 what was named is not there,
-5 not signed in or not allowed, 6 something is in the way, 7 the service or a device does not answer, 8 the answer is no.`
+5 not signed in or not allowed, 6 something is in the way, 7 the service or a device does not answer,
+8 the answer is no.`
 
 func (r *root) command() *cobra.Command {
 	c := &cobra.Command{

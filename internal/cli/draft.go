@@ -51,7 +51,8 @@ func writeDraft(w io.Writer, d api.Draft) {
 		fmt.Fprintf(w, "The draft %s is empty. Fill it with cirque estate apply FILE, or in the console.\n", d.Name)
 		return
 	}
-	fmt.Fprintf(w, "The draft %s of %s changes %s of revision %d.\n", d.Name, d.Author, words.Count(d.Total, "object"), d.Base)
+	fmt.Fprintf(w, "The draft %s of %s changes %s of revision %d.\n", d.Name, d.Author, words.Count(d.Total,
+		"object"), d.Base)
 	if d.Base != d.Current {
 		fmt.Fprintf(w, "Revision %d is current by now; publishing merges.\n", d.Current)
 	}
@@ -140,8 +141,9 @@ func (r *root) draftList() *cobra.Command {
 func (r *root) draftExport() *cobra.Command {
 	c := &cobra.Command{Use: "export", Short: "Write what the draft adds and changes as a file for cirque estate " +
 		"apply --merge", Args: args(cobra.NoArgs),
-		Long: `Write the objects that the draft adds and changes as a document, so that what was done by hand can be done again, elsewhere or
-by a program, with cirque estate apply --merge. What it takes out stands in comments, as commands.`}
+		Long: `Write the objects that the draft adds and changes as a document, so that what was done by hand can
+be done again, elsewhere or by a program, with cirque estate apply --merge. What it takes out stands
+in comments, as commands.`}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
@@ -264,8 +266,9 @@ func (r *root) draftEdit(word, short, example string, edit func(estate.Ref) esta
 func (r *root) publish() *cobra.Command {
 	var reason string
 	c := &cobra.Command{Use: "publish", Short: "Make your draft the current revision", Args: args(cobra.NoArgs),
-		Long: `Make your draft the current revision. What has been published since the draft began is kept: objects that only one side
-changed are merged; what both changed in different ways is refused, with both sides shown.`}
+		Long: `Make your draft the current revision. What has been published since the draft began is kept: objects
+that only one side changed are merged; what both changed in different ways is refused, with both
+sides shown.`}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()

@@ -52,7 +52,8 @@ func size(n int64) string {
 }
 
 func (r *root) writePackage(w io.Writer, p driver.Package) {
-	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, words.Count(len(p.Models), "name"), words.Count(p.Count, "file"),
+	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, words.Count(len(p.Models), "name"),
+		words.Count(p.Count, "file"),
 		size(p.Bytes), p.Digest)
 	t := r.table("EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "DATE", "HARDWARE IDS", "SET-UP FILE")
 	for _, m := range p.Models {

@@ -22,8 +22,9 @@ func (r *root) drain() *cobra.Command {
 	var watch bool
 	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member " +
 		"of its sets", Args: args(cobra.ExactArgs(1)),
-		Long: `Take a server out of duty. Everybody whom another member of its sets can serve is moved there first: each endpoint puts the
-other path into its queue, and only then no longer leads here. cirque moves says how far that is, and when the server is empty.`,
+		Long: `Take a server out of duty. Everybody whom another member of its sets can serve is moved there first:
+each endpoint puts the other path into its queue, and only then no longer leads here. cirque moves
+says how far that is, and when the server is empty.`,
 		Example: "  cirque drain ps-ardholm-1 --reason \"driver update\"\n  cirque drain ps-ardholm-1 --reason \"driver " +
 			"update\" --until 2h --follow",
 		RunE: func(c *cobra.Command, a []string) error {
@@ -59,8 +60,8 @@ func endOf(text string, now time.Time) (*time.Time, error) {
 func (r *root) back() *cobra.Command {
 	var atOnce bool
 	c := &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: args(cobra.ExactArgs(1)),
-		Long: `Put a server back on duty. A member of a set takes its people back part by part, over the time that the estate says
-(settings.continuity.return_minutes); with --at-once it takes them all now.`,
+		Long: `Put a server back on duty. A member of a set takes its people back part by part, over the time that
+the estate says (settings.continuity.return_minutes); with --at-once it takes them all now.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/return",
 				url.Values{"at_once": {strconv.FormatBool(atOnce)}}, nil)

@@ -28,8 +28,9 @@ func (r *root) enrolToken() *cobra.Command {
 	var expires string
 	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the " +
 		"command for the endpoint", Args: args(cobra.ExactArgs(1)),
-		Long: `Make an enrolment token, with which agents enrol their machines. It is shown this once; it also says by which authority the
-service is known, so that the endpoint needs no file. With -o json only what a program needs is printed.`,
+		Long: `Make an enrolment token, with which agents enrol their machines. It is shown this once; it also says
+by which authority the service is known, so that the endpoint needs no file. With -o json only what
+a program needs is printed.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {

@@ -49,9 +49,10 @@ func (r *root) estateApply() *cobra.Command {
 	var reason string
 	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once",
 		Args: args(cobra.MinimumNArgs(1)),
-		Long: `Put one document in one or several YAML or JSON files, "-" for standard input, into your draft. The draft then equals the files:
-what they do not hold is taken out. With --merge only the objects that they name are added or replaced. Nothing reaches
-people until the draft is published; --publish -m REASON does that in the same step, and leaves your draft alone.`}
+		Long: `Put one document in one or several YAML or JSON files, "-" for standard input, into your draft. The
+draft then equals the files: what they do not hold is taken out. With --merge only the objects that
+they name are added or replaced. Nothing reaches people until the draft is published; --publish -m
+REASON does that in the same step, and leaves your draft alone.`}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		files, err := readFiles(c, a)
@@ -120,8 +121,9 @@ func (r *root) estateCheck() *cobra.Command {
 	var revision string
 	c := &cobra.Command{Use: "check [FILE...]", Short: "What a careful colleague would remark on: in files, in your " +
 		"draft, or in what is published",
-		Long: `Check files as one estate, without storing anything; without files, what is published, or with --revision another revision or
-your draft. Findings never stop anything; what does is reported as an error.`, RunE: func(c *cobra.Command,
+		Long: `Check files as one estate, without storing anything; without files, what is published, or with
+--revision another revision or your draft. Findings never stop anything; what does is reported as an
+error.`, RunE: func(c *cobra.Command,
 			a []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -183,7 +185,8 @@ func (r *root) estateExport() *cobra.Command {
 	var number int
 	c := &cobra.Command{Use: "export", Short: "Write the current revision as a document, stable in order",
 		Args: args(cobra.NoArgs),
-		Long: `Write the current revision as a document, stable in order, so that it lives well in version control. YAML, or JSON with -o json.`,
+		Long: `Write the current revision as a document, stable in order, so that it lives well in version control.
+YAML, or JSON with -o json.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -237,9 +240,10 @@ func (r *root) directory() *cobra.Command {
 	var dry, accept bool
 	imp := &cobra.Command{Use: "import FILE...", Short: "Make a source of the directory hold exactly what the files say",
 		Args: args(cobra.MinimumNArgs(1)),
-		Long: `Make a source of the directory hold exactly what the files say: directory files (YAML or JSON), LDIF (RFC 2849) or
-tables (CSV with a head line: kind, name and further columns), which are told apart by their names (.ldif, .csv) or --format. What the source held before and the files do not is removed; where that
-is a large share, nothing is applied unless --accept-removals.`,
+		Long: `Make a source of the directory hold exactly what the files say: directory files (YAML or JSON), LDIF
+(RFC 2849) or tables (CSV with a head line: kind, name and further columns), which are told apart by
+their names (.ldif, .csv) or --format. What the source held before and the files do not is removed;
+where that is a large share, nothing is applied unless --accept-removals.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			files, err := readFiles(c, a)
 			if err != nil {
@@ -263,7 +267,8 @@ is a large share, nothing is applied unless --accept-removals.`,
 					holds = "would hold"
 				}
 				fmt.Fprintf(w, "The source %s %s %s, %s and %s: %d added, %d changed, %d removed.\n", i.Source, holds,
-					words.Count(i.Users, "user"), words.Count(i.Groups, "group"), words.Count(i.Machines, "machine"), i.Added, i.Changed, i.Removed)
+					words.Count(i.Users, "user"), words.Count(i.Groups, "group"), words.Count(i.Machines, "machine"), i.Added,
+					i.Changed, i.Removed)
 				for _, n := range i.Notes {
 					fmt.Fprintln(w, n)
 				}

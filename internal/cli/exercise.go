@@ -73,9 +73,10 @@ func (r *root) exerciseStart() *cobra.Command {
 	var watch bool
 	c := &cobra.Command{Use: "start SERVER", Short: "Begin an exercise; it ends by itself, with a report",
 		Args: args(cobra.ExactArgs(1)),
-		Long: `Take a server out of duty for a while, as if it had died: everybody whom another serves is led there, and at the end it returns by
-itself. What was seen becomes a report: who moved and how fast, who could not and why, what failed by it, and whether everybody came
-back. Whom it would concern is rehearsed first; nobody loses a queue by it.`,
+		Long: `Take a server out of duty for a while, as if it had died: everybody whom another serves is led
+there, and at the end it returns by itself. What was seen becomes a report: who moved and how fast,
+who could not and why, what failed by it, and whether everybody came back. Whom it would concern is
+rehearsed first; nobody loses a queue by it.`,
 		Example: "  cirque exercise start ps-ardholm-1 --for 10m --reason \"spring exercise\" --follow",
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
@@ -172,8 +173,9 @@ func (r *root) outage() *cobra.Command {
 				}
 			}
 		})
-	c.Long = `The checklist of a planned outage: whether everything is served elsewhere, how it stood before is kept, it is out of duty, everybody has
-moved off it, nothing waits on it, and afterwards whether it answers, is as it was, is back on duty, and everybody with it.`
+	c.Long = `The checklist of a planned outage: whether everything is served elsewhere, how it stood before is
+kept, it is out of duty, everybody has moved off it, nothing waits on it, and afterwards whether it
+answers, is as it was, is back on duty, and everybody with it.`
 	return c
 }
 

@@ -88,9 +88,11 @@ func (r *root) joins() *cobra.Command {
 func (r *root) join(apart bool) *cobra.Command {
 	var reason string
 	use, short, long, says := "join NAME OTHER",
-		"Say that two accounts are one person", `Say that two accounts are one person: NAME stands for the person, OTHER is another account of theirs, or a name that no
-directory has, such as the one that some machine gives. Names are written NAME or SOURCE/NAME. Groups and grants of both
-then hold, whichever name is given. It can be undone: cirque directory unjoin ID`, "%s and %s are one person (%d)."
+		"Say that two accounts are one person",
+		`Say that two accounts are one person: NAME stands for the person, OTHER is another account of
+theirs, or a name that no directory has, such as the one that some machine gives. Names are written
+NAME or SOURCE/NAME. Groups and grants of both then hold, whichever name is given. It can be undone:
+cirque directory unjoin ID`, "%s and %s are one person (%d)."
 	if apart {
 		use, short, long, says = "apart NAME OTHER", "Say that two accounts are two people, whatever the rules say",
 			`Say that two accounts are two people, whatever the rules say. It can be undone: cirque directory unjoin ID`,

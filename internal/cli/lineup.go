@@ -169,8 +169,9 @@ func throughOf(t lineup.Taken) string {
 func (r *root) why() *cobra.Command {
 	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not",
 		Args: args(cobra.ExactArgs(1)),
-		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what was wanted and what was
-found. The exit code is 0 where the queue is in the lineup and 8 where it is not.`}
+		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what
+was wanted and what was found. The exit code is 0 where the queue is in the lineup and 8 where it is
+not.`}
 	query, revision := contextFlags(c), whenFlags(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
@@ -409,8 +410,8 @@ func (r *root) writeEndpoint(w io.Writer, e endpoint.Judged) {
 func (r *root) testPage() *cobra.Command {
 	c := &cobra.Command{Use: "test-page QUEUE", Short: "Send a test page through the path that the lineup chose",
 		Args: args(cobra.ExactArgs(1)),
-		Long: `Send a test page through the path that the context's lineup chose, and say what the device answered. The page names queue,
-path, device, driver, person and time, so that the paper proves itself.`}
+		Long: `Send a test page through the path that the context's lineup chose, and say what the device answered.
+The page names queue, path, device, driver, person and time, so that the paper proves itself.`}
 	query := contextFlags(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()

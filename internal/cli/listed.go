@@ -32,9 +32,9 @@ func (r *root) listed() *cobra.Command {
 				}
 			}
 		})
-	c.Long = `How the queues that are listed stand as printer entries (RFC 7612) in each directory. A queue is listed where its key listed is
-true. People find them with their own directory's tools, such as:
+	c.Long = `How the queues that are listed stand as printer entries (RFC 7612) in each directory. A queue is
+listed where its key listed is true. People find them with their own directory's tools, such as:
 
-  ldapsearch -x -H ldaps://HOST -b DN '(&(objectClass=printerService)(printer-location=*Quay House*)(printer-color-supported=TRUE))'`
+  ldapsearch -x -H ldaps://HOST -b DN '(&(objectClass=printerService)(printer-location=*Quay House*))'`
 	return c
 }

@@ -41,10 +41,12 @@ func serveFlags(c *cobra.Command, o *ServeOptions) {
 func (r *root) serve() *cobra.Command {
 	var o ServeOptions
 	c := &cobra.Command{Use: "serve --data DIR", Short: "Run the service", Args: args(cobra.NoArgs),
-		Long: `Run the service. Without --database it runs a PostgreSQL server of its own in DIR, reachable through a socket only.
+		Long: `Run the service. Without --database it runs a PostgreSQL server of its own in DIR, reachable through
+a socket only.
 
-TLS is by --tls-cert and --tls-key, or by a certificate of Cirque's own authority, whose certificate is DIR/ca/ca.pem. At
-the first start a one-time code for the console's first account is written to DIR/setup-code.`,
+TLS is by --tls-cert and --tls-key, or by a certificate of Cirque's own authority, whose certificate
+is DIR/ca/ca.pem. At the first start a one-time code for the console's first account is written to
+DIR/setup-code.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := o.check(); err != nil {
 				return err
@@ -70,8 +72,9 @@ func (r *root) demo() *cobra.Command {
 	var o ServeOptions
 	c := &cobra.Command{Use: "demo --data DIR", Short: "Run the service with the demo: Skerry Line, stand-in printers " +
 		"and four agents", Args: args(cobra.NoArgs),
-		Long: `Run the service on loopback with the demo estate of Skerry Line, an invented ferry company, its stand-in printers and
-four agents. DIR/demo.env holds the address, a token and the console's sign-in, for scripts:
+		Long: `Run the service on loopback with the demo estate of Skerry Line, an invented ferry company, its
+stand-in printers and four agents. DIR/demo.env holds the address, a token and the console's
+sign-in, for scripts:
 
   set -a; . DIR/demo.env; cirque lineup --user mira.solvang --machine till-07`,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -118,10 +121,11 @@ func (r *root) signIn() *cobra.Command {
 	var name string
 	c := &cobra.Command{Use: "sign-in URL", Short: "Keep a service's address and a token for later calls",
 		Args: args(cobra.ExactArgs(1)),
-		Long: `Keep a service's address and a token for later calls, in the user's configuration directory, readable by its owner only.
+		Long: `Keep a service's address and a token for later calls, in the user's configuration directory,
+readable by its owner only.
 
-With --name the password is asked for, and a token is made; else the token is read from --token-file, CIRQUE_TOKEN or
-standard input.`,
+With --name the password is asked for, and a token is made; else the token is read from
+--token-file, CIRQUE_TOKEN or standard input.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			var pem []byte
 			caFile := first(r.ca, r.env("CIRQUE_CA"))

@@ -46,7 +46,8 @@ func (r *root) noticeCommand() *cobra.Command {
 	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs,
 		get[[]notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
 			if len(list) == 0 {
-				fmt.Fprintln(w, `Nobody is told of faults. Write notices into the estate, such as: notices: [{name: harbour, at: ["location:ardholm"], tell: ["mail:desk@skerry.example"]}]`)
+				fmt.Fprintln(w, "Nobody is told of faults. Write notices into the estate, such as: "+
+					`notices: [{name: harbour, at: ["location:ardholm"], tell: ["mail:desk@skerry.example"]}]`)
 				return
 			}
 			t := r.table("NOTICE", "ABOUT", "AT", "AFTER", "TELLS", "WRONG NOW", "TOLD", "LAST")

@@ -24,9 +24,10 @@ func (r *root) proof() *cobra.Command {
 			return apiclient.Get[endpoint.Proof](c.Context(), client, "/api/v1/proof",
 				url.Values{"revision": {strconv.Itoa(revision)}, "queue": {queue}, "limit": {strconv.Itoa(most)}})
 		}, r.writeProof)
-	c.Long = `Whether a change has arrived. Of a revision (the current one where none is named): what it asks of each endpoint, against what the
-endpoint reported last. Of a queue: who is to have it, who has it, and who has it and must not. Test pages count where a checkup
-sent them from the endpoint itself: cirque endpoint checkup MACHINE --queue QUEUE.`
+	c.Long = `Whether a change has arrived. Of a revision (the current one where none is named): what it asks of
+each endpoint, against what the endpoint reported last. Of a queue: who is to have it, who has it,
+and who has it and must not. Test pages count where a checkup sent them from the endpoint itself:
+cirque endpoint checkup MACHINE --queue QUEUE.`
 	c.Example = "  cirque proof\n  cirque proof --revision 12\n  cirque proof --queue hall-mono"
 	c.Flags().IntVar(&revision, "revision", 0, "of this change")
 	c.Flags().StringVar(&queue, "queue", "", "of this queue, as it is now")

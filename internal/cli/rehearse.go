@@ -24,13 +24,13 @@ func (r *root) rehearse() *cobra.Command {
 	var limit int
 	c := &cobra.Command{Use: "rehearse", Short: "Who would gain and lose what: of your draft, or were something to fail",
 		Args: args(cobra.NoArgs),
-		Long: `Compare the present with what would be, for every user and machine that the directory knows, in the contexts in which they
-were last seen. Without flags it is your draft that is rehearsed.
+		Long: `Compare the present with what would be, for every user and machine that the directory knows, in the
+contexts in which they were last seen. Without flags it is your draft that is rehearsed.
 
-With --without it is a failure: of server:NAME, set:NAME (all its members), device:NAME, site:NAME or location:PATH
-(every server and device there), or subnet:CIDR (whose address lies in it). With --move somebody moves in the directory:
-user:NAME=unit:PATH, user:NAME=+group:NAME or user:NAME=-group:NAME, and machine: likewise. With --draft the draft is
-taken besides.`,
+With --without it is a failure: of server:NAME, set:NAME (all its members), device:NAME, site:NAME
+or location:PATH (every server and device there), or subnet:CIDR (whose address lies in it). With
+--move somebody moves in the directory: user:NAME=unit:PATH, user:NAME=+group:NAME or
+user:NAME=-group:NAME, and machine: likewise. With --draft the draft is taken besides.`,
 		Example: "  cirque rehearse --fail-on 'loses>0,empty>0'\n  cirque rehearse --without server:ps-ardholm-1 --show " +
 			"stranded\n  cirque rehearse --move user:mira.solvang=unit:office"}
 	c.Flags().StringVar(&in.Draft, "draft", "", "one of your drafts; main unless --without or --move is given")
@@ -133,8 +133,9 @@ func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(in.Without)+len(in.Moves) == 0 || in.Draft != "" {
 		fmt.Fprintf(w, "The draft changes %s of revision %d.\n", words.Count(x.Changes, "object"), x.From)
 	}
-	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", words.Count(x.Cases.People, "person"), words.Count(x.Cases.Machines,
-		"machine"), words.Count(x.Touched.People, "person"), words.Count(x.Touched.Machines, "machine"))
+	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", words.Count(x.Cases.People, "person"),
+		words.Count(x.Cases.Machines,
+			"machine"), words.Count(x.Touched.People, "person"), words.Count(x.Touched.Machines, "machine"))
 	fmt.Fprintf(w, "Looked at %d of %d contexts, all that can be touched; %d of them as last seen, the others "+
 		"without place.\n", x.Looked, x.Cases.Contexts, x.Seen)
 	if len(x.Times) > 0 {

@@ -110,10 +110,11 @@ func (r *root) personData() *cobra.Command {
 			fmt.Fprintln(w, "Note: "+strings.TrimSuffix(n, ".")+".")
 		}
 	})
-	erase.Long = `Erase what is kept of a person: what directories said of them before, their picks, joins, requests, sessions and tokens, and what
-endpoints told of them. In the audit a number stands for them from then on. It cannot be undone. What a directory says of them
-now stays until they are gone from there, and so do published revisions that name them; the answer says which. How long a
-person's history is kept otherwise is a setting: settings.history.person_days in the estate.`
+	erase.Long = `Erase what is kept of a person: what directories said of them before, their picks, joins, requests,
+sessions and tokens, and what endpoints told of them. In the audit a number stands for them from
+then on. It cannot be undone. What a directory says of them now stays until they are gone from
+there, and so do published revisions that name them; the answer says which. How long a person's
+history is kept otherwise is a setting: settings.history.person_days in the estate.`
 	erase.Flags().StringVarP(&reason, "reason", "m", "", "why; it is kept, and does not name the person")
 	_ = erase.MarkFlagRequired("reason")
 	return group("personal-data", "What is kept of a person: export it, erase it", export, erase)

@@ -150,9 +150,9 @@ func (r *root) accountAllow() *cobra.Command {
 				fmt.Fprintln(w, "Nobody is that now; check the name: cirque directory find")
 			}
 		})
-	c.Long = `Let people of a directory sign in with a role, by everyone, user:NAME, group:NAME or unit:PATH. It holds for directories whose
-people may sign in: cirque directory source add NAME ... --sign-in. Several rules add up. Whoever leaves the group loses the
-role with the directory's next pass.`
+	c.Long = `Let people of a directory sign in with a role, by everyone, user:NAME, group:NAME or unit:PATH. It
+holds for directories whose people may sign in: cirque directory source add NAME ... --sign-in.
+Several rules add up. Whoever leaves the group loses the role with the directory's next pass.`
 	holdingFlags(c, &h)
 	return c
 }

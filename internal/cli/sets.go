@@ -17,8 +17,8 @@ func (r *root) sets() *cobra.Command {
 	var all bool
 	c := &cobra.Command{Use: "set [NAME]", Short: "The members of server sets beside one another, queue by queue",
 		Args: args(cobra.MaximumNArgs(1)),
-		Long: `Compare the members of a server set by what was read of them last: which queues each has, and where drivers, devices, defaults
-or sharing differ. Without a name, how each set stands.`,
+		Long: `Compare the members of a server set by what was read of them last: which queues each has, and where
+drivers, devices, defaults or sharing differ. Without a name, how each set stands.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {

@@ -96,9 +96,10 @@ func (r *root) addSource() *cobra.Command {
 	var maps []string
 	c := &cobra.Command{Use: "add NAME --url URL --base DN", Short: "Try a directory and keep it as a source, or change " +
 		"one; a new one is read only after resume", Args: args(cobra.ExactArgs(1)),
-		Long: `Try a directory and keep it as a source: its name, TLS, the account, the base, and a few of what is there. A source of
-that name is changed. A new one is paused: a dry pass says what would come of it, and nothing is taken in before
-cirque directory source resume NAME. The account's password is read from --password-file, or asked for.`,
+		Long: `Try a directory and keep it as a source: its name, TLS, the account, the base, and a few of what is
+there. A source of that name is changed. A new one is paused: a dry pass says what would come of it,
+and nothing is taken in before cirque directory source resume NAME. The account's password is read
+from --password-file, or asked for.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			if caFile != "" {
 				b, err := os.ReadFile(caFile)
@@ -361,7 +362,8 @@ func (r *root) renames() *cobra.Command {
 			if err := client.Do(c.Context(), "POST", "/api/v1/directory/renames/drop", nil, in, nil); err != nil {
 				return err
 			}
-			_, err := fmt.Fprintf(c.OutOrStdout(), "%s dropped; the estate stays as it is.\n", words.Count(len(in.IDs), "rename"))
+			_, err := fmt.Fprintf(c.OutOrStdout(), "%s dropped; the estate stays as it is.\n",
+				words.Count(len(in.IDs), "rename"))
 			return err
 		}
 		if take {

@@ -290,7 +290,8 @@ func (r *root) depends() *cobra.Command {
 			line("only reached this way", d.Only)
 			line("grants", d.Grants)
 			if len(d.Queues) > 0 {
-				fmt.Fprintf(w, "Were it gone just now, %s would lose a queue or find it stranded.\n", words.Count(d.People, "person"))
+				fmt.Fprintf(w, "Were it gone just now, %s would lose a queue or find it stranded.\n",
+					words.Count(d.People, "person"))
 			}
 			fmt.Fprintf(w, "\nLate use: %s.\n", d.Told)
 			if len(d.Lately) > 0 {
@@ -448,9 +449,10 @@ func (r *root) scan() *cobra.Command {
 	var stop int64
 	c := &cobra.Command{Use: "scan RANGE...", Short: "Look at every address of some ranges for devices that nobody listed",
 		Args: args(cobra.ArbitraryArgs),
-		Long: `Ask each address of subnets (10.40.8.0/24), ranges (10.40.8.20-10.40.8.60) and single addresses over IPP and SNMP, and whether
-something listens at the raw port. Addresses of what is listed already are not asked. What answers is proposed; nothing is
-added by itself. The scan goes on if you leave; --stop N ends it.`}
+		Long: `Ask each address of subnets (10.40.8.0/24), ranges (10.40.8.20-10.40.8.60) and single addresses over
+IPP and SNMP, and whether something listens at the raw port. Addresses of what is listed already are
+not asked. What answers is proposed; nothing is added by itself. The scan goes on if you leave;
+--stop N ends it.`}
 	c.Flags().IntVar(&in.Rate, "rate", 0, "addresses a second, at most 200; 40 when absent")
 	c.Flags().BoolVar(&in.Dry, "dry-run", false, "only say what would be touched")
 	c.Flags().Int64Var(&stop, "stop", 0, "stop the scan of this number")

@@ -24,10 +24,11 @@ func (r *root) driverTry() *cobra.Command {
 	var wait time.Duration
 	c := &cobra.Command{Use: "try QUEUE [DRIVER]", Short: "Print with another driver, or list which to try",
 		Args: args(cobra.RangeArgs(1, 2)),
-		Long: `Where output is garbled or nothing comes out: without DRIVER, what to try with the queue's device, in order, with what is remembered of
-each. With DRIVER (an exact name, driverless, or plain for plain text as it is) the endpoint makes a queue beside the real one with
-that driver, prints a test page through it, and takes it away again; the real queue is not touched. Then tell what came out, and it
-is remembered of the model: cirque endpoint paper NUMBER good|garbled|nothing.`,
+		Long: `Where output is garbled or nothing comes out: without DRIVER, what to try with the queue's device,
+in order, with what is remembered of each. With DRIVER (an exact name, driverless, or plain for
+plain text as it is) the endpoint makes a queue beside the real one with that driver, prints a test
+page through it, and takes it away again; the real queue is not touched. Then tell what came out,
+and it is remembered of the model: cirque endpoint paper NUMBER good|garbled|nothing.`,
 		Example: "  cirque driver try hall-mono --machine desk-112\n  cirque driver try hall-mono plain --machine " +
 			"desk-112\n  cirque driver try hall-mono \"Skerrymark Mono 40 PS\" --machine desk-112",
 		RunE: func(c *cobra.Command, a []string) error {
@@ -185,9 +186,10 @@ func (r *root) driverOn() *cobra.Command {
 			}
 		}
 	})
-	c.Long = `Drivers on endpoints. used: a queue has it. staged: its files are there, for a queue that is to have it. spare: its files are there,
-and no queue is to have it. wanted: a queue is to have it, and it is not there. foreign: a queue has it that somebody else set up. Of
-one machine, where it works, the exact name, the set-up file and the files are those to look for elsewhere.`
+	c.Long = `Drivers on endpoints. used: a queue has it. staged: its files are there, for a queue that is to have
+it. spare: its files are there, and no queue is to have it. wanted: a queue is to have it, and it is
+not there. foreign: a queue has it that somebody else set up. Of one machine, where it works, the
+exact name, the set-up file and the files are those to look for elsewhere.`
 	c.Flags().StringVar(&exact, "exact", "", "only this driver, by its exact name")
 	return c
 }

@@ -21,9 +21,10 @@ func (r *root) who() *cobra.Command {
 	var bare bool
 	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past; or who has none",
 		Args: args(cobra.MaximumNArgs(1)),
-		Long: `Everybody whose lineup has a queue, in the contexts in which they were last seen: now, at a moment of the past (--from), or at
-any time of a stretch of it (--from and --until, or --on DAY). The past is answered with the estate, the directory, the
-live state and the picks of that time. Who is not listed did not have it. With --bare: who has no queue at all just now.`,
+		Long: `Everybody whose lineup has a queue, in the contexts in which they were last seen: now, at a moment
+of the past (--from), or at any time of a stretch of it (--from and --until, or --on DAY). The past
+is answered with the estate, the directory, the live state and the picks of that time. Who is not
+listed did not have it. With --bare: who has no queue at all just now.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			if bare != (len(a) == 0) {
 				return usageError{fmt.Errorf("name a queue, or ask for those who have none with --bare")}
@@ -149,7 +150,8 @@ func writeReach(w io.Writer, x lineup.Reach) {
 	if x.MachineWide {
 		fmt.Fprintln(w, "It also holds with nobody signed in.")
 	}
-	fmt.Fprintf(w, "It matches now in %d of %s in which somebody was last seen.\n", x.Seen, words.Count(x.OfSeen, "context"))
+	fmt.Fprintf(w, "It matches now in %d of %s in which somebody was last seen.\n", x.Seen,
+		words.Count(x.OfSeen, "context"))
 	fmt.Fprintf(w, "Queues: %s.\n", first(strings.Join(x.Queues, ", "), "none"))
 	if len(x.Names) > 0 {
 		fmt.Fprintf(w, "Among them: %s.\n", strings.Join(x.Names, ", "))

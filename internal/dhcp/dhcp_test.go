@@ -24,7 +24,8 @@ func TestRoundTrip(t *testing.T) {
 		got = append(got, fmt.Sprint(p.Place, " ", p.MAC, " ", p.Addresses, " ", p.Name))
 	}
 	if want := []string{"reservation 1 02:00:5e:10:00:03 [192.0.2.9] far",
-		"10.1.0.0/16, reservation 1 02:00:5e:10:00:01 [10.1.0.9] ", "10.1.0.0/16, reservation 2 02:00:5e:10:00:01 [10.1.0.10] ",
+		"10.1.0.0/16, reservation 1 02:00:5e:10:00:01 [10.1.0.9] ", "10.1.0.0/16, reservation 2 02:00:5e:10:00:01 " +
+			"[10.1.0.10] ",
 		"10.2.0.0/16, reservation 1 02:00:5e:10:00:02 [10.2.0.9] pier"}; !slices.Equal(got, want) {
 		t.Errorf("%q", got)
 	}

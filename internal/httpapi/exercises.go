@@ -19,7 +19,8 @@ func (s *server) exercises(a huma.API) {
 		Body api.NewExercise
 	}
 	route(s, a, "POST", "/api/v1/servers/{name}/exercises", "start-exercise", "Take a server out of duty for a while, "+
-		"to see what would happen if it died", small, func(ctx context.Context, in *start) (*out[continuity.Exercise], error) {
+		"to see what would happen if it died", small, func(ctx context.Context,
+		in *start) (*out[continuity.Exercise], error) {
 		e, err := s.svc.Continuity.StartExercise(ctx, principalOf(ctx), in.Name, in.Body.Reason,
 			time.Duration(in.Body.Minutes)*time.Minute)
 		return &out[continuity.Exercise]{e}, err

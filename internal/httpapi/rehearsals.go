@@ -34,10 +34,7 @@ func (s *server) rehearsals(a huma.API) {
 			list, total, err := s.svc.Lineups.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By,
 				Key:  in.Key,
 				Word: in.Word}, in.Offset, in.Limit)
-			o := api.Effects{Total: total, Effects: make([]rehearse.EffectSheet, len(list))}
-			for i, e := range list {
-				o.Effects[i] = e
-			}
+			o := api.Effects{Total: total, Effects: list}
 			return &out[api.Effects]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/coverage", "coverage", "On which single servers and devices how many depend", small,

@@ -121,10 +121,7 @@ func (s *server) estate(a huma.API) {
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,
 		_ *struct{}) (*out[api.Queues], error) {
 		rev, list, err := s.svc.Lineups.Queues(ctx, principalOf(ctx))
-		o := api.Queues{Revision: rev, Total: len(list), Queues: make([]lineup.QueueSheet, len(list))}
-		for i, q := range list {
-			o.Queues[i] = q
-		}
+		o := api.Queues{Revision: rev, Total: len(list), Queues: list}
 		return &out[api.Queues]{o}, err
 	})
 	type named struct {
@@ -177,10 +174,7 @@ func (s *server) directory(a huma.API) {
 	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+
 		"part of what they are called", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
 		found, total, err := s.svc.Sources.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
-		o := api.Found{Total: total, Found: make([]directory.Found, len(found))}
-		for i, f := range found {
-			o.Found[i] = f
-		}
+		o := api.Found{Total: total, Found: found}
 		return &out[api.Found]{o}, err
 	})
 }
@@ -414,11 +408,7 @@ func (s *server) fleet(a huma.API) {
 	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints with their drift", small, func(ctx context.Context,
 		_ *struct{}) (*out[[]endpoint.Judged], error) {
 		all, err := s.svc.Fleet.Endpoints(ctx, principalOf(ctx))
-		o := make([]endpoint.Judged, len(all))
-		for i, e := range all {
-			o[i] = e
-		}
-		return &out[[]endpoint.Judged]{o}, err
+		return &out[[]endpoint.Judged]{all}, err
 	})
 	type named struct {
 		Machine string `path:"machine" maxLength:"256"`

@@ -29,10 +29,7 @@ func (s *server) sources(a huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		o := api.TriedSource{Source: t.Source, Sample: []directory.Found{}, Kept: !in.Body.Try}
-		for _, f := range t.Sample {
-			o.Sample = append(o.Sample, f)
-		}
+		o := api.TriedSource{Source: t.Source, Sample: t.Sample, Kept: !in.Body.Try}
 		return &out[api.TriedSource]{o}, nil
 	})
 	route(s, a, "GET", "/api/v1/directory/listings", "listings", "How the printer entries in each directory stand", small,

@@ -202,15 +202,16 @@ func NewRequest(op Op, id int32, uri string, more ...Attribute) Message {
 
 // Respond begins the response to a request: of its id and, where that is spoken here, its version (RFC 8011, section
 // 4.1.8).
-func (req Message) Respond(s Status, says string) Message {
-	m := begin(uint16(s), req.ID)
-	if req.Version.Major == 1 || req.Version.Major == 2 {
-		m.Version = req.Version
+func (m Message) Respond(s Status, says string) Message {
+	out := begin(uint16(s), m.ID)
+	if m.Version.Major == 1 || m.Version.Major == 2 {
+		out.Version = m.Version
 	}
 	if says != "" {
-		m.Groups[0].Attributes = append(m.Groups[0].Attributes, Attr("status-message", Str(Text, says[:min(len(says), 255)])))
+		out.Groups[0].Attributes = append(out.Groups[0].Attributes, Attr("status-message",
+			Str(Text, says[:min(len(says), 255)])))
 	}
-	return m
+	return out
 }
 
 func begin(code uint16, id int32) Message {

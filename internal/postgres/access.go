@@ -53,7 +53,7 @@ func (s AccountTable) Access(ctx context.Context) (access.State, error) {
 	if err != nil {
 		return state, translate(err)
 	}
-	tokens, err := TokenTable{s.db}.Tokens(ctx)
+	tokens, err := TokenTable(s).Tokens(ctx)
 	if err != nil {
 		return state, err
 	}
@@ -265,5 +265,6 @@ func (s TokenTable) TouchTokens(ctx context.Context, used map[int64]time.Time) e
 	for id, at := range used {
 		ids, times = append(ids, id), append(times, at)
 	}
-	return s.exec(ctx, `UPDATE token t SET used_at = u.at FROM unnest($1::bigint[], $2::timestamptz[]) AS u(id, at) WHERE t.id = u.id`, ids, times)
+	return s.exec(ctx, `UPDATE token t SET used_at = u.at FROM unnest($1::bigint[], $2::timestamptz[]) AS u(id,
+		at) WHERE t.id = u.id`, ids, times)
 }

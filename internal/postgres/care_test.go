@@ -72,7 +72,8 @@ func TestExercisesOneAtATime(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
 	begin := func() (continuity.Exercise, error) {
-		return s.Exercises.AddExercise(ctx, continuity.Exercise{Server: "ps-1", Reason: "x", Steps: []continuity.ExerciseStep{}},
+		return s.Exercises.AddExercise(ctx, continuity.Exercise{Server: "ps-1", Reason: "x",
+			Steps: []continuity.ExerciseStep{}},
 			happening("ps-1"))
 	}
 	var wg sync.WaitGroup

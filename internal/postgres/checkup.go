@@ -115,8 +115,11 @@ func (s CheckupTable) TellPaper(ctx context.Context, id int64, saw driver.Seen, 
 			return err
 		}
 		if saw.Model != "" && saw.Driver != "" {
-			if _, err := tx.Exec(ctx, `INSERT INTO driver_paper (checkup, model, driver, paper, machine, queue, author, note) VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
-				ON CONFLICT (checkup) DO UPDATE SET paper = excluded.paper, author = excluded.author, note = excluded.note, at = clock_timestamp()`, id, saw.Model, saw.Driver, saw.Paper, saw.Machine, saw.Queue, saw.By, saw.Note); err != nil {
+			if _, err := tx.Exec(ctx, `INSERT INTO driver_paper (checkup, model, driver, paper, machine, queue, author, note)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
+				ON CONFLICT (checkup) DO UPDATE SET paper = excluded.paper, author = excluded.author, note = excluded.note,
+				at = clock_timestamp()`, id, saw.Model, saw.Driver, saw.Paper, saw.Machine,
+				saw.Queue, saw.By, saw.Note); err != nil {
 				return err
 			}
 		}

@@ -30,8 +30,11 @@ func (s CredentialTable) Credentials(ctx context.Context) ([]stock.Credential, m
 // SaveCredential keeps a key, in the place of one of its name.
 func (s CredentialTable) SaveCredential(ctx context.Context, c stock.Credential, sealed []byte, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		if _, err := tx.Exec(ctx, `INSERT INTO credential (name, kind, username, hosts, sealed, expires, author, state, says, checked) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
-			ON CONFLICT (name) DO UPDATE SET kind = $2, username = $3, hosts = $4, sealed = $5, expires = $6, author = $7, at = clock_timestamp(), state = $8, says = $9, checked = $10`,
+		if _, err := tx.Exec(ctx, `INSERT INTO credential (name, kind, username, hosts, sealed, expires, author, state,
+			says, checked)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+			ON CONFLICT (name) DO UPDATE SET kind = $2, username = $3, hosts = $4, sealed = $5, expires = $6, author =
+			$7, at = clock_timestamp(), state = $8, says = $9, checked = $10`,
 			c.Name, c.Kind, c.User, c.For, sealed, c.Expires, c.Author, c.State, c.Says, c.Checked); err != nil {
 			return err
 		}

@@ -90,7 +90,9 @@ func (s DirectoryTable) ImportDelta(ctx context.Context, source string, rows, go
 		for _, r := range slices.Concat(rows, gone) {
 			kinds, ids = append(kinds, r.Kind), append(ids, r.ExternalID)
 		}
-		named, err := tx.Query(ctx, `SELECT d.kind, d.external_id, d.name, d.attributes FROM directory_row d JOIN (SELECT DISTINCT * FROM unnest($2::text[], $3::text[])) AS named(kind, id)
+		named, err := tx.Query(ctx, `SELECT d.kind, d.external_id, d.name, d.attributes FROM directory_row d
+			JOIN (SELECT DISTINCT *
+		FROM unnest($2::text[], $3::text[])) AS named(kind, id)
 			ON d.source = $1 AND d.kind = named.kind AND d.external_id = named.id WHERE d.valid_to IS NULL`, source, kinds, ids)
 		if err != nil {
 			return altered{}, err
@@ -182,14 +184,16 @@ func keepRenames(ctx context.Context, tx pgx.Tx, source, author string, all, nam
 	for _, r := range all {
 		kinds, from, to = append(kinds, r.Kind), append(from, r.From), append(to, r.To)
 	}
-	if _, err := tx.Exec(ctx, `UPDATE directory_rename r SET called = again.called, at = clock_timestamp() FROM unnest($2::text[], $3::text[], $4::text[]) AS again(kind, was, called)
+	if _, err := tx.Exec(ctx, `UPDATE directory_rename r SET called = again.called, at = clock_timestamp()
+		FROM unnest($2::text[], $3::text[], $4::text[]) AS again(kind, was, called)
 		WHERE r.source = $1 AND r.settled_at IS NULL AND r.kind = again.kind AND r.called = again.was`, source, kinds, from,
 		to); err != nil {
 		return err
 	}
 	for _, r := range named {
 		if _, err := tx.Exec(ctx, `INSERT INTO directory_rename (source, kind, was, called) SELECT $1, $2, $3, $4
-			WHERE NOT EXISTS (SELECT FROM directory_rename WHERE source = $1 AND kind = $2 AND called = $4 AND settled_at IS NULL)`, source, r.Kind, r.From, r.To); err != nil {
+			WHERE NOT EXISTS (SELECT FROM directory_rename WHERE source = $1 AND kind = $2 AND called = $4
+			AND settled_at IS NULL)`, source, r.Kind, r.From, r.To); err != nil {
 			return err
 		}
 		if err := happened(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author,
@@ -214,7 +218,8 @@ func applyRows(ctx context.Context, tx pgx.Tx, source, author string, c director
 	for _, r := range slices.Concat(c.Changed, c.Removed) {
 		kinds, ids = append(kinds, r.Kind), append(ids, r.ExternalID)
 	}
-	_, err = tx.Exec(ctx, `UPDATE directory_row d SET valid_to = greatest(valid_from, $4) FROM unnest($2::text[], $3::text[]) AS gone(kind, id)
+	_, err = tx.Exec(ctx, `UPDATE directory_row d SET valid_to = greatest(valid_from, $4)
+		FROM unnest($2::text[], $3::text[]) AS gone(kind, id)
 		WHERE d.source = $1 AND d.kind = gone.kind AND d.external_id = gone.id AND d.valid_to IS NULL`, source, kinds,
 		ids, out.At)
 	if err != nil {

@@ -56,8 +56,10 @@ func (s EndpointTable) SaveReport(ctx context.Context, r endpoint.Report, from s
 		return rec, err
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `INSERT INTO endpoint (folded, report, seen_from, servers, failing) VALUES ($1, $2, $3, $4, $5)
-			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, seen_from = excluded.seen_from, servers = excluded.servers, failing = excluded.failing, last_seen = clock_timestamp() RETURNING first_seen, last_seen`,
+		err := tx.QueryRow(ctx, `INSERT INTO endpoint (folded, report, seen_from, servers, failing) VALUES ($1, $2,
+		$3, $4, $5)
+			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, seen_from = excluded.seen_from, servers =
+			excluded.servers, failing = excluded.failing, last_seen = clock_timestamp() RETURNING first_seen, last_seen`,
 			name.Fold(r.Machine), text, from, servers, len(r.Failures) > 0).Scan(&rec.FirstSeen, &rec.LastSeen)
 		if err != nil {
 			return err

@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"context"
+	"strings"
 
 	"github.com/jackc/pgx/v5/pgxpool"
 )
@@ -14,3 +15,13 @@ func (s *Store) Exec(ctx context.Context, sql string) error {
 
 // Pool is the store's own, for what only tests ask.
 func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+
+// Migration gives what one migration does on the way up.
+func Migration(name string) string {
+	b, err := migrations.ReadFile("migrations/" + name)
+	if err != nil {
+		panic(err)
+	}
+	up, _, _ := strings.Cut(string(b), "-- +goose Down")
+	return up
+}

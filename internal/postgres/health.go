@@ -28,7 +28,8 @@ func (s HealthTable) Healths(ctx context.Context) ([]continuity.Health, error) {
 }
 
 // SaveHealth keeps some; those in changed have come to another verdict, which is kept for ever.
-func (s HealthTable) SaveHealth(ctx context.Context, list []continuity.Health, changed func(continuity.Health) bool) error {
+func (s HealthTable) SaveHealth(ctx context.Context, list []continuity.Health,
+	changed func(continuity.Health) bool) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		for _, h := range list {
 			text, err := json.Marshal(h)
@@ -57,8 +58,10 @@ func (s HealthTable) SaveHealth(ctx context.Context, list []continuity.Health, c
 // HealthChanges gives when something went up or down since a time, and before them the last change that came earlier;
 // oldest first.
 func (s HealthTable) HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]continuity.Turn, error) {
-	rows, err := s.pool.Query(ctx, `(SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at < $3 ORDER BY at DESC LIMIT 1)
-		UNION ALL (SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at >= $3 ORDER BY at DESC LIMIT 500) ORDER BY at`, kind, name, since)
+	rows, err := s.pool.Query(ctx, `(SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND
+		at < $3 ORDER BY at DESC LIMIT 1)
+		UNION ALL (SELECT verdict, says, at FROM health_change WHERE kind = $1 AND name = $2 AND at >= $3
+		ORDER BY at DESC LIMIT 500) ORDER BY at`, kind, name, since)
 	if err != nil {
 		return nil, translate(err)
 	}

@@ -103,7 +103,8 @@ func fenced(ctx context.Context, tx pgx.Tx) error {
 		return nil
 	}
 	var still bool
-	err := tx.QueryRow(ctx, "SELECT true FROM lease WHERE name = $1 AND number = $2 AND ends > clock_timestamp() FOR SHARE",
+	err := tx.QueryRow(ctx, "SELECT true FROM lease WHERE name = $1 AND number = $2 AND ends > "+
+		"clock_timestamp() FOR SHARE",
 		held.Name, held.Number).Scan(&still)
 	if err != nil && err != pgx.ErrNoRows {
 		return err

@@ -172,8 +172,11 @@ func eraseAtEndpoints(ctx context.Context, tx pgx.Tx, names []string) error {
 // eraseInNotices forgets what was sent to somebody, by name or by any address that the directory had for them, and of
 // what they were told.
 func eraseInNotices(ctx context.Context, tx pgx.Tx, names []string) error {
-	if _, err := tx.Exec(ctx, `DELETE FROM notice_sent WHERE lower(told) IN (SELECT 'mail:' || lower(attributes->>'email') FROM directory_row WHERE kind = 'user' AND lower(name) = ANY($1) AND attributes->>'email' <> '')
-		OR lower(told) = ANY(SELECT 'user:' || n FROM unnest($1::text[]) AS n) OR EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE strpos(lower(body), n) > 0)`, names); err != nil {
+	if _, err := tx.Exec(ctx, `DELETE FROM notice_sent WHERE lower(told) IN (SELECT 'mail:' || lower(attributes->>'email')
+		FROM directory_row
+		WHERE kind = 'user' AND lower(name) = ANY($1) AND attributes->>'email' <> '')
+		OR lower(told) = ANY(SELECT 'user:' || n FROM unnest($1::text[]) AS n) OR EXISTS (SELECT 1
+		FROM unnest($1::text[]) AS n WHERE strpos(lower(body), n) > 0)`, names); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, "DELETE FROM notice_told WHERE EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE "+
@@ -207,10 +210,14 @@ func eraseInEvents(ctx context.Context, tx pgx.Tx, names []string, stands string
 	for _, n := range names {
 		word := strings.ToLower(n)
 		// Names may hold any character, so the pattern is made of it literally; around it no letter, digit, dot or dash.
-		if _, err := tx.Exec(ctx, `UPDATE event SET author = CASE WHEN lower(author) = $1 THEN $2 ELSE author END, subject = CASE WHEN lower(subject) = $1 THEN $2 ELSE subject END,
+		if _, err := tx.Exec(ctx, `UPDATE event SET author = CASE WHEN lower(author) = $1 THEN $2 ELSE author END,
+			subject = CASE WHEN
+		lower(subject) = $1 THEN $2 ELSE subject END,
 			says = regexp_replace(says, '(^|[^[:alnum:]._-])' || $3 || '($|[^[:alnum:]_-])', '\1' || $2 || '\2', 'gi'),
-			before = CASE WHEN strpos(lower(before::text), $1) > 0 THEN NULL ELSE before END, after = CASE WHEN strpos(lower(after::text), $1) > 0 THEN NULL ELSE after END
-			WHERE strpos(lower(author || ' ' || subject || ' ' || says || ' ' || coalesce(before::text, '') || ' ' || coalesce(after::text, '')), $1) > 0`, word, stands, quoted(word)); err != nil {
+			before = CASE WHEN strpos(lower(before::text), $1) > 0 THEN NULL ELSE before END, after = CASE WHEN
+			strpos(lower(after::text), $1) > 0 THEN NULL ELSE after END
+			WHERE strpos(lower(author || ' ' || subject || ' ' || says || ' ' || coalesce(before::text, '') || ' ' ||
+			coalesce(after::text, '')), $1) > 0`, word, stands, quoted(word)); err != nil {
 			return err
 		}
 	}

@@ -169,7 +169,8 @@ func (s SourceTable) AddRun(ctx context.Context, v directory.Run) (out directory
 }
 
 func (s SourceTable) endSilentRuns(ctx context.Context) error {
-	_, err := s.pool.Exec(ctx, `UPDATE directory_run SET state = 'failed', ended_at = beat, body = body || '{"code": "process-gone", "says": "the process that read it has gone"}'
+	_, err := s.pool.Exec(ctx, `UPDATE directory_run SET state = 'failed', ended_at = beat, body = body ||
+		'{"code": "process-gone", "says": "the process that read it has gone"}'
 		WHERE state = 'running' AND beat < clock_timestamp() - interval '`+runSilent+`'`)
 	return translate(err)
 }
@@ -188,8 +189,10 @@ func (s SourceTable) SaveRun(ctx context.Context, v directory.Run, events ...eve
 		}
 		// A pass every few minutes: the history keeps what changed something or failed, and the latest hundred.
 		if v.Over() {
-			if _, err := tx.Exec(ctx, `DELETE FROM directory_run WHERE source = $1 AND id < $2 - 100 AND ended_at < clock_timestamp() - interval '1 day' AND state = 'done'
-				AND coalesce((body->>'added')::int, 0) + coalesce((body->>'changed')::int, 0) + coalesce((body->>'removed')::int, 0) = 0 AND body->>'kind' <> 'whole'`, v.Source, v.ID); err != nil {
+			if _, err := tx.Exec(ctx, `DELETE FROM directory_run WHERE source = $1 AND id < $2 - 100
+		AND ended_at < clock_timestamp() - interval '1 day' AND state = 'done'
+				AND coalesce((body->>'added')::int, 0) + coalesce((body->>'changed')::int, 0) +
+				coalesce((body->>'removed')::int, 0) = 0 AND body->>'kind' <> 'whole'`, v.Source, v.ID); err != nil {
 				return err
 			}
 		}
@@ -217,11 +220,32 @@ func (s SourceTable) Runs(ctx context.Context, source string, limit int) ([]dire
 	return out, translate(err)
 }
 
+// EndedRuns gives, of each source, the latest pass that took something in or failed: not those that only looked, nor
+// those that somebody stopped.
+func (s SourceTable) EndedRuns(ctx context.Context) (map[string]directory.Run, error) {
+	if err := s.endSilentRuns(ctx); err != nil {
+		return nil, err
+	}
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (source) "+runColumns+" FROM directory_run WHERE state IN "+
+		"('done', 'failed', 'held') AND body->>'kind' <> $1 ORDER BY source, id DESC", directory.RunDry)
+	if err != nil {
+		return nil, translate(err)
+	}
+	list, err := pgx.CollectRows(rows, oneRun)
+	out := make(map[string]directory.Run, len(list))
+	for _, r := range list {
+		out[r.Source] = r
+	}
+	return out, translate(err)
+}
+
 // StopRun asks whichever process reads a source to stop.
 func (s SourceTable) StopRun(ctx context.Context, source, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, `UPDATE directory_run SET stop = true, state = CASE state WHEN 'waiting' THEN 'stopped' ELSE state END,
-			ended_at = CASE state WHEN 'waiting' THEN clock_timestamp() END WHERE source = $1 AND state IN ('waiting', 'running')`, source)
+		tag, err := tx.Exec(ctx, `UPDATE directory_run SET stop = true, state = CASE state WHEN 'waiting' THEN
+		'stopped' ELSE state END,
+			ended_at = CASE state WHEN 'waiting' THEN clock_timestamp() END WHERE source = $1
+			AND state IN ('waiting', 'running')`, source)
 		if err == nil && tag.RowsAffected() == 0 {
 			return fault.New(fault.Unknown, "run-unknown", "see cirque directory runs", "no pass over %q is under way", source)
 		}

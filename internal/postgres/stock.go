@@ -114,7 +114,8 @@ func (s StockTable) SaveReading(ctx context.Context, k stock.Kept, same bool, ev
 				return err
 			}
 		}
-		_, err = tx.Exec(ctx, `INSERT INTO stock_reading (kind, name, checked, reading, identity) VALUES ($1, $2, $3, $4, $5)
+		_, err = tx.Exec(ctx, `INSERT INTO stock_reading (kind, name, checked, reading, identity) VALUES ($1, $2, $3,
+		$4, $5)
 			ON CONFLICT (kind, name) DO UPDATE SET checked = $3, reading = COALESCE($4, stock_reading.reading), identity = $5`,
 			k.Kind, k.Name, k.Check, body, k.Identity)
 		if err != nil {

@@ -77,7 +77,7 @@ type Supply struct {
 	Percent *int
 }
 
-// Printers says whether the variables are a printer's at all: Host Resources or the Printer MIB answered.
+// IsPrinter says whether the variables are a printer's at all: Host Resources or the Printer MIB answered.
 func (p Printer) IsPrinter() bool {
 	return p.Serial != "" || p.Pages > 0 || len(p.Supplies) > 0 || len(p.Languages) > 0 || p.State != "unknown"
 }

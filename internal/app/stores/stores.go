@@ -8,6 +8,8 @@ import (
 )
 
 // Of gives all rooms their parts of one database.
+//
+//nolint:funlen // one list
 func Of(db *postgres.Store) service.Stores {
 	return service.Stores{
 		Decided: struct {

@@ -13,8 +13,8 @@ import (
 	"cirque/internal/testkit"
 )
 
-// TestNothingLeavesAfterTheLease: under a lease that has ended nothing is dialled, and nothing is sent over a connection
-// that is there already.
+// TestNothingLeavesAfterTheLease: under a lease that has ended nothing is dialled, and nothing is sent over a
+// connection that is there already.
 func TestNothingLeavesAfterTheLease(t *testing.T) {
 	t.Parallel()
 	var met atomic.Int32

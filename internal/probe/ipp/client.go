@@ -64,6 +64,8 @@ type asking struct {
 }
 
 // exchange sends one request, with a document where body is not nil.
+//
+//nolint:funlen // one exchange from its request to its answer
 func (c *Client) exchange(ctx context.Context, uri string, req ipp.Message, body io.Reader,
 	how asking) (ipp.Message, error) {
 	u, err := target(uri)

@@ -51,7 +51,8 @@ var listers = []lister{{"system", ipp.GetPrinters, "/ipp/system"}, {"spooler", i
 // ReadServer reads a print server's queues: over its system service (PWG 5100.22), by the operation of the common Unix
 // spooler, or, where it knows neither, the one queue at the URI. before is the reading before: what has not changed
 // since is taken over from it. Errors are faults that say in plain words what is wrong with the connection.
-func (c *Client) ReadServer(ctx context.Context, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error) {
+func (c *Client) ReadServer(ctx context.Context, uri string, key *stock.Key,
+	before *stock.Server) (*stock.Server, error) {
 	u, err := url.Parse(uri)
 	if err != nil || u.Hostname() == "" {
 		return nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST:PORT/", "%q is no server's URI", uri)

@@ -373,31 +373,31 @@ func (d *Dir) pass(ctx context.Context, s directory.Source, password string, sin
 }
 
 // all reads each kind, from a mark on.
-func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool,
+func (d *dialog) all(ctx context.Context, since directory.Mark, sync bool,
 	tell func(read int)) (directory.Pass, error) {
 	out := directory.Pass{Kinds: map[string]bool{}, Mark: directory.Mark{Stamp: since.Stamp}}
 	if sync {
 		out.Mark.Cookies = map[string][]byte{}
 	}
-	clear(c.notes)
+	clear(d.notes)
 	for _, kind := range ldapKinds {
 		read := func(e *ldap.Entry, id string) error {
-			one, ok := c.entry(kind, e, id)
+			one, ok := d.entry(kind, e, id)
 			if ok && kind == "group" {
 				var err error
-				if one.Members, err = c.members(ctx, e); err != nil {
+				if one.Members, err = d.members(ctx, e); err != nil {
 					return err
 				}
 			}
 			if ok {
 				out.Entries = append(out.Entries, one)
 			}
-			if v := first(e, c.attr.Changed); v > out.Mark.Stamp {
+			if v := first(e, d.attr.Changed); v > out.Mark.Stamp {
 				out.Mark.Stamp = v
 			}
 			if len(out.Entries) > ldapEntries {
 				return fault.New(fault.TooLarge, "directory-large", "narrow the base or the filters", "%s holds over %d entries",
-					c.host, ldapEntries)
+					d.host, ldapEntries)
 			}
 			if tell != nil && len(out.Entries)%500 == 0 {
 				tell(len(out.Entries))
@@ -406,9 +406,9 @@ func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool,
 		}
 		var err error
 		if sync {
-			err = c.synchronise(ctx, kind, since.Cookies[kind], &out, read)
+			err = d.synchronise(ctx, kind, since.Cookies[kind], &out, read)
 		} else {
-			err = c.page(ctx, kind, since, read)
+			err = d.page(ctx, kind, since, read)
 		}
 		if err != nil {
 			return out, err
@@ -423,7 +423,7 @@ func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool,
 			out.Kinds[kind] = true
 		}
 	}
-	for what, n := range c.notes {
+	for what, n := range d.notes {
 		out.Notes = append(out.Notes, fmt.Sprintf("%d %s", n, what))
 	}
 	slices.Sort(out.Notes)
@@ -431,25 +431,25 @@ func (c *dialog) all(ctx context.Context, since directory.Mark, sync bool,
 }
 
 // offers says whether the server knows a control.
-func (c *dialog) offers(control string) bool {
-	r, err := c.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
+func (d *dialog) offers(control string) bool {
+	r, err := d.Search(ldap.NewSearchRequest("", ldap.ScopeBaseObject, ldap.NeverDerefAliases, 1, 0, false,
 		"(objectClass=*)", []string{"supportedControl"}, nil))
 	return err == nil && len(r.Entries) == 1 &&
 		slices.Contains(r.Entries[0].GetAttributeValues("supportedControl"), control)
 }
 
 // page reads one kind page by page: all, or what has changed since a stamp.
-func (c *dialog) page(ctx context.Context, kind string, since directory.Mark, read func(*ldap.Entry,
+func (d *dialog) page(ctx context.Context, kind string, since directory.Mark, read func(*ldap.Entry,
 	string) error) error {
-	filter := c.filter(kind)
+	filter := d.filter(kind)
 	if since.Stamp != "" {
-		filter = "(&" + filter + "(" + c.attr.Changed + ">=" + ldap.EscapeFilter(since.Stamp) + "))"
+		filter = "(&" + filter + "(" + d.attr.Changed + ">=" + ldap.EscapeFilter(since.Stamp) + "))"
 	}
-	req := c.request(kind, filter)
+	req := d.request(kind, filter)
 	paging := ldap.NewControlPaging(ldapPage)
 	req.Controls = []ldap.Control{paging}
 	for {
-		r, err := c.Search(req)
+		r, err := d.Search(req)
 		if err != nil {
 			return err
 		}
@@ -470,16 +470,16 @@ func (c *dialog) page(ctx context.Context, kind string, since directory.Mark, re
 }
 
 // synchronise reads one kind by content synchronisation (RFC 4533, refresh only) from a cookie on, or all of it.
-func (c *dialog) synchronise(ctx context.Context, kind string, cookie []byte, out *directory.Pass,
+func (d *dialog) synchronise(ctx context.Context, kind string, cookie []byte, out *directory.Pass,
 	read func(*ldap.Entry, string) error) error {
-	c.SetTimeout(0)
-	defer c.SetTimeout(ldapWithin)
+	d.SetTimeout(0)
+	defer d.SetTimeout(ldapWithin)
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	// A server that falls silent is left.
-	quiet := time.AfterFunc(ldapQuiet, func() { _ = c.Close() })
+	quiet := time.AfterFunc(ldapQuiet, func() { _ = d.Close() })
 	defer quiet.Stop()
-	r := c.Syncrepl(ctx, c.request(kind, c.filter(kind)), 256, ldap.SyncRequestModeRefreshOnly, cookie, false)
+	r := d.Syncrepl(ctx, d.request(kind, d.filter(kind)), 256, ldap.SyncRequestModeRefreshOnly, cookie, false)
 	present := map[string]bool{}
 	began, deletes := len(out.Entries), len(cookie) == 0
 	done := false
@@ -496,7 +496,7 @@ func (c *dialog) synchronise(ctx context.Context, kind string, cookie []byte, ou
 					present[id] = true
 				default:
 					if e := r.Entry(); e != nil {
-						if !strings.EqualFold(c.attr.ID, "entryUUID") {
+						if !strings.EqualFold(d.attr.ID, "entryUUID") {
 							id = ""
 						}
 						if err := read(e, id); err != nil {
@@ -532,7 +532,7 @@ func (c *dialog) synchronise(ctx context.Context, kind string, cookie []byte, ou
 	}
 	if !done {
 		return fault.New(fault.Unavailable, "broke-off", "try again; where it goes on, look at the directory's log",
-			"%s broke off in the middle of its %ss", c.host, kind)
+			"%s broke off in the middle of its %ss", d.host, kind)
 	}
 	if out.Mark.Cookies[kind] == nil {
 		out.Mark.Cookies[kind] = cookie // an empty one means: keep the old

@@ -72,6 +72,8 @@ func listFault(host string, s directory.Source, err error) error {
 // ListLDAP makes a directory hold exactly the entries, below where the source says. Only entries that mine names are
 // changed or removed, and of them only the attributes that are Cirque's. claim is called with a DN before it is
 // written, release after it is gone; their errors end the pass.
+//
+//nolint:funlen // one pass, whose steps share what was listed
 func (d *Dir) ListLDAP(ctx context.Context, s directory.Source, password string, entries []advert.Entry, mine []string,
 	claim, release func(dn string) error) (advert.Pass, error) {
 	out := advert.Pass{Refused: []string{}}

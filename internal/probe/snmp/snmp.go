@@ -45,6 +45,7 @@ func Read(ctx context.Context, t dial.AddressTable, host string, keys []stock.Ke
 	return snmp.Printer{}, last
 }
 
+//nolint:funlen // one dialogue
 func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Duration) (p snmp.Printer, err error) {
 	// The decoder belongs to somebody else; what it makes of garbage must not end the service.
 	defer func() {

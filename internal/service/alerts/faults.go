@@ -1,6 +1,7 @@
 package alerts
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -89,146 +90,162 @@ func (f *aFault) since(seen map[string]time.Time, now time.Time) {
 // neverThere are failures that prove nothing of what has never answered: perhaps it is the way from here alone.
 var neverThere = []string{"silent", "refused", "no-way", "name-not-found"}
 
+// A finder gathers faults of one look.
+type finder struct {
+	found []aFault
+}
+
+// add notes a fault; since zero is not known.
+func (f *finder) add(about, key, name, location string, since time.Time, fix, says string, args ...any) *aFault {
+	if !since.IsZero() {
+		since = since.UTC()
+	}
+	f.found = append(f.found, aFault{notice.Fault{Key: key, About: about, Name: name, Location: location, Since: since,
+		Says: fmt.Sprintf(says, args...), Fix: fix}})
+	return &f.found[len(f.found)-1]
+}
+
 // faults gives what is wrong but for endpoints, which take longer.
 func (s *Room) faults(ctx context.Context) ([]aFault, error) {
-	var out []aFault
-	add := func(about, key, name, location string, since time.Time, fix, says string, args ...any) *aFault {
-		out = append(out, aFault{notice.Fault{Key: key, About: about, Name: name, Location: location, Since: since.UTC(),
-			Says: fmt.Sprintf(says, args...), Fix: fix}})
-		if since.IsZero() {
-			out[len(out)-1].Since = time.Time{}
-		}
-		return &out[len(out)-1]
-	}
-	snap := s.present.View()
-	doc := snap.Document()
 	healths, err := s.store.Healths(ctx)
 	if err != nil {
 		return nil, err
 	}
-	found := map[present.Watched]continuity.Health{}
+	health := map[present.Watched]continuity.Health{}
 	for _, h := range healths {
-		found[present.Watched{Kind: h.Kind, Name: h.Name}] = h
+		health[present.Watched{Kind: h.Kind, Name: h.Name}] = h
 	}
-	none := time.Time{}
+	var f finder
+	s.serverFaults(&f, health)
+	s.deviceFaults(&f, health)
+	s.setFaults(&f)
+	if err := s.directoryFaults(ctx, &f); err != nil {
+		return nil, err
+	}
+	s.keyFaults(&f)
+	return f.found, nil
+}
+
+func (s *Room) serverFaults(f *finder, health map[present.Watched]continuity.Health) {
 	for _, l := range s.present.Watched(stock.KindServer) {
-		h := found[present.Watched{Kind: "server", Name: l.Name}]
+		h := health[present.Watched{Kind: stock.KindServer, Name: l.Name}]
 		kept := s.present.Stock().Server(l.Name)
 		switch {
 		case l.InEstate && h.Verdict == continuity.Gone:
-			f := add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since, "see that it runs; its people are "+
-				"led elsewhere where something else serves them: cirque moves", "the server %s does not answer: %s", l.Name, h.Says)
-			f.Owners = s.ownersOn(l.Name, kept.Server)
-		case l.Check != nil && !l.Check.OK && h.Verdict != continuity.Gone && (l.Check.Answered != nil ||
-			!slices.Contains(neverThere, l.Check.Code)):
-			add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix,
+			one := f.add(estate.AboutServers, "server "+l.Name, l.Name, l.Location, h.Since,
+				"see that it runs; its people are led elsewhere where something else serves them: cirque moves",
+				"the server %s does not answer: %s", l.Name, h.Says)
+			one.Owners = s.ownersOn(l.Name, kept.Server)
+		case l.Check != nil && !l.Check.OK && h.Verdict != continuity.Gone &&
+			(l.Check.Answered != nil || !slices.Contains(neverThere, l.Check.Code)):
+			f.add(estate.AboutServers, "server "+l.Name+" unread", l.Name, l.Location, l.Check.Since, l.Check.Fix,
 				"the server %s cannot be read: %s", l.Name, l.Check.Says)
 		}
 		if h.Held {
-			add(estate.AboutServers, "server "+l.Name+" held", l.Name, l.Location, none, "look why it goes up and down: "+
-				"cirque health server "+l.Name, "the server %s answers, and is held down since it went up and "+
-				"down too often", l.Name)
+			f.add(estate.AboutServers, "server "+l.Name+" held", l.Name, l.Location, time.Time{},
+				"look why it goes up and down: cirque health server "+l.Name,
+				"the server %s answers, and is held down since it went up and down too often", l.Name)
 		}
-		if kept.Server != nil && kept.Check.OK {
-			for _, q := range kept.Server.Queues {
-				if !q.Ready() {
-					why := strings.Join(q.Reasons, ", ")
-					if why == "" {
-						why = "no reason is given"
-					}
-					add(estate.AboutServers, "server "+l.Name+" queue "+q.Name, q.Name+" on "+l.Name, l.Location, none,
-						"start it there, or mend its device", "the queue %s on %s is not ready: %s", q.Name, l.Name, why)
-				}
+		if kept.Server == nil || !kept.Check.OK {
+			continue
+		}
+		for _, q := range kept.Server.Queues {
+			if !q.Ready() {
+				f.add(estate.AboutServers, "server "+l.Name+" queue "+q.Name, q.Name+" on "+l.Name, l.Location, time.Time{},
+					"start it there, or mend its device", "the queue %s on %s is not ready: %s", q.Name, l.Name,
+					reasons(q.Reasons))
 			}
 		}
 	}
-	list := s.present.Watched(stock.KindDevice)
-	st := s.present.Stock()
-	differs := stock.DeviceDifferences(doc, list, st.Sightings(), st.Reservations)
+}
+
+func reasons(list []string) string {
+	return cmp.Or(strings.Join(list, ", "), "no reason is given")
+}
+
+func (s *Room) deviceFaults(f *finder, health map[present.Watched]continuity.Health) {
+	list, st := s.present.Watched(stock.KindDevice), s.present.Stock()
+	differs := stock.DeviceDifferences(s.present.View().Document(), list, st.Sightings(), st.Reservations)
 	for _, l := range list {
-		h := found[present.Watched{Kind: "device", Name: l.Name}]
+		h := health[present.Watched{Kind: stock.KindDevice, Name: l.Name}]
 		if l.InEstate && h.Verdict == continuity.Gone {
-			add(estate.AboutDevices, "device "+l.Name, l.Name, l.Location, h.Since, "see that it is on, and its address",
+			f.add(estate.AboutDevices, "device "+l.Name, l.Name, l.Location, h.Since, "see that it is on, and its address",
 				"the device %s does not answer: %s", l.Name, h.Says)
 		}
 		for _, d := range differs[l.Name] {
 			if d.Kind == "moved" || d.Kind == "swapped" || d.Kind == "address-shared" {
-				add(estate.AboutDevices, "device "+l.Name+" "+d.Kind, l.Name, l.Location, none, d.Fix, "the device %s",
-					strings.TrimPrefix(d.Says, "the device "))
+				f.add(estate.AboutDevices, "device "+l.Name+" "+d.Kind, l.Name, l.Location, time.Time{}, d.Fix,
+					"the device %s", d.Says)
 			}
 		}
 		if l.Reading != nil && l.Check != nil && l.Check.OK && l.Reading.State == "stopped" {
-			why := strings.Join(l.Reading.Reasons, ", ")
-			if why == "" {
-				why = "no reason is given"
-			}
-			add(estate.AboutDevices, "device "+l.Name+" stopped", l.Name, l.Location, none, "see the device",
-				"the device %s is stopped: %s", l.Name, why)
+			f.add(estate.AboutDevices, "device "+l.Name+" stopped", l.Name, l.Location, time.Time{}, "see the device",
+				"the device %s is stopped: %s", l.Name, reasons(l.Reading.Reasons))
 		}
 	}
+}
+
+func (s *Room) setFaults(f *finder) {
+	doc := s.present.View().Document()
 	for _, set := range doc.ServerSets {
-		for _, says := range s.present.Stock().SetView(snap.Document(), set).Lacks() {
+		for _, lack := range s.present.Stock().SetView(doc, set).Lacks() {
 			location := ""
 			if v, ok := doc.Find(estate.Ref{List: "servers", Name: set.Members[0]}).(*estate.Server); ok {
 				location = v.Location
 			}
-			add(estate.AboutSets, "set "+set.Name+": "+says, set.Name, location, none, "set the queue up there, or take the "+
-				"server out of the set: cirque server set "+set.Name, "the server set %s: %s", set.Name, says)
+			f.add(estate.AboutSets, "set "+set.Name+": "+lack.String(), set.Name, location, time.Time{},
+				"set the queue up there, or take the server out of the set: cirque server set "+set.Name,
+				"the server set %s: %s", set.Name, lack)
 		}
 	}
-	if err := s.directoryFaults(ctx, func(key, name string, since time.Time, fix, says string) {
-		add(estate.AboutDirectory, key, name, "", since, fix, "%s", says)
-	}); err != nil {
-		return nil, err
-	}
+}
+
+func (s *Room) keyFaults(f *finder) {
 	now := s.now()
-	for _, c := range st.Credentials {
+	for _, c := range s.present.Stock().Credentials {
 		switch {
 		case c.State == "refused":
-			add(estate.AboutKeys, "key "+c.Name, c.Name, "", none, "enter it anew: cirque credential add",
+			f.add(estate.AboutKeys, "key "+c.Name, c.Name, "", time.Time{}, "enter it anew: cirque credential add",
 				"the key %s is refused", c.Name)
 		case c.Expires != nil && c.Expires.Before(now):
-			add(estate.AboutKeys, "key "+c.Name+" ended", c.Name, "", *c.Expires, "enter the new one: cirque credential add",
-				"the key %s has ended", c.Name)
+			f.add(estate.AboutKeys, "key "+c.Name+" ended", c.Name, "", *c.Expires,
+				"enter the new one: cirque credential add", "the key %s has ended", c.Name)
 		case c.Expires != nil && c.Expires.Sub(now) < stock.ExpiresSoon:
-			add(estate.AboutKeys, "key "+c.Name+" ends", c.Name, "", c.Expires.Add(-stock.ExpiresSoon),
+			f.add(estate.AboutKeys, "key "+c.Name+" ends", c.Name, "", c.Expires.Add(-stock.ExpiresSoon),
 				"enter the next one in time: cirque credential add", "the key %s ends on %s", c.Name,
 				c.Expires.Format(time.DateOnly))
 		}
 	}
-	return out, nil
 }
 
-func (s *Room) directoryFaults(ctx context.Context, add func(key, name string, since time.Time, fix,
-	says string)) error {
+func (s *Room) directoryFaults(ctx context.Context, f *finder) error {
 	sources, _, err := s.store.Sources(ctx)
 	if err != nil {
 		return err
 	}
+	ended, err := s.store.EndedRuns(ctx)
+	if err != nil {
+		return err
+	}
+	add := func(key, name, fix, says string, args ...any) {
+		f.add(estate.AboutDirectory, key, name, "", time.Time{}, fix, says, args...)
+	}
 	for _, v := range sources {
-		runs, err := s.store.Runs(ctx, v.Name, directory.LatestRuns)
-		if err != nil {
-			return err
-		}
-		i := slices.IndexFunc(runs, func(r directory.Run) bool {
-			return r.Kind != directory.RunDry && r.Over() && r.State != directory.Stopped
-		})
-		if i < 0 || v.Paused {
+		r, ok := ended[v.Name]
+		if !ok || v.Paused {
 			continue
 		}
-		switch r := runs[i]; r.State {
+		switch r.State {
 		case directory.Failed:
-			add("source "+v.Name, v.Name, time.Time{}, r.Fix, fmt.Sprintf("the directory %s cannot be read: %s", v.Name, r.Says))
+			add("source "+v.Name, v.Name, r.Fix, "the directory %s cannot be read: %s", v.Name, r.Says)
 		case directory.Held:
-			add("source "+v.Name+" held", v.Name, time.Time{}, r.Fix, fmt.Sprintf("a pass over the directory %s is held: %s",
-				v.Name, r.Says))
+			add("source "+v.Name+" held", v.Name, r.Fix, "a pass over the directory %s is held: %s", v.Name, r.Says)
 		}
 	}
 	listings, err := s.store.Listings(ctx)
 	for _, l := range listings {
 		if l.Code != "" {
-			add("listing "+l.Source, l.Source, time.Time{}, l.Fix, fmt.Sprintf("queues cannot be listed in %s: %s",
-				l.Source, l.Says))
+			add("listing "+l.Source, l.Source, l.Fix, "queues cannot be listed in %s: %s", l.Source, l.Says)
 		}
 	}
 	return err

@@ -25,7 +25,7 @@ type Store interface {
 	Healths(ctx context.Context) ([]continuity.Health, error)
 	Leading(ctx context.Context) (map[string][2]int, error)
 	Listings(ctx context.Context) ([]advert.Listing, error)
-	Runs(ctx context.Context, source string, limit int) ([]directory.Run, error)
+	EndedRuns(ctx context.Context) (map[string]directory.Run, error)
 	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
 	SaveTold(ctx context.Context, list []notice.Told) error
 	SeenFaults(ctx context.Context) (map[string]time.Time, error)

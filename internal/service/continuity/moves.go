@@ -64,8 +64,8 @@ func (s *Room) stuck(ctx context.Context, server string) ([]continuity.Stuck, er
 	for _, r := range list {
 		lineups := s.present.View().Lineups(r, s.now())
 		state := s.present.View().Judge(r, lineups, s.now()).State
-		out = append(out, continuity.Stuck{Machine: r.Report.Machine, State: state, Says: continuity.WhyStuck(r, lineups,
-			leads, state)})
+		kind, says := continuity.WhyStuck(r, lineups, leads, state)
+		out = append(out, continuity.Stuck{Machine: r.Report.Machine, State: state, Kind: kind, Says: says})
 	}
 	return out, nil
 }

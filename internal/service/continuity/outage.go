@@ -34,9 +34,9 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 		if len(set.Members) < 2 || !slices.Contains(set.Members, server) {
 			continue
 		}
-		for _, says := range s.present.Stock().SetView(snap.Document(), set).Lacks() {
-			if !strings.HasPrefix(says, server+" ") {
-				o.Lacking = append(o.Lacking, says)
+		for _, lack := range s.present.Stock().SetView(snap.Document(), set).Lacks() {
+			if lack.Server != server {
+				o.Lacking = append(o.Lacking, lack.String())
 			}
 		}
 	}

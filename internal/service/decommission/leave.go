@@ -59,12 +59,8 @@ func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) 
 	case len(out.Queues) == 0:
 		out.Says = fmt.Sprintf("No queue leads to %s; it is still a member of %s.", server, strings.Join(out.Sets, " and "))
 	default:
-		out.Says = fmt.Sprintf("%s lead to %s; %d of them nobody could reach without it.",
-			words.Count(len(out.Queues), "queue"),
-			server, len(out.Only))
-		if len(out.Queues) == 1 {
-			out.Says = strings.Replace(out.Says, "1 queue lead ", "1 queue leads ", 1)
-		}
+		out.Says = fmt.Sprintf("%s to %s; %d of them nobody could reach without it.",
+			words.Count(len(out.Queues), "queue leads", "queues lead"), server, len(out.Only))
 	}
 	if out.Unused && len(out.Lately) > 0 {
 		out.Says += " Yet it remembers jobs of late: see the list."

@@ -20,6 +20,7 @@ func (s *Room) Draft(ctx context.Context, p *access.Principal, called string) (e
 	return s.Own(ctx, p, called)
 }
 
+// Own gives one's own draft, for whoever has looked at the permission already.
 func (s *Room) Own(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error) {
 	if called == "" {
 		called = present.MainDraft

@@ -58,7 +58,8 @@ func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found con
 		otherwise = otherwise || !slices.Contains(only, q)
 	}
 	q := r.Find(j.Queue)
-	out := stock.WaitingJob{Job: j, Becomes: continuity.Fate(w.Live.Server(server), found, q != nil && !q.Ready(), otherwise)}
+	out := stock.WaitingJob{Job: j, Becomes: continuity.Fate(w.Live.Server(server), found, q != nil &&
+		!q.Ready(), otherwise)}
 	if u, ok := w.Directory.Person(j.Owner); ok {
 		out.Person = u.Name
 	}

@@ -202,9 +202,9 @@ func (s *Stock) SetView(doc *estate.Document, set estate.ServerSet) stock.SetVie
 func (s *Stock) Findings(doc *estate.Document) []lineup.Finding {
 	var out []lineup.Finding
 	for _, set := range doc.ServerSets {
-		for _, says := range s.SetView(doc, set).Lacks() {
+		for _, lack := range s.SetView(doc, set).Lacks() {
 			out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + set.Name,
-				At: estate.Ref{List: "server_sets", Name: set.Name}, Says: says,
+				At: estate.Ref{List: "server_sets", Name: set.Name}, Says: lack.String(),
 				Fix: "set the queue up there, or take the server out of the set; see cirque server set " + set.Name})
 		}
 	}

@@ -18,6 +18,8 @@ const testedWithin = 30 * 24 * time.Hour
 // Proof says how far a change has come, or how a queue stands: on which endpoints it is expected, where it has arrived,
 // and from where a test page was sent since. Where neither is named the current revision is meant. A change is looked
 // at with the directory and the live state of now, so that it is the change alone that is seen.
+//
+//nolint:funlen // one page, from its question to its figures
 func (s *Room) Proof(ctx context.Context, p *access.Principal, revision int, queue string,
 	limit int) (endpoint.Proof, error) {
 	out := endpoint.Proof{Revision: revision, Queue: queue, At: s.now().UTC()}

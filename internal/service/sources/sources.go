@@ -14,22 +14,6 @@ import (
 	"cirque/core/name"
 )
 
-// What the service needs of a store for the sources of its directory.
-type sources interface {
-	Sources(ctx context.Context) ([]directory.Source, map[string][]byte, error)
-	SaveSource(ctx context.Context, v directory.Source, sealed []byte, e event.Event) error
-	RemoveSource(ctx context.Context, name string, rows bool, author string, e event.Event) error
-	SourceSizes(ctx context.Context) (map[string]map[string]int, error)
-	AddRun(ctx context.Context, v directory.Run) (directory.Run, error)
-	SaveRun(ctx context.Context, v directory.Run, events ...event.Event) (stop bool, err error)
-	Runs(ctx context.Context, source string, limit int) ([]directory.Run, error)
-	StopRun(ctx context.Context, source, author string) error
-	Renames(ctx context.Context) ([]directory.Proposal, error)
-	SettleRenames(ctx context.Context, ids []int64, author string) error
-	ImportDelta(ctx context.Context, source string, rows, gone []directory.Row,
-		how directory.Taking) (directory.Import, error)
-}
-
 func (s *Room) source(ctx context.Context, called string) (directory.Source, []byte, error) {
 	list, sealed, err := s.store.Sources(ctx)
 	if err != nil {

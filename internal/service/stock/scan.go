@@ -110,6 +110,7 @@ func (s *Room) keepScans(ctx context.Context) error {
 	}
 }
 
+//nolint:funlen // one scan from its beginning to its end
 func (s *Room) runScan(ctx context.Context, c stock.Scan, addresses []netip.Addr) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()

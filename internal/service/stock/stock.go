@@ -9,49 +9,11 @@ import (
 	"time"
 
 	"cirque/core/access"
-	"cirque/core/driver"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
-)
-
-// What the service needs of a store for its stock.
-type (
-	readings interface {
-		Watches(ctx context.Context) ([]stock.Watch, error)
-		SaveWatch(ctx context.Context, w stock.Watch, e event.Event) error
-		RemoveWatch(ctx context.Context, kind, name string, e event.Event) error
-		Readings(ctx context.Context, kind, name string) ([]stock.Kept, error)
-		SaveReading(ctx context.Context, k stock.Kept, same bool, events []event.Event) error
-	}
-	findings interface {
-		Found(ctx context.Context) ([]stock.Unlisted, error)
-		SaveFound(ctx context.Context, list []stock.Unlisted) error
-		Forget(ctx context.Context, addresses []string, author string) error
-		AddScan(ctx context.Context, c stock.Scan, e event.Event) (stock.Scan, error)
-		SaveScan(ctx context.Context, c stock.Scan) (stop bool, err error)
-		StopScan(ctx context.Context, id int64, author string) error
-		Scans(ctx context.Context) ([]stock.Scan, error)
-		Reservations(ctx context.Context) ([]stock.Reservation, error)
-		SetReservations(ctx context.Context, list []stock.Reservation, e event.Event) error
-		SaveCapture(ctx context.Context, c stock.Capture, e event.Event) error
-		Captures(ctx context.Context) ([]stock.Capture, error)
-	}
-	credentials interface {
-		Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error)
-		SaveCredential(ctx context.Context, c stock.Credential, sealed []byte, e event.Event) error
-		NoteCredential(ctx context.Context, name, state, says string, e event.Event) error
-		RemoveCredential(ctx context.Context, name string, e event.Event) error
-	}
-	packages interface {
-		AddPackage(ctx context.Context, p driver.Package, files []driver.File, e event.Event) (known bool, err error)
-		Packages(ctx context.Context) ([]driver.Package, error)
-		PackageFiles(ctx context.Context, digest string) ([]driver.Entry, error)
-		FileChunk(ctx context.Context, sum string, n int) ([]byte, error)
-		RemovePackage(ctx context.Context, digest string, e event.Event) error
-	}
 )
 
 // register keeps a watch, as it gives it back, after having tried it. Where it does not answer, it is kept only if

@@ -31,7 +31,8 @@ func newStore() *store {
 	return &store{of: map[string]*row{}, away: map[string]bool{}, frozen: map[string]bool{}}
 }
 
-func (s *store) Claim(ctx context.Context, holder string, names []string, lasts time.Duration) (map[string]int64, error) {
+func (s *store) Claim(ctx context.Context, holder string, names []string,
+	lasts time.Duration) (map[string]int64, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	if s.away[holder] {
@@ -238,7 +239,8 @@ func TestBegunAgain(t *testing.T) {
 			t.Error("begun at", began)
 		}
 		states := r.States()
-		if states[0].Name != "bad" || states[0].Restarts != 4 || states[0].Running || states[0].Error != "it ended by itself" ||
+		if states[0].Name != "bad" || states[0].Restarts != 4 || states[0].Running ||
+			states[0].Error != "it ended by itself" ||
 			!states[1].Running || states[1].Restarts != 0 || states[1].Lease != 1 || other != 1 {
 			t.Errorf("%+v, the other %d times", states, other)
 		}

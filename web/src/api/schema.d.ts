@@ -3180,6 +3180,8 @@ export interface components {
             waiting: number | null;
         };
         ContinuityStuck: {
+            /** @enum {string} */
+            kind: "silent" | "failed" | "no-other-path" | "under-way";
             machine: string;
             says: string;
             /** @enum {string} */

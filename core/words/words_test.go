@@ -1,0 +1,37 @@
+package words_test
+
+import (
+	"fmt"
+	"testing"
+	"time"
+
+	"cirque/core/words"
+)
+
+func TestCount(t *testing.T) {
+	t.Parallel()
+	for _, c := range []struct {
+		n    int
+		one  string
+		many []string
+		want string
+	}{
+		{0, "queue", nil, "0 queues"}, {1, "queue", nil, "1 queue"}, {2, "queue", nil, "2 queues"},
+		{2, "person", nil, "2 people"}, {1, "person", nil, "1 person"}, {3, "address", nil, "3 addresses"},
+		{2, "match", nil, "2 matches"}, {2, "entry", nil, "2 entries"}, {2, "day", nil, "2 days"}, {2, "box", nil, "2 boxes"},
+		{2, "job waits", []string{"jobs wait"}, "2 jobs wait"}, {1, "job waits", []string{"jobs wait"}, "1 job waits"},
+		{2, "y", nil, "2 ys"},
+	} {
+		if got := words.Count(c.n, c.one, c.many...); got != c.want {
+			t.Errorf("%q, want %q", got, c.want)
+		}
+	}
+}
+
+func ExampleSpan() {
+	fmt.Println(words.Span(119 * time.Minute))
+	fmt.Println(words.Span(40 * time.Second))
+	// Output:
+	// 1 h 59 min
+	// 40 s
+}
