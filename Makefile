@@ -8,9 +8,11 @@ LDFLAGS := -X cirque/internal/app.Version=$(VERSION) -X main.version=$(VERSION)
 CONSOLE := internal/app/dist/index.html
 SOURCES := $(shell find web/src web/public web/index.html web/vite.config.ts web/package.json -type f 2>/dev/null)
 TOOLS := .bin
-STATICCHECK := $(TOOLS)/staticcheck-0.8.2
+GOLANGCI := $(TOOLS)/golangci-lint-2.15.0
+# Bounds on what is shipped, in KiB: who adds a dependency sees what it weighs.
+SIZES := bin/cirque=58000 bin/cirque-agent=14500 bin/cirque-sim=16000
 
-.PHONY: race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
+.PHONY: lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
 
 help: ## list these targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -40,25 +42,22 @@ stop: ## stop the demo
 test: setup $(CONSOLE) ## run every test
 	go test ./...
 
-race: setup $(CONSOLE) ## run every test under the race detector
-	go test -race ./...
+race: setup $(CONSOLE) ## run the tests of core, the service's rooms and the agent under the race detector (RACE=./... for all)
+	go test -race $(or $(RACE),./core/... ./internal/service/... ./internal/agent/... ./internal/sim/...)
 
 bench: setup $(CONSOLE) ## a large organisation: decisions, rehearsals, memory; beside SQL, a policy engine and a constant answer
 	@cd bench && go run .
-	@go test ./internal/httpapi -run '^$$' -bench HTTP -benchtime 5x | awk '/^Benchmark/ { for (i = 3; i < NF; i += 2) v[$$(i+1)] = $$i; printf "lineups over HTTP  %.0f a second, %.0f %% of a handler that answers as many constant bytes (%.0f a second)\n", v["lineups/s"], 100 * v["ratio"], v["constant/s"] }'
+	@set -o pipefail; go test ./internal/httpapi -run '^$$' -bench HTTP -benchtime 5x | tee /dev/stderr | awk '/^Benchmark/ { for (i = 3; i < NF; i += 2) v[$$(i+1)] = $$i; printf "lineups over HTTP  %.0f a second, %.0f %% of a handler that answers as many constant bytes (%.0f a second)\n", v["lineups/s"], 100 * v["ratio"], v["constant/s"] }'
 
 benchmarks: setup $(CONSOLE) ## every benchmark that stands beside the code
-	go test -run '^$$' -bench . -benchmem ./core/... ./internal/... 2>/dev/null | grep -E '^(Benchmark|pkg:|cpu:)'
+	set -o pipefail; go test -run '^$$' -bench . -benchmem ./core/... ./internal/... | grep -E '^(Benchmark|pkg:|cpu:|---|panic|FAIL)'
 
-fuzz: ## fuzz each decoder for a while (TIME=30s)
-	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/ipp
-	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/ldif
-	go test -fuzz FuzzRead -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/snmp
-	go test -fuzz FuzzEncode -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./internal/pwg
-	for f in FuzzINF FuzzPPD FuzzUnpack; do go test -run '^$$' -fuzz $$f -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/driver || exit 1; done
-	for f in FuzzReservations FuzzQueueEdits; do go test -run '^$$' -fuzz $$f -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/stock || exit 1; done
-	go test -run '^$$' -fuzz FuzzTables -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/directory
-	go test -fuzz FuzzParse -fuzzminimizetime 10x -fuzztime $(or $(TIME),30s) ./core/estate
+fuzz: ## fuzz each decoder for a while (TIME=30s, or so many inputs: TIME=2000x)
+	@scripts/fuzz $(or $(TIME),30s)
+
+trybench: setup $(CONSOLE) ## run every benchmark once at a hundredth of its size, as a test of the benchmark
+	CIRQUE_BENCH=small go test -run '^$$' -bench . -benchtime 1x ./core/... ./internal/... ./test | grep -vE '^(PASS|ok|goos|goarch|\?|testing:)'
+	cd bench && CIRQUE_BENCH=small go vet ./...
 
 screenshots: setup $(CONSOLE) ## make docs/screenshots anew from the demo
 	CIRQUE_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./test -count 1 -run TestScreenshots
@@ -67,16 +66,23 @@ openapi: ## write docs/reference/openapi.yaml and the console's types from the G
 	go run ./cmd/openapi > docs/reference/openapi.yaml
 	cd web && npm run --silent types
 
-format: ## format the Go code
+format: ## lay out the code
 	gofmt -w bench cmd core demo internal test *.go
+	cd web && npx --no-install prettier --write --log-level warn .
 
-$(STATICCHECK):
-	GOBIN=$(CURDIR)/$(TOOLS) go install honnef.co/go/tools/cmd/staticcheck@v0.8.2 && mv $(TOOLS)/staticcheck $@
+$(GOLANGCI):
+	GOBIN=$(CURDIR)/$(TOOLS) go install github.com/golangci/golangci-lint/v2/cmd/golangci-lint@v2.15.0 && mv $(TOOLS)/golangci-lint $@
 
-check: $(STATICCHECK) $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
+lint: $(GOLANGCI) web/node_modules/.package-lock.json ## linters of Go and of the console, and the console's layout
+	$(GOLANGCI) run ./...
+	cd web && npm run --silent check
+
+sizes: build ## what is shipped stays within its bounds
+	@for s in $(SIZES); do k=$$(($$(stat -c %s $${s%=*}) / 1024)); echo "$${s%=*} $$k KiB of $${s#*=}"; [ $$k -le $${s#*=} ] || exit 1; done
+	@k=$$(($$(cat internal/app/dist/assets/*.js | wc -c) / 1024)); echo "console's scripts $$k KiB of 900"; [ $$k -le 900 ]
+
+check: lint $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
 	@out=$$(gofmt -l bench cmd core demo internal test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
-	go vet ./...
 	cd bench && go vet ./...
-	$(STATICCHECK) ./...
 	@go run ./cmd/openapi | diff -u docs/reference/openapi.yaml - || { echo "the API description is old: make openapi"; exit 1; }
 	@cd web && npx --no-install openapi-typescript ../docs/reference/openapi.yaml 2>/dev/null | diff -q src/api/schema.d.ts - >/dev/null || { echo "the console's types are old: make openapi"; exit 1; }

@@ -2,9 +2,14 @@ package cirque_test
 
 import (
 	"errors"
+	"fmt"
+	"go/ast"
 	"go/build"
+	"go/parser"
+	"go/token"
 	"io/fs"
 	"os/exec"
+	"path"
 	"path/filepath"
 	"slices"
 	"strings"
@@ -234,15 +239,89 @@ func allowed(may []string, own string) bool {
 	})
 }
 
-// TestCoreIsPure looks for what imports do not show: goroutines and the clock.
+// impure are functions of the standard library that look at the clock, wait, or load what lies on the machine.
+var impure = map[string][]string{"time": {"Now", "Since", "Until", "Sleep", "After", "AfterFunc", "Tick", "NewTimer",
+	"NewTicker", "LoadLocation"}}
+
+// TestCoreIsPure reads the syntax tree of everything that computes: no goroutine, no channel, no clock. Imports are seen
+// to by TestArrows.
 func TestCoreIsPure(t *testing.T) {
 	t.Parallel()
-	out, err := exec.Command("grep", "-rnE", `^\s*go (func|[a-z]+\()|time\.Now\(|time\.LoadLocation\(`, "core",
-		"--include=*.go", "--exclude=*_test.go").Output()
-	var exit *exec.ExitError
-	if !errors.As(err, &exit) || exit.ExitCode() != 1 {
-		t.Errorf("core uses goroutines or the clock:\n%s%v", out, err)
+	dirs, err := filepath.Glob("core/*")
+	if err != nil || len(dirs) == 0 {
+		t.Fatal(dirs, err)
 	}
+	for _, dir := range append(dirs, standards...) {
+		files, err := filepath.Glob(dir + "/*.go")
+		if err != nil || len(files) == 0 {
+			t.Error(dir, "holds no code:", err)
+		}
+		for _, f := range files {
+			if !strings.HasSuffix(f, "_test.go") {
+				pure(t, f, nil)
+			}
+		}
+	}
+}
+
+// TestPurityIsSeen: what must not be in core would be found.
+func TestPurityIsSeen(t *testing.T) {
+	t.Parallel()
+	for _, body := range []string{"go func() {}()", "go s.run()", "_ = time.Now()", "_ = clock.Since(at)", "f := time.Now; _ = f()",
+		"time.AfterFunc(0, nil)", "ch := make(chan int); _ = ch", "select {}"} {
+		src := "package x\nimport \"time\"\nimport clock \"time\"\nfunc f() { " + body + " }"
+		var seen recorder
+		pure(&seen, "x.go", []byte(src))
+		if len(seen) == 0 {
+			t.Errorf("%s passes", body)
+		}
+	}
+}
+
+// recorder takes the place of a test.
+type recorder []string
+
+func (r *recorder) Errorf(format string, args ...any) { *r = append(*r, fmt.Sprintf(format, args...)) }
+func (r *recorder) Helper()                           {}
+
+// pure complains of what computes and does more; src is the file's text, or nil to read it.
+func pure(t interface {
+	Helper()
+	Errorf(format string, args ...any)
+}, name string, src []byte) {
+	t.Helper()
+	set := token.NewFileSet()
+	var text any
+	if src != nil {
+		text = src
+	}
+	file, err := parser.ParseFile(set, name, text, 0)
+	if err != nil {
+		t.Errorf("%v", err)
+		return
+	}
+	called := map[string]string{} // packages, by what the file calls them
+	for _, imp := range file.Imports {
+		p := strings.Trim(imp.Path.Value, `"`)
+		called[path.Base(p)] = p
+		if imp.Name != nil {
+			called[imp.Name.Name] = p
+		}
+	}
+	ast.Inspect(file, func(n ast.Node) bool {
+		at := func(what string) { t.Errorf("%s: %s", set.Position(n.Pos()), what) }
+		switch n := n.(type) {
+		case *ast.GoStmt:
+			at("a goroutine")
+		case *ast.SelectStmt, *ast.ChanType, *ast.SendStmt:
+			at("a channel")
+		case *ast.SelectorExpr:
+			if x, ok := n.X.(*ast.Ident); ok && slices.Contains(impure[called[x.Name]], n.Sel.Name) {
+				at(called[x.Name] + "." + n.Sel.Name)
+			}
+		}
+		return true
+	})
 }
 
 // TestAgentIsSmall: what an endpoint runs holds no client of directories, mail or SNMP, no database and no web server's

@@ -19,6 +19,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/live"
 	"cirque/internal/app"
+	"cirque/internal/large"
 	"cirque/internal/postgres"
 	"cirque/internal/service"
 	"cirque/internal/sim"
@@ -202,7 +203,7 @@ func (f *aFleet) left() (int, bool) {
 
 // BenchmarkDrain drains one of two servers that share 10,000 endpoints: until every one of them has confirmed.
 func BenchmarkDrain(b *testing.B) {
-	f := newFleet(b, 10_000, "{return_minutes: 0}")
+	f := newFleet(b, large.Scale(10_000), "{return_minutes: 0}")
 	for b.Loop() {
 		_, before, _ := f.counts()
 		begin := time.Now()
@@ -241,7 +242,7 @@ func BenchmarkDrain(b *testing.B) {
 // BenchmarkDeadServer kills one of two servers that share 1,000 endpoints: from the second failed probe until every one
 // has confirmed that it moved.
 func BenchmarkDeadServer(b *testing.B) {
-	f := newFleet(b, 1_000, "{probe_seconds: 2, return_minutes: 0}")
+	f := newFleet(b, large.Scale(1_000), "{probe_seconds: 2, return_minutes: 0}")
 	addr := f.first.Addr()
 	if _, err := netip.ParseAddrPort(addr); err != nil {
 		b.Fatal(err)

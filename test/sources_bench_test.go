@@ -16,6 +16,7 @@ import (
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
+	"cirque/internal/large"
 	"cirque/internal/testkit"
 )
 
@@ -36,7 +37,7 @@ func peak(b *testing.B) float64 {
 // BenchmarkSource reads a directory of 100,000 people, 5,000 nested groups and 20,000 machines for the first time, then
 // what ten changes alter, each through the whole service: from asking for the pass until lineups follow it.
 func BenchmarkSource(b *testing.B) {
-	dir := testkit.NewSlapd(b, testkit.LDIF(100_000, 5_000, 20_000))
+	dir := testkit.NewSlapd(b, testkit.LDIF(large.Scale(100_000), large.Scale(5_000), large.Scale(20_000)))
 	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), Database: testkit.Database(b), Listen: "127.0.0.1:0",
 		PlainHTTP: true, Throwaway: true})
 	if err != nil {
@@ -89,12 +90,12 @@ func BenchmarkSource(b *testing.B) {
 			b.Fatal(err)
 		}
 		run, whole := pass(directory.RunWhole)
-		if run.Users != 100_000 || run.Groups != 5_000 || run.Machines != 20_000 {
+		if run.Users != large.Scale(100_000) || run.Groups != large.Scale(5_000) || run.Machines != large.Scale(20_000) {
 			b.Fatalf("%+v", run)
 		}
 		_, none := pass(directory.RunChanges)
 		for i := range 10 {
-			if err := l.Modify(&ldap.ModifyRequest{DN: fmt.Sprintf("uid=person-%d,ou=team-%d,ou=staff,%s", i, i%500, dir.Base),
+			if err := l.Modify(&ldap.ModifyRequest{DN: fmt.Sprintf("uid=person-%d,ou=team-%d,ou=staff,%s", i, i%testkit.Teams(large.Scale(100_000)), dir.Base),
 				Changes: []ldap.Change{{Operation: ldap.ReplaceAttribute, Modification: ldap.PartialAttribute{Type: "mail",
 					Vals: []string{fmt.Sprintf("again-%d@skerry.example", n)}}}}}); err != nil {
 				b.Fatal(err)

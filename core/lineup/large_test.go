@@ -15,7 +15,7 @@ import (
 	"cirque/internal/large"
 )
 
-var organisation = sync.OnceValue(func() *large.Organisation { return large.New(1, large.Full) })
+var organisation = sync.OnceValue(func() *large.Organisation { return large.New(1, large.ForBench()) })
 
 // TestLargeIsAsIntended: a median context of the large organisation matches about 40 grants and receives about 12
 // queues.

@@ -361,7 +361,7 @@ func TestWanted(t *testing.T) {
 
 // BenchmarkLarge rehearses a large organisation: everything anew, and one grant's change.
 func BenchmarkLarge(b *testing.B) {
-	o := large.New(1, large.Full)
+	o := large.New(1, large.ForBench())
 	dir := directory.New(o.Directory)
 	e := lineup.Compile(o.Estate, 1, lineup.Options{Zone: zone})
 	w := lineup.Bind(e, dir, live.State{})

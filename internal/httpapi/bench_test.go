@@ -110,7 +110,7 @@ func busy(l load, until time.Time) (n int64) {
 // BenchmarkLineupsOverHTTP asks lineups of a large organisation over loopback, side by side with a handler that answers
 // as many constant bytes through the same middleware, sign-in check and body reading. What counts is the ratio.
 func BenchmarkLineupsOverHTTP(b *testing.B) {
-	o := organisation.New(1, organisation.Full)
+	o := organisation.New(1, organisation.ForBench())
 	svc, err := service.New(b.Context(), stores.Of(testkit.Store(b)),
 		service.Config{Zone: func(name string) *time.Location {
 			z, _ := time.LoadLocation(name)
@@ -142,7 +142,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	body, err := json.Marshal(o.Contexts[4711].Query())
+	body, err := json.Marshal(o.Contexts[4711%len(o.Contexts)].Query())
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -152,7 +152,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	r := gin.New()
 	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
 	s.register(r)
-	a, err := svc.Lineups.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711].Query()}, present.When{}, nil)
+	a, err := svc.Lineups.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711%len(o.Contexts)].Query()}, present.When{}, nil)
 	if err != nil {
 		b.Fatal(err)
 	}

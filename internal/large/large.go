@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
+	"os"
 	"slices"
 	"time"
 
@@ -27,6 +28,22 @@ var Full = Size{Sites: 200, Users: 500, Machines: 100, Queues: 50, Grants: 100, 
 
 // Small is a hundredth of Full.
 var Small = Size{Sites: 2, Users: 500, Machines: 100, Queues: 50, Grants: 100, Subnets: 20, Teams: 20}
+
+// ForBench is Full, or Small where the environment says CIRQUE_BENCH=small: then benchmarks are tried, not measured.
+func ForBench() Size {
+	if Scale(100) == 1 {
+		return Small
+	}
+	return Full
+}
+
+// Scale gives a benchmark's size, or a hundredth of it, at least 1, where benchmarks are only tried.
+func Scale(n int) int {
+	if os.Getenv("CIRQUE_BENCH") == "small" {
+		return max(1, n/100)
+	}
+	return n
+}
 
 // An Organisation is what a seed gives.
 type Organisation struct {

@@ -192,7 +192,7 @@ func LDIF(users, groups, machines int) string {
 	for _, ou := range []string{"staff", "groups", "machines"} {
 		entry("ou="+ou+","+base, "objectClass: organizationalUnit", "ou: "+ou)
 	}
-	teams := max(1, users/200)
+	teams := Teams(users)
 	for i := range teams {
 		entry(fmt.Sprintf("ou=team-%d,ou=staff,%s", i, base), "objectClass: organizationalUnit",
 			fmt.Sprintf("ou: team-%d", i))
@@ -220,3 +220,6 @@ func LDIF(users, groups, machines int) string {
 	}
 	return b.String()
 }
+
+// Teams is how many units LDIF has for so many users; person-N is in team-(N modulo it).
+func Teams(users int) int { return max(1, users/200) }
