@@ -49,7 +49,9 @@ export type Move = Omit<Schemas["ContinuityMove"], "waiting" | "read" | "until" 
   until: string | null;
   begun: string | null;
 };
-export type HealthView = Omit<Schemas["ContinuityHealthView"], "uptime"> & { uptime: number | null };
+export type HealthView = Omit<Schemas["ContinuityHealthView"], "uptime"> & {
+  uptime: number | null;
+};
 export type SetView = Omit<Schemas["StockSetView"], "members"> & {
   members: Missing<Schemas["StockSetMember"], "read">[];
 };
