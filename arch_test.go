@@ -107,6 +107,7 @@ var arrows = map[string][]string{
 	"internal/app":            {"all but", "internal/cli", "internal/testkit"},
 	"internal/testkit":        {"all but"},
 	"internal/testkit/worlds": {"core"},
+	"internal/testkit/rooms":  {"core", "internal/service/present"},
 	"demo":                    {},
 	"cmd/cirque":              {"internal/app", "internal/cli"},
 	"cmd/cirque-agent":        {"internal/agent"},
@@ -342,6 +343,85 @@ func TestAgentIsSmall(t *testing.T) {
 		for _, no := range []string{"go-ldap", "gosnmp", "gin-gonic", "huma", "pgx", "go-smtp"} {
 			if strings.Contains(dep, no) {
 				t.Errorf("the agent holds %s", dep)
+			}
+		}
+	}
+}
+
+// Bounds on what somebody has to hold in mind at once. Functions are the linters' business.
+const (
+	mostMethods   = 40
+	mostInterface = 15
+	mostLines     = 400
+)
+
+// larger is what is still over a bound, and by how much: it may shrink, and nothing is added to it.
+var larger = map[string]int{
+	"core/directory Directory": 47,
+	"internal/cli root":        151,
+	"internal/httpapi server":  50,
+
+	"core/directory/directory.go": 490, "core/document/document.go": 508, "core/estate/parse.go": 608,
+	"core/lineup/compile.go": 452, "internal/api/api.go": 429, "internal/app/app.go": 421,
+	"internal/cli/lineup.go": 433, "internal/cli/source.go": 402, "internal/cli/stock.go": 719,
+	"internal/httpapi/routes.go": 443, "internal/probe/ldap/ldap.go": 568,
+}
+
+// TestSizes counts the methods of each type, those of each interface with what it embeds, and the lines of each file.
+func TestSizes(t *testing.T) {
+	t.Parallel()
+	for _, p := range packages(t) {
+		set := token.NewFileSet()
+		methods := map[string]int{}
+		faces := map[string]*ast.InterfaceType{}
+		for _, name := range p.GoFiles {
+			file, err := parser.ParseFile(set, filepath.Join(p.Dir, name), nil, 0)
+			if err != nil {
+				t.Fatal(err)
+			}
+			at := filepath.ToSlash(filepath.Join(p.Dir, name))
+			if n := set.File(file.Pos()).LineCount(); n > max(mostLines+1, larger[at]) {
+				t.Errorf("%s has %d lines", at, n)
+			}
+			ast.Inspect(file, func(n ast.Node) bool {
+				switch n := n.(type) {
+				case *ast.FuncDecl:
+					if n.Recv != nil {
+						of := n.Recv.List[0].Type
+						if star, ok := of.(*ast.StarExpr); ok {
+							of = star.X
+						}
+						if id, ok := of.(*ast.Ident); ok {
+							methods[id.Name]++
+						}
+					}
+				case *ast.TypeSpec:
+					if it, ok := n.Type.(*ast.InterfaceType); ok {
+						faces[n.Name.Name] = it
+					}
+				}
+				return true
+			})
+		}
+		for name, n := range methods {
+			if n > max(mostMethods, larger[p.Dir+" "+name]) {
+				t.Errorf("%s: %s has %d methods", p.Dir, name, n)
+			}
+		}
+		var size func(it *ast.InterfaceType) int
+		size = func(it *ast.InterfaceType) (n int) {
+			for _, m := range it.Methods.List {
+				if id, ok := m.Type.(*ast.Ident); ok && len(m.Names) == 0 && faces[id.Name] != nil {
+					n += size(faces[id.Name])
+				} else {
+					n++
+				}
+			}
+			return n
+		}
+		for name, it := range faces {
+			if n := size(it); n > mostInterface {
+				t.Errorf("%s: the interface %s has %d methods", p.Dir, name, n)
 			}
 		}
 	}

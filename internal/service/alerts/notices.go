@@ -29,9 +29,8 @@ const (
 
 // tellAll tells people of faults, until ctx is done.
 func (s *Room) tellAll(ctx context.Context) error {
-	var w watch
 	for ctx.Err() == nil {
-		if err := s.tell(ctx, &w); err != nil && ctx.Err() == nil {
+		if err := s.tell(ctx, &s.watch); err != nil && ctx.Err() == nil {
 			s.log.Warn("people could not be told of faults", "error", err)
 		}
 		worker.Pause(ctx, s.noticesEvery())
@@ -46,7 +45,8 @@ func (s *Room) noticesEvery() time.Duration {
 	return noticesEvery
 }
 
-// watch is what telling remembers between two looks.
+// watch is what telling remembers between two looks. The worker alone reads and writes it; it outlasts a lease, so that
+// what did not arrive before a short absence is still known after it.
 type watch struct {
 	ends   []aFault
 	all    int

@@ -71,6 +71,7 @@ type Room struct {
 	cfg     Config
 
 	failing failingLately
+	watch   watch
 }
 
 // New furnishes the room.

@@ -60,7 +60,7 @@ type Config struct {
 }
 
 // Lasts is how long a lease lasts where Config does not say: whoever dies is replaced after so long.
-const Lasts = 12 * time.Second
+const Lasts = 15 * time.Second
 
 const longestPause = time.Minute
 

@@ -1,0 +1,171 @@
+package drafts_test
+
+import (
+	"context"
+	"strings"
+	"testing"
+
+	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/document"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/internal/service/drafts"
+	"cirque/internal/testkit/rooms"
+)
+
+const base = `
+estate: 1
+locations: [{path: ard}, {path: bra}]
+queues: [{name: hall, location: ard, paths: [{gateway: true}]}, {name: pier, location: bra, paths: [{gateway: true}]}]
+grants: [{name: g, effect: place, queues: [hall], to: [everyone]}]
+`
+
+// store keeps drafts in memory; published are the documents that were made the next revision.
+type store struct {
+	*rooms.World
+	t         *testing.T
+	kept      map[string]estate.Draft
+	interfere func() // happens once, just before the next draft is kept
+}
+
+func (s *store) Draft(_ context.Context, owner, name string) (estate.Draft, bool, error) {
+	d, ok := s.kept[owner+" "+name]
+	return d, ok, nil
+}
+
+func (s *store) Drafts(context.Context) ([]estate.Draft, error) { return nil, nil }
+
+func (s *store) SaveDraft(_ context.Context, d estate.Draft) (estate.Draft, error) {
+	if f := s.interfere; f != nil {
+		s.interfere = nil
+		f()
+	}
+	k := d.Owner + " " + d.Name
+	if s.kept[k].Version != d.Version {
+		return d, fault.New(fault.Conflict, "draft-moved", "", "moved")
+	}
+	d.Version++
+	d.ID = 1
+	s.kept[k] = d
+	return d, nil
+}
+
+func (s *store) Publish(ctx context.Context, _ *estate.Draft, _, _ string,
+	build func(ctx context.Context, current int) (*estate.Document, error)) (estate.Revision, error) {
+	now, err := s.CurrentRevision(ctx)
+	if err != nil {
+		return now, err
+	}
+	doc, err := build(ctx, now.Number)
+	if err != nil {
+		return now, err
+	}
+	text, err := doc.YAML()
+	if err != nil {
+		return now, err
+	}
+	s.World.Publish(s.t, string(text))
+	return s.CurrentRevision(ctx)
+}
+
+func room(t *testing.T) (*drafts.Room, *store) {
+	t.Helper()
+	s := &store{World: rooms.New(t, base, directory.Records{}), t: t, kept: map[string]estate.Draft{}}
+	r, err := drafts.New(drafts.Config{Store: s, Present: s.Present})
+	if err != nil {
+		t.Fatal(err)
+	}
+	return r, s
+}
+
+func title(name, text string) []estate.Edit {
+	return []estate.Edit{{Ref: estate.Ref{List: "queues", Name: name}, Object: []byte(`{"name":"` + name + `","title":"` + text +
+		`","location":"` + map[string]string{"hall": "ard", "pier": "bra"}[name] + `","paths":[{"gateway":true}]}`)}}
+}
+
+func TestEditAndPublish(t *testing.T) {
+	t.Parallel()
+	r, s := room(t)
+	ctx, mira := t.Context(), rooms.Who(access.Administrator)
+	d, err := r.Edit(ctx, mira, "", nil, title("hall", "The hall"))
+	if err != nil || len(d.Changes) != 1 || d.Document.Find(estate.Ref{List: "queues", Name: "hall"}).(*estate.Queue).Title != "The hall" {
+		t.Fatalf("%+v %v", d.Changes, err)
+	}
+	if s.Present.View().Document().Queues[0].Title != "" {
+		t.Error("a draft shows before it is published")
+	}
+	old := d.Version - 1
+	if _, err := r.Edit(ctx, mira, "", &old, title("pier", "x")); !fault.Is(err, fault.Conflict) {
+		t.Error("an edit of a draft that has moved on:", err)
+	}
+	if _, err := r.PublishDraft(ctx, mira, "", " ", nil); fault.As(err) == nil || fault.As(err).Code != "reason-missing" {
+		t.Error("without a reason:", err)
+	}
+	rev, err := r.PublishDraft(ctx, mira, "", "a name", nil)
+	if err != nil || rev.Number != 2 || s.Present.View().Revision.Number != 2 {
+		t.Fatal("the publisher does not see it at once:", rev, err)
+	}
+}
+
+// TestEditsAtOnce: whoever edits at the same time is waited for, and neither is lost.
+func TestEditsAtOnce(t *testing.T) {
+	t.Parallel()
+	r, s := room(t)
+	ctx, mira := t.Context(), rooms.Who(access.Administrator)
+	s.interfere = func() {
+		if _, err := r.Edit(ctx, mira, "", nil, title("pier", "The pier")); err != nil {
+			t.Error(err)
+		}
+	}
+	d, err := r.Edit(ctx, mira, "", nil, title("hall", "The hall"))
+	if err != nil || len(d.Changes) != 2 {
+		t.Errorf("%+v %v", d.Changes, err)
+	}
+}
+
+// TestConflict: both sides are told, and who published theirs.
+func TestConflict(t *testing.T) {
+	t.Parallel()
+	r, s := room(t)
+	ctx, mira := t.Context(), rooms.Who(access.Administrator)
+	if _, err := r.Edit(ctx, mira, "", nil, title("hall", "Mine")); err != nil {
+		t.Fatal(err)
+	}
+	s.World.Publish(t, strings.Replace(base, "name: hall,", "name: hall, title: Theirs,", 1))
+	if err := s.Present.Refresh(ctx, event.Notice{What: event.Estate}); err != nil {
+		t.Fatal(err)
+	}
+	_, err := r.PublishDraft(ctx, mira, "", "mine", nil)
+	f := fault.As(err)
+	if f == nil || f.Code != "draft-conflict" || len(f.Details) != 1 || !strings.Contains(f.Details[0].What, `"Mine"`) ||
+		!strings.Contains(f.Details[0].What, `mira in revision 2: title "" to "Theirs"`) {
+		t.Errorf("%+v", f)
+	}
+	if _, _, err := r.World(ctx, mira, ""); !fault.Is(err, fault.Conflict) {
+		t.Error("a draft that clashes is rehearsed:", err)
+	}
+}
+
+// TestScope: who looks after one site changes nothing at another.
+func TestScope(t *testing.T) {
+	t.Parallel()
+	r, _ := room(t)
+	ctx, site := t.Context(), rooms.Who(access.SiteAdmin, "ard")
+	if _, err := r.Edit(ctx, site, "", nil, title("hall", "The hall")); err != nil {
+		t.Error("their own:", err)
+	}
+	if _, err := r.Edit(ctx, site, "", nil, title("pier", "The pier")); !fault.Is(err, fault.Denied) {
+		t.Error("another's:", err)
+	}
+}
+
+func TestPublishIsTheSame(t *testing.T) {
+	t.Parallel()
+	r, _ := room(t)
+	rev, same, err := r.Publish(t.Context(), rooms.Who(access.Administrator), []document.File{{Name: "e", Text: base}}, "again")
+	if err != nil || !same || rev.Number != 1 {
+		t.Error(rev, same, err)
+	}
+}
