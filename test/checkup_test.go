@@ -159,6 +159,7 @@ func TestSetsAndFigures(t *testing.T) {
 	}
 	code, text := ask(s.token)
 	contains(t, "the figures", text, `cirque_server_duty{server="ps-1"} 0`, `cirque_server_duty{server="ps-2"} 1`,
+		`cirque_worker_running{worker="present"} 1`, `cirque_worker_restarts_total{worker="samples"} 0`,
 		"cirque_estate_revision 1", "cirque_database_up 1", "cirque_agents_waiting 0",
 		`cirque_http_requests_total{method="POST",route="/api/v1/servers/:name/drain",status="200"} 1`)
 	if code != http.StatusOK {

@@ -80,12 +80,16 @@ var (
 		"drained or down, 1 on duty, between while it returns.", []string{"server"}, nil)
 	leadingDesc = prometheus.NewDesc("cirque_server_endpoints", "Endpoints of which a queue leads through the server, "+
 		"by what they reported last.", []string{"server"}, nil)
+	workerDesc = prometheus.NewDesc("cirque_worker_running", "1 while a worker works in this process; 0 in its pauses, "+
+		"and where another process has its lease.", []string{"worker"}, nil)
+	restartsDesc = prometheus.NewDesc("cirque_worker_restarts_total", "How often a worker of this process ended by "+
+		"itself or panicked, and was begun again.", []string{"worker"}, nil)
 )
 
 // Describe names them.
 func (figures) Describe(ch chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{endpointsDesc, waitingDesc, revisionDesc, databaseDesc, upDesc, dutyDesc,
-		leadingDesc} {
+		leadingDesc, workerDesc, restartsDesc} {
 		ch <- d
 	}
 }
@@ -96,6 +100,14 @@ func (f figures) Collect(ch chan<- prometheus.Metric) {
 	defer cancel()
 	gauge := func(d *prometheus.Desc, v float64, labels ...string) {
 		ch <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
+	}
+	for _, w := range f.svc.Runner.States() {
+		running := 0.0
+		if w.Running {
+			running = 1
+		}
+		gauge(workerDesc, running, w.Name)
+		ch <- prometheus.MustNewConstMetric(restartsDesc, prometheus.CounterValue, float64(w.Restarts), w.Name)
 	}
 	v := f.svc.Alerts.Figures(ctx)
 	gauge(waitingDesc, float64(v.Waiting))

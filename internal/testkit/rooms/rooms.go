@@ -106,7 +106,7 @@ func Who(role access.Role, sites ...string) *access.Principal {
 	return &access.Principal{Name: "mira", Account: "mira", Role: role, Sites: sites}
 }
 
-// Revision, Current and the rest make a World a store of what is decided and seen.
+// Revision gives one of the revisions; it and what follows make a World a store of what is decided and seen.
 func (w *World) Revision(_ context.Context, number int) (estate.Revision, *estate.Document, error) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
