@@ -25,10 +25,10 @@ func (s EventTable) Audit(ctx context.Context, want event.Filter) ([]event.Event
 		add("at < ?", *want.Until)
 	}
 	if want.Author != "" {
-		add("lower(author) = lower(?)", want.Author)
+		add("folded(author) = folded(?)", want.Author)
 	}
 	if want.Subject != "" {
-		add("lower(subject) = lower(?)", want.Subject)
+		add("folded(subject) = folded(?)", want.Subject)
 	}
 	if want.Kind != "" {
 		add("(kind = ? OR split_part(kind, '.', 1) = ?)", want.Kind)

@@ -5,7 +5,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -23,7 +22,7 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
 			rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row "+
-				"WHERE kind = 'user' AND lower(name) = ANY($1) ORDER BY id", names)
+				"WHERE kind = 'user' AND folded(name) = ANY($1) ORDER BY id", names)
 			if err != nil {
 				return err
 			}
@@ -41,8 +40,8 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 				return err
 			}
 			out.Picks = append(out.Picks, picks...)
-			if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE lower(a->>'name') = ANY($1) OR "+
-				"lower(b->>'name') = ANY($1) ORDER BY id", names); err != nil {
+			if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE folded(a->>'name') = ANY($1) OR "+
+				"folded(b->>'name') = ANY($1) ORDER BY id", names); err != nil {
 				return err
 			}
 			joins, err := pgx.CollectRows(rows, scanJoin)
@@ -56,20 +55,12 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 // written.
 func (s PersonTable) EventsOf(ctx context.Context, names []string) ([]event.Event, error) {
 	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE "+
-		"lower(author) = ANY($1) OR lower(subject) = ANY($1) ORDER BY id", lowered(names))
+		"folded(author) = ANY($1) OR folded(subject) = ANY($1) ORDER BY id", names)
 	if err != nil {
 		return nil, translate(err)
 	}
 	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[event.Event])
 	return out, translate(err)
-}
-
-func lowered(names []string) []string {
-	out := make([]string, len(names))
-	for i, n := range names {
-		out[i] = strings.ToLower(n)
-	}
-	return out
 }
 
 // ErasePerson takes what is kept of somebody away: what the directory said of them before, their picks, joins, requests
@@ -88,9 +79,9 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 			return err
 		}
 		for _, sql := range []string{
-			"DELETE FROM directory_row WHERE kind = 'user' AND valid_to IS NOT NULL AND lower(name) = ANY($1)",
+			"DELETE FROM directory_row WHERE kind = 'user' AND valid_to IS NOT NULL AND folded(name) = ANY($1)",
 			"DELETE FROM pick WHERE person = ANY($1)",
-			"DELETE FROM directory_join WHERE lower(a->>'name') = ANY($1) OR lower(b->>'name') = ANY($1)",
+			"DELETE FROM directory_join WHERE folded(a->>'name') = ANY($1) OR folded(b->>'name') = ANY($1)",
 			"DELETE FROM request WHERE folded = ANY($1)",
 		} {
 			if _, err := tx.Exec(ctx, sql, names); err != nil {
@@ -112,7 +103,7 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 		if err := eraseInEvents(ctx, tx, all, stands); err != nil {
 			return err
 		}
-		if err := eraseInCare(ctx, tx, lowered(all), stands); err != nil {
+		if err := eraseInCare(ctx, tx, all, stands); err != nil {
 			return err
 		}
 		for _, what := range []string{event.Access, event.Directory, event.Live} {
@@ -172,15 +163,16 @@ func eraseAtEndpoints(ctx context.Context, tx pgx.Tx, names []string) error {
 // eraseInNotices forgets what was sent to somebody, by name or by any address that the directory had for them, and of
 // what they were told.
 func eraseInNotices(ctx context.Context, tx pgx.Tx, names []string) error {
-	if _, err := tx.Exec(ctx, `DELETE FROM notice_sent WHERE lower(told) IN (SELECT 'mail:' || lower(attributes->>'email')
+	if _, err := tx.Exec(ctx, `DELETE FROM notice_sent WHERE folded(told) IN (
+		SELECT 'mail:' || folded(attributes->>'email')
 		FROM directory_row
-		WHERE kind = 'user' AND lower(name) = ANY($1) AND attributes->>'email' <> '')
-		OR lower(told) = ANY(SELECT 'user:' || n FROM unnest($1::text[]) AS n) OR EXISTS (SELECT 1
-		FROM unnest($1::text[]) AS n WHERE strpos(lower(body), n) > 0)`, names); err != nil {
+		WHERE kind = 'user' AND folded(name) = ANY($1) AND attributes->>'email' <> '')
+		OR folded(told) = ANY(SELECT 'user:' || n FROM unnest($1::text[]) AS n) OR EXISTS (SELECT 1
+		FROM unnest($1::text[]) AS n WHERE strpos(folded(body), n) > 0)`, names); err != nil {
 		return err
 	}
 	_, err := tx.Exec(ctx, "DELETE FROM notice_told WHERE EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE "+
-		"lower(key) LIKE '% of ' || n)", names)
+		"folded(key) LIKE '% of ' || n)", names)
 	return err
 }
 
@@ -188,15 +180,15 @@ func eraseInNotices(ctx context.Context, tx pgx.Tx, names []string) error {
 // held exercises, and takes their queues off the photographs.
 func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
 	for _, sql := range []string{
-		"UPDATE checkup SET author = CASE WHEN lower(author) = ANY($1) THEN $2 ELSE author END, paper_by = CASE WHEN " +
-			"lower(paper_by) = ANY($1) THEN $2 ELSE paper_by END, rungs = CASE WHEN EXISTS (SELECT 1 FROM unnest($1::text[]) " +
-			"AS n WHERE strpos(lower(rungs::text), n) > 0) THEN '[]'::jsonb ELSE rungs END",
-		"UPDATE driver_paper SET author = $2 WHERE lower(author) = ANY($1)",
-		"UPDATE photograph SET author = $2 WHERE lower(author) = ANY($1)",
+		"UPDATE checkup SET author = CASE WHEN folded(author) = ANY($1) THEN $2 ELSE author END, paper_by = CASE WHEN " +
+			"folded(paper_by) = ANY($1) THEN $2 ELSE paper_by END, rungs = CASE WHEN EXISTS (SELECT 1 FROM unnest($1::text[]) " +
+			"AS n WHERE strpos(folded(rungs::text), n) > 0) THEN '[]'::jsonb ELSE rungs END",
+		"UPDATE driver_paper SET author = $2 WHERE folded(author) = ANY($1)",
+		"UPDATE photograph SET author = $2 WHERE folded(author) = ANY($1)",
 		"UPDATE exercise SET state = jsonb_set(state, '{author}', to_jsonb($2::text)) WHERE " +
-			"lower(state->>'author') = ANY($1)",
+			"folded(state->>'author') = ANY($1)",
 		"UPDATE exercise SET state = jsonb_set(state, '{stopped}', to_jsonb($2::text)) WHERE " +
-			"lower(state->>'stopped') = ANY($1)",
+			"folded(state->>'stopped') = ANY($1)",
 	} {
 		if _, err := tx.Exec(ctx, sql, names, stands); err != nil {
 			return err
@@ -208,32 +200,17 @@ func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) 
 // eraseInEvents writes what stands for somebody wherever events name them as a whole word.
 func eraseInEvents(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
 	for _, n := range names {
-		word := strings.ToLower(n)
-		// Names may hold any character, so the pattern is made of it literally; around it no letter, digit, dot or dash.
-		if _, err := tx.Exec(ctx, `UPDATE event SET author = CASE WHEN lower(author) = $1 THEN $2 ELSE author END,
-			subject = CASE WHEN
-		lower(subject) = $1 THEN $2 ELSE subject END,
-			says = regexp_replace(says, '(^|[^[:alnum:]._-])' || $3 || '($|[^[:alnum:]_-])', '\1' || $2 || '\2', 'gi'),
-			before = CASE WHEN strpos(lower(before::text), $1) > 0 THEN NULL ELSE before END, after = CASE WHEN
-			strpos(lower(after::text), $1) > 0 THEN NULL ELSE after END
-			WHERE strpos(lower(author || ' ' || subject || ' ' || says || ' ' || coalesce(before::text, '') || ' ' ||
-			coalesce(after::text, '')), $1) > 0`, word, stands, quoted(word)); err != nil {
+		if _, err := tx.Exec(ctx, `UPDATE event SET author = CASE WHEN folded(author) = $1 THEN $2 ELSE author END,
+			subject = CASE WHEN folded(subject) = $1 THEN $2 ELSE subject END,
+			says = without_name(says, $1, $2),
+			before = CASE WHEN strpos(folded(before::text), $1) > 0 THEN NULL ELSE before END,
+			after = CASE WHEN strpos(folded(after::text), $1) > 0 THEN NULL ELSE after END
+			WHERE strpos(folded(author || ' ' || subject || ' ' || says || ' ' || coalesce(before::text, '') || ' ' ||
+			coalesce(after::text, '')), $1) > 0`, n, stands); err != nil {
 			return err
 		}
 	}
 	return nil
-}
-
-// quoted makes a pattern that matches a text alone.
-func quoted(s string) string {
-	var b strings.Builder
-	for _, r := range s {
-		if strings.ContainsRune(`\.+*?()[]{}|^$-`, r) {
-			b.WriteByte('\\')
-		}
-		b.WriteRune(r)
-	}
-	return b.String()
 }
 
 // ForgetBefore takes away what people had before a time: picks that ended, and what the directory said of users before.
