@@ -39,6 +39,9 @@ const serveFor = "CIRQUE_TEST_SERVE"
 // serveAt is where it listens, where that matters.
 const serveAt = "CIRQUE_TEST_LISTEN"
 
+// serveOn is another database than its own.
+const serveOn = "CIRQUE_TEST_DATABASE"
+
 // serveIfAsked is the main function of that process.
 func serveIfAsked() {
 	data := os.Getenv(serveFor)
@@ -51,7 +54,7 @@ func serveIfAsked() {
 		fmt.Println("failed", err)
 		os.Exit(1)
 	}
-	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Listen: cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"),
+	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Database: os.Getenv(serveOn), Listen: cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"),
 		PlainHTTP: true, AddressTable: table})
 	if err != nil {
 		fmt.Println("failed", err)

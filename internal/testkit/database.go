@@ -145,3 +145,30 @@ func Connect(t testing.TB, url string) *pgx.Conn {
 	t.Cleanup(func() { _ = c.Close(context.WithoutCancel(t.Context())) })
 	return c
 }
+
+// Exec runs one statement on a database.
+func Exec(t testing.TB, database, sql string) {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = conn.Close(t.Context()) }()
+	if _, err := conn.Exec(t.Context(), sql); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// One gives the one value of a query.
+func One[T any](t testing.TB, database, sql string) (value T) {
+	t.Helper()
+	conn, err := pgx.Connect(t.Context(), database)
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer func() { _ = conn.Close(t.Context()) }()
+	if err := conn.QueryRow(t.Context(), sql).Scan(&value); err != nil {
+		t.Fatal(err)
+	}
+	return value
+}
