@@ -253,8 +253,10 @@ devices:
   - {name: swapped, uri: "ipp://10.5.0.12/ipp/print", mac: "02:00:5e:10:05:02", address_kept_by: static, location: ard}
   - {name: fine, uri: "ipp://10.5.0.13/ipp/print", mac: "02:00:5e:10:05:03", address_kept_by: reservation, location: ard}
 `)
-	within(t, "all are questioned", func() bool { return strings.Count(s.must("device", "list"), "answers, read") == 2 })
-	contains(t, "before the scan", s.must("device", "show", "moved"), "there is no stand-in")
+	within(t, "all are questioned", func() bool {
+		return strings.Count(s.must("device", "list"), "answers, read") == 2 &&
+			strings.Contains(s.must("device", "show", "moved"), "there is no stand-in")
+	})
 	contains(t, "plan", s.must("device", "scan", "10.5.0.8/29", "10.5.0.21-10.5.0.23", "--dry-run"), "9 addresses",
 		"3 of which are listed already", "Nothing was touched.")
 	contains(t, "nothing was touched", s.must("device", "found"), "0 devices")
