@@ -152,6 +152,7 @@ func TestOneAtATime(t *testing.T) {
 		}
 		stopB()
 		stopC()
+		time.Sleep(worker.Lasts) // what was asked and never answered ends, too
 	})
 }
 
