@@ -109,6 +109,9 @@ func (l *leases) renew(idle <-chan struct{}) {
 		l.mu.Lock()
 		names := slices.Collect(maps.Keys(l.held))
 		l.mu.Unlock()
+		if len(names) == 0 { // it has become idle while a question took as long as a tick
+			continue
+		}
 		sent := time.Now()
 		ctx, cancel := context.WithTimeout(context.Background(), l.cfg.Lasts/3)
 		got, err := l.cfg.Leases.Claim(ctx, l.cfg.Holder, names, l.cfg.Lasts)
