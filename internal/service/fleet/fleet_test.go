@@ -93,8 +93,6 @@ func TestReport(t *testing.T) {
 	if err != nil || e.State != endpoint.Behind || len(e.Drift) != 1 || e.Drift[0].Queue != "hall" {
 		t.Fatalf("%+v %v", e, err)
 	}
-	want := e.Drift[0]
-	_ = want
 	bad := report()
 	bad.Failures = []endpoint.Failure{{Queue: "hall", Step: "add", Says: "no driver", Since: w.Now()}}
 	if e, err = r.Report(ctx, agent, bad); err != nil || e.State != endpoint.Failing {

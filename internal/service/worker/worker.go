@@ -11,9 +11,6 @@ import (
 	"strings"
 	"sync"
 	"time"
-
-	"cirque/core/fault"
-	"cirque/core/lease"
 )
 
 // A Worker is something that lasts.
@@ -197,13 +194,4 @@ func Pause(ctx context.Context, d time.Duration) {
 	case <-ctx.Done():
 	case <-t.C:
 	}
-}
-
-// Still gives a fault where what is done under a lease may not go on, since the lease has ended.
-func Still(ctx context.Context) error {
-	if held, ok := lease.Of(ctx.Value); ok && !held.Valid() {
-		return fault.New(fault.Conflict, "lease-ended", "another process goes on with it",
-			"the lease %s has ended here", held.Name)
-	}
-	return ctx.Err()
 }
