@@ -92,7 +92,7 @@ func TestSessions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	list, err := apiclient.Get[[]access.Session](t.Context(), s.c, "/api/v1/sessions", nil)
+	list, err := apiclient.List[access.Session](t.Context(), s.c, "/api/v1/sessions", nil)
 	if err != nil || len(list) != 2 || list[0].Remote != "192.0.2.8" || list[0].Account != "Mira" ||
 		list[0].CreatedAt.IsZero() {
 		t.Fatalf("%+v %v", list, err)
@@ -122,12 +122,12 @@ func TestTokenEnds(t *testing.T) {
 	day := time.Now().AddDate(0, 0, 3).Format(time.DateOnly)
 	secret := strings.TrimSpace(s.must("token", "create", "--name", "visitor", "--expires", day))
 	c := s.client(secret)
-	if _, err := apiclient.Get[[]access.Session](t.Context(), c, "/api/v1/sessions", nil); err != nil {
+	if _, err := apiclient.List[access.Session](t.Context(), c, "/api/v1/sessions", nil); err != nil {
 		t.Fatal(err)
 	}
 	contains(t, "the list", s.must("token", "list"), "ENDS", day)
 	later.Store(int64(4 * 24 * time.Hour))
-	_, err := apiclient.Get[[]access.Session](t.Context(), c, "/api/v1/sessions", nil)
+	_, err := apiclient.List[access.Session](t.Context(), c, "/api/v1/sessions", nil)
 	if codeOf(err) != "token-unknown" || !strings.Contains(err.Error(), "has ended") {
 		t.Error("after its end:", err)
 	}

@@ -11,6 +11,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/event"
 	"cirque/internal/agent"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -210,9 +211,9 @@ func TestAgentFailure(t *testing.T) {
 	d.run(s.URL, token)
 	d.has("everybody/lobby mira/hall")
 	s.reaches("desk-1", endpoint.Converged)
-	events, err := apiclient.Get[api.Events](t.Context(), s.c, "/api/v1/events", nil)
-	if err != nil || !strings.Contains(events.Events[0].Says, "has everything again") {
-		t.Errorf("%+v %v", events.Events[0], err)
+	events, err := apiclient.Page[event.Event](t.Context(), s.c, "/api/v1/events", nil)
+	if err != nil || !strings.Contains(events.Items[0].Says, "has everything again") {
+		t.Errorf("%+v %v", events.Items[0], err)
 	}
 }
 

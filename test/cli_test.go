@@ -66,7 +66,7 @@ func TestCommandLine(t *testing.T) {
 		{"directory import " + people + " --source Hr", cli.ExitInvalid, `"Hr" is no name for a source`},
 		{"directory find id", cli.ExitOK, "ida"},
 		{"directory find zzz", cli.ExitOK, "Nothing is called anything like"},
-		{"queue list", cli.ExitOK, "1 of 1 queue, revision 1."},
+		{"queue list", cli.ExitOK, "1 of 1 queue."},
 		{"queue list --location ard/yard", cli.ExitOK, "0 of 1 queue"},
 		{"lineup --user mira --address 10.1.2.3", cli.ExitOK, "mira at ard/hall in a desktop session, from 10.1.2.3, " +
 			"platform not given"},

@@ -38,7 +38,7 @@ settings: {continuity: %s}
 
 func (s *aService) moves() []continuity.Move {
 	s.t.Helper()
-	list, err := apiclient.Get[[]continuity.Move](s.t.Context(), s.c, "/api/v1/moves", nil)
+	list, err := apiclient.List[continuity.Move](s.t.Context(), s.c, "/api/v1/moves", nil)
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -59,7 +59,7 @@ func TestDeadServer(t *testing.T) {
 		return func() bool { return strings.Contains(d.file("users/mira/hall.yaml"), to) }
 	}
 	verdict := func(name string) continuity.Verdict {
-		list, err := apiclient.Get[[]continuity.Health](t.Context(), s.c, "/api/v1/health", nil)
+		list, err := apiclient.List[continuity.Health](t.Context(), s.c, "/api/v1/health", nil)
 		if err != nil {
 			t.Fatal(err)
 		}

@@ -95,13 +95,13 @@ func TestDraftToRevision(t *testing.T) {
 		r.Totals[rehearse.Defaults].People != 1 || r.Changes != 2 {
 		t.Fatalf("%+v %+v", r, problem)
 	}
-	effects, err := apiclient.Get[api.Effects](t.Context(), s.c, "/api/v1/rehearsals/"+r.ID+"/effects",
+	effects, err := apiclient.Page[rehearse.EffectSheet](t.Context(), s.c, "/api/v1/rehearsals/"+r.ID+"/effects",
 		map[string][]string{"kind": {"gains"}})
-	if err != nil || effects.Total != 1 || effects.Effects[0].Name != "jonas" ||
-		effects.Effects[0].Items[0].Queue != "hall" {
+	if err != nil || effects.Total != 1 || effects.Items[0].Name != "jonas" ||
+		effects.Items[0].Items[0].Queue != "hall" {
 		t.Errorf("%+v %v", effects, err)
 	}
-	if _, err := apiclient.Get[api.Effects](t.Context(), other, "/api/v1/rehearsals/"+r.ID+"/effects", nil); !fault.Is(err,
+	if _, err := apiclient.Page[rehearse.EffectSheet](t.Context(), other, "/api/v1/rehearsals/"+r.ID+"/effects", nil); !fault.Is(err,
 		fault.Unknown) {
 		t.Errorf("another's rehearsal: %v", err)
 	}

@@ -261,7 +261,7 @@ func TestEnrolmentRefused(t *testing.T) {
 		t.Errorf("a token that has ended: %q", got)
 	}
 	e.ahead.Store(0)
-	list, err := apiclient.Get[[]access.Enrolled](t.Context(), e.c, "/api/v1/enrolments", nil)
+	list, err := apiclient.List[access.Enrolled](t.Context(), e.c, "/api/v1/enrolments", nil)
 	if err != nil || len(list) != 2 {
 		t.Errorf("%+v %v", list, err)
 	}

@@ -118,7 +118,7 @@ func TestListing(t *testing.T) {
 	finds("(objectClass=printerService)", "other", "theirs")
 	finds("(printer-info=Somebody else's)", "other", "theirs")
 	within(t, "it is told that no entry is left", func() bool {
-		list, err := apiclient.Get[[]advert.Listing](t.Context(), s.c, "/api/v1/directory/listings", nil)
+		list, err := apiclient.List[advert.Listing](t.Context(), s.c, "/api/v1/directory/listings", nil)
 		return err == nil && len(list) == 1 && list[0].Added+list[0].Changed+list[0].Unchanged == 0
 	})
 

@@ -84,7 +84,7 @@ func TestPackages(t *testing.T) {
 		})
 	}
 	wg.Wait()
-	list, err := apiclient.Get[[]driver.Package](t.Context(), s.c, "/api/v1/drivers/packages", nil)
+	list, err := apiclient.List[driver.Package](t.Context(), s.c, "/api/v1/drivers/packages", nil)
 	if err != nil || len(list) != 2 {
 		t.Fatalf("%d packages %v", len(list), err)
 	}
@@ -140,7 +140,7 @@ func TestPackagesRefused(t *testing.T) {
 			t.Errorf("%s: %d %s%s, want %q", says, code, out, errs, says)
 		}
 	}
-	list, err := apiclient.Get[[]driver.Package](t.Context(), s.c, "/api/v1/drivers/packages", nil)
+	list, err := apiclient.List[driver.Package](t.Context(), s.c, "/api/v1/drivers/packages", nil)
 	if err != nil || len(list) != 0 {
 		t.Error("something was kept:", list, err)
 	}

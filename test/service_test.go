@@ -242,7 +242,7 @@ func TestPublishAndAsk(t *testing.T) {
 			t.Errorf("%s: %d\n%s%s", args, code, out, errs)
 		}
 	}
-	list, err := apiclient.Get[[]estate.Revision](t.Context(), s.c, "/api/v1/revisions", nil)
+	list, err := apiclient.List[estate.Revision](t.Context(), s.c, "/api/v1/revisions", nil)
 	if err != nil || len(list) != 2 || list[0].Number != 2 {
 		t.Errorf("%+v %v", list, err)
 	}
@@ -263,7 +263,7 @@ func TestBadEstateStoresNothing(t *testing.T) {
 		Files: []document.File{{Name: "e", Text: oneQueue}}}); fault.As(err).Code != "reason-missing" {
 		t.Error(err)
 	}
-	if list, err := apiclient.Get[[]estate.Revision](t.Context(), s.c, "/api/v1/revisions", nil); err != nil ||
+	if list, err := apiclient.List[estate.Revision](t.Context(), s.c, "/api/v1/revisions", nil); err != nil ||
 		len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}

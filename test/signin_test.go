@@ -278,9 +278,9 @@ func TestAudit(t *testing.T) {
 	if _, err := db.Exec(t.Context(), "DELETE FROM event"); err == nil {
 		t.Error("the audit can be emptied")
 	}
-	list, err := apiclient.Get[api.Events](t.Context(), s.client(s.must2("token", "create", "--name", "reads", "--role",
+	list, err := apiclient.Page[event.Event](t.Context(), s.client(s.must2("token", "create", "--name", "reads", "--role",
 		"auditor")), "/api/v1/audit", nil)
-	if err != nil || len(list.Events) == 0 {
+	if err != nil || len(list.Items) == 0 {
 		t.Errorf("an auditor: %v", err)
 	}
 }

@@ -13,6 +13,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/directory"
+	corepage "cirque/core/page"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
@@ -59,10 +60,10 @@ func BenchmarkSource(b *testing.B) {
 			api.NewRun{Kind: kind})
 		for err == nil && !run.Over() {
 			time.Sleep(5 * time.Millisecond)
-			var list []directory.Run
-			if list, err = apiclient.Get[[]directory.Run](b.Context(), c, "/api/v1/directory/runs",
+			var list corepage.Page[directory.Run]
+			if list, err = apiclient.Page[directory.Run](b.Context(), c, "/api/v1/directory/runs",
 				url.Values{"limit": {"1"}}); err == nil {
-				run = list[0]
+				run = list.Items[0]
 			}
 		}
 		if err != nil || run.State != directory.Done {

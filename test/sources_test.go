@@ -35,7 +35,7 @@ func manage(t *testing.T, s *testkit.Slapd) *ldap.Conn {
 
 func lastRun(t *testing.T, s *aService, source string) directory.Run {
 	t.Helper()
-	list, err := apiclient.Get[[]directory.Run](t.Context(), s.c, "/api/v1/directory/runs", url.Values{"source": {source}})
+	list, err := apiclient.List[directory.Run](t.Context(), s.c, "/api/v1/directory/runs", url.Values{"source": {source}})
 	if err != nil || len(list) == 0 {
 		t.Fatal(list, err)
 	}
@@ -189,7 +189,7 @@ func TestSourceRefused(t *testing.T) {
 			t.Errorf("%+v: %s (%v), want %s", c.in, code, err, c.code)
 		}
 	}
-	if list, err := apiclient.Get[[]directory.SourceView](t.Context(), s.c, "/api/v1/directory/sources",
+	if list, err := apiclient.List[directory.SourceView](t.Context(), s.c, "/api/v1/directory/sources",
 		nil); err != nil || len(list) != 0 {
 		t.Error("something was kept:", list, err)
 	}

@@ -12,6 +12,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/decommission"
+	"cirque/core/event"
 	"cirque/core/stock"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -52,12 +53,12 @@ func contains(t *testing.T, what, out string, parts ...string) {
 // events gives what happened, as sentences.
 func (s *aService) events() string {
 	s.t.Helper()
-	list, err := apiclient.Get[api.Events](s.t.Context(), s.c, "/api/v1/events", nil)
+	list, err := apiclient.Page[event.Event](s.t.Context(), s.c, "/api/v1/events", nil)
 	if err != nil {
 		s.t.Fatal(err)
 	}
 	var out []string
-	for _, e := range list.Events {
+	for _, e := range list.Items {
 		out = append(out, string(e.Kind)+": "+e.Says)
 	}
 	return strings.Join(out, "\n")
@@ -303,7 +304,7 @@ func TestScanStops(t *testing.T) {
 	}
 	s.must("device", "scan", "--stop", fmt.Sprint(started.Scan.ID))
 	within(t, "it stops", func() bool {
-		list, err := apiclient.Get[[]stock.Scan](t.Context(), s.c, "/api/v1/stock/scans", nil)
+		list, err := apiclient.List[stock.Scan](t.Context(), s.c, "/api/v1/stock/scans", nil)
 		return err == nil && list[0].State == "stopped" && list[0].Done < 100 && list[0].Ended != nil
 	})
 	contains(t, "afterwards", s.must("device", "scan", "10.5.0.1"), "1 of 1 address asked, 1 answered")

@@ -24,6 +24,13 @@ type Overview struct {
 	Estate    map[string]int   `json:"estate" doc:"Objects by list."`
 	Directory map[string]int   `json:"directory"`
 	Endpoints map[State]int    `json:"endpoints" doc:"By state."`
+	Behind    bool             `json:"behind" doc:"Some endpoints have yet to be judged against the latest change: their states are those before it."`
 	Findings  []lineup.Finding `json:"findings" doc:"The first hundred."`
 	Remarks   int              `json:"remarks" doc:"How many findings there are."`
+}
+
+// Before is how an endpoint stood before a report.
+type Before struct {
+	Known   bool // it had reported
+	Failing bool // a step had failed
 }

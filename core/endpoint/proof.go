@@ -26,6 +26,7 @@ type Proof struct {
 	Tested   int        `json:"tested" doc:"Endpoints from which a test page was sent since."`
 	Beyond   int        `json:"beyond" doc:"Endpoints that have the queue and must not."`
 	Others   int        `json:"others" doc:"Endpoints that it does not concern, and that are as they should be in this."`
+	Default  int        `json:"default" doc:"Of a queue: endpoints on which it is somebody's default."`
 	Absent   int        `json:"absent" doc:"Machines that receive it, and on which no agent has ever reported."`
 	Says     string     `json:"says" doc:"All of it as a sentence."`
 	Rows     []ProofRow `json:"rows" doc:"What has not arrived first."`
@@ -171,27 +172,28 @@ func Beyond(queue string, now Plan, r Record) []ProofRow {
 	return out
 }
 
-// Close counts, sorts and says what the rows come to; only so many of them are kept.
-func (p Proof) Close(most int) Proof {
+// Close counts, sorts and says what the rows come to; only so many of them are kept. words, which may be nil, gives the
+// rows that are kept what they say.
+func (p Proof) Close(most int, words func(rows []ProofRow)) Proof {
 	tested := map[string]bool{}
-	count := map[Standing]int{}
+	by := make(map[Standing][]ProofRow, len(standings))
 	for _, r := range p.Rows {
-		count[r.State]++
+		by[r.State] = append(by[r.State], r)
 		if r.Tested != nil {
 			tested[name.Fold(r.Machine)] = true
 		}
 	}
-	p.Arrived, p.Pending, p.Failed, p.Silent, p.Away, p.Past, p.Beyond, p.Tested = count[Arrived], count[Awaited],
-		count[NotDone], count[Unheard], count[StaysOff], count[Overrun], count[Surplus], len(tested)
+	p.Arrived, p.Pending, p.Failed, p.Silent, p.Away, p.Past, p.Beyond, p.Tested = len(by[Arrived]), len(by[Awaited]),
+		len(by[NotDone]), len(by[Unheard]), len(by[StaysOff]), len(by[Overrun]), len(by[Surplus]), len(tested)
 	p.Expected = len(p.Rows) - p.Beyond
-	slices.SortStableFunc(p.Rows, func(a, b ProofRow) int {
-		return slices.Index(standings, a.State) - slices.Index(standings, b.State)
-	})
-	p.Says = p.sentence()
-	p.Rows = p.Rows[:min(len(p.Rows), most)]
-	if p.Rows == nil {
-		p.Rows = []ProofRow{}
+	p.Rows = []ProofRow{}
+	for _, s := range standings {
+		p.Rows = append(p.Rows, by[s][:min(len(by[s]), most-len(p.Rows))]...)
 	}
+	if words != nil {
+		words(p.Rows)
+	}
+	p.Says = p.sentence()
 	return p
 }
 

@@ -114,7 +114,7 @@ func TestProofSays(t *testing.T) {
 		"no endpoint is to have it; the one other endpoint does not have it":                                                                             {Queue: "hall", Others: 1},
 		"it asks nothing of any endpoint that has reported":                                                                                              {Revision: 2},
 	} {
-		got := p.Close(2)
+		got := p.Close(2, nil)
 		if got.Says != want {
 			t.Errorf("%q, want %q", got.Says, want)
 		}

@@ -48,8 +48,7 @@ type Filter struct {
 	Author       string // exactly, but for case
 	Subject      string // exactly, but for case
 	Kind         string // a kind, or what stands before its dot
-	Before       int64  // events older than this one
-	Limit        int
+	Word         string // part of any of its texts
 }
 
 // OriginKey is the key under which a context carries the address from which something is asked for, a string.
@@ -142,6 +141,7 @@ const Incomplete = "audit.incomplete"
 type Notice struct {
 	What    string // one of the constants below
 	Subject string
+	Own     bool // this process wrote it
 }
 
 // What a Notice can name.

@@ -23,6 +23,9 @@ func (e *Estate) Hours(h Hours) (hours.Week, *time.Location) {
 	return e.refs.weeks[h.week], e.tree.zones[h.zone]
 }
 
+// Timed says whether any grant or queue of the estate has hours.
+func (e *Estate) Timed() bool { return e.timed }
+
 // Timed appends the hours on which a context's lineup depends: those of the grants whose other conditions hold, each
 // once. Opening hours of queues change only whether they take jobs. The error is Resolve's.
 func (w *World) Timed(c Context, s *Scratch, into []Hours) ([]Hours, error) {
@@ -39,10 +42,14 @@ func (w *World) Timed(c Context, s *Scratch, into []Hours) ([]Hours, error) {
 	return into, err
 }
 
-// NextEdge gives the first instant after the context's time at which opening hours could change its lineup, those of
-// queues included; ok is false where none does within a week. The error is Resolve's.
-func (w *World) NextEdge(c Context, s *Scratch) (edge time.Time, ok bool, err error) {
+// NextEdge gives the first instant after the context's time at which opening hours could change its lineup; ok is false
+// where none does within a week. Hours of queues change whether they take jobs, not who has them: they count where
+// ofQueues. The error is Resolve's.
+func (w *World) NextEdge(c Context, s *Scratch, ofQueues bool) (edge time.Time, ok bool, err error) {
 	e := w.Estate
+	if !e.timed {
+		return time.Time{}, false, nil
+	}
 	done := map[Hours]bool{}
 	look := func(open hours.Week, week, zone int32) {
 		h := Hours{week, zone}
@@ -61,7 +68,7 @@ func (w *World) NextEdge(c Context, s *Scratch) (edge time.Time, ok bool, err er
 			if timed {
 				look(g.open, g.week, q.zone)
 			}
-			if q.open != nil && !queues[i] {
+			if ofQueues && q.open != nil && !queues[i] {
 				queues[i] = true
 				look(*q.open, none, q.zone)
 			}

@@ -19,6 +19,9 @@ func (e *Entry) SameOptions(o *Entry) bool {
 // A Mark is some grants of one estate.
 type Mark struct{ grants []int32 }
 
+// None says that no grant is marked.
+func (m Mark) None() bool { return len(m.grants) == 0 }
+
 // MarkGrants marks grants by name; those that are not there are passed over. Names are sorted.
 func (e *Estate) MarkGrants(names []string) Mark {
 	var m Mark

@@ -2,7 +2,6 @@ package rehearse
 
 import (
 	"encoding/binary"
-	"reflect"
 	"slices"
 	"strings"
 	"time"
@@ -10,7 +9,6 @@ import (
 	"cirque/core/estate"
 	"cirque/core/hours"
 	"cirque/core/lineup"
-	"cirque/core/live"
 )
 
 // Week is how far ahead a rehearsal looks for edges of opening hours.
@@ -23,120 +21,28 @@ type Plan struct {
 	Now      time.Time
 	Changes  []estate.Change
 
-	order   []int32 // the cases to look at; nil: all
-	marked  bool    // only cases in which a marked grant holds can differ
-	oldMark lineup.Mark
-	newMark lineup.Mark
+	order []int32 // the cases to look at; nil: all
+	touch *Touch
 }
 
 // NewPlan compares the worlds' estates and live states, and leaves out the cases that no difference can touch. all
 // looks at every case in spite of that. now is the present for every case.
 func NewPlan(from, to *lineup.World, cases *Cases, now time.Time, all bool) *Plan {
-	p := &Plan{Old: from, New: to, Cases: cases.List, Now: now, Changes: estate.Changes(from.Estate.Document(),
-		to.Estate.Document())}
-	if all || from.Directory != to.Directory || p.moves() || !samePicks(from.Live, to.Live) {
+	p := &Plan{Old: from, New: to, Cases: cases.List, Now: now, touch: NewTouch(from, to)}
+	p.Changes = p.touch.Changes
+	if all {
+		p.touch.all = true
+	}
+	users := map[string]bool{}
+	if !p.touch.Users(func(folded string) { users[folded] = true }) {
 		return p
 	}
-	queues, grants := p.affected()
-	for _, w := range []*lineup.World{from, to} {
-		for _, g := range w.Estate.GrantsSelecting(queues) {
-			grants[g] = true
-		}
+	p.order = []int32{}
+	for u := range users {
+		p.order = append(p.order, cases.byUser[u]...)
 	}
-	names := make([]string, 0, len(grants))
-	for g := range grants {
-		names = append(names, g)
-	}
-	slices.Sort(names)
-	p.marked, p.oldMark, p.newMark = true, from.Estate.MarkGrants(names), to.Estate.MarkGrants(names)
-	users := map[string]bool{}
-	add := func(folded string) { users[folded] = true }
-	if from.EachUser(p.oldMark, add) && to.EachUser(p.newMark, add) {
-		p.order = []int32{}
-		for u := range users {
-			p.order = append(p.order, cases.byUser[u]...)
-		}
-		slices.Sort(p.order)
-	}
+	slices.Sort(p.order)
 	return p
-}
-
-// moves says whether a change can alter where a context is or at which machine, or by which clock it is judged.
-func (p *Plan) moves() bool {
-	return slices.ContainsFunc(p.Changes, func(c estate.Change) bool {
-		switch c.List {
-		case "subnets", "stations":
-			return true
-		case "locations":
-			a, okA := c.Before.(*estate.Location)
-			b, okB := c.After.(*estate.Location)
-			return !okA || !okB || a.Timezone != b.Timezone
-		}
-		return false
-	})
-}
-
-func samePicks(a, b live.State) bool {
-	return len(a.Picks) == 0 && len(b.Picks) == 0 || reflect.DeepEqual(a.Picks, b.Picks)
-}
-
-// affected gives the queues and grants that differ, or that lead through something that does.
-func (p *Plan) affected() (queues, grants map[string]bool) {
-	queues, grants = map[string]bool{}, map[string]bool{}
-	through := map[estate.Ref]bool{}
-	for _, c := range p.Changes {
-		switch c.List {
-		case "grants":
-			grants[c.Name] = true
-		case "queues":
-			queues[c.Name] = true
-		default:
-			through[c.Ref] = true
-		}
-	}
-	for _, kind := range []struct {
-		list string
-		a, b map[string]live.Duty
-	}{{"servers", p.Old.Live.Servers, p.New.Live.Servers}, {"devices", p.Old.Live.Devices, p.New.Live.Devices}} {
-		for _, m := range []map[string]live.Duty{kind.a, kind.b} {
-			for n := range m {
-				if kind.a[n] != kind.b[n] {
-					through[estate.Ref{List: kind.list, Name: n}] = true
-				}
-			}
-		}
-	}
-	for _, m := range []map[string]float64{p.Old.Live.Shares, p.New.Live.Shares} {
-		for n := range m {
-			if p.Old.Live.Share(n) != p.New.Live.Share(n) {
-				through[estate.Ref{List: "servers", Name: n}] = true
-			}
-		}
-	}
-	if len(through) == 0 {
-		return queues, grants
-	}
-	for _, d := range []*estate.Document{p.Old.Estate.Document(), p.New.Estate.Document()} {
-		sets := map[string]bool{}
-		for _, s := range d.ServerSets {
-			sets[s.Name] = through[estate.Ref{List: "server_sets", Name: s.Name}] || slices.ContainsFunc(s.Members,
-				func(m string) bool { return through[estate.Ref{List: "servers", Name: m}] })
-		}
-		for i := range d.Queues {
-			q := &d.Queues[i]
-			is := slices.ContainsFunc(q.Paths, func(w estate.Path) bool {
-				return through[estate.Ref{List: "devices", Name: w.Device}] || through[estate.Ref{List: "servers",
-					Name: w.Server}] || sets[w.Set]
-			})
-			for _, driver := range q.Drivers {
-				is = is || through[estate.Ref{List: "drivers", Name: driver}]
-			}
-			if is {
-				queues[q.Name] = true
-			}
-		}
-	}
-	return queues, grants
 }
 
 // Len is how many cases are to be looked at; ranges of Run go from 0 to it.
@@ -174,12 +80,8 @@ func (p *Plan) Run(from, to int, desk *Desk) *Part {
 func (p *Plan) look(at int32, desk *Desk, out *Part) {
 	c := p.Cases[at].Context
 	c.Time = p.Now
-	if p.marked {
-		a, errA := p.Old.Touches(c, p.oldMark, &desk.a)
-		b, errB := p.New.Touches(c, p.newMark, &desk.b)
-		if errA == nil && errB == nil && !a && !b {
-			return
-		}
+	if !p.touch.Context(c, &desk.a, &desk.b) {
+		return
 	}
 	out.Looked++
 	e := Effect{Case: at}

@@ -80,6 +80,9 @@ func make2(t *testing.T, seed int) world {
 		after = m.Live()
 		after.Picks = state.Picks
 	}
+	if m.Maybe(0.3) {
+		after.Picks = m.Live().Picks
+	}
 	dir := directory.New(records)
 	e := lineup.Compile(a, 1, lineup.Options{Zone: zone})
 	// The second is compiled with the first at hand, as a draft is.

@@ -61,24 +61,52 @@ type Reservation struct {
 	Name    string     `json:"name,omitempty"`
 }
 
-// samePort says whether two URIs lead to one port of their host; 631 is IPP's.
-func samePort(a, b string) bool {
-	port := func(uri string) string {
-		scheme, rest, _ := strings.Cut(uri, "://")
-		rest, _, _ = strings.Cut(rest, "/")
-		if i := strings.LastIndexByte(rest, ':'); i > strings.LastIndexByte(rest, ']') {
-			return rest[i+1:]
-		}
-		if scheme == "socket" {
-			return "9100"
-		}
-		return "631"
+// Authority gives the host and port to which a URI leads, such as "ps-1.example:631"; "" where it names no host. 631 is
+// IPP's port, 9100 that of raw printing.
+func Authority(uri string) string {
+	host := Host(uri)
+	if host == "" {
+		return ""
 	}
-	return port(a) == port(b)
+	scheme, rest, _ := strings.Cut(uri, "://")
+	rest, _, _ = strings.Cut(rest, "/")
+	port := "631"
+	if i := strings.LastIndexByte(rest, ':'); i > strings.LastIndexByte(rest, ']') {
+		port = rest[i+1:]
+	} else if scheme == "socket" {
+		port = "9100"
+	}
+	return host + ":" + port
 }
 
 // SameAuthority says whether two URIs lead to one host and port.
-func SameAuthority(a, b string) bool { return SameHost(a, b) && samePort(a, b) }
+func SameAuthority(a, b string) bool { return Authority(a) != "" && Authority(a) == Authority(b) }
+
+// Authorities tell which of an estate's servers and devices an address leads to; they are made once for an estate.
+type Authorities struct {
+	servers map[string][]string // by authority, in the estate's order
+	devices map[string]string   // by URI
+}
+
+// NewAuthorities reads the addresses of an estate.
+func NewAuthorities(doc *estate.Document) Authorities {
+	a := Authorities{make(map[string][]string, len(doc.Servers)), make(map[string]string, len(doc.Devices))}
+	for _, v := range doc.Servers {
+		if k := Authority(v.URI); k != "" {
+			a.servers[k] = append(a.servers[k], v.Name)
+		}
+	}
+	for _, v := range doc.Devices {
+		a.devices[v.URI] = v.Name
+	}
+	return a
+}
+
+// Servers names those to whose host and port a URI leads, in the estate's order.
+func (a Authorities) Servers(uri string) []string { return a.servers[Authority(uri)] }
+
+// Device names the one whose URI it is; "" where none has it.
+func (a Authorities) Device(uri string) string { return a.devices[uri] }
 
 // Scheme gives the scheme of a URI, such as "ipp"; the whole of what is none.
 func Scheme(uri string) string {

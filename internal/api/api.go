@@ -10,7 +10,6 @@ import (
 	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
-	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/lineup"
@@ -99,13 +98,6 @@ type Checked struct {
 type Estate struct {
 	Revision estate.Revision  `json:"revision"`
 	Document *estate.Document `json:"document"`
-}
-
-// Queues is a page of queues.
-type Queues struct {
-	Revision int                 `json:"revision"`
-	Total    int                 `json:"total"`
-	Queues   []lineup.QueueSheet `json:"queues"`
 }
 
 // Import takes in a directory.
@@ -265,12 +257,6 @@ type Rehearsal struct {
 	rehearse.Report
 }
 
-// Effects are the single contexts behind a figure.
-type Effects struct {
-	Total   int                    `json:"total"`
-	Effects []rehearse.EffectSheet `json:"effects"`
-}
-
 // Changed says whether something was altered, or was so already.
 type Changed struct {
 	Changed bool   `json:"changed"`
@@ -399,11 +385,6 @@ type Alternatives struct {
 	Alternatives []driver.Alternative `json:"alternatives"`
 }
 
-// Events are what happened, newest first.
-type Events struct {
-	Events []event.Event `json:"events"`
-}
-
 // TestPage says where a test page went.
 type TestPage struct {
 	Queue   string       `json:"queue"`
@@ -414,12 +395,6 @@ type TestPage struct {
 	Person  string       `json:"person,omitempty"`
 	At      time.Time    `json:"at"`
 	job.Outcome
-}
-
-// Found is what a search turned up.
-type Found struct {
-	Total int               `json:"total"`
-	Found []directory.Found `json:"found"`
 }
 
 // A Notice tells a watching client what to read again.

@@ -13,9 +13,11 @@ import (
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
+	"strconv"
 	"strings"
 
 	"cirque/core/fault"
+	"cirque/core/page"
 	"cirque/internal/api"
 )
 
@@ -151,6 +153,30 @@ func (c *Client) unreachable(err error) error {
 func Get[T any](ctx context.Context, c *Client, path string, query url.Values) (T, error) {
 	var out T
 	return out, c.Do(ctx, http.MethodGet, path, query, nil, &out)
+}
+
+// Page reads a page of a list.
+func Page[T any](ctx context.Context, c *Client, path string, query url.Values) (page.Page[T], error) {
+	return Get[page.Page[T]](ctx, c, path, query)
+}
+
+// List reads all of a list, page by page. It gives what there was when each page was read.
+func List[T any](ctx context.Context, c *Client, path string, query url.Values) ([]T, error) {
+	ask := url.Values{"limit": {strconv.Itoa(page.Most)}}
+	for k, v := range query {
+		ask[k] = v
+	}
+	out := []T{}
+	for {
+		p, err := Page[T](ctx, c, path, ask)
+		if err != nil {
+			return nil, err
+		}
+		if out = append(out, p.Items...); p.Next == "" {
+			return out, nil
+		}
+		ask.Set("after", p.Next)
+	}
 }
 
 // Post sends one thing and reads the answer.

@@ -41,7 +41,7 @@ from standard input. The account's console sessions end; its tokens stay.`,
 	reset.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
 	reset.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
 	sessions := ask(r, "sessions", "The console sessions that are open", cobra.NoArgs,
-		get[[]access.Session](fixed("/api/v1/sessions")), func(w io.Writer, list []access.Session) {
+		items[access.Session](fixed("/api/v1/sessions")), func(w io.Writer, list []access.Session) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nobody is signed in at the console.")
 				return

@@ -11,7 +11,6 @@ import (
 
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
 
@@ -46,21 +45,21 @@ or another program:
 				return r.auditLines(c, client, query)
 			}
 			query.Set("limit", fmt.Sprint(limit))
-			page, err := apiclient.Get[api.Events](c.Context(), client, "/api/v1/audit", query)
+			page, err := apiclient.Page[event.Event](c.Context(), client, "/api/v1/audit", query)
 			if err != nil {
 				return err
 			}
-			return r.print(c, page.Events, func(w io.Writer) {
-				if len(page.Events) == 0 {
+			return r.print(c, page.Items, func(w io.Writer) {
+				if len(page.Items) == 0 {
 					fmt.Fprintln(w, "Nothing was changed, and nobody signed in, that this asks for.")
 					return
 				}
 				t := r.table("WHEN", "WHO", "FROM", "WHAT HAPPENED")
-				for _, e := range page.Events {
+				for _, e := range page.Items {
 					t.add(e.At.Local().Format(time.DateTime), e.Author, e.Remote, e.Says)
 				}
 				t.write(w)
-				if len(page.Events) == limit {
+				if page.Next != "" {
 					fmt.Fprintf(w, "These are the newest %d. For more: --limit, for all: --lines\n", limit)
 				}
 			})

@@ -120,7 +120,7 @@ func (r *root) draftList() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			list, err := apiclient.Get[[]estate.Draft](c.Context(), client, "/api/v1/drafts", nil)
+			list, err := apiclient.List[estate.Draft](c.Context(), client, "/api/v1/drafts", nil)
 			if err != nil {
 				return err
 			}

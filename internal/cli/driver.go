@@ -24,7 +24,7 @@ import (
 
 func (r *root) driver() *cobra.Command {
 	const base = "/api/v1/drivers"
-	packages := ask(r, "list", "Driver packages", cobra.NoArgs, get[[]driver.Package](fixed(base+"/packages")),
+	packages := ask(r, "list", "Driver packages", cobra.NoArgs, items[driver.Package](fixed(base+"/packages")),
 		func(w io.Writer, list []driver.Package) {
 			t := r.table("PACKAGE", "NAME", "NAMES", "FILES", "SIZE", "ADDED BY", "PROBLEMS")
 			for _, p := range list {

@@ -78,7 +78,7 @@ func (r *root) followDrain(c *cobra.Command, server string) error {
 	}
 	said := ""
 	for {
-		list, err := apiclient.Get[[]continuity.Move](c.Context(), client, "/api/v1/moves", nil)
+		list, err := apiclient.List[continuity.Move](c.Context(), client, "/api/v1/moves", nil)
 		if err != nil {
 			return err
 		}
@@ -110,7 +110,7 @@ func (r *root) moves() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		list, err := apiclient.Get[[]continuity.Move](c.Context(), client, "/api/v1/moves", nil)
+		list, err := apiclient.List[continuity.Move](c.Context(), client, "/api/v1/moves", nil)
 		if err != nil {
 			return err
 		}
@@ -169,7 +169,7 @@ func (r *root) health() *cobra.Command {
 				}
 			})
 		}
-		list, err := apiclient.Get[[]continuity.Health](c.Context(), client, "/api/v1/health", nil)
+		list, err := apiclient.List[continuity.Health](c.Context(), client, "/api/v1/health", nil)
 		if err != nil {
 			return err
 		}
@@ -250,7 +250,7 @@ func (r *root) duties() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			list, err := apiclient.Get[[]live.Note](c.Context(), client, "/api/v1/duties", nil)
+			list, err := apiclient.List[live.Note](c.Context(), client, "/api/v1/duties", nil)
 			if err != nil {
 				return err
 			}

@@ -64,7 +64,7 @@ a program needs is printed.`,
 
 func (r *root) enrolTokens() *cobra.Command {
 	return ask(r, "tokens", "Enrolment tokens, without their secrets", cobra.NoArgs,
-		get[[]access.EnrolToken](fixed(enrolTokensPath)), func(w io.Writer, list []access.EnrolToken) {
+		items[access.EnrolToken](fixed(enrolTokensPath)), func(w io.Writer, list []access.EnrolToken) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "There is no enrolment token. To make one: cirque enrol token NAME")
 				return
@@ -96,7 +96,7 @@ func (r *root) enrolEnd() *cobra.Command {
 
 func (r *root) enrolList() *cobra.Command {
 	return ask(r, "list", "Machines whose agents have certificates", cobra.NoArgs,
-		get[[]access.Enrolled](fixed(enrolPath)), func(w io.Writer, list []access.Enrolled) {
+		items[access.Enrolled](fixed(enrolPath)), func(w io.Writer, list []access.Enrolled) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No machine is enrolled. Make a token, and run what it says on the endpoint: cirque "+
 					"enrol token NAME")

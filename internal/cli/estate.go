@@ -130,7 +130,7 @@ error.`, RunE: func(c *cobra.Command,
 				return err
 			}
 			if len(a) == 0 {
-				list, err := apiclient.Get[[]lineup.Finding](c.Context(), client, "/api/v1/findings",
+				list, err := apiclient.List[lineup.Finding](c.Context(), client, "/api/v1/findings",
 					url.Values{"revision": {revision}})
 				if err != nil {
 					return err
@@ -221,7 +221,7 @@ func (r *root) history() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			list, err := apiclient.Get[[]estate.Revision](c.Context(), client, "/api/v1/revisions", nil)
+			list, err := apiclient.List[estate.Revision](c.Context(), client, "/api/v1/revisions", nil)
 			if err != nil {
 				return err
 			}
@@ -306,23 +306,23 @@ func (r *root) directoryFind() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		f, err := apiclient.Get[api.Found](c.Context(), client, "/api/v1/search", url.Values{"word": {a[0]}, "kind": kinds,
-			"limit": {"200"}})
+		f, err := apiclient.Page[directory.Found](c.Context(), client, "/api/v1/search", url.Values{"word": {a[0]},
+			"kind": kinds, "limit": {"200"}})
 		if err != nil {
 			return err
 		}
-		return r.print(c, f, func(w io.Writer) {
+		return r.print(c, f.Items, func(w io.Writer) {
 			if f.Total == 0 {
 				fmt.Fprintf(w, "Nothing is called anything like %q.\n", a[0])
 				return
 			}
 			t := r.table("KIND", "NAME", "", "")
-			for _, x := range f.Found {
+			for _, x := range f.Items {
 				t.add(x.Kind, x.Name, x.Says, x.Detail)
 			}
 			t.write(w)
-			if f.Total > len(f.Found) {
-				fmt.Fprintf(w, "%d more; write more of the name.\n", f.Total-len(f.Found))
+			if f.Total > len(f.Items) {
+				fmt.Fprintf(w, "%d more; write more of the name.\n", f.Total-len(f.Items))
 			}
 		})
 	}}
@@ -338,26 +338,25 @@ func (r *root) queue() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		all, err := apiclient.Get[api.Queues](c.Context(), client, "/api/v1/queues", nil)
+		all, err := apiclient.List[lineup.QueueSheet](c.Context(), client, "/api/v1/queues", nil)
 		if err != nil {
 			return err
 		}
-		kept := all.Queues[:0:0]
-		for _, q := range all.Queues {
+		kept := []lineup.QueueSheet{}
+		for _, q := range all {
 			if (location == "" || q.Location == location || strings.HasPrefix(q.Location, location+"/")) && (label == "" ||
 				contains(q.Labels, label)) &&
 				(word == "" || strings.Contains(strings.ToLower(q.Name+" "+q.Title+" "+q.Note), strings.ToLower(word))) {
 				kept = append(kept, q)
 			}
 		}
-		all.Queues = kept
-		return r.print(c, all, func(w io.Writer) {
+		return r.print(c, kept, func(w io.Writer) {
 			t := r.table("QUEUE", "TITLE", "LOCATION", "THROUGH", "STATE", "GRANTS")
 			for _, q := range kept {
 				t.add(q.Name, q.Title, q.Location, strings.Join(q.Through, ", "), queueState(q), grantsOf(q.Grants))
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%d of %s, revision %d.\n", len(kept), words.Count(all.Total, "queue"), all.Revision)
+			fmt.Fprintf(w, "%d of %s.\n", len(kept), words.Count(len(all), "queue"))
 		})
 	}}
 	list.Flags().StringVar(&location, "location", "", "only at this location or under it")

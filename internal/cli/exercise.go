@@ -21,7 +21,7 @@ import (
 
 func (r *root) exercise() *cobra.Command {
 	list := ask(r, "list", "The latest exercises, newest first", cobra.NoArgs,
-		get[[]continuity.Exercise](fixed("/api/v1/exercises")), func(w io.Writer, list []continuity.Exercise) {
+		items[continuity.Exercise](fixed("/api/v1/exercises")), func(w io.Writer, list []continuity.Exercise) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "There has been no exercise: cirque exercise start SERVER --for 10m --reason WHY")
 				return
@@ -163,7 +163,7 @@ func (r *root) writeExercise(w io.Writer, e continuity.Exercise) {
 
 func (r *root) outage() *cobra.Command {
 	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next",
-		cobra.ExactArgs(1), get[[]endpoint.Rung](named("/api/v1/servers", "/outage")), func(w io.Writer,
+		cobra.ExactArgs(1), items[endpoint.Rung](named("/api/v1/servers", "/outage")), func(w io.Writer,
 			list []endpoint.Rung) {
 			for i, x := range list {
 				fmt.Fprintf(w, "%d  %-8s  %s %s.\n", i+1, map[string]string{endpoint.Yes: "done", endpoint.No: "to do",
@@ -192,7 +192,7 @@ func (r *root) photograph() *cobra.Command {
 		})
 	take.Flags().StringVar(&note, "note", "", "in a few words")
 	list := ask(r, "list", "Photographs, newest first", cobra.NoArgs,
-		get[[]photograph.Photograph](fixed("/api/v1/photographs")), func(w io.Writer, list []photograph.Photograph) {
+		items[photograph.Photograph](fixed("/api/v1/photographs")), func(w io.Writer, list []photograph.Photograph) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "None was taken: cirque photograph take before-the-update")
 				return

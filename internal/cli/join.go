@@ -146,7 +146,7 @@ func (r *root) lead() *cobra.Command {
 
 func (r *root) strangers() *cobra.Command {
 	return ask(r, "strangers", "Names that endpoints give for their people and that no directory has", cobra.NoArgs,
-		get[[]stranger](fixed("/api/v1/directory/strangers")), func(w io.Writer, list []stranger) {
+		items[stranger](fixed("/api/v1/directory/strangers")), func(w io.Writer, list []stranger) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Every name that an endpoint gives is in the directory.")
 				return

@@ -5,11 +5,9 @@ import (
 	"io"
 	"net/url"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
-	"cirque/core/endpoint"
 	"cirque/core/lineup"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -263,147 +261,6 @@ func writeWhy(w io.Writer, y lineup.Why) {
 		for _, m := range y.NearMisses {
 			fmt.Fprintf(w, "  %s: %s\n", m.Grant, m.Change)
 		}
-	}
-}
-
-func (r *root) endpoint() *cobra.Command {
-	list := &cobra.Command{Use: "list", Short: "List endpoints and how they stand", Args: args(cobra.NoArgs),
-		RunE: func(c *cobra.Command, _ []string) error {
-			client, err := r.client()
-			if err != nil {
-				return err
-			}
-			all, err := apiclient.Get[[]endpoint.Judged](c.Context(), client, "/api/v1/endpoints", nil)
-			if err != nil {
-				return err
-			}
-			return r.print(c, all, func(w io.Writer) {
-				t := r.table("ENDPOINT", "STATE", "QUEUES", "SESSIONS", "REVISION", "PLATFORM", "HEARD", "WHAT IS WRONG")
-				for _, e := range all {
-					t.add(e.Report.Machine, string(e.State), fmt.Sprint(len(e.Report.Installed)), fmt.Sprint(len(e.Report.Contexts)-1),
-						fmt.Sprint(e.Report.Revision), e.Report.Platform, ago(e.LastSeen, time.Now()), wrong(e))
-				}
-				t.write(w)
-			})
-		}}
-	show := &cobra.Command{Use: "show MACHINE", Short: "One endpoint: what it has, and what it should have",
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-			client, err := r.client()
-			if err != nil {
-				return err
-			}
-			e, err := apiclient.Get[endpoint.Judged](c.Context(), client, apiclient.Path("/api/v1/endpoints", a[0]), nil)
-			if err != nil {
-				return err
-			}
-			return r.print(c, e, func(w io.Writer) { r.writeEndpoint(w, e) })
-		}}
-	refresh := &cobra.Command{Use: "refresh MACHINE...", Short: "Have endpoints look at their queues and report now",
-		Args: args(cobra.MinimumNArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-			client, err := r.client()
-			if err != nil {
-				return err
-			}
-			var all []api.Called
-			for _, machine := range a {
-				called, err := apiclient.Post[api.Called](c.Context(), client, apiclient.Path("/api/v1/endpoints", machine)+
-					"/refresh", nil)
-				if err != nil {
-					return err
-				}
-				all = append(all, called)
-			}
-			return r.print(c, all, func(w io.Writer) {
-				for _, k := range all {
-					fmt.Fprintf(w, "%s was called; it was heard %s.\n", k.Endpoint.Report.Machine, ago(k.Endpoint.LastSeen,
-						time.Now()))
-				}
-				fmt.Fprintln(w, all[0].Otherwise)
-			})
-		}}
-	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup(),
-		r.paper(), r.unreached(), r.talks())
-}
-
-func wrong(e endpoint.Judged) string {
-	var out []string
-	for _, f := range e.Report.Failures {
-		out = append(out, fmt.Sprintf("%s %s: %s", f.Step, f.Queue, f.Says))
-	}
-	if len(out) == 0 {
-		for _, d := range e.Drift {
-			out = append(out, difference(d))
-		}
-	}
-	return strings.Join(out, "; ")
-}
-
-func difference(d endpoint.Difference) string {
-	s := d.Queue + " is " + d.Kind
-	switch d.Kind {
-	case "differs":
-		s = fmt.Sprintf("%s has %s, wanted %s", d.Queue, d.Found, d.Wanted)
-	case "default":
-		s = d.Queue + " is not the default"
-	}
-	if d.User != "" {
-		s += " for " + d.User
-	}
-	return s
-}
-
-func (r *root) writeEndpoint(w io.Writer, e endpoint.Judged) {
-	fmt.Fprintf(w, "%s is %s. Heard %s, first on %s; agent %s on %s, %s spooler, revision %d.\n\n", e.Report.Machine,
-		e.State, ago(e.LastSeen, time.Now()),
-		e.FirstSeen.Local().Format("2006-01-02 15:04"), e.Report.Version, e.Report.Platform, e.Report.Spooler,
-		e.Report.Revision)
-	t := r.table("QUEUE", "FOR", "DEFAULT", "DRIVER", "URI", "BY")
-	for _, i := range e.Report.Installed {
-		def, by := "", "somebody else"
-		if i.Default {
-			def = "default"
-		}
-		if i.Own {
-			by = "agent"
-		}
-		t.add(i.Queue, first(i.User, "everybody"), def, first(i.Exact, i.Driver), i.URI, by)
-	}
-	if len(t.rows) > 0 {
-		t.write(w)
-	} else {
-		fmt.Fprintln(w, "No queue is installed.")
-	}
-	for i, l := range e.Report.Logins {
-		if i == 0 {
-			fmt.Fprintln(w)
-		}
-		switch l.How {
-		case "waiting":
-			fmt.Fprintf(w, "Signed in as %s: has not said yet who they are.\n", l.System)
-		case "asked":
-			fmt.Fprintf(w, "Signed in as %s: is %s, as they said.\n", l.System, l.User)
-		default:
-			fmt.Fprintf(w, "Signed in as %s.\n", l.System)
-		}
-	}
-	for _, says := range e.Says {
-		fmt.Fprintf(w, "\nIts people: %s.\n", says)
-	}
-	if len(e.Away) > 0 {
-		fmt.Fprintf(w, "\nOn a network that the estate does not know it would lose %s, as soon as its agent sees the other "+
-			"address, and have it again on its return.\n", strings.Join(e.Away, ", "))
-	}
-	if len(e.Report.Failures)+len(e.Drift) == 0 {
-		fmt.Fprintln(w, "\nIt has what it should.")
-		return
-	}
-	fmt.Fprintln(w, "\nWhat is wrong:")
-	for _, f := range e.Report.Failures {
-		fmt.Fprintf(w, "  %s of %s for %s failed since %s: %s\n", f.Step, f.Queue, first(f.User, "everybody"),
-			f.Since.Local().Format("2006-01-02 15:04:05"), f.Says)
-	}
-	for _, d := range e.Drift {
-		fmt.Fprintf(w, "  %s\n", difference(d))
 	}
 }
 

@@ -12,7 +12,7 @@ import (
 
 func (r *root) listed() *cobra.Command {
 	c := ask(r, "listed", "How the queues that are listed stand as printer entries in each directory", cobra.NoArgs,
-		get[[]advert.Listing](fixed("/api/v1/directory/listings")), func(w io.Writer, list []advert.Listing) {
+		items[advert.Listing](fixed("/api/v1/directory/listings")), func(w io.Writer, list []advert.Listing) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No directory has printer entries of Cirque's. To have the queues that are listed written into "+
 					"one: cirque directory source add NAME ... --list-under DN")

@@ -21,7 +21,7 @@ func (r *root) faults() *cobra.Command {
 	var about string
 	c := ask(r, "faults", "What is wrong just now, the longest first", cobra.NoArgs, func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]notice.Fault, error) {
-		list, err := apiclient.Get[[]notice.Fault](c.Context(), client, "/api/v1/faults", nil)
+		list, err := apiclient.List[notice.Fault](c.Context(), client, "/api/v1/faults", nil)
 		if about != "" && !slices.Contains(estate.Abouts(), about) {
 			return nil, usageError{fmt.Errorf("--about takes %s", strings.Join(estate.Abouts(), ", "))}
 		}
@@ -44,7 +44,7 @@ func (r *root) faults() *cobra.Command {
 
 func (r *root) noticeCommand() *cobra.Command {
 	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs,
-		get[[]notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
+		items[notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nobody is told of faults. Write notices into the estate, such as: "+
 					`notices: [{name: harbour, at: ["location:ardholm"], tell: ["mail:desk@skerry.example"]}]`)
@@ -89,7 +89,8 @@ func (r *root) noticeCommand() *cobra.Command {
 	var of string
 	sent := ask(r, "sent", "What was sent to whom, newest first, and how that went", cobra.NoArgs, func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]notice.Sent, error) {
-		return apiclient.Get[[]notice.Sent](c.Context(), client, "/api/v1/notices/sent", url.Values{"notice": {of}})
+		latest, err := apiclient.Page[notice.Sent](c.Context(), client, "/api/v1/notices/sent", url.Values{"notice": {of}})
+		return latest.Items, err
 	}, func(w io.Writer, list []notice.Sent) {
 		if len(list) == 0 {
 			fmt.Fprintln(w, "Nothing was sent yet. To try a notice: cirque notice try NAME")

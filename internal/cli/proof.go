@@ -69,7 +69,7 @@ func testedSays(t *endpoint.Tested) string {
 
 func (r *root) unreached() *cobra.Command {
 	c := ask(r, "unreached", "Machines that receive queues and from which no agent has reported, with another "+
-		"way for each", cobra.NoArgs, get[[]endpoint.Unreached](fixed("/api/v1/fleet/unreached")), func(w io.Writer,
+		"way for each", cobra.NoArgs, items[endpoint.Unreached](fixed("/api/v1/fleet/unreached")), func(w io.Writer,
 		list []endpoint.Unreached) {
 		if len(list) == 0 {
 			fmt.Fprintln(w, "Every machine that receives a queue has an agent that reported.")
@@ -103,7 +103,7 @@ func (r *root) talks() *cobra.Command {
 	var site string
 	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cobra.NoArgs, func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {
-		return apiclient.Get[[]endpoint.Talk](c.Context(), client, "/api/v1/fleet/paths", url.Values{"site": {site}})
+		return apiclient.List[endpoint.Talk](c.Context(), client, "/api/v1/fleet/paths", url.Values{"site": {site}})
 	}, func(w io.Writer, list []endpoint.Talk) {
 		if len(list) == 0 {
 			fmt.Fprintln(w, "No endpoint there has a queue of the agent's.")

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/fault"
+	"cirque/core/page"
 	"cirque/core/rehearse"
 	"cirque/core/words"
 	"cirque/internal/api"
@@ -58,13 +59,13 @@ user:NAME=-group:NAME, and machine: likewise. With --draft the draft is taken be
 			return err
 		}
 		exceeded := done.Exceeded(limits)
-		var effects api.Effects
+		var effects page.Page[rehearse.EffectSheet]
 		if kind != "" {
 			q := url.Values{"limit": {fmt.Sprint(limit)}}
 			if kind != "all" {
 				q.Set("kind", kind)
 			}
-			if effects, err = apiclient.Get[api.Effects](c.Context(), client, "/api/v1/rehearsals/"+done.ID+"/effects",
+			if effects, err = apiclient.Page[rehearse.EffectSheet](c.Context(), client, "/api/v1/rehearsals/"+done.ID+"/effects",
 				q); err != nil {
 				return err
 			}
@@ -195,17 +196,17 @@ func (r *root) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group)
 	}
 }
 
-func (r *root) writeEffects(w io.Writer, list api.Effects) {
+func (r *root) writeEffects(w io.Writer, list page.Page[rehearse.EffectSheet]) {
 	fmt.Fprintf(w, "\n%s:\n", words.Count(list.Total, "context"))
 	t := r.table("WHO", "WHERE", "MACHINE", "CHANGE", "QUEUE", "FROM", "TO", "WHEN")
-	for _, e := range list.Effects {
+	for _, e := range list.Items {
 		for _, i := range e.Items {
 			t.add(e.Name, first(e.Location, "-"), or(e.Context.Machine, "-"), string(i.Kind), i.Queue, i.From, i.To,
 				when(i.Times))
 		}
 	}
 	t.write(w)
-	if more := list.Total - len(list.Effects); more > 0 {
+	if more := list.Total - len(list.Items); more > 0 {
 		fmt.Fprintf(w, "and %d more contexts; raise --limit.\n", more)
 	}
 }
@@ -228,7 +229,7 @@ func (r *root) coverage() *cobra.Command {
 			if err != nil {
 				return err
 			}
-			list, err := apiclient.Get[[]rehearse.Dependence](c.Context(), client, "/api/v1/coverage", nil)
+			list, err := apiclient.List[rehearse.Dependence](c.Context(), client, "/api/v1/coverage", nil)
 			if err != nil {
 				return err
 			}

@@ -20,7 +20,7 @@ const requestsPath = "/api/v1/requests"
 
 func (r *root) request() *cobra.Command {
 	list := ask(r, "list", "What people have asked for, open requests first", cobra.NoArgs,
-		get[[]access.Request](fixed(requestsPath)), func(w io.Writer, list []access.Request) {
+		items[access.Request](fixed(requestsPath)), func(w io.Writer, list []access.Request) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nobody has asked for a queue.")
 				return

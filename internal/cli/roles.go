@@ -47,7 +47,7 @@ func scope(sites []string) string {
 
 func (r *root) accountList() *cobra.Command {
 	return ask(r, "list", "Accounts with their roles; of a directory's, those that have signed in", cobra.NoArgs,
-		get[[]access.Account](fixed(accountsPath)), func(w io.Writer, list []access.Account) {
+		items[access.Account](fixed(accountsPath)), func(w io.Writer, list []access.Account) {
 			t := r.table("ACCOUNT", "ROLE", "SITES", "PASSWORD", "MADE")
 			for _, a := range list {
 				kept := "here"
@@ -122,7 +122,7 @@ func (r *root) accountRemove() *cobra.Command {
 
 func (r *root) accountRules() *cobra.Command {
 	return ask(r, "rules", "Which people of a directory sign in with which role", cobra.NoArgs,
-		get[[]access.Rule](fixed(rulesPath)), func(w io.Writer, list []access.Rule) {
+		items[access.Rule](fixed(rulesPath)), func(w io.Writer, list []access.Rule) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No rule gives anybody of a directory a role. Whoever signs in through one is a person: their own "+
 					"lineup.\nTo give a role: cirque account allow group:NAME --role help-desk")

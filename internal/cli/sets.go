@@ -25,7 +25,7 @@ drivers, devices, defaults or sharing differ. Without a name, how each set stand
 				return err
 			}
 			if len(a) == 0 {
-				list, err := apiclient.Get[[]stock.SetView](c.Context(), client, "/api/v1/stock/sets", nil)
+				list, err := apiclient.List[stock.SetView](c.Context(), client, "/api/v1/stock/sets", nil)
 				if err != nil {
 					return err
 				}

@@ -24,7 +24,7 @@ const sourcesPath = "/api/v1/directory/sources"
 
 func (r *root) source() *cobra.Command {
 	list := ask(r, "list", "The directories that are read, with how they stand", cobra.NoArgs,
-		get[[]directory.SourceView](fixed(sourcesPath)), func(w io.Writer, list []directory.SourceView) {
+		items[directory.SourceView](fixed(sourcesPath)), func(w io.Writer, list []directory.SourceView) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No directory is read over LDAP. To have one read: cirque directory source add NAME --url "+
 					"ldaps://HOST --base DN")
@@ -117,7 +117,7 @@ from --password-file, or asked for.`,
 			if err != nil {
 				return err
 			}
-			kept, err := apiclient.Get[[]directory.SourceView](c.Context(), client, sourcesPath, nil)
+			kept, err := apiclient.List[directory.SourceView](c.Context(), client, sourcesPath, nil)
 			if err != nil {
 				return err
 			}
@@ -284,12 +284,12 @@ func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string
 			return run, c.Context().Err()
 		case <-time.After(150 * time.Millisecond):
 		}
-		list, err := apiclient.Get[[]directory.Run](c.Context(), client, "/api/v1/directory/runs",
-			url.Values{"source": {name}, "limit": {"20"}})
+		q := url.Values{"source": {name}, "limit": {"20"}}
+		latest, err := apiclient.Page[directory.Run](c.Context(), client, "/api/v1/directory/runs", q)
 		if err != nil {
 			return run, err
 		}
-		for _, x := range list {
+		for _, x := range latest.Items {
 			if x.ID == run.ID {
 				run = x
 			}
@@ -315,32 +315,6 @@ func writeRun(w io.Writer, v directory.Run) {
 	for _, n := range v.Notes {
 		fmt.Fprintln(w, "  "+n)
 	}
-}
-
-func (r *root) directoryRuns() *cobra.Command {
-	return ask(r, "runs [SOURCE]", "The latest passes over all sources, or over one", cobra.MaximumNArgs(1),
-		func(c *cobra.Command, client *apiclient.Client, a []string) ([]directory.Run, error) {
-			q := url.Values{}
-			if len(a) == 1 {
-				q.Set("source", a[0])
-			}
-			return apiclient.Get[[]directory.Run](c.Context(), client, "/api/v1/directory/runs", q)
-		}, func(w io.Writer, list []directory.Run) {
-			if len(list) == 0 {
-				fmt.Fprintln(w, "There has been no pass yet.")
-				return
-			}
-			t := r.table("BEGAN", "SOURCE", "PASS", "STATE", "TOOK", "READ", "SAYS", "BY")
-			for _, v := range list {
-				took := time.Since(v.At)
-				if v.Ended != nil {
-					took = v.Ended.Sub(v.At)
-				}
-				t.add(v.At.Local().Format(time.DateTime), v.Source, v.Kind, v.State, took.Round(10*time.Millisecond).String(),
-					fmt.Sprint(v.Read), v.Says, v.Author)
-			}
-			t.write(w)
-		})
 }
 
 func (r *root) renames() *cobra.Command {
@@ -376,7 +350,7 @@ func (r *root) renames() *cobra.Command {
 					words.Count(v.Objects, "object"), cmp.Or(in.Draft, "main"))
 			})
 		}
-		list, err := apiclient.Get[[]directory.Proposal](c.Context(), client, "/api/v1/directory/renames", nil)
+		list, err := apiclient.List[directory.Proposal](c.Context(), client, "/api/v1/directory/renames", nil)
 		if err != nil {
 			return err
 		}

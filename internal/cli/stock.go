@@ -20,51 +20,6 @@ import (
 	"cirque/internal/apiclient"
 )
 
-// ask makes a command that asks the service something and prints the answer.
-func ask[T any](r *root, use, short string, check cobra.PositionalArgs, call func(c *cobra.Command,
-	client *apiclient.Client, a []string) (T, error), show func(w io.Writer, v T)) *cobra.Command {
-	return &cobra.Command{Use: use, Short: short, Args: args(check), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		v, err := call(c, client, a)
-		if err != nil {
-			return err
-		}
-		return r.print(c, v, func(w io.Writer) { show(w, v) })
-	}}
-}
-
-// done makes a command that does something and says so in one line.
-func done(r *root, use, short string, check cobra.PositionalArgs, call func(c *cobra.Command, client *apiclient.Client,
-	a []string) error, says func(a []string) string) *cobra.Command {
-	return &cobra.Command{Use: use, Short: short, Args: args(check), RunE: func(c *cobra.Command, a []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		if err := call(c, client, a); err != nil {
-			return err
-		}
-		_, err = fmt.Fprintln(c.OutOrStdout(), says(a))
-		return err
-	}}
-}
-
-// get makes the call of a command that reads one path.
-func get[T any](path func(a []string) string) func(c *cobra.Command, client *apiclient.Client, a []string) (T, error) {
-	return func(c *cobra.Command, client *apiclient.Client, a []string) (T, error) {
-		return apiclient.Get[T](c.Context(), client, path(a), nil)
-	}
-}
-
-func fixed(path string) func([]string) string { return func([]string) string { return path } }
-
-func named(prefix, suffix string) func([]string) string {
-	return func(a []string) string { return apiclient.Path(prefix, a[0]) + suffix }
-}
-
 // stands says how the last try went, and how old that is.
 func stands(c *stock.Check) string {
 	if c == nil {
@@ -78,7 +33,7 @@ func stands(c *stock.Check) string {
 
 func (r *root) server() *cobra.Command {
 	const base = "/api/v1/stock/servers"
-	list := ask(r, "list", "All print servers with how they stand", cobra.NoArgs, get[[]stock.ServerView](fixed(base)),
+	list := ask(r, "list", "All print servers with how they stand", cobra.NoArgs, items[stock.ServerView](fixed(base)),
 		func(w io.Writer, list []stock.ServerView) {
 			t := r.table("SERVER", "ADDRESS", "STANDS", "QUEUES", "NOT READY", "JOBS", "DUTY", "DIFFERS")
 			for _, s := range list {
@@ -100,7 +55,7 @@ func (r *root) server() *cobra.Command {
 	}, r.writeServer)
 	compare := ask(r, "compare SERVER SERVER", "Two servers' queues side by side, deeper than by name", cobra.ExactArgs(2),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]stock.Pair, error) {
-			return apiclient.Get[[]stock.Pair](c.Context(), client, apiclient.Path(base, a[0])+"/compare",
+			return apiclient.List[stock.Pair](c.Context(), client, apiclient.Path(base, a[0])+"/compare",
 				url.Values{"with": {a[1]}})
 		}, func(w io.Writer, list []stock.Pair) {
 			t := r.table("QUEUE", "ON", "DIFFERS")
@@ -256,7 +211,7 @@ func (r *root) serverQueues() *cobra.Command {
 			if !slices.Contains([]string{"", "not-ready", "jobs", "unlisted"}, state) {
 				return nil, usageError{fmt.Errorf("%q is no state to choose: not-ready, jobs or unlisted", state)}
 			}
-			list, err := apiclient.Get[[]stock.QueueView](c.Context(), client, "/api/v1/stock/queues", nil)
+			list, err := apiclient.List[stock.QueueView](c.Context(), client, "/api/v1/stock/queues", nil)
 			if err != nil {
 				return nil, err
 			}
@@ -333,7 +288,7 @@ func (r *root) device() *cobra.Command {
 			return fmt.Sprintf("%s taken off the list; a later scan may find them again.", words.Count(len(a), "address"))
 		})
 	found := ask(r, "found", "What scans found and nobody listed", cobra.NoArgs,
-		get[[]stock.Unlisted](fixed("/api/v1/stock/found")), func(w io.Writer, list []stock.Unlisted) {
+		items[stock.Unlisted](fixed("/api/v1/stock/found")), func(w io.Writer, list []stock.Unlisted) {
 			t := r.table("ADDRESS", "MODEL", "SERIAL", "HARDWARE ADDRESS", "SAYS IT IS AT", "FOUND")
 			for _, f := range list {
 				t.add(f.Address, first(f.Reading.Model, "not known"), f.Reading.Serial, f.Reading.MAC, f.Reading.Location,
@@ -354,7 +309,7 @@ func (r *root) deviceList() *cobra.Command {
 		if !slices.Contains([]string{"", "not-ready", "differs", "no-queue"}, state) {
 			return nil, usageError{fmt.Errorf("%q is no state to choose: not-ready, differs or no-queue", state)}
 		}
-		list, err := apiclient.Get[[]stock.DeviceView](c.Context(), client, "/api/v1/stock/devices", nil)
+		list, err := apiclient.List[stock.DeviceView](c.Context(), client, "/api/v1/stock/devices", nil)
 		return slices.DeleteFunc(list, func(d stock.DeviceView) bool {
 			text := d.Name + " " + d.Title + " " + d.URI + " " + d.MAC + " " + d.Location + " " + d.Note + " " +
 				d.Identity.String()
@@ -506,7 +461,7 @@ func writePlan(w io.Writer, p stock.ScanPlan) {
 // follow waits for a scan's end; on a terminal it shows the progress.
 func (r *root) follow(c *cobra.Command, client *apiclient.Client, id int64) (stock.Scan, error) {
 	for {
-		list, err := apiclient.Get[[]stock.Scan](c.Context(), client, "/api/v1/stock/scans", nil)
+		list, err := apiclient.List[stock.Scan](c.Context(), client, "/api/v1/stock/scans", nil)
 		if err != nil {
 			return stock.Scan{}, err
 		}
@@ -651,7 +606,7 @@ func (r *root) orphans() *cobra.Command {
 
 func (r *root) credential() *cobra.Command {
 	list := ask(r, "list", "Stored keys, without their secrets", cobra.NoArgs,
-		get[[]stock.Credential](fixed("/api/v1/credentials")), func(w io.Writer, list []stock.Credential) {
+		items[stock.Credential](fixed("/api/v1/credentials")), func(w io.Writer, list []stock.Credential) {
 			t := r.table("NAME", "KIND", "USER", "FOR", "STATE", "SAYS", "ENTERED", "EXPIRES")
 			for _, c := range list {
 				expires := ""

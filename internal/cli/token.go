@@ -18,7 +18,7 @@ func (r *root) tokenList() *cobra.Command {
 		if err != nil {
 			return err
 		}
-		list, err := apiclient.Get[[]access.Token](c.Context(), client, "/api/v1/tokens", nil)
+		list, err := apiclient.List[access.Token](c.Context(), client, "/api/v1/tokens", nil)
 		if err != nil {
 			return err
 		}

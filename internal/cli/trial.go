@@ -104,7 +104,7 @@ func writeTrial(w io.Writer, k endpoint.Checkup) {
 func (r *root) driverTried() *cobra.Command {
 	return ask(r, "tried [MODEL]", "What came out with which driver on which model, as people told", cobra.MaximumNArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]driver.Seen, error) {
-			return apiclient.Get[[]driver.Seen](c.Context(), client, "/api/v1/drivers/papers",
+			return apiclient.List[driver.Seen](c.Context(), client, "/api/v1/drivers/papers",
 				url.Values{"model": {strings.Join(a, "")}})
 		}, func(w io.Writer, list []driver.Seen) {
 			if len(list) == 0 {
@@ -164,7 +164,7 @@ func (r *root) driverOn() *cobra.Command {
 	c := ask(r, "on [MACHINE]", "Drivers on endpoints: used, staged, spare, wanted; of one machine also the files "+
 		"they consist of", cobra.MaximumNArgs(1), func(c *cobra.Command, client *apiclient.Client,
 		a []string) ([]endpoint.DriverHere, error) {
-		return apiclient.Get[[]endpoint.DriverHere](c.Context(), client, "/api/v1/drivers/endpoints",
+		return apiclient.List[endpoint.DriverHere](c.Context(), client, "/api/v1/drivers/endpoints",
 			url.Values{"machine": {strings.Join(a, "")}, "exact": {exact}})
 	}, func(w io.Writer, list []endpoint.DriverHere) {
 		if len(list) == 0 {

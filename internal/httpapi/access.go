@@ -2,18 +2,17 @@ package httpapi
 
 import (
 	"context"
+	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/access"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/page"
 	"cirque/internal/api"
 	"cirque/internal/service/audit"
 )
-
-// auditPage is how much of the audit is read at a time.
-const auditPage = 500
 
 // access are the routes of who may do what, and of who did.
 func (s *server) access(a huma.API) {
@@ -25,12 +24,9 @@ func (s *server) access(a huma.API) {
 
 func (s *server) tokens(a huma.API) {
 	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets; only one's own for whoever may not "+
-		"see the others", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Token], error) {
+		"see the others", small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Token]], error) {
 		list, err := s.svc.Identity.Tokens(ctx, principalOf(ctx))
-		if list == nil {
-			list = []access.Token{}
-		}
-		return &out[[]access.Token]{list}, err
+		return &out[page.Page[access.Token]]{cut(*in, list, func(v *access.Token) string { return strconv.FormatInt(v.ID, 10) })}, err
 	})
 	type in struct{ Body api.NewToken }
 	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small,
@@ -57,9 +53,9 @@ func (s *server) tokens(a huma.API) {
 
 func (s *server) accounts(a huma.API) {
 	route(s, a, "GET", "/api/v1/accounts", "accounts", "Accounts with their roles; of a directory's, those that "+
-		"have signed in", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Account], error) {
+		"have signed in", small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Account]], error) {
 		list, err := s.svc.Identity.Accounts(ctx, principalOf(ctx))
-		return &out[[]access.Account]{list}, err
+		return &out[page.Page[access.Account]]{cut(*in, list, func(v *access.Account) string { return v.Name })}, err
 	})
 	type add struct{ Body api.NewAccount }
 	route(s, a, "POST", "/api/v1/accounts", "add-account", "Make a local account", small, func(ctx context.Context,
@@ -87,9 +83,9 @@ func (s *server) accounts(a huma.API) {
 			return nil, s.svc.Identity.RemoveAccount(ctx, principalOf(ctx), in.Name)
 		})
 	route(s, a, "GET", "/api/v1/access-rules", "access-rules", "Which people of a directory sign in with which role",
-		small, func(ctx context.Context, _ *struct{}) (*out[[]access.Rule], error) {
+		small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Rule]], error) {
 			list, err := s.svc.Identity.Rules(ctx, principalOf(ctx))
-			return &out[[]access.Rule]{list}, err
+			return &out[page.Page[access.Rule]]{cut(*in, list, func(v *access.Rule) string { return strconv.FormatInt(v.ID, 10) })}, err
 		})
 	type rule struct{ Body api.NewRule }
 	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role", small,
@@ -114,39 +110,39 @@ type AuditFilter struct { // exported: huma reads no embedded type that is not
 	Author string `query:"author" maxLength:"256" doc:"Who did it."`
 	About  string `query:"about" maxLength:"256" doc:"What it concerns, by name."`
 	Kind   string `query:"kind" maxLength:"64" doc:"A kind, such as token.made, or what stands before its dot."`
-	Before int64  `query:"before" minimum:"0" doc:"Entries older than this one."`
+	Before int64  `query:"before" minimum:"0" deprecated:"true" doc:"What after says; goes with the next version."`
 }
 
-func (f AuditFilter) filter(limit int) (event.Filter, error) {
+func (f AuditFilter) filter(word string) (event.Filter, error) {
 	since, err := moment("since", f.Since)
 	if err != nil {
 		return event.Filter{}, err
 	}
 	until, err := moment("until", f.Until)
-	return event.Filter{Since: since, Until: until, Author: f.Author, Subject: f.About, Kind: f.Kind, Before: f.Before,
-		Limit: limit}, err
+	return event.Filter{Since: since, Until: until, Author: f.Author, Subject: f.About, Kind: f.Kind,
+		Word: word}, err
 }
 
 func (s *server) audit(a huma.API) {
-	type page struct {
+	type entries struct {
 		AuditFilter
-		Limit int `query:"limit" minimum:"1" maximum:"500" default:"50"`
+		Paging
 	}
 	route(s, a, "GET", "/api/v1/audit", "audit", "Changes and sign-ins: who, when, from where, what before and after; "+
-		"newest first", small, func(ctx context.Context, in *page) (*out[api.Events], error) {
-		f, err := in.filter(in.Limit)
+		"newest first", small, func(ctx context.Context, in *entries) (*out[page.Page[event.Event]], error) {
+		f, err := in.filter(in.Find)
 		if err != nil {
 			return nil, err
 		}
-		list, err := s.svc.Audit.Audit(ctx, principalOf(ctx), f)
-		return &out[api.Events]{api.Events{Events: list}}, err
+		list, err := s.svc.Audit.Audit(ctx, principalOf(ctx), f, before(in.Paging, in.Before))
+		return &out[page.Page[event.Event]]{list}, err
 	})
 	type all struct{ AuditFilter }
 	op := operation("GET", "/api/v1/audit/lines", "audit-lines", "The audit as JSON lines, newest first", small)
 	streamOf[event.Event](a, &op, "One entry a line.")
 	huma.Register(a, op, func(ctx context.Context, in *all) (*huma.StreamResponse, error) {
 		p := principalOf(ctx)
-		f, err := in.filter(auditPage)
+		f, err := in.filter("")
 		if err == nil {
 			err = audit.MayReadAudit(p)
 		}
@@ -154,20 +150,19 @@ func (s *server) audit(a huma.API) {
 			return nil, s.fail(ctx, err)
 		}
 		return stream(s, func(ctx context.Context, line func(event.Event)) {
-			for ctx.Err() == nil {
-				list, err := s.svc.Audit.Audit(ctx, p, f)
+			for ask := before(Paging{Limit: page.Most}, in.Before); ctx.Err() == nil; {
+				list, err := s.svc.Audit.Audit(ctx, p, f, ask)
 				if err != nil {
 					s.log.Error("the audit broke off", "error", err)
 					line(event.Event{Kind: event.Incomplete, Says: "The audit broke off here: " + fault.As(err).What})
 					return
 				}
-				for _, e := range list {
+				for _, e := range list.Items {
 					line(e)
 				}
-				if len(list) < auditPage {
+				if ask.After = list.Next; ask.After == "" {
 					return
 				}
-				f.Before = list[len(list)-1].ID
 			}
 		}), nil
 	})

@@ -15,6 +15,8 @@ import (
 	"cirque/core/access"
 	"cirque/core/driver"
 	"cirque/core/endpoint"
+	"cirque/core/fleet"
+	"cirque/core/page"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
 )
@@ -88,22 +90,26 @@ func (s *server) checkups(a huma.API) {
 		return &out[api.Alternatives]{api.Alternatives{Model: model, Alternatives: list}}, err
 	})
 	type model struct {
+		Paging
 		Model string `query:"model" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/drivers/papers", "papers", "What came out with which driver on which model, as "+
-		"people told", small, func(ctx context.Context, in *model) (*out[[]driver.Seen], error) {
+		"people told", small, func(ctx context.Context, in *model) (*out[page.Page[driver.Seen]], error) {
 		list, err := s.svc.Drivers.Papers(ctx, principalOf(ctx), in.Model)
-		return &out[[]driver.Seen]{list}, err
+		return &out[page.Page[driver.Seen]]{cut(in.Paging, list, func(v *driver.Seen) string {
+			return v.Model + " " + v.Driver + " " + v.Machine + " " + v.Queue + " " + v.At.Format(time.RFC3339Nano)
+		})}, err
 	})
 	type on struct {
+		Paging
 		Machine string `query:"machine" maxLength:"256"`
 		Exact   string `query:"exact" maxLength:"512"`
 	}
 	route(s, a, "GET", "/api/v1/drivers/endpoints", "drivers-on", "Drivers on endpoints: used, staged, spare, wanted; "+
 		"of one machine also the files they consist of", small, func(ctx context.Context,
-		in *on) (*out[[]endpoint.DriverHere], error) {
+		in *on) (*out[page.Page[endpoint.DriverHere]], error) {
 		list, err := s.svc.Drivers.DriversOn(ctx, principalOf(ctx), in.Machine, in.Exact)
-		return &out[[]endpoint.DriverHere]{list}, err
+		return &out[page.Page[endpoint.DriverHere]]{cut(in.Paging, list, func(v *endpoint.DriverHere) string { return v.Machine + " " + v.Exact })}, err
 	})
 	type ask struct {
 		Revision int    `query:"revision" minimum:"0" doc:"The change that is asked about; the current one where neither it nor a queue is named."`
@@ -117,17 +123,18 @@ func (s *server) checkups(a huma.API) {
 	})
 	route(s, a, "GET", "/api/v1/fleet/unreached", "unreached", "Machines that receive queues and on which no agent has "+
 		"reported, with another way for each", small, func(ctx context.Context,
-		_ *struct{}) (*out[[]endpoint.Unreached], error) {
-		v, err := s.svc.Proofs.Unreached(ctx, principalOf(ctx))
-		return &out[[]endpoint.Unreached]{v}, err
+		in *Paging) (*out[page.Page[endpoint.Unreached]], error) {
+		v, err := s.svc.Proofs.Unreached(ctx, principalOf(ctx), in.Find, in.ask())
+		return &out[page.Page[endpoint.Unreached]]{v}, err
 	})
 	type site struct {
+		Paging
 		Site string `query:"site" maxLength:"63"`
 	}
 	route(s, a, "GET", "/api/v1/fleet/paths", "fleet-paths", "Which server, device or gateway each endpoint leads to now",
-		small, func(ctx context.Context, in *site) (*out[[]endpoint.Talk], error) {
-			v, err := s.svc.Fleet.Talks(ctx, principalOf(ctx), in.Site)
-			return &out[[]endpoint.Talk]{v}, err
+		small, func(ctx context.Context, in *site) (*out[page.Page[endpoint.Talk]], error) {
+			v, err := s.svc.Fleet.Talks(ctx, principalOf(ctx), fleet.Filter{Site: in.Site, Word: in.Find}, in.ask())
+			return &out[page.Page[endpoint.Talk]]{v}, err
 		})
 	type answer struct{ Body agentproto.CheckupAnswer }
 	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small,

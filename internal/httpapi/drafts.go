@@ -3,11 +3,13 @@ package httpapi
 import (
 	"context"
 	"fmt"
+	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/estate"
 	"cirque/core/lineup"
+	"cirque/core/page"
 	"cirque/internal/api"
 	"cirque/internal/service/present"
 )
@@ -36,12 +38,9 @@ func (s *server) drafts(a huma.API) {
 		return &out[api.Draft]{draftOf(d)}, nil
 	}
 	route(s, a, "GET", "/api/v1/drafts", "drafts", "Everybody's drafts, the latest first", small, func(ctx context.Context,
-		_ *struct{}) (*out[[]estate.Draft], error) {
+		in *Paging) (*out[page.Page[estate.Draft]], error) {
 		list, err := s.svc.Drafts.Drafts(ctx, principalOf(ctx))
-		if list == nil {
-			list = []estate.Draft{}
-		}
-		return &out[[]estate.Draft]{list}, err
+		return &out[page.Page[estate.Draft]]{cut(*in, list, func(v *estate.Draft) string { return strconv.FormatInt(v.ID, 10) })}, err
 	})
 	route(s, a, "GET", "/api/v1/draft", "draft", "One's own draft", small, func(ctx context.Context,
 		in *Named) (*out[api.Draft], error) {
@@ -86,13 +85,14 @@ func (s *server) drafts(a huma.API) {
 		})
 	type of struct {
 		Named
+		Paging
 		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices"`
 		Object string `query:"object" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small,
-		func(ctx context.Context, in *of) (*out[[]estate.Ref], error) {
+		func(ctx context.Context, in *of) (*out[page.Page[estate.Ref]], error) {
 			list, err := s.svc.Drafts.Dependents(ctx, principalOf(ctx), in.Name, estate.Ref{List: in.List, Name: in.Object})
-			return &out[[]estate.Ref]{list}, err
+			return &out[page.Page[estate.Ref]]{cut(in.Paging, list, func(v *estate.Ref) string { return v.List + " " + v.Name })}, err
 		})
 	type reach struct {
 		Named
@@ -117,16 +117,17 @@ func (s *server) drafts(a huma.API) {
 		return &out[lineup.Reach]{r}, err
 	})
 	type findings struct {
+		Paging
 		Revision string `query:"revision" maxLength:"80" doc:"A revision's number, draft or draft:NAME; the current one when absent."`
 	}
 	route(s, a, "GET", "/api/v1/findings", "findings", "What a careful colleague would remark on", small,
-		func(ctx context.Context, in *findings) (*out[[]lineup.Finding], error) {
+		func(ctx context.Context, in *findings) (*out[page.Page[lineup.Finding]], error) {
 			when, err := present.ParseWhen(in.Revision, nil)
 			if err != nil {
 				return nil, err
 			}
 			list, err := s.svc.Lineups.Findings(ctx, principalOf(ctx), when)
-			return &out[[]lineup.Finding]{list}, err
+			return &out[page.Page[lineup.Finding]]{cut(in.Paging, list, func(v *lineup.Finding) string { return v.Object + " " + v.Says })}, err
 		})
 	type revert struct {
 		Number int `path:"number" minimum:"1"`
@@ -189,10 +190,14 @@ func (s *server) live(a huma.API) {
 				in.Queue))}, err
 		})
 	}
+	type picked struct {
+		Paging
+		Name string `path:"name" maxLength:"256"`
+	}
 	route(s, a, "GET", "/api/v1/people/{name}/picks", "picks", "The queues that a person has picked", small,
-		func(ctx context.Context, in *named) (*out[[]string], error) {
+		func(ctx context.Context, in *picked) (*out[page.Page[string]], error) {
 			list, err := s.svc.People.Picks(ctx, principalOf(ctx), in.Name)
-			return &out[[]string]{list}, err
+			return &out[page.Page[string]]{cut(in.Paging, list, func(v *string) string { return *v })}, err
 		})
 }
 

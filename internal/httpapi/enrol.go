@@ -3,11 +3,13 @@ package httpapi
 import (
 	"context"
 	"net/netip"
+	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/page"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
 	"cirque/internal/service/enrolment"
@@ -52,9 +54,9 @@ func (s *server) enrolments(a huma.API) {
 			return &out[agentproto.Person]{agentproto.Person{User: user}}, err
 		})
 	route(s, a, "GET", "/api/v1/enrolments", "enrolled", "The machines whose agents have certificates", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]access.Enrolled], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[access.Enrolled]], error) {
 			list, err := s.svc.Enrolment.Enrolled(ctx, principalOf(ctx))
-			return &out[[]access.Enrolled]{list}, err
+			return &out[page.Page[access.Enrolled]]{cut(*in, list, func(v *access.Enrolled) string { return v.Serial })}, err
 		})
 	type machine struct {
 		Machine string `path:"machine" maxLength:"256"`
@@ -64,9 +66,9 @@ func (s *server) enrolments(a huma.API) {
 			return nil, s.svc.Enrolment.Revoke(ctx, principalOf(ctx), in.Machine)
 		})
 	route(s, a, "GET", "/api/v1/enrolment-tokens", "enrolment-tokens", "Enrolment tokens, without their secrets", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]access.EnrolToken], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[access.EnrolToken]], error) {
 			list, err := s.svc.Enrolment.EnrolTokens(ctx, principalOf(ctx))
-			return &out[[]access.EnrolToken]{list}, err
+			return &out[page.Page[access.EnrolToken]]{cut(*in, list, func(v *access.EnrolToken) string { return strconv.FormatInt(v.ID, 10) })}, err
 		})
 	type add struct{ Body api.NewEnrolToken }
 	route(s, a, "POST", "/api/v1/enrolment-tokens", "make-enrolment-token", "Make an enrolment token; it is "+

@@ -2,12 +2,14 @@ package httpapi
 
 import (
 	"context"
+	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/continuity"
 	"cirque/core/endpoint"
+	"cirque/core/page"
 	"cirque/core/photograph"
 	"cirque/internal/api"
 )
@@ -26,14 +28,18 @@ func (s *server) exercises(a huma.API) {
 		return &out[continuity.Exercise]{e}, err
 	})
 	route(s, a, "GET", "/api/v1/exercises", "exercises", "The latest exercises, newest first", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]continuity.Exercise], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[continuity.Exercise]], error) {
 			v, err := s.svc.Continuity.Exercises(ctx, principalOf(ctx))
-			return &out[[]continuity.Exercise]{v}, err
+			return &out[page.Page[continuity.Exercise]]{cut(*in, v, func(v *continuity.Exercise) string { return strconv.FormatInt(v.ID, 10) })}, err
 		})
+	type list struct {
+		Paging
+		Name string `path:"name" maxLength:"256"`
+	}
 	route(s, a, "GET", "/api/v1/servers/{name}/outage", "outage", "The checklist of a server's planned outage, which "+
-		"ticks itself", small, func(ctx context.Context, in *stockName) (*out[[]endpoint.Rung], error) {
+		"ticks itself", small, func(ctx context.Context, in *list) (*out[page.Page[endpoint.Rung]], error) {
 		v, err := s.svc.Continuity.Outage(ctx, principalOf(ctx), in.Name)
-		return &out[[]endpoint.Rung]{v}, err
+		return &out[page.Page[endpoint.Rung]]{cut(in.Paging, v, func(v *endpoint.Rung) string { return v.Check })}, err
 	})
 	type one struct {
 		ID int64 `path:"id" minimum:"1"`
@@ -49,9 +55,9 @@ func (s *server) exercises(a huma.API) {
 		return &out[continuity.Exercise]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/photographs", "photographs", "Photographs of how everything stood, newest first", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]photograph.Photograph], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[photograph.Photograph]], error) {
 			v, err := s.svc.Snapshots.Photographs(ctx, principalOf(ctx))
-			return &out[[]photograph.Photograph]{v}, err
+			return &out[page.Page[photograph.Photograph]]{cut(*in, v, func(v *photograph.Photograph) string { return v.Name })}, err
 		})
 	type take struct{ Body api.NewPhotograph }
 	route(s, a, "POST", "/api/v1/photographs", "take-photograph", "Keep how servers, devices and endpoints stand now",

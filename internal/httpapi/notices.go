@@ -6,29 +6,30 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/notice"
+	"cirque/core/page"
 	"cirque/core/stock"
 )
 
 // notices are what is wrong, and who is told of it.
 func (s *server) notices(a huma.API) {
 	route(s, a, "GET", "/api/v1/faults", "faults", "What is wrong just now, the longest first", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]notice.Fault], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[notice.Fault]], error) {
 			v, err := s.svc.Alerts.Faults(ctx, principalOf(ctx))
-			return &out[[]notice.Fault]{v}, err
+			return &out[page.Page[notice.Fault]]{cut(*in, v, func(v *notice.Fault) string { return v.Key })}, err
 		})
 	route(s, a, "GET", "/api/v1/notices", "notices", "The estate's notices, with what each is about just now and how it "+
-		"went the last time", small, func(ctx context.Context, _ *struct{}) (*out[[]notice.View], error) {
+		"went the last time", small, func(ctx context.Context, in *Paging) (*out[page.Page[notice.View]], error) {
 		v, err := s.svc.Alerts.Notices(ctx, principalOf(ctx))
-		return &out[[]notice.View]{v}, err
+		return &out[page.Page[notice.View]]{cut(*in, v, func(v *notice.View) string { return v.Name })}, err
 	})
 	type of struct {
+		Paging
 		Notice string `query:"notice" maxLength:"63"`
-		Limit  int    `query:"limit" minimum:"1" maximum:"1000" default:"100"`
 	}
 	route(s, a, "GET", "/api/v1/notices/sent", "sent-notices", "What was sent to whom, newest first, and how that went",
-		small, func(ctx context.Context, in *of) (*out[[]notice.Sent], error) {
-			v, err := s.svc.Alerts.SentNotices(ctx, principalOf(ctx), in.Notice, in.Limit)
-			return &out[[]notice.Sent]{v}, err
+		small, func(ctx context.Context, in *of) (*out[page.Page[notice.Sent]], error) {
+			v, err := s.svc.Alerts.SentNotices(ctx, principalOf(ctx), in.Notice, in.ask(), in.Find)
+			return &out[page.Page[notice.Sent]]{v}, err
 		})
 	route(s, a, "POST", "/api/v1/notices/{name}/try", "try-notice", "Send a trial along each way of a notice", small,
 		func(ctx context.Context, in *stockName) (*out[[]notice.Sent], error) {

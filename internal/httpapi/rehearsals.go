@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 	"time"
@@ -10,6 +11,7 @@ import (
 	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/live"
+	"cirque/core/page"
 	"cirque/core/rehearse"
 	"cirque/internal/api"
 	"cirque/internal/service/lineups"
@@ -26,21 +28,23 @@ func (s *server) rehearsals(a huma.API) {
 		By     rehearse.By   `query:"by" doc:"Together with key: only this grant, queue, location or group." enum:"grant,queue,location,group"`
 		Key    string        `query:"key" maxLength:"256"`
 		Word   string        `query:"word" maxLength:"256" doc:"Part of a person's or machine's name."`
-		Offset int           `query:"offset" minimum:"0"`
-		Limit  int           `query:"limit" minimum:"1" maximum:"1000" default:"100"`
+		Offset int           `query:"offset" minimum:"0" deprecated:"true" doc:"What after says; goes with the next version."`
+		Paging
 	}
 	route(s, a, "GET", "/api/v1/rehearsals/{id}/effects", "effects", "The contexts behind a figure of one's own rehearsal",
-		small, func(ctx context.Context, in *effects) (*out[api.Effects], error) {
+		small, func(ctx context.Context, in *effects) (*out[page.Page[rehearse.EffectSheet]], error) {
+			from, err := place(in.Paging, in.Offset)
+			if err != nil {
+				return nil, err
+			}
 			list, total, err := s.svc.Lineups.Effects(ctx, principalOf(ctx), in.ID, rehearse.Filter{Kind: in.Kind, By: in.By,
-				Key:  in.Key,
-				Word: in.Word}, in.Offset, in.Limit)
-			o := api.Effects{Total: total, Effects: list}
-			return &out[api.Effects]{o}, err
+				Key: in.Key, Word: cmp.Or(in.Word, in.Find)}, from, in.ask().Size())
+			return &out[page.Page[rehearse.EffectSheet]]{page.At(list, from, total)}, err
 		})
 	route(s, a, "GET", "/api/v1/coverage", "coverage", "On which single servers and devices how many depend", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]rehearse.Dependence], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[rehearse.Dependence]], error) {
 			list, err := s.svc.Lineups.Coverage(ctx, principalOf(ctx))
-			return &out[[]rehearse.Dependence]{list}, err
+			return &out[page.Page[rehearse.Dependence]]{cut(*in, list, func(v *rehearse.Dependence) string { return v.Kind + " " + v.Name })}, err
 		})
 	type who struct {
 		Name  string `path:"name" maxLength:"256"`
@@ -73,25 +77,19 @@ func (s *server) rehearsals(a huma.API) {
 		return &out[api.Bare]{api.Bare{People: people, Machines: machines}}, err
 	})
 	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]live.Note], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[live.Note]], error) {
 			list, err := s.svc.Continuity.Duties(ctx, principalOf(ctx))
-			if list == nil {
-				list = []live.Note{}
-			}
-			return &out[[]live.Note]{list}, err
+			return &out[page.Page[live.Note]]{cut(*in, list, func(v *live.Note) string { return v.Kind + " " + v.Name })}, err
 		})
 	route(s, a, "GET", "/api/v1/moves", "moves", "How far people have moved off servers that are out of duty, or back "+
-		"to those that return", small, func(ctx context.Context, _ *struct{}) (*out[[]continuity.Move], error) {
+		"to those that return", small, func(ctx context.Context, in *Paging) (*out[page.Page[continuity.Move]], error) {
 		list, err := s.svc.Continuity.Moves(ctx, principalOf(ctx))
-		return &out[[]continuity.Move]{list}, err
+		return &out[page.Page[continuity.Move]]{cut(*in, list, func(v *continuity.Move) string { return v.Kind + " " + v.Name })}, err
 	})
 	route(s, a, "GET", "/api/v1/health", "health-of-all", "What probing has found of servers and devices", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]continuity.Health], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[continuity.Health]], error) {
 			list, err := s.svc.Continuity.Healths(ctx, principalOf(ctx))
-			if list == nil {
-				list = []continuity.Health{}
-			}
-			return &out[[]continuity.Health]{list}, err
+			return &out[page.Page[continuity.Health]]{cut(*in, list, func(v *continuity.Health) string { return v.Kind + " " + v.Name })}, err
 		})
 	type one struct {
 		Kind string `path:"kind" maxLength:"16" doc:"server or device."`

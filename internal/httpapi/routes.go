@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"cmp"
 	"context"
 	"net/http"
 	"slices"
@@ -13,9 +14,9 @@ import (
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
-	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/page"
 	"cirque/core/person"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
@@ -95,13 +96,10 @@ func (s *server) estate(a huma.API) {
 			rev, doc, err := s.svc.Drafts.Estate(ctx, principalOf(ctx), in.Number)
 			return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
 		})
-	type limit struct {
-		Limit int `query:"limit" minimum:"1" maximum:"1000" default:"50"`
-	}
 	route(s, a, "GET", "/api/v1/revisions", "revisions", "Revisions of the estate, newest first", small,
-		func(ctx context.Context, in *limit) (*out[[]estate.Revision], error) {
-			list, err := s.svc.Drafts.Revisions(ctx, principalOf(ctx), in.Limit)
-			return &out[[]estate.Revision]{list}, err
+		func(ctx context.Context, in *Paging) (*out[page.Page[estate.Revision]], error) {
+			list, err := s.svc.Drafts.Revisions(ctx, principalOf(ctx), in.ask(), in.Find)
+			return &out[page.Page[estate.Revision]]{list}, err
 		})
 	type publish struct{ Body api.Publish }
 	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large, func(ctx context.Context,
@@ -119,10 +117,9 @@ func (s *server) estate(a huma.API) {
 			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings}}, nil
 		})
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,
-		_ *struct{}) (*out[api.Queues], error) {
-		rev, list, err := s.svc.Lineups.Queues(ctx, principalOf(ctx))
-		o := api.Queues{Revision: rev, Total: len(list), Queues: list}
-		return &out[api.Queues]{o}, err
+		in *Paging) (*out[page.Page[lineup.QueueSheet]], error) {
+		list, err := s.svc.Lineups.Queues(ctx, principalOf(ctx))
+		return &out[page.Page[lineup.QueueSheet]]{cut(*in, list, func(q *lineup.QueueSheet) string { return q.Name })}, err
 	})
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
@@ -132,29 +129,26 @@ func (s *server) estate(a huma.API) {
 			q, err := s.svc.Lineups.Queue(ctx, principalOf(ctx), in.Name)
 			return &out[lineup.QueueSheet]{q}, err
 		})
-	list(s, a, "locations", func(d *estate.Document) []estate.Location { return d.Locations })
-	list(s, a, "subnets", func(d *estate.Document) []estate.Subnet { return d.Subnets })
-	list(s, a, "stations", func(d *estate.Document) []estate.Station { return d.Stations })
-	list(s, a, "drivers", func(d *estate.Document) []estate.Driver { return d.Drivers })
-	list(s, a, "servers", func(d *estate.Document) []estate.Server { return d.Servers })
-	list(s, a, "server_sets", func(d *estate.Document) []estate.ServerSet { return d.ServerSets })
-	list(s, a, "devices", func(d *estate.Document) []estate.Device { return d.Devices })
-	list(s, a, "grants", func(d *estate.Document) []estate.Grant { return d.Grants })
+	list(s, a, "locations", func(v *estate.Location) string { return v.Path }, func(d *estate.Document) []estate.Location { return d.Locations })
+	list(s, a, "subnets", func(v *estate.Subnet) string { return v.CIDR.String() }, func(d *estate.Document) []estate.Subnet { return d.Subnets })
+	list(s, a, "stations", func(v *estate.Station) string { return v.Name }, func(d *estate.Document) []estate.Station { return d.Stations })
+	list(s, a, "drivers", func(v *estate.Driver) string { return v.Name }, func(d *estate.Document) []estate.Driver { return d.Drivers })
+	list(s, a, "servers", func(v *estate.Server) string { return v.Name }, func(d *estate.Document) []estate.Server { return d.Servers })
+	list(s, a, "server_sets", func(v *estate.ServerSet) string { return v.Name }, func(d *estate.Document) []estate.ServerSet { return d.ServerSets })
+	list(s, a, "devices", func(v *estate.Device) string { return v.Name }, func(d *estate.Document) []estate.Device { return d.Devices })
+	list(s, a, "grants", func(v *estate.Grant) string { return v.Name }, func(d *estate.Document) []estate.Grant { return d.Grants })
 }
 
 // list registers one list of the estate.
-func list[T any](s *server, a huma.API, name string, of func(*estate.Document) []T) {
+func list[T any](s *server, a huma.API, name string, key func(*T) string, of func(*estate.Document) []T) {
 	route(s, a, "GET", "/api/v1/"+name, name, "The "+name+" of the current estate", small, func(ctx context.Context,
-		_ *struct{}) (*out[[]T], error) {
+		in *Paging) (*out[page.Page[T]], error) {
 		_, doc, err := s.svc.Drafts.Estate(ctx, principalOf(ctx), 0)
 		if err != nil {
 			return nil, err
 		}
 		o := of(doc)
-		if o == nil {
-			o = []T{}
-		}
-		return &out[[]T]{o}, nil
+		return &out[page.Page[T]]{cut(*in, o, key)}, nil
 	})
 }
 
@@ -169,13 +163,17 @@ func (s *server) directory(a huma.API) {
 	type search struct {
 		Word  string   `query:"word" maxLength:"256" doc:"Part of a name."`
 		Kinds []string `query:"kind,explode" doc:"All when absent." enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
-		Limit int      `query:"limit" minimum:"1" maximum:"200" default:"20"`
+		Paging
 	}
 	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+
-		"part of what they are called", small, func(ctx context.Context, in *search) (*out[api.Found], error) {
-		found, total, err := s.svc.Sources.Search(ctx, principalOf(ctx), in.Kinds, in.Word, in.Limit)
-		o := api.Found{Total: total, Found: found}
-		return &out[api.Found]{o}, err
+		"part of what they are called", small, func(ctx context.Context, in *search) (*out[page.Page[directory.Found]], error) {
+		from, err := place(in.Paging, 0)
+		if err != nil {
+			return nil, err
+		}
+		size := in.ask().Size()
+		found, total, err := s.svc.Sources.Search(ctx, principalOf(ctx), in.Kinds, cmp.Or(in.Word, in.Find), from+size)
+		return &out[page.Page[directory.Found]]{page.At(found[min(from, len(found)):], from, total)}, err
 	})
 }
 
@@ -215,17 +213,17 @@ func (s *server) joins(a huma.API) {
 			return &out[directory.Joined]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that "+
-		"no directory has", small, func(ctx context.Context, _ *struct{}) (*out[[]directory.Stranger], error) {
+		"no directory has", small, func(ctx context.Context, in *Paging) (*out[page.Page[directory.Stranger]], error) {
 		o, err := s.svc.Links.Strangers(ctx, principalOf(ctx))
-		return &out[[]directory.Stranger]{o}, err
+		return &out[page.Page[directory.Stranger]]{cut(*in, o, func(v *directory.Stranger) string { return v.Name })}, err
 	})
 }
 
 func (s *server) people(a huma.API) {
 	route(s, a, "GET", "/api/v1/requests", "requests", "What people have asked for; only one's own for whoever may not "+
-		"see the others'", small, func(ctx context.Context, _ *struct{}) (*out[[]access.Request], error) {
+		"see the others'", small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Request]], error) {
 		list, err := s.svc.People.Requests(ctx, principalOf(ctx))
-		return &out[[]access.Request]{list}, err
+		return &out[page.Page[access.Request]]{cut(*in, list, func(v *access.Request) string { return strconv.FormatInt(v.ID, 10) })}, err
 	})
 	type ask struct{ Body api.NewRequest }
 	route(s, a, "POST", "/api/v1/requests", "request", "Ask for a queue, for oneself", small, func(ctx context.Context,
@@ -261,10 +259,14 @@ func (s *server) people(a huma.API) {
 			o, err := s.svc.People.PersonData(ctx, principalOf(ctx), in.Name)
 			return &out[person.Kept]{o}, err
 		})
+	type story struct {
+		Paging
+		Name string `path:"name" maxLength:"256"`
+	}
 	route(s, a, "GET", "/api/v1/people/{name}/history", "person-history", "What became of a person, newest first", small,
-		func(ctx context.Context, in *named) (*out[[]person.Moment], error) {
+		func(ctx context.Context, in *story) (*out[page.Page[person.Moment]], error) {
 			o, err := s.svc.People.PersonHistory(ctx, principalOf(ctx), in.Name)
-			return &out[[]person.Moment]{o}, err
+			return &out[page.Page[person.Moment]]{cut(in.Paging, o, func(v *person.Moment) string { return v.At.Format(time.RFC3339Nano) + " " + v.What + " " + v.Says })}, err
 		})
 	type erase struct {
 		Name   string `path:"name" maxLength:"256"`
@@ -396,48 +398,4 @@ func answers[T any](a huma.API, path string) {
 	doc := a.OpenAPI()
 	schema := doc.Components.Schemas.Schema(typeOf[T](), true, "")
 	doc.Paths[path].Post.Responses["200"].Content = map[string]*huma.MediaType{"application/json": {Schema: schema}}
-}
-
-func (s *server) fleet(a huma.API) {
-	type report struct{ Body endpoint.Report }
-	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium,
-		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {
-			e, err := s.svc.Fleet.Report(ctx, principalOf(ctx), in.Body)
-			return &out[endpoint.Judged]{e}, err
-		})
-	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints with their drift", small, func(ctx context.Context,
-		_ *struct{}) (*out[[]endpoint.Judged], error) {
-		all, err := s.svc.Fleet.Endpoints(ctx, principalOf(ctx))
-		return &out[[]endpoint.Judged]{all}, err
-	})
-	type named struct {
-		Machine string `path:"machine" maxLength:"256"`
-	}
-	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context,
-		in *named) (*out[endpoint.Judged], error) {
-		e, err := s.svc.Fleet.Endpoint(ctx, principalOf(ctx), in.Machine)
-		return &out[endpoint.Judged]{e}, err
-	})
-	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues "+
-		"and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
-		e, err := s.svc.Fleet.Refresh(ctx, principalOf(ctx), in.Machine)
-		return &out[api.Called]{api.Called{Endpoint: e, Otherwise: s.svc.Fleet.Otherwise()}}, err
-	})
-	type page struct {
-		Before int64 `query:"before" minimum:"0" doc:"Events older than this one."`
-		Limit  int   `query:"limit" minimum:"1" maximum:"500" default:"50"`
-	}
-	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context,
-		in *page) (*out[api.Events], error) {
-		list, err := s.svc.Audit.Events(ctx, principalOf(ctx), in.Before, in.Limit)
-		if list == nil {
-			list = []event.Event{}
-		}
-		return &out[api.Events]{api.Events{Events: list}}, err
-	})
-	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context,
-		_ *struct{}) (*out[endpoint.Overview], error) {
-		o, err := s.svc.Fleet.Overview(ctx, principalOf(ctx))
-		return &out[endpoint.Overview]{o}, err
-	})
 }

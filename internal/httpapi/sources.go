@@ -2,11 +2,13 @@ package httpapi
 
 import (
 	"context"
+	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/advert"
 	"cirque/core/directory"
+	"cirque/core/page"
 	"cirque/internal/api"
 )
 
@@ -19,9 +21,9 @@ func (s *server) sources(a huma.API) {
 		Body api.NewSource
 	}
 	route(s, a, "GET", "/api/v1/directory/sources", "directory-sources", "The directories that are read over LDAP, with "+
-		"how they stand", small, func(ctx context.Context, _ *struct{}) (*out[[]directory.SourceView], error) {
+		"how they stand", small, func(ctx context.Context, in *Paging) (*out[page.Page[directory.SourceView]], error) {
 		list, err := s.svc.Sources.Sources(ctx, principalOf(ctx))
-		return &out[[]directory.SourceView]{list}, err
+		return &out[page.Page[directory.SourceView]]{cut(*in, list, func(v *directory.SourceView) string { return v.Name })}, err
 	})
 	route(s, a, "PUT", "/api/v1/directory/sources/{name}", "keep-source", "Try a directory, and keep it as a source; a "+
 		"new one is paused until it is resumed", small, func(ctx context.Context, in *keep) (*out[api.TriedSource], error) {
@@ -33,9 +35,9 @@ func (s *server) sources(a huma.API) {
 		return &out[api.TriedSource]{o}, nil
 	})
 	route(s, a, "GET", "/api/v1/directory/listings", "listings", "How the printer entries in each directory stand", small,
-		func(ctx context.Context, _ *struct{}) (*out[[]advert.Listing], error) {
+		func(ctx context.Context, in *Paging) (*out[page.Page[advert.Listing]], error) {
 			list, err := s.svc.Adverts.Listings(ctx, principalOf(ctx))
-			return &out[[]advert.Listing]{list}, err
+			return &out[page.Page[advert.Listing]]{cut(*in, list, func(v *advert.Listing) string { return v.Source })}, err
 		})
 	type remove struct {
 		Name  string `path:"name" maxLength:"63"`
@@ -69,19 +71,19 @@ func (s *server) sources(a huma.API) {
 		return nil, s.svc.Sources.StopRun(ctx, principalOf(ctx), in.Name)
 	})
 	type history struct {
+		Paging
 		Source string `query:"source" maxLength:"63" doc:"All when absent."`
-		Limit  int    `query:"limit" minimum:"1" maximum:"500" default:"50"`
 	}
 	route(s, a, "GET", "/api/v1/directory/runs", "directory-runs", "The latest passes, newest first", small,
-		func(ctx context.Context, in *history) (*out[[]directory.Run], error) {
-			list, err := s.svc.Sources.Runs(ctx, principalOf(ctx), in.Source, in.Limit)
-			return &out[[]directory.Run]{list}, err
+		func(ctx context.Context, in *history) (*out[page.Page[directory.Run]], error) {
+			list, err := s.svc.Sources.Runs(ctx, principalOf(ctx), in.Source, in.ask(), in.Find)
+			return &out[page.Page[directory.Run]]{list}, err
 		})
 	type ids struct{ Body api.RenameIDs }
 	route(s, a, "GET", "/api/v1/directory/renames", "directory-renames", "What the directory calls otherwise now than "+
-		"the estate does", small, func(ctx context.Context, _ *struct{}) (*out[[]directory.Proposal], error) {
+		"the estate does", small, func(ctx context.Context, in *Paging) (*out[page.Page[directory.Proposal]], error) {
 		list, err := s.svc.Sources.Renames(ctx, principalOf(ctx))
-		return &out[[]directory.Proposal]{list}, err
+		return &out[page.Page[directory.Proposal]]{cut(*in, list, func(v *directory.Proposal) string { return strconv.FormatInt(v.ID, 10) })}, err
 	})
 	route(s, a, "POST", "/api/v1/directory/renames/take", "take-renames", "Put renames into one's own draft", small,
 		func(ctx context.Context, in *ids) (*out[api.TakenRenames], error) {

@@ -2,49 +2,49 @@ package postgres
 
 import (
 	"context"
-	"strconv"
-	"strings"
 
 	"github.com/jackc/pgx/v5"
 
 	"cirque/core/event"
+	"cirque/core/page"
 )
 
-// Audit lists the changes and sign-ins that a filter lets through, newest first.
-func (s EventTable) Audit(ctx context.Context, want event.Filter) ([]event.Event, error) {
-	args := []any{event.Observed()}
-	where := []string{"kind <> ALL ($1)"}
-	add := func(condition string, v any) {
-		args = append(args, v)
-		where = append(where, strings.ReplaceAll(condition, "?", "$"+strconv.Itoa(len(args))))
+const eventColumns = "id, at, kind, subject, author, says, remote, before, after"
+
+func events() latest[event.Event] {
+	return latest[event.Event]{table: "event", columns: eventColumns, number: "id",
+		text: "kind || ' ' || subject || ' ' || author || ' ' || says", scan: pgx.RowToStructByPos[event.Event],
+		key: func(e *event.Event) int64 { return e.ID }}
+}
+
+// Events gives what happened, newest first, without from where and what changed.
+func (s EventTable) Events(ctx context.Context, ask page.Ask, word string) (page.Page[event.Event], error) {
+	l := events()
+	l.columns = "id, at, kind, subject, author, says"
+	l.scan = func(row pgx.CollectableRow) (e event.Event, err error) {
+		return e, row.Scan(&e.ID, &e.At, &e.Kind, &e.Subject, &e.Author, &e.Says)
 	}
+	return l.page(ctx, s.db, ask, word)
+}
+
+// Audit gives the changes and sign-ins that a filter lets through, newest first.
+func (s EventTable) Audit(ctx context.Context, want event.Filter, ask page.Ask) (page.Page[event.Event], error) {
+	l := events()
+	l.only("kind <> ALL (?)", event.Observed())
 	if want.Since != nil {
-		add("at >= ?", *want.Since)
+		l.only("at >= ?", *want.Since)
 	}
 	if want.Until != nil {
-		add("at < ?", *want.Until)
+		l.only("at < ?", *want.Until)
 	}
 	if want.Author != "" {
-		add("folded(author) = folded(?)", want.Author)
+		l.only("folded(author) = folded(?)", want.Author)
 	}
 	if want.Subject != "" {
-		add("folded(subject) = folded(?)", want.Subject)
+		l.only("folded(subject) = folded(?)", want.Subject)
 	}
 	if want.Kind != "" {
-		add("(kind = ? OR split_part(kind, '.', 1) = ?)", want.Kind)
+		l.only("(kind = ? OR split_part(kind, '.', 1) = ?)", want.Kind)
 	}
-	if want.Before > 0 {
-		add("id < ?", want.Before)
-	}
-	sql := "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE " + strings.Join(where,
-		" AND ") + " ORDER BY id DESC"
-	if want.Limit > 0 {
-		sql += " LIMIT " + strconv.Itoa(want.Limit)
-	}
-	rows, err := s.pool.Query(ctx, sql, args...)
-	if err != nil {
-		return nil, translate(err)
-	}
-	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[event.Event])
-	return out, translate(err)
+	return l.page(ctx, s.db, ask, want.Word)
 }

@@ -14,6 +14,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/notice"
+	"cirque/core/page"
 	"cirque/core/photograph"
 	"cirque/internal/testkit"
 )
@@ -61,8 +62,8 @@ func TestFaultsSeen(t *testing.T) {
 		{Notice: "m", To: "mail:y", Says: "refused", Trial: true}}, nil); err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.Notices.Sent(ctx, "m", 9); err != nil || len(got) != 1 || got[0].OK || !got[0].Trial ||
-		got[0].At.IsZero() {
+	if got, err := s.Notices.Sent(ctx, "m", page.Ask{}, ""); err != nil || got.Total != 1 || got.Items[0].OK || !got.Items[0].Trial ||
+		got.Items[0].At.IsZero() {
 		t.Errorf("%+v %v", got, err)
 	}
 }
@@ -241,7 +242,7 @@ func TestErasedFromCare(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if got, err := s.Notices.Sent(ctx, "", 9); err != nil || len(got) != 1 || got[0].Body != "the server" {
+	if got, err := s.Notices.Sent(ctx, "", page.Ask{}, ""); err != nil || got.Total != 1 || got.Items[0].Body != "the server" {
 		t.Errorf("%+v %v", got, err)
 	}
 	if got, err := s.Notices.Told(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {

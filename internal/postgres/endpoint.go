@@ -13,9 +13,21 @@ import (
 	"cirque/core/name"
 )
 
-// Endpoints lists all endpoints by name.
-func (s EndpointTable) Endpoints(ctx context.Context) ([]endpoint.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint ORDER BY folded")
+const endpointColumns = "first_seen, last_seen, seen_from, report"
+
+// EachEndpoint calls f for every endpoint, in no order; it holds one of them at a time.
+func (s EndpointTable) EachEndpoint(ctx context.Context, f func(endpoint.Record) error) error {
+	rows, err := s.pool.Query(ctx, "SELECT "+endpointColumns+" FROM endpoint")
+	if err != nil {
+		return translate(err)
+	}
+	return each(rows, f)
+}
+
+// EndpointsNamed gives those of some endpoints that have reported, by folded name.
+func (s EndpointTable) EndpointsNamed(ctx context.Context, folded []string) ([]endpoint.Record, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+endpointColumns+" FROM endpoint WHERE folded = ANY($1) ORDER BY last_seen",
+		folded)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -23,9 +35,23 @@ func (s EndpointTable) Endpoints(ctx context.Context) ([]endpoint.Record, error)
 	return out, translate(err)
 }
 
+func each(rows pgx.Rows, f func(endpoint.Record) error) error {
+	defer rows.Close()
+	for rows.Next() {
+		r, err := scanEndpoint(rows)
+		if err != nil {
+			return translate(err)
+		}
+		if err := f(r); err != nil {
+			return err
+		}
+	}
+	return translate(rows.Err())
+}
+
 // Endpoint gives one endpoint; an Unknown fault where none of that name has reported.
 func (s EndpointTable) Endpoint(ctx context.Context, machine string) (endpoint.Record, error) {
-	rows, err := s.pool.Query(ctx, "SELECT first_seen, last_seen, seen_from, report FROM endpoint WHERE folded = $1",
+	rows, err := s.pool.Query(ctx, "SELECT "+endpointColumns+" FROM endpoint WHERE folded = $1",
 		name.Fold(machine))
 	if err != nil {
 		return endpoint.Record{}, translate(err)
@@ -48,23 +74,27 @@ func scanEndpoint(row pgx.CollectableRow) (endpoint.Record, error) {
 }
 
 // SaveReport keeps an endpoint's latest report, with what happened; servers are those to which its own queues lead.
+// happens says what that is, once it is known how the endpoint stood before.
 func (s EndpointTable) SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string,
-	events []event.Event) (endpoint.Record, error) {
+	happens func(before endpoint.Before) []event.Event) (endpoint.Record, error) {
 	rec := endpoint.Record{Report: r, SeenFrom: from}
 	text, err := json.Marshal(r)
 	if err != nil {
 		return rec, err
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		err := tx.QueryRow(ctx, `INSERT INTO endpoint (folded, report, seen_from, servers, failing) VALUES ($1, $2,
-		$3, $4, $5)
-			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, seen_from = excluded.seen_from, servers =
-			excluded.servers, failing = excluded.failing, last_seen = clock_timestamp() RETURNING first_seen, last_seen`,
-			name.Fold(r.Machine), text, from, servers, len(r.Failures) > 0).Scan(&rec.FirstSeen, &rec.LastSeen)
+		var was *bool
+		err := tx.QueryRow(ctx, `WITH was AS (SELECT failing FROM endpoint WHERE folded = $1)
+			INSERT INTO endpoint (folded, report, seen_from, servers, failing) VALUES ($1, $2, $3, $4, $5)
+			ON CONFLICT (folded) DO UPDATE SET report = excluded.report, seen_from = excluded.seen_from,
+			servers = excluded.servers, failing = excluded.failing, last_seen = clock_timestamp()
+			RETURNING first_seen, last_seen, (SELECT failing FROM was)`,
+			name.Fold(r.Machine), text, from, servers, len(r.Failures) > 0).Scan(&rec.FirstSeen, &rec.LastSeen, &was)
 		if err != nil {
 			return err
 		}
-		for _, e := range events {
+		before := endpoint.Before{Known: was != nil, Failing: was != nil && *was}
+		for _, e := range happens(before) {
 			if err := happened(ctx, tx, e); err != nil {
 				return err
 			}
@@ -87,17 +117,4 @@ func (s EndpointTable) Call(ctx context.Context, machine string, e event.Event) 
 // AddEvent records something that happened.
 func (s EventTable) AddEvent(ctx context.Context, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error { return happened(ctx, tx, e) })
-}
-
-// Events lists what happened, newest first; before is an event's id, 0 for the newest.
-func (s EventTable) Events(ctx context.Context, before int64, limit int) ([]event.Event, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says FROM event WHERE $1 = 0 OR id < $1 ORDER "+
-		"BY id DESC LIMIT $2", before, limit)
-	if err != nil {
-		return nil, translate(err)
-	}
-	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (e event.Event, err error) {
-		return e, row.Scan(&e.ID, &e.At, &e.Kind, &e.Subject, &e.Author, &e.Says)
-	})
-	return out, translate(err)
 }

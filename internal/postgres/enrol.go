@@ -126,6 +126,17 @@ func (s EnrolmentTable) Enrol(ctx context.Context, token int64, e access.Enrolle
 	return e, err
 }
 
+// EnrolledSilent names the machines, folded, that a certificate lets in at a time and that have never reported.
+func (s EnrolmentTable) EnrolledSilent(ctx context.Context, now time.Time) ([]string, error) {
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT folded FROM enrolled WHERE revoked_at IS NULL AND expires_at > $1 AND "+
+		"NOT EXISTS (SELECT FROM endpoint WHERE endpoint.folded = enrolled.folded)", now)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowTo[string])
+	return out, translate(err)
+}
+
 func addEnrolled(ctx context.Context, tx pgx.Tx, e access.Enrolled) error {
 	if _, err := tx.Exec(ctx, "INSERT INTO enrolled (serial, folded, machine, site, key, by, at, issued_at, expires_at) "+
 		"VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)",

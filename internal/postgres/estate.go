@@ -12,6 +12,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/page"
 )
 
 const revisionColumns = "number, author, reason, at"
@@ -55,7 +56,15 @@ func (s EstateTable) revision(ctx context.Context, query string, args ...any) (e
 	return r, doc, json.Unmarshal(text, doc)
 }
 
-// Revisions lists revisions, newest first.
+// RevisionsPage gives revisions, newest first.
+func (s EstateTable) RevisionsPage(ctx context.Context, ask page.Ask, word string) (page.Page[estate.Revision], error) {
+	l := latest[estate.Revision]{table: "revision", columns: revisionColumns, number: "number",
+		text: "author || ' ' || reason", scan: pgx.RowToStructByPos[estate.Revision],
+		key: func(r *estate.Revision) int64 { return int64(r.Number) }}
+	return l.page(ctx, s.db, ask, word)
+}
+
+// Revisions lists the newest revisions.
 func (s EstateTable) Revisions(ctx context.Context, limit int) ([]estate.Revision, error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+revisionColumns+" FROM revision ORDER BY number DESC LIMIT $1", limit)
 	if err != nil {

@@ -96,7 +96,7 @@ func TestPersonByAnyWriting(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	list, err := s.Events.Events(ctx, 0, 10)
+	list, err := eventsOf(t, s)
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -106,7 +106,7 @@ func TestFenced(t *testing.T) {
 	if err := write(under(n, true)); !fault.Is(err, fault.Conflict) {
 		t.Error("a former holder writes:", err)
 	}
-	list, err := s.Events.Events(t.Context(), 0, 10)
+	list, err := eventsOf(t, s)
 	if err != nil || len(list) != 1 {
 		t.Error("what was refused is kept:", list, err)
 	}

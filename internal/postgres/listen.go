@@ -3,9 +3,11 @@ package postgres
 import (
 	"context"
 	"strings"
+	"sync"
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 
 	"cirque/core/event"
 )
@@ -50,6 +52,22 @@ func (s *Store) listen(ctx context.Context, f func(event.Notice)) error {
 			return err
 		}
 		what, subject, _ := strings.Cut(n.Payload, " ")
-		f(event.Notice{What: what, Subject: subject})
+		f(event.Notice{What: what, Subject: subject, Own: s.own.has(n.PID)})
 	}
+}
+
+// backends are the server's processes that serve a store's own pool: whatever they send, this process wrote.
+type backends struct{ pids sync.Map }
+
+func (b *backends) follow(cfg *pgxpool.Config) {
+	cfg.AfterConnect = func(_ context.Context, c *pgx.Conn) error {
+		b.pids.Store(c.PgConn().PID(), true)
+		return nil
+	}
+	cfg.BeforeClose = func(c *pgx.Conn) { b.pids.Delete(c.PgConn().PID()) }
+}
+
+func (b *backends) has(pid uint32) bool {
+	_, own := b.pids.Load(pid)
+	return own
 }

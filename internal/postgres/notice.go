@@ -8,6 +8,7 @@ import (
 
 	"cirque/core/event"
 	"cirque/core/notice"
+	"cirque/core/page"
 )
 
 // SeenSince keeps which faults are seen now, and gives since when each has been; those that are not seen any more are
@@ -97,13 +98,27 @@ func (s NoticeTable) AddSent(ctx context.Context, list []notice.Sent, events []e
 	})
 }
 
-// Sent lists what was sent, newest first; of one notice where it is named.
-func (s NoticeTable) Sent(ctx context.Context, of string, limit int) ([]notice.Sent, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+sentColumns+" FROM notice_sent WHERE $1 = '' OR notice = $1 ORDER BY id "+
-		"DESC LIMIT $2", of, limit)
+// LastSent gives, of each notice, what was sent last.
+func (s NoticeTable) LastSent(ctx context.Context) (map[string]notice.Sent, error) {
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT ON (notice) "+sentColumns+" FROM notice_sent ORDER BY notice, id DESC")
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[notice.Sent])
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[notice.Sent])
+	out := make(map[string]notice.Sent, len(list))
+	for _, v := range list {
+		out[v.Notice] = v
+	}
 	return out, translate(err)
+}
+
+// Sent gives what was sent, newest first; of one notice where it is named.
+func (s NoticeTable) Sent(ctx context.Context, of string, ask page.Ask, word string) (page.Page[notice.Sent], error) {
+	l := latest[notice.Sent]{table: "notice_sent", columns: sentColumns, number: "id",
+		text: "notice || ' ' || told || ' ' || subject || ' ' || says", scan: pgx.RowToStructByPos[notice.Sent],
+		key: func(v *notice.Sent) int64 { return v.ID }}
+	if of != "" {
+		l.only("notice = ?", of)
+	}
+	return l.page(ctx, s.db, ask, word)
 }

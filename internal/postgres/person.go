@@ -54,7 +54,7 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 // EventsOf lists what somebody did and what concerned them, under any of their names as authors and subjects are
 // written.
 func (s PersonTable) EventsOf(ctx context.Context, names []string) ([]event.Event, error) {
-	rows, err := s.pool.Query(ctx, "SELECT id, at, kind, subject, author, says, remote, before, after FROM event WHERE "+
+	rows, err := s.pool.Query(ctx, "SELECT "+eventColumns+" FROM event WHERE "+
 		"folded(author) = ANY($1) OR folded(subject) = ANY($1) ORDER BY id", names)
 	if err != nil {
 		return nil, translate(err)
@@ -119,7 +119,11 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 
 // eraseAtEndpoints takes somebody out of what endpoints last told.
 func eraseAtEndpoints(ctx context.Context, tx pgx.Tx, names []string) error {
-	rows, err := tx.Query(ctx, "SELECT folded, report FROM endpoint FOR UPDATE")
+	// A name that is written somewhere in the report, as JSON writes it: no other row is locked or read.
+	rows, err := tx.Query(ctx, `SELECT folded, report FROM endpoint WHERE EXISTS (SELECT 1
+		FROM unnest($1::text[]) AS n, to_jsonb(n) AS j
+		WHERE strpos(folded(report::text), substr(j::text, 2, length(j::text) - 2)) > 0)
+		ORDER BY folded FOR UPDATE`, names)
 	if err != nil {
 		return err
 	}
@@ -154,6 +158,9 @@ func eraseAtEndpoints(ctx context.Context, tx pgx.Tx, names []string) error {
 			return err
 		}
 		if _, err := tx.Exec(ctx, "UPDATE endpoint SET report = $2 WHERE folded = $1", t.Folded, text); err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Endpoint, r.Machine); err != nil {
 			return err
 		}
 	}

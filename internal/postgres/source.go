@@ -11,6 +11,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/page"
 )
 
 // Sources lists the directories that are read, by name, with what is sealed of them.
@@ -206,17 +207,37 @@ func (s SourceTable) SaveRun(ctx context.Context, v directory.Run, events ...eve
 	return stop, err
 }
 
-// Runs lists the latest runs, newest first, of a source or of all.
-func (s SourceTable) Runs(ctx context.Context, source string, limit int) ([]directory.Run, error) {
+// RunsPage gives runs, newest first; of one source where it is named.
+func (s SourceTable) RunsPage(ctx context.Context, source string, ask page.Ask,
+	word string) (page.Page[directory.Run], error) {
+	if err := s.endSilentRuns(ctx); err != nil {
+		return page.Page[directory.Run]{}, err
+	}
+	l := latest[directory.Run]{table: "directory_run", columns: runColumns, number: "id",
+		text: "source || ' ' || state || ' ' || body::text", scan: oneRun,
+		key: func(r *directory.Run) int64 { return r.ID }}
+	if source != "" {
+		l.only("source = ?", source)
+	}
+	return l.page(ctx, s.db, ask, word)
+}
+
+// LatestRuns gives the latest runs of each source, newest first, so many at most.
+func (s SourceTable) LatestRuns(ctx context.Context, most int) (map[string][]directory.Run, error) {
 	if err := s.endSilentRuns(ctx); err != nil {
 		return nil, err
 	}
-	rows, err := s.pool.Query(ctx, "SELECT "+runColumns+" FROM directory_run WHERE $1 = '' OR source = $1 ORDER BY id "+
-		"DESC LIMIT $2", source, limit)
+	rows, err := s.pool.Query(ctx, "SELECT "+runColumns+" FROM (SELECT r.* FROM directory_source AS v CROSS JOIN "+
+		"LATERAL (SELECT * FROM directory_run WHERE source = v.name ORDER BY id DESC LIMIT $1) AS r) AS latest "+
+		"ORDER BY id DESC", most)
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, oneRun)
+	list, err := pgx.CollectRows(rows, oneRun)
+	out := map[string][]directory.Run{}
+	for _, r := range list {
+		out[r.Source] = append(out[r.Source], r)
+	}
 	return out, translate(err)
 }
 

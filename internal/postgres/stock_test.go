@@ -144,7 +144,7 @@ func TestCredentialsSealed(t *testing.T) {
 	if err != nil || len(list) != 1 || string(sealed["k"]) != "two" || !slices.Equal(list[0].For, c.For) {
 		t.Fatal(list, sealed, err)
 	}
-	before, err := s.Events.Events(ctx, 0, 100)
+	before, err := eventsOf(t, s)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -155,7 +155,7 @@ func TestCredentialsSealed(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	after, err := s.Events.Events(ctx, 0, 100)
+	after, err := eventsOf(t, s)
 	if err != nil || len(after)-len(before) != 2 {
 		t.Errorf("%d events for two changes of state (%v)", len(after)-len(before), err)
 	}

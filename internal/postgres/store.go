@@ -31,6 +31,7 @@ const channel = "cirque"
 // A Store is the database, by what is kept in it. Any number of goroutines may use it.
 type Store struct {
 	db
+	own *backends
 
 	Accounts    AccountTable
 	Checkups    CheckupTable
@@ -117,7 +118,7 @@ type (
 
 func newStore(pool *pgxpool.Pool) *Store {
 	d := db{pool}
-	return &Store{d, AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d}, DraftTable{d}, DutyTable{d},
+	return &Store{d, new(backends), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d}, DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, ExerciseTable{d}, HealthTable{d}, JoinTable{d},
 		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, PhotographTable{d}, PickTable{d}, RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}}
@@ -132,11 +133,14 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	cfg.MaxConns = 12
 	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
+	own := &backends{}
+	own.follow(cfg)
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, translate(err)
 	}
 	s := newStore(pool)
+	s.own = own
 	var version int
 	if err := pool.QueryRow(ctx, "SELECT current_setting('server_version_num')::int").Scan(&version); err != nil {
 		pool.Close()

@@ -3,6 +3,7 @@ package postgres_test
 import (
 	"context"
 	"fmt"
+	"slices"
 	"sync"
 	"sync/atomic"
 	"testing"
@@ -16,6 +17,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/live"
+	"cirque/core/page"
 	"cirque/internal/postgres"
 	"cirque/internal/testkit"
 )
@@ -66,7 +68,7 @@ func TestRevisions(t *testing.T) {
 	if _, _, err := s.Estates.Revision(ctx, 99); !fault.Is(err, fault.Unknown) {
 		t.Errorf("revision 99: %v", err)
 	}
-	events, err := s.Events.Events(ctx, 0, 100)
+	events, err := eventsOf(t, s)
 	if err != nil || len(events) != 8 || events[0].Kind != event.Published {
 		t.Errorf("%+v %v", events, err)
 	}
@@ -191,20 +193,32 @@ func TestEndpoints(t *testing.T) {
 	m := "Desk-1"
 	r := endpoint.Report{Machine: m, Contexts: []lineup.Query{{Machine: &m}}, Failures: []endpoint.Failure{{Queue: "q",
 		Says: "no"}}}
-	first, err := s.Endpoints.SaveReport(ctx, r, "", []string{}, []event.Event{{Kind: event.Joined, Subject: m,
-		Author: "a",
-		Says:   "came"}})
+	first, err := s.Endpoints.SaveReport(ctx, r, "", []string{}, func(before endpoint.Before) []event.Event {
+		if before != (endpoint.Before{}) {
+			t.Error("known before its first report:", before)
+		}
+		return []event.Event{{Kind: event.Joined, Subject: m, Author: "a", Says: "came"}}
+	})
 	if err != nil {
 		t.Fatal(err)
 	}
 	r.Machine, r.Failures = "DESK-1", nil // one machine, however it writes itself
-	if _, err := s.Endpoints.SaveReport(ctx, r, "127.0.0.1", []string{"ps-1"}, nil); err != nil {
+	if _, err := s.Endpoints.SaveReport(ctx, r, "127.0.0.1", []string{"ps-1"}, func(before endpoint.Before) []event.Event {
+		if before != (endpoint.Before{Known: true, Failing: true}) {
+			t.Error("how it stood before:", before)
+		}
+		return nil
+	}); err != nil {
 		t.Fatal(err)
 	}
-	all, err := s.Endpoints.Endpoints(ctx)
+	var all []endpoint.Record
+	err = s.Endpoints.EachEndpoint(ctx, func(rec endpoint.Record) error { all = append(all, rec); return nil })
 	if err != nil || len(all) != 1 || !all[0].FirstSeen.Equal(first.FirstSeen) || all[0].LastSeen.Before(first.LastSeen) ||
 		len(all[0].Report.Failures) != 0 {
 		t.Errorf("%+v %v", all, err)
+	}
+	if some, err := s.Endpoints.EndpointsNamed(ctx, []string{"else", "desk-1"}); err != nil || len(some) != 1 {
+		t.Errorf("%+v %v", some, err)
 	}
 	if one, err := s.Endpoints.Endpoint(ctx, "desk-1"); err != nil || one.Report.Machine != "DESK-1" {
 		t.Errorf("%+v %v", one, err)
@@ -517,9 +531,58 @@ func TestRuns(t *testing.T) {
 	if err := s.Sources.StopRun(ctx, "a", "olav"); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
-	list, err := s.Sources.Runs(ctx, "", 10)
+	got, err := s.Sources.RunsPage(ctx, "", page.Ask{}, "")
+	list := got.Items
 	if err != nil || len(list) != 2 || list[0].Source != "b" || list[0].State != directory.Stopped || list[1].Read != 7 ||
 		list[1].Ended == nil || list[1].Author != "ida" {
 		t.Errorf("%+v %v", list, err)
+	}
+}
+
+// eventsOf gives the latest events, newest first.
+func eventsOf(t *testing.T, s *postgres.Store) ([]event.Event, error) {
+	p, err := s.Events.Events(t.Context(), page.Ask{}, "")
+	return p.Items, err
+}
+
+// TestPagesOfHistory: page by page the history is whole, whatever comes meanwhile; words narrow it and what is counted.
+func TestPagesOfHistory(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	for i := range 25 {
+		if err := s.Events.AddEvent(ctx, event.Event{Kind: event.SignedIn, Subject: "mira", Author: "mira",
+			Says: fmt.Sprintf("n%02d and Σίσυφος", i)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	var got []string
+	for ask := (page.Ask{Limit: 10}); ; {
+		p, err := s.Events.Events(ctx, ask, "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range p.Items {
+			got = append(got, e.Says[:3])
+		}
+		if ask.After = p.Next; ask.After == "" {
+			break
+		}
+		if err := s.Events.AddEvent(ctx, event.Event{Kind: event.SignedIn, Says: "new"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	want := make([]string, 25)
+	for i := range want {
+		want[i] = fmt.Sprintf("n%02d", 24-i)
+	}
+	if !slices.Equal(got, want) {
+		t.Error(got)
+	}
+	if p, err := s.Events.Audit(ctx, event.Filter{Word: "n07 AND σίσυφοσ"}, page.Ask{}); err != nil || p.Total != 1 ||
+		len(p.Items) != 1 {
+		t.Errorf("%+v %v", p, err)
+	}
+	if _, err := s.Events.Events(ctx, page.Ask{After: "x"}, ""); !fault.Is(err, fault.Invalid) {
+		t.Error(err)
 	}
 }

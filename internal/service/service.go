@@ -181,8 +181,8 @@ func (s *Service) lookAndKeep(in Stores, cfg Config) {
 	s.Stock = stock.New(stock.Config{Store: in.Stock, Present: p, Log: log, Now: now, Prober: cfg.Prober, Keys: s.Secrets,
 		KeyNotes: s.Secrets, DHCP: cfg.DHCP, ServersEvery: cfg.ServersEvery, DevicesEvery: cfg.DevicesEvery})
 	s.Fleet = fleet.New(fleet.Config{Store: in.Fleet, Present: p, Log: log, Now: now})
-	s.Snapshots = snapshots.New(snapshots.Config{Store: in.Snapshots, Present: p, Now: now})
-	s.Links = links.New(links.Config{Store: in.Links, Present: p})
+	s.Snapshots = snapshots.New(snapshots.Config{Store: in.Snapshots, Present: p, Now: now, Fleet: s.Fleet})
+	s.Links = links.New(links.Config{Store: in.Links, Present: p, Fleet: s.Fleet})
 	s.Adverts = adverts.New(adverts.Config{Store: in.Adverts, Present: p, Log: log, Now: now, Runner: s.Runner,
 		Dir: cfg.Dir, Passwords: s.Secrets, PublicURL: cfg.PublicURL})
 }
@@ -200,8 +200,8 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		return err
 	}
 	s.Lineups = lineups.New(lineups.Config{Store: in.Lineups, Present: p, Now: now, Certificates: s.Enrolment,
-		Owned: s.Drafts, Worlds: s.Drafts})
-	s.People = people.New(people.Config{Store: in.People, Present: p, Log: log, Now: now, Changes: s.Drafts})
+		Owned: s.Drafts, Worlds: s.Drafts, Fleet: s.Fleet})
+	s.People = people.New(people.Config{Store: in.People, Present: p, Log: log, Now: now, Changes: s.Drafts, Fleet: s.Fleet})
 	s.Sources = sources.New(sources.Config{Store: in.Sources, Present: p, Log: log, Now: now, Dir: cfg.Dir,
 		Changes: s.Drafts, Seals: s.Secrets, Passwords: s.Secrets, Listings: s.Adverts, ReadLDIF: cfg.ReadLDIF})
 	return nil
@@ -211,17 +211,17 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 func (s *Service) act(in Stores, cfg Config) {
 	p, log, now := s.Present, cfg.Log, cfg.Now
 	s.Adopt = adopt.New(adopt.Config{Store: in.Adopt, Present: p, Now: now, Drafts: s.Drafts, Edits: s.Drafts})
-	s.Drivers = drivers.New(drivers.Config{Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups})
-	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups})
+	s.Drivers = drivers.New(drivers.Config{Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups, Fleet: s.Fleet})
+	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
 	s.Continuity = continuity.New(continuity.Config{Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,
-		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock,
+		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,
 		Health: cfg.Health})
 	s.Decommission = decommission.New(decommission.Config{Present: p, Prober: cfg.Prober, Drafts: s.Drafts,
 		Edits: s.Drafts, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster})
 	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Present: p, Log: log, Now: now, Teller: cfg.Teller,
-		Keys: s.Secrets, KeyNotes: s.Secrets, NoticesEvery: cfg.NoticesEvery})
+		Keys: s.Secrets, KeyNotes: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
 }
 
 // Run runs all workers until ctx is done.

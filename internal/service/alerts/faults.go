@@ -6,15 +6,13 @@ import (
 	"fmt"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"cirque/core/access"
 	"cirque/core/continuity"
 	"cirque/core/directory"
-	"cirque/core/endpoint"
 	"cirque/core/estate"
-	"cirque/core/lineup"
+	"cirque/core/fleet"
 	"cirque/core/notice"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
@@ -29,7 +27,7 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 	if err != nil {
 		return nil, err
 	}
-	ends, err := s.lateFaults(ctx)
+	ends, _, err := s.endpointFaults(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -48,30 +46,6 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 	}
 	slices.SortStableFunc(out, func(a, b notice.Fault) int { return a.Since.Compare(b.Since) })
 	return out, nil
-}
-
-// endpointsFresh is for how long it is good which endpoints fail: they all have to be judged.
-const endpointsFresh = 3 * time.Second
-
-// failingLately keeps which endpoints failed lately.
-type failingLately struct {
-	sync.Mutex
-	list []aFault  // guarded by the mutex, as is at
-	at   time.Time // zero before the first time
-}
-
-// lateFaults is endpointFaults, at most every few seconds.
-func (s *Room) lateFaults(ctx context.Context) ([]aFault, error) {
-	s.failing.Lock()
-	defer s.failing.Unlock() // so that several who ask at once have it judged once
-	if now := s.now(); s.failing.at.IsZero() || now.Sub(s.failing.at) >= endpointsFresh {
-		list, _, err := s.endpointFaults(ctx)
-		if err != nil {
-			return nil, err
-		}
-		s.failing.list, s.failing.at = list, now
-	}
-	return slices.Clone(s.failing.list), nil
 }
 
 // aFault is one that may not know since when it has been there, or only since something was started anew: the first
@@ -253,32 +227,24 @@ func (s *Room) directoryFaults(ctx context.Context, f *finder) error {
 
 // endpointFaults gives the endpoints that fail or are silent, and how many there are in all.
 func (s *Room) endpointFaults(ctx context.Context) (out []aFault, all int, err error) {
-	list, err := s.store.Endpoints(ctx)
+	failing, silent, all, err := s.cfg.Fleet.Troubled(ctx)
 	if err != nil {
 		return nil, 0, err
 	}
-	for _, r := range list {
-		if ctx.Err() != nil {
-			return nil, 0, present.Stopped()
-		}
-		lineups := s.present.View().Lineups(r, s.now())
-		location := lineup.LocationOf(lineups)
-		f := notice.Fault{Key: "endpoint " + r.Report.Machine, About: estate.AboutEndpoints, Name: r.Report.Machine,
-			Location: location, Fix: "see what is wrong: cirque endpoint checkup " + r.Report.Machine}
-		switch s.present.View().Judge(r, lineups, s.now()).State {
-		case endpoint.Silent:
-			f.Since, f.Says = r.LastSeen, fmt.Sprintf("the endpoint %s says nothing; it was last heard of on %s",
-				r.Report.Machine, r.LastSeen.UTC().Format("2006-01-02 15:04 UTC"))
-		case endpoint.Failing:
-			x := r.Report.Failures[0]
-			f.Since, f.Says = x.Since, fmt.Sprintf("the endpoint %s fails: %s of %s: %s", r.Report.Machine, x.Step,
-				x.Queue, x.Says)
-		default:
-			continue
-		}
-		out = append(out, aFault{f})
+	fault := func(j *fleet.Judgement, since time.Time, says string, args ...any) {
+		out = append(out, aFault{notice.Fault{Key: "endpoint " + j.Machine(), About: estate.AboutEndpoints,
+			Name: j.Machine(), Location: j.Location, Since: since, Says: fmt.Sprintf(says, args...),
+			Fix: "see what is wrong: cirque endpoint checkup " + j.Machine()}})
 	}
-	return out, len(list), nil
+	for _, j := range silent {
+		fault(j, j.LastSeen(), "the endpoint %s says nothing; it was last heard of on %s", j.Machine(),
+			j.LastSeen().UTC().Format("2006-01-02 15:04 UTC"))
+	}
+	for _, j := range failing {
+		x := j.Report().Failures[0]
+		fault(j, x.Since, "the endpoint %s fails: %s of %s: %s", j.Machine(), x.Step, x.Queue, x.Says)
+	}
+	return out, all, nil
 }
 
 // ownersOn gives the people whose jobs wait on a server that is down, by what it told last.

@@ -33,7 +33,7 @@ func (s *Room) Figures(ctx context.Context) Figures {
 			f.Servers[v.Name] = snap.World.Live.Share(v.Name)
 		}
 	}
-	leading, err := s.store.Leading(ctx)
+	leading, err := s.cfg.Fleet.Leading(ctx)
 	if err == nil {
 		for name, n := range leading {
 			if _, there := f.Leading[name]; there {

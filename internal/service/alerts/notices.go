@@ -16,6 +16,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/core/notice"
+	"cirque/core/page"
 	"cirque/core/stock"
 	"cirque/internal/service/worker"
 )
@@ -265,6 +266,10 @@ func (s *Room) Notices(ctx context.Context, p *access.Principal) ([]notice.View,
 		return nil, err
 	}
 	out := []notice.View{}
+	last, err := s.store.LastSent(ctx)
+	if err != nil {
+		return nil, err
+	}
 	for _, n := range s.present.View().Document().Notices {
 		v := notice.View{Notice: n, Faults: []notice.Fault{}, Told: []notice.Told{}}
 		for _, f := range faults {
@@ -277,12 +282,8 @@ func (s *Room) Notices(ctx context.Context, p *access.Principal) ([]notice.View,
 				v.Told = append(v.Told, t)
 			}
 		}
-		last, err := s.store.Sent(ctx, n.Name, 1)
-		if err != nil {
-			return nil, err
-		}
-		if len(last) > 0 {
-			v.Last = &last[0]
+		if x, ok := last[n.Name]; ok {
+			v.Last = &x
 		}
 		out = append(out, v)
 	}
@@ -290,15 +291,12 @@ func (s *Room) Notices(ctx context.Context, p *access.Principal) ([]notice.View,
 }
 
 // SentNotices lists what was sent, newest first; of one notice where it is named.
-func (s *Room) SentNotices(ctx context.Context, p *access.Principal, of string, limit int) ([]notice.Sent, error) {
+func (s *Room) SentNotices(ctx context.Context, p *access.Principal, of string, ask page.Ask,
+	word string) (page.Page[notice.Sent], error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, err
+		return page.Page[notice.Sent]{}, err
 	}
-	list, err := s.store.Sent(ctx, of, limit)
-	if list == nil {
-		list = []notice.Sent{}
-	}
-	return list, err
+	return s.store.Sent(ctx, of, ask, word)
 }
 
 // TryNotice sends a trial along each way of a notice, and says how each went.

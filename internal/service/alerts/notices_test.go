@@ -14,6 +14,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/core/notice"
 	"cirque/core/stock"
 	"cirque/internal/testkit/rooms"
@@ -91,6 +92,12 @@ func (p *teller) Post(context.Context, string, []byte, *stock.Key) (string, erro
 
 func (*teller) KeysFor(stock.Watch) []stock.Key { return nil }
 
+func (*teller) Leading(context.Context) (map[string][2]int, error) { return nil, nil }
+
+func (*teller) Troubled(context.Context) (failing, silent []*fleet.Judgement, all int, err error) {
+	return nil, nil, 0, nil
+}
+
 func (*teller) NoteKeys(context.Context, []stock.Key) {}
 
 // TestToldAcrossLeases: what does not arrive is said once, also where the worker loses its lease and takes it again,
@@ -103,7 +110,7 @@ func TestToldAcrossLeases(t *testing.T) {
 		p := &teller{refuses: true}
 		r := New(Config{Store: s, Present: w.Present, Log: rooms.Quiet, Now: func() time.Time {
 			return rooms.Start.Add(time.Since(time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)))
-		}, Teller: p, Keys: p, KeyNotes: p, NoticesEvery: time.Second})
+		}, Teller: p, Keys: p, KeyNotes: p, Fleet: p, NoticesEvery: time.Second})
 		turn := func(lasts time.Duration) {
 			ctx, cancel := context.WithTimeout(t.Context(), lasts)
 			defer cancel()

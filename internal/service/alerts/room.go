@@ -12,7 +12,9 @@ import (
 	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/core/notice"
+	"cirque/core/page"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 	"cirque/internal/service/worker"
@@ -21,16 +23,15 @@ import (
 // A Store is what is needed of the store.
 type Store interface {
 	AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error
-	Endpoints(ctx context.Context) ([]endpoint.Record, error)
 	Healths(ctx context.Context) ([]continuity.Health, error)
-	Leading(ctx context.Context) (map[string][2]int, error)
 	Listings(ctx context.Context) ([]advert.Listing, error)
 	EndedRuns(ctx context.Context) (map[string]directory.Run, error)
 	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
 	SaveTold(ctx context.Context, list []notice.Told) error
 	SeenFaults(ctx context.Context) (map[string]time.Time, error)
 	SeenSince(ctx context.Context, keys []string, now time.Time) (map[string]time.Time, error)
-	Sent(ctx context.Context, of string, limit int) ([]notice.Sent, error)
+	LastSent(ctx context.Context) (map[string]notice.Sent, error)
+	Sent(ctx context.Context, of string, ask page.Ask, word string) (page.Page[notice.Sent], error)
 	Sources(ctx context.Context) ([]directory.Source, map[string][]byte, error)
 	Told(ctx context.Context) ([]notice.Told, error)
 }
@@ -50,6 +51,11 @@ type Config struct {
 	Present *present.Present
 	Log     *slog.Logger
 	Now     func() time.Time
+	// Fleet tells how endpoints stand.
+	Fleet interface {
+		Leading(ctx context.Context) (map[string][2]int, error)
+		Troubled(ctx context.Context) (failing, silent []*fleet.Judgement, all int, err error)
+	}
 	// Keys opens the keys that are meant for a server or device.
 	Keys interface {
 		KeysFor(w stock.Watch) []stock.Key
@@ -70,8 +76,7 @@ type Room struct {
 	present *present.Present
 	cfg     Config
 
-	failing failingLately
-	watch   watch
+	watch watch
 }
 
 // New furnishes the room.

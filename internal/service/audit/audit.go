@@ -5,6 +5,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/page"
 )
 
 // Watch gives notices until stop is called.
@@ -16,25 +17,22 @@ func (s *Room) Watch(_ context.Context, p *access.Principal) (<-chan event.Notic
 	return ch, stop, nil
 }
 
-// Events lists what happened, newest first.
-func (s *Room) Events(ctx context.Context, p *access.Principal, before int64, limit int) ([]event.Event, error) {
+// Events gives what happened, newest first.
+func (s *Room) Events(ctx context.Context, p *access.Principal, ask page.Ask, word string) (page.Page[event.Event], error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, err
+		return page.Page[event.Event]{}, err
 	}
-	return s.store.Events(ctx, before, limit)
+	return s.store.Events(ctx, ask, word)
 }
 
 // MayReadAudit says whether somebody may read the audit, before an answer is begun.
 func MayReadAudit(p *access.Principal) error { return access.Check(p, access.ReadAudit) }
 
-// Audit lists changes and sign-ins, newest first.
-func (s *Room) Audit(ctx context.Context, p *access.Principal, want event.Filter) ([]event.Event, error) {
+// Audit gives changes and sign-ins, newest first.
+func (s *Room) Audit(ctx context.Context, p *access.Principal, want event.Filter,
+	ask page.Ask) (page.Page[event.Event], error) {
 	if err := MayReadAudit(p); err != nil {
-		return nil, err
+		return page.Page[event.Event]{}, err
 	}
-	list, err := s.store.Audit(ctx, want)
-	if list == nil {
-		list = []event.Event{}
-	}
-	return list, err
+	return s.store.Audit(ctx, want, ask)
 }

@@ -5,13 +5,14 @@ import (
 	"context"
 
 	"cirque/core/event"
+	"cirque/core/page"
 	"cirque/internal/service/present"
 )
 
 // A Store is what is needed of the store.
 type Store interface {
-	Audit(ctx context.Context, want event.Filter) ([]event.Event, error)
-	Events(ctx context.Context, before int64, limit int) ([]event.Event, error)
+	Audit(ctx context.Context, want event.Filter, ask page.Ask) (page.Page[event.Event], error)
+	Events(ctx context.Context, ask page.Ask, word string) (page.Page[event.Event], error)
 }
 
 // Config of a Room.

@@ -53,14 +53,15 @@ func (s *Room) StartExercise(ctx context.Context, p *access.Principal, server, r
 	if err != nil {
 		return e, err
 	}
-	leading, err := s.cfg.Endpoints.Leading(ctx)
+	leading, err := s.cfg.Fleet.Leading(ctx)
 	if err != nil {
 		return e, err
 	}
-	failing, err := s.cfg.Endpoints.Failing(ctx)
+	fail, err := s.cfg.Fleet.WithFailures(ctx)
 	if err != nil {
 		return e, err
 	}
+	failing := len(fail)
 	who := func(k rehearse.Kind) int { return r.Totals[k].People + r.Totals[k].Machines }
 	now := s.now().UTC()
 	e = continuity.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
@@ -136,14 +137,15 @@ func (s *Room) tendExercises(ctx context.Context, running bool) bool {
 	if err != nil || len(list) == 0 {
 		return err != nil
 	}
-	leading, err := s.cfg.Endpoints.Leading(ctx)
+	leading, err := s.cfg.Fleet.Leading(ctx)
 	if err != nil {
 		return true
 	}
-	failing, err := s.cfg.Endpoints.Failing(ctx)
+	fail, err := s.cfg.Fleet.WithFailures(ctx)
 	if err != nil {
 		return true
 	}
+	failing := len(fail)
 	state := s.present.View().World.Live
 	for _, e := range list {
 		duty, share := state.Server(e.Server), state.Share(e.Server)

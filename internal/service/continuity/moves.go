@@ -19,7 +19,7 @@ func (s *Room) Moves(ctx context.Context, p *access.Principal) ([]continuity.Mov
 	if err != nil {
 		return nil, err
 	}
-	leading, err := s.cfg.Endpoints.Leading(ctx)
+	leading, err := s.cfg.Fleet.Leading(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -63,7 +63,7 @@ func (s *Room) stuck(ctx context.Context, server string) ([]continuity.Stuck, er
 	out := []continuity.Stuck{}
 	for _, r := range list {
 		lineups := s.present.View().Lineups(r, s.now())
-		state := s.present.View().Judge(r, lineups, s.now()).State
+		state := s.present.View().Judge(r, endpoint.PlanFor(lineups), s.now()).State
 		kind, says := continuity.WhyStuck(r, lineups, leads, state)
 		out = append(out, continuity.Stuck{Machine: r.Report.Machine, State: state, Kind: kind, Says: says})
 	}

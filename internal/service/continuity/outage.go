@@ -65,7 +65,7 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 		}
 		o.Health = continuity.VerdictOf(healths, server)
 	}
-	leading, err := s.cfg.Endpoints.Leading(ctx)
+	leading, err := s.cfg.Fleet.Leading(ctx)
 	if err != nil {
 		return nil, err
 	}

@@ -12,6 +12,7 @@ import (
 	"cirque/core/continuity"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/core/live"
 	"cirque/core/photograph"
 	"cirque/core/rehearse"
@@ -45,8 +46,6 @@ type Store interface {
 
 // Endpoints are what endpoints reported of the servers to which they lead.
 type Endpoints interface {
-	Failing(ctx context.Context) (int, error)
-	Leading(ctx context.Context) (map[string][2]int, error)
 	LeadingTo(ctx context.Context, server string, limit int) ([]endpoint.Record, error)
 }
 
@@ -58,6 +57,11 @@ type Config struct {
 	Present   *present.Present
 	Log       *slog.Logger
 	Now       func() time.Time
+	// Fleet tells where endpoints lead, and which fail.
+	Fleet interface {
+		Leading(ctx context.Context) (map[string][2]int, error)
+		WithFailures(ctx context.Context) ([]*fleet.Judgement, error)
+	}
 	// Snapshots says what differs from a snapshot.
 	Snapshots interface {
 		ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string,

@@ -11,6 +11,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/page"
 	"cirque/internal/service/drafts"
 	"cirque/internal/testkit/rooms"
 )
@@ -33,6 +34,10 @@ type store struct {
 func (s *store) Draft(_ context.Context, owner, name string) (estate.Draft, bool, error) {
 	d, ok := s.kept[owner+" "+name]
 	return d, ok, nil
+}
+
+func (s *store) RevisionsPage(context.Context, page.Ask, string) (page.Page[estate.Revision], error) {
+	return page.Page[estate.Revision]{}, nil
 }
 
 func (s *store) Drafts(context.Context) ([]estate.Draft, error) { return nil, nil }

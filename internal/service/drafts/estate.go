@@ -7,6 +7,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/lineup"
+	"cirque/core/page"
 )
 
 // Checked is a document that may be published, with what a careful reader would remark on.
@@ -41,9 +42,10 @@ func (s *Room) Estate(ctx context.Context, p *access.Principal, number int) (est
 }
 
 // Revisions lists revisions, newest first.
-func (s *Room) Revisions(ctx context.Context, p *access.Principal, limit int) ([]estate.Revision, error) {
+func (s *Room) Revisions(ctx context.Context, p *access.Principal, ask page.Ask,
+	word string) (page.Page[estate.Revision], error) {
 	if err := access.Check(p, access.ReadEstate); err != nil {
-		return nil, err
+		return page.Page[estate.Revision]{}, err
 	}
-	return s.store.Revisions(ctx, limit)
+	return s.store.RevisionsPage(ctx, ask, word)
 }

@@ -10,6 +10,7 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/lineup"
+	"cirque/core/page"
 	"cirque/internal/service/present"
 )
 
@@ -23,6 +24,7 @@ type Store interface {
 		current int) (*estate.Document, error)) (estate.Revision, error)
 	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
 	Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
+	RevisionsPage(ctx context.Context, ask page.Ask, word string) (page.Page[estate.Revision], error)
 	SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error)
 }
 

@@ -16,6 +16,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
 	"cirque/core/words"
@@ -236,7 +237,7 @@ func (s *Room) CompareNames(_ context.Context, p *access.Principal, a, b string)
 func (s *Room) trouble(ctx context.Context, doc *estate.Document,
 	holdings []driver.Holding) ([]driver.Trouble, error) {
 	out := []driver.Trouble{}
-	all, err := s.store.Endpoints(ctx)
+	all, err := s.cfg.Fleet.WithFailures(ctx)
 	if err != nil {
 		return out, err
 	}
@@ -245,14 +246,15 @@ func (s *Room) trouble(ctx context.Context, doc *estate.Document,
 		known[h.Driver] = h
 	}
 	for _, e := range all {
-		remote := slices.ContainsFunc(e.Report.Contexts, func(c lineup.Query) bool { return c.Host != nil })
-		for _, f := range e.Report.Failures {
+		r := e.Report()
+		remote := slices.ContainsFunc(r.Contexts, func(c lineup.Query) bool { return c.Host != nil })
+		for _, f := range r.Failures {
 			q, ok := doc.Find(estate.Ref{List: "queues", Name: f.Queue}).(*estate.Queue)
 			if !ok || q == nil || f.Step != "add" && f.Step != "change" {
 				continue
 			}
-			if d := driver.Choose(*q, e.Report.Platform, known); d != "" && d != estate.Driverless {
-				out = append(out, driver.Trouble{Driver: d, Exact: known[d].Exact, Machine: e.Report.Machine, Queue: f.Queue,
+			if d := driver.Choose(*q, r.Platform, known); d != "" && d != estate.Driverless {
+				out = append(out, driver.Trouble{Driver: d, Exact: known[d].Exact, Machine: r.Machine, Queue: f.Queue,
 					Says: f.Says, Since: f.Since, Remote: remote})
 			}
 		}
@@ -267,21 +269,10 @@ func (s *Room) DriversOn(ctx context.Context, p *access.Principal, machine,
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
-	var all []endpoint.Record
-	var err error
-	if machine != "" {
-		all = make([]endpoint.Record, 1)
-		all[0], err = s.store.Endpoint(ctx, machine)
-	} else {
-		all, err = s.store.Endpoints(ctx)
-	}
-	if err != nil {
-		return nil, err
-	}
 	out := []endpoint.DriverHere{}
-	for _, r := range all {
+	look := func(r endpoint.Record) error {
 		if ctx.Err() != nil {
-			return nil, present.Stopped()
+			return present.Stopped()
 		}
 		for _, d := range endpoint.DriversHere(endpoint.PlanFor(s.present.View().Lineups(r, s.now())), r.Report) {
 			if exact != "" && d.Exact != exact {
@@ -289,13 +280,21 @@ func (s *Room) DriversOn(ctx context.Context, p *access.Principal, machine,
 			}
 			if machine != "" {
 				if err := s.consistsOf(ctx, &d); err != nil {
-					return nil, err
+					return err
 				}
 			}
 			out = append(out, d)
 		}
+		return nil
 	}
-	return out, nil
+	if machine != "" {
+		r, err := s.store.Endpoint(ctx, machine)
+		if err != nil {
+			return nil, err
+		}
+		return out, look(r)
+	}
+	return out, s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, _ endpoint.State) error { return look(j.Record()) })
 }
 
 // consistsOf says in which package a driver is, which file describes it, and which belong to it.

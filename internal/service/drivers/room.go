@@ -10,6 +10,7 @@ import (
 	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/core/rehearse"
 	"cirque/internal/service/present"
 )
@@ -18,7 +19,6 @@ import (
 type Store interface {
 	AddPackage(ctx context.Context, p driver.Package, files []driver.File, e event.Event) (known bool, err error)
 	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
-	Endpoints(ctx context.Context) ([]endpoint.Record, error)
 	FileChunk(ctx context.Context, sum string, n int) ([]byte, error)
 	PackageFiles(ctx context.Context, digest string) ([]driver.Entry, error)
 	Papers(ctx context.Context, model string) ([]driver.Seen, error)
@@ -30,6 +30,11 @@ type Config struct {
 	Store   Store
 	Present *present.Present
 	Now     func() time.Time
+	// Fleet tells how endpoints stand.
+	Fleet interface {
+		Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State) error) error
+		WithFailures(ctx context.Context) ([]*fleet.Judgement, error)
+	}
 	// Cases gives everybody, in the contexts in which endpoints last reported them.
 	Cases interface {
 		Cases(ctx context.Context, snap *present.View) (*rehearse.Cases, error)

@@ -21,7 +21,8 @@ import (
 // certificates are those that let machines in, in memory, so that it works while the database is away.
 type certificates struct {
 	mu      sync.RWMutex
-	good    map[string]access.Enrolled // by serial. Guarded by mu.
+	good    map[string]access.Enrolled // by serial. Guarded by mu, as is of.
+	of      map[string][]string        // serials by folded machine
 	reading sync.Mutex                 // held while they are read
 }
 
@@ -45,15 +46,15 @@ func (c *certificates) read(ctx context.Context, store Store, machine string) er
 	c.mu.Lock()
 	defer c.mu.Unlock()
 	if machine == "" || c.good == nil {
-		c.good = make(map[string]access.Enrolled, len(list))
+		c.good, c.of = make(map[string]access.Enrolled, len(list)), make(map[string][]string, len(list))
 	}
-	for serial, e := range c.good {
-		if name.Fold(e.Machine) == name.Fold(machine) {
-			delete(c.good, serial)
-		}
+	for _, serial := range c.of[name.Fold(machine)] {
+		delete(c.good, serial)
 	}
+	delete(c.of, name.Fold(machine))
 	for _, e := range list {
 		c.good[e.Serial] = e
+		c.of[name.Fold(e.Machine)] = append(c.of[name.Fold(e.Machine)], e.Serial)
 	}
 	return nil
 }

@@ -4,13 +4,14 @@ import (
 	"context"
 	"fmt"
 	"slices"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
-	"cirque/core/estate"
 	"cirque/core/event"
-	"cirque/core/fault"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
+	"cirque/core/page"
 	"cirque/core/stock"
 )
 
@@ -28,30 +29,32 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r endpoint.Repor
 	if err := s.present.View().CheckAsking(p, r.Contexts); err != nil {
 		return endpoint.Judged{}, err
 	}
-	before, err := s.store.Endpoint(ctx, r.Machine)
-	if err != nil && !fault.Is(err, fault.Unknown) {
+	from, _ := ctx.Value(event.OriginKey{}).(string)
+	rec, err := s.store.SaveReport(ctx, r, from, serversOf(s.addresses(s.present.View().Document()), r),
+		func(before endpoint.Before) []event.Event { return happened(p, before, r) })
+	if err != nil {
 		return endpoint.Judged{}, err
 	}
-	var events []event.Event
+	return s.taken(rec), nil
+}
+
+// happened says what a report tells that was otherwise before.
+func happened(p *access.Principal, before endpoint.Before, r endpoint.Report) (events []event.Event) {
 	tell := func(kind, format string, args ...any) {
 		events = append(events, event.Event{Kind: kind, Subject: r.Machine, Author: p.Name,
 			Says: fmt.Sprintf(format, args...)})
 	}
-	if err != nil {
+	if !before.Known {
 		tell(event.Joined, "%s reported for the first time", r.Machine)
 	}
-	switch was, is := len(before.Report.Failures), len(r.Failures); {
-	case was == 0 && is > 0:
-		tell(event.Failing, "%s: %s of %s failed: %s", r.Machine, r.Failures[0].Step, r.Failures[0].Queue, r.Failures[0].Says)
-	case was > 0 && is == 0:
+	switch is := len(r.Failures) > 0; {
+	case !before.Failing && is:
+		f := r.Failures[0]
+		tell(event.Failing, "%s: %s of %s failed: %s", r.Machine, f.Step, f.Queue, f.Says)
+	case before.Failing && !is:
 		tell(event.Recovered, "%s has everything again", r.Machine)
 	}
-	from, _ := ctx.Value(event.OriginKey{}).(string)
-	rec, err := s.store.SaveReport(ctx, r, from, serversOf(s.present.View().Document(), r), events)
-	if err != nil {
-		return endpoint.Judged{}, err
-	}
-	return s.present.View().Judged(rec, s.now()), nil
+	return events
 }
 
 // away names the queues that an endpoint has for where it is: those that its people would lose if it were somewhere
@@ -75,20 +78,16 @@ func (s *Room) away(rec endpoint.Record) []string {
 	return out
 }
 
-// Endpoints lists all endpoints.
-func (s *Room) Endpoints(ctx context.Context, p *access.Principal) ([]endpoint.Judged, error) {
+// Endpoints gives a page of endpoints by name.
+func (s *Room) Endpoints(ctx context.Context, p *access.Principal, by fleet.Filter,
+	ask page.Ask) (out page.Page[fleet.Row], err error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, err
+		return out, err
 	}
-	all, err := s.store.Endpoints(ctx)
-	if err != nil {
-		return nil, err
-	}
-	out := make([]endpoint.Judged, 0, len(all))
-	for _, r := range all {
-		out = append(out, s.present.View().Judged(r, s.now()))
-	}
-	return out, nil
+	_, err = s.look(ctx, func(f *fleet.Fleet, now time.Time) {
+		out = page.Map(f.Page(by, ask, now), func(j *fleet.Judgement) fleet.Row { return f.Row(j, now) })
+	})
+	return out, err
 }
 
 // Endpoint gives one endpoint.
@@ -110,14 +109,12 @@ const findingsShown = 100
 
 // Overview gives the figures of the first page.
 func (s *Room) Overview(ctx context.Context, p *access.Principal) (endpoint.Overview, error) {
-	all, err := s.Endpoints(ctx, p)
-	if err != nil {
+	if err := access.Check(p, access.ReadFleet); err != nil {
 		return endpoint.Overview{}, err
 	}
 	snap := s.present.View()
 	d, r := snap.Document(), snap.World.Directory.Records()
 	o := endpoint.Overview{Revision: snap.Revision.Number, Author: snap.Revision.Author, Reason: snap.Revision.Reason,
-		Endpoints: map[endpoint.State]int{},
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
 	}
@@ -126,22 +123,24 @@ func (s *Room) Overview(ctx context.Context, p *access.Principal) (endpoint.Over
 	if snap.Revision.Number > 0 {
 		o.At = &snap.Revision.At
 	}
-	for _, e := range all {
-		o.Endpoints[e.State]++
-	}
-	return o, nil
+	var err error
+	o.Behind, err = s.look(ctx, func(f *fleet.Fleet, _ time.Time) { o.Endpoints = f.States() })
+	return o, err
 }
 
 // serversOf names the servers to which an endpoint's own queues lead.
-func serversOf(doc *estate.Document, r endpoint.Report) []string {
+func serversOf(to stock.Authorities, r endpoint.Report) []string {
 	out := []string{}
-	for _, v := range doc.Servers {
-		for _, i := range r.Installed {
-			if i.Own && stock.SameAuthority(i.URI, v.URI) {
-				out = append(out, v.Name)
-				break
+	for _, i := range r.Installed {
+		if !i.Own {
+			continue
+		}
+		for _, v := range to.Servers(i.URI) {
+			if !slices.Contains(out, v) {
+				out = append(out, v)
 			}
 		}
 	}
+	slices.Sort(out)
 	return out
 }

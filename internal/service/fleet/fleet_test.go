@@ -11,7 +11,9 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fault"
+	core "cirque/core/fleet"
 	"cirque/core/lineup"
+	"cirque/core/page"
 	"cirque/internal/service/fleet"
 	"cirque/internal/testkit/rooms"
 )
@@ -43,17 +45,20 @@ func (s *store) Endpoint(_ context.Context, machine string) (endpoint.Record, er
 	return r, nil
 }
 
-func (s *store) Endpoints(context.Context) ([]endpoint.Record, error) {
-	var out []endpoint.Record
+func (s *store) EachEndpoint(_ context.Context, f func(endpoint.Record) error) error {
 	for _, r := range s.recs {
-		out = append(out, r)
+		if err := f(r); err != nil {
+			return err
+		}
 	}
-	return out, nil
+	return nil
 }
 
 func (s *store) SaveReport(_ context.Context, r endpoint.Report, _ string, servers []string,
-	events []event.Event) (endpoint.Record, error) {
-	s.events, s.led = append(s.events, events...), servers
+	happens func(endpoint.Before) []event.Event) (endpoint.Record, error) {
+	was, known := s.recs[r.Machine]
+	s.events = append(s.events, happens(endpoint.Before{Known: known, Failing: len(was.Report.Failures) > 0})...)
+	s.led = servers
 	rec := endpoint.Record{FirstSeen: s.now(), LastSeen: s.now(), Report: r}
 	s.recs[r.Machine] = rec
 	return rec, nil
@@ -112,8 +117,8 @@ func TestReport(t *testing.T) {
 		t.Error(got)
 	}
 	w.Pass(31 * time.Minute)
-	list, err := r.Endpoints(ctx, rooms.Who(access.Auditor))
-	if err != nil || len(list) != 1 || list[0].State != endpoint.Silent {
+	list, err := r.Endpoints(ctx, rooms.Who(access.Auditor), core.Filter{}, page.Ask{})
+	if err != nil || list.Total != 1 || list.Items[0].State != endpoint.Silent {
 		t.Errorf("%+v %v", list, err)
 	}
 	o, err := r.Overview(ctx, rooms.Who(access.Auditor))

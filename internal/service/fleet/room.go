@@ -1,5 +1,7 @@
 // Package fleet takes in what endpoints report, and tells how they are doing. Its use cases: Report, Refresh,
-// Endpoints, Endpoint, Overview, Fleet, Talks, Subject, Pace. Its worker notes now and then how the fleet is doing.
+// Endpoints, Endpoint, Overview, Fleet, Talks, Subject, Pace. It keeps how every
+// endpoint was judged last, so that no answer has to judge them all; other rooms ask it for Contexts, Troubled and such.
+// Its workers keep that true, and note now and then how the fleet is doing.
 package fleet
 
 import (
@@ -9,6 +11,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/lineup"
 	"cirque/internal/service/present"
 	"cirque/internal/service/worker"
 )
@@ -18,10 +21,11 @@ type Store interface {
 	AddSample(ctx context.Context, f endpoint.Sample) error
 	Call(ctx context.Context, machine string, e event.Event) error
 	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
-	Endpoints(ctx context.Context) ([]endpoint.Record, error)
+	EachEndpoint(ctx context.Context, f func(endpoint.Record) error) error
+	EndpointsNamed(ctx context.Context, folded []string) ([]endpoint.Record, error)
 	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
 	SaveReport(ctx context.Context, r endpoint.Report, from string, servers []string,
-		events []event.Event) (endpoint.Record, error)
+		happens func(before endpoint.Before) []event.Event) (endpoint.Record, error)
 }
 
 // Config of a Room.
@@ -38,14 +42,20 @@ type Room struct {
 	present *present.Present
 	now     func() time.Time
 	log     *slog.Logger
+	keep    keep
 }
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
+	s := &Room{store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
+	s.keep.scratch.New = func() any { return new(lineup.Scratch) }
+	s.keep.news = make(chan struct{}, 1)
+	s.keep.foreign.named = map[string]bool{}
+	s.present.Also(s.hear)
+	return s
 }
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "samples", Alone: true, Run: s.noteSamples}}
+	return []worker.Worker{{Name: "samples", Alone: true, Run: s.noteSamples}, {Name: "judgements", Run: s.follow}}
 }

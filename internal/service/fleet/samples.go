@@ -6,6 +6,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/fleet"
 	"cirque/internal/service/worker"
 )
 
@@ -36,26 +37,12 @@ func (s *Room) sample(ctx context.Context) (noted bool, err error) {
 // standing counts how all endpoints stand now.
 func (s *Room) standing(ctx context.Context) (endpoint.Sample, error) {
 	out := endpoint.Sample{At: s.now().UTC().Truncate(time.Second)}
-	all, err := s.store.Endpoints(ctx)
-	if err != nil {
-		return out, err
-	}
-	for _, r := range all {
-		if ctx.Err() != nil {
-			return out, ctx.Err()
-		}
-		switch s.present.View().Judged(r, s.now()).State {
-		case endpoint.Converged:
-			out.Converged++
-		case endpoint.Behind:
-			out.Behind++
-		case endpoint.Failing:
-			out.Failing++
-		case endpoint.Silent:
-			out.Silent++
-		}
-	}
-	return out, nil
+	_, err := s.look(ctx, func(f *fleet.Fleet, _ time.Time) {
+		n := f.States()
+		out.Converged, out.Behind, out.Failing, out.Silent = n[endpoint.Converged], n[endpoint.Behind],
+			n[endpoint.Failing], n[endpoint.Silent]
+	})
+	return out, err
 }
 
 const samplesShown = 240

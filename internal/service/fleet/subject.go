@@ -3,11 +3,13 @@ package fleet
 import (
 	"context"
 	"slices"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/name"
 )
@@ -37,20 +39,19 @@ func (s *Room) Subject(ctx context.Context, p *access.Principal, kind, called st
 			out.Known, out.Station, out.Name = true, &stations[i], stations[i].Name
 		}
 	}
-	all, err := s.store.Endpoints(ctx)
-	if err != nil {
+	if _, err := s.look(ctx, func(f *fleet.Fleet, now time.Time) {
+		where := f.OfUsers
+		if kind == "machine" {
+			where = f.OfMachines
+		}
+		for _, j := range where(folded(names)...) {
+			for _, here := range endpoint.Presences(j.Record().Report, kind, names...) {
+				here.State = f.Now(j, now)
+				out.Endpoints = append(out.Endpoints, here)
+			}
+		}
+	}); err != nil {
 		return out, err
-	}
-	for _, rec := range all {
-		here := endpoint.Presences(rec.Report, kind, names...)
-		if len(here) == 0 {
-			continue
-		}
-		state := s.present.View().Judged(rec, s.now()).State // costs a lineup for each of its contexts
-		for _, presence := range here {
-			presence.State = state
-			out.Endpoints = append(out.Endpoints, presence)
-		}
 	}
 	if !out.Known && len(out.Groups)+len(out.Endpoints) == 0 && !slices.ContainsFunc(out.Holdings,
 		func(h lineup.Holding) bool { return h.Direct }) {
@@ -58,4 +59,12 @@ func (s *Room) Subject(ctx context.Context, p *access.Principal, kind, called st
 			kind, called)
 	}
 	return out, nil
+}
+
+func folded(names []string) []string {
+	out := make([]string, len(names))
+	for i, n := range names {
+		out[i] = name.Fold(n)
+	}
+	return out
 }

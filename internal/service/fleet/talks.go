@@ -3,58 +3,41 @@ package fleet
 import (
 	"context"
 	"strings"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
-	"cirque/core/estate"
-	"cirque/core/lineup"
-	"cirque/core/stock"
-	"cirque/internal/service/present"
+	"cirque/core/fleet"
+	"cirque/core/page"
 )
 
-// Talks says which server, device or gateway each endpoint at a site leads to now, by its last report; of all where
-// site is empty.
-func (s *Room) Talks(ctx context.Context, p *access.Principal, site string) ([]endpoint.Talk, error) {
+// Talks says which server, device or gateway each endpoint leads to now, by its last report. A page is of
+// endpoints, each with all that it leads to.
+func (s *Room) Talks(ctx context.Context, p *access.Principal, by fleet.Filter,
+	ask page.Ask) (out page.Page[endpoint.Talk], err error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, err
+		return out, err
 	}
-	all, err := s.store.Endpoints(ctx)
-	if err != nil {
-		return nil, err
-	}
-	doc := s.present.View().Document()
-	known := map[string][2]string{} // by URI: endpoints of one site lead to the same few
+	to := s.addresses(s.present.View().Document())
 	where := func(uri string) (kind, name string) {
-		if k, ok := known[uri]; ok {
-			return k[0], k[1]
-		}
-		kind, name = "elsewhere", uri
 		if strings.HasPrefix(uri, "/") {
-			kind, name = "gateway", ""
+			return "gateway", ""
 		}
-		for _, v := range doc.Devices {
-			if v.URI == uri {
-				kind, name = "device", v.Name
-			}
+		if servers := to.Servers(uri); len(servers) > 0 {
+			return "server", servers[len(servers)-1]
 		}
-		for _, v := range doc.Servers {
-			if stock.SameAuthority(uri, v.URI) {
-				kind, name = "server", v.Name
-			}
+		if device := to.Device(uri); device != "" {
+			return "device", device
 		}
-		known[uri] = [2]string{kind, name}
-		return kind, name
+		return "elsewhere", uri
 	}
-	out := []endpoint.Talk{}
-	for _, r := range all {
-		location := lineup.LocationOf(s.present.View().Lineups(r, s.now()))
-		if site != "" && estate.Site(location) != site {
-			continue
+	out.Items = []endpoint.Talk{}
+	_, err = s.look(ctx, func(f *fleet.Fleet, now time.Time) {
+		some := f.Page(by, ask, now)
+		for _, j := range some.Items {
+			out.Items = append(out.Items, endpoint.Talks(j.Record().Report, j.Location, where)...)
 		}
-		if ctx.Err() != nil {
-			return nil, present.Stopped()
-		}
-		out = append(out, endpoint.Talks(r.Report, location, where)...)
-	}
-	return out, nil
+		out.Next, out.Total = some.Next, some.Total
+	})
+	return out, err
 }

@@ -141,7 +141,7 @@ func (s *Room) lineups(p *access.Principal, snap *present.View, queries []lineup
 			return Answer{}, nil, f
 		}
 		if edges && q.Time == nil {
-			if at, ok, _ := snap.World.NextEdge(c, scratch); ok && (edge == nil || at.Before(*edge)) {
+			if at, ok, _ := snap.World.NextEdge(c, scratch, true); ok && (edge == nil || at.Before(*edge)) {
 				edge = &at
 			}
 		}

@@ -7,10 +7,10 @@ import (
 	"cirque/core/lineup"
 )
 
-// Queues lists the queues of the current estate, by name, and its revision.
-func (s *Room) Queues(_ context.Context, p *access.Principal) (int, []lineup.QueueSheet, error) {
+// Queues lists the queues of the current estate, by name.
+func (s *Room) Queues(_ context.Context, p *access.Principal) ([]lineup.QueueSheet, error) {
 	if err := access.Check(p, access.ReadEstate); err != nil {
-		return 0, nil, err
+		return nil, err
 	}
 	e := s.present.View().World.Estate
 	doc := e.Document()
@@ -19,7 +19,7 @@ func (s *Room) Queues(_ context.Context, p *access.Principal) (int, []lineup.Que
 	for i, q := range doc.Queues {
 		out[i] = lineup.NewQueueSheet(q, selecting[i])
 	}
-	return e.Revision(), out, nil
+	return out, nil
 }
 
 // Queue gives one queue by its name or an old one.

@@ -112,18 +112,9 @@ func (s *Room) Cases(ctx context.Context, snap *present.View) (*rehearse.Cases, 
 	if r.cases != nil && r.of == snap.World.Directory && s.now().Sub(r.made) < casesFresh {
 		return r.cases, nil
 	}
-	all, err := s.store.Endpoints(ctx)
+	seen, err := s.cfg.Fleet.Contexts(ctx)
 	if err != nil {
 		return nil, err
-	}
-	var seen []lineup.Context
-	for _, e := range all {
-		for _, q := range e.Report.Contexts {
-			q.Time = nil
-			if c, err := q.Context(time.Time{}); err == nil {
-				seen = append(seen, c)
-			}
-		}
 	}
 	r.cases = rehearse.NewCases(snap.World.Directory, snap.Document().Stations, seen)
 	r.of, r.made = snap.World.Directory, s.now()

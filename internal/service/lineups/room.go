@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"cirque/core/access"
-	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/internal/service/present"
@@ -16,7 +15,6 @@ import (
 
 // A Store is what is needed of the store.
 type Store interface {
-	Endpoints(ctx context.Context) ([]endpoint.Record, error)
 	Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
 }
 
@@ -25,6 +23,10 @@ type Config struct {
 	Store   Store
 	Present *present.Present
 	Now     func() time.Time
+	// Fleet gives the contexts in which endpoints last reported.
+	Fleet interface {
+		Contexts(ctx context.Context) ([]lineup.Context, error)
+	}
 	// Certificates says whether a certificate lets its machine in.
 	Certificates interface {
 		CertificateGood(serial string) bool

@@ -169,30 +169,23 @@ func (s *Room) Strangers(ctx context.Context, p *access.Principal) ([]directory.
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, err
 	}
-	all, err := s.store.Endpoints(ctx)
+	d := s.present.View().World.Directory
+	unknown, err := s.cfg.Fleet.Unlisted(ctx, func(folded string) bool { return d.Listed(d.UserID(folded)) })
 	if err != nil {
 		return nil, err
 	}
-	d := s.present.View().World.Directory
-	found := map[string]*directory.Stranger{}
-	out := []directory.Stranger{}
-	for _, rec := range all {
-		for _, q := range rec.Report.Contexts {
-			if q.User == nil || d.Listed(d.UserID(name.Fold(*q.User))) {
-				continue
-			}
-			v := found[name.Fold(*q.User)]
-			if v == nil {
-				v = &directory.Stranger{Name: *q.User, Machines: []string{}, Near: s.near(*q.User)}
-				found[name.Fold(*q.User)] = v
-			}
-			if !slices.Contains(v.Machines, rec.Report.Machine) {
-				v.Machines = append(v.Machines, rec.Report.Machine)
+	out := make([]directory.Stranger, 0, len(unknown))
+	for folded, where := range unknown {
+		v := directory.Stranger{Machines: make([]string, 0, len(where)), Near: s.near(folded)}
+		for _, j := range where {
+			v.Machines = append(v.Machines, j.Machine())
+			for _, q := range j.Report().Contexts {
+				if v.Name == "" && q.User != nil && name.Fold(*q.User) == folded {
+					v.Name = *q.User
+				}
 			}
 		}
-	}
-	for _, v := range found {
-		out = append(out, *v)
+		out = append(out, v)
 	}
 	slices.SortFunc(out, func(a, b directory.Stranger) int { return strings.Compare(a.Name, b.Name) })
 	return out, nil

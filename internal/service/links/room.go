@@ -6,8 +6,8 @@ import (
 	"context"
 
 	"cirque/core/directory"
-	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/internal/service/present"
 )
 
@@ -15,7 +15,6 @@ import (
 type Store interface {
 	AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error)
 	EndJoin(ctx context.Context, id int64, author string) error
-	Endpoints(ctx context.Context) ([]endpoint.Record, error)
 	SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (bool, error)
 	SetLead(ctx context.Context, source string, e event.Event) error
 }
@@ -24,15 +23,20 @@ type Store interface {
 type Config struct {
 	Store   Store
 	Present *present.Present
+	// Fleet tells under which names people have sessions.
+	Fleet interface {
+		Unlisted(ctx context.Context, listed func(folded string) bool) (map[string][]*fleet.Judgement, error)
+	}
 }
 
 // A Room is safe for any number of goroutines.
 type Room struct {
 	store   Store
 	present *present.Present
+	cfg     Config
 }
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{store: cfg.Store, present: cfg.Present}
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present}
 }

@@ -63,12 +63,12 @@ func (s *Room) PersonData(ctx context.Context, p *access.Principal, called strin
 	if out.Requests, err = s.store.Requests(ctx, out.Names, 10000); err != nil {
 		return out, err
 	}
-	all, err := s.store.Endpoints(ctx)
+	where, err := s.cfg.Fleet.OfUsers(ctx, out.Names)
 	if err != nil {
 		return out, err
 	}
-	for _, rec := range all {
-		out.Endpoints = append(out.Endpoints, endpoint.Presences(rec.Report, "user", out.Names...)...)
+	for _, j := range where {
+		out.Endpoints = append(out.Endpoints, endpoint.Presences(j.Record().Report, "user", out.Names...)...)
 	}
 	if out.Events, err = s.store.EventsOf(ctx, known); err != nil {
 		return out, err

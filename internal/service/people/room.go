@@ -10,9 +10,9 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/directory"
-	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/internal/service/present"
 	"cirque/internal/service/worker"
 )
@@ -21,7 +21,6 @@ import (
 type Store interface {
 	AddRequest(ctx context.Context, r access.Request) (access.Request, error)
 	AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error)
-	Endpoints(ctx context.Context) ([]endpoint.Record, error)
 	ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (string, error)
 	EventsOf(ctx context.Context, names []string) ([]event.Event, error)
 	ForgetBefore(ctx context.Context, at time.Time) (int64, error)
@@ -39,6 +38,10 @@ type Config struct {
 	Present *present.Present
 	Log     *slog.Logger
 	Now     func() time.Time
+	// Fleet tells where somebody has sessions.
+	Fleet interface {
+		OfUsers(ctx context.Context, folded []string) ([]*fleet.Judgement, error)
+	}
 	// Changes makes one's own draft equal a document that follows from it.
 	Changes interface {
 		Change(ctx context.Context, p *access.Principal, called string, version *int64,

@@ -33,9 +33,9 @@ func (v *View) Resolve(q lineup.Query, now time.Time) (*lineup.Lineup, error) {
 	return v.World.Resolve(c, nil)
 }
 
-// Judge works out drift and state of an endpoint against this view; lineups are those that Lineups gives.
-func (v *View) Judge(rec endpoint.Record, lineups []lineup.Lineup, now time.Time) endpoint.Judged {
-	drift := endpoint.Drift(endpoint.PlanFor(lineups), rec.Report)
+// Judge works out drift and state of an endpoint that is to have what a plan says, against this view.
+func (v *View) Judge(rec endpoint.Record, plan endpoint.Plan, now time.Time) endpoint.Judged {
+	drift := endpoint.Drift(plan, rec.Report)
 	set := v.Document().Agent()
 	says := append(endpoint.People(v.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
 	return endpoint.Judged{Record: rec, State: endpoint.StateOf(rec, drift, now,
@@ -43,9 +43,9 @@ func (v *View) Judge(rec endpoint.Record, lineups []lineup.Lineup, now time.Time
 		Drift: drift, Says: says}
 }
 
-// Judged is Judge with the lineups as they are in this view; it costs one for each of the endpoint's contexts.
+// Judged is Judge with the plan that follows from this view; it costs a lineup for each of the endpoint's contexts.
 func (v *View) Judged(rec endpoint.Record, now time.Time) endpoint.Judged {
-	return v.Judge(rec, v.Lineups(rec, now), now)
+	return v.Judge(rec, endpoint.PlanFor(v.Lineups(rec, now)), now)
 }
 
 // WaitingJob says what becomes of a job that waits on a server, by what the server told last and what is proven of it.

@@ -93,7 +93,7 @@ func (s *Room) Checkup(ctx context.Context, p *access.Principal, id int64) (endp
 func (s *Room) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Record) (endpoint.Checkup, error) {
 	c.Machine = rec.Report.Machine
 	lineups := s.present.View().Lineups(rec, s.now())
-	e := s.present.View().Judge(rec, lineups, s.now())
+	e := s.present.View().Judge(rec, endpoint.PlanFor(lineups), s.now())
 	f := endpoint.Facts{Record: &rec, Lineups: lineups, People: e.Says, Drift: e.Drift, Now: s.now(),
 		Token: s.hasToken(rec.Report.Machine), Connected: s.present.Agents.Waits(rec.Report.Machine),
 		Every: time.Duration(s.present.View().Document().Agent().ReportMinutes) * time.Minute}

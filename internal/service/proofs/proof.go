@@ -2,11 +2,13 @@ package proofs
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/fault"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/name"
 	"cirque/internal/service/present"
@@ -18,110 +20,146 @@ const testedWithin = 30 * 24 * time.Hour
 // Proof says how far a change has come, or how a queue stands: on which endpoints it is expected, where it has arrived,
 // and from where a test page was sent since. Where neither is named the current revision is meant. A change is looked
 // at with the directory and the live state of now, so that it is the change alone that is seen.
-//
-//nolint:funlen // one page, from its question to its figures
 func (s *Room) Proof(ctx context.Context, p *access.Principal, revision int, queue string,
 	limit int) (endpoint.Proof, error) {
 	out := endpoint.Proof{Revision: revision, Queue: queue, At: s.now().UTC()}
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return out, err
 	}
-	snap := s.present.View()
 	if revision > 0 && queue != "" {
 		return out, fault.New(fault.Invalid, "proof-either", "name a revision or a queue",
 			"a proof is of a change, or of a queue")
 	}
+	snap := s.present.View()
+	var err error
 	since := out.At.Add(-testedWithin)
-	var before, after *lineup.World
-	if queue == "" {
-		if out.Revision == 0 {
-			out.Revision = snap.Revision.Number
-		}
-		if out.Revision == 0 {
-			return out, fault.New(fault.Conflict, "nothing-published", "publish an estate first",
-				"nothing has been published yet")
-		}
-		rev, _, err := s.store.Revision(ctx, out.Revision)
-		if err != nil {
-			return out, err
-		}
-		since = rev.At
-		if after, err = s.worldOf(ctx, snap, out.Revision); err != nil {
-			return out, err
-		}
-		if out.Revision > 1 {
-			if before, err = s.worldOf(ctx, snap, out.Revision-1); err != nil {
-				return out, err
-			}
-		}
-	} else {
-		found, err := s.cfg.Queues.Queue(ctx, p, queue)
-		if err != nil {
-			return out, err
-		}
-		queue = found.Name
-		out.Queue = queue
-	}
-	leave, err := s.present.Crew.Enter(ctx)
-	if err != nil {
-		return out, err
-	}
-	defer leave()
-	all, err := s.store.Endpoints(ctx)
-	if err != nil {
-		return out, err
-	}
-	tested, err := s.tested(ctx, queue, since)
-	if err != nil {
-		return out, err
-	}
-	every := time.Duration(snap.Document().Agent().ReportMinutes) * time.Minute
-	for _, r := range all {
-		if ctx.Err() != nil {
-			return out, present.Stopped()
-		}
-		now := s.planIn(snap.World, r)
-		var rows []endpoint.ProofRow
-		silent := out.At.Sub(r.LastSeen) > endpoint.SilentAfter*every
-		if queue != "" {
-			rows = append(endpoint.Prove(endpoint.Has(now, queue), now, r, silent, out.At), endpoint.Beyond(queue, now, r)...)
-		} else {
-			was := endpoint.Plan{}
-			if before != nil {
-				was = s.planIn(before, r)
-			}
-			rows = endpoint.Prove(endpoint.Expect(was, s.planIn(after, r)), now, r, silent, out.At)
-		}
-		if len(rows) == 0 {
-			out.Others++
-		}
-		for i := range rows {
-			if t, ok := tested[testedAt{name.Fold(r.Report.Machine), rows[i].Queue}]; ok && rows[i].Kind != "loses" {
-				rows[i].Tested = &t
-			}
-		}
-		out.Rows = append(out.Rows, rows...)
-	}
+	expects := map[string][]endpoint.Expectation{} // by machine; of a change
 	if queue != "" {
-		absent, err := s.unreached(ctx, all, queue)
-		if err != nil {
-			return out, err
-		}
-		out.Absent = len(absent)
+		err = s.ofQueue(ctx, p, &out)
+	} else {
+		since, err = s.ofChange(ctx, snap, &out, expects)
 	}
-	return out.Close(limit), nil
+	if err != nil {
+		return out, err
+	}
+	tested, err := s.tested(ctx, out.Queue, since)
+	if err != nil {
+		return out, err
+	}
+	for i := range out.Rows {
+		r := &out.Rows[i]
+		if t, ok := tested[testedAt{name.Fold(r.Machine), r.Queue}]; ok && r.Kind != "loses" {
+			r.Tested = &t
+		}
+	}
+	return out.Close(limit, func(rows []endpoint.ProofRow) { err = s.say(ctx, snap, rows, expects, out) }), err
 }
 
-// worldOf is a revision's estate with the directory and live state of a snapshot.
-func (s *Room) worldOf(ctx context.Context, snap *present.View, revision int) (*lineup.World, error) {
-	if revision == snap.Revision.Number {
-		return snap.World, nil
-	}
-	e, err := s.present.Past.Compiled(ctx, revision)
+// ofQueue gives the rows of a queue, without words.
+func (s *Room) ofQueue(ctx context.Context, p *access.Principal, out *endpoint.Proof) error {
+	found, err := s.cfg.Queues.Queue(ctx, p, out.Queue)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return lineup.Bind(e, snap.World.Directory, snap.World.Live), nil
+	out.Queue = found.Name
+	list, silent, all, err := s.cfg.Fleet.OfQueue(ctx, out.Queue)
+	if err != nil {
+		return err
+	}
+	for i, j := range list {
+		out.Rows = append(out.Rows, endpoint.Rows(j.Machine(), out.Queue, j.Marks, silent[i])...)
+		if j.IsDefault(out.Queue) {
+			out.Default++
+		}
+	}
+	out.Others = all - len(list)
+	absent, err := s.unreached(ctx, out.Queue)
+	out.Absent = len(absent)
+	return err
+}
+
+// ofChange gives the rows of a change, without words, and when it was made; expects gets what it asks of whom.
+func (s *Room) ofChange(ctx context.Context, snap *present.View, out *endpoint.Proof,
+	expects map[string][]endpoint.Expectation) (since time.Time, err error) {
+	if out.Revision == 0 {
+		out.Revision = snap.Revision.Number
+	}
+	if out.Revision == 0 {
+		return since, fault.New(fault.Conflict, "nothing-published", "publish an estate first",
+			"nothing has been published yet")
+	}
+	rev, _, err := s.store.Revision(ctx, out.Revision)
+	if err != nil {
+		return since, err
+	}
+	c, err := s.change(ctx, snap, out.Revision)
+	if err != nil {
+		return since, err
+	}
+	var list []*fleet.Judgement
+	var silent []bool
+	if err := s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, state endpoint.State) error {
+		list, silent = append(list, j), append(silent, state == endpoint.Silent)
+		return nil
+	}); err != nil {
+		return since, err
+	}
+	asks, err := c.of(ctx, s, list)
+	if err != nil {
+		return since, err
+	}
+	for i, j := range list {
+		if len(asks[i]) == 0 {
+			out.Others++
+			continue
+		}
+		expects[j.Machine()] = asks[i]
+		for _, e := range asks[i] {
+			row := endpoint.ProofRow{Machine: j.Machine(), Queue: e.Queue, Kind: e.Kind}
+			row.User, row.State = e.Stand(j.Marks, j.Report(), silent[i])
+			out.Rows = append(out.Rows, row)
+		}
+	}
+	return rev.At, nil
+}
+
+// say gives rows their words: those that follow from what their endpoints reported last and what they are to have now.
+func (s *Room) say(ctx context.Context, snap *present.View, rows []endpoint.ProofRow,
+	expects map[string][]endpoint.Expectation, of endpoint.Proof) error {
+	var named []string
+	for _, r := range rows {
+		named = append(named, name.Fold(r.Machine))
+	}
+	slices.Sort(named)
+	list, err := s.store.EndpointsNamed(ctx, slices.Compact(named))
+	if err != nil {
+		return err
+	}
+	every := time.Duration(snap.Document().Agent().ReportMinutes) * time.Minute
+	said := map[endpoint.ProofRow]string{}
+	key := func(r endpoint.ProofRow) endpoint.ProofRow {
+		return endpoint.ProofRow{Machine: name.Fold(r.Machine), User: name.Fold(r.User), Queue: r.Queue, Kind: r.Kind}
+	}
+	for _, r := range list {
+		now, silent := s.planIn(snap.World, r), of.At.Sub(r.LastSeen) > endpoint.SilentAfter*every
+		asks := expects[r.Report.Machine]
+		if of.Queue != "" {
+			asks = endpoint.Has(now, of.Queue)
+		}
+		words := endpoint.Prove(asks, now, r, silent, of.At)
+		if of.Queue != "" {
+			words = append(words, endpoint.Beyond(of.Queue, now, r)...)
+		}
+		for _, w := range words {
+			said[key(w)] = w.Says
+		}
+	}
+	for i := range rows {
+		if rows[i].Says = said[key(rows[i])]; rows[i].Says == "" {
+			rows[i].Says = "it has just reported something else"
+		}
+	}
+	return nil
 }
 
 // planIn is what an endpoint is to have in a world, in the contexts that it last reported.
@@ -145,91 +183,6 @@ func (s *Room) tested(ctx context.Context, queue string, since time.Time) (map[t
 		}
 		if t := c.Tested(); t != nil {
 			out[k] = *t
-		}
-	}
-	return out, nil
-}
-
-// Unreached lists the machines that are known, receive queues, and from which no agent has ever reported.
-func (s *Room) Unreached(ctx context.Context, p *access.Principal) ([]endpoint.Unreached, error) {
-	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, err
-	}
-	all, err := s.store.Endpoints(ctx)
-	if err != nil {
-		return nil, err
-	}
-	return s.unreached(ctx, all, "")
-}
-
-func (s *Room) unreached(ctx context.Context, all []endpoint.Record, queue string) ([]endpoint.Unreached, error) {
-	snap, now := s.present.View(), s.now()
-	reported := map[string]bool{}
-	for _, r := range all {
-		reported[name.Fold(r.Report.Machine)] = true
-	}
-	enrolled, err := s.letIn(ctx)
-	if err != nil {
-		return nil, err
-	}
-	out := []endpoint.Unreached{}
-	look := func(u endpoint.Unreached) {
-		k := name.Fold(u.Machine)
-		if reported[k] {
-			return
-		}
-		reported[k] = true // once, where directory and estate both know it
-		q := lineup.Query{Machine: &u.Machine}
-		if u.Platform != "" {
-			q.Platform = &u.Platform
-		}
-		l, err := snap.Resolve(q, now)
-		if err != nil {
-			return // a platform that is none
-		}
-		for _, w := range endpoint.PlanFor([]lineup.Lineup{*l}).Wants {
-			if queue == "" || w.Queue == queue {
-				u.Queues = append(u.Queues, w.Queue)
-			}
-		}
-		if len(u.Queues) == 0 {
-			return
-		}
-		if l.Context.Location != nil {
-			u.Location = *l.Context.Location
-		}
-		u.Enrolled = enrolled[k]
-		u.Why, u.Instead = endpoint.Reach(u.Platform, u.Enrolled)
-		out = append(out, u)
-	}
-	for _, m := range snap.World.Directory.Records().Machines {
-		if ctx.Err() != nil {
-			return nil, present.Stopped()
-		}
-		look(endpoint.Unreached{Machine: m.Name, Known: "directory", Platform: m.Platform})
-	}
-	for _, m := range snap.Document().Stations {
-		look(endpoint.Unreached{Machine: m.Name, Known: "station", Platform: m.Platform})
-	}
-	return out, nil
-}
-
-// letIn names the machines that have a certificate or a token that holds, folded.
-func (s *Room) letIn(ctx context.Context) (map[string]bool, error) {
-	out := map[string]bool{}
-	list, err := s.store.Enrolled(ctx)
-	if err != nil {
-		return nil, err
-	}
-	now := s.now()
-	for _, e := range list {
-		if e.RevokedAt == nil && now.Before(e.ExpiresAt) {
-			out[name.Fold(e.Machine)] = true
-		}
-	}
-	for _, t := range s.present.Access().Tokens {
-		if t.Role == access.Agent && !t.Ended(now) {
-			out[name.Fold(t.Machine)] = true
 		}
 	}
 	return out, nil

@@ -4,6 +4,7 @@ package proofs
 
 import (
 	"context"
+	"sync"
 	"time"
 
 	"cirque/core/access"
@@ -11,6 +12,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/internal/service/present"
 )
@@ -22,8 +24,8 @@ type Store interface {
 	AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error)
 	Checkup(ctx context.Context, id int64) (endpoint.Checkup, error)
 	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
-	Endpoints(ctx context.Context) ([]endpoint.Record, error)
-	Enrolled(ctx context.Context) ([]access.Enrolled, error)
+	EndpointsNamed(ctx context.Context, folded []string) ([]endpoint.Record, error)
+	EnrolledSilent(ctx context.Context, now time.Time) ([]string, error)
 	GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error)
 	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
 	TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (endpoint.Checkup, error)
@@ -35,6 +37,12 @@ type Config struct {
 	Store   Store
 	Present *present.Present
 	Now     func() time.Time
+	// Fleet tells how endpoints stand.
+	Fleet interface {
+		Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State) error) error
+		OfQueue(ctx context.Context, queue string) (list []*fleet.Judgement, silent []bool, all int, err error)
+		Reported(ctx context.Context) (has func(folded string) bool, err error)
+	}
 	// Queues gives one queue by its name or an old one.
 	Queues interface {
 		Queue(_ context.Context, p *access.Principal, called string) (lineup.QueueSheet, error)
@@ -47,6 +55,12 @@ type Room struct {
 	present *present.Present
 	now     func() time.Time
 	cfg     Config
+
+	changes struct {
+		sync.Mutex
+		list []*change // the latest last; guarded by the mutex
+	}
+	receives receivers
 }
 
 // New furnishes the room.

@@ -10,9 +10,11 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/fleet"
 	"cirque/core/photograph"
 	"cirque/core/stock"
 	"cirque/core/words"
@@ -151,16 +153,12 @@ func (s *Room) things(ctx context.Context) ([]photograph.Thing, error) {
 		}
 		add("device", l.Name, facts)
 	}
-	all, err := s.store.Endpoints(ctx)
-	if err != nil {
-		return nil, err
-	}
-	for _, r := range all {
+	if err := s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, state endpoint.State) error {
 		if ctx.Err() != nil {
-			return nil, present.Stopped()
+			return present.Stopped()
 		}
-		e := s.present.View().Judged(r, s.now())
-		add("endpoint", r.Report.Machine, map[string]string{"state": string(e.State), "platform": r.Report.Platform,
+		r := j.Record()
+		add("endpoint", r.Report.Machine, map[string]string{"state": string(state), "platform": r.Report.Platform,
 			"agent": r.Report.Version, "spooler": r.Report.Spooler})
 		for _, i := range r.Report.Installed {
 			who := cmp.Or(i.User, "everybody")
@@ -170,6 +168,9 @@ func (s *Room) things(ctx context.Context) ([]photograph.Thing, error) {
 					"by":      map[bool]string{true: "agent", false: "somebody else"}[i.Own],
 					"stopped": map[bool]string{true: "yes"}[i.Halted]})
 		}
+		return nil
+	}); err != nil {
+		return nil, err
 	}
 	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number),
 		"published": snap.Revision.At.UTC().Format(time.RFC3339)})

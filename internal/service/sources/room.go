@@ -12,6 +12,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/page"
 	"cirque/internal/service/present"
 	"cirque/internal/service/worker"
 )
@@ -35,7 +36,8 @@ type Store interface {
 		how directory.Taking) (directory.Import, error)
 	RemoveSource(ctx context.Context, name string, rows bool, author string, e event.Event) error
 	Renames(ctx context.Context) ([]directory.Proposal, error)
-	Runs(ctx context.Context, source string, limit int) ([]directory.Run, error)
+	LatestRuns(ctx context.Context, most int) (map[string][]directory.Run, error)
+	RunsPage(ctx context.Context, source string, ask page.Ask, word string) (page.Page[directory.Run], error)
 	SaveRun(ctx context.Context, v directory.Run, events ...event.Event) (stop bool, err error)
 	SaveSource(ctx context.Context, v directory.Source, sealed []byte, e event.Event) error
 	SettleRenames(ctx context.Context, ids []int64, author string) error

@@ -92,14 +92,15 @@ func (s *Room) beginRuns(ctx context.Context, busy map[string]bool, begun map[st
 	if err != nil {
 		return next, err
 	}
+	latest, err := s.store.LatestRuns(ctx, directory.LatestRuns)
+	if err != nil {
+		return next, err
+	}
 	for _, v := range list {
 		if busy[v.Name] {
 			continue
 		}
-		runs, err := s.store.Runs(ctx, v.Name, directory.LatestRuns)
-		if err != nil {
-			return next, err
-		}
+		runs := latest[v.Name]
 		if len(runs) > 0 && runs[0].State == directory.Waiting {
 			begin(dueRun{v, sealed[v.Name], runs[0], runs[1:]})
 			continue

@@ -12,6 +12,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/page"
 )
 
 func (s *Room) source(ctx context.Context, called string) (directory.Source, []byte, error) {
@@ -41,12 +42,13 @@ func (s *Room) Sources(ctx context.Context, p *access.Principal) ([]directory.So
 	if err != nil {
 		return nil, err
 	}
+	latest, err := s.store.LatestRuns(ctx, directory.LatestRuns)
+	if err != nil {
+		return nil, err
+	}
 	out := []directory.SourceView{}
 	for _, v := range list {
-		runs, err := s.store.Runs(ctx, v.Name, directory.LatestRuns)
-		if err != nil {
-			return nil, err
-		}
+		runs := latest[v.Name]
 		view := directory.SourceView{Source: v, HasPassword: sealed[v.Name] != nil, Users: sizes[v.Name]["user"],
 			Groups: sizes[v.Name]["group"], Machines: sizes[v.Name]["machine"]}
 		if len(runs) > 0 {
@@ -234,15 +236,12 @@ func (s *Room) StopRun(ctx context.Context, p *access.Principal, called string) 
 }
 
 // Runs lists the latest passes, of a source or of all.
-func (s *Room) Runs(ctx context.Context, p *access.Principal, called string, limit int) ([]directory.Run, error) {
+func (s *Room) Runs(ctx context.Context, p *access.Principal, called string, ask page.Ask,
+	word string) (page.Page[directory.Run], error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
-		return nil, err
+		return page.Page[directory.Run]{}, err
 	}
-	list, err := s.store.Runs(ctx, called, limit)
-	if list == nil {
-		list = []directory.Run{}
-	}
-	return list, err
+	return s.store.RunsPage(ctx, called, ask, word)
 }
 
 // Renames lists what the directory calls otherwise than the estate does, until somebody settles it.

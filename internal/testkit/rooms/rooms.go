@@ -67,6 +67,11 @@ func (w *World) Publish(t testing.TB, text string) {
 	if err != nil {
 		t.Fatal(err, fault.As(err).Details)
 	}
+	w.PublishDocument(doc)
+}
+
+// PublishDocument is Publish of a document that is read already.
+func (w *World) PublishDocument(doc *estate.Document) {
 	w.mu.Lock()
 	defer w.mu.Unlock()
 	w.revs = append(w.revs, doc)

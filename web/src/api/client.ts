@@ -13,6 +13,7 @@ export type Condition = Schemas["LineupCondition"];
 export type Query = Schemas["LineupQuery"];
 export type Queue = Schemas["Queue"];
 export type Endpoint = Schemas["Endpoint"];
+export type EndpointRow = Schemas["FleetRow"];
 export type Difference = Schemas["EndpointDifference"];
 export type Overview = Schemas["Overview"];
 export type Finding = Schemas["LineupFinding"];
@@ -31,7 +32,6 @@ export type Reach = Schemas["LineupReach"];
 export type Rehearsal = Schemas["Rehearsal"];
 export type RehearsalLine = Schemas["RehearsalLine"];
 export type Rehearse = Schemas["Rehearse"];
-export type Effects = Schemas["Effects"];
 export type Me = Schemas["Me"];
 export type Role = Exclude<NonNullable<Schemas["AccessHolding"]["role"]>, "agent">;
 export type Moment = Schemas["Moment"];
@@ -141,6 +141,21 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
     });
   }
   return answer.data as T;
+}
+
+/** A part of a list, as the service cuts it: next is what to give as after to have more. */
+export type Page<T> = { items: T[]; next: string; total: number };
+
+/** Gives all of a list, page by page: for lists that are looked at whole. */
+export async function askAll<T>(
+  page: (query: { limit: number; after: string }) => Promise<Answer<Page<T>>>,
+): Promise<T[]> {
+  const out: T[] = [];
+  for (let after = ""; ;) {
+    const one = await ask(page({ limit: 1000, after }));
+    out.push(...one.items);
+    if (!(after = one.next)) return out;
+  }
 }
 
 /** A problem worth another try: one that time may mend. */

@@ -1,5 +1,5 @@
 import { queryOptions, type QueryClient } from "@tanstack/react-query";
-import { api, ask, type Edit, type FoundOne, type Grant } from "./client";
+import { api, ask, askAll, type Edit, type FoundOne, type Grant } from "./client";
 import { keepPreviousData } from "@tanstack/react-query";
 
 /** One's own draft. */
@@ -22,7 +22,9 @@ export const findingsQuery = () =>
   queryOptions({
     queryKey: ["findings"],
     queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/findings", { params: { query: { revision: "draft" } }, signal })),
+      askAll((query) =>
+        api.GET("/api/v1/findings", { params: { query: { ...query, revision: "draft" } }, signal }),
+      ),
   });
 
 /** How far a grant would go that is not kept yet. */

@@ -875,7 +875,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Endpoints with their drift */
+        /** Endpoints by name, with how they stand */
         get: operations["endpoints"];
         put?: never;
         post?: never;
@@ -3801,11 +3801,6 @@ export interface components {
             /** @description An endpoint reported the context; else nothing is known but who it is. */
             seen: boolean;
         };
-        Effects: {
-            effects: components["schemas"]["Effect"][];
-            /** Format: int64 */
-            total: number;
-        };
         Endpoint: {
             /** @description Queues that it has for where it is, and would lose on another network; told of one endpoint alone. */
             away?: string[];
@@ -3967,6 +3962,11 @@ export interface components {
              * @description Endpoints that have the queue and must not.
              */
             beyond: number;
+            /**
+             * Format: int64
+             * @description Of a queue: endpoints on which it is somebody's default.
+             */
+            default: number;
             /** Format: int64 */
             expected: number;
             /** Format: int64 */
@@ -4534,16 +4534,55 @@ export interface components {
             /** @description What it concerns, such as an endpoint's name. */
             subject: string;
         };
-        Events: {
-            events: components["schemas"]["Event"][];
-        };
         Files: {
             files: components["schemas"]["DocumentFile"][];
         };
-        Found: {
-            found: components["schemas"]["FoundOne"][];
-            /** Format: int64 */
-            total: number;
+        FleetRow: {
+            /** @description The first of them. */
+            differs?: components["schemas"]["EndpointDifference"];
+            /**
+             * Format: int64
+             * @description Differences from what it should have.
+             */
+            drift: number;
+            /** @description The first of them. */
+            failure?: components["schemas"]["EndpointFailure"];
+            /**
+             * Format: int64
+             * @description Steps that failed.
+             */
+            failures: number;
+            /** Format: date-time */
+            first_seen: string;
+            /** Format: date-time */
+            last_seen: string;
+            /** @description Where it is, by the first of its contexts that tells. */
+            location?: string;
+            machine: string;
+            platform: string;
+            /**
+             * Format: int64
+             * @description Installed, whoever installed them.
+             */
+            queues: number;
+            /**
+             * Format: int64
+             * @description Of the estate from which its lineups came when it reported.
+             */
+            revision: number;
+            seen_from?: string;
+            spooler: string;
+            /** @enum {string} */
+            state: "converged" | "behind" | "failing" | "silent";
+            /**
+             * Format: int64
+             * @description Remarks on how its people and addresses are known; see the endpoint itself.
+             */
+            unclear: number;
+            /** @description Who has a session there. */
+            users: string[];
+            /** @description Of its agent. */
+            version: string;
         };
         FoundOne: {
             /** @description Such as the unit. */
@@ -5211,6 +5250,8 @@ export interface components {
             /** Format: date-time */
             at: string | null;
             author: string;
+            /** @description Some endpoints have yet to be judged against the latest change: their states are those before it. */
+            behind: boolean;
             directory: {
                 [key: string]: number;
             };
@@ -5232,6 +5273,556 @@ export interface components {
             remarks: number;
             /** Format: int64 */
             revision: number;
+        };
+        PageAccount: {
+            items: components["schemas"]["AccessAccount"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageCapture: {
+            items: components["schemas"]["StockCapture"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageCredential: {
+            items: components["schemas"]["StockCredential"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageDependence: {
+            items: components["schemas"]["RehearseDependence"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageDevice: {
+            items: components["schemas"]["EstateDevice"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageDeviceView: {
+            items: components["schemas"]["StockDeviceView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageDraft: {
+            items: components["schemas"]["EstateDraft"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageDriver: {
+            items: components["schemas"]["EstateDriver"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageDriverHere: {
+            items: components["schemas"]["EndpointDriverHere"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageEffectSheet: {
+            items: components["schemas"]["Effect"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageEnrolToken: {
+            items: components["schemas"]["AccessEnrolToken"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageEnrolled: {
+            items: components["schemas"]["AccessEnrolled"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageEvent: {
+            items: components["schemas"]["Event"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageExercise: {
+            items: components["schemas"]["ContinuityExercise"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageFault: {
+            items: components["schemas"]["NoticeFault"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageFinding: {
+            items: components["schemas"]["LineupFinding"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageFound: {
+            items: components["schemas"]["FoundOne"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageGrant: {
+            items: components["schemas"]["EstateGrant"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageHealth: {
+            items: components["schemas"]["ContinuityHealth"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageListing: {
+            items: components["schemas"]["AdvertListing"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageLocation: {
+            items: components["schemas"]["EstateLocation"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageMoment: {
+            items: components["schemas"]["Moment"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageMove: {
+            items: components["schemas"]["ContinuityMove"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageNote: {
+            items: components["schemas"]["LiveNote"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PagePackage: {
+            items: components["schemas"]["DriverPackage"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PagePair: {
+            items: components["schemas"]["StockPair"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PagePhotograph: {
+            items: components["schemas"]["Photograph"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageProposal: {
+            items: components["schemas"]["DirectoryProposal"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageQueueSheet: {
+            items: components["schemas"]["Queue"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageQueueView: {
+            items: components["schemas"]["StockQueueView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRef: {
+            items: components["schemas"]["EstateRef"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRequest: {
+            items: components["schemas"]["AccessRequest"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRevision: {
+            items: components["schemas"]["EstateRevision"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRow: {
+            items: components["schemas"]["FleetRow"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRule: {
+            items: components["schemas"]["AccessRule"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRun: {
+            items: components["schemas"]["DirectoryRun"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageRung: {
+            items: components["schemas"]["EndpointRung"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageScan: {
+            items: components["schemas"]["StockScan"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageSeen: {
+            items: components["schemas"]["DriverSeen"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageSent: {
+            items: components["schemas"]["NoticeSent"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageServer: {
+            items: components["schemas"]["EstateServer"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageServerSet: {
+            items: components["schemas"]["EstateServerSet"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageServerView: {
+            items: components["schemas"]["StockServerView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageSession: {
+            items: components["schemas"]["AccessSession"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageSetView: {
+            items: components["schemas"]["StockSetView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageSourceView: {
+            items: components["schemas"]["DirectorySourceView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageStation: {
+            items: components["schemas"]["EstateStation"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageStranger: {
+            items: components["schemas"]["Stranger"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageString: {
+            items: string[];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageSubnet: {
+            items: components["schemas"]["EstateSubnet"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageTalk: {
+            items: components["schemas"]["EndpointTalk"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageToken: {
+            items: components["schemas"]["AccessToken"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageUnlisted: {
+            items: components["schemas"]["StockUnlisted"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageUnreached: {
+            items: components["schemas"]["EndpointUnreached"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageView: {
+            items: components["schemas"]["NoticeView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
         };
         Pausing: {
             paused: boolean;
@@ -5378,13 +5969,6 @@ export interface components {
             /** @description Its paths in words, in order. */
             through: string[];
             title?: string;
-        };
-        Queues: {
-            queues: components["schemas"]["Queue"][];
-            /** Format: int64 */
-            revision: number;
-            /** Format: int64 */
-            total: number;
         };
         Reason: {
             /** @description Why, in a few words. */
@@ -6219,7 +6803,14 @@ export type $defs = Record<string, never>;
 export interface operations {
     "access-rules": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6232,7 +6823,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessRule"][];
+                    "application/json": components["schemas"]["PageRule"];
                 };
             };
             /** @description Unauthorized */
@@ -6418,7 +7009,14 @@ export interface operations {
     };
     accounts: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -6431,7 +7029,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessAccount"][];
+                    "application/json": components["schemas"]["PageAccount"];
                 };
             };
             /** @description Unauthorized */
@@ -6699,9 +7297,14 @@ export interface operations {
                 about?: string;
                 /** @description A kind, such as token.made, or what stands before its dot. */
                 kind?: string;
-                /** @description Entries older than this one. */
+                /** @description What after says; goes with the next version. */
                 before?: number;
+                /** @description How many items at most. */
                 limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
             };
             header?: never;
             path?: never;
@@ -6715,7 +7318,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Events"];
+                    "application/json": components["schemas"]["PageEvent"];
                 };
             };
             /** @description Unauthorized */
@@ -6778,7 +7381,7 @@ export interface operations {
                 about?: string;
                 /** @description A kind, such as token.made, or what stands before its dot. */
                 kind?: string;
-                /** @description Entries older than this one. */
+                /** @description What after says; goes with the next version. */
                 before?: number;
             };
             header?: never;
@@ -7048,7 +7651,14 @@ export interface operations {
     };
     coverage: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7061,7 +7671,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["RehearseDependence"][];
+                    "application/json": components["schemas"]["PageDependence"];
                 };
             };
             /** @description Unauthorized */
@@ -7113,7 +7723,14 @@ export interface operations {
     };
     credentials: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7126,7 +7743,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockCredential"][];
+                    "application/json": components["schemas"]["PageCredential"];
                 };
             };
             /** @description Unauthorized */
@@ -7312,7 +7929,14 @@ export interface operations {
     };
     devices: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7325,7 +7949,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateDevice"][];
+                    "application/json": components["schemas"]["PageDevice"];
                 };
             };
             /** @description Unauthorized */
@@ -7855,7 +8479,14 @@ export interface operations {
     };
     listings: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7868,7 +8499,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AdvertListing"][];
+                    "application/json": components["schemas"]["PageListing"];
                 };
             };
             /** @description Unauthorized */
@@ -7920,7 +8551,14 @@ export interface operations {
     };
     "directory-renames": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7933,7 +8571,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DirectoryProposal"][];
+                    "application/json": components["schemas"]["PageProposal"];
                 };
             };
             /** @description Unauthorized */
@@ -8122,9 +8760,14 @@ export interface operations {
     "directory-runs": {
         parameters: {
             query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 /** @description All when absent. */
                 source?: string;
-                limit?: number;
             };
             header?: never;
             path?: never;
@@ -8138,7 +8781,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DirectoryRun"][];
+                    "application/json": components["schemas"]["PageRun"];
                 };
             };
             /** @description Unauthorized */
@@ -8190,7 +8833,14 @@ export interface operations {
     };
     "directory-sources": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8203,7 +8853,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DirectorySourceView"][];
+                    "application/json": components["schemas"]["PageSourceView"];
                 };
             };
             /** @description Unauthorized */
@@ -8603,7 +9253,14 @@ export interface operations {
     };
     strangers: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -8616,7 +9273,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Stranger"][];
+                    "application/json": components["schemas"]["PageStranger"];
                 };
             };
             /** @description Unauthorized */
@@ -8877,6 +9534,12 @@ export interface operations {
             query?: {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
                 object?: string;
             };
@@ -8892,7 +9555,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateRef"][];
+                    "application/json": components["schemas"]["PageRef"];
                 };
             };
             /** @description Unauthorized */
@@ -9514,7 +10177,14 @@ export interface operations {
     };
     drafts: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9527,7 +10197,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateDraft"][];
+                    "application/json": components["schemas"]["PageDraft"];
                 };
             };
             /** @description Unauthorized */
@@ -9579,7 +10249,14 @@ export interface operations {
     };
     drivers: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9592,7 +10269,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateDriver"][];
+                    "application/json": components["schemas"]["PageDriver"];
                 };
             };
             /** @description Unauthorized */
@@ -9714,6 +10391,12 @@ export interface operations {
     "drivers-on": {
         parameters: {
             query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 machine?: string;
                 exact?: string;
             };
@@ -9729,7 +10412,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointDriverHere"][];
+                    "application/json": components["schemas"]["PageDriverHere"];
                 };
             };
             /** @description Unauthorized */
@@ -9853,7 +10536,14 @@ export interface operations {
     };
     packages: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -9866,7 +10556,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DriverPackage"][];
+                    "application/json": components["schemas"]["PagePackage"];
                 };
             };
             /** @description Unauthorized */
@@ -10196,6 +10886,12 @@ export interface operations {
     papers: {
         parameters: {
             query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 model?: string;
             };
             header?: never;
@@ -10210,7 +10906,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DriverSeen"][];
+                    "application/json": components["schemas"]["PageSeen"];
                 };
             };
             /** @description Unauthorized */
@@ -10327,7 +11023,14 @@ export interface operations {
     };
     duties: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10340,7 +11043,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LiveNote"][];
+                    "application/json": components["schemas"]["PageNote"];
                 };
             };
             /** @description Unauthorized */
@@ -10392,7 +11095,24 @@ export interface operations {
     };
     endpoints: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description Only those that stand so. */
+                state?: "converged" | "behind" | "failing" | "silent";
+                /** @description Only those at this site. */
+                site?: string;
+                /** @description Only those that are to have this queue, or have it and must not. */
+                queue?: string;
+                /** @description This one alone. */
+                machine?: string;
+                /** @description By what; a dash for the other way round. */
+                sort?: "machine" | "-machine" | "state" | "-state" | "last_seen" | "-last_seen" | "queues" | "-queues" | "users" | "-users" | "revision" | "-revision" | "platform" | "-platform" | "location" | "-location";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -10405,7 +11125,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Endpoint"][];
+                    "application/json": components["schemas"]["PageRow"];
                 };
             };
             /** @description Unauthorized */
@@ -11150,7 +11870,14 @@ export interface operations {
     };
     "enrolment-tokens": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11163,7 +11890,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessEnrolToken"][];
+                    "application/json": components["schemas"]["PageEnrolToken"];
                 };
             };
             /** @description Unauthorized */
@@ -11349,7 +12076,14 @@ export interface operations {
     };
     enrolled: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11362,7 +12096,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessEnrolled"][];
+                    "application/json": components["schemas"]["PageEnrolled"];
                 };
             };
             /** @description Unauthorized */
@@ -11752,9 +12486,14 @@ export interface operations {
     events: {
         parameters: {
             query?: {
-                /** @description Events older than this one. */
-                before?: number;
+                /** @description How many items at most. */
                 limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description What after says; goes with the next version. */
+                before?: number;
             };
             header?: never;
             path?: never;
@@ -11768,7 +12507,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Events"];
+                    "application/json": components["schemas"]["PageEvent"];
                 };
             };
             /** @description Unauthorized */
@@ -11820,7 +12559,14 @@ export interface operations {
     };
     exercises: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -11833,7 +12579,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ContinuityExercise"][];
+                    "application/json": components["schemas"]["PageExercise"];
                 };
             };
             /** @description Unauthorized */
@@ -12019,7 +12765,14 @@ export interface operations {
     };
     faults: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12032,7 +12785,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NoticeFault"][];
+                    "application/json": components["schemas"]["PageFault"];
                 };
             };
             /** @description Unauthorized */
@@ -12085,6 +12838,12 @@ export interface operations {
     findings: {
         parameters: {
             query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 /** @description A revision's number, draft or draft:NAME; the current one when absent. */
                 revision?: string;
             };
@@ -12100,7 +12859,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["LineupFinding"][];
+                    "application/json": components["schemas"]["PageFinding"];
                 };
             };
             /** @description Unauthorized */
@@ -12220,6 +12979,12 @@ export interface operations {
     "fleet-paths": {
         parameters: {
             query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 site?: string;
             };
             header?: never;
@@ -12234,7 +12999,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointTalk"][];
+                    "application/json": components["schemas"]["PageTalk"];
                 };
             };
             /** @description Unauthorized */
@@ -12286,7 +13051,14 @@ export interface operations {
     };
     unreached: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12299,7 +13071,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointUnreached"][];
+                    "application/json": components["schemas"]["PageUnreached"];
                 };
             };
             /** @description Unauthorized */
@@ -12351,7 +13123,14 @@ export interface operations {
     };
     grants: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12364,7 +13143,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateGrant"][];
+                    "application/json": components["schemas"]["PageGrant"];
                 };
             };
             /** @description Unauthorized */
@@ -12488,7 +13267,14 @@ export interface operations {
     };
     "health-of-all": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12501,7 +13287,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ContinuityHealth"][];
+                    "application/json": components["schemas"]["PageHealth"];
                 };
             };
             /** @description Unauthorized */
@@ -12801,7 +13587,14 @@ export interface operations {
     };
     locations: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12814,7 +13607,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateLocation"][];
+                    "application/json": components["schemas"]["PageLocation"];
                 };
             };
             /** @description Unauthorized */
@@ -12933,7 +13726,14 @@ export interface operations {
     };
     moves: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -12946,7 +13746,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ContinuityMove"][];
+                    "application/json": components["schemas"]["PageMove"];
                 };
             };
             /** @description Unauthorized */
@@ -12998,7 +13798,14 @@ export interface operations {
     };
     notices: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13011,7 +13818,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NoticeView"][];
+                    "application/json": components["schemas"]["PageView"];
                 };
             };
             /** @description Unauthorized */
@@ -13064,8 +13871,13 @@ export interface operations {
     "sent-notices": {
         parameters: {
             query?: {
-                notice?: string;
+                /** @description How many items at most. */
                 limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                notice?: string;
             };
             header?: never;
             path?: never;
@@ -13079,7 +13891,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["NoticeSent"][];
+                    "application/json": components["schemas"]["PageSent"];
                 };
             };
             /** @description Unauthorized */
@@ -13467,7 +14279,14 @@ export interface operations {
     };
     "person-history": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path: {
                 name: string;
@@ -13482,7 +14301,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Moment"][];
+                    "application/json": components["schemas"]["PageMoment"];
                 };
             };
             /** @description Unauthorized */
@@ -13534,7 +14353,14 @@ export interface operations {
     };
     picks: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path: {
                 name: string;
@@ -13549,7 +14375,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": string[];
+                    "application/json": components["schemas"]["PageString"];
                 };
             };
             /** @description Unauthorized */
@@ -13737,7 +14563,14 @@ export interface operations {
     };
     photographs: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -13750,7 +14583,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Photograph"][];
+                    "application/json": components["schemas"]["PagePhotograph"];
                 };
             };
             /** @description Unauthorized */
@@ -14079,7 +14912,14 @@ export interface operations {
     };
     queues: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -14092,7 +14932,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Queues"];
+                    "application/json": components["schemas"]["PageQueueSheet"];
                 };
             };
             /** @description Unauthorized */
@@ -14431,8 +15271,14 @@ export interface operations {
                 key?: string;
                 /** @description Part of a person's or machine's name. */
                 word?: string;
+                /** @description What after says; goes with the next version. */
                 offset?: number;
+                /** @description How many items at most. */
                 limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
             };
             header?: never;
             path: {
@@ -14448,7 +15294,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Effects"];
+                    "application/json": components["schemas"]["PageEffectSheet"];
                 };
             };
             /** @description Unauthorized */
@@ -14500,7 +15346,14 @@ export interface operations {
     };
     requests: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -14513,7 +15366,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessRequest"][];
+                    "application/json": components["schemas"]["PageRequest"];
                 };
             };
             /** @description Unauthorized */
@@ -14771,7 +15624,12 @@ export interface operations {
     revisions: {
         parameters: {
             query?: {
+                /** @description How many items at most. */
                 limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
             };
             header?: never;
             path?: never;
@@ -14785,7 +15643,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateRevision"][];
+                    "application/json": components["schemas"]["PageRevision"];
                 };
             };
             /** @description Unauthorized */
@@ -15049,7 +15907,12 @@ export interface operations {
                 word?: string;
                 /** @description All when absent. */
                 kind?: ("user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet")[];
+                /** @description How many items at most. */
                 limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
             };
             header?: never;
             path?: never;
@@ -15063,7 +15926,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Found"];
+                    "application/json": components["schemas"]["PageFound"];
                 };
             };
             /** @description Unauthorized */
@@ -15115,7 +15978,14 @@ export interface operations {
     };
     server_sets: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15128,7 +15998,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateServerSet"][];
+                    "application/json": components["schemas"]["PageServerSet"];
                 };
             };
             /** @description Unauthorized */
@@ -15180,7 +16050,14 @@ export interface operations {
     };
     servers: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15193,7 +16070,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateServer"][];
+                    "application/json": components["schemas"]["PageServer"];
                 };
             };
             /** @description Unauthorized */
@@ -15387,7 +16264,14 @@ export interface operations {
     };
     outage: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path: {
                 name: string;
@@ -15402,7 +16286,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EndpointRung"][];
+                    "application/json": components["schemas"]["PageRung"];
                 };
             };
             /** @description Unauthorized */
@@ -15861,7 +16745,14 @@ export interface operations {
     };
     sessions: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -15874,7 +16765,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessSession"][];
+                    "application/json": components["schemas"]["PageSession"];
                 };
             };
             /** @description Unauthorized */
@@ -16061,7 +16952,14 @@ export interface operations {
     };
     stations: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -16074,7 +16972,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateStation"][];
+                    "application/json": components["schemas"]["PageStation"];
                 };
             };
             /** @description Unauthorized */
@@ -16195,7 +17093,14 @@ export interface operations {
     };
     captures: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -16208,7 +17113,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockCapture"][];
+                    "application/json": components["schemas"]["PageCapture"];
                 };
             };
             /** @description Unauthorized */
@@ -16329,7 +17234,14 @@ export interface operations {
     };
     "stock-devices": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -16342,7 +17254,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockDeviceView"][];
+                    "application/json": components["schemas"]["PageDeviceView"];
                 };
             };
             /** @description Unauthorized */
@@ -16729,7 +17641,14 @@ export interface operations {
     };
     "found-devices": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -16742,7 +17661,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockUnlisted"][];
+                    "application/json": components["schemas"]["PageUnlisted"];
                 };
             };
             /** @description Unauthorized */
@@ -16995,7 +17914,14 @@ export interface operations {
     };
     "stock-queues": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -17008,7 +17934,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockQueueView"][];
+                    "application/json": components["schemas"]["PageQueueView"];
                 };
             };
             /** @description Unauthorized */
@@ -17197,7 +18123,14 @@ export interface operations {
     };
     "list-scans": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -17210,7 +18143,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockScan"][];
+                    "application/json": components["schemas"]["PageScan"];
                 };
             };
             /** @description Unauthorized */
@@ -17396,7 +18329,14 @@ export interface operations {
     };
     "stock-servers": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -17409,7 +18349,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockServerView"][];
+                    "application/json": components["schemas"]["PageServerView"];
                 };
             };
             /** @description Unauthorized */
@@ -17663,6 +18603,12 @@ export interface operations {
     "compare-servers": {
         parameters: {
             query: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 with: string;
             };
             header?: never;
@@ -17679,7 +18625,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockPair"][];
+                    "application/json": components["schemas"]["PagePair"];
                 };
             };
             /** @description Unauthorized */
@@ -17932,7 +18878,14 @@ export interface operations {
     };
     "compare-sets": {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -17945,7 +18898,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["StockSetView"][];
+                    "application/json": components["schemas"]["PageSetView"];
                 };
             };
             /** @description Unauthorized */
@@ -18133,7 +19086,14 @@ export interface operations {
     };
     subnets: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -18146,7 +19106,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["EstateSubnet"][];
+                    "application/json": components["schemas"]["PageSubnet"];
                 };
             };
             /** @description Unauthorized */
@@ -18267,7 +19227,14 @@ export interface operations {
     };
     tokens: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -18280,7 +19247,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["AccessToken"][];
+                    "application/json": components["schemas"]["PageToken"];
                 };
             };
             /** @description Unauthorized */

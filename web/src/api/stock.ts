@@ -2,6 +2,7 @@ import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import {
   api,
   ask,
+  askAll,
   ProblemError,
   type DeviceView,
   type Move,
@@ -20,7 +21,9 @@ export const serversQuery = () =>
   queryOptions({
     queryKey: ["stock", "servers"],
     queryFn: async ({ signal }) =>
-      (await ask(api.GET("/api/v1/stock/servers", { signal }))) as ServerView[],
+      (await askAll((query) =>
+        api.GET("/api/v1/stock/servers", { params: { query }, signal }),
+      )) as ServerView[],
   });
 
 export const serverQuery = (name: string) =>
@@ -38,14 +41,17 @@ export const setsQuery = () =>
   queryOptions({
     queryKey: ["stock", "sets"],
     queryFn: async ({ signal }) =>
-      (await ask(api.GET("/api/v1/stock/sets", { signal }))) as SetView[],
+      (await askAll((query) =>
+        api.GET("/api/v1/stock/sets", { params: { query }, signal }),
+      )) as SetView[],
   });
 
 /** How far people have moved off servers that are out of duty; it goes on by itself while any is. */
 export const movesQuery = () =>
   queryOptions({
     queryKey: ["duties", "moves"],
-    queryFn: async ({ signal }) => (await ask(api.GET("/api/v1/moves", { signal }))) as Move[],
+    queryFn: async ({ signal }) =>
+      (await askAll((query) => api.GET("/api/v1/moves", { params: { query }, signal }))) as Move[],
     refetchInterval: (q) => (q.state.data && q.state.data.length > 0 ? 3000 : 30_000),
   });
 
@@ -53,34 +59,40 @@ export const movesQuery = () =>
 export const foundQueuesQuery = () =>
   queryOptions({
     queryKey: ["stock", "queues"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/queues", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/stock/queues", { params: { query }, signal })),
   });
 
 export const devicesQuery = () =>
   queryOptions({
     queryKey: ["stock", "devices"],
     queryFn: async ({ signal }) =>
-      (await ask(api.GET("/api/v1/stock/devices", { signal }))) as DeviceView[],
+      (await askAll((query) =>
+        api.GET("/api/v1/stock/devices", { params: { query }, signal }),
+      )) as DeviceView[],
   });
 
 /** What scans found, and nobody listed. */
 export const foundDevicesQuery = () =>
   queryOptions({
     queryKey: ["stock", "found"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/found", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/stock/found", { params: { query }, signal })),
   });
 
 export const scansQuery = () =>
   queryOptions({
     queryKey: ["stock", "scans"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/scans", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/stock/scans", { params: { query }, signal })),
     refetchInterval: (q) => (q.state.data?.some((s) => s.state === "running") ? 700 : false),
   });
 
 export const capturesQuery = () =>
   queryOptions({
     queryKey: ["stock", "captures"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/stock/captures", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/stock/captures", { params: { query }, signal })),
   });
 
 export const orphansQuery = () =>
@@ -100,9 +112,9 @@ export const compareQuery = (a: string, b: string) =>
   queryOptions({
     queryKey: ["stock", "compare", a, b],
     queryFn: ({ signal }) =>
-      ask(
+      askAll((query) =>
         api.GET("/api/v1/stock/servers/{name}/compare", {
-          params: { path: { name: a }, query: { with: b } },
+          params: { path: { name: a }, query: { ...query, with: b } },
           signal,
         }),
       ),
@@ -112,13 +124,15 @@ export const compareQuery = (a: string, b: string) =>
 export const credentialsQuery = () =>
   queryOptions({
     queryKey: ["stock", "credentials"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/credentials", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/credentials", { params: { query }, signal })),
   });
 
 export const packagesQuery = () =>
   queryOptions({
     queryKey: ["drivers", "packages"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/packages", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/drivers/packages", { params: { query }, signal })),
   });
 
 export const driverReportQuery = () =>

@@ -40,7 +40,7 @@ const kinds: FoundOne["kind"][] = [];
 export function FindAnything() {
   const [word, setWord] = useState("");
   const found = useQuery({ ...findQuery(kinds, word), enabled: word.trim() !== "" });
-  const list = word.trim() === "" ? [] : (found.data?.found ?? []);
+  const list = word.trim() === "" ? [] : (found.data?.items ?? []);
   const navigate = useNavigate();
   return (
     <Picker

@@ -1,6 +1,7 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import type { Notice } from "../api/client";
+import { patchEndpoints } from "../features/endpoints/patch";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
 const concerns: Record<Notice["what"], string[]> = {
@@ -39,7 +40,7 @@ const concerns: Record<Notice["what"], string[]> = {
   access: ["access"],
   enrolment: ["enrolment"],
   draft: ["draft", "findings"],
-  endpoint: ["drivers", "subject", "endpoints", "overview", "duties"],
+  endpoint: ["subject", "overview", "duties"], // and the one endpoint, where it is shown
   event: ["events"],
   stock: ["stock"],
   drivers: ["drivers", "stock"],
@@ -70,6 +71,8 @@ const concerns: Record<Notice["what"], string[]> = {
 
 const gather = 250; // ms: many notices at once are one refresh
 const gatherStock = 2000; // readings come all the time
+const gatherReports = 2000; // so do reports of a large fleet
+const newEndpoints = 15_000; // after how long a list is looked at again for endpoints that it does not have
 
 /** Keeps what is shown true: watches the service's notices and refreshes what they concern. */
 export function useLive(): { live: boolean } {
@@ -83,6 +86,23 @@ export function useLive(): { live: boolean } {
       timer = undefined;
       for (const k of stale) void client.invalidateQueries({ queryKey: [k] });
       stale.clear();
+    };
+    const reported = new Set<string>();
+    let reports: ReturnType<typeof setTimeout> | undefined;
+    let lists: ReturnType<typeof setTimeout> | undefined;
+    const heard = (machine: string) => {
+      reported.add(machine);
+      reports ??= setTimeout(() => {
+        reports = undefined;
+        for (const k of concerns.endpoint) stale.add(k);
+        refresh();
+        void patchEndpoints(client, new Set(reported)).catch(() => undefined); // the next notice tries again
+        reported.clear();
+      }, gatherReports);
+      lists ??= setTimeout(() => {
+        lists = undefined;
+        void client.invalidateQueries({ queryKey: ["endpoints", "list"] });
+      }, newEndpoints);
     };
     const mark = (what: Notice["what"]) => {
       for (const k of concerns[what] ?? []) stale.add(k); // a newer service may tell of more
@@ -107,9 +127,11 @@ export function useLive(): { live: boolean } {
         setLive(false);
         void client.invalidateQueries({ queryKey: ["me"] });
       };
-      source.addEventListener("notice", (e) =>
-        mark((JSON.parse((e as MessageEvent<string>).data) as Notice).what),
-      );
+      source.addEventListener("notice", (e) => {
+        const n = JSON.parse((e as MessageEvent<string>).data) as Notice;
+        if (n.what === "endpoint") heard(n.subject);
+        else mark(n.what);
+      });
     };
     const stop = () => {
       source?.close();
@@ -125,6 +147,8 @@ export function useLive(): { live: boolean } {
       stop();
       clearTimeout(timer);
       clearTimeout(slow);
+      clearTimeout(reports);
+      clearTimeout(lists);
       document.removeEventListener("visibilitychange", follow);
       window.removeEventListener("pagehide", stop);
       window.removeEventListener("pageshow", follow);

@@ -7,7 +7,7 @@ import {
   type ColumnDef,
 } from "@tanstack/react-table";
 import { useVirtualizer } from "@tanstack/react-virtual";
-import { useRef } from "react";
+import { useEffect, useRef } from "react";
 import { download } from "../lib/download";
 
 export const features = tableFeatures({
@@ -33,6 +33,8 @@ type DataTableProps<T extends object> = {
   /** Names of the rows that are chosen; given where rows can be. */
   chosen?: Set<string> | undefined;
   onChoose?: ((names: Set<string>) => void) | undefined;
+  /** Where the rows are the first of more, in the order asked for: how many there are, and how to have them. */
+  rest?: { total: number; more: () => void; all: () => Promise<T[]> } | undefined;
 };
 
 const rowHeight = 34;
@@ -49,6 +51,7 @@ export function DataTable<T extends object>({
   onOpen,
   chosen,
   onChoose,
+  rest,
 }: DataTableProps<T>) {
   const scroller = useRef<HTMLDivElement>(null);
   const table = useTable({
@@ -57,6 +60,7 @@ export function DataTable<T extends object>({
     data: rows,
     state: { sorting: [sort] },
     enableSortingRemoval: false,
+    manualSorting: rest !== undefined, // who has all of them sorts them
     onSortingChange: (next) => {
       const list = typeof next === "function" ? next([sort]) : next;
       if (list[0]) onSort({ id: list[0].id, desc: list[0].desc });
@@ -69,6 +73,12 @@ export function DataTable<T extends object>({
     estimateSize: () => rowHeight,
     overscan: 12,
   });
+  const last = virtual.getVirtualItems().at(-1)?.index ?? 0;
+  const near = rest !== undefined && last >= all.length - 24 && all.length < rest.total;
+  const more = rest?.more;
+  useEffect(() => {
+    if (near) more?.();
+  }, [near, more, all.length]);
   const style = { gridTemplateColumns: chosen ? `2.4rem ${grid}` : grid };
   const every =
     chosen !== undefined && rows.length > 0 && rows.every((r) => chosen.has(rowName(r)));
@@ -77,7 +87,8 @@ export function DataTable<T extends object>({
     if (!next.delete(name)) next.add(name);
     onChoose?.(next);
   };
-  const save = () => {
+  const save = async () => {
+    const whole = rest && rest.total > rows.length ? await rest.all() : undefined;
     const heads = table.getAllLeafColumns();
     const line = (cells: unknown[]) =>
       cells
@@ -91,7 +102,7 @@ export function DataTable<T extends object>({
     download(
       `${caption.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.csv`,
       "text/csv",
-      `${[line(heads.map(title)), ...all.map((r) => line(r.getAllCells().map((c) => c.getValue())))].join("\r\n")}\r\n`,
+      `${[line(heads.map(title)), ...(whole ? whole.map((r, i) => line(heads.map((h) => h.accessorFn?.(r, i)))) : all.map((r) => line(r.getAllCells().map((c) => c.getValue()))))].join("\r\n")}\r\n`,
     );
   };
   return (
@@ -106,7 +117,7 @@ export function DataTable<T extends object>({
         <div
           role="table"
           aria-label={caption}
-          aria-rowcount={all.length + 1}
+          aria-rowcount={(rest?.total ?? all.length) + 1}
           className="min-w-[60rem]"
         >
           <div role="rowgroup" className="sticky top-0 z-10 bg-wash">
@@ -139,6 +150,7 @@ export function DataTable<T extends object>({
                     >
                       <button
                         type="button"
+                        disabled={h.column.columnDef.enableSorting === false}
                         className="flex h-8 w-full items-center gap-1 px-2 text-left font-medium text-ink-2 hover:text-ink"
                         onClick={() =>
                           onSort({ id: h.column.id, desc: sorted ? !sort.desc : false })
@@ -214,7 +226,7 @@ export function DataTable<T extends object>({
           <button
             type="button"
             className="min-h-[24px] text-ink-2 underline decoration-dotted underline-offset-2"
-            onClick={save}
+            onClick={() => void save()}
           >
             save this list as CSV
           </button>

@@ -1,29 +1,35 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
+import { api, askAll } from "../../api/client";
 
 export const accountsQuery = () =>
   queryOptions({
     queryKey: ["access", "accounts"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/accounts", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/accounts", { params: { query }, signal })),
   });
 export const rulesQuery = () =>
   queryOptions({
     queryKey: ["access", "rules"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/access-rules", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/access-rules", { params: { query }, signal })),
   });
 export const sessionsQuery = () =>
   queryOptions({
     queryKey: ["access", "sessions"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/sessions", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/sessions", { params: { query }, signal })),
   });
 export const tokensQuery = () =>
   queryOptions({
     queryKey: ["access", "tokens"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/tokens", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/tokens", { params: { query }, signal })),
   });
 export const sitesQuery = () =>
   queryOptions({
     queryKey: ["queues", "sites"],
     queryFn: async ({ signal }) =>
-      (await ask(api.GET("/api/v1/locations", { signal }))).filter((l) => !l.path.includes("/")),
+      (await askAll((query) => api.GET("/api/v1/locations", { params: { query }, signal }))).filter(
+        (l) => !l.path.includes("/"),
+      ),
   });

@@ -69,8 +69,8 @@ export function FindPeople() {
         <>
           <p className="mt-3 text-ink-2" role="status">
             {count(found.data.total, "entry")}
-            {found.data.total > found.data.found.length &&
-              `; the first ${found.data.found.length} are shown, write more of the name to see others`}
+            {found.data.total > found.data.items.length &&
+              `; the first ${found.data.items.length} are shown, write more of the name to see others`}
             .
           </p>
           <table className="mt-1 w-full max-w-[70rem]" aria-label="Found in the directory">
@@ -84,7 +84,7 @@ export function FindPeople() {
               </tr>
             </thead>
             <tbody>
-              {found.data.found.map((f) => (
+              {found.data.items.map((f) => (
                 <Row key={`${f.kind} ${f.name}`} of={f} onOpen={() => put({ [f.kind]: f.name })} />
               ))}
             </tbody>

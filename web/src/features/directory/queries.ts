@@ -1,26 +1,28 @@
 import { queryOptions, type QueryClient } from "@tanstack/react-query";
-import { api, ask, type DirectoryRun, type SourceView } from "../../api/client";
+import { api, ask, askAll, type DirectoryRun, type SourceView } from "../../api/client";
 
 export const sourcesQuery = () =>
   queryOptions({
     queryKey: ["sources", "list"],
     queryFn: async ({ signal }) =>
-      (await ask(api.GET("/api/v1/directory/sources", { signal }))) as SourceView[],
+      (await askAll((query) =>
+        api.GET("/api/v1/directory/sources", { params: { query }, signal }),
+      )) as SourceView[],
   });
 
 export const runsQuery = () =>
   queryOptions({
     queryKey: ["sources", "runs"],
     queryFn: async ({ signal }) =>
-      (await ask(
-        api.GET("/api/v1/directory/runs", { params: { query: { limit: 50 } }, signal }),
-      )) as DirectoryRun[],
+      (await ask(api.GET("/api/v1/directory/runs", { params: { query: { limit: 50 } }, signal })))
+        .items as DirectoryRun[],
   });
 
 export const renamesQuery = () =>
   queryOptions({
     queryKey: ["sources", "renames"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/renames", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/directory/renames", { params: { query }, signal })),
   });
 
 export const sourcesChanged = (client: QueryClient) =>
@@ -29,5 +31,6 @@ export const sourcesChanged = (client: QueryClient) =>
 export const listingsQuery = () =>
   queryOptions({
     queryKey: ["sources", "listings"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/listings", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/directory/listings", { params: { query }, signal })),
   });

@@ -343,7 +343,7 @@ function Gains({ groups, most, onShow }: GainsProps) {
 /** The single contexts behind a figure. */
 function Behind({ id, figure, onClose }: { id: string; figure: Figure; onClose: () => void }) {
   const effects = useQuery(effectsQuery(id, figure));
-  const list = effects.data?.effects ?? [];
+  const list = effects.data?.items ?? [];
   return (
     <section aria-label="Behind the figure" className="border border-rule bg-sheet p-3">
       <div className="flex items-baseline justify-between gap-3">

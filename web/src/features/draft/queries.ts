@@ -1,5 +1,5 @@
 import { keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
+import { api, ask, askAll } from "../../api/client";
 import type { Kind, Way } from "../../api/rehearse";
 
 export type Figure = { kind: Kind; by?: Way | undefined; key?: string | undefined };
@@ -26,5 +26,6 @@ export const effectsQuery = (id: string, f: Figure) =>
 export const coverageQuery = () =>
   queryOptions({
     queryKey: ["coverage"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/coverage", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/coverage", { params: { query }, signal })),
   });

@@ -1,16 +1,9 @@
-import { queryOptions, useQuery } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
-
-const oneQuery = (machine: string) =>
-  queryOptions({
-    queryKey: ["endpoints", "one", machine],
-    queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/endpoints/{machine}", { params: { path: { machine } }, signal })),
-  });
+import { useQuery } from "@tanstack/react-query";
+import { endpointQuery } from "./queries";
 
 /** What an endpoint has for where it is: what goes when it leaves, and when. */
 export function Away({ machine }: { machine: string }) {
-  const one = useQuery(oneQuery(machine));
+  const one = useQuery(endpointQuery(machine));
   if (!one.data) return null;
   const away = one.data.away ?? [];
   return (

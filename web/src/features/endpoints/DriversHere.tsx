@@ -1,6 +1,6 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask, type DriverHere } from "../../api/client";
+import { api, askAll, type DriverHere } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { Copy } from "../../ui/Copy";
 import { Exact } from "../../ui/Exact";
@@ -10,7 +10,9 @@ const driversQuery = (machine: string) =>
   queryOptions({
     queryKey: ["endpoints", "drivers", machine],
     queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/drivers/endpoints", { params: { query: { machine } }, signal })),
+      askAll((query) =>
+        api.GET("/api/v1/drivers/endpoints", { params: { query: { ...query, machine } }, signal }),
+      ),
   });
 
 const marks: Record<DriverHere["state"], string> = {

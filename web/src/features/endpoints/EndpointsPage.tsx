@@ -1,8 +1,10 @@
-import { useQuery } from "@tanstack/react-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
 import { useMemo } from "react";
 import { Link } from "react-router";
-import type { Endpoint } from "../../api/client";
+import type { EndpointRow } from "../../api/client";
+import { ProblemNotice } from "../../api/ProblemNotice";
+import { overviewQuery } from "../../api/queries";
 import { ago } from "../../lib/time";
 import { useMay } from "../../lib/useMay";
 import { useNow } from "../../lib/useNow";
@@ -23,12 +25,12 @@ import { Pace } from "./Pace";
 import { Photographs } from "./Photographs";
 import { ProofPage } from "./ProofPage";
 import { UnreachedPage } from "./UnreachedPage";
-import { endpointsQuery } from "./queries";
+import { allEndpoints, endpointQuery, endpointsQuery, sorts, type EndpointFilter } from "./queries";
 
 const states = ["converged", "behind", "failing", "silent"] as const;
-const col = createColumnHelper<typeof features, Endpoint>();
+const col = createColumnHelper<typeof features, EndpointRow>();
 const grid = "11rem 8rem 6rem 6rem 6rem 9rem 8rem minmax(16rem, 1fr)";
-const none: Endpoint[] = [];
+const none: EndpointRow[] = [];
 
 /** Endpoints with how they stand; enrolment; and how their people are known. */
 export function EndpointsPage() {
@@ -75,63 +77,62 @@ export function EndpointsPage() {
 }
 
 function Fleet() {
-  const endpoints = useQuery(endpointsQuery());
   const now = useNow();
   const { get, set } = useUrl();
   const columns = useMemo(
     () =>
       col.columns([
-        col.accessor((e) => e.report.machine, { id: "machine", header: "Endpoint" }),
+        col.accessor((e) => e.machine, { id: "machine", header: "Endpoint" }),
         col.accessor((e) => e.state, {
           id: "state",
           header: "State",
           cell: (c) => <Mark of={c.getValue()} />,
         }),
-        col.accessor((e) => e.report.installed.length, { id: "queues", header: "Queues" }),
-        col.accessor((e) => Math.max(0, e.report.contexts.length - 1), {
-          id: "sessions",
-          header: "Sessions",
-        }),
-        col.accessor((e) => e.report.revision, { id: "revision", header: "Revision" }),
-        col.accessor((e) => e.report.platform, { id: "platform", header: "Platform" }),
+        col.accessor((e) => e.queues, { id: "queues", header: "Queues" }),
+        col.accessor((e) => e.users.length, { id: "users", header: "People" }),
+        col.accessor((e) => e.revision, { id: "revision", header: "Revision" }),
+        col.accessor((e) => e.platform, { id: "platform", header: "Platform" }),
         col.accessor((e) => e.last_seen, {
-          id: "heard",
-          header: "Heard",
+          id: "last_seen",
+          header: "Last report",
           cell: (c) => ago(c.getValue(), now),
         }),
         col.accessor((e) => wrong(e), {
           id: "wrong",
           header: "What is wrong",
+          enableSorting: false,
           cell: (c) => <span title={c.getValue()}>{c.getValue() || "–"}</span>,
         }),
       ]),
     [now],
   );
-  const all = endpoints.data ?? none;
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
-  const state = get("state");
-  const rows = useMemo(
-    () =>
-      all.filter(
-        (e) =>
-          (!state || e.state === state) &&
-          `${e.report.machine} ${e.report.contexts.map((c) => c.user ?? "").join(" ")} ${e.report.installed.map((i) => i.queue).join(" ")}`
-            .toLowerCase()
-            .includes(word.toLowerCase()),
-      ),
-    [all, word, state],
-  );
   const sort: Sort = {
     id: get("sort").replace(/^-/, "") || "machine",
     desc: get("sort").startsWith("-"),
   };
-  const opened = all.find((e) => e.report.machine === get("endpoint"));
+  const filter: EndpointFilter = {
+    find: get("find"),
+    state: states.find((s) => s === get("state")) ?? "",
+    sort: sorts.find((s) => s === get("sort")) ?? "machine",
+  };
+  const endpoints = useInfiniteQuery(endpointsQuery(filter));
+  const figures = useQuery(overviewQuery());
+  const opened = useQuery(endpointQuery(get("endpoint")));
+  const rows = useMemo(
+    () => endpoints.data?.pages.flatMap((p) => p.items) ?? none,
+    [endpoints.data],
+  );
   if (endpoints.isPending) return <Waiting what="the endpoints" />;
   if (!endpoints.data)
     return <Failure title="The endpoints cannot be shown" problem={endpoints.error} />;
+  const total = endpoints.data.pages[0]?.total ?? 0;
+  const counts = figures.data?.endpoints ?? {};
+  const all = states.reduce((n, s) => n + (counts[s] ?? 0), 0);
+  const narrowed = filter.find !== "" || filter.state !== "";
   return (
     <>
-      {all.length === 0 ? (
+      {total === 0 && !narrowed ? (
         <div className="mt-3">
           <Empty title="No endpoint has reported yet">
             Make an enrolment token under <Link to="/endpoints?show=enrolment">enrolment</Link>, and
@@ -156,7 +157,7 @@ function Fleet() {
               State
               <select
                 className={inputLook}
-                value={state}
+                value={filter.state}
                 onChange={(e) => set("state", e.target.value)}
               >
                 <option value="">all</option>
@@ -168,12 +169,13 @@ function Fleet() {
               </select>
             </label>
             <p role="status" className="pb-1 text-ink-2">
-              {rows.length} of {all.length};{" "}
+              {total} of {Math.max(all, total)};{" "}
               {states
-                .map((s) => [s, all.filter((e) => e.state === s).length] as const)
+                .map((s) => [s, counts[s] ?? 0] as const)
                 .filter(([, n]) => n > 0)
                 .map(([s, n]) => `${n} ${s}`)
                 .join(", ")}
+              {figures.data?.behind && "; some have yet to be judged against the latest change"}
             </p>
           </div>
           <DataTable
@@ -181,21 +183,36 @@ function Fleet() {
             columns={columns}
             grid={grid}
             rows={rows}
-            rowName={(e) => e.report.machine}
+            rowName={(e) => e.machine}
             sort={sort}
             onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
-            onOpen={(e) => set("endpoint", e.report.machine)}
+            onOpen={(e) => set("endpoint", e.machine)}
+            rest={{
+              total,
+              more: () => {
+                if (endpoints.hasNextPage && !endpoints.isFetching) void endpoints.fetchNextPage();
+              },
+              all: () => allEndpoints(filter),
+            }}
           />
         </>
       )}
-      {opened && (
+      {get("endpoint") !== "" && (opened.data || opened.error) && (
         <Drawer
-          title={opened.report.machine}
-          description={`Heard ${ago(opened.last_seen, now)}; what it reported then, against its lineups of now`}
+          title={opened.data?.report.machine ?? get("endpoint")}
+          description={
+            opened.data
+              ? `Last report ${ago(opened.data.last_seen, now)}; what it said then, against its lineups of now`
+              : ""
+          }
           open
           onOpenChange={() => set("endpoint", "")}
         >
-          <EndpointSheet endpoint={opened} />
+          {opened.data ? (
+            <EndpointSheet endpoint={opened.data} />
+          ) : (
+            <ProblemNotice title="The endpoint cannot be shown" error={opened.error} />
+          )}
         </Drawer>
       )}
     </>

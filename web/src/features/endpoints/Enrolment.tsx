@@ -1,6 +1,6 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask } from "../../api/client";
+import { api, ask, askAll } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
@@ -17,12 +17,14 @@ import { sitesQuery } from "../access/queries";
 const enrolledQuery = () =>
   queryOptions({
     queryKey: ["enrolment", "machines"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/enrolments", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/enrolments", { params: { query }, signal })),
   });
 const tokensQuery = () =>
   queryOptions({
     queryKey: ["enrolment", "tokens"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/enrolment-tokens", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/enrolment-tokens", { params: { query }, signal })),
   });
 
 /** Machines whose agents have certificates, and the tokens with which more may come. */

@@ -1,7 +1,7 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask, type AgentSettings } from "../../api/client";
+import { api, askAll, type AgentSettings } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { Button } from "../../ui/Button";
@@ -12,7 +12,8 @@ import { Table } from "../../ui/Table";
 const strangersQuery = () =>
   queryOptions({
     queryKey: ["endpoints", "strangers"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/strangers", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/directory/strangers", { params: { query }, signal })),
   });
 
 const ways: { value: NonNullable<AgentSettings["user_from"]>; label: string; says: string }[] = [

@@ -3,13 +3,13 @@ import { useState, type ReactNode } from "react";
 import type { Document } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../api/ProblemNotice";
+import { overviewQuery } from "../../api/queries";
 import { stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
-import { endpointsQuery } from "./queries";
 
 /** What each number is where the estate says nothing, and its bounds. */
 const agents = {
@@ -43,10 +43,10 @@ type Bounds = Readonly<Record<string, readonly [number, number, number]>>;
 /** How often agents ask and report, and how servers are watched: settings of the estate, in the draft, with what they come to. */
 export function Pace({ mayEdit }: { mayEdit: boolean }) {
   const doc = useQuery(draftDocumentQuery());
-  const endpoints = useQuery(endpointsQuery());
+  const endpoints = useQuery(overviewQuery());
   if (doc.isPending || endpoints.isPending) return <Waiting what="the settings" />;
   if (!doc.data) return <Failure title="The settings cannot be shown" problem={doc.error} />;
-  const n = endpoints.data?.length ?? 0;
+  const n = Object.values(endpoints.data?.endpoints ?? {}).reduce((a, b) => a + b, 0);
   return (
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-2">
       <Part

@@ -1,6 +1,6 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask, type PhotoCompared } from "../../api/client";
+import { api, ask, askAll, type PhotoCompared } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../lib/useMay";
@@ -18,7 +18,8 @@ import { Table } from "../../ui/Table";
 const photographsQuery = () =>
   queryOptions({
     queryKey: ["photographs"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/photographs", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/photographs", { params: { query }, signal })),
   });
 const comparedQuery = (name: string, other: string, word: string) =>
   queryOptions({

@@ -1,6 +1,6 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, ask } from "../../api/client";
+import { api, askAll } from "../../api/client";
 import { count } from "../../lib/words";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
@@ -8,7 +8,8 @@ import { Table } from "../../ui/Table";
 const unreachedQuery = () =>
   queryOptions({
     queryKey: ["endpoints", "unreached"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/fleet/unreached", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/fleet/unreached", { params: { query }, signal })),
   });
 
 const shown = 200;

@@ -1,4 +1,4 @@
-import type { Difference, Endpoint } from "../../api/client";
+import type { Difference, EndpointRow } from "../../api/client";
 
 /** One way in which an endpoint is not as it should be, as a sentence. */
 export function difference(d: Difference): string {
@@ -15,8 +15,12 @@ export function difference(d: Difference): string {
   }
 }
 
-export function wrong(e: Endpoint): string {
-  if (e.report.failures.length > 0)
-    return e.report.failures.map((f) => `${f.step} of ${f.queue}: ${f.says}`).join("; ");
-  return e.drift.map(difference).join("; ");
+/** The first thing that is wrong with an endpoint, and how many more there are. */
+export function wrong(e: EndpointRow): string {
+  const [says, all] = e.failure
+    ? [`${e.failure.step} of ${e.failure.queue}: ${e.failure.says}`, e.failures]
+    : e.differs
+      ? [difference(e.differs), e.drift]
+      : ["", 0];
+  return all > 1 ? `${says}; and ${all - 1} more` : says;
 }

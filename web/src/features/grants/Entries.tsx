@@ -37,7 +37,7 @@ export function Entries({
   const found = useQuery({ ...findQuery(kinds, word), enabled: kinds.length > 0 });
   const options: Option[] = [
     ...fixed,
-    ...(found.data?.found ?? []).map((f) => ({
+    ...(found.data?.items ?? []).map((f) => ({
       value: entry(f),
       label: f.says ? `${f.name} (${f.says})` : f.name,
       detail: [f.kind, f.detail].filter(Boolean).join(", "),
@@ -66,7 +66,7 @@ export function Entries({
         options={options}
         onSearch={setWord}
         free={free ? (t) => (free(t) ? `Add ${free(t)}` : null) : undefined}
-        more={Math.max(0, (found.data?.total ?? 0) - (found.data?.found.length ?? 0))}
+        more={Math.max(0, (found.data?.total ?? 0) - (found.data?.items.length ?? 0))}
         onPick={(v) =>
           onChange([
             ...values,

@@ -28,7 +28,7 @@ const kinds = [
   { value: "driver", label: "drivers" },
 ];
 
-type Asked = { author: string; about: string; kind: string; since: string; before: number };
+type Asked = { author: string; about: string; kind: string; since: string; after: string };
 
 const auditQuery = (a: Asked) =>
   queryOptions({
@@ -44,7 +44,7 @@ function queryOf(a: Asked) {
     ...(a.about && { about: a.about }),
     ...(a.kind && { kind: a.kind }),
     ...(a.since && { since: `${a.since}T00:00:00Z` }),
-    ...(a.before && { before: a.before }),
+    ...(a.after && { after: a.after }),
   };
 }
 
@@ -54,21 +54,21 @@ export function Audit() {
   const now = useNow();
   const [author, setAuthor] = useUrlText(get("by"), (v) => set("by", v));
   const [about, setAbout] = useUrlText(get("about"), (v) => set("about", v));
-  const [pages, setPages] = useState<number[]>([0]);
+  const [pages, setPages] = useState<string[]>([""]);
   const [open, setOpen] = useState<Event | null>(null);
   const asked = {
     author: get("by"),
     about: get("about"),
     kind: get("kind"),
     since: get("since"),
-    before: pages[pages.length - 1] ?? 0,
+    after: pages[pages.length - 1] ?? "",
   };
   const list = useQuery(auditQuery(asked));
   const lines = new URLSearchParams();
-  for (const [k, v] of Object.entries(queryOf({ ...asked, before: 0 })))
+  for (const [k, v] of Object.entries(queryOf({ ...asked, after: "" })))
     if (k !== "limit") lines.set(k, String(v));
-  const reset = () => setPages([0]);
-  const events = list.data?.events ?? [];
+  const reset = () => setPages([""]);
+  const events = list.data?.items ?? [];
   return (
     <section aria-label="Audit" className="mt-3 max-w-[90rem]">
       <div className="flex flex-wrap items-end gap-4">
@@ -163,10 +163,8 @@ export function Audit() {
             {pages.length > 1 && (
               <Button onClick={() => setPages(pages.slice(0, -1))}>Later ones</Button>
             )}
-            {events.length === 100 && (
-              <Button onClick={() => setPages([...pages, events[events.length - 1]?.id ?? 0])}>
-                Earlier ones
-              </Button>
+            {list.data.next && (
+              <Button onClick={() => setPages([...pages, list.data.next])}>Earlier ones</Button>
             )}
           </p>
         </>

@@ -19,8 +19,9 @@ import { Audit } from "./Audit";
 const historyQuery = () =>
   queryOptions({
     queryKey: ["history", "revisions"],
-    queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/revisions", { params: { query: { limit: 500 } }, signal })),
+    queryFn: async ({ signal }) =>
+      (await ask(api.GET("/api/v1/revisions", { params: { query: { limit: 500 } }, signal })))
+        .items,
   });
 
 const diffQuery = (from: number, to: number) =>

@@ -302,7 +302,7 @@ function WhyNot({
   onToggle: (queue: string) => void;
 }) {
   const queues = useQuery(queuesQuery());
-  const rest = (queues.data?.queues ?? []).filter((q) => !inIt.has(q.name));
+  const rest = (queues.data ?? []).filter((q) => !inIt.has(q.name));
   const shown = open !== "" && !inIt.has(open);
   return (
     <div className="mt-6">

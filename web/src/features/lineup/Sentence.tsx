@@ -132,7 +132,7 @@ export function Sentence({ context: c, answer, onChange }: SentenceProps) {
 function useTitle(kind: FoundOne["kind"], name: string): string {
   const found = useQuery({ ...searchQuery([kind], name), enabled: name !== "" });
   return (
-    (name && found.data?.found.find((f) => f.name.toLowerCase() === name.toLowerCase())?.says) ||
+    (name && found.data?.items.find((f) => f.name.toLowerCase() === name.toLowerCase())?.says) ||
     name
   );
 }
@@ -150,7 +150,7 @@ type FoundProps = {
 function Found({ label, kinds, none, value, shown, onPick }: FoundProps) {
   const [text, setText] = useState("");
   const found = useQuery(searchQuery(kinds, text));
-  const options: Option[] = (found.data?.found ?? []).map((f) => ({
+  const options: Option[] = (found.data?.items ?? []).map((f) => ({
     value: f.name,
     label: f.says && f.kind !== "machine" ? `${f.says} (${f.name})` : f.name,
     detail: f.detail || (f.kind === "machine" ? f.says : undefined),

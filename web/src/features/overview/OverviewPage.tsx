@@ -9,7 +9,8 @@ import { Sections } from "../../ui/Sections";
 import { useUrl } from "../../lib/useUrl";
 import { Faults } from "./Faults";
 import { Notices } from "./Notices";
-import { dutiesQuery, eventsQuery, faultsQuery, overviewQuery } from "./queries";
+import { dutiesQuery, eventsQuery, faultsQuery } from "./queries";
+import { overviewQuery } from "../../api/queries";
 
 const states = ["converged", "behind", "failing", "silent"] as const;
 const says = {
@@ -174,9 +175,9 @@ function Glance() {
         </section>
         <section aria-labelledby="happened">
           <h2 id="happened">What happened</h2>
-          {events.data && events.data.events.length > 0 ? (
+          {events.data && events.data.items.length > 0 ? (
             <ul className="mt-2">
-              {events.data.events.map((e) => (
+              {events.data.items.map((e) => (
                 <li key={e.id} className="flex gap-3 border-b border-rule py-1">
                   <time dateTime={e.at} title={stamp(e.at)} className="w-24 shrink-0 text-ink-3">
                     {ago(e.at, now)}

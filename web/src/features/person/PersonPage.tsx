@@ -1,6 +1,6 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
-import { api, ask, type Moment, type Subject } from "../../api/client";
+import { api, askAll, type Moment, type Subject } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
@@ -14,7 +14,9 @@ const historyQuery = (name: string) =>
   queryOptions({
     queryKey: ["subject", "history", name],
     queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/people/{name}/history", { params: { path: { name } }, signal })),
+      askAll((query) =>
+        api.GET("/api/v1/people/{name}/history", { params: { path: { name }, query }, signal }),
+      ),
   });
 
 /** One person: their names, groups, lineup now, endpoints and history. */

@@ -7,10 +7,11 @@ import { devicesQuery, driverReportQuery, foundQueuesQuery } from "../../api/sto
 import { Mark } from "../../ui/Mark";
 import { chain } from "./chain";
 
-const endpointsQuery = () =>
+const proofQuery = (queue: string) =>
   queryOptions({
-    queryKey: ["endpoints"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/endpoints", { signal })),
+    queryKey: ["endpoints", "proof", queue, 1],
+    queryFn: ({ signal }) =>
+      ask(api.GET("/api/v1/proof", { params: { query: { queue, limit: 1 } }, signal })),
   });
 
 /** The whole chain of one queue, from the device to the endpoints. Asked for when it is opened. */
@@ -19,15 +20,15 @@ export function ChainSection({ queue }: { queue: Queue }) {
   const devices = useQuery({ ...devicesQuery(), enabled: open });
   const found = useQuery({ ...foundQueuesQuery(), enabled: open });
   const report = useQuery({ ...driverReportQuery(), enabled: open });
-  const endpoints = useQuery({ ...endpointsQuery(), enabled: open });
+  const proof = useQuery({ ...proofQuery(queue.name), enabled: open });
   const document = useQuery({ ...draftDocumentQuery(), enabled: open });
-  const ready = devices.data && found.data && endpoints.data && document.data;
+  const ready = devices.data && found.data && proof.data && document.data;
   const steps = ready
     ? chain(queue, {
         devices: devices.data,
         found: found.data,
         report: report.data,
-        endpoints: endpoints.data,
+        proof: proof.data,
         sets: new Map((document.data.server_sets ?? []).map((s) => [s.name, s.members])),
       })
     : [];

@@ -42,7 +42,7 @@ const none: Queue[] = [];
 export function QueuesPage() {
   const queues = useQuery(queuesQuery());
   const { get, set } = useUrl();
-  const all = queues.data?.queues ?? none;
+  const all = queues.data ?? none;
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   const [location, label, state] = [get("location"), get("label"), get("state")];
   const rows = useMemo(

@@ -1,4 +1,6 @@
-import type { DeviceView, DriverReport, Endpoint, FoundQueue, Queue } from "../../api/client";
+import type { DeviceView, DriverReport, FoundQueue, Proof, Queue } from "../../api/client";
+
+import { count } from "../../lib/words";
 
 /** One link of the chain that leads from a person to the paper. */
 export type Step = {
@@ -12,7 +14,7 @@ export type Known = {
   devices: DeviceView[];
   found: FoundQueue[];
   report: DriverReport | undefined;
-  endpoints: Endpoint[];
+  proof: Proof;
   sets: Map<string, string[]>;
 };
 
@@ -135,25 +137,18 @@ export function chain(q: Queue, k: Known): Step[] {
     q.grants.length > 0 ? q.grants.join(", ") : "none selects it: nobody gets this",
     q.grants.length > 0 ? `/grants?find=${encodeURIComponent(q.name)}` : undefined,
   );
-  const has = k.endpoints.filter((e) =>
-    e.report.installed.some((i) => i.own && i.queue === q.name),
-  );
-  const failing = k.endpoints.filter((e) => e.report.failures.some((f) => f.queue === q.name));
-  const preset = k.endpoints.filter((e) =>
-    e.report.installed.some((i) => i.default && i.queue === q.name),
-  );
+  const p = k.proof;
+  const bad = p.failed > 0 || p.beyond > 0;
   add(
     "Endpoints",
-    failing.length > 0 ? "no" : has.length > 0 ? "yes" : "idle",
-    `installed on ${has.length} of ${k.endpoints.length} that report${failing.length > 0 ? `; failing on ${failing.map((e) => e.report.machine).join(", ")}` : ""}`,
-    `/endpoints?find=${encodeURIComponent(q.name)}`,
+    bad ? "no" : p.arrived > 0 ? "yes" : "idle",
+    p.says,
+    `/endpoints?show=proof&queue=${encodeURIComponent(q.name)}`,
   );
   add(
     "Default",
-    preset.length > 0 ? "yes" : "idle",
-    preset.length > 0
-      ? `on ${preset.map((e) => e.report.machine).join(", ")}`
-      : "on no endpoint that reports",
+    p.default > 0 ? "yes" : "idle",
+    p.default > 0 ? `on ${count(p.default, "endpoint")}` : "on no endpoint that reports",
   );
   return steps;
 }

@@ -1,5 +1,5 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
+import { api, askAll } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { Mark } from "../../ui/Mark";
 
@@ -7,7 +7,12 @@ const outageQuery = (server: string) =>
   queryOptions({
     queryKey: ["duties", "outage", server],
     queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/servers/{name}/outage", { params: { path: { name: server } }, signal })),
+      askAll((query) =>
+        api.GET("/api/v1/servers/{name}/outage", {
+          params: { path: { name: server }, query },
+          signal,
+        }),
+      ),
     refetchInterval: 5000,
   });
 

@@ -1,6 +1,6 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, ask, type DriverHere } from "../../api/client";
+import { api, askAll, type DriverHere } from "../../api/client";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
@@ -14,12 +14,14 @@ import { Table } from "../../ui/Table";
 const onQuery = () =>
   queryOptions({
     queryKey: ["drivers", "on"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/endpoints", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/drivers/endpoints", { params: { query }, signal })),
   });
 const papersQuery = () =>
   queryOptions({
     queryKey: ["drivers", "papers"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/drivers/papers", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/drivers/papers", { params: { query }, signal })),
   });
 
 const marks: Record<DriverHere["state"], string> = {

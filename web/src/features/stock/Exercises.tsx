@@ -1,7 +1,7 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask, type Exercise, type ServerView } from "../../api/client";
+import { api, ask, askAll, type Exercise, type ServerView } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../lib/useMay";
@@ -17,7 +17,9 @@ const exercisesQuery = () =>
   queryOptions({
     queryKey: ["duties", "exercises"],
     queryFn: async ({ signal }) =>
-      (await ask(api.GET("/api/v1/exercises", { signal }))) as Exercise[],
+      (await askAll((query) =>
+        api.GET("/api/v1/exercises", { params: { query }, signal }),
+      )) as Exercise[],
     refetchInterval: (q) => (q.state.data?.some((e) => !e.ended) ? 2000 : 30_000),
   });
 

@@ -1,5 +1,5 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
-import { api, ask, type HealthView } from "../../api/client";
+import { api, ask, askAll, type HealthView } from "../../api/client";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { Fact } from "../../ui/Facts";
@@ -19,7 +19,8 @@ const healthQuery = (kind: "server" | "device", name: string) =>
 const allQuery = () =>
   queryOptions({
     queryKey: ["duties", "health"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/health", { signal })),
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/health", { params: { query }, signal })),
     refetchInterval: 15_000,
   });
 

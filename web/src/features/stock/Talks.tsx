@@ -1,6 +1,6 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
-import { api, ask } from "../../api/client";
+import { api, askAll } from "../../api/client";
 import { Mark } from "../../ui/Mark";
 import { Table } from "../../ui/Table";
 
@@ -8,7 +8,9 @@ const talksQuery = (site: string) =>
   queryOptions({
     queryKey: ["endpoints", "paths", site],
     queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/fleet/paths", { params: { query: { site } }, signal })),
+      askAll((query) =>
+        api.GET("/api/v1/fleet/paths", { params: { query: { ...query, site } }, signal }),
+      ),
     refetchInterval: 30_000,
   });
 const shown = 200;

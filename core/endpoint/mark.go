@@ -1,0 +1,121 @@
+package endpoint
+
+import "cirque/core/name"
+
+// A Mark is how one queue of an endpoint stands by its last report: one that it is to have, or one that the agent
+// installed and that must not be there. It is a ProofRow without its words, small enough to be kept of every endpoint.
+type Mark struct {
+	Queue string
+	User  string   // whose it is, as it is wanted or installed; empty for everybody
+	State Standing // never Unheard: whether an endpoint is silent changes with the clock
+	Kind  string   // "has" for what it is to have, "loses" for what must not be there
+}
+
+// Marks gives those of all queues of an endpoint: what it is to have in the plan's order, then what must not be there in
+// the report's. They say the same as Prove of Has and Beyond, for all queues at once.
+func Marks(now Plan, r Report) []Mark {
+	own := make(map[Key]*Installed, len(r.Installed))
+	for i := range r.Installed {
+		if k := r.Installed[i].Key(); r.Installed[i].Own && own[k] == nil {
+			own[k] = &r.Installed[i]
+		}
+	}
+	var failed, away map[Key]bool
+	if len(r.Failures) > 0 {
+		failed = make(map[Key]bool, len(r.Failures))
+		for _, f := range r.Failures {
+			failed[Key{name.Fold(f.User), f.Queue}] = true
+		}
+	}
+	if len(r.Removed) > 0 {
+		away = make(map[Key]bool, len(r.Removed))
+		for _, k := range r.Removed {
+			away[Key{name.Fold(k.User), k.Queue}] = true
+		}
+	}
+	out := make([]Mark, 0, len(now.Wants))
+	wanted := make(map[Key]bool, len(now.Wants))
+	for _, w := range now.Wants {
+		k := w.Key()
+		wanted[k] = true
+		m := Mark{Queue: w.Queue, User: w.User, State: Arrived, Kind: "has"}
+		waits := Awaited
+		if failed[k] {
+			waits = NotDone
+		}
+		i := own[k]
+		switch {
+		case i == nil && !w.Restore && away[k]:
+			m.State = StaysOff
+		case i == nil:
+			m.State = waits
+		case differs(w, i.Want):
+			m.State = waits
+		case i.Halted:
+			m.State = NotDone
+		}
+		out = append(out, m)
+	}
+	for i := range r.Installed {
+		if v := &r.Installed[i]; v.Own && !wanted[v.Key()] {
+			out = append(out, Mark{Queue: v.Queue, User: v.User, State: Surplus, Kind: "loses"})
+		}
+	}
+	return out
+}
+
+func differs(w, i Want) bool {
+	what, _, _ := Differs(w, i)
+	return what != ""
+}
+
+// Stand says how far an expectation has come on an endpoint whose marks are given: what Prove says, but for the words.
+// user is whose it is, as it is wanted.
+func (e Expectation) Stand(marks []Mark, r *Report, silent bool) (user string, state Standing) {
+	var has, loses *Mark
+	for i := range marks {
+		if m := &marks[i]; m.Queue == e.Queue && name.Fold(m.User) == e.User {
+			if m.Kind == "has" {
+				has = m
+			} else {
+				loses = m
+			}
+		}
+	}
+	switch {
+	case e.Kind == "loses" && has != nil:
+		return has.User, Overrun
+	case e.Kind == "loses" && loses == nil:
+		return e.User, Arrived
+	case e.Kind == "loses":
+		for _, f := range r.Failures {
+			if f.Queue == e.Queue && name.Fold(f.User) == e.User {
+				return e.User, NotDone
+			}
+		}
+		return e.User, late(Awaited, silent)
+	case has == nil:
+		return e.User, Overrun
+	}
+	return has.User, late(has.State, silent)
+}
+
+// late is how something stands that is awaited from an endpoint that may be silent.
+func late(s Standing, silent bool) Standing {
+	if s == Awaited && silent {
+		return Unheard
+	}
+	return s
+}
+
+// Rows gives the rows of one queue without their words.
+func Rows(machine, queue string, marks []Mark, silent bool) []ProofRow {
+	var out []ProofRow
+	for _, m := range marks {
+		if m.Queue == queue {
+			out = append(out, ProofRow{Machine: machine, User: m.User, Queue: queue, Kind: m.Kind,
+				State: late(m.State, silent)})
+		}
+	}
+	return out
+}

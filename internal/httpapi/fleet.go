@@ -1,0 +1,64 @@
+package httpapi
+
+import (
+	"context"
+
+	"github.com/danielgtaylor/huma/v2"
+
+	"cirque/core/endpoint"
+	"cirque/core/event"
+	"cirque/core/fleet"
+	"cirque/core/page"
+	"cirque/internal/agentproto"
+	"cirque/internal/api"
+)
+
+func (s *server) fleet(a huma.API) {
+	type report struct{ Body endpoint.Report }
+	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium,
+		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {
+			e, err := s.svc.Fleet.Report(ctx, principalOf(ctx), in.Body)
+			return &out[endpoint.Judged]{e}, err
+		})
+	type endpoints struct {
+		Paging
+		State endpoint.State `query:"state" enum:"converged,behind,failing,silent" doc:"Only those that stand so."`
+		Site  string         `query:"site" maxLength:"63" doc:"Only those at this site."`
+		Queue string         `query:"queue" maxLength:"256" doc:"Only those that are to have this queue, or have it and must not."`
+		One   string         `query:"machine" maxLength:"256" doc:"This one alone."`
+		Sort  string         `query:"sort" enum:"machine,-machine,state,-state,last_seen,-last_seen,queues,-queues,users,-users,revision,-revision,platform,-platform,location,-location" doc:"By what; a dash for the other way round."`
+	}
+	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints by name, with how they stand", small,
+		func(ctx context.Context, in *endpoints) (*out[page.Page[fleet.Row]], error) {
+			list, err := s.svc.Fleet.Endpoints(ctx, principalOf(ctx), fleet.Filter{State: in.State, Site: in.Site,
+				Word: in.Find, Queue: in.Queue, Only: in.One, Sort: in.Sort}, in.ask())
+			return &out[page.Page[fleet.Row]]{list}, err
+		})
+	type named struct {
+		Machine string `path:"machine" maxLength:"256"`
+	}
+	route(s, a, "GET", "/api/v1/endpoints/{machine}", "endpoint", "One endpoint", small, func(ctx context.Context,
+		in *named) (*out[endpoint.Judged], error) {
+		e, err := s.svc.Fleet.Endpoint(ctx, principalOf(ctx), in.Machine)
+		return &out[endpoint.Judged]{e}, err
+	})
+	route(s, a, "POST", "/api/v1/endpoints/{machine}/refresh", "refresh-endpoint", "Have an endpoint look at its queues "+
+		"and report now", small, func(ctx context.Context, in *named) (*out[api.Called], error) {
+		e, err := s.svc.Fleet.Refresh(ctx, principalOf(ctx), in.Machine)
+		return &out[api.Called]{api.Called{Endpoint: e, Otherwise: s.svc.Fleet.Otherwise()}}, err
+	})
+	type events struct {
+		Paging
+		Before int64 `query:"before" minimum:"0" deprecated:"true" doc:"What after says; goes with the next version."`
+	}
+	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context,
+		in *events) (*out[page.Page[event.Event]], error) {
+		list, err := s.svc.Audit.Events(ctx, principalOf(ctx), before(in.Paging, in.Before), in.Find)
+		return &out[page.Page[event.Event]]{list}, err
+	})
+	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context,
+		_ *struct{}) (*out[endpoint.Overview], error) {
+		o, err := s.svc.Fleet.Overview(ctx, principalOf(ctx))
+		return &out[endpoint.Overview]{o}, err
+	})
+}

@@ -1,0 +1,116 @@
+package fleet
+
+import (
+	"context"
+	"time"
+
+	"cirque/core/endpoint"
+	"cirque/core/fleet"
+	"cirque/core/lineup"
+)
+
+// What other rooms ask about the fleet. They have checked who asks.
+
+// Contexts gives the contexts in which all endpoints last reported, by endpoint.
+func (s *Room) Contexts(ctx context.Context) (out []lineup.Context, err error) {
+	_, err = s.look(ctx, func(f *fleet.Fleet, _ time.Time) {
+		for _, j := range f.All() {
+			for _, q := range j.Report().Contexts {
+				q.Time = nil
+				if c, err := q.Context(time.Time{}); err == nil {
+					out = append(out, c)
+				}
+			}
+		}
+	})
+	return out, err
+}
+
+// Each calls f for every endpoint as it stands now, by name, until f gives an error; nothing is held up meanwhile.
+func (s *Room) Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State) error) error {
+	var all []*fleet.Judgement
+	var states []endpoint.State
+	if _, err := s.look(ctx, func(kept *fleet.Fleet, now time.Time) {
+		all = kept.All()
+		states = make([]endpoint.State, len(all))
+		for i, j := range all {
+			states[i] = kept.Now(j, now)
+		}
+	}); err != nil {
+		return err
+	}
+	for i, j := range all {
+		if err := f(j, states[i]); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Troubled gives the endpoints that fail or are silent, and how many endpoints there are in all.
+func (s *Room) Troubled(ctx context.Context) (failing, silent []*fleet.Judgement, all int, err error) {
+	_, err = s.look(ctx, func(f *fleet.Fleet, now time.Time) {
+		for _, j := range f.Failing() {
+			if f.Now(j, now) == endpoint.Failing {
+				failing = append(failing, j)
+			}
+		}
+		silent, all = f.Silent(), f.Len()
+	})
+	return failing, silent, all, err
+}
+
+// WithFailures gives the endpoints that reported failures, whether they are silent now or not.
+func (s *Room) WithFailures(ctx context.Context) (list []*fleet.Judgement, err error) {
+	_, err = s.look(ctx, func(f *fleet.Fleet, _ time.Time) { list = f.Failing() })
+	return list, err
+}
+
+// OfUsers gives the endpoints on which somebody has a session, under any of their folded names.
+func (s *Room) OfUsers(ctx context.Context, folded []string) (list []*fleet.Judgement, err error) {
+	_, err = s.look(ctx, func(f *fleet.Fleet, _ time.Time) { list = f.OfUsers(folded...) })
+	return list, err
+}
+
+// Unlisted gives the names under which sessions are reported, folded, for which listed is false, with where.
+func (s *Room) Unlisted(ctx context.Context, listed func(folded string) bool) (map[string][]*fleet.Judgement, error) {
+	out := map[string][]*fleet.Judgement{}
+	_, err := s.look(ctx, func(f *fleet.Fleet, _ time.Time) {
+		f.EachUser(func(folded string) {
+			if !listed(folded) {
+				out[folded] = f.OfUsers(folded)
+			}
+		})
+	})
+	return out, err
+}
+
+// Reported gives what says whether an agent has ever reported from a machine, by its folded name.
+func (s *Room) Reported(ctx context.Context) (has func(folded string) bool, err error) {
+	_, err = s.look(ctx, func(*fleet.Fleet, time.Time) {})
+	return func(folded string) bool {
+		s.keep.mu.RLock()
+		defer s.keep.mu.RUnlock()
+		return s.keep.fleet.Get(folded) != nil
+	}, err
+}
+
+// Leading counts, for each server, the endpoints of which an own queue leads there, and those of them on which a step
+// fails.
+func (s *Room) Leading(ctx context.Context) (out map[string][2]int, err error) {
+	_, err = s.look(ctx, func(f *fleet.Fleet, _ time.Time) { out = f.Leading() })
+	return out, err
+}
+
+// OfQueue gives the endpoints that are to have a queue, or have it and must not, and how many endpoints there are in
+// all; whether one is silent is told beside it.
+func (s *Room) OfQueue(ctx context.Context, queue string) (list []*fleet.Judgement, silent []bool, all int, err error) {
+	_, err = s.look(ctx, func(f *fleet.Fleet, now time.Time) {
+		list, all = f.OfQueue(queue), f.Len()
+		silent = make([]bool, len(list))
+		for i, j := range list {
+			silent[i] = f.Now(j, now) == endpoint.Silent
+		}
+	})
+	return list, silent, all, err
+}
