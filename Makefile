@@ -12,7 +12,7 @@ GOLANGCI := $(TOOLS)/golangci-lint-2.15.0
 # Bounds on what is shipped, in KiB: who adds a dependency sees what it weighs.
 SIZES := bin/cirque=58000 bin/cirque-agent=14500 bin/cirque-sim=16000
 
-.PHONY: lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
+.PHONY: campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
 
 help: ## list these targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -58,6 +58,9 @@ fuzz: ## fuzz each decoder for a while (TIME=30s, or so many inputs: TIME=2000x)
 trybench: setup $(CONSOLE) ## run every benchmark once at a hundredth of its size, as a test of the benchmark
 	set -o pipefail; CIRQUE_BENCH=small go test -run '^$$' -bench . -benchtime 1x ./core/... ./internal/... ./test | grep -vE '^(PASS|ok|goos|goarch|\?|testing:)'
 	cd bench && CIRQUE_BENCH=small go vet ./...
+
+campaign: setup $(CONSOLE) ## a long run by hand, whose result is kept in docs/reference/campaigns (NAME=fleet)
+	CIRQUE_CAMPAIGN=whole go test ./test -count 1 -timeout 60m -v -run '^TestCampaign$(shell n=$(NAME); echo $${n^})$$'
 
 screenshots: setup $(CONSOLE) ## make docs/screenshots anew from the demo
 	CIRQUE_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./test -count 1 -run TestScreenshots

@@ -67,7 +67,7 @@ var arrows = map[string][]string{
 	"internal/service/adopt":        {"core", "internal/service/present"},
 	"internal/service/adverts":      {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/alerts":       {"core", "internal/service/present", "internal/service/worker"},
-	"internal/service/audit":        {"core", "internal/service/present"},
+	"internal/service/audit":        {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/continuity":   {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/decommission": {"core", "internal/service/present"},
 	"internal/service/drafts":       {"core", "internal/service/present"},

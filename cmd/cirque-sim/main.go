@@ -4,6 +4,7 @@ package main
 import (
 	"bufio"
 	"context"
+	"encoding/json"
 	"fmt"
 	"log/slog"
 	"os"
@@ -25,7 +26,7 @@ func main() {
 	defer stop()
 	root := &cobra.Command{Use: "cirque-sim", Short: "Stand-in printers and agents, on loopback", SilenceErrors: true,
 		SilenceUsage: true}
-	root.AddCommand(printers(), agents(), organisation())
+	root.AddCommand(printers(), agents(), organisation(), reports())
 	if err := root.ExecuteContext(ctx); err != nil {
 		fmt.Fprintln(os.Stderr, "cirque-sim: "+err.Error())
 		os.Exit(1)
@@ -75,14 +76,19 @@ With --address-table the table that leads to them is written to a file, for cirq
 func organisation() *cobra.Command {
 	var seed uint64
 	var dir string
-	var small bool
+	var small, endpoints bool
 	c := &cobra.Command{Use: "organisation --dir DIR", Short: "Write a large made-up organisation as files",
 		Args: cobra.NoArgs,
 		Long: `Write an estate, a directory and contexts of 100,000 people as estate.json, directory.json and
 contexts.json; the same seed always gives the same.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			size := large.Full
-			if small {
+			switch {
+			case endpoints && small:
+				size = large.SmallFleet
+			case endpoints:
+				size = large.Fleet
+			case small:
 				size = large.Small
 			}
 			if err := os.MkdirAll(dir, 0o755); err != nil {
@@ -95,7 +101,34 @@ contexts.json; the same seed always gives the same.`,
 	c.Flags().Uint64Var(&seed, "seed", 1, "which of them")
 	c.Flags().StringVar(&dir, "dir", "", "where the files go")
 	c.Flags().BoolVar(&small, "small", false, "a hundredth of it")
+	c.Flags().BoolVar(&endpoints, "endpoints", false, "with a machine for everybody, and 20,000 queues")
 	_ = c.MarkFlagRequired("dir")
+	return c
+}
+
+func reports() *cobra.Command {
+	var seed uint64
+	var small bool
+	c := &cobra.Command{Use: "reports", Short: "Write what the endpoints of a large made-up organisation tell, a line each",
+		Args: cobra.NoArgs,
+		Long: `Write what 100,000 endpoints tell, one report in JSON a line, each with how old it is in seconds; the same
+seed always gives the same. Their organisation is that of "organisation --endpoints" with this seed.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			size := large.Fleet
+			if small {
+				size = large.SmallFleet
+			}
+			out := bufio.NewWriter(c.OutOrStdout())
+			enc := json.NewEncoder(out)
+			if err := large.New(seed, size).Reports(seed, func(t large.Told) error {
+				return enc.Encode(map[string]any{"age": t.Age.Seconds(), "report": t.Report})
+			}); err != nil {
+				return err
+			}
+			return out.Flush()
+		}}
+	c.Flags().Uint64Var(&seed, "seed", 1, "which of them")
+	c.Flags().BoolVar(&small, "small", false, "a hundredth of it")
 	return c
 }
 

@@ -51,6 +51,7 @@ const (
 	JoinPeople     Action = "say which names are one person"
 	ExportPerson   Action = "hand out what is kept of a person"
 	ErasePerson    Action = "erase what is kept of a person"
+	Profile        Action = "profile the service"
 
 	AskOwn     Action = "ask for its own lineups"
 	Report     Action = "report for an endpoint"
@@ -68,7 +69,7 @@ var (
 	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, Enrol, AnswerRequests}
 	// everywhere concern all sites at once: a scope excludes them.
 	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, JoinPeople,
-		ExportPerson, ErasePerson, Capture}
+		ExportPerson, ErasePerson, Profile, Capture}
 	// own are done to what is one's own.
 	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken}
 )
@@ -76,7 +77,7 @@ var (
 // table is the whole of who may do what.
 var table = map[Role][]Action{
 	Owner:         slices.Concat(reads, atSites, everywhere, own),
-	Administrator: slices.Concat(reads, atSites, without(everywhere, ManageAccounts, ErasePerson), own),
+	Administrator: slices.Concat(reads, atSites, without(everywhere, ManageAccounts, ErasePerson, Profile), own),
 	SiteAdmin:     slices.Concat(without(reads, ReadAccess, ReadAudit), atSites, own),
 	HelpDesk:      slices.Concat(without(reads, ReadAccess, ReadAudit), []Action{RefreshEndpoint, SendTestPage}, own),
 	Auditor:       slices.Concat(reads, own),

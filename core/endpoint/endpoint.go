@@ -58,38 +58,57 @@ type Plan struct {
 // PlanFor flattens the lineups of an endpoint's contexts: what is placed or picked, once for everybody where the scope
 // is the machine, else for the context's user. Of two lineups that give the same queue, the first counts.
 func PlanFor(lineups []lineup.Lineup) Plan {
-	var p Plan
-	have, defaults := map[Key]bool{}, map[string]bool{}
-	for _, l := range lineups {
-		user := ""
-		if l.Context.User != nil {
-			user = *l.Context.User
+	var p Planner
+	for i := range lineups {
+		p.Add(&lineups[i])
+	}
+	return p.Plan
+}
+
+// A Planner is PlanFor lineup by lineup: each may be overwritten once it was added. The zero Planner has an empty plan.
+type Planner struct {
+	Plan
+
+	have     map[Key]bool
+	defaults map[string]bool
+}
+
+// Add takes in the lineup of a further context.
+func (p *Planner) Add(l *lineup.Lineup) {
+	if p.have == nil {
+		p.have, p.defaults = make(map[Key]bool, len(l.Entries)), map[string]bool{}
+		p.Wants = make([]Want, 0, len(l.Entries))
+	}
+	user := ""
+	if l.Context.User != nil {
+		user = *l.Context.User
+	}
+	folded := name.Fold(user)
+	for i := range l.Entries {
+		e := &l.Entries[i]
+		if e.Effect == lineup.Offered {
+			continue
 		}
-		for _, e := range l.Entries {
-			if e.Effect == lineup.Offered {
-				continue
-			}
-			w := Want{Queue: e.Queue, URI: e.Path.URI, Driver: e.Driver, Options: e.Options, Restore: e.IfRemoved == "restore"}
-			if e.Title != nil {
-				w.Title = *e.Title
-			}
-			if e.Exact != nil {
-				w.Exact = *e.Exact
-			}
-			if e.Scope == "user" {
-				w.User = user
-			}
-			if !have[w.Key()] {
-				have[w.Key()] = true
-				p.Wants = append(p.Wants, w)
-			}
-			if e.Default && !defaults[name.Fold(user)] {
-				defaults[name.Fold(user)] = true
-				p.Defaults = append(p.Defaults, Default{user, e.Queue, e.Insist})
-			}
+		w := Want{Queue: e.Queue, URI: e.Path.URI, Driver: e.Driver, Options: e.Options, Restore: e.IfRemoved == "restore"}
+		if e.Title != nil {
+			w.Title = *e.Title
+		}
+		if e.Exact != nil {
+			w.Exact = *e.Exact
+		}
+		key := Key{"", e.Queue}
+		if e.Scope == "user" {
+			w.User, key.User = user, folded
+		}
+		if !p.have[key] {
+			p.have[key] = true
+			p.Wants = append(p.Wants, w)
+		}
+		if e.Default && !p.defaults[folded] {
+			p.defaults[folded] = true
+			p.Defaults = append(p.Defaults, Default{user, e.Queue, e.Insist})
 		}
 	}
-	return p
 }
 
 // An Installed is one queue that was found on the endpoint.

@@ -72,6 +72,11 @@ func differs(w, i Want) bool {
 // Stand says how far an expectation has come on an endpoint whose marks are given: what Prove says, but for the words.
 // user is whose it is, as it is wanted.
 func (e Expectation) Stand(marks []Mark, r *Report, silent bool) (user string, state Standing) {
+	user, state = e.stand(marks, r)
+	return user, Late(state, silent)
+}
+
+func (e Expectation) stand(marks []Mark, r *Report) (user string, state Standing) {
 	var has, loses *Mark
 	for i := range marks {
 		if m := &marks[i]; m.Queue == e.Queue && name.Fold(m.User) == e.User {
@@ -93,15 +98,15 @@ func (e Expectation) Stand(marks []Mark, r *Report, silent bool) (user string, s
 				return e.User, NotDone
 			}
 		}
-		return e.User, late(Awaited, silent)
+		return e.User, Awaited
 	case has == nil:
 		return e.User, Overrun
 	}
-	return has.User, late(has.State, silent)
+	return has.User, has.State
 }
 
-// late is how something stands that is awaited from an endpoint that may be silent.
-func late(s Standing, silent bool) Standing {
+// Late is how something stands that is awaited from an endpoint that may be silent.
+func Late(s Standing, silent bool) Standing {
 	if s == Awaited && silent {
 		return Unheard
 	}
@@ -114,7 +119,7 @@ func Rows(machine, queue string, marks []Mark, silent bool) []ProofRow {
 	for _, m := range marks {
 		if m.Queue == queue {
 			out = append(out, ProofRow{Machine: machine, User: m.User, Queue: queue, Kind: m.Kind,
-				State: late(m.State, silent)})
+				State: Late(m.State, silent)})
 		}
 	}
 	return out

@@ -46,6 +46,9 @@ const (
 	Overrun  Standing = "past"
 )
 
+// Standings are all of them, the worst first.
+func Standings() []Standing { return slices.Clone(standings) }
+
 var standings = []Standing{NotDone, Surplus, Unheard, Awaited, StaysOff, Arrived, Overrun}
 
 // A ProofRow is one expectation of one endpoint.
@@ -172,23 +175,46 @@ func Beyond(queue string, now Plan, r Record) []ProofRow {
 	return out
 }
 
-// Close counts, sorts and says what the rows come to; only so many of them are kept. words, which may be nil, gives the
-// rows that are kept what they say.
-func (p Proof) Close(most int, words func(rows []ProofRow)) Proof {
-	tested := map[string]bool{}
-	by := make(map[Standing][]ProofRow, len(standings))
-	for _, r := range p.Rows {
-		by[r.State] = append(by[r.State], r)
-		if r.Tested != nil {
-			tested[name.Fold(r.Machine)] = true
-		}
+// A Tally counts the rows of a proof, and keeps the first of each standing: a change may ask something of every endpoint.
+type Tally struct {
+	most   int
+	count  map[Standing]int
+	kept   map[Standing][]ProofRow
+	tested map[string]bool // folded machines
+}
+
+// NewTally makes one that keeps so many rows of each standing.
+func NewTally(most int) *Tally {
+	return &Tally{most, map[Standing]int{}, map[Standing][]ProofRow{}, map[string]bool{}}
+}
+
+// Full says whether no further row of a standing is kept: such need only be counted.
+func (t *Tally) Full(s Standing) bool { return len(t.kept[s]) >= t.most }
+
+// Count counts rows of a standing without keeping them.
+func (t *Tally) Count(s Standing, n int) { t.count[s] += n }
+
+// Add counts a row, and keeps it unless there are enough.
+func (t *Tally) Add(r ProofRow) {
+	t.count[r.State]++
+	if r.Tested != nil {
+		t.tested[name.Fold(r.Machine)] = true
 	}
-	p.Arrived, p.Pending, p.Failed, p.Silent, p.Away, p.Past, p.Beyond, p.Tested = len(by[Arrived]), len(by[Awaited]),
-		len(by[NotDone]), len(by[Unheard]), len(by[StaysOff]), len(by[Overrun]), len(by[Surplus]), len(tested)
-	p.Expected = len(p.Rows) - p.Beyond
-	p.Rows = []ProofRow{}
+	if !t.Full(r.State) {
+		t.kept[r.State] = append(t.kept[r.State], r)
+	}
+}
+
+// Close says what a tally comes to; as many rows are kept as its tally keeps of each standing. words, which may be nil,
+// gives the rows that are kept what they say.
+func (p Proof) Close(t *Tally, words func(rows []ProofRow)) Proof {
+	n := t.count
+	p.Arrived, p.Pending, p.Failed, p.Silent, p.Away, p.Past, p.Beyond, p.Tested = n[Arrived], n[Awaited], n[NotDone],
+		n[Unheard], n[StaysOff], n[Overrun], n[Surplus], len(t.tested)
+	p.Expected, p.Rows = -p.Beyond, []ProofRow{}
 	for _, s := range standings {
-		p.Rows = append(p.Rows, by[s][:min(len(by[s]), most-len(p.Rows))]...)
+		p.Expected += n[s]
+		p.Rows = append(p.Rows, t.kept[s][:min(len(t.kept[s]), t.most-len(p.Rows))]...)
 	}
 	if words != nil {
 		words(p.Rows)

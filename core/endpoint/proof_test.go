@@ -114,7 +114,11 @@ func TestProofSays(t *testing.T) {
 		"no endpoint is to have it; the one other endpoint does not have it":                                                                             {Queue: "hall", Others: 1},
 		"it asks nothing of any endpoint that has reported":                                                                                              {Revision: 2},
 	} {
-		got := p.Close(2, nil)
+		tally := NewTally(2)
+		for _, r := range p.Rows {
+			tally.Add(r)
+		}
+		got := p.Close(tally, nil)
 		if got.Says != want {
 			t.Errorf("%q, want %q", got.Says, want)
 		}

@@ -83,6 +83,8 @@ func (d *Document) Continuity() ContinuitySettings {
 // HistorySettings say how long history is kept.
 type HistorySettings struct {
 	PersonDays int    `json:"person_days,omitempty" yaml:"person_days,omitempty" minimum:"1" maximum:"3650" doc:"For how many days it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. For ever when absent."`
+	EventDays  int    `json:"event_days,omitempty" yaml:"event_days,omitempty" minimum:"30" maximum:"3650" doc:"For how many days it is kept what was seen to happen: what failed, answered again, was found. 400 when absent."`
+	AuditDays  int    `json:"audit_days,omitempty" yaml:"audit_days,omitempty" minimum:"30" maximum:"36500" doc:"For how many days it is kept who did what. For ever when absent."`
 	Note       string `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
@@ -106,6 +108,17 @@ func (s AgentSettings) Hurried(now time.Time) AgentSettings {
 		s.WaitSeconds, s.GapSeconds, s.ReportMinutes = min(s.WaitSeconds, 15), min(s.GapSeconds, 10), 1
 	}
 	return s
+}
+
+// eventDays is for how long events are kept where the estate does not say.
+const eventDays = 400
+
+// EventDays gives for how many days it is kept what was seen to happen, and who did what; 0 for ever.
+func (d *Document) EventDays() (seen, done int) {
+	if d.Settings == nil || d.Settings.History == nil {
+		return eventDays, 0
+	}
+	return cmp.Or(d.Settings.History.EventDays, eventDays), d.Settings.History.AuditDays
 }
 
 // PersonDays gives for how many days a person's history is kept; 0 for ever.
@@ -240,10 +253,12 @@ func (p *parser) settings(o document.Object) {
 		}
 	}
 	if n, ok := o.Get(HistorySetting); ok {
-		if v, ok := n.Object([]string{"person_days", "note"}); ok {
+		if v, ok := n.Object([]string{"person_days", "event_days", "audit_days", "note"}); ok {
 			p.setting(HistorySetting, n)
 			s := &HistorySettings{Note: v.Text("note")}
 			number(v, "person_days", 1, 3650, &s.PersonDays)
+			number(v, "event_days", 30, 3650, &s.EventDays)
+			number(v, "audit_days", 30, 36500, &s.AuditDays)
 			d.Settings.History = s
 		}
 	}

@@ -54,6 +54,10 @@ type Filter struct {
 // OriginKey is the key under which a context carries the address from which something is asked for, a string.
 type OriginKey struct{}
 
+// RouteKey is the key under which a context carries what asks for something: a route such as "GET /api/v1/overview", or
+// a worker such as "worker judgements"; a string.
+type RouteKey struct{}
+
 // Kinds of event.
 const (
 	Published    = "estate.published"

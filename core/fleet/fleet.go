@@ -13,6 +13,7 @@ import (
 	"time"
 
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/name"
 )
@@ -59,6 +60,7 @@ type entry struct {
 	folded string
 	j      *Judgement
 	world  *lineup.World // in which j holds
+	keys   [2][]string   // keysOf(j)
 	quiet  bool          // it was silent when that was looked at last
 	// Its neighbours among those that are as quiet, by when they were heard of.
 	before, after *entry
@@ -72,9 +74,10 @@ type Fleet struct {
 	users   map[string][]*entry // by folded name: where somebody has a session
 	hosts   map[string][]*entry // by folded name: who reports in a machine's or a session host's name
 	queues  map[string]map[*entry]struct{}
-	states  map[endpoint.State]int // of those that are not quiet
-	failing map[*entry]struct{}    // those with failures, whether quiet or not
-	leading map[string]*[2]int     // by server: how many lead there, and how many of them fail
+	sites   map[string]map[*entry]struct{} // by the site of the location
+	states  map[endpoint.State]int         // of those that are not quiet
+	failing map[*entry]struct{}            // those with failures, whether quiet or not
+	leading map[string]*[2]int             // by server: how many lead there, and how many of them fail
 
 	silentAfter  time.Duration
 	loud, silent row
@@ -83,7 +86,7 @@ type Fleet struct {
 // New makes an empty fleet whose endpoints count as silent when nothing was heard of them for longer than that.
 func New(silentAfter time.Duration) *Fleet {
 	return &Fleet{pool: pool{}, byName: map[string]*entry{}, users: map[string][]*entry{}, hosts: map[string][]*entry{},
-		queues: map[string]map[*entry]struct{}{}, states: map[endpoint.State]int{}, failing: map[*entry]struct{}{},
+		queues: map[string]map[*entry]struct{}{}, sites: map[string]map[*entry]struct{}{}, states: map[endpoint.State]int{}, failing: map[*entry]struct{}{},
 		leading: map[string]*[2]int{}, silentAfter: silentAfter}
 }
 
@@ -116,8 +119,12 @@ func (f *Fleet) Put(judged endpoint.Judged, follows Follows) {
 	if e == nil {
 		e = &entry{folded: folded}
 		f.byName[folded] = e
-		at, _ := f.find(folded)
-		f.order = slices.Insert(f.order, at, e)
+		if f.loud.unsorted {
+			f.order = append(f.order, e)
+		} else {
+			at, _ := f.find(folded)
+			f.order = slices.Insert(f.order, at, e)
+		}
 	}
 	e.world = follows.World
 	f.replace(e, j)
@@ -178,7 +185,8 @@ func judgements(list []*entry) []*Judgement {
 func (f *Fleet) replace(e *entry, next *Judgement) {
 	was := e.j
 	e.j = next
-	before, after := keysOf(was), keysOf(next)
+	before, after := e.keys, keysOf(next)
+	e.keys = after
 	for kind, index := range []map[string][]*entry{f.users, f.hosts} {
 		for _, k := range before[kind] {
 			if !slices.Contains(after[kind], k) {
@@ -272,21 +280,31 @@ func (f *Fleet) file(e *entry, was, next *Judgement) {
 	}
 	before, after := of(was), of(next)
 	for q := range before {
-		if after[q] {
-			continue
-		}
-		if delete(f.queues[q], e); len(f.queues[q]) == 0 {
-			delete(f.queues, q)
+		if !after[q] {
+			leave(f.queues, q, e)
 		}
 	}
 	for q := range after {
-		if before[q] {
-			continue
+		if !before[q] {
+			enter(f.queues, q, e)
 		}
-		if f.queues[q] == nil {
-			f.queues[q] = map[*entry]struct{}{}
-		}
-		f.queues[q][e] = struct{}{}
+	}
+	if was != nil && estate.Site(was.Location) != estate.Site(next.Location) {
+		leave(f.sites, estate.Site(was.Location), e)
+	}
+	enter(f.sites, estate.Site(next.Location), e)
+}
+
+func enter(index map[string]map[*entry]struct{}, key string, e *entry) {
+	if index[key] == nil {
+		index[key] = map[*entry]struct{}{}
+	}
+	index[key][e] = struct{}{}
+}
+
+func leave(index map[string]map[*entry]struct{}, key string, e *entry) {
+	if delete(index[key], e); len(index[key]) == 0 {
+		delete(index, key)
 	}
 }
 
@@ -305,34 +323,33 @@ func (f *Fleet) union(index map[string][]*entry, folded []string) []*Judgement {
 }
 
 // OfQueue gives the endpoints that are to have a queue, or have it and must not, by name.
-func (f *Fleet) OfQueue(queue string) []*Judgement {
-	of := f.queues[queue]
-	out := make([]*entry, 0, len(of))
-	if len(of)*8 > len(f.order) { // looking through all is less than sorting
+func (f *Fleet) OfQueue(queue string) []*Judgement { return judgements(f.list(f.queues[queue])) }
+
+// list gives a set by name.
+func (f *Fleet) list(set map[*entry]struct{}) []*entry {
+	out := make([]*entry, 0, len(set))
+	if len(set)*8 > len(f.order) { // looking through all is less than sorting
 		for _, e := range f.order {
-			if _, has := of[e]; has {
+			if _, has := set[e]; has {
 				out = append(out, e)
 			}
 		}
-		return judgements(out)
+		return out
 	}
-	for e := range of {
+	for e := range set {
 		out = append(out, e)
 	}
-	return f.sorted(out)
+	slices.SortFunc(out, byName)
+	return out
 }
+
+func byName(a, b *entry) int { return strings.Compare(a.folded, b.folded) }
 
 // Failing gives the endpoints that reported failures, whether they are silent now or not, by name.
-func (f *Fleet) Failing() []*Judgement {
-	out := make([]*entry, 0, len(f.failing))
-	for e := range f.failing {
-		out = append(out, e)
-	}
-	return f.sorted(out)
-}
+func (f *Fleet) Failing() []*Judgement { return judgements(f.list(f.failing)) }
 
 func (f *Fleet) sorted(list []*entry) []*Judgement {
-	slices.SortFunc(list, func(a, b *entry) int { return strings.Compare(a.folded, b.folded) })
+	slices.SortFunc(list, byName)
 	return judgements(slices.Compact(list))
 }
 

@@ -8,7 +8,6 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/core/estate"
-	"cirque/core/lineup"
 	"cirque/core/name"
 	"cirque/core/page"
 )
@@ -102,7 +101,7 @@ func (f *Fleet) sorter(by Filter, now time.Time) func(a, b *Judgement) int {
 }
 
 func (f *Fleet) matches(e *entry, by Filter, folded string) bool {
-	if by.State != "" && by.State != map[bool]endpoint.State{true: endpoint.Silent, false: e.j.State}[e.quiet] ||
+	if by.State != "" && (e.quiet != (by.State == endpoint.Silent) || !e.quiet && e.j.State != by.State) ||
 		by.Site != "" && estate.Site(e.j.Location) != by.Site ||
 		by.Queue != "" && !slices.ContainsFunc(e.j.Marks, func(m endpoint.Mark) bool { return m.Queue == by.Queue }) {
 		return false
@@ -110,16 +109,41 @@ func (f *Fleet) matches(e *entry, by Filter, folded string) bool {
 	if folded == "" || strings.Contains(e.folded, folded) {
 		return true
 	}
-	if slices.ContainsFunc(e.j.record.Report.Contexts, func(q lineup.Query) bool {
-		return q.User != nil && strings.Contains(name.Fold(*q.User), folded)
-	}) {
+	if slices.ContainsFunc(e.keys[0], func(user string) bool { return strings.Contains(user, folded) }) {
 		return true
 	}
 	return slices.ContainsFunc(e.j.held, func(h held) bool { return strings.Contains(h.of.Queue, folded) })
 }
 
-// Page gives a page of endpoints. Tick is to be called first. A filter, or another order than that by name, looks at
-// every endpoint.
+// candidates gives, by name, no fewer endpoints than a filter lets through, by the index that gives the fewest.
+func (f *Fleet) candidates(by Filter) []*entry {
+	best, sets := f.order, []map[*entry]struct{}{}
+	if by.Queue != "" {
+		sets = append(sets, f.queues[by.Queue])
+	}
+	if by.Site != "" {
+		sets = append(sets, f.sites[by.Site])
+	}
+	if by.State == endpoint.Failing {
+		sets = append(sets, f.failing)
+	}
+	if by.State == endpoint.Silent {
+		best = f.quiet()
+	}
+	var least map[*entry]struct{}
+	for i, s := range sets {
+		if i == 0 || len(s) < len(least) {
+			least = s
+		}
+	}
+	if len(sets) == 0 || len(best) < len(least) {
+		return best
+	}
+	return f.list(least)
+}
+
+// Page gives a page of endpoints. Tick is to be called first. A word, or another order than that by name, looks at
+// every endpoint that the rest of the filter lets through.
 func (f *Fleet) Page(by Filter, ask page.Ask, now time.Time) page.Page[*Judgement] {
 	if by.Only != "" {
 		out := page.Page[*Judgement]{Items: []*Judgement{}}
@@ -130,7 +154,7 @@ func (f *Fleet) Page(by Filter, ask page.Ask, now time.Time) page.Page[*Judgemen
 	}
 	if order := f.sorter(by, now); order != nil {
 		var all []*Judgement
-		for _, e := range f.order {
+		for _, e := range f.candidates(by) {
 			if f.matches(e, by, name.Fold(by.Word)) {
 				all = append(all, e.j)
 			}
@@ -139,24 +163,24 @@ func (f *Fleet) Page(by Filter, ask page.Ask, now time.Time) page.Page[*Judgemen
 		return page.Cut(all, ask, func(j **Judgement) string { return (*j).Machine() })
 	}
 	by.Sort = ""
-	from := 0
-	if ask.After != "" {
-		at, there := f.find(name.Fold(ask.After))
-		if from = at; there {
-			from++
-		}
+	list := f.candidates(by)
+	from, there := slices.BinarySearchFunc(list, name.Fold(ask.After), func(e *entry, n string) int {
+		return strings.Compare(e.folded, n)
+	})
+	if there {
+		from++
 	}
 	limit, out := ask.Size(), page.Page[*Judgement]{Items: []*Judgement{}}
 	if by == (Filter{}) {
-		to := min(from+limit, len(f.order))
-		out.Items, out.Total = judgements(f.order[from:to]), len(f.order)
-		if to < len(f.order) {
-			out.Next = f.order[to-1].j.Machine()
+		to := min(from+limit, len(list))
+		out.Items, out.Total = judgements(list[from:to]), len(list)
+		if to < len(list) {
+			out.Next = list[to-1].j.Machine()
 		}
 		return out
 	}
 	folded := name.Fold(by.Word)
-	for i, e := range f.order {
+	for i, e := range list {
 		if !f.matches(e, by, folded) {
 			continue
 		}

@@ -64,6 +64,7 @@ func (f *Fleet) Fill(load func() error) error {
 	f.loud.unsorted = true
 	err := load()
 	f.loud.sort()
+	slices.SortFunc(f.order, byName)
 	return err
 }
 
@@ -137,11 +138,15 @@ func (f *Fleet) reporting() (n int) {
 
 // Silent gives the endpoints of which nothing was heard for too long, by name.
 func (f *Fleet) Silent() []*Judgement {
-	var out []*entry
+	return judgements(f.quiet())
+}
+
+func (f *Fleet) quiet() (out []*entry) {
 	for e := f.silent.first; e != nil; e = e.after {
 		out = append(out, e)
 	}
-	return f.sorted(out)
+	slices.SortFunc(out, byName)
+	return out
 }
 
 // Now gives how an endpoint stands at a time.

@@ -33,22 +33,33 @@ func Address(uri string) (netip.Addr, bool) {
 func SameHost(a, b string) bool { return Host(a) != "" && Host(a) == Host(b) }
 
 // A Placed finds the location of addresses; it is made once for an estate.
-type Placed struct{ subnets []estate.Subnet }
+type Placed struct {
+	lengths []int // of prefixes, the longest first
+	subnets map[netip.Prefix]string
+}
 
-// NewPlaced sorts an estate's subnets, the narrowest first.
+// NewPlaced reads an estate's subnets.
 func NewPlaced(doc *estate.Document) Placed {
-	list := slices.Clone(doc.Subnets)
-	slices.SortFunc(list, func(a, b estate.Subnet) int {
-		return cmp.Or(cmp.Compare(b.CIDR.Bits(), a.CIDR.Bits()), a.CIDR.Addr().Compare(b.CIDR.Addr()))
-	})
-	return Placed{list}
+	p := Placed{subnets: make(map[netip.Prefix]string, len(doc.Subnets))}
+	for _, s := range doc.Subnets {
+		p.subnets[s.CIDR.Masked()] = s.Location
+		if !slices.Contains(p.lengths, s.CIDR.Bits()) {
+			p.lengths = append(p.lengths, s.CIDR.Bits())
+		}
+	}
+	slices.SortFunc(p.lengths, func(a, b int) int { return cmp.Compare(b, a) })
+	return p
 }
 
 // At gives the location of the narrowest subnet that holds an address.
 func (p Placed) At(a netip.Addr) (location string, subnet netip.Prefix, ok bool) {
-	for _, s := range p.subnets {
-		if s.CIDR.Contains(a) {
-			return s.Location, s.CIDR, true
+	for _, bits := range p.lengths {
+		subnet, err := a.Prefix(bits)
+		if err != nil {
+			continue // longer than an address of its family
+		}
+		if location, ok := p.subnets[subnet]; ok {
+			return location, subnet, true
 		}
 	}
 	return "", netip.Prefix{}, false

@@ -36,6 +36,7 @@ func DeviceDifferences(doc *estate.Document, devices []Listed, elsewhere []Sight
 			holders[h] = append(holders[h], d.Name)
 		}
 	}
+	lately := NewLately(all)
 	reserved := map[string]Reservation{} // by hardware address
 	for _, r := range reservations {
 		reserved[r.MAC] = r
@@ -51,7 +52,7 @@ func DeviceDifferences(doc *estate.Document, devices []Listed, elsewhere []Sight
 				Says: fmt.Sprintf(format, args...), Fix: fix})
 		}
 		if d.Check != nil {
-			switch v := Judge(Sighting{d.Name, d.URI, d.Identity, d.seen()}, all); v.Kind {
+			switch v := lately.Judge(Sighting{d.Name, d.URI, d.Identity, d.seen()}); v.Kind {
 			case "moved":
 				add("error", "moved", "write the new address into the estate, and reserve it", "%s: %s", d.Name, v.Says)
 				last := &out[d.Name][len(out[d.Name])-1]

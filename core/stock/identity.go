@@ -82,8 +82,54 @@ type Verdict struct {
 	To   string `json:"to,omitempty" doc:"Where a moved device answers now."`
 }
 
+// Lately is everything that was seen lately, by what identifies it.
+type Lately struct {
+	all []Sighting
+	by  map[[2]string][]int // numbers in all, by kind of mark and mark, of what answers
+}
+
+// NewLately makes the index.
+func NewLately(all []Sighting) Lately {
+	l := Lately{all, map[[2]string][]int{}}
+	for i, s := range all {
+		if s.Seen == nil {
+			continue
+		}
+		for _, m := range IdentityOf(*s.Seen).marks() {
+			l.by[m] = append(l.by[m], i)
+		}
+	}
+	return l
+}
+
+// marks are what an identity can be found by.
+func (i Identity) marks() (out [][2]string) {
+	for _, m := range [][2]string{{"serial", i.Serial}, {"uuid", i.UUID}, {"mac", i.MAC}} {
+		if m[1] != "" {
+			out = append(out, [2]string{m[0], strings.ToLower(strings.ToUpper(m[1]))})
+		}
+	}
+	return out
+}
+
+// elsewhere gives the first sighting, in the order in which they were given, of the same device at another host.
+func (l Lately) elsewhere(one Sighting) (found Sighting, ok bool) {
+	first := len(l.all)
+	for _, m := range one.Identity.marks() {
+		for _, i := range l.by[m] {
+			if i < first && !SameHost(l.all[i].URI, one.URI) {
+				first = i
+			}
+		}
+	}
+	if first == len(l.all) {
+		return found, false
+	}
+	return l.all[first], true
+}
+
 // Judge tells what became of a listed device, given everything that was seen lately.
-func Judge(one Sighting, all []Sighting) Verdict {
+func (l Lately) Judge(one Sighting) Verdict {
 	seen := Unproven
 	if one.Seen != nil {
 		seen = one.Identity.Compare(IdentityOf(*one.Seen))
@@ -91,13 +137,8 @@ func Judge(one Sighting, all []Sighting) Verdict {
 	if seen == Same {
 		return Verdict{Kind: "as-known", Says: "it is the device that it was"}
 	}
-	if one.Identity.Known() {
-		for _, o := range all {
-			if o.Seen == nil || SameHost(o.URI, one.URI) || one.Identity.Compare(IdentityOf(*o.Seen)) != Same {
-				continue
-			}
-			return Verdict{Kind: "moved", To: o.URI, Says: fmt.Sprintf("it answers at %s now (%s)", Host(o.URI), one.Identity)}
-		}
+	if o, ok := l.elsewhere(one); ok {
+		return Verdict{Kind: "moved", To: o.URI, Says: fmt.Sprintf("it answers at %s now (%s)", Host(o.URI), one.Identity)}
 	}
 	switch {
 	case one.Seen == nil:

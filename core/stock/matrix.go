@@ -163,3 +163,49 @@ func (v SetView) Lacks() []Lack {
 	}
 	return out
 }
+
+// Relied are the queues for which each server set of an estate is relied on, as its servers would call them, by name.
+type Relied map[string][]string
+
+// NewRelied looks through an estate once.
+func NewRelied(doc *estate.Document) Relied {
+	out := Relied{}
+	for i := range doc.Queues {
+		q := &doc.Queues[i]
+		for _, p := range q.Paths {
+			if p.Set != "" && !q.Retired {
+				out[p.Set] = append(out[p.Set], cmp.Or(p.RemoteName, q.Name))
+			}
+		}
+	}
+	for set, list := range out {
+		slices.Sort(list)
+		out[set] = slices.Compact(list)
+	}
+	return out
+}
+
+// Lacks is that of a set's SetView, for less: it compares no queue with another.
+func (r Relied) Lacks(set estate.ServerSet, read func(server string) *Server) []Lack {
+	var out []Lack
+	for _, m := range set.Members {
+		s := read(m)
+		if s == nil {
+			continue
+		}
+		there := make(map[string]bool, len(s.Queues))
+		for i := range s.Queues {
+			there[s.Queues[i].Name] = true
+		}
+		l := Lack{Server: m}
+		for _, q := range r[set.Name] {
+			if !there[q] {
+				l.Queues = append(l.Queues, q)
+			}
+		}
+		if len(l.Queues) > 0 {
+			out = append(out, l)
+		}
+	}
+	return out
+}

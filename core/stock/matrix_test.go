@@ -2,6 +2,8 @@ package stock
 
 import (
 	"fmt"
+	"math/rand/v2"
+	"reflect"
 	"strings"
 	"testing"
 	"time"
@@ -56,5 +58,44 @@ queues:
 	if lacks := fmt.Sprint(v.Lacks()); lacks != "[b has no queue Mail Room, on which the set is relied on: "+
 		"whoever is moved there finds nothing]" {
 		t.Error(lacks)
+	}
+}
+
+// TestRelied: on random readings, what is found for less is what the comparison finds.
+func TestRelied(t *testing.T) {
+	t.Parallel()
+	some := 0
+	for seed := range uint64(200) {
+		r := rand.New(rand.NewPCG(seed, 4))
+		doc := &estate.Document{}
+		var read = map[string]*Server{}
+		for _, s := range []string{"a", "b", "c"} {
+			if r.IntN(4) > 0 {
+				read[s] = &Server{At: time.Now()}
+				for q := range 6 {
+					if r.IntN(2) == 0 {
+						read[s].Queues = append(read[s].Queues, Queue{Name: fmt.Sprint("q", q)})
+					}
+				}
+			}
+		}
+		for _, s := range []string{"x", "y"} {
+			doc.ServerSets = append(doc.ServerSets, estate.ServerSet{Name: s, Members: []string{"a", "b", "c"}[r.IntN(3):]})
+		}
+		for q := range 8 {
+			doc.Queues = append(doc.Queues, estate.Queue{Name: fmt.Sprint("q", q), Retired: r.IntN(5) == 0,
+				Paths: []estate.Path{{Set: []string{"", "x", "y"}[r.IntN(3)], RemoteName: []string{"", "q1", "Q"}[r.IntN(3)]}}})
+		}
+		relied, of := NewRelied(doc), func(s string) *Server { return read[s] }
+		for _, set := range doc.ServerSets {
+			got, want := relied.Lacks(set, of), NewSetView(doc, set, of).Lacks()
+			if !reflect.DeepEqual(got, want) {
+				t.Fatalf("%d: %v, not %v", seed, got, want)
+			}
+			some += len(got)
+		}
+	}
+	if some < 100 {
+		t.Error("too dull:", some)
 	}
 }

@@ -235,6 +235,7 @@ func openStore(ctx context.Context, o Options, c *closers) (*postgres.Store, err
 		return nil, err
 	}
 	c.add(func() error { store.Close(); return nil })
+	store.TellSlow(o.Log)
 	return store, store.Migrate(ctx)
 }
 
@@ -260,7 +261,7 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	}
 	stopping, stop := context.WithCancel(context.Background())
 	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
-		Gateway: gateway.New(svc, o.Log), Stopping: stopping})
+		Gateway: gateway.New(svc, o.Log), Stopping: stopping, Queries: r.store.Queries})
 	if err != nil {
 		stop()
 		return err

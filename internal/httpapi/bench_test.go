@@ -146,7 +146,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 	if err != nil {
 		b.Fatal(err)
 	}
-	s := &server{svc: svc, log: slog.New(slog.DiscardHandler), metrics: newMetrics(svc, "bench"),
+	s := &server{svc: svc, log: slog.New(slog.DiscardHandler), metrics: newMetrics(svc, Config{Version: "bench"}),
 		cfg: Config{Stopping: context.Background()}}
 	switches()
 	r := gin.New()

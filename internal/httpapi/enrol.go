@@ -55,8 +55,8 @@ func (s *server) enrolments(a huma.API) {
 		})
 	route(s, a, "GET", "/api/v1/enrolments", "enrolled", "The machines whose agents have certificates", small,
 		func(ctx context.Context, in *Paging) (*out[page.Page[access.Enrolled]], error) {
-			list, err := s.svc.Enrolment.Enrolled(ctx, principalOf(ctx))
-			return &out[page.Page[access.Enrolled]]{cut(*in, list, func(v *access.Enrolled) string { return v.Serial })}, err
+			list, err := s.svc.Enrolment.Enrolled(ctx, principalOf(ctx), in.ask(), in.Find)
+			return &out[page.Page[access.Enrolled]]{list}, err
 		})
 	type machine struct {
 		Machine string `path:"machine" maxLength:"256"`

@@ -22,7 +22,7 @@ type metrics struct {
 	took     *prometheus.HistogramVec
 }
 
-func newMetrics(svc *service.Service, version string) *metrics {
+func newMetrics(svc *service.Service, cfg Config) *metrics {
 	m := &metrics{
 		registry: prometheus.NewRegistry(),
 		requests: prometheus.NewCounterVec(prometheus.CounterOpts{Name: "cirque_http_requests_total",
@@ -33,10 +33,10 @@ func newMetrics(svc *service.Service, version string) *metrics {
 			[]string{"method", "route"}),
 	}
 	build := prometheus.NewGauge(prometheus.GaugeOpts{Name: "cirque_build_info", Help: "Always 1; the version is a label.",
-		ConstLabels: prometheus.Labels{"version": version}})
+		ConstLabels: prometheus.Labels{"version": cfg.Version}})
 	build.Set(1)
 	m.registry.MustRegister(m.requests, m.took, build, collectors.NewGoCollector(),
-		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), figures{svc})
+		collectors.NewProcessCollector(collectors.ProcessCollectorOpts{}), figures{svc, cfg.Queries})
 	return m
 }
 
@@ -65,7 +65,10 @@ func (m *metrics) serve(s *server) gin.HandlerFunc {
 }
 
 // figures are read from the service whenever somebody asks.
-type figures struct{ svc *service.Service }
+type figures struct {
+	svc     *service.Service
+	queries func() map[string]int64
+}
 
 var (
 	endpointsDesc = prometheus.NewDesc("cirque_endpoints", "Endpoints by state, as counted within the last minute.",
@@ -82,6 +85,8 @@ var (
 		"by what they reported last.", []string{"server"}, nil)
 	workerDesc = prometheus.NewDesc("cirque_worker_running", "1 while a worker works in this process; 0 in its pauses, "+
 		"and where another process has its lease.", []string{"worker"}, nil)
+	queriesDesc = prometheus.NewDesc("cirque_database_queries_total", "Questions to the database, by what asked for "+
+		"them: a route or a worker.", []string{"for"}, nil)
 	restartsDesc = prometheus.NewDesc("cirque_worker_restarts_total", "How often a worker of this process ended by "+
 		"itself or panicked, and was begun again.", []string{"worker"}, nil)
 )
@@ -89,7 +94,7 @@ var (
 // Describe names them.
 func (figures) Describe(ch chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{endpointsDesc, waitingDesc, revisionDesc, databaseDesc, upDesc, dutyDesc,
-		leadingDesc, workerDesc, restartsDesc} {
+		leadingDesc, workerDesc, restartsDesc, queriesDesc} {
 		ch <- d
 	}
 }
@@ -100,6 +105,11 @@ func (f figures) Collect(ch chan<- prometheus.Metric) {
 	defer cancel()
 	gauge := func(d *prometheus.Desc, v float64, labels ...string) {
 		ch <- prometheus.MustNewConstMetric(d, prometheus.GaugeValue, v, labels...)
+	}
+	if f.queries != nil {
+		for by, n := range f.queries() {
+			ch <- prometheus.MustNewConstMetric(queriesDesc, prometheus.CounterValue, float64(n), by)
+		}
 	}
 	for _, w := range f.svc.Runner.States() {
 		running := 0.0

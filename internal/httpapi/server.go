@@ -44,6 +44,8 @@ type Config struct {
 	Gateway http.Handler
 	// Stopping ends long polls and streams when it is done.
 	Stopping context.Context
+	// Queries counts questions to the database by what asked for them; nil where nobody counts.
+	Queries func() map[string]int64
 }
 
 type server struct {
@@ -62,7 +64,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	if cfg.Stopping == nil {
 		cfg.Stopping = context.Background()
 	}
-	s := &server{svc: svc, cfg: cfg, log: cfg.Log, metrics: newMetrics(svc, cfg.Version)}
+	s := &server{svc: svc, cfg: cfg, log: cfg.Log, metrics: newMetrics(svc, cfg)}
 	switches()
 	r := gin.New()
 	if err := r.SetTrustedProxies(nil); err != nil {
@@ -81,6 +83,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	}
 	s.register(r)
 	r.GET("/metrics", s.metrics.serve(s))
+	r.GET("/profile/:kind", s.profile)
 	protect := http.NewCrossOriginProtection()
 	protect.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token",
@@ -224,7 +227,11 @@ func (s *server) identify(c *gin.Context) {
 		host = c.Request.RemoteAddr
 	}
 	ctx := context.WithValue(c.Request.Context(), requestIDKey, id)
-	c.Request = c.Request.WithContext(context.WithValue(ctx, event.OriginKey{}, host))
+	ctx = context.WithValue(ctx, event.OriginKey{}, host)
+	if route := c.FullPath(); route != "" {
+		ctx = context.WithValue(ctx, event.RouteKey{}, c.Request.Method+" "+route)
+	}
+	c.Request = c.Request.WithContext(ctx)
 }
 
 // record writes one line a request. Bodies, queries and tokens stay out of it.

@@ -2,6 +2,7 @@ package postgres
 
 import (
 	"context"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -47,4 +48,20 @@ func (s EventTable) Audit(ctx context.Context, want event.Filter, ask page.Ask) 
 		l.only("(kind = ? OR split_part(kind, '.', 1) = ?)", want.Kind)
 	}
 	return l.page(ctx, s.db, ask, want.Word)
+}
+
+// ForgetEvents forgets events from before a time, the oldest first and at most so many: those that were seen, and those
+// that somebody did. It gives how many.
+func (s EventTable) ForgetEvents(ctx context.Context, seen, done time.Time, most int) (n int64, err error) {
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "SET LOCAL cirque.erasing = 'on'"); err != nil {
+			return err
+		}
+		tag, err := tx.Exec(ctx, "DELETE FROM event WHERE id IN (SELECT id FROM event WHERE at < greatest($1, "+
+			"$2::timestamptz) AND at < CASE WHEN kind = ANY($3) THEN $1 ELSE $2 END ORDER BY at LIMIT $4)", seen, done,
+			event.Observed(), most)
+		n = tag.RowsAffected()
+		return err
+	})
+	return n, err
 }

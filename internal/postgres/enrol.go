@@ -12,6 +12,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/page"
 )
 
 const (
@@ -167,9 +168,30 @@ func (s EnrolmentTable) Renew(ctx context.Context, former string, e access.Enrol
 	return e, err
 }
 
-// Enrolled lists machines with their latest certificates, revoked ones included, by name.
-func (s EnrolmentTable) Enrolled(ctx context.Context) ([]access.Enrolled, error) {
-	return s.enrolled(ctx, "SELECT DISTINCT ON (folded) "+enrolledColumns+" FROM enrolled ORDER BY folded, issued_at DESC")
+// Enrolled gives machines with their latest certificates, revoked ones included, by name.
+func (s EnrolmentTable) Enrolled(ctx context.Context, ask page.Ask, word string) (page.Page[access.Enrolled], error) {
+	none := page.Page[access.Enrolled]{}
+	const only = "($1 = '' OR strpos(folded || ' ' || folded(site || ' ' || by), folded($1)) > 0)"
+	var total int
+	if err := s.pool.QueryRow(ctx, "SELECT count(DISTINCT folded) FROM enrolled WHERE "+only, word).Scan(&total); err != nil {
+		return none, translate(err)
+	}
+	list, err := s.enrolled(ctx, "SELECT DISTINCT ON (folded) "+enrolledColumns+" FROM enrolled WHERE "+only+
+		" AND folded > $2 ORDER BY folded, issued_at DESC LIMIT $3", word, name.Fold(ask.After), ask.Size()+1)
+	if err != nil {
+		return none, err
+	}
+	return page.Of(list, total, ask, func(e *access.Enrolled) string { return e.Machine }), nil
+}
+
+// LastEnrolled gives a machine's latest certificate, and whether it ever had one.
+func (s EnrolmentTable) LastEnrolled(ctx context.Context, machine string) (last access.Enrolled, ok bool, err error) {
+	list, err := s.enrolled(ctx, "SELECT "+enrolledColumns+" FROM enrolled WHERE folded = $1 ORDER BY issued_at DESC LIMIT 1",
+		name.Fold(machine))
+	if err != nil || len(list) == 0 {
+		return last, false, err
+	}
+	return list[0], true, nil
 }
 
 // GoodCertificates lists those that let a machine in, of one machine or, where it is empty, of all.

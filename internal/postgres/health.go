@@ -31,24 +31,29 @@ func (s HealthTable) Healths(ctx context.Context) ([]continuity.Health, error) {
 func (s HealthTable) SaveHealth(ctx context.Context, list []continuity.Health,
 	changed func(continuity.Health) bool) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
+		var kinds, names, states []string
 		for _, h := range list {
 			text, err := json.Marshal(h)
 			if err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, "INSERT INTO health (kind, name, state) VALUES ($1, $2, $3) ON CONFLICT (kind, name) DO "+
-				"UPDATE SET state = excluded.state", h.Kind, h.Name, text); err != nil {
-				return err
+			kinds, names, states = append(kinds, h.Kind), append(names, h.Name), append(states, string(text))
+		}
+		if _, err := tx.Exec(ctx, "INSERT INTO health (kind, name, state) SELECT * FROM unnest($1::text[], $2::text[], "+
+			"$3::jsonb[]) ON CONFLICT (kind, name) DO UPDATE SET state = excluded.state", kinds, names, states); err != nil {
+			return err
+		}
+		for _, h := range list {
+			if !changed(h) {
+				continue
 			}
-			if changed(h) {
-				says := ""
-				if h.Verdict == continuity.Gone {
-					says = h.Says
-				}
-				if _, err := tx.Exec(ctx, "INSERT INTO health_change (kind, name, verdict, says, at) VALUES ($1, $2, $3, $4, $5)",
-					h.Kind, h.Name, h.Verdict, says, h.Since); err != nil {
-					return err
-				}
+			says := ""
+			if h.Verdict == continuity.Gone {
+				says = h.Says
+			}
+			if _, err := tx.Exec(ctx, "INSERT INTO health_change (kind, name, verdict, says, at) VALUES ($1, $2, $3, $4, $5)",
+				h.Kind, h.Name, h.Verdict, says, h.Since); err != nil {
+				return err
 			}
 		}
 		return nil

@@ -31,7 +31,8 @@ const channel = "cirque"
 // A Store is the database, by what is kept in it. Any number of goroutines may use it.
 type Store struct {
 	db
-	own *backends
+	own     *backends
+	queries *queries
 
 	Accounts    AccountTable
 	Checkups    CheckupTable
@@ -118,7 +119,7 @@ type (
 
 func newStore(pool *pgxpool.Pool) *Store {
 	d := db{pool}
-	return &Store{d, new(backends), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d}, DraftTable{d}, DutyTable{d},
+	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d}, DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, ExerciseTable{d}, HealthTable{d}, JoinTable{d},
 		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, PhotographTable{d}, PickTable{d}, RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}}
@@ -133,14 +134,15 @@ func Open(ctx context.Context, url string) (*Store, error) {
 	}
 	cfg.MaxConns = 12
 	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
-	own := &backends{}
+	own, asked := &backends{}, &queries{}
 	own.follow(cfg)
+	cfg.ConnConfig.Tracer = asked
 	pool, err := pgxpool.NewWithConfig(ctx, cfg)
 	if err != nil {
 		return nil, translate(err)
 	}
 	s := newStore(pool)
-	s.own = own
+	s.own, s.queries = own, asked
 	var version int
 	if err := pool.QueryRow(ctx, "SELECT current_setting('server_version_num')::int").Scan(&version); err != nil {
 		pool.Close()

@@ -586,3 +586,36 @@ func TestPagesOfHistory(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// TestForgetEvents: what was seen goes after its time, what somebody did after another or never.
+func TestForgetEvents(t *testing.T) {
+	t.Parallel()
+	url := testkit.Database(t)
+	s, err := postgres.Open(t.Context(), url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	ctx := t.Context()
+	for i := range 20 {
+		kind := event.Failing
+		if i%2 == 0 {
+			kind = event.SignedIn
+		}
+		if err := s.Events.AddEvent(ctx, event.Event{Kind: kind, Says: fmt.Sprint(i)}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	testkit.Exec(t, url, "SET cirque.erasing = 'on'; UPDATE event SET at = clock_timestamp() - make_interval(days => (100 - id * 5)::int)")
+	days := func(n int) time.Time { return time.Now().AddDate(0, 0, -n) }
+	for _, c := range []struct {
+		seen, done time.Time
+		most       int
+		want       int64
+	}{{days(70), time.Time{}, 2, 2}, {days(70), time.Time{}, 100, 1}, {days(70), time.Time{}, 100, 0},
+		{days(70), days(40), 100, 6}, {days(1), days(200), 100, 6}} {
+		if n, err := s.Events.ForgetEvents(ctx, c.seen, c.done, c.most); err != nil || n != c.want {
+			t.Errorf("%v, %v: %d went, not %d: %v", c.seen, c.done, n, c.want, err)
+		}
+	}
+}

@@ -175,7 +175,7 @@ func New(ctx context.Context, in Stores, cfg Config) (*Service, error) {
 // lookAndKeep furnishes the rooms that need no other: what is known, and kept.
 func (s *Service) lookAndKeep(in Stores, cfg Config) {
 	p, log, now := s.Present, cfg.Log, cfg.Now
-	s.Audit = audit.New(audit.Config{Store: in.Audit, Present: p})
+	s.Audit = audit.New(audit.Config{Store: in.Audit, Present: p, Log: log, Now: now})
 	s.Secrets = secrets.New(secrets.Config{Store: in.Secrets, Present: p, Log: log, Now: now, Prober: cfg.Prober,
 		SecretKey: cfg.SecretKey})
 	s.Stock = stock.New(stock.Config{Store: in.Stock, Present: p, Log: log, Now: now, Prober: cfg.Prober, Keys: s.Secrets,
@@ -227,7 +227,7 @@ func (s *Service) act(in Stores, cfg Config) {
 // Run runs all workers until ctx is done.
 func (s *Service) Run(ctx context.Context) {
 	all := []worker.Worker{{Name: "present", Run: s.Present.Listen}}
-	for _, room := range []interface{ Workers() []worker.Worker }{s.Identity, s.Stock, s.Fleet, s.Adverts, s.People,
+	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Identity, s.Stock, s.Fleet, s.Adverts, s.People,
 		s.Sources, s.Continuity, s.Alerts} {
 		all = append(all, room.Workers()...)
 	}

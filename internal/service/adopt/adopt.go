@@ -29,7 +29,7 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
 	st := s.present.Stock()
 	servers := map[string]*stock.Server{}
 	devices := map[string]*stock.Device{} // by host
-	for k, v := range st.Kept {
+	for k, v := range st.Kept.All() {
 		if k.Kind == stock.KindServer {
 			servers[k.Name] = v.Server
 		}

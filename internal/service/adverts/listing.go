@@ -42,15 +42,23 @@ func (s *Room) entries() []advert.Entry {
 	})
 }
 
+// listGather is for how long changes are gathered, which readings bring all the time, before what they come to is
+// looked at.
+const listGather = 500 * time.Millisecond
+
 func (s *Room) listAll(ctx context.Context) error {
-	notices, stop := s.present.Hub.Subscribe()
+	notices, stop := s.present.Hub.Subscribe(event.Listing, event.Estate, event.Stock)
 	defer stop()
 	for ctx.Err() == nil {
 		list, _, err := s.store.Sources(ctx)
 		if err != nil {
 			return err
 		}
-		entries := s.entries()
+		lists := slices.ContainsFunc(list, func(v directory.Source) bool { return v.ListUnder != "" && !v.Paused })
+		var entries []advert.Entry
+		if lists {
+			entries = s.entries()
+		}
 		for _, v := range list {
 			if v.ListUnder != "" && !v.Paused && ctx.Err() == nil {
 				if err := s.listAlone(ctx, v.Name, entries); err != nil && ctx.Err() == nil {
@@ -59,18 +67,22 @@ func (s *Room) listAll(ctx context.Context) error {
 			}
 		}
 		t := time.NewTimer(listEvery)
+		var settled <-chan time.Time // when what changed is looked at
 		for again := false; !again && ctx.Err() == nil; {
 			select {
 			case <-ctx.Done():
 			case <-t.C:
 				again = true
 			case n := <-notices:
-				switch n.What {
-				case event.Listing, event.Lost:
+				switch {
+				case n.What == event.Listing || n.What == event.Lost:
 					again = true
-				case event.Estate, event.Stock:
-					again = !reflect.DeepEqual(entries, s.entries()) // most changes are of something else
+				case lists && settled == nil:
+					settled = time.After(listGather)
 				}
+			case <-settled:
+				settled = nil
+				again = !reflect.DeepEqual(entries, s.entries()) // most changes are of something else
 			}
 		}
 		t.Stop()

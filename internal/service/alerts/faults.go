@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"cirque/core/access"
@@ -23,7 +24,7 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
-	list, err := s.faults(ctx)
+	list, err := s.lately(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -46,6 +47,31 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 	}
 	slices.SortStableFunc(out, func(a, b notice.Fault) int { return a.Since.Compare(b.Since) })
 	return out, nil
+}
+
+// faultsFresh is for how long what is wrong, but for endpoints, is not looked for again: it looks at all that is read
+// and probed.
+const faultsFresh = time.Second
+
+// late keeps what was found last.
+type late struct {
+	sync.Mutex
+	list []aFault  // guarded by the mutex, as is at
+	at   time.Time // zero before the first time
+}
+
+// lately is faults, at most once a second.
+func (s *Room) lately(ctx context.Context) ([]aFault, error) {
+	s.late.Lock()
+	defer s.late.Unlock() // so that several who ask at once have it looked for once
+	if now := s.now(); s.late.at.IsZero() || now.Sub(s.late.at) >= faultsFresh {
+		list, err := s.faults(ctx)
+		if err != nil {
+			return nil, err
+		}
+		s.late.list, s.late.at = list, now
+	}
+	return slices.Clone(s.late.list), nil
 }
 
 // aFault is one that may not know since when it has been there, or only since something was started anew: the first
@@ -161,16 +187,14 @@ func (s *Room) deviceFaults(f *finder, health map[present.Watched]continuity.Hea
 
 func (s *Room) setFaults(f *finder) {
 	doc := s.present.View().Document()
-	for _, set := range doc.ServerSets {
-		for _, lack := range s.present.Stock().SetView(doc, set).Lacks() {
-			location := ""
-			if v, ok := doc.Find(estate.Ref{List: "servers", Name: set.Members[0]}).(*estate.Server); ok {
-				location = v.Location
-			}
-			f.add(estate.AboutSets, "set "+set.Name+": "+lack.String(), set.Name, location, time.Time{},
-				"set the queue up there, or take the server out of the set: cirque server set "+set.Name,
-				"the server set %s: %s", set.Name, lack)
+	for _, l := range s.present.Stock().Lacks(doc) {
+		location := ""
+		if v, ok := doc.Find(estate.Ref{List: "servers", Name: l.Set.Members[0]}).(*estate.Server); ok {
+			location = v.Location
 		}
+		f.add(estate.AboutSets, "set "+l.Set.Name+": "+l.String(), l.Set.Name, location, time.Time{},
+			"set the queue up there, or take the server out of the set: cirque server set "+l.Set.Name,
+			"the server set %s: %s", l.Set.Name, l)
 	}
 }
 

@@ -76,6 +76,7 @@ type Room struct {
 	present *present.Present
 	cfg     Config
 
+	late  late
 	watch watch
 }
 

@@ -3,6 +3,8 @@ package audit
 
 import (
 	"context"
+	"log/slog"
+	"time"
 
 	"cirque/core/event"
 	"cirque/core/page"
@@ -12,6 +14,7 @@ import (
 // A Store is what is needed of the store.
 type Store interface {
 	Audit(ctx context.Context, want event.Filter, ask page.Ask) (page.Page[event.Event], error)
+	ForgetEvents(ctx context.Context, seen, done time.Time, most int) (int64, error)
 	Events(ctx context.Context, ask page.Ask, word string) (page.Page[event.Event], error)
 }
 
@@ -19,15 +22,19 @@ type Store interface {
 type Config struct {
 	Store   Store
 	Present *present.Present
+	Log     *slog.Logger
+	Now     func() time.Time
 }
 
 // A Room is safe for any number of goroutines.
 type Room struct {
 	store   Store
 	present *present.Present
+	log     *slog.Logger
+	now     func() time.Time
 }
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{store: cfg.Store, present: cfg.Present}
+	return &Room{store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
 }

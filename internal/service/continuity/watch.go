@@ -1,6 +1,7 @@
 package continuity
 
 import (
+	"container/heap"
 	"context"
 	"sync"
 	"time"
@@ -20,8 +21,8 @@ type watch struct {
 	of      *estate.Document           // whose targets these are
 
 	known  map[present.Watched]continuity.Health
-	due    map[present.Watched]time.Time
-	busy   map[present.Watched]bool
+	due    turns                    // what is not being probed, by when it is its turn
+	queued map[present.Watched]bool // what is in due, or being probed
 	dirty  map[present.Watched]bool // changed since they were kept
 	turned map[present.Watched]bool // whose verdict changed since they were kept
 
@@ -47,8 +48,8 @@ func (s *Room) watchHealth(ctx context.Context) error {
 		return err
 	}
 	ctx, stop := context.WithCancel(ctx)
-	w := &watch{room: s, known: map[present.Watched]continuity.Health{}, due: map[present.Watched]time.Time{},
-		busy: map[present.Watched]bool{}, dirty: map[present.Watched]bool{}, turned: map[present.Watched]bool{},
+	w := &watch{room: s, known: map[present.Watched]continuity.Health{},
+		queued: map[present.Watched]bool{}, dirty: map[present.Watched]bool{}, turned: map[present.Watched]bool{},
 		results: make(chan probed, probesMost), slots: make(chan struct{}, probesMost), saved: time.Now(),
 		lastRead: map[string]time.Time{}, exercising: true}
 	defer w.beside.Wait()
@@ -59,11 +60,13 @@ func (s *Room) watchHealth(ctx context.Context) error {
 	for ctx.Err() == nil {
 		rule := w.look()
 		if s.cfg.Health {
-			s.reconcile(ctx, w.targets, w.known)
-			w.probe(ctx, rule)
+			w.probe(ctx)
 		}
 		if time.Since(w.tended) >= tendEvery { // and not with each result
 			w.tended = time.Now()
+			if s.cfg.Health {
+				s.reconcile(ctx, w.targets, w.known)
+			}
 			s.tendDuties(ctx, w.targets)
 			w.exercising = s.tendExercises(ctx, w.exercising)
 			s.readDrained(ctx, &w.beside, w.lastRead)
@@ -77,23 +80,52 @@ func (s *Room) watchHealth(ctx context.Context) error {
 // look takes over from the estate what is to be probed, and by which rule.
 func (w *watch) look() continuity.Rule {
 	doc := w.room.present.View().Document()
+	set := doc.Continuity()
+	rule := continuity.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter,
+		UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: time.Duration(set.FlapMinutes) * time.Minute}
 	if doc != w.of {
 		w.of, w.targets = doc, probeTargets(doc)
+		for of := range w.targets {
+			if !w.queued[of] { // spread the first ones
+				w.queued[of] = true
+				heap.Push(&w.due, turn{of, time.Now().Add(rule.Every * time.Duration(len(w.queued)%50) / 100)})
+			}
+		}
 	}
-	set := doc.Continuity()
-	return continuity.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter,
-		UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: time.Duration(set.FlapMinutes) * time.Minute}
+	return rule
+}
+
+// A turn is when something is to be probed next.
+type turn struct {
+	of present.Watched
+	at time.Time
+}
+
+// turns are a heap (container/heap), the next first.
+type turns []turn
+
+func (t turns) Len() int           { return len(t) }
+func (t turns) Less(i, j int) bool { return t[i].at.Before(t[j].at) }
+func (t turns) Swap(i, j int)      { t[i], t[j] = t[j], t[i] }
+
+// Push adds one; heap.Push is to be called instead.
+func (t *turns) Push(x any) { *t = append(*t, x.(turn)) }
+
+// Pop takes the last; heap.Pop is to be called instead.
+func (t *turns) Pop() any {
+	last := (*t)[len(*t)-1]
+	*t = (*t)[:len(*t)-1]
+	return last
 }
 
 // probe begins the probes that are due, as far as there is room for them.
-func (w *watch) probe(ctx context.Context, rule continuity.Rule) {
-	for of, uri := range w.targets {
-		at, seen := w.due[of]
-		if !seen { // spread the first ones
-			at = time.Now().Add(rule.Every * time.Duration(len(w.due)%50) / 100)
-			w.due[of] = at
-		}
-		if w.busy[of] || time.Now().Before(at) {
+func (w *watch) probe(ctx context.Context) {
+	for len(w.due) > 0 && !time.Now().Before(w.due[0].at) {
+		of := w.due[0].of
+		uri, still := w.targets[of]
+		if !still { // the estate has it no more
+			heap.Pop(&w.due)
+			delete(w.queued, of)
 			continue
 		}
 		select {
@@ -101,7 +133,7 @@ func (w *watch) probe(ctx context.Context, rule continuity.Rule) {
 		default:
 			return
 		}
-		w.busy[of] = true
+		heap.Pop(&w.due)
 		w.beside.Go(func() {
 			within, cancel := context.WithTimeout(ctx, probeWithin)
 			err := w.room.cfg.Prober.Alive(within, uri)
@@ -121,7 +153,11 @@ func (w *watch) probe(ctx context.Context, rule continuity.Rule) {
 
 // wait takes in the results that come until there is something else to do.
 func (w *watch) wait(ctx context.Context, rule continuity.Rule) {
-	t := time.NewTimer(tendEvery)
+	next := tendEvery
+	if len(w.due) > 0 && len(w.slots) < cap(w.slots) {
+		next = min(next, max(time.Until(w.due[0].at), 0))
+	}
+	t := time.NewTimer(next)
 	defer t.Stop()
 	select {
 	case <-ctx.Done():
@@ -142,12 +178,12 @@ func (w *watch) wait(ctx context.Context, rule continuity.Rule) {
 }
 
 func (w *watch) take(ctx context.Context, r probed, rule continuity.Rule) {
-	delete(w.busy, r.of)
 	h := w.known[r.of]
 	h.Kind, h.Name = r.of.Kind, r.of.Name
 	wasHeld := h.Held
 	h, changed := h.Step(r.probe, time.Now().UTC(), rule)
-	w.known[r.of], w.due[r.of], w.dirty[r.of] = h, time.Now().Add(h.Next(rule)), true
+	w.known[r.of], w.dirty[r.of] = h, true
+	heap.Push(&w.due, turn{r.of, time.Now().Add(h.Next(rule))})
 	if changed {
 		w.turned[r.of] = true
 	}
@@ -158,11 +194,16 @@ func (w *watch) take(ctx context.Context, r probed, rule continuity.Rule) {
 
 // save keeps what probing found: at once where a verdict changed, else now and then.
 func (w *watch) save(ctx context.Context) {
-	if len(w.turned) == 0 && (len(w.dirty) == 0 || time.Since(w.saved) <= savesEvery) {
+	all := len(w.dirty) > 0 && time.Since(w.saved) > savesEvery
+	if len(w.turned) == 0 && !all {
 		return
 	}
-	var list []continuity.Health
-	for of := range w.dirty {
+	which := w.turned
+	if all {
+		which = w.dirty
+	}
+	list := make([]continuity.Health, 0, len(which))
+	for of := range which {
 		list = append(list, w.known[of])
 	}
 	if err := w.room.store.SaveHealth(ctx, list, func(h continuity.Health) bool {
@@ -173,7 +214,11 @@ func (w *watch) save(ctx context.Context) {
 		}
 		return
 	}
-	clear(w.dirty)
+	for _, h := range list {
+		delete(w.dirty, present.Watched{Kind: h.Kind, Name: h.Name})
+	}
 	clear(w.turned)
-	w.saved = time.Now()
+	if all {
+		w.saved = time.Now()
+	}
 }

@@ -167,7 +167,7 @@ func (s *Room) Orphans(_ context.Context, p *access.Principal) (decommission.Orp
 	}
 	w, st := s.present.View().World, s.present.Stock()
 	servers := map[string]*stock.Server{}
-	for k, v := range st.Kept {
+	for k, v := range st.Kept.All() {
 		if k.Kind == stock.KindServer {
 			servers[k.Name] = v.Server
 		}

@@ -169,7 +169,7 @@ func (s *Room) DriverReport(ctx context.Context, p *access.Principal) (driver.Re
 		if len(q.Drivers) > 0 || q.Retired || len(q.Devices) != 1 {
 			continue
 		}
-		if r := st.Kept[present.Watched{Kind: "device", Name: q.Devices[0]}].Device; r != nil && r.Model != "" &&
+		if r := st.Device(q.Devices[0]).Device; r != nil && r.Model != "" &&
 			len(driver.ForModel(st.Packages, r.Model)) > 0 {
 			out.Generic = append(out.Generic, q.Name)
 		}
@@ -191,7 +191,7 @@ func (s *Room) DriversFor(_ context.Context, p *access.Principal, model, platfor
 // registeredNames are the drivers' names as servers have them.
 func (s *Room) registeredNames() map[string][]string {
 	out := map[string][]string{}
-	for k, v := range s.present.Stock().Kept {
+	for k, v := range s.present.Stock().Kept.All() {
 		if v.Server == nil {
 			continue
 		}

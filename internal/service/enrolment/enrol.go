@@ -16,6 +16,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/page"
 )
 
 // certificates are those that let machines in, in memory, so that it works while the database is away.
@@ -142,25 +143,26 @@ func (s *Room) RevokeEnrolToken(ctx context.Context, p *access.Principal, called
 }
 
 // Enrolled lists the machines whose agents have certificates.
-func (s *Room) Enrolled(ctx context.Context, p *access.Principal) ([]access.Enrolled, error) {
+func (s *Room) Enrolled(ctx context.Context, p *access.Principal, ask page.Ask,
+	word string) (page.Page[access.Enrolled], error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, err
+		return page.Page[access.Enrolled]{}, err
 	}
-	list, err := s.store.Enrolled(ctx)
-	return append([]access.Enrolled{}, list...), err
+	return s.store.Enrolled(ctx, ask, word)
 }
 
 // Revoke ends a machine's certificates, at once.
 func (s *Room) Revoke(ctx context.Context, p *access.Principal, machine string) error {
-	list, err := s.Enrolled(ctx, p)
-	if err != nil {
+	if err := access.Check(p, access.ReadFleet); err != nil {
 		return err
 	}
 	site := ""
-	if i := slices.IndexFunc(list, func(e access.Enrolled) bool {
-		return name.Fold(e.Machine) == name.Fold(machine)
-	}); i >= 0 {
-		site = cmp.Or(list[i].Site, s.present.View().SiteOf(list[i].Machine, nil, s.now()))
+	last, ok, err := s.store.LastEnrolled(ctx, machine)
+	if err != nil {
+		return err
+	}
+	if ok {
+		site = cmp.Or(last.Site, s.present.View().SiteOf(last.Machine, nil, s.now()))
 	}
 	if err := access.CheckAt(p, access.Enrol, site, "the machine "+machine); err != nil {
 		return err

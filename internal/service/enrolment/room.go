@@ -10,6 +10,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/page"
 	"cirque/internal/service/present"
 	"cirque/internal/service/tries"
 )
@@ -31,7 +32,8 @@ type Store interface {
 	Enrol(ctx context.Context, token int64, e access.Enrolled) (access.Enrolled, error)
 	EnrolTokenBy(ctx context.Context, hash [32]byte) (access.EnrolToken, error)
 	EnrolTokens(ctx context.Context) ([]access.EnrolToken, error)
-	Enrolled(ctx context.Context) ([]access.Enrolled, error)
+	Enrolled(ctx context.Context, ask page.Ask, word string) (page.Page[access.Enrolled], error)
+	LastEnrolled(ctx context.Context, machine string) (access.Enrolled, bool, error)
 	Renew(ctx context.Context, former string, e access.Enrolled) (access.Enrolled, error)
 	Revoke(ctx context.Context, machine, author string) error
 	RevokeEnrolToken(ctx context.Context, name, author string) error

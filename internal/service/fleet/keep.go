@@ -13,6 +13,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/name"
@@ -67,20 +68,19 @@ type judged struct {
 
 // judge works out all that is kept of an endpoint; it costs a lineup for each of its contexts.
 func (s *Room) judge(v *present.View, rec endpoint.Record, now time.Time) judged {
-	lineups := v.Lineups(rec, now)
-	plan := endpoint.PlanFor(lineups)
+	scratch := s.keep.scratch.Get().(*lineup.Scratch)
+	defer s.keep.scratch.Put(scratch)
+	plan, location := v.Plan(rec.Report.Contexts, now, scratch)
 	out := judged{v.Judge(rec, plan, now), fleet.Follows{Marks: endpoint.Marks(plan, rec.Report),
-		Location: lineup.LocationOf(lineups), Servers: serversOf(s.addresses(v.Document()), rec.Report), World: v.World}}
+		Location: location, Servers: serversOf(s.addresses(v.Document()), rec.Report), World: v.World}}
 	if v.World.Estate.Timed() {
-		out.Edge = s.nextTurn(v, rec.Report.Contexts, now)
+		out.Edge = nextTurn(v, rec.Report.Contexts, now, scratch)
 	}
 	return out
 }
 
 // nextTurn gives when the hours of grants next change what any of some contexts receives; zero where they do not.
-func (s *Room) nextTurn(v *present.View, contexts []lineup.Query, now time.Time) (edge time.Time) {
-	scratch := s.keep.scratch.Get().(*lineup.Scratch)
-	defer s.keep.scratch.Put(scratch)
+func nextTurn(v *present.View, contexts []lineup.Query, now time.Time, scratch *lineup.Scratch) (edge time.Time) {
 	for _, q := range contexts {
 		q.Time = nil
 		c, err := q.Context(now)
@@ -144,13 +144,22 @@ func (s *Room) load(ctx context.Context) error {
 		}
 		return nil, s.fill(context.WithoutCancel(ctx))
 	})
+	late := time.NewTimer(readWithin)
+	defer late.Stop()
 	select {
 	case r := <-done:
 		return r.Err
+	case <-late.C:
+		return fault.New(fault.Unavailable, "fleet-reading", "ask again in a minute",
+			"what the endpoints reported last is still being read")
 	case <-ctx.Done():
 		return present.Stopped()
 	}
 }
+
+// readWithin is how long an answer waits for the endpoints to be read when a process has just started; a large fleet
+// takes longer.
+const readWithin = 10 * time.Second
 
 // fill reads all endpoints for the first time.
 func (s *Room) fill(ctx context.Context) error {
@@ -203,8 +212,22 @@ func silentAfter(v *present.View) time.Duration {
 	return endpoint.SilentAfter * time.Duration(v.Document().Agent().ReportMinutes) * time.Minute
 }
 
-// patience is how long an answer waits for judgements to follow a change; then it is given as they are, and says so.
-const patience = 300 * time.Millisecond
+// How long an answer waits for judgements to follow a change: then it is given as they are, and says so. Of few endpoints
+// they follow within moments, and who has changed something sees what came of it; of many nobody is held up.
+const (
+	patience = time.Second
+	few      = 2000
+	ofMany   = 20 * time.Millisecond
+)
+
+func (s *Room) patience() time.Duration {
+	s.keep.mu.RLock()
+	defer s.keep.mu.RUnlock()
+	if s.keep.fleet.Len() > few {
+		return ofMany
+	}
+	return patience
+}
 
 // look has f read what is kept, once that is loaded and, if it does not take long, has followed the present view. behind
 // is whether it has not.
@@ -215,7 +238,7 @@ func (s *Room) look(ctx context.Context, f func(*fleet.Fleet, time.Time)) (behin
 	behind = !s.settled()
 	if behind {
 		done := s.keep.once.DoChan("sweep", func() (any, error) { s.sweep(); return nil, nil })
-		late := time.NewTimer(patience)
+		late := time.NewTimer(s.patience())
 		defer late.Stop()
 		select {
 		case <-done:

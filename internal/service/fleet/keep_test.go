@@ -77,6 +77,9 @@ func furnish(t *testing.T) (*Room, *table, *rooms.World) {
 func kept(t *testing.T, r *Room) string {
 	t.Helper()
 	out := ""
+	if !r.settled() {
+		r.sweep() // as whoever looks would have it do, however long that takes here
+	}
 	behind, err := r.look(t.Context(), func(f *fleet.Fleet, now time.Time) {
 		for _, j := range f.All() {
 			out += said(j.Machine(), f.Now(j, now), j.Drift, j.Says, j.Location, j.Servers, j.Marks)

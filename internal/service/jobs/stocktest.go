@@ -59,7 +59,7 @@ func (s *Room) TestStock(ctx context.Context, p *access.Principal, t Target,
 	}
 	key := stock.SignInOf(s.cfg.Keys.KeysFor(l.Watch))
 	model, media, formats := "", "", []string(nil)
-	switch kept := s.present.Stock().Kept[present.Watched{Kind: t.Kind, Name: t.Name}]; {
+	switch kept, _ := s.present.Stock().Kept.Get(present.Watched{Kind: t.Kind, Name: t.Name}); {
 	case t.Kind == stock.KindServer:
 		q := kept.Server.Find(t.Queue)
 		if q == nil {

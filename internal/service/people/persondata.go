@@ -165,7 +165,7 @@ const forgetEvery = 6 * time.Hour
 
 // keepHistory forgets what people had longer ago than the estate's settings permit.
 func (s *Room) keepHistory(ctx context.Context) error {
-	notices, stop := s.present.Hub.Subscribe()
+	notices, stop := s.present.Hub.Subscribe(event.Estate)
 	defer stop()
 	for ctx.Err() == nil {
 		if days := s.present.View().Document().PersonDays(); days > 0 {
@@ -179,8 +179,8 @@ func (s *Room) keepHistory(ctx context.Context) error {
 			case <-ctx.Done():
 			case <-t.C:
 				again = true
-			case n := <-notices:
-				again = n.What == event.Estate // the setting may have changed
+			case <-notices:
+				again = true // the setting may have changed
 			}
 		}
 		t.Stop()

@@ -1,6 +1,7 @@
 package present
 
 import (
+	"slices"
 	"sync"
 
 	"cirque/core/event"
@@ -9,33 +10,43 @@ import (
 // A Hub hands notices to whoever watches. One who does not keep up is told that notices were lost.
 type Hub struct {
 	mu          sync.Mutex
-	subscribers map[chan event.Notice]bool // the value: has lost some. Guarded by mu.
+	subscribers map[chan event.Notice]*subscriber // guarded by mu, with what they hold
 }
 
-// Send hands a notice to everybody who watches, and waits for nobody.
+// subscriber is one who watches.
+type subscriber struct {
+	wants []string // by What; all where there are none
+	lost  bool     // has lost some
+}
+
+// Send hands a notice to everybody who watches for it, and waits for nobody.
 func (h *Hub) Send(n event.Notice) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	for ch, lost := range h.subscribers {
+	for ch, s := range h.subscribers {
+		if len(s.wants) > 0 && n.What != event.Lost && !slices.Contains(s.wants, n.What) {
+			continue
+		}
 		tell := n
-		if lost {
+		if s.lost {
 			tell = event.Notice{What: event.Lost}
 		}
 		select {
 		case ch <- tell:
-			h.subscribers[ch] = false
+			s.lost = false
 		default:
-			h.subscribers[ch] = true
+			s.lost = true
 		}
 	}
 }
 
-// Subscribe gives notices until stop is called.
-func (h *Hub) Subscribe() (notices <-chan event.Notice, stop func()) {
+// Subscribe gives notices of what is named, and of what may have been lost, until stop is called; all where nothing is
+// named.
+func (h *Hub) Subscribe(wants ...string) (notices <-chan event.Notice, stop func()) {
 	ch := make(chan event.Notice, 64)
 	h.mu.Lock()
 	defer h.mu.Unlock()
-	h.subscribers[ch] = false
+	h.subscribers[ch] = &subscriber{wants: wants}
 	return ch, func() {
 		h.mu.Lock()
 		defer h.mu.Unlock()

@@ -9,7 +9,7 @@ import (
 // TestHubTellsOfLoss: one who does not keep up is told so, and the others are not.
 func TestHubTellsOfLoss(t *testing.T) {
 	t.Parallel()
-	h := Hub{subscribers: map[chan event.Notice]bool{}}
+	h := Hub{subscribers: map[chan event.Notice]*subscriber{}}
 	slow, stopSlow := h.Subscribe()
 	for range cap(slow) + 5 {
 		h.Send(event.Notice{What: event.Estate})
@@ -27,6 +27,14 @@ func TestHubTellsOfLoss(t *testing.T) {
 	if n := <-quick; n.What != event.Live {
 		t.Errorf("the quick one hears %+v", n)
 	}
+	some, stopSome := h.Subscribe(event.Sources)
+	for _, what := range []string{event.Endpoint, event.Sources, event.Stock, event.Lost} {
+		h.Send(event.Notice{What: what})
+	}
+	if a, b := <-some, <-some; a.What != event.Sources || b.What != event.Lost || len(some) != 0 {
+		t.Errorf("who watches for sources hears %+v, %+v and %d more", a, b, len(some))
+	}
+	stopSome()
 	stopSlow()
 	stopQuick()
 	if len(h.subscribers) != 0 {

@@ -24,6 +24,28 @@ func (v *View) Lineups(r endpoint.Record, now time.Time) []lineup.Lineup {
 	return out
 }
 
+// Plan gives what somewhere is to have in whose contexts it last reported, and where it is, by the first of them that
+// tells. It is PlanFor of Lineups, for less; the scratch is the caller's.
+func (v *View) Plan(contexts []lineup.Query, now time.Time, s *lineup.Scratch) (plan endpoint.Plan, location string) {
+	var p endpoint.Planner
+	for _, q := range contexts {
+		q.Time = nil
+		c, err := q.Context(now)
+		if err != nil {
+			continue
+		}
+		l, err := v.World.Resolve(c, s)
+		if err != nil {
+			continue
+		}
+		if location == "" && l.Context.Location != nil {
+			location = *l.Context.Location
+		}
+		p.Add(l)
+	}
+	return p.Plan, location
+}
+
 // Resolve answers one context with a lineup of the caller's own.
 func (v *View) Resolve(q lineup.Query, now time.Time) (*lineup.Lineup, error) {
 	c, err := q.Context(now)

@@ -94,7 +94,7 @@ type Present struct {
 func New(ctx context.Context, cfg Config) (*Present, error) {
 	p := &Present{cfg: cfg}
 	p.Agents.waiting, p.Agents.missed = map[string]*waiting{}, map[string]time.Time{}
-	p.Hub.subscribers = map[chan event.Notice]bool{}
+	p.Hub.subscribers = map[chan event.Notice]*subscriber{}
 	p.Crew.slots = make(chan struct{}, crews)
 	p.Past.of = p
 	var err error
@@ -190,6 +190,9 @@ func (p *Present) unheard(err error) {
 // a question to the database.
 type parts struct {
 	estate, directory, live, access, stock sync.Mutex
+
+	liveAsked atomic.Int64 // how often live state was asked for
+	liveRead  int64        // how many of these the last reading covers; guarded by live
 
 	swap sync.Mutex
 	// Guarded by swap; nil before they were read for the first time.

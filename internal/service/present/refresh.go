@@ -84,12 +84,18 @@ func (p *Present) readDirectory(ctx context.Context) error {
 }
 
 func (p *Present) readLive(ctx context.Context) error {
+	asked := p.parts.liveAsked.Add(1)
 	p.parts.live.Lock()
 	defer p.parts.live.Unlock()
+	if p.parts.liveRead >= asked {
+		return nil // a reading that began after this was asked for
+	}
+	covers := p.parts.liveAsked.Load()
 	state, err := p.cfg.Decided.Live(ctx, nil)
 	if err != nil {
 		return err
 	}
+	p.parts.liveRead = covers
 	p.replace(func(parts *parts) { parts.state = &state })
 	return nil
 }

@@ -2,9 +2,9 @@ package present
 
 import (
 	"context"
-	"maps"
 	"slices"
 	"strings"
+	"sync"
 
 	"cirque/core/driver"
 	"cirque/core/estate"
@@ -17,23 +17,43 @@ import (
 // Stock is what is known of servers, devices, keys and drivers. It is never changed, but replaced.
 type Stock struct {
 	Watches      map[Watched]stock.Watch
-	Kept         map[Watched]stock.Kept
+	Kept         *Readings
 	Found        []stock.Unlisted
 	Reservations []stock.Reservation
 	Captures     []stock.Capture
 	Credentials  []stock.Credential
 	Sealed       map[string][]byte // secrets of the credentials, by name
 	Packages     []driver.Package
+
+	lacks *lacks
+}
+
+// lacks are the findings about server sets of one estate, kept until a server is read otherwise.
+type lacks struct {
+	sync.Mutex
+	of   *estate.Document // guarded by the mutex, as is list
+	list []Lack
+}
+
+// A Lack is that a member of a server set lacks a queue for which the set is relied on.
+type Lack struct {
+	Set estate.ServerSet
+	stock.Lack
 }
 
 // Watched names a server or a device that is read, by its kind and name.
 type Watched struct{ Kind, Name string }
 
 // Server gives what was last read of a server, and how that reading went.
-func (s *Stock) Server(name string) stock.Kept { return s.Kept[Watched{stock.KindServer, name}] }
+func (s *Stock) Server(name string) stock.Kept { return s.read(stock.KindServer, name) }
 
 // Device gives what was last read of a device, and how that reading went.
-func (s *Stock) Device(name string) stock.Kept { return s.Kept[Watched{stock.KindDevice, name}] }
+func (s *Stock) Device(name string) stock.Kept { return s.read(stock.KindDevice, name) }
+
+func (s *Stock) read(kind, name string) stock.Kept {
+	k, _ := s.Kept.Get(Watched{kind, name})
+	return k
+}
 
 // Package gives a package of drivers by its digest.
 func (s *Stock) Package(digest string) (driver.Package, bool) {
@@ -49,9 +69,12 @@ func (s *Stock) Package(digest string) (driver.Package, bool) {
 func (p *Present) readStock(ctx context.Context, n event.Notice) error {
 	p.parts.stock.Lock()
 	defer p.parts.stock.Unlock()
+	if kind, _, one := strings.Cut(n.Subject, " "); one && n.Own && n.What == event.Stock && kind != "" {
+		return nil // whoever wrote it called Keep
+	}
 	old := p.stock.Load()
 	all := n.What == event.Lost || old == nil
-	next := Stock{}
+	next := Stock{Kept: new(Readings), lacks: new(lacks)}
 	if old != nil {
 		next = *old
 	}
@@ -108,14 +131,29 @@ func (p *Present) readKept(ctx context.Context, next *Stock, kind, name string) 
 		return err
 	}
 	if kind == "" {
-		next.Kept = make(map[Watched]stock.Kept, len(list))
-	} else {
-		next.Kept = maps.Clone(next.Kept)
+		next.Kept, next.lacks = readingsOf(list), new(lacks)
+		return nil
 	}
 	for _, k := range list {
-		next.Kept[Watched{k.Kind, k.Name}] = k
+		next.keep(k)
 	}
 	return nil
+}
+
+func (s *Stock) keep(k stock.Kept) {
+	s.Kept = s.Kept.with(k)
+	if k.Kind == stock.KindServer {
+		s.lacks = new(lacks)
+	}
+}
+
+// Keep shows a reading that was just written, without reading it back.
+func (p *Present) Keep(k stock.Kept) {
+	p.parts.stock.Lock()
+	defer p.parts.stock.Unlock()
+	next := *p.stock.Load()
+	next.keep(k)
+	p.stock.Store(&next)
 }
 
 // Watched lists what is read of a kind, by name: what the estate has, and what is registered beside it.
@@ -164,7 +202,7 @@ func (p *Present) WatchedOne(kind, name string) (stock.Listed, error) {
 
 func (s *Stock) listed(w stock.Watch, inEstate bool) stock.Listed {
 	l := stock.Listed{Watch: w, InEstate: inEstate}
-	if k, ok := s.Kept[Watched{w.Kind, w.Name}]; ok {
+	if k, ok := s.Kept.Get(Watched{w.Kind, w.Name}); ok {
 		l.Identity, l.Reading, l.Check = k.Identity, k.Device, &k.Check
 	}
 	l.Identity = l.Identity.Merge(stock.Identity{MAC: w.MAC})
@@ -197,16 +235,32 @@ func (s *Stock) SetView(doc *estate.Document, set estate.ServerSet) stock.SetVie
 	return stock.NewSetView(doc, set, func(server string) *stock.Server { return s.Server(server).Server })
 }
 
+// Lacks gives what members of server sets lack, by what was read of them.
+func (s *Stock) Lacks(doc *estate.Document) []Lack {
+	s.lacks.Lock()
+	defer s.lacks.Unlock()
+	if s.lacks.of == doc {
+		return s.lacks.list
+	}
+	var out []Lack
+	relied, read := stock.NewRelied(doc), func(server string) *stock.Server { return s.Server(server).Server }
+	for _, set := range doc.ServerSets {
+		for _, lack := range relied.Lacks(set, read) {
+			out = append(out, Lack{set, lack})
+		}
+	}
+	s.lacks.of, s.lacks.list = doc, out
+	return out
+}
+
 // Findings gives what the stock adds to the findings about the estate: sets that are relied on for queues that a
 // member lacks.
 func (s *Stock) Findings(doc *estate.Document) []lineup.Finding {
 	var out []lineup.Finding
-	for _, set := range doc.ServerSets {
-		for _, lack := range s.SetView(doc, set).Lacks() {
-			out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + set.Name,
-				At: estate.Ref{List: "server_sets", Name: set.Name}, Says: lack.String(),
-				Fix: "set the queue up there, or take the server out of the set; see cirque server set " + set.Name})
-		}
+	for _, l := range s.Lacks(doc) {
+		out = append(out, lineup.Finding{Severity: "warning", Object: "server set " + l.Set.Name,
+			At: estate.Ref{List: "server_sets", Name: l.Set.Name}, Says: l.String(),
+			Fix: "set the queue up there, or take the server out of the set; see cirque server set " + l.Set.Name})
 	}
 	return out
 }

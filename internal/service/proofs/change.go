@@ -2,7 +2,9 @@ package proofs
 
 import (
 	"context"
+	"slices"
 	"sync"
+	"time"
 
 	"cirque/core/endpoint"
 	"cirque/core/fleet"
@@ -16,12 +18,38 @@ import (
 type change struct {
 	revision int
 	now      *lineup.World // with whose directory and live state
+	made     time.Time
 	before   *lineup.World // nil of the first revision
 	after    *lineup.World
 	touch    *rehearse.Touch
 
+	// The same change with another live state, if it was looked at before: what nothing between the two can concern
+	// need not be looked at again. Set until all of it has been.
+	was  *change
+	then [2]*rehearse.Touch // from was to this one: before, after
+
 	mu   sync.Mutex
-	asks map[*fleet.Judgement][]endpoint.Expectation // guarded by mu
+	asks map[*fleet.Judgement]*asked // guarded by mu; nil where it asks nothing
+}
+
+// asked is what a change asks of one endpoint, and how much of it stands how, by endpoint.Standings, where it reports in
+// time.
+type asked struct {
+	list  []endpoint.Expectation
+	count [7]int32
+}
+
+func newAsked(list []endpoint.Expectation, j *fleet.Judgement) *asked {
+	if len(list) == 0 {
+		return nil
+	}
+	out := &asked{list: list}
+	all := endpoint.Standings()
+	for _, e := range list {
+		_, state := e.Stand(j.Marks, j.Report(), false)
+		out.count[slices.Index(all, state)]++
+	}
+	return out
 }
 
 // changesKept is how many changes are kept at once. Each keeps a little for every endpoint.
@@ -32,10 +60,13 @@ func (s *Room) change(ctx context.Context, snap *present.View, revision int) (*c
 	s.changes.Lock()
 	defer s.changes.Unlock()
 	kept := s.changes.list[:0]
-	var found *change
+	var found, was *change
 	for _, c := range s.changes.list {
-		if c.now != snap.World {
-			continue // of another directory or live state
+		if c.now != snap.World || c.after.Estate.Timed() && s.now().Sub(c.made) > receiversFresh {
+			if c.revision == revision && c.now.Estate == snap.World.Estate && c.now.Directory == snap.World.Directory {
+				was = c
+			}
+			continue // of another directory or live state, or of other hours
 		}
 		if kept = append(kept, c); c.revision == revision {
 			found = c
@@ -45,7 +76,7 @@ func (s *Room) change(ctx context.Context, snap *present.View, revision int) (*c
 	if found != nil {
 		return found, nil
 	}
-	c := &change{revision: revision, now: snap.World, asks: map[*fleet.Judgement][]endpoint.Expectation{}}
+	c := &change{revision: revision, now: snap.World, made: s.now(), asks: map[*fleet.Judgement]*asked{}}
 	var err error
 	if c.after, err = s.worldOf(ctx, snap, revision); err != nil {
 		return nil, err
@@ -55,6 +86,13 @@ func (s *Room) change(ctx context.Context, snap *present.View, revision int) (*c
 			return nil, err
 		}
 		c.touch = rehearse.NewTouch(c.before, c.after)
+	}
+	if was != nil && !c.after.Estate.Timed() {
+		was.was = nil
+		c.was, c.then[1] = was, rehearse.NewTouch(was.after, c.after)
+		if c.before != nil {
+			c.then[0] = rehearse.NewTouch(was.before, c.before)
+		}
 	}
 	s.changes.list = append(s.changes.list, c)
 	if n := len(s.changes.list); n > changesKept {
@@ -76,8 +114,8 @@ func (s *Room) worldOf(ctx context.Context, snap *present.View, revision int) (*
 }
 
 // of gives what the change asks of each of some endpoints.
-func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([][]endpoint.Expectation, error) {
-	out := make([][]endpoint.Expectation, len(list))
+func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]*asked, error) {
+	out := make([]*asked, len(list))
 	var missing []int
 	c.mu.Lock()
 	if len(c.asks) > 2*len(list)+1000 { // most are of reports that were followed by others
@@ -93,11 +131,16 @@ func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([][]
 	if len(missing) == 0 {
 		return out, nil
 	}
+	now := s.now()
 	err := s.present.Crew.Share(ctx, len(missing), nil, nil, func() func(from, to int) func() {
 		var a, b lineup.Scratch
 		return func(from, to int) func() {
 			for _, i := range missing[from:to] {
-				out[i] = c.asksOf(s, list[i], &a, &b)
+				if asks, same := c.same(list[i], now, &a, &b); same {
+					out[i] = asks
+				} else {
+					out[i] = newAsked(c.asksOf(s, list[i], &a, &b), list[i])
+				}
 			}
 			return func() {}
 		}
@@ -113,6 +156,32 @@ func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([][]
 	return out, nil
 }
 
+// same gives what was found of an endpoint with the live state before, where nothing that has changed since can concern
+// it.
+func (c *change) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (*asked, bool) {
+	if c.was == nil {
+		return nil, false
+	}
+	c.was.mu.Lock()
+	asks, ok := c.was.asks[j]
+	c.was.mu.Unlock()
+	if !ok {
+		return nil, false
+	}
+	for _, t := range c.then {
+		if t == nil || t.Nothing() {
+			continue
+		}
+		for _, q := range j.Report().Contexts {
+			q.Time = nil
+			if at, err := q.Context(now); err != nil || t.Context(at, a, b) {
+				return nil, false
+			}
+		}
+	}
+	return asks, true
+}
+
 // asksOf looks at one endpoint, in the contexts that it reported.
 func (c *change) asksOf(s *Room, j *fleet.Judgement, a, b *lineup.Scratch) []endpoint.Expectation {
 	touched := c.touch == nil
@@ -124,10 +193,9 @@ func (c *change) asksOf(s *Room, j *fleet.Judgement, a, b *lineup.Scratch) []end
 	if !touched {
 		return nil
 	}
-	rec := endpoint.Record{Report: *j.Report()}
 	var was endpoint.Plan
 	if c.before != nil {
-		was = s.planIn(c.before, rec)
+		was = s.planIn(c.before, j.Report().Contexts, a)
 	}
-	return endpoint.Expect(was, s.planIn(c.after, rec))
+	return endpoint.Expect(was, s.planIn(c.after, j.Report().Contexts, b))
 }

@@ -2,7 +2,6 @@ package proofs
 
 import (
 	"context"
-	"slices"
 	"time"
 
 	"cirque/core/access"
@@ -30,44 +29,60 @@ func (s *Room) Proof(ctx context.Context, p *access.Principal, revision int, que
 		return out, fault.New(fault.Invalid, "proof-either", "name a revision or a queue",
 			"a proof is of a change, or of a queue")
 	}
-	snap := s.present.View()
+	a := asking{snap: s.present.View(), tally: endpoint.NewTally(limit), of: map[string]*fleet.Judgement{},
+		expects: map[string][]endpoint.Expectation{}}
 	var err error
-	since := out.At.Add(-testedWithin)
-	expects := map[string][]endpoint.Expectation{} // by machine; of a change
 	if queue != "" {
-		err = s.ofQueue(ctx, p, &out)
+		err = s.ofQueue(ctx, p, &out, &a)
 	} else {
-		since, err = s.ofChange(ctx, snap, &out, expects)
+		err = s.ofChange(ctx, &out, &a)
 	}
 	if err != nil {
 		return out, err
 	}
-	tested, err := s.tested(ctx, out.Queue, since)
-	if err != nil {
-		return out, err
-	}
-	for i := range out.Rows {
-		r := &out.Rows[i]
-		if t, ok := tested[testedAt{name.Fold(r.Machine), r.Queue}]; ok && r.Kind != "loses" {
-			r.Tested = &t
-		}
-	}
-	return out.Close(limit, func(rows []endpoint.ProofRow) { err = s.say(ctx, snap, rows, expects, out) }), err
+	return out.Close(a.tally, func(rows []endpoint.ProofRow) { s.say(&a, rows, out) }), nil
 }
 
-// ofQueue gives the rows of a queue, without words.
-func (s *Room) ofQueue(ctx context.Context, p *access.Principal, out *endpoint.Proof) error {
+// asking is one proof on its way.
+type asking struct {
+	snap   *present.View
+	tested map[testedAt]endpoint.Tested
+	on     map[string]bool // folded machines that are in tested
+	tally  *endpoint.Tally
+	// Of the endpoints whose rows may be kept, by machine: they, and what a change asks of them.
+	of      map[string]*fleet.Judgement
+	expects map[string][]endpoint.Expectation
+}
+
+// add counts a row.
+func (a *asking) add(j *fleet.Judgement, r endpoint.ProofRow) {
+	if t, ok := a.tested[testedAt{name.Fold(r.Machine), r.Queue}]; ok && r.Kind != "loses" {
+		r.Tested = &t
+	}
+	if !a.tally.Full(r.State) {
+		a.of[r.Machine] = j
+	}
+	a.tally.Add(r)
+}
+
+// ofQueue counts the rows of a queue, without words.
+func (s *Room) ofQueue(ctx context.Context, p *access.Principal, out *endpoint.Proof, a *asking) error {
 	found, err := s.cfg.Queues.Queue(ctx, p, out.Queue)
 	if err != nil {
 		return err
 	}
 	out.Queue = found.Name
+	if err := s.tested(ctx, a, out.Queue, out.At.Add(-testedWithin)); err != nil {
+		return err
+	}
 	list, silent, all, err := s.cfg.Fleet.OfQueue(ctx, out.Queue)
 	if err != nil {
 		return err
 	}
 	for i, j := range list {
-		out.Rows = append(out.Rows, endpoint.Rows(j.Machine(), out.Queue, j.Marks, silent[i])...)
+		for _, r := range endpoint.Rows(j.Machine(), out.Queue, j.Marks, silent[i]) {
+			a.add(j, r)
+		}
 		if j.IsDefault(out.Queue) {
 			out.Default++
 		}
@@ -78,23 +93,28 @@ func (s *Room) ofQueue(ctx context.Context, p *access.Principal, out *endpoint.P
 	return err
 }
 
-// ofChange gives the rows of a change, without words, and when it was made; expects gets what it asks of whom.
-func (s *Room) ofChange(ctx context.Context, snap *present.View, out *endpoint.Proof,
-	expects map[string][]endpoint.Expectation) (since time.Time, err error) {
+// ofChange counts the rows of a change, without words.
+func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) error {
+	current := a.snap.Revision
 	if out.Revision == 0 {
-		out.Revision = snap.Revision.Number
+		out.Revision = current.Number
 	}
 	if out.Revision == 0 {
-		return since, fault.New(fault.Conflict, "nothing-published", "publish an estate first",
+		return fault.New(fault.Conflict, "nothing-published", "publish an estate first",
 			"nothing has been published yet")
 	}
-	rev, _, err := s.store.Revision(ctx, out.Revision)
-	if err != nil {
-		return since, err
+	if out.Revision != current.Number {
+		var err error
+		if current, _, err = s.store.Revision(ctx, out.Revision); err != nil {
+			return err
+		}
 	}
-	c, err := s.change(ctx, snap, out.Revision)
+	if err := s.tested(ctx, a, "", current.At); err != nil {
+		return err
+	}
+	c, err := s.change(ctx, a.snap, out.Revision)
 	if err != nil {
-		return since, err
+		return err
 	}
 	var list []*fleet.Judgement
 	var silent []bool
@@ -102,88 +122,97 @@ func (s *Room) ofChange(ctx context.Context, snap *present.View, out *endpoint.P
 		list, silent = append(list, j), append(silent, state == endpoint.Silent)
 		return nil
 	}); err != nil {
-		return since, err
+		return err
 	}
 	asks, err := c.of(ctx, s, list)
 	if err != nil {
-		return since, err
+		return err
 	}
 	for i, j := range list {
-		if len(asks[i]) == 0 {
+		if asks[i] == nil {
 			out.Others++
 			continue
 		}
-		expects[j.Machine()] = asks[i]
-		for _, e := range asks[i] {
-			row := endpoint.ProofRow{Machine: j.Machine(), Queue: e.Queue, Kind: e.Kind}
-			row.User, row.State = e.Stand(j.Marks, j.Report(), silent[i])
-			out.Rows = append(out.Rows, row)
-		}
-	}
-	return rev.At, nil
-}
-
-// say gives rows their words: those that follow from what their endpoints reported last and what they are to have now.
-func (s *Room) say(ctx context.Context, snap *present.View, rows []endpoint.ProofRow,
-	expects map[string][]endpoint.Expectation, of endpoint.Proof) error {
-	var named []string
-	for _, r := range rows {
-		named = append(named, name.Fold(r.Machine))
-	}
-	slices.Sort(named)
-	list, err := s.store.EndpointsNamed(ctx, slices.Compact(named))
-	if err != nil {
-		return err
-	}
-	every := time.Duration(snap.Document().Agent().ReportMinutes) * time.Minute
-	said := map[endpoint.ProofRow]string{}
-	key := func(r endpoint.ProofRow) endpoint.ProofRow {
-		return endpoint.ProofRow{Machine: name.Fold(r.Machine), User: name.Fold(r.User), Queue: r.Queue, Kind: r.Kind}
-	}
-	for _, r := range list {
-		now, silent := s.planIn(snap.World, r), of.At.Sub(r.LastSeen) > endpoint.SilentAfter*every
-		asks := expects[r.Report.Machine]
-		if of.Queue != "" {
-			asks = endpoint.Has(now, of.Queue)
-		}
-		words := endpoint.Prove(asks, now, r, silent, of.At)
-		if of.Queue != "" {
-			words = append(words, endpoint.Beyond(of.Queue, now, r)...)
-		}
-		for _, w := range words {
-			said[key(w)] = w.Says
-		}
-	}
-	for i := range rows {
-		if rows[i].Says = said[key(rows[i])]; rows[i].Says == "" {
-			rows[i].Says = "it has just reported something else"
-		}
+		a.change(j, asks[i], silent[i])
 	}
 	return nil
 }
 
+// change counts what a change asks of one endpoint.
+func (a *asking) change(j *fleet.Judgement, asks *asked, silent bool) {
+	look := len(a.on) > 0 && a.on[name.Fold(j.Machine())]
+	for i, s := range endpoint.Standings() {
+		look = look || asks.count[i] > 0 && !a.tally.Full(endpoint.Late(s, silent))
+	}
+	if !look {
+		for i, s := range endpoint.Standings() {
+			a.tally.Count(endpoint.Late(s, silent), int(asks.count[i]))
+		}
+		return
+	}
+	a.expects[j.Machine()] = asks.list
+	for _, e := range asks.list {
+		row := endpoint.ProofRow{Machine: j.Machine(), Queue: e.Queue, Kind: e.Kind}
+		row.User, row.State = e.Stand(j.Marks, j.Report(), silent)
+		a.add(j, row)
+	}
+}
+
+// say gives rows their words: those that follow from what their endpoints reported last and what they are to have now.
+func (s *Room) say(a *asking, rows []endpoint.ProofRow, of endpoint.Proof) {
+	every := time.Duration(a.snap.Document().Agent().ReportMinutes) * time.Minute
+	said := map[endpoint.ProofRow]string{}
+	key := func(r endpoint.ProofRow) endpoint.ProofRow {
+		return endpoint.ProofRow{Machine: r.Machine, User: name.Fold(r.User), Queue: r.Queue, Kind: r.Kind}
+	}
+	done, scratch := map[string]bool{}, new(lineup.Scratch)
+	for i := range rows {
+		if machine := rows[i].Machine; !done[machine] {
+			done[machine] = true
+			r := a.of[machine].Record()
+			now, silent := s.planIn(a.snap.World, r.Report.Contexts, scratch), of.At.Sub(r.LastSeen) > endpoint.SilentAfter*every
+			asks := a.expects[machine]
+			if of.Queue != "" {
+				asks = endpoint.Has(now, of.Queue)
+			}
+			words := endpoint.Prove(asks, now, r, silent, of.At)
+			if of.Queue != "" {
+				words = append(words, endpoint.Beyond(of.Queue, now, r)...)
+			}
+			for _, w := range words {
+				said[key(w)] = w.Says
+			}
+		}
+		if rows[i].Says = said[key(rows[i])]; rows[i].Says == "" {
+			rows[i].Says = "a change that has just come asks something else of it"
+		}
+	}
+}
+
 // planIn is what an endpoint is to have in a world, in the contexts that it last reported.
-func (s *Room) planIn(w *lineup.World, r endpoint.Record) endpoint.Plan {
-	return endpoint.PlanFor(s.present.View().With(w).Lineups(r, s.now()))
+func (s *Room) planIn(w *lineup.World, contexts []lineup.Query, scratch *lineup.Scratch) endpoint.Plan {
+	plan, _ := s.present.View().With(w).Plan(contexts, s.now(), scratch)
+	return plan
 }
 
 type testedAt struct{ machine, queue string }
 
-// tested gives the latest test page from each endpoint to each queue since a time.
-func (s *Room) tested(ctx context.Context, queue string, since time.Time) (map[testedAt]endpoint.Tested, error) {
+// tested notes the latest test page from each endpoint to each queue since a time.
+func (s *Room) tested(ctx context.Context, a *asking, queue string, since time.Time) error {
 	list, err := s.store.TestPages(ctx, queue, since)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	out := map[testedAt]endpoint.Tested{}
+	a.tested, a.on = map[testedAt]endpoint.Tested{}, map[string]bool{}
 	for _, c := range list { // newest first
 		k := testedAt{c.Machine, c.Queue}
-		if _, there := out[k]; there || c.Tries() {
+		if _, there := a.tested[k]; there || c.Tries() {
 			continue
 		}
 		if t := c.Tested(); t != nil {
-			out[k] = *t
+			a.tested[k] = *t
+			a.on[c.Machine] = true
 		}
 	}
-	return out, nil
+	return nil
 }

@@ -24,7 +24,6 @@ type Store interface {
 	AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error)
 	Checkup(ctx context.Context, id int64) (endpoint.Checkup, error)
 	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
-	EndpointsNamed(ctx context.Context, folded []string) ([]endpoint.Record, error)
 	EnrolledSilent(ctx context.Context, now time.Time) ([]string, error)
 	GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error)
 	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)

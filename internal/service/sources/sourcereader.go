@@ -25,7 +25,7 @@ type held struct {
 // readSources looks for what is due until ctx is done or the database is away. Each source is read by one goroutine at
 // a time.
 func (s *Room) readSources(ctx context.Context) error {
-	notices, stop := s.present.Hub.Subscribe()
+	notices, stop := s.present.Hub.Subscribe(event.Sources)
 	defer stop()
 	var wg sync.WaitGroup
 	defer wg.Wait()
@@ -62,10 +62,8 @@ func (s *Room) readSources(ctx context.Context) error {
 			case called := <-done:
 				delete(busy, called)
 				break wait
-			case n := <-notices:
-				if n.What == event.Sources || n.What == event.Lost {
-					break wait
-				}
+			case <-notices:
+				break wait
 			case <-t.C:
 				break wait
 			}

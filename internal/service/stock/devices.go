@@ -86,9 +86,7 @@ func (s *Room) Recognise(ctx context.Context, p *access.Principal, name string) 
 	if err := s.store.SaveReading(ctx, k, true, []event.Event{e}); err != nil {
 		return stock.DeviceView{}, err
 	}
-	if err := s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: stock.KindDevice + " " + name}); err != nil {
-		return stock.DeviceView{}, err
-	}
+	s.present.Keep(k)
 	return s.Device(ctx, p, name)
 }
 

@@ -6,6 +6,7 @@ import (
 	"sync"
 	"time"
 
+	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/stock"
 	"cirque/internal/service/worker"
@@ -27,49 +28,57 @@ func (s *Room) readAll(ctx context.Context) error {
 	busy := map[[2]string]bool{} // by kind and name; only this goroutine writes
 	done := make(chan [2]string, 2*readersMost)
 	told := map[string]time.Time{} // of keys that end soon: for which end
+	var due []stock.Listed         // what is to be read and waits for its turn
+	look := time.NewTicker(lookEvery)
+	defer look.Stop()
+	fresh, doc := true, (*estate.Document)(nil)
 	for ctx.Err() == nil {
-		s.warnOfKeys(ctx, told)
-		for _, kind := range []string{stock.KindServer, stock.KindDevice} {
-			for _, l := range s.present.Watched(kind) {
-				key := [2]string{kind, l.Name}
-				if busy[key] || !s.due(l) {
-					continue
-				}
-				select {
-				case slots <- struct{}{}:
-				default:
-					continue // at the next look
-				}
-				busy[key] = true
-				wg.Go(func() {
-					if err := s.Read(ctx, l); err != nil && ctx.Err() == nil {
-						s.log.Warn("a reading could not be kept", "kind", l.Kind, "name", l.Name, "error", err)
-						worker.Pause(ctx, time.Second)
-					}
-					<-slots
-					done <- key
-				})
-			}
+		if fresh {
+			s.warnOfKeys(ctx, told)
+			due, doc = s.dueNow(due[:0], busy), s.present.View().Document()
+			fresh = false
 		}
-		t := time.NewTimer(time.Second)
+		for len(due) > 0 && len(slots) < cap(slots) {
+			l := due[0]
+			due = due[1:]
+			key := [2]string{l.Kind, l.Name}
+			slots <- struct{}{}
+			busy[key] = true
+			wg.Go(func() {
+				if err := s.Read(ctx, l); err != nil && ctx.Err() == nil {
+					s.log.Warn("a reading could not be kept", "kind", l.Kind, "name", l.Name, "error", err)
+					worker.Pause(ctx, time.Second)
+				}
+				<-slots
+				done <- key
+			})
+		}
 		select {
 		case <-ctx.Done():
 		case key := <-done:
 			delete(busy, key)
-		case <-t.C:
+		case <-look.C:
+			fresh = true
 		case <-s.present.View().Changed(): // a new estate may name others
-		}
-		t.Stop()
-		for more := true; more; {
-			select {
-			case key := <-done:
-				delete(busy, key)
-			default:
-				more = false
-			}
+			fresh = s.present.View().Document() != doc
 		}
 	}
 	return nil
+}
+
+// lookEvery is how often it is looked what is due: with all servers and devices that costs something.
+const lookEvery = time.Second
+
+// dueNow gives what is to be read and is not being read.
+func (s *Room) dueNow(due []stock.Listed, busy map[[2]string]bool) []stock.Listed {
+	for _, kind := range []string{stock.KindServer, stock.KindDevice} {
+		for _, l := range s.present.Watched(kind) {
+			if !busy[[2]string{kind, l.Name}] && s.due(l) {
+				due = append(due, l)
+			}
+		}
+	}
+	return due
 }
 
 // warnOfKeys tells once of each key whose end is near.

@@ -185,7 +185,7 @@ func (s *Room) Read(ctx context.Context, l stock.Listed) error {
 	lock, _ := s.reading.LoadOrStore([2]string{l.Kind, l.Name}, &sync.Mutex{})
 	lock.(*sync.Mutex).Lock()
 	defer lock.(*sync.Mutex).Unlock()
-	before, known := s.present.Stock().Kept[present.Watched{Kind: l.Kind, Name: l.Name}]
+	before, known := s.present.Stock().Kept.Get(present.Watched{Kind: l.Kind, Name: l.Name})
 	k, err := s.question(ctx, l)
 	if ctx.Err() != nil {
 		return ctx.Err() // it proves nothing
@@ -221,14 +221,15 @@ func (s *Room) Read(ctx context.Context, l stock.Listed) error {
 	if err := s.store.SaveReading(ctx, k, same, events); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: l.Kind + " " + l.Name})
+	s.present.Keep(k)
+	return nil
 }
 
 const serverWithin = 60 * time.Second
 
 // question asks a server or device, with the keys that are meant for it.
 func (s *Room) question(ctx context.Context, l stock.Listed) (stock.Kept, error) {
-	before := s.present.Stock().Kept[present.Watched{Kind: l.Kind, Name: l.Name}]
+	before, _ := s.present.Stock().Kept.Get(present.Watched{Kind: l.Kind, Name: l.Name})
 	k := stock.Kept{Kind: l.Kind, Name: l.Name, Identity: before.Identity}
 	keys := s.cfg.Keys.KeysFor(l.Watch)
 	begin := s.now()

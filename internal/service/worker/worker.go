@@ -11,6 +11,8 @@ import (
 	"strings"
 	"sync"
 	"time"
+
+	"cirque/core/event"
 )
 
 // A Worker is something that lasts.
@@ -177,7 +179,7 @@ func (r *Runner) once(ctx context.Context, w Worker, number int64) (err error) {
 			}
 		})
 	}()
-	return w.Run(ctx)
+	return w.Run(context.WithValue(ctx, event.RouteKey{}, "worker "+w.Name))
 }
 
 func (r *Runner) note(name string, change func(*State)) {
