@@ -109,7 +109,8 @@ contexts.json; the same seed always gives the same.`,
 func reports() *cobra.Command {
 	var seed uint64
 	var small bool
-	c := &cobra.Command{Use: "reports", Short: "Write what the endpoints of a large made-up organisation tell, a line each",
+	c := &cobra.Command{Use: "reports", Short: "Write what the endpoints of a large made-up organisation tell, " +
+		"a line each",
 		Args: cobra.NoArgs,
 		Long: `Write what 100,000 endpoints tell, one report in JSON a line, each with how old it is in seconds; the same
 seed always gives the same. Their organisation is that of "organisation --endpoints" with this seed.`,

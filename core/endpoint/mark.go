@@ -11,8 +11,8 @@ type Mark struct {
 	Kind  string   // "has" for what it is to have, "loses" for what must not be there
 }
 
-// Marks gives those of all queues of an endpoint: what it is to have in the plan's order, then what must not be there in
-// the report's. They say the same as Prove of Has and Beyond, for all queues at once.
+// Marks gives those of all queues of an endpoint: what it is to have in the plan's order, then what must not be there
+// in the report's. They say the same as Prove of Has and Beyond, for all queues at once.
 func Marks(now Plan, r Report) []Mark {
 	own := make(map[Key]*Installed, len(r.Installed))
 	for i := range r.Installed {

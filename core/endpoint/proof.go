@@ -175,7 +175,8 @@ func Beyond(queue string, now Plan, r Record) []ProofRow {
 	return out
 }
 
-// A Tally counts the rows of a proof, and keeps the first of each standing: a change may ask something of every endpoint.
+// A Tally counts the rows of a proof, and keeps the first of each standing: a change may ask something of every
+// endpoint.
 type Tally struct {
 	most   int
 	count  map[Standing]int

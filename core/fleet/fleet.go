@@ -1,8 +1,8 @@
 // Package fleet keeps what is judged of all endpoints, so that nobody who asks has to judge them anew.
 //
-// In go judgements: an endpoint's last report, and what follows from it in one world. Out come counts by state, pages of
-// endpoints by name, and those that a person, a machine or a queue concerns, each at a cost that does not grow with the
-// fleet. Whether an endpoint is silent follows from the clock alone, which whoever asks hands in.
+// In go judgements: an endpoint's last report, and what follows from it in one world. Out come counts by state, pages
+// of endpoints by name, and those that a person, a machine or a queue concerns, each at a cost that does not grow with
+// the fleet. Whether an endpoint is silent follows from the clock alone, which whoever asks hands in.
 //
 // It computes; when to judge is the caller's business, and so is keeping apart those who read and who write.
 package fleet
@@ -86,7 +86,8 @@ type Fleet struct {
 // New makes an empty fleet whose endpoints count as silent when nothing was heard of them for longer than that.
 func New(silentAfter time.Duration) *Fleet {
 	return &Fleet{pool: pool{}, byName: map[string]*entry{}, users: map[string][]*entry{}, hosts: map[string][]*entry{},
-		queues: map[string]map[*entry]struct{}{}, sites: map[string]map[*entry]struct{}{}, states: map[endpoint.State]int{}, failing: map[*entry]struct{}{},
+		queues: map[string]map[*entry]struct{}{}, sites: map[string]map[*entry]struct{}{}, states: map[endpoint.State]int{},
+		failing: map[*entry]struct{}{},
 		leading: map[string]*[2]int{}, silentAfter: silentAfter}
 }
 

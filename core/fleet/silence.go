@@ -72,6 +72,12 @@ func (f *Fleet) Fill(load func() error) error {
 func (f *Fleet) heard(e *entry, was *Judgement) {
 	switch {
 	case was == nil:
+	case was.LastSeen().Equal(e.j.LastSeen()): // judged anew: it stays where it is
+		if !e.quiet {
+			f.states[was.State]--
+			f.states[e.j.State]++
+		}
+		return
 	case e.quiet:
 		f.silent.take(e)
 	default:

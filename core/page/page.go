@@ -1,5 +1,5 @@
-// Package page cuts lists into pages. In go a list in a stable order and what was asked for; out comes one page, with how
-// many there are on all of them and from where to go on.
+// Package page cuts lists into pages. In go a list in a stable order and what was asked for; out comes one page, with
+// how many there are on all of them and from where to go on.
 package page
 
 import (
@@ -35,8 +35,8 @@ func (a Ask) Size() int {
 	return min(a.Limit, Most)
 }
 
-// Cut gives the page of a list that was asked for. key names an item, once in the list. Where the item named by After is
-// gone from the list meanwhile, the page begins with the first one whose key sorts after it, bytewise, if the list is
+// Cut gives the page of a list that was asked for. key names an item, once in the list. Where the item named by After
+// is gone from the list meanwhile, the page begins with the first one whose key sorts after it, bytewise, if the list is
 // ordered by key; else with the first one of all, so that none is lost.
 func Cut[T any](list []T, ask Ask, key func(*T) string) Page[T] {
 	from := 0

@@ -51,7 +51,8 @@ func get[T any](path func(a []string) string) func(c *cobra.Command, client *api
 }
 
 // items makes the call of a command that reads all of a list.
-func items[T any](path func(a []string) string) func(c *cobra.Command, client *apiclient.Client, a []string) ([]T, error) {
+func items[T any](path func(a []string) string) func(c *cobra.Command, client *apiclient.Client,
+	a []string) ([]T, error) {
 	return func(c *cobra.Command, client *apiclient.Client, a []string) ([]T, error) {
 		return apiclient.List[T](c.Context(), client, path(a), nil)
 	}

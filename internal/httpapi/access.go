@@ -2,7 +2,6 @@ package httpapi
 
 import (
 	"context"
-	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -24,9 +23,9 @@ func (s *server) access(a huma.API) {
 
 func (s *server) tokens(a huma.API) {
 	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets; only one's own for whoever may not "+
-		"see the others", small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Token]], error) {
+		"see the others", small, func(ctx context.Context, in *Paging) (paged[access.Token], error) {
 		list, err := s.svc.Identity.Tokens(ctx, principalOf(ctx))
-		return &out[page.Page[access.Token]]{cut(*in, list, func(v *access.Token) string { return strconv.FormatInt(v.ID, 10) })}, err
+		return items(*in, list, err, func(v *access.Token) string { return number(v.ID) })
 	})
 	type in struct{ Body api.NewToken }
 	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small,
@@ -53,9 +52,9 @@ func (s *server) tokens(a huma.API) {
 
 func (s *server) accounts(a huma.API) {
 	route(s, a, "GET", "/api/v1/accounts", "accounts", "Accounts with their roles; of a directory's, those that "+
-		"have signed in", small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Account]], error) {
+		"have signed in", small, func(ctx context.Context, in *Paging) (paged[access.Account], error) {
 		list, err := s.svc.Identity.Accounts(ctx, principalOf(ctx))
-		return &out[page.Page[access.Account]]{cut(*in, list, func(v *access.Account) string { return v.Name })}, err
+		return items(*in, list, err, func(v *access.Account) string { return v.Name })
 	})
 	type add struct{ Body api.NewAccount }
 	route(s, a, "POST", "/api/v1/accounts", "add-account", "Make a local account", small, func(ctx context.Context,
@@ -83,9 +82,9 @@ func (s *server) accounts(a huma.API) {
 			return nil, s.svc.Identity.RemoveAccount(ctx, principalOf(ctx), in.Name)
 		})
 	route(s, a, "GET", "/api/v1/access-rules", "access-rules", "Which people of a directory sign in with which role",
-		small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Rule]], error) {
+		small, func(ctx context.Context, in *Paging) (paged[access.Rule], error) {
 			list, err := s.svc.Identity.Rules(ctx, principalOf(ctx))
-			return &out[page.Page[access.Rule]]{cut(*in, list, func(v *access.Rule) string { return strconv.FormatInt(v.ID, 10) })}, err
+			return items(*in, list, err, func(v *access.Rule) string { return number(v.ID) })
 		})
 	type rule struct{ Body api.NewRule }
 	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role", small,
@@ -129,7 +128,7 @@ func (s *server) audit(a huma.API) {
 		Paging
 	}
 	route(s, a, "GET", "/api/v1/audit", "audit", "Changes and sign-ins: who, when, from where, what before and after; "+
-		"newest first", small, func(ctx context.Context, in *entries) (*out[page.Page[event.Event]], error) {
+		"newest first", small, func(ctx context.Context, in *entries) (paged[event.Event], error) {
 		f, err := in.filter(in.Find)
 		if err != nil {
 			return nil, err

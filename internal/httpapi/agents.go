@@ -94,7 +94,7 @@ func (s *server) checkups(a huma.API) {
 		Model string `query:"model" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/drivers/papers", "papers", "What came out with which driver on which model, as "+
-		"people told", small, func(ctx context.Context, in *model) (*out[page.Page[driver.Seen]], error) {
+		"people told", small, func(ctx context.Context, in *model) (paged[driver.Seen], error) {
 		list, err := s.svc.Drivers.Papers(ctx, principalOf(ctx), in.Model)
 		return &out[page.Page[driver.Seen]]{cut(in.Paging, list, func(v *driver.Seen) string {
 			return v.Model + " " + v.Driver + " " + v.Machine + " " + v.Queue + " " + v.At.Format(time.RFC3339Nano)
@@ -107,9 +107,9 @@ func (s *server) checkups(a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/drivers/endpoints", "drivers-on", "Drivers on endpoints: used, staged, spare, wanted; "+
 		"of one machine also the files they consist of", small, func(ctx context.Context,
-		in *on) (*out[page.Page[endpoint.DriverHere]], error) {
+		in *on) (paged[endpoint.DriverHere], error) {
 		list, err := s.svc.Drivers.DriversOn(ctx, principalOf(ctx), in.Machine, in.Exact)
-		return &out[page.Page[endpoint.DriverHere]]{cut(in.Paging, list, func(v *endpoint.DriverHere) string { return v.Machine + " " + v.Exact })}, err
+		return items(in.Paging, list, err, func(v *endpoint.DriverHere) string { return v.Machine + " " + v.Exact })
 	})
 	type ask struct {
 		Revision int    `query:"revision" minimum:"0" doc:"The change that is asked about; the current one where neither it nor a queue is named."`
@@ -123,7 +123,7 @@ func (s *server) checkups(a huma.API) {
 	})
 	route(s, a, "GET", "/api/v1/fleet/unreached", "unreached", "Machines that receive queues and on which no agent has "+
 		"reported, with another way for each", small, func(ctx context.Context,
-		in *Paging) (*out[page.Page[endpoint.Unreached]], error) {
+		in *Paging) (paged[endpoint.Unreached], error) {
 		v, err := s.svc.Proofs.Unreached(ctx, principalOf(ctx), in.Find, in.ask())
 		return &out[page.Page[endpoint.Unreached]]{v}, err
 	})
@@ -132,7 +132,7 @@ func (s *server) checkups(a huma.API) {
 		Site string `query:"site" maxLength:"63"`
 	}
 	route(s, a, "GET", "/api/v1/fleet/paths", "fleet-paths", "Which server, device or gateway each endpoint leads to now",
-		small, func(ctx context.Context, in *site) (*out[page.Page[endpoint.Talk]], error) {
+		small, func(ctx context.Context, in *site) (paged[endpoint.Talk], error) {
 			v, err := s.svc.Fleet.Talks(ctx, principalOf(ctx), fleet.Filter{Site: in.Site, Word: in.Find}, in.ask())
 			return &out[page.Page[endpoint.Talk]]{v}, err
 		})

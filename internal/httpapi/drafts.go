@@ -3,13 +3,11 @@ package httpapi
 import (
 	"context"
 	"fmt"
-	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/estate"
 	"cirque/core/lineup"
-	"cirque/core/page"
 	"cirque/internal/api"
 	"cirque/internal/service/present"
 )
@@ -38,9 +36,9 @@ func (s *server) drafts(a huma.API) {
 		return &out[api.Draft]{draftOf(d)}, nil
 	}
 	route(s, a, "GET", "/api/v1/drafts", "drafts", "Everybody's drafts, the latest first", small, func(ctx context.Context,
-		in *Paging) (*out[page.Page[estate.Draft]], error) {
+		in *Paging) (paged[estate.Draft], error) {
 		list, err := s.svc.Drafts.Drafts(ctx, principalOf(ctx))
-		return &out[page.Page[estate.Draft]]{cut(*in, list, func(v *estate.Draft) string { return strconv.FormatInt(v.ID, 10) })}, err
+		return items(*in, list, err, func(v *estate.Draft) string { return number(v.ID) })
 	})
 	route(s, a, "GET", "/api/v1/draft", "draft", "One's own draft", small, func(ctx context.Context,
 		in *Named) (*out[api.Draft], error) {
@@ -90,9 +88,9 @@ func (s *server) drafts(a huma.API) {
 		Object string `query:"object" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small,
-		func(ctx context.Context, in *of) (*out[page.Page[estate.Ref]], error) {
+		func(ctx context.Context, in *of) (paged[estate.Ref], error) {
 			list, err := s.svc.Drafts.Dependents(ctx, principalOf(ctx), in.Name, estate.Ref{List: in.List, Name: in.Object})
-			return &out[page.Page[estate.Ref]]{cut(in.Paging, list, func(v *estate.Ref) string { return v.List + " " + v.Name })}, err
+			return items(in.Paging, list, err, func(v *estate.Ref) string { return v.List + " " + v.Name })
 		})
 	type reach struct {
 		Named
@@ -121,13 +119,13 @@ func (s *server) drafts(a huma.API) {
 		Revision string `query:"revision" maxLength:"80" doc:"A revision's number, draft or draft:NAME; the current one when absent."`
 	}
 	route(s, a, "GET", "/api/v1/findings", "findings", "What a careful colleague would remark on", small,
-		func(ctx context.Context, in *findings) (*out[page.Page[lineup.Finding]], error) {
+		func(ctx context.Context, in *findings) (paged[lineup.Finding], error) {
 			when, err := present.ParseWhen(in.Revision, nil)
 			if err != nil {
 				return nil, err
 			}
 			list, err := s.svc.Lineups.Findings(ctx, principalOf(ctx), when)
-			return &out[page.Page[lineup.Finding]]{cut(in.Paging, list, func(v *lineup.Finding) string { return v.Object + " " + v.Says })}, err
+			return items(in.Paging, list, err, func(v *lineup.Finding) string { return v.Object + " " + v.Says })
 		})
 	type revert struct {
 		Number int `path:"number" minimum:"1"`
@@ -151,9 +149,6 @@ func (s *server) drafts(a huma.API) {
 }
 
 func (s *server) live(a huma.API) {
-	type named struct {
-		Name string `path:"name" maxLength:"256"`
-	}
 	type drain struct {
 		Name string `path:"name" maxLength:"256"`
 		Body api.DrainServer
@@ -195,9 +190,9 @@ func (s *server) live(a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/people/{name}/picks", "picks", "The queues that a person has picked", small,
-		func(ctx context.Context, in *picked) (*out[page.Page[string]], error) {
+		func(ctx context.Context, in *picked) (paged[string], error) {
 			list, err := s.svc.People.Picks(ctx, principalOf(ctx), in.Name)
-			return &out[page.Page[string]]{cut(in.Paging, list, func(v *string) string { return *v })}, err
+			return items(in.Paging, list, err, func(v *string) string { return *v })
 		})
 }
 

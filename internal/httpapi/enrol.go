@@ -3,7 +3,6 @@ package httpapi
 import (
 	"context"
 	"net/netip"
-	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -54,7 +53,7 @@ func (s *server) enrolments(a huma.API) {
 			return &out[agentproto.Person]{agentproto.Person{User: user}}, err
 		})
 	route(s, a, "GET", "/api/v1/enrolments", "enrolled", "The machines whose agents have certificates", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[access.Enrolled]], error) {
+		func(ctx context.Context, in *Paging) (paged[access.Enrolled], error) {
 			list, err := s.svc.Enrolment.Enrolled(ctx, principalOf(ctx), in.ask(), in.Find)
 			return &out[page.Page[access.Enrolled]]{list}, err
 		})
@@ -66,9 +65,9 @@ func (s *server) enrolments(a huma.API) {
 			return nil, s.svc.Enrolment.Revoke(ctx, principalOf(ctx), in.Machine)
 		})
 	route(s, a, "GET", "/api/v1/enrolment-tokens", "enrolment-tokens", "Enrolment tokens, without their secrets", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[access.EnrolToken]], error) {
+		func(ctx context.Context, in *Paging) (paged[access.EnrolToken], error) {
 			list, err := s.svc.Enrolment.EnrolTokens(ctx, principalOf(ctx))
-			return &out[page.Page[access.EnrolToken]]{cut(*in, list, func(v *access.EnrolToken) string { return strconv.FormatInt(v.ID, 10) })}, err
+			return items(*in, list, err, func(v *access.EnrolToken) string { return number(v.ID) })
 		})
 	type add struct{ Body api.NewEnrolToken }
 	route(s, a, "POST", "/api/v1/enrolment-tokens", "make-enrolment-token", "Make an enrolment token; it is "+

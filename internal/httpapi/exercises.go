@@ -2,14 +2,12 @@ package httpapi
 
 import (
 	"context"
-	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/continuity"
 	"cirque/core/endpoint"
-	"cirque/core/page"
 	"cirque/core/photograph"
 	"cirque/internal/api"
 )
@@ -28,18 +26,18 @@ func (s *server) exercises(a huma.API) {
 		return &out[continuity.Exercise]{e}, err
 	})
 	route(s, a, "GET", "/api/v1/exercises", "exercises", "The latest exercises, newest first", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[continuity.Exercise]], error) {
+		func(ctx context.Context, in *Paging) (paged[continuity.Exercise], error) {
 			v, err := s.svc.Continuity.Exercises(ctx, principalOf(ctx))
-			return &out[page.Page[continuity.Exercise]]{cut(*in, v, func(v *continuity.Exercise) string { return strconv.FormatInt(v.ID, 10) })}, err
+			return items(*in, v, err, func(v *continuity.Exercise) string { return number(v.ID) })
 		})
 	type list struct {
 		Paging
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/servers/{name}/outage", "outage", "The checklist of a server's planned outage, which "+
-		"ticks itself", small, func(ctx context.Context, in *list) (*out[page.Page[endpoint.Rung]], error) {
+		"ticks itself", small, func(ctx context.Context, in *list) (paged[endpoint.Rung], error) {
 		v, err := s.svc.Continuity.Outage(ctx, principalOf(ctx), in.Name)
-		return &out[page.Page[endpoint.Rung]]{cut(in.Paging, v, func(v *endpoint.Rung) string { return v.Check })}, err
+		return items(in.Paging, v, err, func(v *endpoint.Rung) string { return v.Check })
 	})
 	type one struct {
 		ID int64 `path:"id" minimum:"1"`
@@ -55,9 +53,9 @@ func (s *server) exercises(a huma.API) {
 		return &out[continuity.Exercise]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/photographs", "photographs", "Photographs of how everything stood, newest first", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[photograph.Photograph]], error) {
+		func(ctx context.Context, in *Paging) (paged[photograph.Photograph], error) {
 			v, err := s.svc.Snapshots.Photographs(ctx, principalOf(ctx))
-			return &out[page.Page[photograph.Photograph]]{cut(*in, v, func(v *photograph.Photograph) string { return v.Name })}, err
+			return items(*in, v, err, func(v *photograph.Photograph) string { return v.Name })
 		})
 	type take struct{ Body api.NewPhotograph }
 	route(s, a, "POST", "/api/v1/photographs", "take-photograph", "Keep how servers, devices and endpoints stand now",

@@ -29,7 +29,7 @@ func (s *server) fleet(a huma.API) {
 		Sort  string         `query:"sort" enum:"machine,-machine,state,-state,last_seen,-last_seen,queues,-queues,users,-users,revision,-revision,platform,-platform,location,-location" doc:"By what; a dash for the other way round."`
 	}
 	route(s, a, "GET", "/api/v1/endpoints", "endpoints", "Endpoints by name, with how they stand", small,
-		func(ctx context.Context, in *endpoints) (*out[page.Page[fleet.Row]], error) {
+		func(ctx context.Context, in *endpoints) (paged[fleet.Row], error) {
 			list, err := s.svc.Fleet.Endpoints(ctx, principalOf(ctx), fleet.Filter{State: in.State, Site: in.Site,
 				Word: in.Find, Queue: in.Queue, Only: in.One, Sort: in.Sort}, in.ask())
 			return &out[page.Page[fleet.Row]]{list}, err
@@ -52,7 +52,7 @@ func (s *server) fleet(a huma.API) {
 		Before int64 `query:"before" minimum:"0" deprecated:"true" doc:"What after says; goes with the next version."`
 	}
 	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context,
-		in *events) (*out[page.Page[event.Event]], error) {
+		in *events) (paged[event.Event], error) {
 		list, err := s.svc.Audit.Events(ctx, principalOf(ctx), before(in.Paging, in.Before), in.Find)
 		return &out[page.Page[event.Event]]{list}, err
 	})

@@ -13,21 +13,21 @@ import (
 // notices are what is wrong, and who is told of it.
 func (s *server) notices(a huma.API) {
 	route(s, a, "GET", "/api/v1/faults", "faults", "What is wrong just now, the longest first", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[notice.Fault]], error) {
+		func(ctx context.Context, in *Paging) (paged[notice.Fault], error) {
 			v, err := s.svc.Alerts.Faults(ctx, principalOf(ctx))
-			return &out[page.Page[notice.Fault]]{cut(*in, v, func(v *notice.Fault) string { return v.Key })}, err
+			return items(*in, v, err, func(v *notice.Fault) string { return v.Key })
 		})
 	route(s, a, "GET", "/api/v1/notices", "notices", "The estate's notices, with what each is about just now and how it "+
-		"went the last time", small, func(ctx context.Context, in *Paging) (*out[page.Page[notice.View]], error) {
+		"went the last time", small, func(ctx context.Context, in *Paging) (paged[notice.View], error) {
 		v, err := s.svc.Alerts.Notices(ctx, principalOf(ctx))
-		return &out[page.Page[notice.View]]{cut(*in, v, func(v *notice.View) string { return v.Name })}, err
+		return items(*in, v, err, func(v *notice.View) string { return v.Name })
 	})
 	type of struct {
 		Paging
 		Notice string `query:"notice" maxLength:"63"`
 	}
 	route(s, a, "GET", "/api/v1/notices/sent", "sent-notices", "What was sent to whom, newest first, and how that went",
-		small, func(ctx context.Context, in *of) (*out[page.Page[notice.Sent]], error) {
+		small, func(ctx context.Context, in *of) (paged[notice.Sent], error) {
 			v, err := s.svc.Alerts.SentNotices(ctx, principalOf(ctx), in.Notice, in.ask(), in.Find)
 			return &out[page.Page[notice.Sent]]{v}, err
 		})

@@ -10,7 +10,6 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/driver"
-	"cirque/core/page"
 	"cirque/internal/api"
 )
 
@@ -19,9 +18,9 @@ func (s *server) packages(a huma.API) {
 		Digest string `path:"digest" maxLength:"200" doc:"The digest, the beginning of it, or the name."`
 	}
 	route(s, a, "GET", "/api/v1/drivers/packages", "packages", "Driver packages with the names that they accept", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[driver.Package]], error) {
+		func(ctx context.Context, in *Paging) (paged[driver.Package], error) {
 			v, err := s.svc.Drivers.Packages(ctx, principalOf(ctx))
-			return &out[page.Page[driver.Package]]{cut(*in, v, func(v *driver.Package) string { return v.Digest })}, err
+			return items(*in, v, err, func(v *driver.Package) string { return v.Digest })
 		})
 	type upload struct {
 		Name    string `query:"name" required:"true" maxLength:"200"`

@@ -20,8 +20,21 @@ type Paging struct { // exported: huma reads no embedded type that is not
 
 func (p Paging) ask() page.Ask { return page.Ask{After: p.After, Limit: p.Limit} }
 
-// before is how a part of a history is asked for, where a former version's clients name the entry before which they want
-// others.
+// paged is an answer with a part of a list.
+type paged[T any] = *out[page.Page[T]]
+
+// items answers with the part of a list that was asked for. key names an item, once in the list.
+func items[T any](p Paging, list []T, err error, key func(*T) string) (paged[T], error) {
+	if err != nil {
+		return nil, err
+	}
+	return &out[page.Page[T]]{cut(p, list, key)}, nil
+}
+
+func number(id int64) string { return strconv.FormatInt(id, 10) }
+
+// before is how a part of a history is asked for, where a former version's clients name the entry before which they
+// want others.
 func before(p Paging, id int64) page.Ask {
 	if id > 0 && p.After == "" {
 		p.After = strconv.FormatInt(id, 10)

@@ -32,7 +32,7 @@ func (s *server) rehearsals(a huma.API) {
 		Paging
 	}
 	route(s, a, "GET", "/api/v1/rehearsals/{id}/effects", "effects", "The contexts behind a figure of one's own rehearsal",
-		small, func(ctx context.Context, in *effects) (*out[page.Page[rehearse.EffectSheet]], error) {
+		small, func(ctx context.Context, in *effects) (paged[rehearse.EffectSheet], error) {
 			from, err := place(in.Paging, in.Offset)
 			if err != nil {
 				return nil, err
@@ -42,9 +42,9 @@ func (s *server) rehearsals(a huma.API) {
 			return &out[page.Page[rehearse.EffectSheet]]{page.At(list, from, total)}, err
 		})
 	route(s, a, "GET", "/api/v1/coverage", "coverage", "On which single servers and devices how many depend", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[rehearse.Dependence]], error) {
+		func(ctx context.Context, in *Paging) (paged[rehearse.Dependence], error) {
 			list, err := s.svc.Lineups.Coverage(ctx, principalOf(ctx))
-			return &out[page.Page[rehearse.Dependence]]{cut(*in, list, func(v *rehearse.Dependence) string { return v.Kind + " " + v.Name })}, err
+			return items(*in, list, err, func(v *rehearse.Dependence) string { return v.Kind + " " + v.Name })
 		})
 	type who struct {
 		Name  string `path:"name" maxLength:"256"`
@@ -77,19 +77,19 @@ func (s *server) rehearsals(a huma.API) {
 		return &out[api.Bare]{api.Bare{People: people, Machines: machines}}, err
 	})
 	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[live.Note]], error) {
+		func(ctx context.Context, in *Paging) (paged[live.Note], error) {
 			list, err := s.svc.Continuity.Duties(ctx, principalOf(ctx))
-			return &out[page.Page[live.Note]]{cut(*in, list, func(v *live.Note) string { return v.Kind + " " + v.Name })}, err
+			return items(*in, list, err, func(v *live.Note) string { return v.Kind + " " + v.Name })
 		})
 	route(s, a, "GET", "/api/v1/moves", "moves", "How far people have moved off servers that are out of duty, or back "+
-		"to those that return", small, func(ctx context.Context, in *Paging) (*out[page.Page[continuity.Move]], error) {
+		"to those that return", small, func(ctx context.Context, in *Paging) (paged[continuity.Move], error) {
 		list, err := s.svc.Continuity.Moves(ctx, principalOf(ctx))
-		return &out[page.Page[continuity.Move]]{cut(*in, list, func(v *continuity.Move) string { return v.Kind + " " + v.Name })}, err
+		return items(*in, list, err, func(v *continuity.Move) string { return v.Kind + " " + v.Name })
 	})
 	route(s, a, "GET", "/api/v1/health", "health-of-all", "What probing has found of servers and devices", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[continuity.Health]], error) {
+		func(ctx context.Context, in *Paging) (paged[continuity.Health], error) {
 			list, err := s.svc.Continuity.Healths(ctx, principalOf(ctx))
-			return &out[page.Page[continuity.Health]]{cut(*in, list, func(v *continuity.Health) string { return v.Kind + " " + v.Name })}, err
+			return items(*in, list, err, func(v *continuity.Health) string { return v.Kind + " " + v.Name })
 		})
 	type one struct {
 		Kind string `path:"kind" maxLength:"16" doc:"server or device."`

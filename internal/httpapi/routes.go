@@ -97,7 +97,7 @@ func (s *server) estate(a huma.API) {
 			return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
 		})
 	route(s, a, "GET", "/api/v1/revisions", "revisions", "Revisions of the estate, newest first", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[estate.Revision]], error) {
+		func(ctx context.Context, in *Paging) (paged[estate.Revision], error) {
 			list, err := s.svc.Drafts.Revisions(ctx, principalOf(ctx), in.ask(), in.Find)
 			return &out[page.Page[estate.Revision]]{list}, err
 		})
@@ -117,7 +117,7 @@ func (s *server) estate(a huma.API) {
 			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings}}, nil
 		})
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,
-		in *Paging) (*out[page.Page[lineup.QueueSheet]], error) {
+		in *Paging) (paged[lineup.QueueSheet], error) {
 		list, err := s.svc.Lineups.Queues(ctx, principalOf(ctx))
 		return &out[page.Page[lineup.QueueSheet]]{cut(*in, list, func(q *lineup.QueueSheet) string { return q.Name })}, err
 	})
@@ -129,26 +129,42 @@ func (s *server) estate(a huma.API) {
 			q, err := s.svc.Lineups.Queue(ctx, principalOf(ctx), in.Name)
 			return &out[lineup.QueueSheet]{q}, err
 		})
-	list(s, a, "locations", func(v *estate.Location) string { return v.Path }, func(d *estate.Document) []estate.Location { return d.Locations })
-	list(s, a, "subnets", func(v *estate.Subnet) string { return v.CIDR.String() }, func(d *estate.Document) []estate.Subnet { return d.Subnets })
-	list(s, a, "stations", func(v *estate.Station) string { return v.Name }, func(d *estate.Document) []estate.Station { return d.Stations })
-	list(s, a, "drivers", func(v *estate.Driver) string { return v.Name }, func(d *estate.Document) []estate.Driver { return d.Drivers })
-	list(s, a, "servers", func(v *estate.Server) string { return v.Name }, func(d *estate.Document) []estate.Server { return d.Servers })
-	list(s, a, "server_sets", func(v *estate.ServerSet) string { return v.Name }, func(d *estate.Document) []estate.ServerSet { return d.ServerSets })
-	list(s, a, "devices", func(v *estate.Device) string { return v.Name }, func(d *estate.Document) []estate.Device { return d.Devices })
-	list(s, a, "grants", func(v *estate.Grant) string { return v.Name }, func(d *estate.Document) []estate.Grant { return d.Grants })
+	list(s, a, "locations", func(v *estate.Location) string { return v.Path }, func(d *estate.Document) []estate.Location {
+		return d.Locations
+	})
+	list(s, a, "subnets", func(v *estate.Subnet) string {
+		return v.CIDR.String()
+	}, func(d *estate.Document) []estate.Subnet { return d.Subnets })
+	list(s, a, "stations", func(v *estate.Station) string { return v.Name }, func(d *estate.Document) []estate.Station {
+		return d.Stations
+	})
+	list(s, a, "drivers", func(v *estate.Driver) string { return v.Name }, func(d *estate.Document) []estate.Driver {
+		return d.Drivers
+	})
+	list(s, a, "servers", func(v *estate.Server) string { return v.Name }, func(d *estate.Document) []estate.Server {
+		return d.Servers
+	})
+	list(s, a, "server_sets", func(v *estate.ServerSet) string {
+		return v.Name
+	}, func(d *estate.Document) []estate.ServerSet { return d.ServerSets })
+	list(s, a, "devices", func(v *estate.Device) string { return v.Name }, func(d *estate.Document) []estate.Device {
+		return d.Devices
+	})
+	list(s, a, "grants", func(v *estate.Grant) string { return v.Name }, func(d *estate.Document) []estate.Grant {
+		return d.Grants
+	})
 }
 
 // list registers one list of the estate.
 func list[T any](s *server, a huma.API, name string, key func(*T) string, of func(*estate.Document) []T) {
 	route(s, a, "GET", "/api/v1/"+name, name, "The "+name+" of the current estate", small, func(ctx context.Context,
-		in *Paging) (*out[page.Page[T]], error) {
+		in *Paging) (paged[T], error) {
 		_, doc, err := s.svc.Drafts.Estate(ctx, principalOf(ctx), 0)
 		if err != nil {
 			return nil, err
 		}
 		o := of(doc)
-		return &out[page.Page[T]]{cut(*in, o, key)}, nil
+		return items(*in, o, nil, key)
 	})
 }
 
@@ -166,7 +182,7 @@ func (s *server) directory(a huma.API) {
 		Paging
 	}
 	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+
-		"part of what they are called", small, func(ctx context.Context, in *search) (*out[page.Page[directory.Found]], error) {
+		"part of what they are called", small, func(ctx context.Context, in *search) (paged[directory.Found], error) {
 		from, err := place(in.Paging, 0)
 		if err != nil {
 			return nil, err
@@ -213,17 +229,17 @@ func (s *server) joins(a huma.API) {
 			return &out[directory.Joined]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that "+
-		"no directory has", small, func(ctx context.Context, in *Paging) (*out[page.Page[directory.Stranger]], error) {
+		"no directory has", small, func(ctx context.Context, in *Paging) (paged[directory.Stranger], error) {
 		o, err := s.svc.Links.Strangers(ctx, principalOf(ctx))
-		return &out[page.Page[directory.Stranger]]{cut(*in, o, func(v *directory.Stranger) string { return v.Name })}, err
+		return items(*in, o, err, func(v *directory.Stranger) string { return v.Name })
 	})
 }
 
 func (s *server) people(a huma.API) {
 	route(s, a, "GET", "/api/v1/requests", "requests", "What people have asked for; only one's own for whoever may not "+
-		"see the others'", small, func(ctx context.Context, in *Paging) (*out[page.Page[access.Request]], error) {
+		"see the others'", small, func(ctx context.Context, in *Paging) (paged[access.Request], error) {
 		list, err := s.svc.People.Requests(ctx, principalOf(ctx))
-		return &out[page.Page[access.Request]]{cut(*in, list, func(v *access.Request) string { return strconv.FormatInt(v.ID, 10) })}, err
+		return items(*in, list, err, func(v *access.Request) string { return number(v.ID) })
 	})
 	type ask struct{ Body api.NewRequest }
 	route(s, a, "POST", "/api/v1/requests", "request", "Ask for a queue, for oneself", small, func(ctx context.Context,
@@ -264,9 +280,11 @@ func (s *server) people(a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/people/{name}/history", "person-history", "What became of a person, newest first", small,
-		func(ctx context.Context, in *story) (*out[page.Page[person.Moment]], error) {
+		func(ctx context.Context, in *story) (paged[person.Moment], error) {
 			o, err := s.svc.People.PersonHistory(ctx, principalOf(ctx), in.Name)
-			return &out[page.Page[person.Moment]]{cut(in.Paging, o, func(v *person.Moment) string { return v.At.Format(time.RFC3339Nano) + " " + v.What + " " + v.Says })}, err
+			return items(in.Paging, o, err, func(v *person.Moment) string {
+				return v.At.Format(time.RFC3339Nano) + " " + v.What + " " + v.Says
+			})
 		})
 	type erase struct {
 		Name   string `path:"name" maxLength:"256"`

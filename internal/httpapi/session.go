@@ -3,13 +3,11 @@ package httpapi
 import (
 	"context"
 	"net/http"
-	"strconv"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/access"
-	"cirque/core/page"
 	"cirque/internal/api"
 	"cirque/internal/service/identity"
 )
@@ -77,9 +75,9 @@ func (s *server) signIn(a huma.API) {
 		return nil, s.svc.Identity.ChangePassword(ctx, principalOf(ctx), remoteOf(ctx), in.Body.Old, in.Body.New)
 	})
 	route(s, a, "GET", "/api/v1/sessions", "sessions", "The console sessions that are open", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[access.Session]], error) {
+		func(ctx context.Context, in *Paging) (paged[access.Session], error) {
 			list, err := s.svc.Identity.Sessions(ctx, principalOf(ctx))
-			return &out[page.Page[access.Session]]{cut(*in, list, func(v *access.Session) string { return strconv.FormatInt(v.ID, 10) })}, err
+			return items(*in, list, err, func(v *access.Session) string { return number(v.ID) })
 		})
 	type one struct {
 		ID int64 `path:"id"`

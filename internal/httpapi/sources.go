@@ -2,7 +2,6 @@ package httpapi
 
 import (
 	"context"
-	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
@@ -21,9 +20,9 @@ func (s *server) sources(a huma.API) {
 		Body api.NewSource
 	}
 	route(s, a, "GET", "/api/v1/directory/sources", "directory-sources", "The directories that are read over LDAP, with "+
-		"how they stand", small, func(ctx context.Context, in *Paging) (*out[page.Page[directory.SourceView]], error) {
+		"how they stand", small, func(ctx context.Context, in *Paging) (paged[directory.SourceView], error) {
 		list, err := s.svc.Sources.Sources(ctx, principalOf(ctx))
-		return &out[page.Page[directory.SourceView]]{cut(*in, list, func(v *directory.SourceView) string { return v.Name })}, err
+		return items(*in, list, err, func(v *directory.SourceView) string { return v.Name })
 	})
 	route(s, a, "PUT", "/api/v1/directory/sources/{name}", "keep-source", "Try a directory, and keep it as a source; a "+
 		"new one is paused until it is resumed", small, func(ctx context.Context, in *keep) (*out[api.TriedSource], error) {
@@ -35,9 +34,9 @@ func (s *server) sources(a huma.API) {
 		return &out[api.TriedSource]{o}, nil
 	})
 	route(s, a, "GET", "/api/v1/directory/listings", "listings", "How the printer entries in each directory stand", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[advert.Listing]], error) {
+		func(ctx context.Context, in *Paging) (paged[advert.Listing], error) {
 			list, err := s.svc.Adverts.Listings(ctx, principalOf(ctx))
-			return &out[page.Page[advert.Listing]]{cut(*in, list, func(v *advert.Listing) string { return v.Source })}, err
+			return items(*in, list, err, func(v *advert.Listing) string { return v.Source })
 		})
 	type remove struct {
 		Name  string `path:"name" maxLength:"63"`
@@ -75,15 +74,15 @@ func (s *server) sources(a huma.API) {
 		Source string `query:"source" maxLength:"63" doc:"All when absent."`
 	}
 	route(s, a, "GET", "/api/v1/directory/runs", "directory-runs", "The latest passes, newest first", small,
-		func(ctx context.Context, in *history) (*out[page.Page[directory.Run]], error) {
+		func(ctx context.Context, in *history) (paged[directory.Run], error) {
 			list, err := s.svc.Sources.Runs(ctx, principalOf(ctx), in.Source, in.ask(), in.Find)
 			return &out[page.Page[directory.Run]]{list}, err
 		})
 	type ids struct{ Body api.RenameIDs }
 	route(s, a, "GET", "/api/v1/directory/renames", "directory-renames", "What the directory calls otherwise now than "+
-		"the estate does", small, func(ctx context.Context, in *Paging) (*out[page.Page[directory.Proposal]], error) {
+		"the estate does", small, func(ctx context.Context, in *Paging) (paged[directory.Proposal], error) {
 		list, err := s.svc.Sources.Renames(ctx, principalOf(ctx))
-		return &out[page.Page[directory.Proposal]]{cut(*in, list, func(v *directory.Proposal) string { return strconv.FormatInt(v.ID, 10) })}, err
+		return items(*in, list, err, func(v *directory.Proposal) string { return number(v.ID) })
 	})
 	route(s, a, "POST", "/api/v1/directory/renames/take", "take-renames", "Put renames into one's own draft", small,
 		func(ctx context.Context, in *ids) (*out[api.TakenRenames], error) {

@@ -3,14 +3,12 @@ package httpapi
 import (
 	"context"
 	"net/http"
-	"strconv"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/adopt"
 	"cirque/core/decommission"
 	"cirque/core/estate"
-	"cirque/core/page"
 	"cirque/core/stock"
 	"cirque/internal/api"
 	"cirque/internal/service/jobs"
@@ -34,9 +32,9 @@ func (s *server) stock(a huma.API) {
 func (s *server) stockServers(a huma.API) {
 	type create struct{ Body api.NewWatch }
 	route(s, a, "GET", "/api/v1/stock/servers", "stock-servers", "All print servers, with how they stand", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[stock.ServerView]], error) {
+		func(ctx context.Context, in *Paging) (paged[stock.ServerView], error) {
 			list, err := s.svc.Stock.Servers(ctx, principalOf(ctx))
-			return &out[page.Page[stock.ServerView]]{cut(*in, list, func(v *stock.ServerView) string { return v.Name })}, err
+			return items(*in, list, err, func(v *stock.ServerView) string { return v.Name })
 		})
 	route(s, a, "POST", "/api/v1/stock/servers", "add-server", "Register a print server; it is read at once", small,
 		func(ctx context.Context, in *create) (*out[stock.ServerView], error) {
@@ -49,9 +47,9 @@ func (s *server) stockServers(a huma.API) {
 		return &out[stock.ServerSheet]{v}, err
 	})
 	route(s, a, "GET", "/api/v1/stock/sets", "compare-sets", "The members of each server set beside one another, "+
-		"queue by queue", small, func(ctx context.Context, in *Paging) (*out[page.Page[stock.SetView]], error) {
+		"queue by queue", small, func(ctx context.Context, in *Paging) (paged[stock.SetView], error) {
 		v, err := s.svc.Continuity.Sets(ctx, principalOf(ctx))
-		return &out[page.Page[stock.SetView]]{cut(*in, v, func(v *stock.SetView) string { return v.Name })}, err
+		return items(*in, v, err, func(v *stock.SetView) string { return v.Name })
 	})
 	route(s, a, "GET", "/api/v1/stock/sets/{name}", "compare-set", "The members of one server set beside one another, "+
 		"queue by queue", small, func(ctx context.Context, in *stockName) (*out[stock.SetView], error) {
@@ -81,14 +79,14 @@ func (s *server) stockServers(a huma.API) {
 		With string `query:"with" required:"true" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/stock/servers/{name}/compare", "compare-servers", "Two servers' queues side by side",
-		small, func(ctx context.Context, in *with) (*out[page.Page[stock.Pair]], error) {
+		small, func(ctx context.Context, in *with) (paged[stock.Pair], error) {
 			v, err := s.svc.Stock.CompareServers(ctx, principalOf(ctx), in.Name, in.With)
-			return &out[page.Page[stock.Pair]]{cut(in.Paging, v, func(v *stock.Pair) string { return v.Queue })}, err
+			return items(in.Paging, v, err, func(v *stock.Pair) string { return v.Queue })
 		})
 	route(s, a, "GET", "/api/v1/stock/queues", "stock-queues", "The queues of all print servers", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[stock.QueueView]], error) {
+		func(ctx context.Context, in *Paging) (paged[stock.QueueView], error) {
 			v, err := s.svc.Stock.FoundQueues(ctx, principalOf(ctx))
-			return &out[page.Page[stock.QueueView]]{cut(*in, v, func(v *stock.QueueView) string { return v.Server + " " + v.Name })}, err
+			return items(*in, v, err, func(v *stock.QueueView) string { return v.Server + " " + v.Name })
 		})
 	route(s, a, "GET", "/api/v1/stock/orphans", "orphans", "What leads nowhere, and what nothing leads to", small,
 		func(ctx context.Context, _ *struct{}) (*out[decommission.Orphans], error) {
@@ -100,9 +98,9 @@ func (s *server) stockServers(a huma.API) {
 func (s *server) stockDevices(a huma.API) {
 	type create struct{ Body api.NewWatch }
 	route(s, a, "GET", "/api/v1/stock/devices", "stock-devices", "All devices, with what they tell and how they stand",
-		small, func(ctx context.Context, in *Paging) (*out[page.Page[stock.DeviceView]], error) {
+		small, func(ctx context.Context, in *Paging) (paged[stock.DeviceView], error) {
 			list, err := s.svc.Stock.Devices(ctx, principalOf(ctx))
-			return &out[page.Page[stock.DeviceView]]{cut(*in, list, func(v *stock.DeviceView) string { return v.Name })}, err
+			return items(*in, list, err, func(v *stock.DeviceView) string { return v.Name })
 		})
 	route(s, a, "POST", "/api/v1/stock/devices", "add-device", "Register a device; it is questioned at once", small,
 		func(ctx context.Context, in *create) (*out[stock.DeviceView], error) {
@@ -161,9 +159,9 @@ func (s *server) scans(a huma.API) {
 			return &out[api.StartedScan]{o}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/scans", "list-scans", "The latest scans with how far they are", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[stock.Scan]], error) {
+		func(ctx context.Context, in *Paging) (paged[stock.Scan], error) {
 			v, err := s.svc.Stock.Scans(ctx, principalOf(ctx))
-			return &out[page.Page[stock.Scan]]{cut(*in, v, func(v *stock.Scan) string { return strconv.FormatInt(v.ID, 10) })}, err
+			return items(*in, v, err, func(v *stock.Scan) string { return number(v.ID) })
 		})
 	type id struct {
 		ID int64 `path:"id" minimum:"1"`
@@ -173,9 +171,9 @@ func (s *server) scans(a huma.API) {
 		return nil, s.svc.Stock.StopScan(ctx, principalOf(ctx), in.ID)
 	})
 	route(s, a, "GET", "/api/v1/stock/found", "found-devices", "What scans found and nobody listed", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[stock.Unlisted]], error) {
+		func(ctx context.Context, in *Paging) (paged[stock.Unlisted], error) {
 			v, err := s.svc.Stock.FoundDevices(ctx, principalOf(ctx))
-			return &out[page.Page[stock.Unlisted]]{cut(*in, v, func(v *stock.Unlisted) string { return v.Address })}, err
+			return items(*in, v, err, func(v *stock.Unlisted) string { return v.Address })
 		})
 	type forget struct{ Body api.Addresses }
 	route(s, a, "POST", "/api/v1/stock/found/forget", "forget-found", "Take addresses off the list of what was found",
@@ -213,17 +211,17 @@ func (s *server) adoption(a huma.API) {
 			return &out[stock.Capture]{c}, err
 		})
 	route(s, a, "GET", "/api/v1/stock/captures", "captures", "What was handed in of reference machines", small,
-		func(ctx context.Context, in *Paging) (*out[page.Page[stock.Capture]], error) {
+		func(ctx context.Context, in *Paging) (paged[stock.Capture], error) {
 			v, err := s.svc.Adopt.Captures(ctx, principalOf(ctx))
-			return &out[page.Page[stock.Capture]]{cut(*in, v, func(v *stock.Capture) string { return v.Machine })}, err
+			return items(*in, v, err, func(v *stock.Capture) string { return v.Machine })
 		})
 }
 
 func (s *server) credentials(a huma.API) {
 	route(s, a, "GET", "/api/v1/credentials", "credentials", "Stored keys to servers and devices, without their secrets",
-		small, func(ctx context.Context, in *Paging) (*out[page.Page[stock.Credential]], error) {
+		small, func(ctx context.Context, in *Paging) (paged[stock.Credential], error) {
 			v, err := s.svc.Secrets.Credentials(ctx, principalOf(ctx))
-			return &out[page.Page[stock.Credential]]{cut(*in, v, func(v *stock.Credential) string { return v.Name })}, err
+			return items(*in, v, err, func(v *stock.Credential) string { return v.Name })
 		})
 	type create struct{ Body api.NewCredential }
 	route(s, a, "POST", "/api/v1/credentials", "store-credential", "Store a key; it is tried at once where there is "+

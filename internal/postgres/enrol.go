@@ -129,7 +129,8 @@ func (s EnrolmentTable) Enrol(ctx context.Context, token int64, e access.Enrolle
 
 // EnrolledSilent names the machines, folded, that a certificate lets in at a time and that have never reported.
 func (s EnrolmentTable) EnrolledSilent(ctx context.Context, now time.Time) ([]string, error) {
-	rows, err := s.pool.Query(ctx, "SELECT DISTINCT folded FROM enrolled WHERE revoked_at IS NULL AND expires_at > $1 AND "+
+	rows, err := s.pool.Query(ctx, "SELECT DISTINCT folded FROM enrolled WHERE revoked_at IS NULL AND "+
+		"expires_at > $1 AND "+
 		"NOT EXISTS (SELECT FROM endpoint WHERE endpoint.folded = enrolled.folded)", now)
 	if err != nil {
 		return nil, translate(err)
@@ -173,7 +174,8 @@ func (s EnrolmentTable) Enrolled(ctx context.Context, ask page.Ask, word string)
 	none := page.Page[access.Enrolled]{}
 	const only = "($1 = '' OR strpos(folded || ' ' || folded(site || ' ' || by), folded($1)) > 0)"
 	var total int
-	if err := s.pool.QueryRow(ctx, "SELECT count(DISTINCT folded) FROM enrolled WHERE "+only, word).Scan(&total); err != nil {
+	if err := s.pool.QueryRow(ctx, "SELECT count(DISTINCT folded) FROM enrolled WHERE "+only,
+		word).Scan(&total); err != nil {
 		return none, translate(err)
 	}
 	list, err := s.enrolled(ctx, "SELECT DISTINCT ON (folded) "+enrolledColumns+" FROM enrolled WHERE "+only+
@@ -186,7 +188,8 @@ func (s EnrolmentTable) Enrolled(ctx context.Context, ask page.Ask, word string)
 
 // LastEnrolled gives a machine's latest certificate, and whether it ever had one.
 func (s EnrolmentTable) LastEnrolled(ctx context.Context, machine string) (last access.Enrolled, ok bool, err error) {
-	list, err := s.enrolled(ctx, "SELECT "+enrolledColumns+" FROM enrolled WHERE folded = $1 ORDER BY issued_at DESC LIMIT 1",
+	list, err := s.enrolled(ctx, "SELECT "+enrolledColumns+" FROM enrolled WHERE folded = $1 ORDER BY issued_at "+
+		"DESC LIMIT 1",
 		name.Fold(machine))
 	if err != nil || len(list) == 0 {
 		return last, false, err

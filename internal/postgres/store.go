@@ -119,7 +119,8 @@ type (
 
 func newStore(pool *pgxpool.Pool) *Store {
 	d := db{pool}
-	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d}, DraftTable{d}, DutyTable{d},
+	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d},
+		DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, ExerciseTable{d}, HealthTable{d}, JoinTable{d},
 		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, PhotographTable{d}, PickTable{d}, RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}}

@@ -201,7 +201,8 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 	}
 	s.Lineups = lineups.New(lineups.Config{Store: in.Lineups, Present: p, Now: now, Certificates: s.Enrolment,
 		Owned: s.Drafts, Worlds: s.Drafts, Fleet: s.Fleet})
-	s.People = people.New(people.Config{Store: in.People, Present: p, Log: log, Now: now, Changes: s.Drafts, Fleet: s.Fleet})
+	s.People = people.New(people.Config{Store: in.People, Present: p, Log: log, Now: now, Changes: s.Drafts,
+		Fleet: s.Fleet})
 	s.Sources = sources.New(sources.Config{Store: in.Sources, Present: p, Log: log, Now: now, Dir: cfg.Dir,
 		Changes: s.Drafts, Seals: s.Secrets, Passwords: s.Secrets, Listings: s.Adverts, ReadLDIF: cfg.ReadLDIF})
 	return nil
@@ -227,7 +228,8 @@ func (s *Service) act(in Stores, cfg Config) {
 // Run runs all workers until ctx is done.
 func (s *Service) Run(ctx context.Context) {
 	all := []worker.Worker{{Name: "present", Run: s.Present.Listen}}
-	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Identity, s.Stock, s.Fleet, s.Adverts, s.People,
+	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Identity, s.Stock, s.Fleet,
+		s.Adverts, s.People,
 		s.Sources, s.Continuity, s.Alerts} {
 		all = append(all, room.Workers()...)
 	}

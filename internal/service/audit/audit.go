@@ -18,7 +18,8 @@ func (s *Room) Watch(_ context.Context, p *access.Principal) (<-chan event.Notic
 }
 
 // Events gives what happened, newest first.
-func (s *Room) Events(ctx context.Context, p *access.Principal, ask page.Ask, word string) (page.Page[event.Event], error) {
+func (s *Room) Events(ctx context.Context, p *access.Principal, ask page.Ask,
+	word string) (page.Page[event.Event], error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return page.Page[event.Event]{}, err
 	}

@@ -22,8 +22,8 @@ import (
 	"cirque/internal/service/worker"
 )
 
-// keep holds how every endpoint was judged last. A report renews its own endpoint's; another view of the world has those
-// judged anew that it can concern; what other processes took in is read when they tell of it.
+// keep holds how every endpoint was judged last. A report renews its own endpoint's; another view of the world has
+// those judged anew that it can concern; what other processes took in is read when they tell of it.
 type keep struct {
 	once   singleflight.Group // loads and sweeps: one at a time of each, whoever asks
 	loaded atomic.Bool
@@ -200,7 +200,9 @@ func (s *Room) read(ctx context.Context) error {
 	for range runtime.GOMAXPROCS(0) {
 		g.Go(func() error {
 			for rec := range records {
-				s.take(rec)
+				if !s.has(rec) {
+					s.take(rec)
+				}
 			}
 			return nil
 		})
@@ -208,12 +210,21 @@ func (s *Room) read(ctx context.Context) error {
 	return g.Wait()
 }
 
+// has says whether a record is kept as it is; only what was erased from a report changes it without a new one.
+func (s *Room) has(rec endpoint.Record) bool {
+	s.keep.mu.RLock()
+	defer s.keep.mu.RUnlock()
+	j := s.keep.fleet.Get(rec.Report.Machine)
+	return j != nil && j.LastSeen().Equal(rec.LastSeen) && len(j.Report().Contexts) == len(rec.Report.Contexts) &&
+		len(j.Report().Logins) == len(rec.Report.Logins)
+}
+
 func silentAfter(v *present.View) time.Duration {
 	return endpoint.SilentAfter * time.Duration(v.Document().Agent().ReportMinutes) * time.Minute
 }
 
-// How long an answer waits for judgements to follow a change: then it is given as they are, and says so. Of few endpoints
-// they follow within moments, and who has changed something sees what came of it; of many nobody is held up.
+// How long an answer waits for judgements to follow a change: then it is given as they are, and says so. Of few
+// endpoints they follow within moments, and who has changed something sees what came of it; of many nobody is held up.
 const (
 	patience = time.Second
 	few      = 2000

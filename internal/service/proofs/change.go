@@ -32,8 +32,8 @@ type change struct {
 	asks map[*fleet.Judgement]*asked // guarded by mu; nil where it asks nothing
 }
 
-// asked is what a change asks of one endpoint, and how much of it stands how, by endpoint.Standings, where it reports in
-// time.
+// asked is what a change asks of one endpoint, and how much of it stands how, by endpoint.Standings, where it reports
+// in time.
 type asked struct {
 	list  []endpoint.Expectation
 	count [7]int32

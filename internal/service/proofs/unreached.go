@@ -17,7 +17,8 @@ import (
 )
 
 // receivers are the machines that receive queues whoever sits there, and on which no agent had reported when they were
-// looked for. That costs a lineup for each machine that the directory knows, so it is kept for an estate and a directory.
+// looked for. That costs a lineup for each machine that the directory knows, so it is kept for an estate and a
+// directory.
 type receivers struct {
 	sync.Mutex
 	list      []endpoint.Unreached // by where they are known; guarded by the mutex, as is the rest

@@ -4362,6 +4362,16 @@ export interface components {
             to?: string[];
         };
         EstateHistorySettings: {
+            /**
+             * Format: int64
+             * @description For how many days it is kept who did what. For ever when absent.
+             */
+            audit_days?: number;
+            /**
+             * Format: int64
+             * @description For how many days it is kept what was seen to happen: what failed, answered again, was found. 400 when absent.
+             */
+            event_days?: number;
             note?: string;
             /**
              * Format: int64
