@@ -42,6 +42,10 @@ type keep struct {
 		lost  int             // how often notices may have been missed
 	}
 	news chan struct{} // somebody wrote into foreign
+
+	follows   atomic.Bool   // the worker runs: notices come, or will
+	listening chan struct{} // closed when they came for the first time
+	listened  sync.Once
 }
 
 // led is the table of an estate's addresses.
@@ -164,6 +168,13 @@ const readWithin = 10 * time.Second
 // fill reads all endpoints for the first time.
 func (s *Room) fill(ctx context.Context) error {
 	k := &s.keep
+	if k.follows.Load() {
+		// Once notices come, nothing is missed that is written after it was read, and it need not be read twice.
+		select {
+		case <-k.listening:
+		case <-time.After(2 * time.Second):
+		}
+	}
 	k.foreign.Lock()
 	lost := k.foreign.lost
 	k.foreign.Unlock()
@@ -290,6 +301,7 @@ func (s *Room) hear(_ context.Context, n event.Notice) error {
 	k.foreign.Lock()
 	if n.What == event.Lost {
 		k.foreign.lost++
+		k.listened.Do(func() { close(k.listening) })
 	} else {
 		k.foreign.named[name.Fold(n.Subject)] = true
 	}
@@ -309,12 +321,7 @@ const mostNamed = 500
 
 // follow loads what is kept, and keeps it true, until ctx is done.
 func (s *Room) follow(ctx context.Context) error {
-	// Once notices come, nothing is missed that is written after it was read.
-	select {
-	case <-s.keep.news:
-	case <-time.After(2 * time.Second):
-	case <-ctx.Done():
-	}
+	s.keep.follows.Store(true)
 	for s.load(ctx) != nil && ctx.Err() == nil {
 		worker.Pause(ctx, time.Second) // the database is away
 	}

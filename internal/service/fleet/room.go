@@ -49,6 +49,7 @@ type Room struct {
 func New(cfg Config) *Room {
 	s := &Room{store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
 	s.keep.scratch.New = func() any { return new(lineup.Scratch) }
+	s.keep.listening = make(chan struct{})
 	s.keep.news = make(chan struct{}, 1)
 	s.keep.foreign.named = map[string]bool{}
 	s.present.Also(s.hear)
