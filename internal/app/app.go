@@ -256,8 +256,8 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	if err != nil {
 		return err
 	}
-	if _, err := fs.Stat(console, "index.html"); err != nil {
-		console = nil // built without the console
+	if _, err := fs.Stat(console, "index.html"); err != nil { // built without the console
+		console = nil
 	}
 	stopping, stop := context.WithCancel(context.Background())
 	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
@@ -267,8 +267,7 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		return err
 	}
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		MaxHeaderBytes: 64 << 10,
-		ErrorLog:       slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug)}
+		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug)}
 	r.URL = "http://" + ln.Addr().String()
 	if !o.PlainHTTP {
 		cert, caFile, err := certificate(o, authority, ln.Addr())

@@ -4,6 +4,7 @@ import (
 	"net/http"
 	"net/http/pprof"
 	"slices"
+	"strings"
 
 	"github.com/gin-gonic/gin"
 
@@ -14,26 +15,30 @@ import (
 // The profiles that Go's runtime takes of a process, by the names of net/http/pprof; cpu and trace take a while.
 var profiles = []string{"allocs", "block", "cpu", "goroutine", "heap", "mutex", "threadcreate", "trace"}
 
-// profile gives one to owners: it tells nothing of what is kept, and much of how it is done.
-func (s *server) profile(c *gin.Context) {
-	if err := access.Check(principalOf(c.Request.Context()), access.Profile); err != nil {
-		s.problem(c, fault.As(err))
-		return
+// profile gives one to owners. It tells nothing of what is kept, and much of how it is done.
+func profile(s *server) gin.HandlerFunc {
+	return func(c *gin.Context) {
+		h, err := profileOf(principalOf(c.Request.Context()), c.Param("kind"))
+		if err != nil {
+			s.problem(c, fault.As(err))
+			return
+		}
+		h.ServeHTTP(c.Writer, c.Request)
 	}
-	kind := c.Param("kind")
-	if !slices.Contains(profiles, kind) {
-		s.problem(c, fault.New(fault.Unknown, "profile-unknown", "ask for one of allocs, block, cpu, goroutine, heap, mutex, "+
-			"threadcreate and trace", "there is no profile %q", kind))
-		return
+}
+
+func profileOf(p *access.Principal, kind string) (http.Handler, error) {
+	if err := access.Check(p, access.Profile); err != nil {
+		return nil, err
 	}
-	var h http.Handler
-	switch kind {
-	case "cpu":
-		h = http.HandlerFunc(pprof.Profile)
-	case "trace":
-		h = http.HandlerFunc(pprof.Trace)
-	default:
-		h = pprof.Handler(kind)
+	switch {
+	case !slices.Contains(profiles, kind):
+		return nil, fault.New(fault.Unknown, "profile-unknown", "ask for one of "+strings.Join(profiles, ", "),
+			"there is no profile %q", kind)
+	case kind == "cpu":
+		return http.HandlerFunc(pprof.Profile), nil
+	case kind == "trace":
+		return http.HandlerFunc(pprof.Trace), nil
 	}
-	h.ServeHTTP(c.Writer, c.Request)
+	return pprof.Handler(kind), nil
 }

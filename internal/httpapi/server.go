@@ -83,7 +83,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	}
 	s.register(r)
 	r.GET("/metrics", s.metrics.serve(s))
-	r.GET("/profile/:kind", s.profile)
+	r.GET("/profile/:kind", profile(s))
 	protect := http.NewCrossOriginProtection()
 	protect.SetDenyHandler(http.HandlerFunc(func(w http.ResponseWriter, _ *http.Request) {
 		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token",

@@ -154,7 +154,7 @@ func (w *watch) probe(ctx context.Context) {
 // wait takes in the results that come until there is something else to do.
 func (w *watch) wait(ctx context.Context, rule continuity.Rule) {
 	next := tendEvery
-	if len(w.due) > 0 && len(w.slots) < cap(w.slots) {
+	if w.room.cfg.Health && len(w.due) > 0 && len(w.slots) < cap(w.slots) {
 		next = min(next, max(time.Until(w.due[0].at), 0))
 	}
 	t := time.NewTimer(next)
