@@ -36,8 +36,8 @@ func (a Ask) Size() int {
 }
 
 // Cut gives the page of a list that was asked for. key names an item, once in the list. Where the item named by After
-// is gone from the list meanwhile, the page begins with the first one whose key sorts after it, bytewise, if the list is
-// ordered by key; else with the first one of all, so that none is lost.
+// is gone from the list meanwhile, the page begins with the first one whose key sorts after it, bytewise, if the list
+// is ordered by key; else with the first one of all, so that none is lost.
 func Cut[T any](list []T, ask Ask, key func(*T) string) Page[T] {
 	from := 0
 	if ask.After != "" {

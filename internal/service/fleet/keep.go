@@ -251,8 +251,8 @@ func (s *Room) patience() time.Duration {
 	return patience
 }
 
-// look has f read what is kept, once that is loaded and, if it does not take long, has followed the present view. behind
-// is whether it has not.
+// look has f read what is kept, once that is loaded and, if it does not take long, has followed the present view.
+// behind is whether it has not.
 func (s *Room) look(ctx context.Context, f func(*fleet.Fleet, time.Time)) (behind bool, err error) {
 	if err := s.load(ctx); err != nil {
 		return false, err

@@ -1,7 +1,7 @@
 // Package fleet takes in what endpoints report, and tells how they are doing. Its use cases: Report, Refresh,
 // Endpoints, Endpoint, Overview, Fleet, Talks, Subject, Pace. It keeps how every
-// endpoint was judged last, so that no answer has to judge them all; other rooms ask it for Contexts, Troubled and such.
-// Its workers keep that true, and note now and then how the fleet is doing.
+// endpoint was judged last, so that no answer has to judge them all; other rooms ask it for Contexts, Troubled and
+// such. Its workers keep that true, and note now and then how the fleet is doing.
 package fleet
 
 import (

@@ -221,6 +221,9 @@ func (s *Room) Read(ctx context.Context, l stock.Listed) error {
 	if err := s.store.SaveReading(ctx, k, same, events); err != nil {
 		return err
 	}
+	if k.Server == nil && k.Device == nil || same { // what was known before stays, as it does in the store
+		k.Server, k.Device = before.Server, before.Device
+	}
 	s.present.Keep(k)
 	return nil
 }
