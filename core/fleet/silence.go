@@ -95,14 +95,14 @@ func (f *Fleet) SilentAfter(d time.Duration) {
 		return
 	}
 	f.silentAfter = d
-	for e := f.silent.first; e != nil; {
-		next := e.after
+	f.loud.unsorted = true // those that were silent belong before all others
+	for e := f.silent.first; e != nil; e = f.silent.first {
 		f.silent.take(e)
 		e.quiet = false
 		f.loud.insert(e)
 		f.states[e.j.State]++
-		e = next
 	}
+	f.loud.sort()
 }
 
 // Tick moves those of which nothing was heard for too long to the silent ones. It is to be called before states are

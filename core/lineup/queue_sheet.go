@@ -26,13 +26,3 @@ func NewQueueSheet(q estate.Queue, grants []string) QueueSheet {
 	}
 	return out
 }
-
-// LocationOf gives where an endpoint is, by the first of its lineups that knows; "" where none does.
-func LocationOf(lineups []Lineup) string {
-	for _, l := range lineups {
-		if l.Context.Location != nil {
-			return *l.Context.Location
-		}
-	}
-	return ""
-}

@@ -147,23 +147,6 @@ func (l Lack) String() string {
 		l.Server, strings.Join(shown, ", "), more)
 }
 
-// Lacks tells on which queues the estate relies that a member does not have: member by member.
-func (v SetView) Lacks() []Lack {
-	var out []Lack
-	for i, m := range v.Members {
-		l := Lack{Server: m.Name}
-		for _, r := range v.Rows {
-			if r.Relied && r.Cells[i].State == "missing" {
-				l.Queues = append(l.Queues, r.Queue)
-			}
-		}
-		if len(l.Queues) > 0 {
-			out = append(out, l)
-		}
-	}
-	return out
-}
-
 // Relied are the queues for which each server set of an estate is relied on, as its servers would call them, by name.
 type Relied map[string][]string
 
@@ -185,7 +168,8 @@ func NewRelied(doc *estate.Document) Relied {
 	return out
 }
 
-// Lacks is that of a set's SetView, for less: it compares no queue with another.
+// Lacks tells which of these queues a set's members do not have, member by member; of one that was not read nothing is
+// told.
 func (r Relied) Lacks(set estate.ServerSet, read func(server string) *Server) []Lack {
 	var out []Lack
 	for _, m := range set.Members {

@@ -29,6 +29,11 @@ func (r *root) endpoint() *cobra.Command {
 				return err
 			}
 			return r.print(c, all, func(w io.Writer) {
+				if len(all) == 0 {
+					fmt.Fprintln(w, map[bool]string{true: "No endpoint has reported yet. To let one in: cirque enrol token NAME",
+						false: "No endpoint is like that."}[state+site+word+queue == ""])
+					return
+				}
 				t := r.table("ENDPOINT", "STATE", "QUEUES", "USERS", "REVISION", "PLATFORM", "LAST REPORT", "WHAT IS WRONG")
 				for _, e := range all {
 					t.add(e.Machine, string(e.State), fmt.Sprint(e.Queues), fmt.Sprint(len(e.Users)), fmt.Sprint(e.Revision),

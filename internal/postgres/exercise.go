@@ -102,9 +102,3 @@ func (s ExerciseTable) Exercise(ctx context.Context, id int64) (continuity.Exerc
 	}
 	return e, translate(err)
 }
-
-// Failing counts the endpoints on which a step fails.
-func (s EndpointTable) Failing(ctx context.Context) (n int, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT count(*) FROM endpoint WHERE failing").Scan(&n)
-	return n, translate(err)
-}

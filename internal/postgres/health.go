@@ -13,7 +13,16 @@ import (
 
 // Healths gives what probing has found, by kind and name.
 func (s HealthTable) Healths(ctx context.Context) ([]continuity.Health, error) {
-	rows, err := s.pool.Query(ctx, "SELECT state FROM health ORDER BY kind, name")
+	return s.healths(ctx, "true")
+}
+
+// Unwell gives of Healths those that are down, or held there.
+func (s HealthTable) Unwell(ctx context.Context) ([]continuity.Health, error) {
+	return s.healths(ctx, "state->>'verdict' = 'down' OR state->>'held' = 'true'")
+}
+
+func (s HealthTable) healths(ctx context.Context, where string) ([]continuity.Health, error) {
+	rows, err := s.pool.Query(ctx, "SELECT state FROM health WHERE "+where+" ORDER BY kind, name")
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -71,24 +80,6 @@ func (s HealthTable) HealthChanges(ctx context.Context, kind, name string, since
 		return nil, translate(err)
 	}
 	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[continuity.Turn])
-	return out, translate(err)
-}
-
-// Leading counts, for each server, the endpoints of which an own queue leads there, and those of them on which a step
-// fails.
-func (s EndpointTable) Leading(ctx context.Context) (map[string][2]int, error) {
-	rows, err := s.pool.Query(ctx, "SELECT server, count(*), count(*) FILTER (WHERE failing) FROM endpoint, "+
-		"unnest(servers) AS server GROUP BY server")
-	if err != nil {
-		return nil, translate(err)
-	}
-	out := map[string][2]int{}
-	var server string
-	var all, failing int
-	_, err = pgx.ForEachRow(rows, []any{&server, &all, &failing}, func() error {
-		out[server] = [2]int{all, failing}
-		return nil
-	})
 	return out, translate(err)
 }
 

@@ -30,14 +30,9 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 	}
 	o := continuity.Outage{Server: server, Only: decommission.DependentsOf(doc, server).Only,
 		Duty: live.Note{Duty: snap.World.Live.Server(server)}}
-	for _, set := range doc.ServerSets {
-		if len(set.Members) < 2 || !slices.Contains(set.Members, server) {
-			continue
-		}
-		for _, lack := range s.present.Stock().SetView(snap.Document(), set).Lacks() {
-			if lack.Server != server {
-				o.Lacking = append(o.Lacking, lack.String())
-			}
+	for _, l := range s.present.Stock().Lacks(doc) {
+		if len(l.Set.Members) > 1 && slices.Contains(l.Set.Members, server) && l.Server != server {
+			o.Lacking = append(o.Lacking, l.String())
 		}
 	}
 	now := s.now()

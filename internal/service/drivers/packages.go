@@ -292,9 +292,11 @@ func (s *Room) DriversOn(ctx context.Context, p *access.Principal, machine,
 		if err != nil {
 			return nil, err
 		}
-		return out, look(r)
+		err = look(r)
+		return out, err
 	}
-	return out, s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, _ endpoint.State) error { return look(j.Record()) })
+	err := s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, _ endpoint.State) error { return look(j.Record()) })
+	return out, err
 }
 
 // consistsOf says in which package a driver is, which file describes it, and which belong to it.

@@ -231,7 +231,7 @@ func (s *Room) has(rec endpoint.Record) bool {
 }
 
 func silentAfter(v *present.View) time.Duration {
-	return endpoint.SilentAfter * time.Duration(v.Document().Agent().ReportMinutes) * time.Minute
+	return endpoint.SilentAfter * v.ReportsEvery()
 }
 
 // How long an answer waits for judgements to follow a change: then it is given as they are, and says so. Of few

@@ -58,11 +58,9 @@ func (v *View) Resolve(q lineup.Query, now time.Time) (*lineup.Lineup, error) {
 // Judge works out drift and state of an endpoint that is to have what a plan says, against this view.
 func (v *View) Judge(rec endpoint.Record, plan endpoint.Plan, now time.Time) endpoint.Judged {
 	drift := endpoint.Drift(plan, rec.Report)
-	set := v.Document().Agent()
-	says := append(endpoint.People(v.World.Directory, set, rec.Report), endpoint.Seen(rec)...)
-	return endpoint.Judged{Record: rec, State: endpoint.StateOf(rec, drift, now,
-		time.Duration(set.ReportMinutes)*time.Minute),
-		Drift: drift, Says: says}
+	says := append(endpoint.People(v.World.Directory, v.Document().Agent(), rec.Report), endpoint.Seen(rec)...)
+	return endpoint.Judged{Record: rec, State: endpoint.StateOf(rec, drift, now, v.ReportsEvery()), Drift: drift,
+		Says: says}
 }
 
 // Judged is Judge with the plan that follows from this view; it costs a lineup for each of the endpoint's contexts.

@@ -69,7 +69,9 @@ func (s *Stock) Package(digest string) (driver.Package, bool) {
 func (p *Present) readStock(ctx context.Context, n event.Notice) error {
 	p.parts.stock.Lock()
 	defer p.parts.stock.Unlock()
-	if kind, _, one := strings.Cut(n.Subject, " "); one && n.Own && n.What == event.Stock && kind != "" {
+	kind, name, one := strings.Cut(n.Subject, " ")
+	one = one && n.What == event.Stock
+	if one && n.Own {
 		return nil // whoever wrote it called Keep
 	}
 	old := p.stock.Load()
@@ -83,8 +85,6 @@ func (p *Present) readStock(ctx context.Context, n event.Notice) error {
 	if part("watch") {
 		err = p.readWatches(ctx, &next)
 	}
-	kind, name, one := strings.Cut(n.Subject, " ")
-	one = one && n.What == event.Stock
 	if (all || one || part("watch")) && err == nil {
 		if all || !one {
 			kind, name = "", ""

@@ -40,6 +40,11 @@ func (v *View) Current() bool { return v.current }
 // Document gives the estate.
 func (v *View) Document() *estate.Document { return v.World.Estate.Document() }
 
+// ReportsEvery is how often agents report at least.
+func (v *View) ReportsEvery() time.Duration {
+	return time.Duration(v.Document().Agent().ReportMinutes) * time.Minute
+}
+
 // SiteOfMachine gives the site at which a machine stands, by what its agent last reported; "" where that is not known.
 func (v *View) SiteOfMachine(r endpoint.Report, now time.Time) string {
 	for _, q := range r.Contexts {

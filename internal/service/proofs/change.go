@@ -2,6 +2,7 @@ package proofs
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -23,13 +24,16 @@ type change struct {
 	after    *lineup.World
 	touch    *rehearse.Touch
 
-	// The same change with another live state, if it was looked at before: what nothing between the two can concern
-	// need not be looked at again. Set until all of it has been.
-	was  *change
-	then [2]*rehearse.Touch // from was to this one: before, after
-
 	mu   sync.Mutex
-	asks map[*fleet.Judgement]*asked // guarded by mu; nil where it asks nothing
+	asks map[*fleet.Judgement]*asked // guarded by mu, as is was; nil where it asks nothing
+	was  *former                     // until everybody has been looked at
+}
+
+// former is what the same change asked with another live state: what nothing between the two can concern need not be
+// looked at again.
+type former struct {
+	asks    map[*fleet.Judgement]*asked
+	touches []*rehearse.Touch // from that live state to the present one, of the worlds before and after
 }
 
 // asked is what a change asks of one endpoint, and how much of it stands how, by endpoint.Standings, where it reports
@@ -88,10 +92,11 @@ func (s *Room) change(ctx context.Context, snap *present.View, revision int) (*c
 		c.touch = rehearse.NewTouch(c.before, c.after)
 	}
 	if was != nil && !c.after.Estate.Timed() {
-		was.was = nil
-		c.was, c.then[1] = was, rehearse.NewTouch(was.after, c.after)
+		was.mu.Lock()
+		c.was = &former{maps.Clone(was.asks), []*rehearse.Touch{rehearse.NewTouch(was.after, c.after)}}
+		was.mu.Unlock()
 		if c.before != nil {
-			c.then[0] = rehearse.NewTouch(was.before, c.before)
+			c.was.touches = append(c.was.touches, rehearse.NewTouch(was.before, c.before))
 		}
 	}
 	s.changes.list = append(s.changes.list, c)
@@ -127,6 +132,7 @@ func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]*a
 			missing = append(missing, i)
 		}
 	}
+	was := c.was
 	c.mu.Unlock()
 	if len(missing) == 0 {
 		return out, nil
@@ -136,7 +142,7 @@ func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]*a
 		var a, b lineup.Scratch
 		return func(from, to int) func() {
 			for _, i := range missing[from:to] {
-				if asks, same := c.same(list[i], now, &a, &b); same {
+				if asks, same := was.same(list[i], now, &a, &b); same {
 					out[i] = asks
 				} else {
 					out[i] = newAsked(c.asksOf(s, list[i], &a, &b), list[i])
@@ -153,23 +159,22 @@ func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]*a
 	for _, i := range missing {
 		c.asks[list[i]] = out[i]
 	}
+	c.was = nil
 	return out, nil
 }
 
 // same gives what was found of an endpoint with the live state before, where nothing that has changed since can concern
-// it.
-func (c *change) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (*asked, bool) {
-	if c.was == nil {
+// it. There may have been none before.
+func (f *former) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (*asked, bool) {
+	if f == nil {
 		return nil, false
 	}
-	c.was.mu.Lock()
-	asks, ok := c.was.asks[j]
-	c.was.mu.Unlock()
+	asks, ok := f.asks[j]
 	if !ok {
 		return nil, false
 	}
-	for _, t := range c.then {
-		if t == nil || t.Nothing() {
+	for _, t := range f.touches {
+		if t.Nothing() {
 			continue
 		}
 		for _, q := range j.Report().Contexts {

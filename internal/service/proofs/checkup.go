@@ -96,7 +96,7 @@ func (s *Room) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Recor
 	e := s.present.View().Judge(rec, endpoint.PlanFor(lineups), s.now())
 	f := endpoint.Facts{Record: &rec, Lineups: lineups, People: e.Says, Drift: e.Drift, Now: s.now(),
 		Token: s.hasToken(rec.Report.Machine), Connected: s.present.Agents.Waits(rec.Report.Machine),
-		Every: time.Duration(s.present.View().Document().Agent().ReportMinutes) * time.Minute}
+		Every: s.present.View().ReportsEvery()}
 	certificates, err := s.store.GoodCertificates(ctx, rec.Report.Machine)
 	if err != nil {
 		return c, err

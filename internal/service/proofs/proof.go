@@ -160,7 +160,6 @@ func (a *asking) change(j *fleet.Judgement, asks *asked, silent bool) {
 
 // say gives rows their words: those that follow from what their endpoints reported last and what they are to have now.
 func (s *Room) say(a *asking, rows []endpoint.ProofRow, of endpoint.Proof) {
-	every := time.Duration(a.snap.Document().Agent().ReportMinutes) * time.Minute
 	said := map[endpoint.ProofRow]string{}
 	key := func(r endpoint.ProofRow) endpoint.ProofRow {
 		return endpoint.ProofRow{Machine: r.Machine, User: name.Fold(r.User), Queue: r.Queue, Kind: r.Kind}
@@ -170,7 +169,8 @@ func (s *Room) say(a *asking, rows []endpoint.ProofRow, of endpoint.Proof) {
 		if machine := rows[i].Machine; !done[machine] {
 			done[machine] = true
 			r := a.of[machine].Record()
-			now, silent := s.planIn(a.snap.World, r.Report.Contexts, scratch), of.At.Sub(r.LastSeen) > endpoint.SilentAfter*every
+			now := s.planIn(a.snap.World, r.Report.Contexts, scratch)
+			silent := of.At.Sub(r.LastSeen) > endpoint.SilentAfter*a.snap.ReportsEvery()
 			asks := a.expects[machine]
 			if of.Queue != "" {
 				asks = endpoint.Has(now, of.Queue)

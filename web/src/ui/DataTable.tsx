@@ -88,7 +88,8 @@ export function DataTable<T extends object>({
     onChoose?.(next);
   };
   const save = async () => {
-    const whole = rest && rest.total > rows.length ? await rest.all() : undefined;
+    const list =
+      rest && rest.total > rows.length ? await rest.all() : all.map((row) => row.original);
     const heads = table.getAllLeafColumns();
     const line = (cells: unknown[]) =>
       cells
@@ -102,7 +103,7 @@ export function DataTable<T extends object>({
     download(
       `${caption.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.csv`,
       "text/csv",
-      `${[line(heads.map(title)), ...(whole ? whole.map((r, i) => line(heads.map((h) => h.accessorFn?.(r, i)))) : all.map((r) => line(r.getAllCells().map((c) => c.getValue()))))].join("\r\n")}\r\n`,
+      `${[line(heads.map(title)), ...list.map((r, i) => line(heads.map((h) => h.accessorFn?.(r, i))))].join("\r\n")}\r\n`,
     );
   };
   return (

@@ -1,5 +1,5 @@
 import { infiniteQueryOptions, keepPreviousData, queryOptions } from "@tanstack/react-query";
-import { api, ask, type EndpointRow } from "../../api/client";
+import { api, ask, askAll, type EndpointRow } from "../../api/client";
 
 /** By what the service sorts endpoints; a dash before it for the other way round. */
 export const sorts = [
@@ -11,18 +11,7 @@ export type EndpointSort = (typeof sorts)[number];
 /** Which endpoints are asked for, and in which order; what is empty does not narrow. */
 export type EndpointFilter = { find: string; state: EndpointRow["state"] | ""; sort: EndpointSort };
 
-type ListQuery = {
-  limit?: number;
-  after?: string;
-  find?: string;
-  state?: EndpointRow["state"];
-  sort?: EndpointSort;
-};
-
-const list = (query: ListQuery, signal?: AbortSignal) =>
-  ask(api.GET("/api/v1/endpoints", { params: { query }, ...(signal && { signal }) }));
-
-const asked = (f: EndpointFilter): ListQuery => ({
+const asked = (f: EndpointFilter) => ({
   sort: f.sort,
   ...(f.find && { find: f.find }),
   ...(f.state && { state: f.state }),
@@ -35,7 +24,12 @@ export const endpointsQuery = (f: EndpointFilter) =>
   infiniteQueryOptions({
     queryKey: ["endpoints", "list", f],
     queryFn: ({ pageParam, signal }) =>
-      list({ ...asked(f), limit: pageSize, after: pageParam }, signal),
+      ask(
+        api.GET("/api/v1/endpoints", {
+          params: { query: { ...asked(f), limit: pageSize, after: pageParam } },
+          signal,
+        }),
+      ),
     initialPageParam: "",
     getNextPageParam: (last) => last.next || undefined,
     placeholderData: keepPreviousData,
@@ -43,14 +37,8 @@ export const endpointsQuery = (f: EndpointFilter) =>
   });
 
 /** All endpoints that a filter lets through, for a file. */
-export async function allEndpoints(f: EndpointFilter): Promise<EndpointRow[]> {
-  const out: EndpointRow[] = [];
-  for (let after = ""; ;) {
-    const one = await list({ ...asked(f), limit: 1000, after });
-    out.push(...one.items);
-    if (!(after = one.next)) return out;
-  }
-}
+export const allEndpoints = (f: EndpointFilter): Promise<EndpointRow[]> =>
+  askAll((page) => api.GET("/api/v1/endpoints", { params: { query: { ...asked(f), ...page } } }));
 
 /** One endpoint with all that it reported. */
 export const endpointQuery = (machine: string) =>
