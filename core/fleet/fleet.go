@@ -61,6 +61,7 @@ type entry struct {
 	j      *Judgement
 	world  *lineup.World // in which j holds
 	keys   [2][]string   // keysOf(j)
+	text   string        // what words are looked for in: one piece of memory, since all of them may be searched
 	quiet  bool          // it was silent when that was looked at last
 	// Its neighbours among those that are as quiet, by when they were heard of.
 	before, after *entry
@@ -187,7 +188,7 @@ func (f *Fleet) replace(e *entry, next *Judgement) {
 	was := e.j
 	e.j = next
 	before, after := e.keys, keysOf(next)
-	e.keys = after
+	e.keys, e.text = after, textOf(e.folded, after[0], next.held)
 	for kind, index := range []map[string][]*entry{f.users, f.hosts} {
 		for _, k := range before[kind] {
 			if !slices.Contains(after[kind], k) {
@@ -266,6 +267,21 @@ func keysOf(j *Judgement) (keys [2][]string) {
 		add(1, q.Host)
 	}
 	return keys
+}
+
+// textOf joins what a filter's word is looked for in.
+func textOf(machine string, users []string, queues []held) string {
+	var b strings.Builder
+	b.WriteString(machine)
+	for _, user := range users {
+		b.WriteByte('\n')
+		b.WriteString(user)
+	}
+	for i := range queues {
+		b.WriteByte('\n')
+		b.WriteString(queues[i].of.Queue)
+	}
+	return b.String()
 }
 
 // file puts an endpoint under the queues that it is to have or must not have, and away from those that are gone.

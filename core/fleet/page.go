@@ -106,13 +106,7 @@ func (f *Fleet) matches(e *entry, by Filter, folded string) bool {
 		by.Queue != "" && !slices.ContainsFunc(e.j.Marks, func(m endpoint.Mark) bool { return m.Queue == by.Queue }) {
 		return false
 	}
-	if folded == "" || strings.Contains(e.folded, folded) {
-		return true
-	}
-	if slices.ContainsFunc(e.keys[0], func(user string) bool { return strings.Contains(user, folded) }) {
-		return true
-	}
-	return slices.ContainsFunc(e.j.held, func(h held) bool { return strings.Contains(h.of.Queue, folded) })
+	return folded == "" || strings.Contains(e.text, folded)
 }
 
 // candidates gives, by name, no fewer endpoints than a filter lets through, by the index that gives the fewest.

@@ -24,7 +24,7 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
-	list, err := s.lately(ctx)
+	list, seen, err := s.lately(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -33,10 +33,6 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 		return nil, err
 	}
 	list = append(list, ends...)
-	seen, err := s.store.SeenFaults(ctx)
-	if err != nil {
-		return nil, err
-	}
 	now := s.now().UTC()
 	for i := range list {
 		list[i].since(seen, now)
@@ -56,22 +52,27 @@ const faultsFresh = time.Second
 // late keeps what was found last.
 type late struct {
 	sync.Mutex
-	list []aFault  // guarded by the mutex, as is at
-	at   time.Time // zero before the first time
+	list []aFault             // guarded by the mutex, as are the others
+	seen map[string]time.Time // by key: since when each fault is known, also those of endpoints
+	at   time.Time            // zero before the first time
 }
 
-// lately is faults, at most once a second.
-func (s *Room) lately(ctx context.Context) ([]aFault, error) {
+// lately is faults, and since when all are known, at most once a second. What it gives is not to be changed.
+func (s *Room) lately(ctx context.Context) ([]aFault, map[string]time.Time, error) {
 	s.late.Lock()
 	defer s.late.Unlock() // so that several who ask at once have it looked for once
 	if now := s.now(); s.late.at.IsZero() || now.Sub(s.late.at) >= faultsFresh {
 		list, err := s.faults(ctx)
 		if err != nil {
-			return nil, err
+			return nil, nil, err
 		}
-		s.late.list, s.late.at = list, now
+		seen, err := s.store.SeenFaults(ctx)
+		if err != nil {
+			return nil, nil, err
+		}
+		s.late.list, s.late.seen, s.late.at = list, seen, now
 	}
-	return slices.Clone(s.late.list), nil
+	return slices.Clone(s.late.list), s.late.seen, nil
 }
 
 // aFault is one that may not know since when it has been there, or only since something was started anew: the first
@@ -107,7 +108,7 @@ func (f *finder) add(about, key, name, location string, since time.Time, fix, sa
 
 // faults gives what is wrong but for endpoints, which take longer.
 func (s *Room) faults(ctx context.Context) ([]aFault, error) {
-	healths, err := s.store.Healths(ctx)
+	healths, err := s.store.Unwell(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -255,20 +256,45 @@ func (s *Room) endpointFaults(ctx context.Context) (out []aFault, all int, err e
 	if err != nil {
 		return nil, 0, err
 	}
-	fault := func(j *fleet.Judgement, since time.Time, says string, args ...any) {
-		out = append(out, aFault{notice.Fault{Key: "endpoint " + j.Machine(), About: estate.AboutEndpoints,
-			Name: j.Machine(), Location: j.Location, Since: since, Says: fmt.Sprintf(says, args...),
-			Fix: "see what is wrong: cirque endpoint checkup " + j.Machine()}})
-	}
-	for _, j := range silent {
-		fault(j, j.LastSeen(), "the endpoint %s says nothing; it was last heard of on %s", j.Machine(),
-			j.LastSeen().UTC().Format("2006-01-02 15:04 UTC"))
-	}
-	for _, j := range failing {
-		x := j.Report().Failures[0]
-		fault(j, x.Since, "the endpoint %s fails: %s of %s: %s", j.Machine(), x.Step, x.Queue, x.Says)
-	}
+	s.worded.Lock()
+	defer s.worded.Unlock()
+	s.worded.silent, out = again(s.worded.silent, silent, silence, out)
+	s.worded.failing, out = again(s.worded.failing, failing, failure, out)
 	return out, all, nil
+}
+
+// worded keeps the fault of each endpoint's judgement, so that of thousands only those are put in words that changed.
+type worded struct {
+	sync.Mutex
+	silent, failing map[*fleet.Judgement]aFault // guarded by the mutex
+}
+
+// again adds to out the fault of each judgement, taken from those that are known where it is there.
+func again(known map[*fleet.Judgement]aFault, list []*fleet.Judgement, word func(*fleet.Judgement) (time.Time, string),
+	out []aFault) (map[*fleet.Judgement]aFault, []aFault) {
+	next := make(map[*fleet.Judgement]aFault, len(list))
+	for _, j := range list {
+		f, there := known[j]
+		if !there {
+			since, says := word(j)
+			f = aFault{notice.Fault{Key: "endpoint " + j.Machine(), About: estate.AboutEndpoints, Name: j.Machine(),
+				Location: j.Location, Since: since, Says: says,
+				Fix: "see what is wrong: cirque endpoint checkup " + j.Machine()}}
+		}
+		next[j] = f
+		out = append(out, f)
+	}
+	return next, out
+}
+
+func silence(j *fleet.Judgement) (time.Time, string) {
+	return j.LastSeen(), fmt.Sprintf("the endpoint %s says nothing; it was last heard of on %s", j.Machine(),
+		j.LastSeen().UTC().Format("2006-01-02 15:04 UTC"))
+}
+
+func failure(j *fleet.Judgement) (time.Time, string) {
+	x := j.Report().Failures[0]
+	return x.Since, fmt.Sprintf("the endpoint %s fails: %s of %s: %s", j.Machine(), x.Step, x.Queue, x.Says)
 }
 
 // ownersOn gives the people whose jobs wait on a server that is down, by what it told last.

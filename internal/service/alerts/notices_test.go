@@ -37,7 +37,7 @@ type store struct {
 	sent   []notice.Sent
 }
 
-func (s *store) Healths(context.Context) ([]continuity.Health, error) {
+func (s *store) Unwell(context.Context) ([]continuity.Health, error) {
 	s.mu.Lock()
 	defer s.mu.Unlock()
 	return s.health, nil

@@ -24,6 +24,8 @@ import (
 type Store interface {
 	AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error
 	Healths(ctx context.Context) ([]continuity.Health, error)
+	// Unwell gives of Healths those that are down or held.
+	Unwell(ctx context.Context) ([]continuity.Health, error)
 	Listings(ctx context.Context) ([]advert.Listing, error)
 	EndedRuns(ctx context.Context) (map[string]directory.Run, error)
 	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
@@ -76,8 +78,9 @@ type Room struct {
 	present *present.Present
 	cfg     Config
 
-	late  late
-	watch watch
+	late   late
+	worded worded
+	watch  watch
 }
 
 // New furnishes the room.
