@@ -46,7 +46,7 @@ var arrows = map[string][]string{
 	"core/page":       {},
 	"core/path":       {"core/estate", "core/live"},
 	"core/person":     {"core/access", "core/directory", "core/endpoint", "core/event"},
-	"core/photograph": {},
+	"core/snapshot": {},
 	"core/rehearse": {"core/directory", "core/document", "core/estate", "core/fault", "core/hours",
 		"core/lineup", "core/live", "core/name"},
 	"core/stock":                    {"core/document", "core/driver", "core/estate", "core/fault"},

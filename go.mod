@@ -2,6 +2,8 @@ module cirque
 
 go 1.26.0
 
+ignore ./web/node_modules
+
 require go.yaml.in/yaml/v3 v3.0.6
 
 require (

@@ -164,13 +164,13 @@ func rehearsal(p *rehearse.Plan) *rehearse.Part {
 	const stride = 512
 	for range runtime.GOMAXPROCS(0) {
 		wg.Go(func() {
-			var desk rehearse.Desk
+			var scratch rehearse.Scratch
 			for {
 				from := int(next.Add(stride)) - stride
 				if from >= p.Len() {
 					return
 				}
-				part := p.Run(from, min(from+stride, p.Len()), &desk)
+				part := p.Run(from, min(from+stride, p.Len()), &scratch)
 				mu.Lock()
 				parts = append(parts, part)
 				mu.Unlock()

@@ -62,7 +62,7 @@ var fleetRoutes = []aRoute{
 	{"one endpoint", "/api/v1/endpoints/desk-001-017", 60 << 10, 50 * time.Millisecond, 1},
 	{"where endpoints lead, a page", "/api/v1/fleet/paths", 200 << 10, 300 * time.Millisecond, 0},
 	{"a page of queues", "/api/v1/queues", 200 << 10, 300 * time.Millisecond, 0},
-	{"names that nobody knows", "/api/v1/directory/strangers", 200 << 10, 300 * time.Millisecond, 0},
+	{"names that nobody knows", "/api/v1/directory/unmatched", 200 << 10, 300 * time.Millisecond, 0},
 	{"what happened", "/api/v1/events", 100 << 10, 300 * time.Millisecond, 2},
 	{"enrolled machines, a page", "/api/v1/enrolments", 200 << 10, 300 * time.Millisecond, 2},
 	{"metrics", "/metrics", 1 << 20, 300 * time.Millisecond, 2},
@@ -181,13 +181,13 @@ func seedFleet(t testing.TB, c *campaign, database string, seed uint64, size lar
 	defer store.Close()
 	f := &aSeed{data: data, reports: map[string]endpoint.Report{}, tokens: map[string]string{}}
 	to := stock.NewAuthorities(o.Estate)
-	told := make(chan large.Told, 64)
+	told := make(chan large.Reported, 64)
 	var mu sync.Mutex
 	ages := map[time.Duration][]string{}
 	g, ctx := errgroup.WithContext(t.Context())
 	g.Go(func() error {
 		defer close(told)
-		return o.Reports(seed, func(v large.Told) error {
+		return o.Reports(seed, func(v large.Reported) error {
 			f.endpoints++
 			if f.endpoints%max(1, len(o.Directory.Machines)/400) == 0 {
 				f.reports[v.Report.Machine] = v.Report

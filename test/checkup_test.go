@@ -19,7 +19,7 @@ import (
 	"cirque/internal/sim"
 )
 
-// TestCheckup: the ladder isolates a fault, from the service's place and from the endpoint's own, and a test page is
+// TestCheckup: the checks isolate a fault, from the service's place and from the endpoint's own, and a test page is
 // printed from there.
 func TestCheckup(t *testing.T) {
 	t.Parallel()

@@ -101,7 +101,7 @@ func TestCommandLine(t *testing.T) {
 		{"revert 1 -m x", cli.ExitOK, "already as in revision 1"},
 		{"revert x -m x", cli.ExitUsage, "no number"},
 		{"diff 1", cli.ExitOK, "They are the same."},
-		{"endpoint list", cli.ExitOK, "ENDPOINT"},
+		{"endpoint list", cli.ExitOK, "No endpoint has reported yet"},
 		{"endpoint show desk-9", cli.ExitUnknown, "no endpoint \"desk-9\" has reported"},
 		{"token create --name a --role agent", cli.ExitInvalid, "none is named"},
 		{"token create --name a --role king", cli.ExitInvalid, "role"},

@@ -74,7 +74,7 @@ func TestConsoleEnrolment(t *testing.T) {
 	p.see("setting agents")
 }
 
-// TestConsolePerson: one person's page tells names, groups, lineup, endpoints and history, and joins another name.
+// TestConsolePerson: one person's page tells names, groups, lineup, endpoints and history, and links another name.
 func TestConsolePerson(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -103,10 +103,10 @@ func TestConsolePerson(t *testing.T) {
 	p.accessible()
 	p.press("checkbox", "Accounts of different sources with one mail address are one person")
 	p.see("would have several accounts or names")
-	p.press("button", "Join them")
+	p.press("button", "Link them")
 	p.until(`document.querySelector("input[type=checkbox]:checked") !== null`)
 	p.press("link", "file/mira.solvang")
-	p.press("button", `Undo the join of SKERRY\msol`)
+	p.press("button", `Undo the link of SKERRY\msol`)
 	p.see("One: mira.solvang.")
 }
 

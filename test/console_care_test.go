@@ -60,7 +60,7 @@ func TestConsoleNotices(t *testing.T) {
 }
 
 // TestConsoleProof: in the console, a change is followed to its endpoints; machines without an agent are seen; a driver
-// is tried, what came out is told and remembered; a photograph is compared; an exercise is begun, watched and ended.
+// is tried, what came out is told and remembered; a snapshot is compared; a failover test is begun, watched and ended.
 func TestConsoleProof(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -88,7 +88,7 @@ func TestConsoleProof(t *testing.T) {
 	p.choose("With a test page to", "hall")
 	p.choose("Printed with", "plain")
 	p.see("The endpoint makes a queue for it beside the real one")
-	p.press("button", "Check it, rung by rung")
+	p.press("button", "Check it, step by step")
 	p.see("the queue of the trial is gone")
 	p.press("button", "It is garbled")
 	p.see("It is garbled, says")
@@ -98,15 +98,15 @@ func TestConsoleProof(t *testing.T) {
 	p.goTo("/drivers?show=endpoints")
 	p.see("What came out")
 	p.accessible()
-	p.goTo("/endpoints?show=photographs")
-	p.see("No photograph yet")
+	p.goTo("/endpoints?show=snapshots")
+	p.see("No snapshot yet")
 	p.fill("textbox", "Name", "before")
 	p.press("button", "Keep how all stands now")
-	p.see("Nothing is otherwise.")
-	p.goTo("/servers?show=exercises")
-	p.see("There has been no exercise")
+	p.see("Nothing differs.")
+	p.goTo("/servers?show=failover-tests")
+	p.see("There has been no failover test")
 	p.choose("Server", "ps-1")
-	p.fill("textbox", "Why", "spring exercise")
+	p.fill("textbox", "Why", "spring test")
 	p.accessible()
 	p.press("button", "Take it out of duty, and watch")
 	p.see("0 of 1 endpoints lead to it now")
@@ -129,8 +129,8 @@ func TestConsoleProof(t *testing.T) {
 	p.see("agents hurry, in your draft")
 	p.press("button", "As usual")
 	p.see("For a roll-out agents can hurry")
-	p.goTo("/endpoints?show=photographs&photograph=before&only=revision")
-	p.see("Nothing is otherwise.")
-	p.press("button", "Forget this photograph")
-	p.see("No photograph yet")
+	p.goTo("/endpoints?show=snapshots&snapshot=before&only=revision")
+	p.see("Nothing differs.")
+	p.press("button", "Forget this snapshot")
+	p.see("No snapshot yet")
 }

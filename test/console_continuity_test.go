@@ -10,7 +10,7 @@ import (
 )
 
 // TestConsoleContinuity: in the console, a set is compared, a server is taken out of duty with its consequences seen
-// first, its people are followed until they have moved, it is returned, and an endpoint is checked rung by rung.
+// first, its people are followed until they have moved, it is returned, and an endpoint is checked step by step.
 func TestConsoleContinuity(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -58,7 +58,7 @@ func TestConsoleContinuity(t *testing.T) {
 
 	p.goTo("/endpoints?endpoint=desk-1")
 	p.see("as it should be")
-	p.press("button", "Check it, rung by rung")
+	p.press("button", "Check it, step by step")
 	p.see("From the endpoint itself")
 	p.see("answers from this machine")
 	p.see("Begin with: ipp://127.0.0.1:1")

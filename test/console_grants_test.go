@@ -182,7 +182,7 @@ func TestConsoleConflict(t *testing.T) {
 	s.publish(strings.Replace(oneQueue, "title: Hall", "title: The hall", 1))
 	p.see("1 conflict with what was published since")
 	p.goTo("/draft")
-	p.see("queue hall was changed since the draft began, and the draft changes it otherwise")
+	p.see("queue hall was changed since the draft began, and the draft changes it differently")
 	p.see("Yours:")
 	p.see("Published since:")
 	p.see("Mend the conflicts first.")

@@ -321,7 +321,7 @@ func TestPersonAtMachine(t *testing.T) {
 		`this machine's sign-in names come from a source (SKERRY) that no directory here knows`) {
 		t.Errorf("%q", seen.Says)
 	}
-	if code, out, _ := e.runTLS("directory", "strangers"); code != 0 || !strings.Contains(out, `SKERRY\msol  till-1$`) {
+	if code, out, _ := e.runTLS("directory", "unmatched"); code != 0 || !strings.Contains(out, `SKERRY\msol  till-1$`) {
 		t.Errorf("%d %s", code, out)
 	}
 	standIn, err := agent.NewStandIn(d.dir)

@@ -53,9 +53,9 @@ func TestOnePersonSeveralNames(t *testing.T) {
 		}
 	}
 	have(map[string]string{"mira.solvang": "desk offered", "msolvang": "hall placed"})
-	contains(t, "looking first", s.must("directory", "join-by", "address", "--dry-run"), "1 person has several")
+	contains(t, "looking first", s.must("directory", "link-by", "address", "--dry-run"), "1 person has several")
 	have(map[string]string{"mira.solvang": "desk offered", "msolvang": "hall placed"})
-	contains(t, "the rule", s.must("directory", "join-by", "address"), "with one address are one person",
+	contains(t, "the rule", s.must("directory", "link-by", "address"), "with one address are one person",
 		"1 person has several")
 	both := "hall placed, desk offered"
 	have(map[string]string{"mira.solvang": both, "MSOLVANG": both})
@@ -65,26 +65,26 @@ func TestOnePersonSeveralNames(t *testing.T) {
 	have(map[string]string{"mira.solvang": "hall placed, desk picked", "msolvang": "hall placed, desk picked"})
 	s.must("unpick", "desk", "--user", "mira.solvang")
 	have(map[string]string{"msolvang": both})
-	contains(t, "the lead", s.must("directory", "lead", "yard"), "goes by the one that yard has")
+	contains(t, "the primary", s.must("directory", "primary", "yard"), "goes by the one that yard has")
 	contains(t, "the person", s.must("person", "mira.solvang"), "msolvang: ", "stands for the person")
-	if code, _, errs := s.run("directory", "lead", "nowhere"); code != 4 {
+	if code, _, errs := s.run("directory", "primary", "nowhere"); code != 4 {
 		t.Errorf("%d %s", code, errs)
 	}
-	s.must("directory", "lead", "--none")
-	s.must("directory", "join", "mira.solvang", `SKERRY\msol`, "-m", "tills")
+	s.must("directory", "primary", "--none")
+	s.must("directory", "link", "mira.solvang", `SKERRY\msol`, "-m", "tills")
 	have(map[string]string{`SKERRY\\msol`: both})
-	s.must("directory", "apart", "skerry/mira.solvang", "yard/msolvang")
+	s.must("directory", "unlink", "skerry/mira.solvang", "yard/msolvang")
 	have(map[string]string{"mira.solvang": "desk offered", "msolvang": "hall placed", `SKERRY\\msol`: "desk offered"})
-	contains(t, "the joins", s.must("directory", "joins"), "two people", "tills")
-	s.must("directory", "unjoin", "2")
-	s.must("directory", "unjoin", "1")
+	contains(t, "the links", s.must("directory", "links"), "two people", "tills")
+	s.must("directory", "remove-link", "2")
+	s.must("directory", "remove-link", "1")
 	have(map[string]string{"mira.solvang": both, `SKERRY\\msol`: ""})
-	if code, _, errs := s.run("directory", "unjoin", "1"); code != 4 {
+	if code, _, errs := s.run("directory", "remove-link", "1"); code != 4 {
 		t.Errorf("%d %s", code, errs)
 	}
-	s.must("directory", "join-by", "address", "--off")
+	s.must("directory", "link-by", "address", "--off")
 	have(map[string]string{"mira.solvang": "desk offered", "msolvang": "hall placed"})
-	if code, _, errs := s.run("directory", "join", "mira.solvan", "x"); code != 4 || !strings.Contains(errs,
+	if code, _, errs := s.run("directory", "link", "mira.solvan", "x"); code != 4 || !strings.Contains(errs,
 		"did you mean mira.solvang?") {
 		t.Errorf("%d %s", code, errs)
 	}
@@ -155,18 +155,18 @@ func TestErasingAPerson(t *testing.T) {
 	s.importDirectory("directory: 1\nusers: [{name: mira.solvang, email: ms@skerry.example}, {name: olav}]")
 	s.must("pick", "desk", "--user", "mira.solvang")
 	s.must("unpick", "desk", "--user", "mira.solvang")
-	s.must("directory", "join", "mira.solvang", "msol")
+	s.must("directory", "link", "mira.solvang", "msol")
 	out := s.must("personal-data", "export", "Mira.Solvang")
 	var data struct {
 		Names     []string
 		Directory []struct{ To *time.Time }
 		Picks     []any
-		Joins     []any
+		Links     []any
 		Events    []struct{ Says string }
 		Revisions []int
 	}
 	if err := json.Unmarshal([]byte(out), &data); err != nil || len(data.Names) != 2 || len(data.Directory) != 2 ||
-		len(data.Picks) != 1 || len(data.Joins) != 1 || len(data.Revisions) != 1 {
+		len(data.Picks) != 1 || len(data.Links) != 1 || len(data.Revisions) != 1 {
 		t.Errorf("%v\n%s", err, out)
 	}
 	for reason, code := range map[string]int{"": 3, "mira.solvang asked": 3} {

@@ -47,7 +47,7 @@ func TestProof(t *testing.T) {
 
 	s.run("endpoint", "checkup", "desk-1", "--queue", "hall") // one path leads nowhere, so the answer is no
 	contains(t, "with a test page", proof("--queue", "hall"), "test pages from 1 endpoint", "sent ")
-	s.must("endpoint", "paper", "1", "good", "--note", "crisp")
+	s.must("endpoint", "print-result", "1", "good", "--note", "crisp")
 	contains(t, "with what came out", proof("--queue", "hall"), "good, ")
 
 	// Revision 1 again: of its four, what a later change has taken over is said to be so.
@@ -90,13 +90,13 @@ func TestTrial(t *testing.T) {
 	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "is Slip 3", "Slip·3··v1.4",
 		"driverless (now)", "plain")
 	contains(t, "plain", s.must("driver", "try", "hall", "plain", "--machine", "desk-1"), "hall-trial was made",
-		"with plain text", "hall was not touched", "cirque endpoint paper 1")
+		"with plain text", "hall was not touched", "cirque endpoint print-result 1")
 	if after := d.file("users/mira/hall.yaml"); after != before || d.file("users/mira/hall-trial.yaml") != "" {
 		t.Errorf("the trial left its mark:\n%s\n%s", after, d.queues())
 	}
-	contains(t, "told", s.must("endpoint", "paper", "1", "good"), "remembered", "the driver is at fault")
+	contains(t, "told", s.must("endpoint", "print-result", "1", "good"), "remembered", "the driver is at fault")
 	s.must("driver", "try", "hall", "Slip 3  v1.4", "--machine", "desk-1")
-	contains(t, "told of the driver", s.must("endpoint", "paper", "2", "garbled", "--note", "half a page"),
+	contains(t, "told of the driver", s.must("endpoint", "print-result", "2", "garbled", "--note", "half a page"),
 		"What to try next")
 	list := s.must("driver", "try", "hall", "--machine", "desk-1")
 	if strings.Index(list, "plain") > strings.Index(list, "Slip·3") || !strings.Contains(list, "came out garbled once") {
@@ -110,9 +110,9 @@ func TestTrial(t *testing.T) {
 		{[]string{"driver", "try", "hall", "Slip 3 v1.4", "--machine", "desk-1"}, "a space"},
 		{[]string{"driver", "try", "hall", "plain"}, "--machine"},
 		{[]string{"driver", "try", "nosuch", "--machine", "desk-1"}, "no queue"},
-		{[]string{"endpoint", "paper", "1", "great"}, "good, garbled or nothing"},
-		{[]string{"endpoint", "paper", "x", "good"}, "no checkup's number"},
-		{[]string{"endpoint", "paper", "99", "good"}, "no such checkup"},
+		{[]string{"endpoint", "print-result", "1", "great"}, "good, garbled or nothing"},
+		{[]string{"endpoint", "print-result", "x", "good"}, "no checkup's number"},
+		{[]string{"endpoint", "print-result", "99", "good"}, "no such checkup"},
 	} {
 		if code, _, errs := s.run(bad.args...); code == 0 || !strings.Contains(errs, bad.says) {
 			t.Errorf("%v: %d %s", bad.args, code, errs)
@@ -124,9 +124,9 @@ func TestTrial(t *testing.T) {
 	contains(t, "drivers there", s.must("driver", "on"), "No driver")
 }
 
-// TestExercise: a server is taken out on purpose, its people are led elsewhere and back, and the report says so; only
+// TestFailoverTest: a server is taken out on purpose, its people are led elsewhere and back, and the report says so; only
 // one at a time with a server.
-func TestExercise(t *testing.T) {
+func TestFailoverTest(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
@@ -141,50 +141,50 @@ func TestExercise(t *testing.T) {
 		return strings.Contains(s.must("proof", "--queue", "hall"), "arrived where it is expected")
 	})
 	contains(t, "who leads where", s.must("endpoint", "paths"), "server ps-1", "hall", "server far", "solo")
-	s.must("photograph", "take", "before", "--note", "all well")
+	s.must("snapshot", "take", "before", "--note", "all well")
 	for _, bad := range []struct {
 		args []string
 		code int
 	}{
-		{[]string{"exercise", "start", "ps-1"}, 3}, {[]string{"exercise", "start", "ps-1", "--reason", "x", "--for", "90s"},
-			2}, {[]string{"exercise", "start", "nosuch", "--reason", "x"}, 4},
-		{[]string{"exercise", "start", "ps-1", "--reason", "x", "--for", "0s"}, 3}, {[]string{"exercise", "show", "7"}, 4},
-		{[]string{"exercise", "stop", "x"}, 2}, {[]string{"photograph", "take", "before"}, 6}, {[]string{"photograph", "take",
-			"Bad Name"}, 3}, {[]string{"photograph", "compare", "nosuch"}, 4},
+		{[]string{"failover-test", "start", "ps-1"}, 3}, {[]string{"failover-test", "start", "ps-1", "--reason", "x", "--for", "90s"},
+			2}, {[]string{"failover-test", "start", "nosuch", "--reason", "x"}, 4},
+		{[]string{"failover-test", "start", "ps-1", "--reason", "x", "--for", "0s"}, 3}, {[]string{"failover-test", "show", "7"}, 4},
+		{[]string{"failover-test", "stop", "x"}, 2}, {[]string{"snapshot", "take", "before"}, 6}, {[]string{"snapshot", "take",
+			"Bad Name"}, 3}, {[]string{"snapshot", "compare", "nosuch"}, 4},
 	} {
 		if code, out, errs := s.run(bad.args...); code != bad.code {
 			t.Errorf("%v: %d %s%s", bad.args, code, out, errs)
 		}
 	}
-	s.must("exercise", "start", "ps-1", "--reason", "spring", "--for", "5m")
+	s.must("failover-test", "start", "ps-1", "--reason", "spring", "--for", "5m")
 	within(t, "the queue leads to the second", leads(two.Addr()))
 	within(t, "it is out", func() bool {
-		return strings.Contains(s.must("exercise", "show", "1"), "out        0 of 1 endpoints")
+		return strings.Contains(s.must("failover-test", "show", "1"), "out        0 of 1 endpoints")
 	})
-	contains(t, "what is otherwise", s.must("photograph", "compare", "before"), "ps-1", "drained",
+	contains(t, "what is otherwise", s.must("snapshot", "compare", "before"), "ps-1", "drained",
 		"hall of mira on desk-1", two.Addr())
-	if code, _, errs := s.run("exercise", "start", "ps-1", "--reason", "twice"); code != 6 || !strings.Contains(errs,
+	if code, _, errs := s.run("failover-test", "start", "ps-1", "--reason", "twice"); code != 6 || !strings.Contains(errs,
 		"not wholly on duty") {
 		t.Error(code, errs)
 	}
-	contains(t, "the checklist", s.must("server", "outage", "ps-1"), "done      Is it kept how it stood before? on the "+
-		"photograph before.", "done      Has everybody moved off it?", "to do     Is it back on duty? not yet.")
-	s.must("exercise", "stop", "1")
+	contains(t, "the checklist", s.must("server", "outage", "ps-1"), "done      Is it kept how it stood before? in the "+
+		"snapshot before.", "done      Has everybody moved off it?", "to do     Is it back on duty? not yet.")
+	s.must("failover-test", "stop", "1")
 	within(t, "the queue leads to the first again", leads(one.Addr()))
-	within(t, "it is over", func() bool { return strings.Contains(s.must("exercise", "list"), "over: as it should") })
-	contains(t, "the report", s.must("exercise", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after",
+	within(t, "it is over", func() bool { return strings.Contains(s.must("failover-test", "list"), "over: as it should") })
+	contains(t, "the report", s.must("failover-test", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after",
 		"Everybody was back ", "Nothing failed", "ended early by test")
-	if code, _, errs := s.run("exercise", "stop", "1"); code != 6 || !strings.Contains(errs, "is over") {
+	if code, _, errs := s.run("failover-test", "stop", "1"); code != 6 || !strings.Contains(errs, "is over") {
 		t.Error(code, errs)
 	}
 	within(t, "all is as before", func() bool {
-		return strings.Contains(s.must("photograph", "compare", "before", "--only", "hall of mira"), "Nothing is otherwise")
+		return strings.Contains(s.must("snapshot", "compare", "before", "--only", "hall of mira"), "Nothing differs")
 	})
 	within(t, "the checklist is through", func() bool {
 		return strings.Contains(s.must("server", "outage", "ps-1"), "Is everybody back on it? 1 endpoint leads to it")
 	})
-	s.must("photograph", "remove", "before")
-	contains(t, "none", s.must("photograph", "list"), "None was taken")
+	s.must("snapshot", "remove", "before")
+	contains(t, "none", s.must("snapshot", "list"), "None was taken")
 }
 
 // TestTrialOnRealSpooler: on Debian's spooler plain text comes out of the device, a driver gets the page in the

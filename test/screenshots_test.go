@@ -107,7 +107,7 @@ func TestScreenshots(t *testing.T) {
 	shot("history")
 	p.goTo("/endpoints?endpoint=desk-131")
 	p.see("access denied")
-	p.press("button", "Check it, rung by rung")
+	p.press("button", "Check it, step by step")
 	p.see("Begin with:")
 	p.see("From the endpoint itself")
 	shot("endpoint")

@@ -140,10 +140,10 @@ func TestDirectorySignIn(t *testing.T) {
 	if status, _ := j.do("GET", "/api/v1/estate", ""); status != 403 {
 		t.Errorf("after leaving the group: %d", status)
 	}
-	// Neither a join nor another source that has the name gives a role.
-	s.must("directory", "join", "skerry/person-1", "skerry/person-2")
+	// Neither a link nor another source that has the name gives a role.
+	s.must("directory", "link", "skerry/person-1", "skerry/person-2")
 	if status, _ := j.do("GET", "/api/v1/estate", ""); status != 403 {
-		t.Errorf("joined with a member of the help desk: %d", status)
+		t.Errorf("linked with a member of the help desk: %d", status)
 	}
 	s.must("account", "allow", "unit:masters", "--role", "owner")
 	s.importDirectory("directory: 1\nusers: [{name: person-1, unit: masters}]\ngroups: [{name: owners, members: " +

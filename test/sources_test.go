@@ -124,9 +124,9 @@ func TestSourceLife(t *testing.T) {
 		"The group group-3 is called clerks now")
 }
 
-// TestSourceBrake: emptying the base removes nobody, a cut and a refused account change nothing, each is told once, and
+// TestSourceRemovalLimit: emptying the base removes nobody, a cut and a refused account change nothing, each is told once, and
 // what was meant can be accepted.
-func TestSourceBrake(t *testing.T) {
+func TestSourceRemovalLimit(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(60, 3, 3))
 	s := startService(t)
@@ -148,11 +148,11 @@ func TestSourceBrake(t *testing.T) {
 			t.Error(kind, code, errs)
 		}
 	}
-	contains(t, "the dry pass", s.must("directory", "source", "run", "skerry", "--dry-run"), "the brake would hold it")
+	contains(t, "the dry pass", s.must("directory", "source", "run", "skerry", "--dry-run"), "the removal limit would hold it")
 	contains(t, "the list", s.must("directory", "source", "list"), "60")
 	contains(t, "nobody is gone", s.must("directory", "find", "person-59"), "Person 59")
 	if n := strings.Count(s.events(), "was held"); n != 1 {
-		t.Errorf("the brake is told %d times", n)
+		t.Errorf("the removal limit is told %d times", n)
 	}
 	dir.Stop()
 	code, _, errs := s.run("directory", "source", "run", "skerry")
@@ -200,7 +200,7 @@ func TestSourceRefused(t *testing.T) {
 	if err := put(good); err != nil {
 		t.Fatal(err)
 	}
-	good.Password, good.Brake = nil, 10
+	good.Password, good.RemovalLimit = nil, 10
 	if err := put(good); err != nil {
 		t.Error("the kept password does not do:", err)
 	}
@@ -226,8 +226,8 @@ func TestSourceRefused(t *testing.T) {
 	}
 }
 
-// TestImportBrake: files that hold far less than before are held as well.
-func TestImportBrake(t *testing.T) {
+// TestImportRemovalLimit: files that hold far less than before are held as well.
+func TestImportRemovalLimit(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	file := func(n int) string {

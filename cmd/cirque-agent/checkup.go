@@ -17,7 +17,7 @@ func checkup() *cobra.Command {
 	var spooler, state, queue string
 	c := &cobra.Command{Use: "checkup --spooler S", Short: "Look from this machine what is wrong: service, spooler, " +
 		"queues, paths, a test page", Args: cobra.NoArgs,
-		Long: `Check this machine rung by rung, from its own place: whether it reaches the service and is known
+		Long: `Check this machine step by step, from its own place: whether it reaches the service and is known
 there, what it should have and why, whether its spooler works, whether each queue is there, and
 whether each path answers from here. With --queue a test page is printed, too. The last lineups are
 those that the agent keeps.`,
@@ -35,7 +35,7 @@ those that the agent keeps.`,
 				fmt.Fprintln(c.OutOrStdout(), l)
 			}
 			if err == nil && bad {
-				err = errors.New("something is wrong; the first rung that says no is where to begin")
+				err = errors.New("something is wrong; the first check that says no is where to begin")
 			}
 			return err
 		}}

@@ -121,7 +121,7 @@ seed always gives the same. Their organisation is that of "organisation --endpoi
 			}
 			out := bufio.NewWriter(c.OutOrStdout())
 			enc := json.NewEncoder(out)
-			if err := large.New(seed, size).Reports(seed, func(t large.Told) error {
+			if err := large.New(seed, size).Reports(seed, func(t large.Reported) error {
 				return enc.Encode(map[string]any{"age": t.Age.Seconds(), "report": t.Report})
 			}); err != nil {
 				return err

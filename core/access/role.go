@@ -48,7 +48,7 @@ const (
 	ManageTokens   Action = "manage tokens"
 	EndSessions    Action = "end other people's sessions"
 	ManageAccounts Action = "manage accounts and their roles"
-	JoinPeople     Action = "say which names are one person"
+	LinkPeople     Action = "say which names are one person"
 	ExportPerson   Action = "hand out what is kept of a person"
 	ErasePerson    Action = "erase what is kept of a person"
 	Profile        Action = "profile the service"
@@ -68,7 +68,7 @@ var (
 	// atSites are done to something that lies at a site, which a scope must hold.
 	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, Enrol, AnswerRequests}
 	// everywhere concern all sites at once: a scope excludes them.
-	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, JoinPeople,
+	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, LinkPeople,
 		ExportPerson, ErasePerson, Profile, Capture}
 	// own are done to what is one's own.
 	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken}

@@ -119,7 +119,7 @@ func entry(d *estate.Document, q *estate.Queue, base string, titles map[string]s
 			media, sides, formats, colour = r.Media, two, r.Formats, r.Colour
 			continue
 		}
-		media, sides, formats = both(media, r.Media), both(sides, two), both(formats, r.Formats)
+		media, sides, formats = intersect(media, r.Media), intersect(sides, two), intersect(formats, r.Formats)
 		if colour == nil || r.Colour == nil {
 			colour = nil
 		} else if c := *colour && *r.Colour; c != *colour {
@@ -170,7 +170,7 @@ func clip(s string, most int) string {
 	return s
 }
 
-func both(a, b []string) []string {
+func intersect(a, b []string) []string {
 	var out []string
 	for _, v := range a {
 		if slices.Contains(b, v) {

@@ -13,8 +13,8 @@ type Outage struct {
 	Server      string
 	Only        []string // queues that nobody reaches without it
 	Lacking     []string // what other members of its sets lack, in sentences
-	Photograph  string   // the latest that was taken before it went out of duty, or of the last day
-	Otherwise   int      // differences of the server and its queues to that photograph
+	Snapshot    string   // the latest that was taken before it went out of duty, or of the last day
+	Otherwise   int      // differences of the server and its queues to that snapshot
 	Duty        live.Note
 	Move        *Move // while it is out of duty or returns
 	Health      Verdict
@@ -27,7 +27,7 @@ type Outage struct {
 // and after. What only a person can know is unproven.
 //
 //nolint:funlen // the checks stand in the order in which they are made
-func (o Outage) Checklist() []endpoint.Rung {
+func (o Outage) Checklist() []endpoint.Check {
 	var out endpoint.Checks
 	add := out.Add
 	switch {
@@ -43,11 +43,11 @@ func (o Outage) Checklist() []endpoint.Rung {
 	default:
 		add("Is everything on it served elsewhere, too?", endpoint.Yes, "", "every queue that leads to it has another way")
 	}
-	if o.Photograph == "" {
-		add("Is it kept how it stood before?", endpoint.Unproven, "cirque photograph take before-the-outage",
-			"no photograph was taken in the day before")
+	if o.Snapshot == "" {
+		add("Is it kept how it stood before?", endpoint.Unproven, "cirque snapshot take before-the-outage",
+			"no snapshot was taken in the day before")
 	} else {
-		add("Is it kept how it stood before?", endpoint.Yes, "", "on the photograph %s", o.Photograph)
+		add("Is it kept how it stood before?", endpoint.Yes, "", "in the snapshot %s", o.Snapshot)
 	}
 	outNow := o.Duty.Duty == live.Drained || o.Duty.Duty == live.Down
 	returning := o.Move != nil && !outNow
@@ -94,14 +94,14 @@ func (o Outage) Checklist() []endpoint.Rung {
 			"probe from here")
 	}
 	switch {
-	case o.Photograph == "":
+	case o.Snapshot == "":
 		add("Is it as it was before?", endpoint.Unproven, "compare it by eye: cirque server show "+o.Server,
-			"there is no photograph to compare with")
+			"there is no snapshot to compare with")
 	case o.Otherwise > 0:
-		add("Is it as it was before?", endpoint.No, "cirque photograph compare "+o.Photograph+" --only "+o.Server,
-			"%s to the photograph %s", words.Count(o.Otherwise, "difference"), o.Photograph)
+		add("Is it as it was before?", endpoint.No, "cirque snapshot compare "+o.Snapshot+" --only "+o.Server,
+			"%s to the snapshot %s", words.Count(o.Otherwise, "difference"), o.Snapshot)
 	default:
-		add("Is it as it was before?", endpoint.Yes, "", "it and its queues are as on the photograph %s", o.Photograph)
+		add("Is it as it was before?", endpoint.Yes, "", "it and its queues are as in the snapshot %s", o.Snapshot)
 	}
 	switch {
 	case outNow:

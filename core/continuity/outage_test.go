@@ -20,20 +20,20 @@ func TestChecklist(t *testing.T) {
 		want string // the results: y, n, ? of each step
 	}{
 		"before, nothing ready": {Outage{Only: []string{"accounts"}, Duty: live.Note{Duty: live.Serving}}, "n?n"},
-		"before, all ready":     {Outage{Photograph: "before", Duty: live.Note{Duty: live.Serving}}, "yyn"},
-		"out, people still moving": {Outage{Photograph: "before", Duty: drained, WentOut: true, Move: &Move{Left: 2,
+		"before, all ready":     {Outage{Snapshot: "before", Duty: live.Note{Duty: live.Serving}}, "yyn"},
+		"out, people still moving": {Outage{Snapshot: "before", Duty: drained, WentOut: true, Move: &Move{Left: 2,
 			Endpoints: 5}, Health: Up}, "yyyn?yyn"},
-		"out, jobs waiting": {Outage{Photograph: "before", Duty: drained, WentOut: true,
+		"out, jobs waiting": {Outage{Snapshot: "before", Duty: drained, WentOut: true,
 			Move: &Move{Waiting: &three}, Health: Gone}, "yyyynnyn"},
-		"out, empty, and otherwise": {Outage{Photograph: "before", Otherwise: 1, Duty: drained, WentOut: true,
+		"out, empty, and otherwise": {Outage{Snapshot: "before", Otherwise: 1, Duty: drained, WentOut: true,
 			Move: &Move{Waiting: &none}, Health: Up}, "yyyyyynn"},
 		"returning": {Outage{Duty: live.Note{Duty: live.Serving}, WentOut: true, LeadingThen: 5, Leading: 2,
 			Move: &Move{Says: "it takes 40 %"}, Health: Up}, "y?yy?yn"},
-		"back": {Outage{Photograph: "before", Duty: live.Note{Duty: live.Serving}, WentOut: true,
+		"back": {Outage{Snapshot: "before", Duty: live.Note{Duty: live.Serving}, WentOut: true,
 			LeadingThen: 5, Leading: 5, Health: Up}, "yyyyyyy"},
-		"another member lacks a lot": {Outage{Lacking: []string{"ps-2 has no queue hall"}, Photograph: "p",
+		"another member lacks a lot": {Outage{Lacking: []string{"ps-2 has no queue hall"}, Snapshot: "p",
 			Duty: live.Note{Duty: live.Serving}}, "nyn"},
-		"it was never probed up here": {Outage{Photograph: "p", Duty: drained, WentOut: true, Move: &Move{Waiting: &none}},
+		"it was never probed up here": {Outage{Snapshot: "p", Duty: drained, WentOut: true, Move: &Move{Waiting: &none}},
 			"yyyyy?yn"},
 	} {
 		var got strings.Builder

@@ -111,7 +111,7 @@ type Import struct {
 // Taking says how rows are taken in.
 type Taking struct {
 	Author string
-	Share  int  // of the brake, in percent; 100 for none
+	Share  int  // of the removal limit, in percent; 100 for none
 	Dry    bool // only say what would be
 	Quiet  bool // what alters nothing is no event
 	Kept   bool // only while it is a source that is read

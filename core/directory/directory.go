@@ -45,7 +45,7 @@ type Records struct {
 	Groups   []Group   `json:"groups"`
 	Machines []Machine `json:"machines"`
 
-	Joins Joins `json:"-"` // which accounts are one person
+	Links Links `json:"-"` // which accounts are one person
 }
 
 // A GroupID numbers the groups of one Directory, from 0.
@@ -76,7 +76,7 @@ type Directory struct {
 	people        []person // who have several accounts or names
 	personOf      map[MemberID]int32
 	accountGroups map[MemberID][]GroupID // of their accounts: the groups by that name alone
-	unjoined      []string
+	unlinked      []string
 }
 
 // members are the users or the machines: those that are listed come first, in the order of the records; then those that
@@ -145,7 +145,7 @@ func New(r Records) *Directory {
 			}
 		}
 	}
-	d.join()
+	d.link()
 	d.byAlias()
 	d.nest()
 	d.share()
@@ -464,8 +464,8 @@ func (d *Directory) Chain(kind, called string, id GroupID) []string {
 	// Walk down from the group until one lists the member itself.
 	members := []string{name.Fold(called)}
 	if kind == "user" {
-		if lead := d.Lead(d.UserID(members[0])); lead != NoMember {
-			members = append([]string{d.UserName(lead)}, d.Names(lead)...)
+		if primary := d.Primary(d.UserID(members[0])); primary != NoMember {
+			members = append([]string{d.UserName(primary)}, d.Names(primary)...)
 		}
 	}
 	seen := map[GroupID]bool{id: true}

@@ -8,16 +8,16 @@ type Found struct {
 	Detail string `json:"detail,omitempty" doc:"Such as the unit."`
 }
 
-// Joined is how it is decided who is one person, and what came of it.
-type Joined struct {
-	Joins
+// Linked is how it is decided who is one person, and what came of it.
+type Linked struct {
+	Links
 	People  int      `json:"people" doc:"Who have several accounts or names."`
-	Remarks []string `json:"remarks" doc:"What looked like one person and was not joined."`
+	Remarks []string `json:"remarks" doc:"What looked like one person and was not linked."`
 	Sources []string `json:"sources" doc:"From which users come."`
 }
 
-// A Stranger is a name under which somebody sits at an endpoint, and which no directory has.
-type Stranger struct {
+// An UnmatchedName is a name under which somebody sits at an endpoint, and which no directory has.
+type UnmatchedName struct {
 	Name     string   `json:"name"`
 	Machines []string `json:"machines"`
 	Near     []string `json:"near" doc:"Users whom it may stand for."`

@@ -13,7 +13,7 @@ func (d *Directory) once(f func(MemberID)) func(MemberID) {
 	met := map[MemberID]bool{}
 	return func(id MemberID) {
 		if _, several := d.personOf[id]; several {
-			if id = d.Lead(id); met[id] {
+			if id = d.Primary(id); met[id] {
 				return
 			}
 			met[id] = true

@@ -27,5 +27,5 @@ type PastPick struct {
 type PersonData struct {
 	Directory []PastRow  `json:"directory"`
 	Picks     []PastPick `json:"picks"`
-	Joins     []Join     `json:"joins"`
+	Links     []Link     `json:"links"`
 }

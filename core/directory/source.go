@@ -20,18 +20,18 @@ const (
 
 // A Source is a directory that is read over LDAP (RFC 4511).
 type Source struct {
-	Name     string `json:"name"`
-	URL      string `json:"url" doc:"ldaps://HOST, or ldap://HOST with start_tls."`
-	StartTLS bool   `json:"start_tls,omitempty"`
-	CA       string `json:"ca,omitempty" doc:"PEM; the system's authorities when absent."`
-	Bind     string `json:"bind,omitempty" doc:"The account that reads, as a DN or as the server wants it; anonymous when absent."`
-	Base     string `json:"base" doc:"The DN below which everything is read."`
-	Preset   string `json:"preset" enum:"standard,posix,domain"`
-	Map      Map    `json:"map,omitempty" doc:"What differs from the preset."`
-	Brake    int    `json:"brake,omitempty" doc:"The share, in percent, of what a source held that may disappear in one pass; 20 when absent."`
-	Every    int    `json:"every,omitempty" doc:"Seconds between passes for changes; 300 when absent."`
-	Whole    int    `json:"whole,omitempty" doc:"Seconds between whole passes; a day when absent."`
-	Paused   bool   `json:"paused,omitempty"`
+	Name         string `json:"name"`
+	URL          string `json:"url" doc:"ldaps://HOST, or ldap://HOST with start_tls."`
+	StartTLS     bool   `json:"start_tls,omitempty"`
+	CA           string `json:"ca,omitempty" doc:"PEM; the system's authorities when absent."`
+	Bind         string `json:"bind,omitempty" doc:"The account that reads, as a DN or as the server wants it; anonymous when absent."`
+	Base         string `json:"base" doc:"The DN below which everything is read."`
+	Preset       string `json:"preset" enum:"standard,posix,domain"`
+	Map          Map    `json:"map,omitempty" doc:"What differs from the preset."`
+	RemovalLimit int    `json:"removal_limit,omitempty" doc:"The share, in percent, of what a source held that may disappear in one pass; 20 when absent."`
+	Every        int    `json:"every,omitempty" doc:"Seconds between passes for changes; 300 when absent."`
+	Whole        int    `json:"whole,omitempty" doc:"Seconds between whole passes; a day when absent."`
+	Paused       bool   `json:"paused,omitempty"`
 	// ListUnder is where queues that are listed are written.
 	ListUnder string `json:"list_under,omitempty" doc:"The DN below which queues that are listed are written as printer entries (RFC 7612); none are when absent. The account needs the right to."`
 	SignIn    bool   `json:"sign_in,omitempty" doc:"Its people may sign in here with their password there."`
@@ -75,9 +75,9 @@ var presets = map[string]Map{
 
 // Defaults of a Source.
 const (
-	DefaultBrake = 20
-	DefaultEvery = 5 * time.Minute
-	DefaultWhole = 24 * time.Hour
+	DefaultRemovalLimit = 20
+	DefaultEvery        = 5 * time.Minute
+	DefaultWhole        = 24 * time.Hour
 )
 
 // Attributes gives the preset's map with what the source says otherwise.
@@ -95,8 +95,8 @@ func (s Source) Attributes() Map {
 	}
 }
 
-// Share gives the brake's share in percent.
-func (s Source) Share() int { return cmp.Or(s.Brake, DefaultBrake) }
+// Share gives the removal limit in percent.
+func (s Source) Share() int { return cmp.Or(s.RemovalLimit, DefaultRemovalLimit) }
 
 // Check brings a source into form, and says all that is wrong with it: an Invalid fault.
 func (s *Source) Check() error {
@@ -133,8 +133,8 @@ func (s *Source) Check() error {
 	if s.ListUnder = strings.TrimSpace(s.ListUnder); s.ListUnder != "" && s.Bind == "" {
 		complain("list_under", "nobody writes there without an account", "name an account that may write")
 	}
-	if s.Brake < 0 || s.Brake > 100 {
-		complain("brake", "it is no share", "write 1 to 100 percent")
+	if s.RemovalLimit < 0 || s.RemovalLimit > 100 {
+		complain("removal_limit", "it is no share", "write 1 to 100 percent")
 	}
 	slices.SortFunc(bad, func(a, b fault.Detail) int { return strings.Compare(a.Place, b.Place) })
 	if len(bad) > 0 {
@@ -165,7 +165,7 @@ type Run struct {
 	ID       int64      `json:"id"`
 	Source   string     `json:"source"`
 	Kind     string     `json:"kind" enum:"whole,changes,dry" doc:"dry: the whole source is read, and nothing is applied."`
-	State    string     `json:"state" enum:"waiting,running,done,failed,held,stopped" doc:"held: the brake held it, and nothing was applied."`
+	State    string     `json:"state" enum:"waiting,running,done,failed,held,stopped" doc:"held: the removal limit held it, and nothing was applied."`
 	Accept   bool       `json:"accept,omitempty" doc:"Whoever asked for it wants it applied, whatever disappears."`
 	Author   string     `json:"author"`
 	At       time.Time  `json:"at"`

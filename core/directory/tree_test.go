@@ -160,13 +160,13 @@ func TestSourceCheck(t *testing.T) {
 		t.Error(good, err)
 	}
 	for place, s := range map[string]Source{
-		"url":       {URL: "ldaps://u:p@d.example", Base: "b"},
-		"url ":      {URL: "ldap://d.example", Bind: "cn=reader", Base: "b"},
-		"start_tls": {URL: "ldaps://d.example", StartTLS: true, Base: "b"},
-		"base":      {URL: "ldaps://d.example"},
-		"preset":    {URL: "ldaps://d.example", Base: "b", Preset: "other"},
-		"brake":     {URL: "ldaps://d.example", Base: "b", Brake: 101},
-		"every":     {URL: "ldaps://d.example", Base: "b", Every: 9},
+		"url":           {URL: "ldaps://u:p@d.example", Base: "b"},
+		"url ":          {URL: "ldap://d.example", Bind: "cn=reader", Base: "b"},
+		"start_tls":     {URL: "ldaps://d.example", StartTLS: true, Base: "b"},
+		"base":          {URL: "ldaps://d.example"},
+		"preset":        {URL: "ldaps://d.example", Base: "b", Preset: "other"},
+		"removal_limit": {URL: "ldaps://d.example", Base: "b", RemovalLimit: 101},
+		"every":         {URL: "ldaps://d.example", Base: "b", Every: 9},
 	} {
 		if f := fault.As(s.Check()); f == nil || len(f.Details) != 1 || f.Details[0].Place != strings.TrimSpace(place) ||
 			f.Details[0].Fix == "" || !strings.HasPrefix(f.What, f.Details[0].Place) {

@@ -16,7 +16,7 @@ const Plain = "plain"
 type Seen struct {
 	Model   string    `json:"model"`
 	Driver  string    `json:"driver" doc:"An exact name, driverless, or plain."`
-	Paper   string    `json:"paper" enum:"good,garbled,nothing"`
+	Result  string    `json:"result" enum:"good,garbled,nothing"`
 	Machine string    `json:"machine"`
 	Queue   string    `json:"queue"`
 	By      string    `json:"by"`
@@ -50,7 +50,7 @@ func Alternatives(choices []Choice, formats []string, now string, seen []Seen) [
 		a := Alternative{Try: try, Now: try == now, Why: why, Seen: append([]Seen{}, of[try]...)}
 		slices.SortFunc(a.Seen, func(x, y Seen) int { return y.At.Compare(x.At) })
 		if len(a.Seen) > 0 {
-			a.Last = a.Seen[0].Paper
+			a.Last = a.Seen[0].Result
 		}
 		out = append(out, a)
 	}
@@ -102,20 +102,20 @@ var lot = map[string]int{"good": 0, "": 1, "nothing": 2, "garbled": 2}
 func remember(seen []Seen) string {
 	n := map[string]int{}
 	for _, s := range seen {
-		n[s.Paper]++
+		n[s.Result]++
 	}
 	says := ""
-	for _, p := range []struct{ paper, says string }{{"good", "came out well"}, {"garbled", "came out garbled"},
+	for _, p := range []struct{ result, says string }{{"good", "came out well"}, {"garbled", "came out garbled"},
 		{"nothing", "nothing came out"}} {
-		if n[p.paper] == 0 {
+		if n[p.result] == 0 {
 			continue
 		}
 		if says != "" {
 			says += ", "
 		}
 		times := "once"
-		if n[p.paper] > 1 {
-			times = fmt.Sprintf("%d times", n[p.paper])
+		if n[p.result] > 1 {
+			times = fmt.Sprintf("%d times", n[p.result])
 		}
 		says += p.says + " " + times
 	}

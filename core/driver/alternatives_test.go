@@ -14,8 +14,8 @@ func TestAlternatives(t *testing.T) {
 	choices := []Choice{{Exact: "Mono 40 PCL6", Fits: true, Packages: []string{"a"}}, {Exact: "Mono 40 PS", Fits: true,
 		Packages: []string{"a"}}, {Exact: "Wide 90", Packages: []string{"a"}}, {Exact: "Only on a server", Fits: true}}
 	at := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
-	saw := func(driver, paper string, minute int) Seen {
-		return Seen{Driver: driver, Paper: paper, At: at.Add(time.Duration(minute) * time.Minute)}
+	saw := func(driver, result string, minute int) Seen {
+		return Seen{Driver: driver, Result: result, At: at.Add(time.Duration(minute) * time.Minute)}
 	}
 	for says, c := range map[string]struct {
 		formats []string

@@ -11,8 +11,8 @@ import (
 	"cirque/core/words"
 )
 
-// A Rung is one check of a checkup. Nothing proven is a third result beside yes and no.
-type Rung struct {
+// A Check is one look at something of a checkup. Nothing proven is a third result beside yes and no.
+type Check struct {
 	Check  string `json:"check" doc:"What was asked, such as: does it reach the service?"`
 	Result string `json:"result" enum:"yes,no,unproven"`
 	Says   string `json:"says"`
@@ -28,34 +28,34 @@ const (
 )
 
 // Checks are checks that the service makes, in their order.
-type Checks []Rung
+type Checks []Check
 
 // Add puts a check below the others; a yes needs no fix.
 func (l *Checks) Add(check, result, fix, says string, args ...any) {
 	if result == Yes {
 		fix = ""
 	}
-	*l = append(*l, Rung{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix, By: "service"})
+	*l = append(*l, Check{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix, By: "service"})
 }
 
-// A Checkup is the ladder of checks that isolates a fault at one endpoint.
+// A Checkup is a row of checks that isolate a fault at one endpoint.
 type Checkup struct {
-	ID      int64      `json:"id"`
-	Machine string     `json:"machine"`
-	Queue   string     `json:"queue,omitempty" doc:"To which a test page was asked for."`
-	Author  string     `json:"author"`
-	At      time.Time  `json:"at"`
-	Done    *time.Time `json:"done" doc:"When the endpoint answered; null while it has not."`
-	Try     string     `json:"try,omitempty" doc:"What is tried instead of the queue's own driver: driverless, plain, or a driver's exact name."`
-	Tried   string     `json:"tried,omitempty" doc:"What the agent says it tried."`
-	Model   string     `json:"model,omitempty" doc:"Of the device behind the queue, where it is known."`
-	Paper   *Paper     `json:"paper,omitempty" doc:"What somebody saw come out."`
-	Rungs   []Rung     `json:"rungs"`
+	ID          int64        `json:"id"`
+	Machine     string       `json:"machine"`
+	Queue       string       `json:"queue,omitempty" doc:"To which a test page was asked for."`
+	Author      string       `json:"author"`
+	At          time.Time    `json:"at"`
+	Done        *time.Time   `json:"done" doc:"When the endpoint answered; null while it has not."`
+	Try         string       `json:"try,omitempty" doc:"What is tried instead of the queue's own driver: driverless, plain, or a driver's exact name."`
+	Tried       string       `json:"tried,omitempty" doc:"What the agent says it tried."`
+	Model       string       `json:"model,omitempty" doc:"Of the device behind the queue, where it is known."`
+	PrintResult *PrintResult `json:"print_result,omitempty" doc:"What somebody saw come out."`
+	Checks      []Check      `json:"checks"`
 }
 
 // First gives the first check that failed; "" where none did.
 func (c Checkup) First() string {
-	for _, r := range c.Rungs {
+	for _, r := range c.Checks {
 		if r.Result == No {
 			return r.Says
 		}
@@ -76,10 +76,10 @@ type Facts struct {
 	Now       time.Time
 }
 
-// Ladder gives the checks that the service can make by itself, in the order in which they isolate a fault.
+// ServiceChecks gives the checks that the service can make by itself, in the order in which they isolate a fault.
 //
 //nolint:funlen // the checks stand in the order in which they are made
-func Ladder(f Facts) []Rung {
+func ServiceChecks(f Facts) []Check {
 	var out Checks
 	add := out.Add
 	const reaches = "Does it reach the service?"

@@ -18,8 +18,8 @@ func TestLadder(t *testing.T) {
 		return Facts{Record: &Record{LastSeen: now, Report: Report{Machine: "desk-1"}}, Every: 5 * time.Minute,
 			Enrolled: &later, Connected: true, Lineups: []lineup.Lineup{l}, Now: now}
 	}
-	if rungs := Ladder(good()); (Checkup{Rungs: rungs}).First() != "" || len(rungs) != 6 {
-		t.Errorf("%+v", rungs)
+	if checks := ServiceChecks(good()); (Checkup{Checks: checks}).First() != "" || len(checks) != 6 {
+		t.Errorf("%+v", checks)
 	}
 	for says, c := range map[string]struct {
 		spoil func(*Facts)
@@ -40,11 +40,11 @@ func TestLadder(t *testing.T) {
 	} {
 		f := good()
 		c.spoil(&f)
-		rungs := Ladder(f)
-		if got := (Checkup{Rungs: rungs}).First(); !strings.Contains(got, c.want) {
+		checks := ServiceChecks(f)
+		if got := (Checkup{Checks: checks}).First(); !strings.Contains(got, c.want) {
 			t.Errorf("%s: %q", says, got)
 		}
-		for _, r := range rungs {
+		for _, r := range checks {
 			if r.Result == No && r.Fix == "" || r.Says == "" {
 				t.Errorf("%s: %+v says nothing, or how to mend nothing", says, r)
 			}

@@ -29,8 +29,8 @@ func (w Want) Trial(try string) Want {
 	return out
 }
 
-// A Paper is what somebody saw come out of a device.
-type Paper struct {
+// A PrintResult is what somebody saw come out of a device.
+type PrintResult struct {
 	Result string    `json:"result" enum:"good,garbled,nothing"`
 	By     string    `json:"by"`
 	At     time.Time `json:"at"`
@@ -39,9 +39,9 @@ type Paper struct {
 
 // What may come out.
 const (
-	PaperGood    = "good"
-	PaperGarbled = "garbled"
-	PaperNothing = "nothing"
+	PrintGood    = "good"
+	PrintGarbled = "garbled"
+	PrintNothing = "nothing"
 )
 
 // Tries says whether a checkup prints with another driver than the queue's.
@@ -74,9 +74,9 @@ func (c Checkup) Tested() *Tested {
 	if c.Queue == "" || c.Done == nil {
 		return nil
 	}
-	for _, r := range c.Rungs {
+	for _, r := range c.Checks {
 		if r.Check == TestCheck(c.Queue, c.Try) {
-			return &Tested{Checkup: c.ID, By: c.Author, At: *c.Done, Result: r.Result, Says: r.Says, Try: c.Try, Paper: c.Paper}
+			return &Tested{Checkup: c.ID, By: c.Author, At: *c.Done, Result: r.Result, Says: r.Says, Try: c.Try, PrintResult: c.PrintResult}
 		}
 	}
 	return nil
@@ -84,13 +84,13 @@ func (c Checkup) Tested() *Tested {
 
 // A Tested is one test page from an endpoint, and what came out.
 type Tested struct {
-	Checkup int64     `json:"checkup"`
-	By      string    `json:"by"`
-	At      time.Time `json:"at"`
-	Result  string    `json:"result" enum:"yes,no,unproven"`
-	Says    string    `json:"says"`
-	Try     string    `json:"try,omitempty" doc:"The driver that was tried instead of the queue's own."`
-	Paper   *Paper    `json:"paper,omitempty"`
+	Checkup     int64        `json:"checkup"`
+	By          string       `json:"by"`
+	At          time.Time    `json:"at"`
+	Result      string       `json:"result" enum:"yes,no,unproven"`
+	Says        string       `json:"says"`
+	Try         string       `json:"try,omitempty" doc:"The driver that was tried instead of the queue's own."`
+	PrintResult *PrintResult `json:"print_result,omitempty"`
 }
 
 // DriverOf says with which driver an endpoint has a queue: an exact name, or driverless; "" where it has it not.

@@ -63,16 +63,16 @@ func People(d *directory.Directory, set estate.AgentSettings, r Report) []string
 	case len(d.Records().Users) == 0:
 		out = append(out, "no directory has been read here, so nobody is known: import one, or add a source")
 	case known == 0:
-		fix := "add that source, join the names with cirque directory join, or have people asked: settings.agents.user_from"
+		fix := "add that source, link the names with cirque directory link, or have people asked: settings.agents.user_from"
 		if set.UserFrom == estate.SystemUnlessUnknown {
-			fix = "add that source, join the names with cirque directory join, or let the person say who they are: " +
+			fix = "add that source, link the names with cirque directory link, or let the person say who they are: " +
 				"cirque-agent say-who, at the machine"
 		}
 		out = append(out, fmt.Sprintf("this machine's sign-in names come from a source%s that no directory here knows "+
 			"(%s), so they receive only what everybody does; %s", from, strings.Join(unknown, ", "), fix))
 	default:
-		out = append(out, fmt.Sprintf("no directory here knows %s%s, so they receive only what everybody does; join the "+
-			"name with somebody: cirque directory join NAME %s", strings.Join(unknown, ", "), from, unknown[0]))
+		out = append(out, fmt.Sprintf("no directory here knows %s%s, so they receive only what everybody does; link the "+
+			"name with somebody: cirque directory link NAME %s", strings.Join(unknown, ", "), from, unknown[0]))
 	}
 	return out
 }

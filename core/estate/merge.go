@@ -41,11 +41,11 @@ func Merge(base *Document, mine []Change, theirs *Document) (*Document, []Confli
 func does(c Change) string {
 	switch c.Kind() {
 	case "added":
-		return "adds it otherwise"
+		return "adds it differently"
 	case "removed":
 		return "takes it out"
 	}
-	return "changes it otherwise"
+	return "changes it differently"
 }
 
 // SameObject says whether two objects of a list are equal; nil is none.

@@ -41,11 +41,11 @@ func Abouts() []string {
 // NoticeAfter is for how many minutes a fault lasts before it is told, where a notice does not say.
 const NoticeAfter = 5
 
-// A Teller is one parsed entry of a notice's tell; exactly one field is set.
-type Teller struct{ Mail, User, Group, Post string }
+// A Recipient is one parsed entry of a notice's tell; exactly one field is set.
+type Recipient struct{ Mail, User, Group, Post string }
 
-// ParseTeller reads an entry of a notice's tell; what is empty where it is good.
-func ParseTeller(s string) (t Teller, what, fix string) {
+// ParseRecipient reads an entry of a notice's tell; what is empty where it is good.
+func ParseRecipient(s string) (t Recipient, what, fix string) {
 	kind, value, _ := strings.Cut(s, ":")
 	switch kind {
 	case "mail":
@@ -102,7 +102,7 @@ func (p *parser) notice(o document.Object) {
 	number(o, "again", 1, 168, &n.Again)
 	tell := o.Texts("tell")
 	for _, t := range tell {
-		if _, what, fix := ParseTeller(t.Value); what != "" {
+		if _, what, fix := ParseRecipient(t.Value); what != "" {
 			t.Complain(fix, "%q: %s", t.Value, what)
 		}
 	}

@@ -46,7 +46,7 @@ func (j *Judgement) Report() *endpoint.Report { return &j.record.Report }
 // Record gives the endpoint as it was put in. Options are shared with others and are not to be changed.
 func (j *Judgement) Record() endpoint.Record {
 	r := j.record
-	r.Report.Installed = whole(j.held)
+	r.Report.Installed = installedOf(j.held)
 	return r
 }
 
@@ -214,7 +214,7 @@ func (f *Fleet) replace(e *entry, next *Judgement) {
 	if delete(f.failing, e); len(next.Report().Failures) > 0 {
 		f.failing[e] = struct{}{}
 	}
-	f.heard(e, was)
+	f.refile(e, was)
 }
 
 // count adds an endpoint to those that lead to its servers, or takes it away.

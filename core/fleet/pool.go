@@ -63,8 +63,8 @@ func (p pool) drop(list []held) {
 	}
 }
 
-// whole gives back what was taken. Options are shared with others: they are not to be changed.
-func whole(list []held) []endpoint.Installed {
+// installedOf gives back what was taken. Options are shared with others: they are not to be changed.
+func installedOf(list []held) []endpoint.Installed {
 	out := make([]endpoint.Installed, len(list))
 	for i, h := range list {
 		out[i] = endpoint.Installed{Want: h.of.Want, Default: h.isDefault, Own: h.own, Halted: h.halted}

@@ -68,8 +68,8 @@ func (f *Fleet) Fill(load func() error) error {
 	return err
 }
 
-// heard files an entry anew among those that are not silent, in its state.
-func (f *Fleet) heard(e *entry, was *Judgement) {
+// refile files an entry anew among those that are not silent, in its state.
+func (f *Fleet) refile(e *entry, was *Judgement) {
 	switch {
 	case was == nil:
 	case was.LastSeen().Equal(e.j.LastSeen()): // judged anew: it stays where it is

@@ -190,7 +190,7 @@ func (w *World) facts(c Context, s *Scratch, explain bool) (*facts, error) {
 		}
 	}
 	if f.user != "" {
-		if f.userID = d.Lead(d.UserID(f.user)); f.userID != directory.NoMember {
+		if f.userID = d.Primary(d.UserID(f.user)); f.userID != directory.NoMember {
 			f.user, f.names = d.UserName(f.userID), d.Names(f.userID) // the person, whichever of their names was given
 		}
 		f.userGroups = w.groupRefs(d.UserGroups(f.userID), f.userGroups)

@@ -91,8 +91,8 @@ func (x explainer) found(kind string) string {
 func (x explainer) person() string {
 	u, ok := x.w.Directory.User(x.f.User)
 	if x.f.user != name.Fold(x.f.User) {
-		lead, _ := x.w.Directory.User(x.f.user)
-		return fmt.Sprintf("user %s, which is a name of %s", x.f.User, lead.Name)
+		primary, _ := x.w.Directory.User(x.f.user)
+		return fmt.Sprintf("user %s, which is a name of %s", x.f.User, primary.Name)
 	}
 	switch {
 	case !ok:

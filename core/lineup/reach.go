@@ -70,11 +70,11 @@ func (w *World) Touches(c Context, m Mark, s *Scratch) (bool, error) {
 	if err != nil {
 		return false, err
 	}
-	return slices.ContainsFunc(m.grants, func(g int32) bool { return w.whole(&w.Estate.grants[g], f) }), nil
+	return slices.ContainsFunc(m.grants, func(g int32) bool { return w.matchesUnfiled(&w.Estate.grants[g], f) }), nil
 }
 
-// whole is matches without taking anything as known.
-func (w *World) whole(g *grant, f *facts) bool {
+// matchesUnfiled is matches without taking anything as known.
+func (w *World) matchesUnfiled(g *grant, f *facts) bool {
 	switch m := g.more; m.filed {
 	case filedTo:
 		if !w.to(m.to, f) {
@@ -191,7 +191,7 @@ func (w *World) Reach(called string) (r Reach, ok bool) {
 		}
 	}
 	for i, u := range records.Users {
-		if id := directory.MemberID(i); w.Directory.Lead(id) != id {
+		if id := directory.MemberID(i); w.Directory.Primary(id) != id {
 			continue // another account of somebody
 		}
 		look(Context{User: u.Name}, u.Name, &r.People, byPeople)
@@ -218,7 +218,7 @@ func (w *World) Match(c Context, m Mark, s *Scratch) bool {
 	s.begin(w.Estate)
 	return slices.ContainsFunc(m.grants, func(i int32) bool {
 		g := &w.Estate.grants[i]
-		return w.whole(g, f) && (g.does&timed == 0 || slices.ContainsFunc(g.more.queues, func(q int32) bool {
+		return w.matchesUnfiled(g, f) && (g.does&timed == 0 || slices.ContainsFunc(g.more.queues, func(q int32) bool {
 			return g.more.open.Open(s.clock(f.Time, w.Estate, w.Estate.queues[q].zone))
 		}))
 	})

@@ -32,8 +32,8 @@ type Owner struct {
 	Says   string   `json:"says" doc:"What becomes of them, and what the person can do."`
 }
 
-// A Told is a fault of which somebody was told.
-type Told struct {
+// A Notified is a fault of which somebody was told.
+type Notified struct {
 	Notice string    `json:"notice"`
 	Key    string    `json:"key"`
 	Says   string    `json:"says"`
@@ -43,27 +43,27 @@ type Told struct {
 
 // A Message is what one notice has to say now.
 type Message struct {
-	Notice string   `json:"notice"`
-	To     []string `json:"to" doc:"As the notice's tell."`
-	Person string   `json:"person,omitempty" doc:"The owner of jobs to whom alone it goes."`
-	New    []Fault  `json:"new"`
-	Still  []Fault  `json:"still" doc:"Told before, and told again since they last."`
-	Over   []Told   `json:"over"`
+	Notice string     `json:"notice"`
+	To     []string   `json:"to" doc:"As the notice's tell."`
+	Person string     `json:"person,omitempty" doc:"The owner of jobs to whom alone it goes."`
+	New    []Fault    `json:"new"`
+	Still  []Fault    `json:"still" doc:"Told before, and told again since they last."`
+	Over   []Notified `json:"over"`
 }
 
 // Decide gives what is to be told now: of each notice one message at most, and one to each owner of waiting jobs. told
 // is what was told before and was not over then. endpoints is how many endpoints there are.
-func Decide(notices []estate.Notice, faults []Fault, told []Told, endpoints int, now time.Time) []Message {
+func Decide(notices []estate.Notice, faults []Fault, told []Notified, endpoints int, now time.Time) []Message {
 	var out []Message
 	for _, n := range notices {
 		mine := concerns(n, faults, endpoints, now)
-		known := map[string]Told{}
+		known := map[string]Notified{}
 		for _, t := range told {
 			if t.Notice == n.Name {
 				known[t.Key] = t
 			}
 		}
-		m := Message{Notice: n.Name, To: n.Tell, New: []Fault{}, Still: []Fault{}, Over: []Told{}}
+		m := Message{Notice: n.Name, To: n.Tell, New: []Fault{}, Still: []Fault{}, Over: []Notified{}}
 		lasting := map[string]bool{}
 		for _, f := range mine {
 			lasting[f.Key] = true
@@ -82,7 +82,7 @@ func Decide(notices []estate.Notice, faults []Fault, told []Told, endpoints int,
 						of := f
 						of.Key, of.Says, of.Fix, of.Owners = key, f.Says+"; on it "+waits(o.Jobs)+". "+o.Says, "", nil
 						out = append(out, Message{Notice: n.Name, To: []string{"mail:" + o.Mail}, Person: o.Person, New: []Fault{of},
-							Still: []Fault{}, Over: []Told{}})
+							Still: []Fault{}, Over: []Notified{}})
 					}
 				}
 			}
@@ -113,7 +113,7 @@ func waits(jobs []string) string {
 func ownerKey(f Fault, o Owner) string { return f.Key + " of " + strings.ToLower(o.Person) }
 
 // Private says whether a key of what was told is of one owner's jobs: that it is over is no news to anybody else.
-func (t Told) Private() bool { return strings.Contains(t.Key, " of ") }
+func (t Notified) Private() bool { return strings.Contains(t.Key, " of ") }
 
 func after(n estate.Notice) time.Duration {
 	return time.Duration(cmp.Or(n.After, estate.NoticeAfter)) * time.Minute
@@ -240,15 +240,17 @@ func (m Message) Text(now time.Time) string {
 }
 
 // After is what has been told once a message has arrived.
-func After(told []Told, m Message, now time.Time) []Told {
-	over := func(key string) bool { return slices.ContainsFunc(m.Over, func(t Told) bool { return t.Key == key }) }
-	out := slices.DeleteFunc(slices.Clone(told), func(t Told) bool {
+func After(told []Notified, m Message, now time.Time) []Notified {
+	over := func(key string) bool {
+		return slices.ContainsFunc(m.Over, func(t Notified) bool { return t.Key == key })
+	}
+	out := slices.DeleteFunc(slices.Clone(told), func(t Notified) bool {
 		return t.Notice == m.Notice && (over(t.Key) || slices.ContainsFunc(m.Still, func(f Fault) bool {
 			return f.Key == t.Key
 		}))
 	})
 	for _, f := range slices.Concat(m.New, m.Still) {
-		out = append(out, Told{m.Notice, f.Key, f.Says, f.Since, now})
+		out = append(out, Notified{m.Notice, f.Key, f.Says, f.Since, now})
 	}
 	return out
 }

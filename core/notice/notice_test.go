@@ -18,7 +18,7 @@ func down(name, location string, minute int) Fault {
 
 // play tells one notice of the faults of each minute, and writes what was said: + new, = still, - over.
 func play(n estate.Notice, minutes [][]Fault) string {
-	var told []Told
+	var told []Notified
 	var out []string
 	for i, faults := range minutes {
 		now := begin.Add(time.Duration(i) * time.Minute)
@@ -105,7 +105,7 @@ func TestOwners(t *testing.T) {
 		"Your print jobs wait: a") {
 		t.Fatalf("%+v", list)
 	}
-	var told []Told
+	var told []Notified
 	for _, m := range list {
 		told = After(told, m, begin)
 	}
@@ -132,7 +132,7 @@ func TestText(t *testing.T) {
 	f := down("a", "", 0)
 	f.Fix = "see that it is on"
 	m := Message{Notice: "harbour", New: []Fault{f}, Still: []Fault{down("b", "", 0)},
-		Over: []Told{{Says: "the server c does not answer", Since: begin}}}
+		Over: []Notified{{Says: "the server c does not answer", Since: begin}}}
 	want := "Wrong now:\n- the server a does not answer. Since 2026-11-23 10:00 UTC.\n  To mend it: see that it is " +
 		"on.\n\nStill wrong:\n- the server b does not answer. Since 2026-11-23 10:00 UTC.\n\nOver:\n- the server c does " +
 		"not answer. It began 2026-11-23 10:00 UTC, and was over by 2026-11-23 11:00 UTC.\n\nThe notice harbour of Cirque.\n"
@@ -144,7 +144,7 @@ func TestText(t *testing.T) {
 		t.Error(text)
 	}
 	for want, m := range map[string]Message{"the server a does not answer": {New: []Fault{f}},
-		"the server a does not answer, and 2 more": m, "Over: x": {Over: []Told{{Says: "x"}}}, "Still: " +
+		"the server a does not answer, and 2 more": m, "Over: x": {Over: []Notified{{Says: "x"}}}, "Still: " +
 			f.Says: {Still: []Fault{f}}, "Nothing is wrong: this is a trial": {}} {
 		if m.Subject() != want {
 			t.Error(fmt.Sprintf("%q", m.Subject()), want)

@@ -32,7 +32,7 @@ type Mail struct {
 // A View is a notice with what it is about just now, and how it went the last time.
 type View struct {
 	estate.Notice
-	Faults []Fault `json:"faults" doc:"What it is about and is wrong just now, told or not."`
-	Told   []Told  `json:"told" doc:"Of what people have been told."`
-	Last   *Sent   `json:"last" doc:"What was sent last; null where nothing was."`
+	Faults []Fault    `json:"faults" doc:"What it is about and is wrong just now, told or not."`
+	Told   []Notified `json:"told" doc:"Of what people have been told."`
+	Last   *Sent      `json:"last" doc:"What was sent last; null where nothing was."`
 }

@@ -32,7 +32,7 @@ type Erased struct {
 // A Moment is one thing in a person's history.
 type Moment struct {
 	At   time.Time `json:"at"`
-	What string    `json:"what" enum:"directory,pick,join,request,done,about" doc:"done: by them; about: of them, by somebody else. The last two are shown to whoever may read the audit."`
+	What string    `json:"what" enum:"directory,pick,link,request,done,about" doc:"done: by them; about: of them, by somebody else. The last two are shown to whoever may read the audit."`
 	Says string    `json:"says"`
 	By   string    `json:"by,omitempty"`
 }

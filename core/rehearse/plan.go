@@ -53,8 +53,8 @@ func (p *Plan) Len() int {
 	return len(p.Cases)
 }
 
-// A Desk is what one goroutine needs to Run. The zero Desk works, for one plan.
-type Desk struct {
+// A Scratch is what one goroutine needs to Run. The zero Scratch works, for one plan.
+type Scratch struct {
 	a, b   lineup.Scratch
 	hoursA []lineup.Hours
 	hoursB []lineup.Hours
@@ -65,28 +65,28 @@ type Desk struct {
 }
 
 // Run compares the worlds in a range of the plan's cases, now and at every edge of grants' hours in the coming week.
-func (p *Plan) Run(from, to int, desk *Desk) *Part {
+func (p *Plan) Run(from, to int, s *Scratch) *Part {
 	out := &Part{}
 	for i := from; i < to; i++ {
 		at := int32(i)
 		if p.order != nil {
 			at = p.order[i]
 		}
-		p.look(at, desk, out)
+		p.look(at, s, out)
 	}
 	return out
 }
 
-func (p *Plan) look(at int32, desk *Desk, out *Part) {
+func (p *Plan) look(at int32, s *Scratch, out *Part) {
 	c := p.Cases[at].Context
 	c.Time = p.Now
-	if !p.touch.Context(c, &desk.a, &desk.b) {
+	if !p.touch.Context(c, &s.a, &s.b) {
 		return
 	}
 	out.Looked++
 	e := Effect{Case: at}
 	total := 0
-	for _, times := range p.times(c, desk) {
+	for _, times := range p.times(c, s) {
 		total += len(times)
 		for _, t := range times {
 			if !t.Equal(p.Now) {
@@ -96,8 +96,8 @@ func (p *Plan) look(at int32, desk *Desk, out *Part) {
 		context := c
 		context.Time = times[0]
 		// The only error is a given location that one of the estates does not know: then nothing is had there.
-		a, errA := p.Old.Resolve(context, &desk.a)
-		b, errB := p.New.Resolve(context, &desk.b)
+		a, errA := p.Old.Resolve(context, &s.a)
+		b, errB := p.New.Resolve(context, &s.b)
 		if errA != nil {
 			a = &lineup.Lineup{}
 		}
@@ -114,7 +114,7 @@ func (p *Plan) look(at int32, desk *Desk, out *Part) {
 		}
 	}
 	if len(e.Items) > 0 {
-		e.Location = place(p.New, c, &desk.b)
+		e.Location = place(p.New, c, &s.b)
 		out.Effects = append(out.Effects, e)
 	}
 }
@@ -122,22 +122,22 @@ func (p *Plan) look(at int32, desk *Desk, out *Part) {
 // times gives the times at which to look at a case: the present, and every edge of the hours on which its lineups
 // depend in the coming week. Times at which the same hours are open come together: at all of them the lineups are the
 // same.
-func (p *Plan) times(c lineup.Context, desk *Desk) [][]time.Time {
-	desk.hoursA, _ = p.Old.Timed(c, &desk.a, desk.hoursA[:0])
-	desk.hoursB, _ = p.New.Timed(c, &desk.b, desk.hoursB[:0])
-	if len(desk.hoursA)+len(desk.hoursB) == 0 {
-		desk.now[0] = p.Now
-		desk.only[0] = desk.now[:]
-		return desk.only[:]
+func (p *Plan) times(c lineup.Context, s *Scratch) [][]time.Time {
+	s.hoursA, _ = p.Old.Timed(c, &s.a, s.hoursA[:0])
+	s.hoursB, _ = p.New.Timed(c, &s.b, s.hoursB[:0])
+	if len(s.hoursA)+len(s.hoursB) == 0 {
+		s.now[0] = p.Now
+		s.only[0] = s.now[:]
+		return s.only[:]
 	}
-	desk.key = desk.key[:0]
-	for _, list := range [2][]lineup.Hours{desk.hoursA, desk.hoursB} {
-		desk.key = binary.AppendUvarint(desk.key, uint64(len(list)))
+	s.key = s.key[:0]
+	for _, list := range [2][]lineup.Hours{s.hoursA, s.hoursB} {
+		s.key = binary.AppendUvarint(s.key, uint64(len(list)))
 		for _, h := range list {
-			desk.key = h.Append(desk.key)
+			s.key = h.Append(s.key)
 		}
 	}
-	known, ok := desk.times[string(desk.key)]
+	known, ok := s.times[string(s.key)]
 	if ok {
 		return known
 	}
@@ -146,11 +146,11 @@ func (p *Plan) times(c lineup.Context, desk *Desk) [][]time.Time {
 		zone *time.Location
 	}
 	var clocks []clock
-	for _, h := range desk.hoursA {
+	for _, h := range s.hoursA {
 		w, z := p.Old.Estate.Hours(h)
 		clocks = append(clocks, clock{w, z})
 	}
-	for _, h := range desk.hoursB {
+	for _, h := range s.hoursB {
 		w, z := p.New.Estate.Hours(h)
 		clocks = append(clocks, clock{w, z})
 	}
@@ -175,10 +175,10 @@ func (p *Plan) times(c lineup.Context, desk *Desk) [][]time.Time {
 		}
 		known[i] = append(known[i], t)
 	}
-	if desk.times == nil {
-		desk.times = map[string][][]time.Time{}
+	if s.times == nil {
+		s.times = map[string][][]time.Time{}
 	}
-	desk.times[string(desk.key)] = known
+	s.times[string(s.key)] = known
 	return known
 }
 

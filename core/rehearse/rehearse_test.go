@@ -102,9 +102,9 @@ func make2(t *testing.T, seed int) world {
 
 func run(p *rehearse.Plan, step int) *rehearse.Part {
 	var parts []*rehearse.Part
-	var desk rehearse.Desk
+	var scratch rehearse.Scratch
 	for from := 0; from < p.Len(); from += step {
-		parts = append(parts, p.Run(from, min(from+step, p.Len()), &desk))
+		parts = append(parts, p.Run(from, min(from+step, p.Len()), &scratch))
 	}
 	slices.Reverse(parts) // parallel parts come in any order
 	return rehearse.Merge(parts)

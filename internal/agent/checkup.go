@@ -41,7 +41,7 @@ func (a *Agent) heed(ctx context.Context, facts Facts) {
 	if id == 0 {
 		return
 	}
-	answer := agentproto.CheckupAnswer{ID: id, Rungs: a.Checkup(ctx, facts, test), Tried: test.Try}
+	answer := agentproto.CheckupAnswer{ID: id, Checks: a.Checkup(ctx, facts, test), Tried: test.Try}
 	if _, _, err := a.client.post(ctx, agentproto.CheckupPath, answer, nil, 30*time.Second); err != nil &&
 		ctx.Err() == nil {
 		a.cfg.Log.Warn("the checkup's answer did not arrive", "error", err)
@@ -65,13 +65,13 @@ func readAsk(asked string) (id int64, test Testing) {
 
 // Checkup looks from the machine's own place: spooler, queues, drivers, and whether each path answers from here; with a
 // test page where a queue is named.
-func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentproto.Rung {
-	out := []agentproto.Rung{}
+func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentproto.Check {
+	out := []agentproto.Check{}
 	add := func(check, result, fix, says string, args ...any) {
 		if result == endpoint.Yes {
 			fix = ""
 		}
-		out = append(out, agentproto.Rung{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix})
+		out = append(out, agentproto.Check{Check: check, Result: result, Says: fmt.Sprintf(says, args...), Fix: fix})
 	}
 	if s, ok := a.cfg.Spooler.(knowsLogins); ok {
 		s.SignedIn(a.logins)
@@ -141,10 +141,10 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 	return out
 }
 
-type addRung func(check, result, fix, says string, args ...any)
+type addCheck func(check, result, fix, says string, args ...any)
 
 func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found map[endpoint.Key]endpoint.Installed,
-	add addRung) {
+	add addCheck) {
 	check := endpoint.TestCheck(queue, "")
 	for k, i := range found {
 		if k.Queue == queue {
@@ -157,7 +157,7 @@ func (a *Agent) testPage(ctx context.Context, facts Facts, queue string, found m
 
 // trial prints with another driver, through a queue of its own that goes afterwards, whatever happens: the real one is
 // never touched.
-func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRung) {
+func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addCheck) {
 	check := endpoint.TestCheck(test.Queue, test.Try)
 	wants := a.plan().Wants
 	i := slices.IndexFunc(wants, func(w endpoint.Want) bool { return w.Queue == test.Queue })
@@ -191,13 +191,13 @@ func (a *Agent) trial(ctx context.Context, facts Facts, test Testing, add addRun
 
 // printPage prints a page that says where it comes from, to a queue that is installed.
 func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test Testing, i endpoint.Want, driver string,
-	add addRung) {
+	add addCheck) {
 	page := Page{Plain: test.Try == endpoint.TryPlain, Lines: []string{"Test page", "", "Queue    " + test.Queue,
 		"Machine  " + facts.Machine, "For      " + cmp.Or(i.User, "everybody"), "Path     " + i.URI, "Driver   " + driver,
 		"Time     " + time.Now().Format(time.RFC3339)}}
 	within, cancel := context.WithTimeout(ctx, printWithin)
 	defer cancel()
-	const look = "look whether paper came out, and tell: cirque endpoint paper NUMBER good, garbled or nothing"
+	const look = "look whether paper came out, and tell: cirque endpoint print-result NUMBER good, garbled or nothing"
 	p, ok := a.cfg.Spooler.(printsPages)
 	if !ok {
 		_, text, _ := page.in(nil) // plain text cannot fail
@@ -221,13 +221,13 @@ func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test T
 	}
 }
 
-// CheckHere is a checkup by whoever sits at the machine: what Status says, then the rungs, in lines. bad says that one
+// CheckHere is a checkup by whoever sits at the machine: what Status says, then the checks, in lines. bad says that one
 // of them says no.
 func CheckHere(ctx context.Context, o Opened, test Testing) (lines []string, bad bool, err error) {
 	lines, statusErr := Status(ctx, o.State, o.Machine)
-	var rungs []agentproto.Rung
+	var checks []agentproto.Check
 	if statusErr != nil {
-		rungs = append(rungs, agentproto.Rung{Check: "Does it reach the service?", Result: endpoint.No,
+		checks = append(checks, agentproto.Check{Check: "Does it reach the service?", Result: endpoint.No,
 			Says: statusErr.Error(), Fix: "see that the service's port is open from here, and that the machine is enrolled"})
 	}
 	a, err := Kept(Config{State: o.State, Spooler: o.Spooler, Machine: o.Machine, Reach: o.Reach})
@@ -238,7 +238,7 @@ func CheckHere(ctx context.Context, o Opened, test Testing) (lines []string, bad
 	if err != nil {
 		return lines, true, err
 	}
-	for _, r := range append(rungs, a.Checkup(ctx, facts, test)...) {
+	for _, r := range append(checks, a.Checkup(ctx, facts, test)...) {
 		lines = append(lines, fmt.Sprintf("%-9s %s %s.", r.Result, r.Check, strings.TrimSuffix(r.Says, ".")))
 		if r.Fix != "" {
 			lines = append(lines, fmt.Sprintf("%-9s   To mend it: %s.", "", r.Fix))

@@ -89,13 +89,13 @@ const AskHeader = "Cirque-Ask"
 
 // A CheckupAnswer is what an agent found from its own place.
 type CheckupAnswer struct {
-	ID    int64  `json:"id"`
-	Rungs []Rung `json:"rungs" maxItems:"500"`
-	Tried string `json:"tried,omitempty" maxLength:"512" doc:"With what the test page was printed, where it was asked to try something."`
+	ID     int64   `json:"id"`
+	Checks []Check `json:"rungs" maxItems:"500"`
+	Tried  string  `json:"tried,omitempty" maxLength:"512" doc:"With what the test page was printed, where it was asked to try something."`
 }
 
-// A Rung is one check: what was asked, what came of it, and how to mend it.
-type Rung struct {
+// A Check is one look at something: what was asked, what came of it, and how to mend it.
+type Check struct {
 	Check  string `json:"check" maxLength:"1000"`
 	Result string `json:"result" enum:"yes,no,unproven"`
 	Says   string `json:"says" maxLength:"2000"`

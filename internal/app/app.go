@@ -156,7 +156,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	c.add(func() error { leases.Close(); return nil })
 	prober := probe.New(o.table)
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Printer: prober, Prober: prober,
-		Teller: mailclient.NewTeller(o.table), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(o.table),
+		Sender: mailclient.NewSender(o.table), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(o.table),
 		Raster:    pwg.TextPage,
 		SecretKey: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,

@@ -193,14 +193,14 @@ func (d *Demo) load(ctx context.Context) error {
 			return err
 		}
 		// Both sources know some of them.
-		if _, err := d.Service.Links.Join(ctx, d.owner(), "skerry/mira.solvang", "payroll/msolvang", false,
+		if _, err := d.Service.Links.Link(ctx, d.owner(), "skerry/mira.solvang", "payroll/msolvang", false,
 			"the payroll office says so"); err != nil {
 			return err
 		}
-		if _, err := d.Service.Links.SetJoinRule(ctx, d.owner(), "address", true, false); err != nil {
+		if _, err := d.Service.Links.SetLinkRule(ctx, d.owner(), "address", true, false); err != nil {
 			return err
 		}
-		if _, err := d.Service.Links.SetLead(ctx, d.owner(), "skerry"); err != nil {
+		if _, err := d.Service.Links.SetPrimary(ctx, d.owner(), "skerry"); err != nil {
 			return err
 		}
 	}

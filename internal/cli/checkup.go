@@ -19,7 +19,7 @@ const checkupWaits = 30 * time.Second
 func (r *root) checkup() *cobra.Command {
 	var queue string
 	var wait time.Duration
-	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint rung by rung: what is wrong, and how to mend it",
+	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint step by step: what is wrong, and how to mend it",
 		Args: args(cobra.ExactArgs(1)),
 		Long: `Check an endpoint: whether it reaches the service, is known, and where; whether its people are known
 and anything is granted to them; then, asked of the endpoint itself, whether its spooler works, its
@@ -71,7 +71,7 @@ func (r *root) runCheckup(c *cobra.Command, client *apiclient.Client, machine st
 
 func writeCheckup(w io.Writer, k endpoint.Checkup) {
 	by := ""
-	for _, r := range k.Rungs {
+	for _, r := range k.Checks {
 		if r.By != by {
 			by = r.By
 			fmt.Fprintln(w, map[string]string{"service": "From here:", "endpoint": "From " + k.Machine + ":"}[by])
@@ -87,7 +87,7 @@ func writeCheckup(w io.Writer, k endpoint.Checkup) {
 	if k.ID > 0 && k.Done == nil {
 		fmt.Fprintf(w, "%s has not answered from its own place yet.\n", k.Machine)
 	}
-	if t := k.Tested(); t != nil && t.Result != endpoint.No && t.Paper == nil {
-		fmt.Fprintf(w, "Tell what came out: cirque endpoint paper %d good|garbled|nothing\n", k.ID)
+	if t := k.Tested(); t != nil && t.Result != endpoint.No && t.PrintResult == nil {
+		fmt.Fprintf(w, "Tell what came out: cirque endpoint print-result %d good|garbled|nothing\n", k.ID)
 	}
 }

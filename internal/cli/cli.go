@@ -180,10 +180,11 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.account(), r.audit(), r.enrol(), r.request(),
 		r.personData(), r.estate(), r.draft(), r.rehearse(), r.publish(), r.revert(), r.history(), r.diff(), r.coverage(),
 		r.who(), r.reach(), r.drain(), r.back(), r.duties(), r.moves(), r.health(), r.fleet(), r.proof(), r.faults(),
-		r.noticeCommand(), r.exercise(), r.photograph(), r.pick("pick", "Pick an offered queue for a person", "PUT"),
+		r.noticeCommand(), r.failoverTest(), r.snapshot(), r.pick("pick", "Pick an offered queue for a person", "PUT"),
 		r.pick("unpick", "Take a person's pick back", "DELETE"), r.directory(), r.server(), r.device(), r.driver(),
 		r.credential(), r.adopt(), r.orphans(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"),
-		r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version())
+		r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version(),
+		former("photograph", "snapshot", r.snapshot()), former("exercise", "failover-test", r.failoverTest()))
 	return c
 }
 

@@ -130,16 +130,17 @@ func packed(name string) ([]byte, error) {
 }
 
 func (r *root) driverRemove() *cobra.Command {
-	var insist bool
+	var force bool
 	c := done(r, "remove PACKAGE", "Forget a driver package", cobra.ExactArgs(1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		q := url.Values{}
-		if insist {
-			q.Set("insist", "true")
+		if force {
+			q.Set("force", "true")
 		}
 		return client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/drivers/packages", a[0]), q, nil, nil)
 	}, func(a []string) string { return "The package " + a[0] + " is forgotten." })
-	c.Flags().BoolVar(&insist, "insist", false, "also where the estate uses a driver of it")
+	c.Flags().BoolVar(&force, "force", false, "also where the estate uses a driver of it")
+	formerFlag(c, "insist", "force")
 	return c
 }
 
@@ -167,7 +168,7 @@ func (r *root) driverGet() *cobra.Command {
 				}
 			}
 			if want == nil {
-				return fault.New(fault.Unknown, "name-unknown", "see cirque driver package "+a[0],
+				return fault.New(fault.Unknown, "name-unknown", "see cirque driver show "+a[0],
 					"the package accepts no %q", exact)
 			}
 		}
@@ -338,7 +339,7 @@ func (r *root) driverReport() *cobra.Command {
 		}
 		if len(d.Trouble) > 0 {
 			fmt.Fprintln(w, "\nDrivers that endpoints could not install:")
-			t := r.table("DRIVER", "ENDPOINT", "QUEUE", "THE SPOOLER SAYS")
+			t := r.table("DRIVER", "ENDPOINT", "QUEUE", "DETAIL")
 			for _, x := range d.Trouble {
 				on := x.Machine
 				if x.Remote {

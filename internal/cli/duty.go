@@ -119,7 +119,7 @@ func (r *root) moves() *cobra.Command {
 				fmt.Fprintln(w, "Every server is on duty.")
 				return
 			}
-			t := r.table("SERVER", "DUTY", "SINCE", "ENDPOINTS", "LEFT", "WAITING JOBS", "SAYS")
+			t := r.table("SERVER", "DUTY", "SINCE", "ENDPOINTS", "LEFT", "WAITING JOBS", "DETAIL")
 			for _, m := range list {
 				waiting := "not read"
 				if m.Waiting != nil {
@@ -178,7 +178,7 @@ func (r *root) health() *cobra.Command {
 				fmt.Fprintln(w, "Nothing has been probed yet.")
 				return
 			}
-			t := r.table("", "NAME", "VERDICT", "SINCE", "PROBED", "SAYS")
+			t := r.table("", "NAME", "VERDICT", "SINCE", "PROBED", "DETAIL")
 			for _, h := range list {
 				says := h.Says
 				switch {

@@ -85,7 +85,7 @@ func (r *root) endpoint() *cobra.Command {
 			})
 		}}
 	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup(),
-		r.paper(), r.unreached(), r.talks())
+		r.printResult(), r.unreached(), r.talks(), former("paper", "endpoint print-result", r.printResult()))
 }
 
 // firstWrong says the first thing that is wrong with an endpoint, and how many more there are.

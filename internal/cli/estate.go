@@ -275,7 +275,7 @@ where that is a large share, nothing is applied unless --accept-removals.`,
 				if i.Dry {
 					fmt.Fprintln(w, "Nothing was applied.")
 					if i.Held != "" {
-						fmt.Fprintf(w, "The brake would hold it, since %s; --accept-removals applies it nevertheless.\n", i.Held)
+						fmt.Fprintf(w, "The removal limit would hold it, since %s; --accept-removals applies it nevertheless.\n", i.Held)
 					}
 				}
 			})
@@ -285,8 +285,12 @@ where that is a large share, nothing is applied unless --accept-removals.`,
 	imp.Flags().BoolVar(&dry, "dry-run", false, "say what would come of it, and apply nothing")
 	imp.Flags().BoolVar(&accept, "accept-removals", false, "apply it, whatever disappears")
 	return group("directory", "Users, groups, units and machines: import them, or have them read over LDAP", imp,
-		r.directoryFind(), r.source(), r.directoryRuns(), r.renames(), r.joins(), r.join(false), r.join(true), r.unjoin(),
-		r.joinBy(), r.lead(), r.strangers(), r.listed())
+		r.directoryFind(), r.source(), r.directoryRuns(), r.renames(), r.links(), r.link(false), r.link(true), r.removeLink(),
+		r.linkBy(), r.primary(), r.unmatched(), r.listed(),
+		former("joins", "directory links", r.links()), former("join", "directory link", r.link(false)),
+		former("apart", "directory unlink", r.link(true)), former("unjoin", "directory remove-link", r.removeLink()),
+		former("join-by", "directory link-by", r.linkBy()), former("lead", "directory primary", r.primary()),
+		former("strangers", "directory unmatched", r.unmatched()))
 }
 
 func formatOf(names []string) string {

@@ -113,7 +113,7 @@ func (r *root) writeLineup(w io.Writer, l lineup.Lineup) {
 	if len(l.Entries) == 0 {
 		fmt.Fprintln(w, "No queue: no grant gives one here. Ask cirque why QUEUE with the same context.")
 	} else {
-		t := r.table("", "QUEUE", "TITLE", "EFFECT", "THROUGH", "DRIVER", "STEPS", "BY")
+		t := r.table("", "QUEUE", "TITLE", "EFFECT", "THROUGH", "DRIVER", "DISTANCE", "BY")
 		for _, e := range l.Entries {
 			mark := ""
 			if e.Default {

@@ -18,7 +18,7 @@ func (r *root) listed() *cobra.Command {
 					"one: cirque directory source add NAME ... --list-under DN")
 				return
 			}
-			t := r.table("SOURCE", "BELOW", "STANDS", "AS OF")
+			t := r.table("SOURCE", "BELOW", "STATUS", "AS OF")
 			for _, l := range list {
 				t.add(l.Source, l.Under, l.Says, ago(l.At, time.Now()))
 			}

@@ -80,7 +80,7 @@ func (r *root) noticeCommand() *cobra.Command {
 			t.write(w)
 		})
 	sentTable := func(w io.Writer, list []notice.Sent) {
-		t := r.table("AT", "NOTICE", "TO", "ARRIVED", "SAYS", "SUBJECT")
+		t := r.table("AT", "NOTICE", "TO", "ARRIVED", "DETAIL", "SUBJECT")
 		for _, x := range list {
 			t.add(ago(x.At, time.Now()), x.Notice, x.To, map[bool]string{true: "yes", false: "NO"}[x.OK], x.Says, x.Subject)
 		}

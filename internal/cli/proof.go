@@ -44,7 +44,7 @@ func (r *root) writeProof(w io.Writer, p endpoint.Proof) {
 	if len(p.Rows) == 0 {
 		return
 	}
-	t := r.table("ENDPOINT", "FOR", "QUEUE", "EXPECTED", "STANDS", "SAYS", "TEST PAGE")
+	t := r.table("ENDPOINT", "FOR", "QUEUE", "EXPECTED", "STATUS", "DETAIL", "TEST PAGE")
 	for _, x := range p.Rows {
 		t.add(x.Machine, cmp.Or(x.User, "everybody"), x.Queue, map[string]string{"gains": "comes", "changes": "changes",
 			"loses": "goes", "has": "is there"}[x.Kind], string(x.State), x.Says, testedSays(x.Tested))
@@ -59,8 +59,8 @@ func testedSays(t *endpoint.Tested) string {
 	switch {
 	case t == nil:
 		return ""
-	case t.Paper != nil:
-		return fmt.Sprintf("%s, %s by %s", t.Paper.Result, ago(t.Paper.At, time.Now()), t.Paper.By)
+	case t.PrintResult != nil:
+		return fmt.Sprintf("%s, %s by %s", t.PrintResult.Result, ago(t.PrintResult.At, time.Now()), t.PrintResult.By)
 	case t.Result == endpoint.No:
 		return "failed " + ago(t.At, time.Now()) + ": " + t.Says
 	}

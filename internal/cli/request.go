@@ -110,7 +110,7 @@ func (r *root) personData() *cobra.Command {
 			fmt.Fprintln(w, "Note: "+strings.TrimSuffix(n, ".")+".")
 		}
 	})
-	erase.Long = `Erase what is kept of a person: what directories said of them before, their picks, joins, requests,
+	erase.Long = `Erase what is kept of a person: what directories said of them before, their picks, links, requests,
 sessions and tokens, and what endpoints told of them. In the audit a number stands for them from
 then on. It cannot be undone. What a directory says of them now stays until they are gone from
 there, and so do published revisions that name them; the answer says which. How long a person's

@@ -26,7 +26,7 @@ func (r *root) directoryRuns() *cobra.Command {
 				fmt.Fprintln(w, "There has been no pass yet.")
 				return
 			}
-			t := r.table("BEGAN", "SOURCE", "PASS", "STATE", "TOOK", "READ", "SAYS", "BY")
+			t := r.table("BEGAN", "SOURCE", "PASS", "STATE", "TOOK", "READ", "DETAIL", "BY")
 			for _, v := range list {
 				took := time.Since(v.At)
 				if v.Ended != nil {

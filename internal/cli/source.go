@@ -188,7 +188,8 @@ from --password-file, or asked for.`,
 	f.StringVar(&in.Preset, "preset", "", "standard, posix or domain")
 	f.StringArrayVar(&maps, "map", nil, "what differs from the preset, such as user_filter=(objectClass=person) or "+
 		"user_name=cn; may be repeated")
-	f.IntVar(&in.Brake, "brake", 0, "the share, in percent, that may disappear in one pass; 20 when absent")
+	f.IntVar(&in.RemovalLimit, "removal-limit", 0, "the share, in percent, that may disappear in one pass; 20 when absent")
+	formerFlag(c, "brake", "removal-limit")
 	f.IntVar(&in.Every, "every", 0, "seconds between passes for changes; 300 when absent")
 	f.IntVar(&in.Whole, "whole-every", 0, "seconds between whole passes; a day when absent")
 	f.BoolVar(&in.Try, "try", false, "only try it; nothing is kept")
@@ -320,7 +321,7 @@ func writeRun(w io.Writer, v directory.Run) {
 func (r *root) renames() *cobra.Command {
 	var take, drop bool
 	var in api.RenameIDs
-	c := &cobra.Command{Use: "renames", Short: "What the directory calls otherwise now than the estate does; --take " +
+	c := &cobra.Command{Use: "renames", Short: "What the directory calls differently from the estate; --take " +
 		"puts it into the draft", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
 		if take && drop {
 			return usageError{fmt.Errorf("take them or drop them, not both")}
@@ -359,7 +360,7 @@ func (r *root) renames() *cobra.Command {
 				fmt.Fprintln(w, "Nothing that the estate names has another name now.")
 				return
 			}
-			t := r.table("ID", "KIND", "THE ESTATE SAYS", "THE DIRECTORY SAYS", "SOURCE", "SINCE")
+			t := r.table("ID", "KIND", "IN THE ESTATE", "IN THE DIRECTORY", "SOURCE", "SINCE")
 			for _, p := range list {
 				t.add(fmt.Sprint(p.ID), p.Kind, p.From, p.To, p.Source, ago(p.At, time.Now()))
 			}

@@ -35,7 +35,7 @@ func (r *root) server() *cobra.Command {
 	const base = "/api/v1/stock/servers"
 	list := ask(r, "list", "All print servers with how they stand", cobra.NoArgs, items[stock.ServerView](fixed(base)),
 		func(w io.Writer, list []stock.ServerView) {
-			t := r.table("SERVER", "ADDRESS", "STANDS", "QUEUES", "NOT READY", "JOBS", "DUTY", "DIFFERS")
+			t := r.table("SERVER", "ADDRESS", "STATUS", "QUEUES", "NOT READY", "JOBS", "DUTY", "DIFFERS")
 			for _, s := range list {
 				differs := ""
 				if s.Differences > 0 {
@@ -175,7 +175,7 @@ func times(n int) string {
 }
 
 func (r *root) writeFoundQueues(w io.Writer, list []stock.QueueView, server bool) {
-	head := []string{"QUEUE", "STATE", "JOBS", "DRIVER", "DEVICE", "LOCATION", "LED TO BY"}
+	head := []string{"QUEUE", "STATE", "JOBS", "DRIVER", "DEVICE", "LOCATION", "QUEUE HERE"}
 	if server {
 		head = append([]string{"SERVER"}, head...)
 	}
@@ -289,7 +289,7 @@ func (r *root) device() *cobra.Command {
 		})
 	found := ask(r, "found", "What scans found and nobody listed", cobra.NoArgs,
 		items[stock.Unlisted](fixed("/api/v1/stock/found")), func(w io.Writer, list []stock.Unlisted) {
-			t := r.table("ADDRESS", "MODEL", "SERIAL", "HARDWARE ADDRESS", "SAYS IT IS AT", "FOUND")
+			t := r.table("ADDRESS", "MODEL", "SERIAL", "HARDWARE ADDRESS", "ITS LOCATION", "FOUND")
 			for _, f := range list {
 				t.add(f.Address, first(f.Reading.Model, "not known"), f.Reading.Serial, f.Reading.MAC, f.Reading.Location,
 					ago(f.At, time.Now()))
@@ -322,7 +322,7 @@ func (r *root) deviceList() *cobra.Command {
 				ready || state == "differs" && len(d.Differs) == 0 || state == "no-queue" && len(d.Queues) > 0
 		}), err
 	}, func(w io.Writer, list []stock.DeviceView) {
-		t := r.table("DEVICE", "ADDRESS", "KEPT BY", "MODEL", "STATE", "STANDS", "REMARKS")
+		t := r.table("DEVICE", "ADDRESS", "KEPT BY", "MODEL", "STATE", "STATUS", "REMARKS")
 		for _, d := range list {
 			model, state := "", ""
 			if d.Reading != nil {
@@ -607,7 +607,7 @@ func (r *root) orphans() *cobra.Command {
 func (r *root) credential() *cobra.Command {
 	list := ask(r, "list", "Stored keys, without their secrets", cobra.NoArgs,
 		items[stock.Credential](fixed("/api/v1/credentials")), func(w io.Writer, list []stock.Credential) {
-			t := r.table("NAME", "KIND", "USER", "FOR", "STATE", "SAYS", "ENTERED", "EXPIRES")
+			t := r.table("NAME", "KIND", "USER", "FOR", "STATE", "DETAIL", "ENTERED", "EXPIRES")
 			for _, c := range list {
 				expires := ""
 				if c.Expires != nil {

@@ -28,7 +28,7 @@ func (r *root) driverTry() *cobra.Command {
 in order, with what is remembered of each. With DRIVER (an exact name, driverless, or plain for
 plain text as it is) the endpoint makes a queue beside the real one with that driver, prints a test
 page through it, and takes it away again; the real queue is not touched. Then tell what came out,
-and it is remembered of the model: cirque endpoint paper NUMBER good|garbled|nothing.`,
+and it is remembered of the model: cirque endpoint print-result NUMBER good|garbled|nothing.`,
 		Example: "  cirque driver try hall-mono --machine desk-112\n  cirque driver try hall-mono plain --machine " +
 			"desk-112\n  cirque driver try hall-mono \"Skerrymark Mono 40 PS\" --machine desk-112",
 		RunE: func(c *cobra.Command, a []string) error {
@@ -83,20 +83,20 @@ func (r *root) writeAlternatives(w io.Writer, queue string, v api.Alternatives) 
 	t.write(w)
 }
 
-// writeTrial shows what belongs to the trial alone: the end of the ladder.
+// writeTrial shows what belongs to the trial alone: the last of the checks.
 func writeTrial(w io.Writer, k endpoint.Checkup) {
 	if k.Done == nil {
 		fmt.Fprintf(w, "%s has not answered; its answer comes later: cirque endpoint checkup %s.\n", k.Machine, k.Machine)
 		return
 	}
-	from := slices.IndexFunc(k.Rungs, func(r endpoint.Rung) bool {
+	from := slices.IndexFunc(k.Checks, func(r endpoint.Check) bool {
 		return r.Check == endpoint.SetUpCheck || r.Check == endpoint.TestCheck(k.Queue, k.Try)
 	})
-	for _, x := range k.Rungs[max(0, from):] {
+	for _, x := range k.Checks[max(0, from):] {
 		fmt.Fprintf(w, "%-9s %s %s.\n", x.Result, x.Check, strings.TrimSuffix(x.Says, "."))
 	}
 	if t := k.Tested(); t != nil && t.Result != endpoint.No {
-		fmt.Fprintf(w, "Tell what came out, and it is remembered of %s: cirque endpoint paper %d good|garbled|nothing\n",
+		fmt.Fprintf(w, "Tell what came out, and it is remembered of %s: cirque endpoint print-result %d good|garbled|nothing\n",
 			cmp.Or(k.Model, "the device, once its model is known"), k.ID)
 	}
 }
@@ -104,28 +104,28 @@ func writeTrial(w io.Writer, k endpoint.Checkup) {
 func (r *root) driverTried() *cobra.Command {
 	return ask(r, "tried [MODEL]", "What came out with which driver on which model, as people told", cobra.MaximumNArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]driver.Seen, error) {
-			return apiclient.List[driver.Seen](c.Context(), client, "/api/v1/drivers/papers",
+			return apiclient.List[driver.Seen](c.Context(), client, "/api/v1/drivers/print-results",
 				url.Values{"model": {strings.Join(a, "")}})
 		}, func(w io.Writer, list []driver.Seen) {
 			if len(list) == 0 {
-				fmt.Fprintln(w, "Nobody has told of any: cirque driver try QUEUE, then cirque endpoint paper NUMBER "+
+				fmt.Fprintln(w, "Nobody has told of any: cirque driver try QUEUE, then cirque endpoint print-result NUMBER "+
 					"good|garbled|nothing.")
 				return
 			}
 			t := r.table("MODEL", "DRIVER", "CAME OUT", "QUEUE", "FROM", "TOLD", "BY", "NOTE")
 			for _, s := range list {
-				t.add(s.Model, driver.Visible(s.Driver), s.Paper, s.Queue, s.Machine, ago(s.At, time.Now()), s.By, s.Note)
+				t.add(s.Model, driver.Visible(s.Driver), s.Result, s.Queue, s.Machine, ago(s.At, time.Now()), s.By, s.Note)
 			}
 			t.write(w)
 		})
 }
 
-func (r *root) paper() *cobra.Command {
+func (r *root) printResult() *cobra.Command {
 	var note string
-	c := ask(r, "paper NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is remembered of "+
+	c := ask(r, "print-result NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is remembered of "+
 		"the driver with that model", cobra.ExactArgs(2), func(c *cobra.Command, client *apiclient.Client,
 		a []string) (endpoint.Checkup, error) {
-		if results := []string{endpoint.PaperGood, endpoint.PaperGarbled, endpoint.PaperNothing}; !slices.Contains(
+		if results := []string{endpoint.PrintGood, endpoint.PrintGarbled, endpoint.PrintNothing}; !slices.Contains(
 			results, a[1]) {
 			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is not what may come out: write good, "+
 				"garbled or nothing", a[1])}
@@ -134,23 +134,23 @@ func (r *root) paper() *cobra.Command {
 		if err != nil || n < 1 {
 			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is no checkup's number; the checkup said it", a[0])}
 		}
-		return apiclient.Post[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d/paper", n),
-			api.TellPaper{Result: a[1], Note: note})
+		return apiclient.Post[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d/print-result", n),
+			api.TellPrintResult{Result: a[1], Note: note})
 	}, func(w io.Writer, k endpoint.Checkup) {
 		with := "its own driver"
 		if k.Try != "" {
 			with = endpoint.TryName(k.Try)
 		}
-		fmt.Fprintf(w, "Kept: %s from %s with %s: %s.\n", k.Queue, k.Machine, with, k.Paper.Result)
+		fmt.Fprintf(w, "Kept: %s from %s with %s: %s.\n", k.Queue, k.Machine, with, k.PrintResult.Result)
 		switch {
 		case k.Model == "":
 			fmt.Fprintln(w, "The device's model is not known, so it is not remembered of a model.")
-		case k.Try != "" && k.Paper.Result == endpoint.PaperGood && k.Try == endpoint.TryPlain:
+		case k.Try != "" && k.PrintResult.Result == endpoint.PrintGood && k.Try == endpoint.TryPlain:
 			fmt.Fprintf(w, "It is remembered of %s. Device, path and spooler work, so the driver is at fault: cirque driver "+
 				"try %s --machine %s\n", k.Model, k.Queue, k.Machine)
-		case k.Try != "" && k.Paper.Result == endpoint.PaperGood:
+		case k.Try != "" && k.PrintResult.Result == endpoint.PrintGood:
 			fmt.Fprintf(w, "It is remembered of %s. To have it for everybody, give it to the queue in the draft.\n", k.Model)
-		case k.Paper.Result != endpoint.PaperGood:
+		case k.PrintResult.Result != endpoint.PrintGood:
 			fmt.Fprintf(w, "It is remembered of %s. What to try next: cirque driver try %s --machine %s\n", k.Model,
 				k.Queue, k.Machine)
 		}
@@ -171,7 +171,7 @@ func (r *root) driverOn() *cobra.Command {
 			fmt.Fprintln(w, "No driver: the queues do without.")
 			return
 		}
-		t := r.table("ENDPOINT", "EXACT NAME", "STATE", "QUEUES", "SAYS")
+		t := r.table("ENDPOINT", "EXACT NAME", "STATE", "QUEUES", "DETAIL")
 		for _, d := range list {
 			t.add(d.Machine, driver.Visible(d.Exact), string(d.State), strings.Join(d.Queues, ", "), d.Says)
 		}

@@ -55,7 +55,7 @@ func (s *server) checkups(a huma.API) {
 		Queue   string `query:"queue" maxLength:"63" doc:"Also print a test page to this queue, from the endpoint's own spooler."`
 		Try     string `query:"try" maxLength:"512" doc:"Print it with another driver than the queue's: driverless, plain, or an exact name. The agent makes a queue for it and takes it away again."`
 	}
-	route(s, a, "POST", "/api/v1/endpoints/{machine}/checkups", "start-checkup", "Have an endpoint checked, rung by rung",
+	route(s, a, "POST", "/api/v1/endpoints/{machine}/checkups", "start-checkup", "Have an endpoint checked, step by step",
 		small, func(ctx context.Context, in *start) (*out[endpoint.Checkup], error) {
 			c, err := s.svc.Proofs.StartCheckup(ctx, principalOf(ctx), in.Machine, in.Queue, in.Try)
 			return &out[endpoint.Checkup]{c}, err
@@ -68,14 +68,14 @@ func (s *server) checkups(a huma.API) {
 			c, err := s.svc.Proofs.Checkup(ctx, principalOf(ctx), in.ID)
 			return &out[endpoint.Checkup]{c}, err
 		})
-	type paper struct {
+	type result struct {
 		ID   int64 `path:"id" minimum:"1"`
-		Body api.TellPaper
+		Body api.TellPrintResult
 	}
-	route(s, a, "POST", "/api/v1/checkups/{id}/paper", "tell-paper", "Say what came out of a checkup's test page; it is "+
+	route(s, a, "POST", "/api/v1/checkups/{id}/print-result", "tell-print-result", "Say what came out of a checkup's test page; it is "+
 		"remembered of the driver with that model", small, func(ctx context.Context,
-		in *paper) (*out[endpoint.Checkup], error) {
-		c, err := s.svc.Proofs.TellPaper(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
+		in *result) (*out[endpoint.Checkup], error) {
+		c, err := s.svc.Proofs.TellPrintResult(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
 		return &out[endpoint.Checkup]{c}, err
 	})
 	type of struct {
@@ -93,9 +93,9 @@ func (s *server) checkups(a huma.API) {
 		Paging
 		Model string `query:"model" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/drivers/papers", "papers", "What came out with which driver on which model, as "+
+	route(s, a, "GET", "/api/v1/drivers/print-results", "print-results", "What came out with which driver on which model, as "+
 		"people told", small, func(ctx context.Context, in *model) (paged[driver.Seen], error) {
-		list, err := s.svc.Drivers.Papers(ctx, principalOf(ctx), in.Model)
+		list, err := s.svc.Drivers.PrintResults(ctx, principalOf(ctx), in.Model)
 		return &out[page.Page[driver.Seen]]{cut(in.Paging, list, func(v *driver.Seen) string {
 			return v.Model + " " + v.Driver + " " + v.Machine + " " + v.Queue + " " + v.At.Format(time.RFC3339Nano)
 		})}, err
@@ -139,11 +139,11 @@ func (s *server) checkups(a huma.API) {
 	type answer struct{ Body agentproto.CheckupAnswer }
 	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small,
 		func(ctx context.Context, in *answer) (*struct{}, error) {
-			rungs := make([]endpoint.Rung, 0, len(in.Body.Rungs))
-			for _, r := range in.Body.Rungs {
-				rungs = append(rungs, endpoint.Rung{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})
+			checks := make([]endpoint.Check, 0, len(in.Body.Checks))
+			for _, r := range in.Body.Checks {
+				checks = append(checks, endpoint.Check{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})
 			}
-			return nil, s.svc.Proofs.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, in.Body.Tried, rungs)
+			return nil, s.svc.Proofs.AnswerCheckup(ctx, principalOf(ctx), in.Body.ID, in.Body.Tried, checks)
 		})
 }
 

@@ -39,11 +39,12 @@ func (s *server) packages(a huma.API) {
 		})
 	type remove struct {
 		Digest string `path:"digest" maxLength:"200"`
-		Insist bool   `query:"insist" doc:"Also where the estate uses a driver of it."`
+		Force  bool   `query:"force" doc:"Also where the estate uses a driver of it."`
+		Insist bool   `query:"insist" deprecated:"true" doc:"The former name of force."`
 	}
 	route(s, a, "DELETE", "/api/v1/drivers/packages/{digest}", "remove-package", "Forget a driver package", small,
 		func(ctx context.Context, in *remove) (*struct{}, error) {
-			return nil, s.svc.Drivers.RemovePackage(ctx, principalOf(ctx), in.Digest, in.Insist)
+			return nil, s.svc.Drivers.RemovePackage(ctx, principalOf(ctx), in.Digest, in.Force || in.Insist)
 		})
 	s.packageFile(a)
 	route(s, a, "GET", "/api/v1/drivers/report", "driver-report", "How drivers, queues, machines and packages stand "+

@@ -190,45 +190,46 @@ func (s *server) directory(a huma.API) {
 	})
 }
 
-func (s *server) joins(a huma.API) {
-	route(s, a, "GET", "/api/v1/directory/joins", "joins", "How it is decided which accounts are one person", small,
-		func(ctx context.Context, _ *struct{}) (*out[directory.Joined], error) {
-			o, err := s.svc.Links.Joins(ctx, principalOf(ctx))
-			return &out[directory.Joined]{o}, err
+func (s *server) links(a huma.API) {
+	route(s, a, "GET", "/api/v1/directory/links", "links", "How it is decided which accounts are one person", small,
+		func(ctx context.Context, _ *struct{}) (*out[directory.Linked], error) {
+			o, err := s.svc.Links.Links(ctx, principalOf(ctx))
+			return &out[directory.Linked]{o}, err
 		})
-	type join struct{ Body api.NewJoin }
-	route(s, a, "POST", "/api/v1/directory/joins", "join", "Say that two accounts are one person, or are two", small,
-		func(ctx context.Context, in *join) (*out[directory.Join], error) {
-			o, err := s.svc.Links.Join(ctx, principalOf(ctx), in.Body.A, in.Body.B, in.Body.Apart, in.Body.Reason)
-			return &out[directory.Join]{o}, err
+	type link struct{ Body api.NewLink }
+	route(s, a, "POST", "/api/v1/directory/links", "link", "Say that two accounts are one person, or are two", small,
+		func(ctx context.Context, in *link) (*out[directory.Link], error) {
+			o, err := s.svc.Links.Link(ctx, principalOf(ctx), in.Body.A, in.Body.B, in.Body.Unlinked || in.Body.Apart,
+				in.Body.Reason)
+			return &out[directory.Link]{o}, err
 		})
 	type one struct {
 		ID int64 `path:"id"`
 	}
-	route(s, a, "DELETE", "/api/v1/directory/joins/{id}", "end-join", "Take back what was said of two accounts", small,
+	route(s, a, "DELETE", "/api/v1/directory/links/{id}", "remove-link", "Take back what was said of two accounts", small,
 		func(ctx context.Context, in *one) (*struct{}, error) {
-			return nil, s.svc.Links.EndJoin(ctx, principalOf(ctx), in.ID)
+			return nil, s.svc.Links.RemoveLink(ctx, principalOf(ctx), in.ID)
 		})
 	type rule struct {
 		Rule string `path:"rule" enum:"address,employee"`
-		Body api.JoinRule
+		Body api.LinkRule
 	}
-	route(s, a, "PUT", "/api/v1/directory/join-rules/{rule}", "set-join-rule", "Whether accounts of different sources "+
+	route(s, a, "PUT", "/api/v1/directory/link-rules/{rule}", "set-link-rule", "Whether accounts of different sources "+
 		"with one address, or one employee number, are one person", small, func(ctx context.Context,
-		in *rule) (*out[directory.Joined], error) {
-		o, err := s.svc.Links.SetJoinRule(ctx, principalOf(ctx), in.Rule, in.Body.On, in.Body.Dry)
-		return &out[directory.Joined]{o}, err
+		in *rule) (*out[directory.Linked], error) {
+		o, err := s.svc.Links.SetLinkRule(ctx, principalOf(ctx), in.Rule, in.Body.On, in.Body.Dry)
+		return &out[directory.Linked]{o}, err
 	})
-	type lead struct{ Body api.Lead }
-	route(s, a, "PUT", "/api/v1/directory/lead", "set-lead", "Which source's account stands for a person who has several",
-		small, func(ctx context.Context, in *lead) (*out[directory.Joined], error) {
-			o, err := s.svc.Links.SetLead(ctx, principalOf(ctx), in.Body.Source)
-			return &out[directory.Joined]{o}, err
+	type primary struct{ Body api.Primary }
+	route(s, a, "PUT", "/api/v1/directory/primary", "set-primary", "Which source's account stands for a person who has several",
+		small, func(ctx context.Context, in *primary) (*out[directory.Linked], error) {
+			o, err := s.svc.Links.SetPrimary(ctx, principalOf(ctx), in.Body.Source)
+			return &out[directory.Linked]{o}, err
 		})
-	route(s, a, "GET", "/api/v1/directory/strangers", "strangers", "Names that endpoints give for their people and that "+
-		"no directory has", small, func(ctx context.Context, in *Paging) (paged[directory.Stranger], error) {
-		o, err := s.svc.Links.Strangers(ctx, principalOf(ctx))
-		return items(*in, o, err, func(v *directory.Stranger) string { return v.Name })
+	route(s, a, "GET", "/api/v1/directory/unmatched", "unmatched", "Names that endpoints give for their people and that "+
+		"no directory has", small, func(ctx context.Context, in *Paging) (paged[directory.UnmatchedName], error) {
+		o, err := s.svc.Links.Unmatched(ctx, principalOf(ctx))
+		return items(*in, o, err, func(v *directory.UnmatchedName) string { return v.Name })
 	})
 }
 

@@ -89,7 +89,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token",
 			"this request comes from another site's page"), "")
 	}))
-	return protect.Handler(r), nil
+	return former(protect.Handler(r)), nil
 }
 
 // OpenAPI gives the API's description as YAML, without a running service.
@@ -125,7 +125,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.estate(a)
 	s.directory(a)
 	s.sources(a)
-	s.joins(a)
+	s.links(a)
 	s.people(a)
 	s.subjects(a)
 	s.lineups(a, humagin.New(gin.New(), cfg))
@@ -137,7 +137,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.shipments(a)
 	s.checkups(a)
 	s.notices(a)
-	s.exercises(a)
+	s.failoverTests(a)
 	s.access(a)
 	s.stock(a)
 	s.packages(a)
@@ -148,21 +148,21 @@ func (s *server) register(r *gin.Engine) huma.API {
 
 // schemaNames are those of the schemas that keep a short name, or one that differs from the type's.
 var schemaNames = map[reflect.Type]string{
-	typeOf[directory.Found]():      "FoundOne",
-	typeOf[directory.Joined]():     "Joined",
-	typeOf[directory.Stranger]():   "Stranger",
-	typeOf[driver.Report]():        "DriverReport",
-	typeOf[endpoint.Judged]():      "Endpoint",
-	typeOf[endpoint.Overview]():    "Overview",
-	typeOf[fault.Detail]():         "Detail",
-	typeOf[lineup.QueueSheet]():    "Queue",
-	typeOf[person.Erased]():        "Erased",
-	typeOf[person.Kept]():          "PersonData",
-	typeOf[person.Moment]():        "Moment",
-	typeOf[rehearse.EffectSheet](): "Effect",
-	typeOf[rehearse.RollSheet]():   "Roll",
-	typeOf[stock.ScanPlan]():       "ScanPlan",
-	typeOf[adopt.Selection]():      "Selection",
+	typeOf[directory.Found]():         "FoundOne",
+	typeOf[directory.Linked]():        "Linked",
+	typeOf[directory.UnmatchedName](): "UnmatchedName",
+	typeOf[driver.Report]():           "DriverReport",
+	typeOf[endpoint.Judged]():         "Endpoint",
+	typeOf[endpoint.Overview]():       "Overview",
+	typeOf[fault.Detail]():            "Detail",
+	typeOf[lineup.QueueSheet]():       "Queue",
+	typeOf[person.Erased]():           "Erased",
+	typeOf[person.Kept]():             "PersonData",
+	typeOf[person.Moment]():           "Moment",
+	typeOf[rehearse.EffectSheet]():    "Effect",
+	typeOf[rehearse.RollSheet]():      "Roll",
+	typeOf[stock.ScanPlan]():          "ScanPlan",
+	typeOf[adopt.Selection]():         "Selection",
 }
 
 // schemaName tells types of the same name apart by their package: estate.Queue is EstateQueue, lineup.QueueSheet stays

@@ -79,8 +79,8 @@ func (s *server) sources(a huma.API) {
 			return &out[page.Page[directory.Run]]{list}, err
 		})
 	type ids struct{ Body api.RenameIDs }
-	route(s, a, "GET", "/api/v1/directory/renames", "directory-renames", "What the directory calls otherwise now than "+
-		"the estate does", small, func(ctx context.Context, in *Paging) (paged[directory.Proposal], error) {
+	route(s, a, "GET", "/api/v1/directory/renames", "directory-renames", "What the directory calls "+
+		"differently from the estate", small, func(ctx context.Context, in *Paging) (paged[directory.Proposal], error) {
 		list, err := s.svc.Sources.Renames(ctx, principalOf(ctx))
 		return items(*in, list, err, func(v *directory.Proposal) string { return number(v.ID) })
 	})

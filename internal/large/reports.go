@@ -18,8 +18,8 @@ var Fleet = Size{Sites: 200, Users: 500, Machines: 500, Queues: 100, Grants: 100
 // SmallFleet is a hundredth of Fleet.
 var SmallFleet = Size{Sites: 2, Users: 500, Machines: 500, Queues: 100, Grants: 100, Subnets: 20, Teams: 20}
 
-// A Told is what one endpoint told, and how long ago.
-type Told struct {
+// A Reported is what one endpoint told, and how long ago.
+type Reported struct {
 	Report endpoint.Report
 	Age    time.Duration
 }
@@ -27,7 +27,7 @@ type Told struct {
 // Reports gives f what each machine's agent told last: it asks for the machine and for whoever was last seen there, and
 // has what they receive; of a hundred about five lack a queue or have another address for one, two have a step that
 // failed, and three have said nothing for a day. The same seed always gives the same.
-func (o *Organisation) Reports(seed uint64, f func(Told) error) error {
+func (o *Organisation) Reports(seed uint64, f func(Reported) error) error {
 	w := lineup.Bind(lineup.Compile(o.Estate.Sorted(), 1, lineup.Options{}), directory.New(o.Directory), live.State{})
 	at := map[string][]lineup.Context{}
 	for _, c := range o.Contexts {
@@ -61,7 +61,7 @@ func (o *Organisation) Reports(seed uint64, f func(Told) error) error {
 		for _, want := range endpoint.PlanFor(lineups).Wants {
 			rep.Installed = append(rep.Installed, endpoint.Installed{Want: want, Own: true})
 		}
-		told := Told{Report: rep, Age: time.Duration(r.IntN(240)) * time.Second}
+		told := Reported{Report: rep, Age: time.Duration(r.IntN(240)) * time.Second}
 		odd(r, &told)
 		if err := f(told); err != nil {
 			return err
@@ -71,7 +71,7 @@ func (o *Organisation) Reports(seed uint64, f func(Told) error) error {
 }
 
 // odd makes some endpoints other than they should be.
-func odd(r *rand.Rand, t *Told) {
+func odd(r *rand.Rand, t *Reported) {
 	n, installed := r.IntN(100), t.Report.Installed
 	switch {
 	case n < 3:

@@ -104,7 +104,7 @@ func (s AccountTable) AddFirstAccount(ctx context.Context, a access.Account) err
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SetUp, Subject: a.Name, Author: a.Name, Says: "The first account, " +
+		return addEvent(ctx, tx, event.Event{Kind: event.SetUp, Subject: a.Name, Author: a.Name, Says: "The first account, " +
 			a.Name + ", was made"})
 	})
 }
@@ -143,7 +143,7 @@ func (s AccountTable) SetPassword(ctx context.Context, called, hash, author stri
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.PasswordSet, Subject: made, Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.PasswordSet, Subject: made, Author: author,
 			Says: "The password of " + made + " was set anew" + how + "; its sessions are over"})
 	})
 	return made, err
@@ -162,7 +162,7 @@ func (s TokenTable) AddSession(ctx context.Context, ses access.Session) error {
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account,
+		return addEvent(ctx, tx, event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account,
 			Says: signedIn(ses)})
 	})
 }
@@ -189,7 +189,7 @@ func (s TokenTable) RevokeSession(ctx context.Context, id int64, author string) 
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author,
 			Says: "A session of " + account + " was ended by " + author})
 	})
 }
@@ -209,7 +209,7 @@ func (s TokenTable) EndSession(ctx context.Context, hash [32]byte) error {
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account, Says: account +
+		return addEvent(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account, Says: account +
 			" signed out"})
 	})
 }
@@ -230,7 +230,7 @@ func (s TokenTable) AddToken(ctx context.Context, t access.Token) (access.Token,
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author, Says: "The token " +
+		return addEvent(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author, Says: "The token " +
 			t.Name + " was made"}.With(nil, t))
 	})
 	return t, err
@@ -254,7 +254,7 @@ func (s TokenTable) RevokeToken(ctx context.Context, called, author string) erro
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author, Says: "The token " +
+		return addEvent(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author, Says: "The token " +
 			called + " was revoked"}.With(was, nil))
 	})
 }

@@ -15,7 +15,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/notice"
 	"cirque/core/page"
-	"cirque/core/photograph"
+	"cirque/core/snapshot"
 	"cirque/internal/testkit"
 )
 
@@ -48,14 +48,14 @@ func TestFaultsSeen(t *testing.T) {
 			t.Errorf("look %d: kept %v %v", i, kept, err)
 		}
 	}
-	told := []notice.Told{{Notice: "n", Key: "a", Says: "x", Since: at, At: at}, {Notice: "n", Key: "b", Says: "y",
+	told := []notice.Notified{{Notice: "n", Key: "a", Says: "x", Since: at, At: at}, {Notice: "n", Key: "b", Says: "y",
 		Since: at, At: at}}
 	for range 2 {
-		if err := s.Notices.SaveTold(ctx, told); err != nil {
+		if err := s.Notices.SaveNotified(ctx, told); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if got, err := s.Notices.Told(ctx); err != nil || len(got) != 2 || got[1].Says != "y" || !got[0].At.Equal(at) {
+	if got, err := s.Notices.Notified(ctx); err != nil || len(got) != 2 || got[1].Says != "y" || !got[0].At.Equal(at) {
 		t.Errorf("%+v %v", got, err)
 	}
 	if err := s.Notices.AddSent(ctx, []notice.Sent{{Notice: "n", To: "mail:x", OK: true, Says: "took it"},
@@ -68,13 +68,13 @@ func TestFaultsSeen(t *testing.T) {
 	}
 }
 
-// TestExercisesOneAtATime: of many that begin with one server at once, one does; another may once it is over.
-func TestExercisesOneAtATime(t *testing.T) {
+// TestFailoverTestsOneAtATime: of many that begin with one server at once, one does; another may once it is over.
+func TestFailoverTestsOneAtATime(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	begin := func() (continuity.Exercise, error) {
-		return s.Exercises.AddExercise(ctx, continuity.Exercise{Server: "ps-1", Reason: "x",
-			Steps: []continuity.ExerciseStep{}},
+	begin := func() (continuity.FailoverTest, error) {
+		return s.FailoverTests.AddFailoverTest(ctx, continuity.FailoverTest{Server: "ps-1", Reason: "x",
+			Steps: []continuity.FailoverStep{}},
 			happening("ps-1"))
 	}
 	var wg sync.WaitGroup
@@ -95,64 +95,64 @@ func TestExercisesOneAtATime(t *testing.T) {
 	if began.Load() != 1 || refused.Load() != 7 {
 		t.Fatal(began.Load(), refused.Load())
 	}
-	open, err := s.Exercises.Exercises(ctx, true, 9)
+	open, err := s.FailoverTests.FailoverTests(ctx, true, 9)
 	if err != nil || len(open) != 1 || open[0].ID == 0 {
 		t.Fatal(open, err)
 	}
-	if err := s.Exercises.StopExercise(ctx, open[0].ID, "mira"); err != nil {
+	if err := s.FailoverTests.StopFailoverTest(ctx, open[0].ID, "mira"); err != nil {
 		t.Fatal(err)
 	}
 	now := time.Now().UTC()
 	open[0].Ended, open[0].Says = &now, []string{"well"}
-	if err := s.Exercises.SaveExercise(ctx, open[0], nil); err != nil {
+	if err := s.FailoverTests.SaveFailoverTest(ctx, open[0], nil); err != nil {
 		t.Fatal(err)
 	}
 	if _, err := begin(); err != nil {
 		t.Error("another cannot begin:", err)
 	}
-	if e, err := s.Exercises.Exercise(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID ||
+	if e, err := s.FailoverTests.FailoverTest(ctx, open[0].ID); err != nil || e.Says[0] != "well" || e.ID != open[0].ID ||
 		e.Stopped != "mira" {
 		t.Errorf("%+v %v", e, err)
 	}
-	if err := s.Exercises.StopExercise(ctx, open[0].ID, "mira"); !fault.Is(err, fault.Conflict) {
+	if err := s.FailoverTests.StopFailoverTest(ctx, open[0].ID, "mira"); !fault.Is(err, fault.Conflict) {
 		t.Error("one that is over is stopped:", err)
 	}
-	if _, err := s.Exercises.Exercise(ctx, 999); !fault.Is(err, fault.Unknown) {
+	if _, err := s.FailoverTests.FailoverTest(ctx, 999); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
 }
 
-func TestPhotographs(t *testing.T) {
+func TestSnapshots(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	things := []photograph.Thing{{Kind: "server", Name: "ps-1", Facts: map[string]string{"answers": "yes",
+	objects := []snapshot.Object{{Kind: "server", Name: "ps-1", Facts: map[string]string{"answers": "yes",
 		"odd": "ø\x01 “x”"}}}
-	if p, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira", Things: things},
+	if p, err := s.Snapshots.AddSnapshot(ctx, snapshot.Snapshot{Name: "before", Author: "mira", Objects: objects},
 		happening("before")); err != nil || p.At.IsZero() {
 		t.Fatal(p, err)
 	}
-	if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "before", Author: "mira"},
+	if _, err := s.Snapshots.AddSnapshot(ctx, snapshot.Snapshot{Name: "before", Author: "mira"},
 		happening("before")); !fault.Is(err, fault.Conflict) {
 		t.Error(err)
 	}
-	got, err := s.Photographs.Photograph(ctx, "before")
-	if err != nil || !reflect.DeepEqual(got.Things, things) || got.Count != 1 {
+	got, err := s.Snapshots.Snapshot(ctx, "before")
+	if err != nil || !reflect.DeepEqual(got.Objects, objects) || got.Count != 1 {
 		t.Errorf("%+v %v", got, err)
 	}
 	for i := range 49 {
-		if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: fmt.Sprintf("p%d", i), Author: "mira"},
+		if _, err := s.Snapshots.AddSnapshot(ctx, snapshot.Snapshot{Name: fmt.Sprintf("p%d", i), Author: "mira"},
 			happening("p")); err != nil {
 			t.Fatal(err)
 		}
 	}
-	if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "one-more", Author: "mira"},
+	if _, err := s.Snapshots.AddSnapshot(ctx, snapshot.Snapshot{Name: "one-more", Author: "mira"},
 		happening("p")); !fault.Is(err, fault.Conflict) {
 		t.Error("there is no end to them:", err)
 	}
-	if err := s.Photographs.RemovePhotograph(ctx, "before", happening("before")); err != nil {
+	if err := s.Snapshots.RemoveSnapshot(ctx, "before", happening("before")); err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Photographs.RemovePhotograph(ctx, "before", happening("before")); !fault.Is(err, fault.Unknown) {
+	if err := s.Snapshots.RemoveSnapshot(ctx, "before", happening("before")); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
 }
@@ -165,46 +165,46 @@ func TestPapers(t *testing.T) {
 	asked, err := s.Checkups.AddCheckup(ctx, endpoint.Checkup{Machine: "Desk-1", Queue: "hall", Try: "plain",
 		Model: "Mono 40"},
 		happening("desk-1"))
-	if err != nil || asked.Try != "plain" || asked.Paper != nil {
+	if err != nil || asked.Try != "plain" || asked.PrintResult != nil {
 		t.Fatal(asked, err)
 	}
-	rungs := []endpoint.Rung{{Check: endpoint.TestCheck("hall", "plain"), Result: endpoint.Unproven, Says: "took it"}}
-	if err := s.Checkups.AnswerCheckup(ctx, asked.ID, "DESK-1", "plain", rungs); err != nil {
+	checks := []endpoint.Check{{Check: endpoint.TestCheck("hall", "plain"), Result: endpoint.Unproven, Says: "took it"}}
+	if err := s.Checkups.AnswerCheckup(ctx, asked.ID, "DESK-1", "plain", checks); err != nil {
 		t.Fatal(err)
 	}
 	for _, paper := range []string{"garbled", "good"} { // told twice: the second word counts
-		c, err := s.Checkups.TellPaper(ctx, asked.ID, driver.Seen{Model: "Mono 40", Driver: "plain", Paper: paper,
+		c, err := s.Checkups.TellPrintResult(ctx, asked.ID, driver.Seen{Model: "Mono 40", Driver: "plain", Result: paper,
 			Machine: "desk-1",
 			Queue:   "hall", By: "mira", Note: "crisp"}, happening("hall"))
-		if err != nil || c.Paper == nil || c.Paper.Result != paper || c.Tested() == nil || c.Tested().Paper.Note != "crisp" {
+		if err != nil || c.PrintResult == nil || c.PrintResult.Result != paper || c.Tested() == nil || c.Tested().PrintResult.Note != "crisp" {
 			t.Fatalf("%+v %v", c, err)
 		}
 	}
-	if list, err := s.Checkups.Papers(ctx, "Mono 40"); err != nil || len(list) != 1 || list[0].Paper != "good" ||
+	if list, err := s.Checkups.PrintResults(ctx, "Mono 40"); err != nil || len(list) != 1 || list[0].Result != "good" ||
 		list[0].By != "mira" {
 		t.Errorf("%+v %v", list, err)
 	}
-	if _, err := s.Checkups.TellPaper(ctx, asked.ID, driver.Seen{Paper: "nothing", By: "mira"},
+	if _, err := s.Checkups.TellPrintResult(ctx, asked.ID, driver.Seen{Result: "nothing", By: "mira"},
 		happening("hall")); err != nil {
 		t.Error(err)
 	}
-	if list, err := s.Checkups.Papers(ctx, ""); err != nil || len(list) != 1 || list[0].Paper != "good" {
+	if list, err := s.Checkups.PrintResults(ctx, ""); err != nil || len(list) != 1 || list[0].Result != "good" {
 		t.Errorf("what is not known of a model is remembered: %+v %v", list, err)
 	}
 	if list, err := s.Checkups.TestPages(ctx, "hall", time.Now().Add(-time.Hour)); err != nil || len(list) != 1 ||
-		list[0].Paper.Result != "nothing" {
+		list[0].PrintResult.Result != "nothing" {
 		t.Errorf("%+v %v", list, err)
 	}
 	if list, err := s.Checkups.TestPages(ctx, "else", time.Now().Add(-time.Hour)); err != nil || len(list) != 0 {
 		t.Errorf("%+v %v", list, err)
 	}
-	if _, err := s.Checkups.TellPaper(ctx, 999, driver.Seen{Paper: "good"}, happening("x")); !fault.Is(err,
+	if _, err := s.Checkups.TellPrintResult(ctx, 999, driver.Seen{Result: "good"}, happening("x")); !fault.Is(err,
 		fault.Unknown) {
 		t.Error(err)
 	}
 }
 
-// TestErasedFromCare: whoever is erased is in no letter that was sent, on no photograph, and told nothing.
+// TestErasedFromCare: whoever is erased is in no letter that was sent, on no snapshot, and told nothing.
 func TestErasedFromCare(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
@@ -220,13 +220,13 @@ func TestErasedFromCare(t *testing.T) {
 		t.Fatal(err)
 	}
 	at := time.Now()
-	if err := s.Notices.SaveTold(ctx, []notice.Told{{Notice: "n", Key: "server ps-1 of mira", Since: at, At: at},
+	if err := s.Notices.SaveNotified(ctx, []notice.Notified{{Notice: "n", Key: "server ps-1 of mira", Since: at, At: at},
 		{Notice: "n", Key: "server ps-1", Since: at, At: at}}); err != nil {
 		t.Fatal(err)
 	}
-	things := []photograph.Thing{{Kind: "queue on an endpoint", Name: "hall of Mira on desk-1"},
+	objects := []snapshot.Object{{Kind: "queue on an endpoint", Name: "hall of Mira on desk-1"},
 		{Kind: "queue on an endpoint", Name: "hall of miranda on desk-1"}}
-	if _, err := s.Photographs.AddPhotograph(ctx, photograph.Photograph{Name: "p", Author: "Mira", Things: things},
+	if _, err := s.Snapshots.AddSnapshot(ctx, snapshot.Snapshot{Name: "p", Author: "Mira", Objects: objects},
 		happening("p")); err != nil {
 		t.Fatal(err)
 	}
@@ -234,7 +234,7 @@ func TestErasedFromCare(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	if err := s.Checkups.AnswerCheckup(ctx, asked.ID, "desk-1", "", []endpoint.Rung{{Check: "Is hall of mira there?",
+	if err := s.Checkups.AnswerCheckup(ctx, asked.ID, "desk-1", "", []endpoint.Check{{Check: "Is hall of mira there?",
 		Result: endpoint.Yes}}); err != nil {
 		t.Fatal(err)
 	}
@@ -245,14 +245,14 @@ func TestErasedFromCare(t *testing.T) {
 	if got, err := s.Notices.Sent(ctx, "", page.Ask{}, ""); err != nil || got.Total != 1 || got.Items[0].Body != "the server" {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Notices.Told(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {
+	if got, err := s.Notices.Notified(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Photographs.Photograph(ctx, "p"); err != nil || len(got.Things) != 1 ||
-		got.Things[0].Name != "hall of miranda on desk-1" || got.Author != stands || got.Count != 1 {
+	if got, err := s.Snapshots.Snapshot(ctx, "p"); err != nil || len(got.Objects) != 1 ||
+		got.Objects[0].Name != "hall of miranda on desk-1" || got.Author != stands || got.Count != 1 {
 		t.Errorf("%+v %v", got, err)
 	}
-	if got, err := s.Checkups.Checkup(ctx, asked.ID); err != nil || len(got.Rungs) != 0 || got.Author != stands {
+	if got, err := s.Checkups.Checkup(ctx, asked.ID); err != nil || len(got.Checks) != 0 || got.Author != stands {
 		t.Errorf("%+v %v", got, err)
 	}
 }

@@ -20,16 +20,16 @@ const checkupColumns = "id, machine, queue, author, at, done, rungs, try, tried,
 
 func scanCheckup(row pgx.CollectableRow) (c endpoint.Checkup, err error) {
 	var text []byte
-	var paper endpoint.Paper
+	var paper endpoint.PrintResult
 	var at *time.Time
 	if err := row.Scan(&c.ID, &c.Machine, &c.Queue, &c.Author, &c.At, &c.Done, &text, &c.Try, &c.Tried, &c.Model,
 		&paper.Result, &paper.By, &at, &paper.Note); err != nil {
 		return c, err
 	}
 	if paper.Result != "" && at != nil {
-		paper.At, c.Paper = *at, &paper
+		paper.At, c.PrintResult = *at, &paper
 	}
-	return c, json.Unmarshal(text, &c.Rungs)
+	return c, json.Unmarshal(text, &c.Checks)
 }
 
 func (s CheckupTable) oneCheckup(ctx context.Context, sql string, args ...any) (endpoint.Checkup, error) {
@@ -63,7 +63,7 @@ func (s CheckupTable) AddCheckup(ctx context.Context, want endpoint.Checkup, e e
 		if err := notify(ctx, tx, event.Call, want.Machine); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 	return c, err
 }
@@ -81,8 +81,8 @@ func (s CheckupTable) AskedCheckup(ctx context.Context, machine string, since ti
 
 // AnswerCheckup keeps what the agent found and what it says it tried; one that has been answered already, or is another
 // machine's, is unknown.
-func (s CheckupTable) AnswerCheckup(ctx context.Context, id int64, machine, tried string, rungs []endpoint.Rung) error {
-	text, err := json.Marshal(rungs)
+func (s CheckupTable) AnswerCheckup(ctx context.Context, id int64, machine, tried string, checks []endpoint.Check) error {
+	text, err := json.Marshal(checks)
 	if err != nil {
 		return err
 	}
@@ -99,13 +99,13 @@ func (s CheckupTable) AnswerCheckup(ctx context.Context, id int64, machine, trie
 	})
 }
 
-// TellPaper keeps what somebody saw come out of a checkup's test page, and remembers it of the driver with the model,
+// TellPrintResult keeps what somebody saw come out of a checkup's test page, and remembers it of the driver with the model,
 // where both are known.
-func (s CheckupTable) TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (c endpoint.Checkup,
+func (s CheckupTable) TellPrintResult(ctx context.Context, id int64, saw driver.Seen, e event.Event) (c endpoint.Checkup,
 	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE checkup SET paper = $2, paper_by = $3, paper_at = clock_timestamp(), paper_note "+
-			"= $4 WHERE id = $1 RETURNING "+checkupColumns, id, saw.Paper, saw.By, saw.Note)
+			"= $4 WHERE id = $1 RETURNING "+checkupColumns, id, saw.Result, saw.By, saw.Note)
 		if err != nil {
 			return err
 		}
@@ -118,7 +118,7 @@ func (s CheckupTable) TellPaper(ctx context.Context, id int64, saw driver.Seen, 
 			if _, err := tx.Exec(ctx, `INSERT INTO driver_paper (checkup, model, driver, paper, machine, queue, author, note)
 		VALUES ($1, $2, $3, $4, $5, $6, $7, $8)
 				ON CONFLICT (checkup) DO UPDATE SET paper = excluded.paper, author = excluded.author, note = excluded.note,
-				at = clock_timestamp()`, id, saw.Model, saw.Driver, saw.Paper, saw.Machine,
+				at = clock_timestamp()`, id, saw.Model, saw.Driver, saw.Result, saw.Machine,
 				saw.Queue, saw.By, saw.Note); err != nil {
 				return err
 			}
@@ -126,13 +126,13 @@ func (s CheckupTable) TellPaper(ctx context.Context, id int64, saw driver.Seen, 
 		if err := notify(ctx, tx, event.Endpoint, c.Machine); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 	return c, translate(err)
 }
 
-// Papers gives what is remembered of drivers with a model, newest first; of all models where it is empty.
-func (s CheckupTable) Papers(ctx context.Context, model string) ([]driver.Seen, error) {
+// PrintResults gives what is remembered of drivers with a model, newest first; of all models where it is empty.
+func (s CheckupTable) PrintResults(ctx context.Context, model string) ([]driver.Seen, error) {
 	rows, err := s.pool.Query(ctx, "SELECT model, driver, paper, machine, queue, author, note, at FROM driver_paper "+
 		"WHERE $1 = '' OR model = $1 ORDER BY id DESC LIMIT 1000", model)
 	if err != nil {

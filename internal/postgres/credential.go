@@ -41,7 +41,7 @@ func (s CredentialTable) SaveCredential(ctx context.Context, c stock.Credential,
 		if err := notify(ctx, tx, event.Stock, "credentials"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
@@ -62,7 +62,7 @@ func (s CredentialTable) NoteCredential(ctx context.Context, name, state, says s
 		if err := notify(ctx, tx, event.Stock, "credentials"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
@@ -79,6 +79,6 @@ func (s CredentialTable) RemoveCredential(ctx context.Context, name string, e ev
 		if err := notify(ctx, tx, event.Stock, "credentials"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }

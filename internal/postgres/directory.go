@@ -23,10 +23,10 @@ func (s DirectoryTable) Directory(ctx context.Context, at *time.Time) (directory
 				return err
 			}
 			var err error
-			if r.Joins, err = joinsOf(ctx, tx, at); err != nil {
+			if r.Links, err = linksOf(ctx, tx, at); err != nil {
 				return err
 			}
-			rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes, source FROM directory_row WHERE "+holds+
+			rows, err := tx.Query(ctx, "SELECT kind, external_id, name, attributes, source FROM directory_row WHERE "+validAt+
 				" ORDER BY source, id", at)
 			if err != nil {
 				return err
@@ -45,8 +45,8 @@ func (s DirectoryTable) Directory(ctx context.Context, at *time.Time) (directory
 // null for the present.
 const directoryVersion = "SELECT coalesce(max(id), 0) FROM directory_import WHERE $1::timestamptz IS NULL OR at <= $1"
 
-// otherwise notes that the directory is another although nothing was imported, such as when accounts become one person.
-func otherwise(ctx context.Context, tx pgx.Tx, author string) error {
+// directoryChanged notes that the directory is another although nothing was imported, such as when accounts become one person.
+func directoryChanged(ctx context.Context, tx pgx.Tx, author string) error {
 	// One at a time, so that numbers rise in the order in which they come to be seen.
 	if _, err := tx.Exec(ctx, "LOCK TABLE directory_import IN EXCLUSIVE MODE"); err != nil {
 		return err
@@ -111,7 +111,7 @@ func (s DirectoryTable) ImportDelta(ctx context.Context, source string, rows, go
 type altered struct {
 	directory.Changes
 	have []directory.Row // those that are concerned, as they are
-	held map[string]int  // by kind: all that the source holds, by which the brake goes
+	held map[string]int  // by kind: all that the source holds, by which the removal limit goes
 }
 
 // sizes counts what a source holds, by kind.
@@ -167,19 +167,19 @@ func (s DirectoryTable) take(ctx context.Context, source string, how directory.T
 		} else if how.Quiet {
 			return nil
 		}
-		if err := keepRenames(ctx, tx, source, how.Author, renames, out.Renames); err != nil {
+		if err := saveRenames(ctx, tx, source, how.Author, renames, out.Renames); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Imported, Subject: source, Author: how.Author,
+		return addEvent(ctx, tx, event.Event{Kind: event.Imported, Subject: source, Author: how.Author,
 			Says: fmt.Sprintf("The directory %s was imported: %d added, %d changed, %d removed", source, out.Added, out.Changed,
 				out.Removed)})
 	})
 	return out, err
 }
 
-// keepRenames proposes renames of what the estate names. What was proposed already and is renamed once more, or back,
+// saveRenames proposes renames of what the estate names. What was proposed already and is renamed once more, or back,
 // has one proposal, from the name that the estate has to the latest.
-func keepRenames(ctx context.Context, tx pgx.Tx, source, author string, all, named []directory.Rename) error {
+func saveRenames(ctx context.Context, tx pgx.Tx, source, author string, all, named []directory.Rename) error {
 	var kinds, from, to []string
 	for _, r := range all {
 		kinds, from, to = append(kinds, r.Kind), append(from, r.From), append(to, r.To)
@@ -196,7 +196,7 @@ func keepRenames(ctx context.Context, tx pgx.Tx, source, author string, all, nam
 			AND settled_at IS NULL)`, source, r.Kind, r.From, r.To); err != nil {
 			return err
 		}
-		if err := happened(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author,
+		if err := addEvent(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author,
 			Says: fmt.Sprintf("The %s %s is called %s now; the estate still names it %s", r.Kind, r.From, r.To,
 				r.From)}); err != nil {
 			return err

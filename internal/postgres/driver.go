@@ -51,7 +51,7 @@ func (s PackageTable) AddPackage(ctx context.Context, p driver.Package, files []
 		if err := notify(ctx, tx, event.Drivers, p.Digest); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 	return known, err
 }
@@ -130,6 +130,6 @@ func (s PackageTable) RemovePackage(ctx context.Context, digest string, e event.
 		if err := notify(ctx, tx, event.Drivers, digest); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }

@@ -95,7 +95,7 @@ func (s EndpointTable) SaveReport(ctx context.Context, r endpoint.Report, from s
 		}
 		before := endpoint.Before{Known: was != nil, Failing: was != nil && *was}
 		for _, e := range happens(before) {
-			if err := happened(ctx, tx, e); err != nil {
+			if err := addEvent(ctx, tx, e); err != nil {
 				return err
 			}
 		}
@@ -110,11 +110,11 @@ func (s EndpointTable) Call(ctx context.Context, machine string, e event.Event) 
 		if err := notify(ctx, tx, event.Call, machine); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
 // AddEvent records something that happened.
 func (s EventTable) AddEvent(ctx context.Context, e event.Event) error {
-	return s.in(ctx, func(tx pgx.Tx) error { return happened(ctx, tx, e) })
+	return s.in(ctx, func(tx pgx.Tx) error { return addEvent(ctx, tx, e) })
 }

@@ -37,7 +37,7 @@ func (s EnrolmentTable) AddEnrolToken(ctx context.Context, t access.EnrolToken) 
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.EnrolToken, Subject: t.Name, Author: t.Author,
+		return addEvent(ctx, tx, event.Event{Kind: event.EnrolToken, Subject: t.Name, Author: t.Author,
 			Says: fmt.Sprintf("The enrolment token %s was made, for %d", t.Name, t.Uses)}.With(nil, t))
 	})
 	return t, err
@@ -86,7 +86,7 @@ func (s EnrolmentTable) RevokeEnrolToken(ctx context.Context, called, author str
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.EnrolGone, Subject: called, Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.EnrolGone, Subject: called, Author: author,
 			Says: "The enrolment token " + called + " was revoked"}.With(was, nil))
 	})
 }
@@ -121,7 +121,7 @@ func (s EnrolmentTable) Enrol(ctx context.Context, token int64, e access.Enrolle
 		if err := addEnrolled(ctx, tx, e); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Enrolled, Subject: e.Machine, Author: e.By, Says: e.Machine +
+		return addEvent(ctx, tx, event.Event{Kind: event.Enrolled, Subject: e.Machine, Author: e.By, Says: e.Machine +
 			" was enrolled with the token " + e.By}.With(nil, e))
 	})
 	return e, err
@@ -163,7 +163,7 @@ func (s EnrolmentTable) Renew(ctx context.Context, former string, e access.Enrol
 		if err := addEnrolled(ctx, tx, e); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Renewed, Subject: e.Machine, Author: e.Machine, Says: e.Machine +
+		return addEvent(ctx, tx, event.Event{Kind: event.Renewed, Subject: e.Machine, Author: e.Machine, Says: e.Machine +
 			" renewed its certificate"})
 	})
 	return e, err
@@ -230,7 +230,7 @@ func (s EnrolmentTable) Revoke(ctx context.Context, machine, author string) erro
 		if err := notify(ctx, tx, event.Enrolment, was[0]); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.EnrolRevoked, Subject: was[0], Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.EnrolRevoked, Subject: was[0], Author: author,
 			Says: "The certificate of " + was[0] + " was revoked"})
 	})
 }

@@ -117,7 +117,7 @@ func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, re
 		if err := notify(ctx, tx, event.Estate, fmt.Sprint(r.Number)); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Published, Subject: fmt.Sprint(r.Number), Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.Published, Subject: fmt.Sprint(r.Number), Author: author,
 			Says: fmt.Sprintf("Revision %d was published: %s", r.Number, reason)}.With(map[string]int{"revision": r.Number - 1},
 			map[string]int{"revision": r.Number}))
 	})

@@ -121,7 +121,7 @@ func TestSmallPool(t *testing.T) {
 	began := make(chan struct{}, 12)
 	var workers []worker.Worker
 	for _, name := range []string{"a", "b", "c", "d", "e", "f", "g", "h", "i", "j", "k", "l"} {
-		workers = append(workers, worker.Worker{Name: name, Alone: true, Run: func(ctx context.Context) error {
+		workers = append(workers, worker.Worker{Name: name, Leased: true, Run: func(ctx context.Context) error {
 			began <- struct{}{}
 			<-ctx.Done()
 			return nil

@@ -37,7 +37,7 @@ func (s ListingTable) SaveListing(ctx context.Context, l advert.Listing, events 
 			return err
 		}
 		for _, e := range events {
-			if err := happened(ctx, tx, e); err != nil {
+			if err := addEvent(ctx, tx, e); err != nil {
 				return err
 			}
 		}

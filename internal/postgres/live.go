@@ -13,8 +13,8 @@ import (
 	"cirque/core/name"
 )
 
-// holds is the part of a query that takes the rows of a time, $1; null for the present.
-const holds = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE valid_from <= $1 AND (valid_to IS NULL " +
+// validAt is the part of a query that takes the rows of a time, $1; null for the present.
+const validAt = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE valid_from <= $1 AND (valid_to IS NULL " +
 	"OR valid_to > $1) END)"
 
 // Live gives the live state of a time, nil for the present.
@@ -35,7 +35,7 @@ func (s DutyTable) Live(ctx context.Context, at *time.Time) (live.State, error) 
 			state.Devices[n.Name] = n.Duty
 		}
 	}
-	rows, err := s.pool.Query(ctx, "SELECT person, queue FROM pick WHERE "+holds+" ORDER BY id", at)
+	rows, err := s.pool.Query(ctx, "SELECT person, queue FROM pick WHERE "+validAt+" ORDER BY id", at)
 	if err != nil {
 		return state, translate(err)
 	}
@@ -52,7 +52,7 @@ const noteColumns = "kind, name, duty, reason, author, valid_from, share, begun,
 // Duties lists what does not serve, or serves only a share of its people, at a time, nil for the present, by kind and
 // name.
 func (s DutyTable) Duties(ctx context.Context, at *time.Time) ([]live.Note, error) {
-	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE "+holds+" AND (duty <> 'serving' OR "+
+	rows, err := s.pool.Query(ctx, "SELECT "+noteColumns+" FROM live_state WHERE "+validAt+" AND (duty <> 'serving' OR "+
 		"share < 1) ORDER BY kind, name", at)
 	if err != nil {
 		return nil, translate(err)
@@ -129,7 +129,7 @@ func (s DutyTable) SetLive(ctx context.Context, n live.Note, only func(was live.
 		if err := notify(ctx, tx, event.Live, n.Name); err != nil || e.Kind == "" {
 			return err
 		}
-		return happened(ctx, tx, e.With(map[string]any{"duty": was.Duty}, map[string]any{"duty": n.Duty, "reason": n.Reason}))
+		return addEvent(ctx, tx, e.With(map[string]any{"duty": was.Duty}, map[string]any{"duty": n.Duty, "reason": n.Reason}))
 	})
 	return changed, err
 }
@@ -150,7 +150,7 @@ func (s PickTable) SetPick(ctx context.Context, person, queue string, picked boo
 		if err := notify(ctx, tx, event.Live, fmt.Sprint(person)); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e.With(map[string]any{"person": person, "queue": queue, "picked": !picked},
+		return addEvent(ctx, tx, e.With(map[string]any{"person": person, "queue": queue, "picked": !picked},
 			map[string]any{"person": person, "queue": queue, "picked": picked}))
 	})
 	return changed, err

@@ -1,23 +1,26 @@
 package postgres_test
 
 import (
+	"slices"
 	"testing"
 	"time"
 
 	"cirque/core/continuity"
+	"cirque/core/directory"
 	"cirque/core/event"
+	"cirque/core/page"
 	"cirque/internal/postgres"
 	"cirque/internal/testkit"
 )
 
-// TestStuckMigrates: what exercises of former versions said of whoever stayed becomes kinds.
+// TestStuckMigrates: what failover tests of former versions said of whoever stayed becomes kinds.
 func TestStuckMigrates(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	e, err := s.Exercises.AddExercise(ctx, continuity.Exercise{Server: "ps-1", Begun: time.Now().UTC(),
+	e, err := s.FailoverTests.AddFailoverTest(ctx, continuity.FailoverTest{Server: "ps-1", Begun: time.Now().UTC(),
 		Stuck: []continuity.Stuck{{Machine: "a", Says: "no other path serves hall, so it is kept"},
 			{Machine: "b", Says: "it has said nothing since 2026-11-23 10:00 UTC"}, {Machine: "c", Says: "add of hall failed: no"},
-			{Machine: "d", Says: "it has not said yet that it moved"}}}, event.Event{Kind: event.Exercised, Subject: "ps-1"})
+			{Machine: "d", Says: "it has not said yet that it moved"}}}, event.Event{Kind: event.FailoverBegan, Subject: "ps-1"})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -26,7 +29,7 @@ func TestStuckMigrates(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	got, err := s.Exercises.Exercise(ctx, e.ID)
+	got, err := s.FailoverTests.FailoverTest(ctx, e.ID)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -35,5 +38,53 @@ func TestStuckMigrates(t *testing.T) {
 		if got.Stuck[i].Kind != want {
 			t.Errorf("%q became %q", got.Stuck[i].Says, got.Stuck[i].Kind)
 		}
+	}
+}
+
+// TestWordsMigrate: events of the version before have the kinds of this one afterwards, and stay as they are otherwise;
+// a source that it kept has its removal limit, and what is kept now has it for both.
+func TestWordsMigrate(t *testing.T) {
+	t.Parallel()
+	s, ctx := testkit.Store(t), t.Context()
+	if err := s.Exec(ctx, `INSERT INTO event (kind, subject, author, says) VALUES ('fleet.photographed', 'before', 'mira',
+		'taken'), ('person.joined', 'mira', 'ida', 'joined'), ('server.drained', 'ps-1', 'ida', 'drained')`); err != nil {
+		t.Fatal(err)
+	}
+	// As the migration ran when the database was made, and finds what came in between.
+	up := postgres.Migration("00021_words.sql")
+	kinds := func() (out []string) {
+		list, err := s.Events.Events(ctx, page.Ask{}, "")
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, e := range list.Items {
+			out = append(out, e.Kind+" "+e.Subject)
+		}
+		slices.Sort(out)
+		return out
+	}
+	if err := s.Exec(ctx, up); err != nil {
+		t.Fatal(err)
+	}
+	if got := kinds(); !slices.Equal(got, []string{event.SnapshotTaken + " before", event.Linked + " mira",
+		event.Drained + " ps-1"}) {
+		t.Error("afterwards:", got)
+	}
+	if err := s.Exec(ctx, `INSERT INTO directory_source (name, body, author) VALUES ('yard', '{"url":"ldap://d.example",
+		"base":"dc=yard","preset":"posix","brake":7}', 'mira')`); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Sources.SaveSource(ctx, directory.Source{Name: "hr", URL: "ldap://hr.example", Base: "b", RemovalLimit: 9},
+		nil, event.Event{Kind: event.SourceKept, Subject: "hr"}); err != nil {
+		t.Fatal(err)
+	}
+	list, _, err := s.Sources.Sources(ctx)
+	if err != nil || len(list) != 2 || list[0].RemovalLimit != 9 || list[1].RemovalLimit != 7 ||
+		list[1].Base != "dc=yard" {
+		t.Errorf("%+v %v", list, err)
+	}
+	if err := s.Exec(ctx, `DO $$ BEGIN ASSERT (SELECT body->>'brake' FROM directory_source WHERE name = 'hr') = '9';
+		END $$`); err != nil {
+		t.Error("the version before does not find it:", err)
 	}
 }

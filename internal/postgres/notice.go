@@ -48,18 +48,18 @@ func (s NoticeTable) SeenFaults(ctx context.Context) (map[string]time.Time, erro
 	return out, translate(err)
 }
 
-// Told lists the faults of which somebody was told and that were not over then.
-func (s NoticeTable) Told(ctx context.Context) ([]notice.Told, error) {
+// Notified lists the faults of which somebody was told and that were not over then.
+func (s NoticeTable) Notified(ctx context.Context) ([]notice.Notified, error) {
 	rows, err := s.pool.Query(ctx, "SELECT notice, key, says, since, at FROM notice_told ORDER BY notice, key")
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[notice.Told])
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[notice.Notified])
 	return out, translate(err)
 }
 
-// SaveTold replaces them.
-func (s NoticeTable) SaveTold(ctx context.Context, list []notice.Told) error {
+// SaveNotified replaces them.
+func (s NoticeTable) SaveNotified(ctx context.Context, list []notice.Notified) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM notice_told"); err != nil {
 			return err
@@ -90,7 +90,7 @@ func (s NoticeTable) AddSent(ctx context.Context, list []notice.Sent, events []e
 			}
 		}
 		for _, e := range events {
-			if err := happened(ctx, tx, e); err != nil {
+			if err := addEvent(ctx, tx, e); err != nil {
 				return err
 			}
 		}

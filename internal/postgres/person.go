@@ -18,7 +18,7 @@ import (
 
 // PersonData gives all that is kept of somebody under any of their folded names.
 func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
-	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Joins: []directory.Join{}}
+	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Links: []directory.Link{}}
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
 			rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row "+
@@ -40,12 +40,12 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 				return err
 			}
 			out.Picks = append(out.Picks, picks...)
-			if rows, err = tx.Query(ctx, "SELECT "+joinColumns+" FROM directory_join WHERE folded(a->>'name') = ANY($1) OR "+
+			if rows, err = tx.Query(ctx, "SELECT "+linkColumns+" FROM directory_join WHERE folded(a->>'name') = ANY($1) OR "+
 				"folded(b->>'name') = ANY($1) ORDER BY id", names); err != nil {
 				return err
 			}
-			joins, err := pgx.CollectRows(rows, scanJoin)
-			out.Joins = append(out.Joins, joins...)
+			links, err := pgx.CollectRows(rows, scanLink)
+			out.Links = append(out.Links, links...)
 			return err
 		})
 	return out, translate(err)
@@ -63,13 +63,13 @@ func (s PersonTable) EventsOf(ctx context.Context, names []string) ([]event.Even
 	return out, translate(err)
 }
 
-// ErasePerson takes what is kept of somebody away: what the directory said of them before, their picks, joins, requests
+// ErasePerson takes what is kept of somebody away: what the directory said of them before, their picks, links, requests
 // and account, and what endpoints told of them. In the audit a number stands for them from then on. names are folded;
 // accounts are those of directories. It gives what stands for them.
 func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (stands string,
 	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		if err := otherwise(ctx, tx, author); err != nil { // first, as imports lock
+		if err := directoryChanged(ctx, tx, author); err != nil { // first, as imports lock
 			return err
 		}
 		if _, err := tx.Exec(ctx, "SET LOCAL cirque.erasing = 'on'"); err != nil {
@@ -111,7 +111,7 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 				return err
 			}
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Erased, Subject: stands, Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.Erased, Subject: stands, Author: author,
 			Says: "What was kept of a person was erased: " + reason})
 	})
 	return stands, err
@@ -183,8 +183,8 @@ func eraseInNotices(ctx context.Context, tx pgx.Tx, names []string) error {
 	return err
 }
 
-// eraseInCare writes what stands for somebody where they took photographs, asked for checkups, told what came out or
-// held exercises, and takes their queues off the photographs.
+// eraseInCare writes what stands for somebody where they took snapshots, asked for checkups, told what came out or
+// held failover tests, and takes their queues out of the snapshots.
 func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
 	for _, sql := range []string{
 		"UPDATE checkup SET author = CASE WHEN folded(author) = ANY($1) THEN $2 ELSE author END, paper_by = CASE WHEN " +
@@ -201,7 +201,7 @@ func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) 
 			return err
 		}
 	}
-	return eraseOnPhotographs(ctx, tx, names)
+	return eraseInSnapshots(ctx, tx, names)
 }
 
 // eraseInEvents writes what stands for somebody wherever events name them as a whole word.
@@ -236,7 +236,7 @@ func (s PersonTable) ForgetBefore(ctx context.Context, at time.Time) (n int64, e
 		if n == 0 {
 			return nil
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Forgotten, Subject: "history", Author: "retention",
+		return addEvent(ctx, tx, event.Event{Kind: event.Forgotten, Subject: "history", Author: "retention",
 			Says: fmt.Sprintf("%d entries of people's history from before %s were forgotten", n,
 				at.UTC().Format(time.DateOnly))})
 	})

@@ -27,7 +27,7 @@ func (s RequestTable) AddRequest(ctx context.Context, r access.Request) (access.
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Requested, Subject: r.Queue, Author: r.Person,
+		return addEvent(ctx, tx, event.Event{Kind: event.Requested, Subject: r.Queue, Author: r.Person,
 			Says: fmt.Sprintf("%s asks for %s: %s", r.Person, r.Queue, r.Reason)}.With(nil, r))
 	})
 	return r, err
@@ -74,7 +74,7 @@ func (s RequestTable) AnswerRequest(ctx context.Context, id int64, state, author
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.Answered, Subject: r.Queue, Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.Answered, Subject: r.Queue, Author: author,
 			Says: fmt.Sprintf("The request of %s for %s was %s", r.Person, r.Queue, r.State)}.With(nil, r))
 	})
 	return r, err

@@ -33,7 +33,7 @@ func (s ScanTable) AddScan(ctx context.Context, c stock.Scan, e event.Event) (ou
 		if out, err = pgx.CollectExactlyOneRow(rows, oneScan); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 	return out, err
 }
@@ -74,12 +74,12 @@ func (s ScanTable) StopScan(ctx context.Context, id int64, author string) error 
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "UPDATE stock_scan SET stop = true WHERE id = $1 AND state = 'running'", id)
 		if err == nil && tag.RowsAffected() == 0 {
-			return fault.New(fault.Unknown, "scan-unknown", "see cirque device scans", "no scan %d is running", id)
+			return fault.New(fault.Unknown, "scan-unknown", "give the number that was told when it began", "no scan %d is running", id)
 		}
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.ScanStopped, Subject: fmt.Sprint(id), Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.ScanStopped, Subject: fmt.Sprint(id), Author: author,
 			Says: fmt.Sprintf("The scan %d was told to stop", id)})
 	})
 }
@@ -124,7 +124,7 @@ func (s ScanTable) Forget(ctx context.Context, addresses []string, author string
 		if err := notify(ctx, tx, event.Stock, "found"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.FoundForgot, Subject: addresses[0], Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.FoundForgot, Subject: addresses[0], Author: author,
 			Says: fmt.Sprintf("Taken off the list of unlisted printers: %s", strings.Join(addresses, ", "))})
 	})
 }

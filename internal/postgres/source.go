@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"strings"
@@ -31,16 +32,24 @@ func (s SourceTable) Sources(ctx context.Context) ([]directory.Source, map[strin
 		if b != nil {
 			sealed[name] = b
 		}
-		err = json.Unmarshal(body, &v)
+		kept := keptSource{Source: &v}
+		err = json.Unmarshal(body, &kept)
+		v.RemovalLimit = cmp.Or(v.RemovalLimit, kept.Brake)
 		v.Name, v.Author, v.At = name, author, at
 		return v, err
 	})
 	return out, sealed, translate(err)
 }
 
+// keptSource is a source as it is kept: the version before has its removal limit under another key.
+type keptSource struct {
+	*directory.Source
+	Brake int `json:"brake,omitempty"`
+}
+
 // SaveSource keeps a source, in the place of one of its name; sealed nil is no password.
 func (s SourceTable) SaveSource(ctx context.Context, v directory.Source, sealed []byte, e event.Event) error {
-	b, err := json.Marshal(v)
+	b, err := json.Marshal(keptSource{&v, v.RemovalLimit})
 	if err != nil {
 		return err
 	}
@@ -56,7 +65,7 @@ func (s SourceTable) SaveSource(ctx context.Context, v directory.Source, sealed 
 		if err := notify(ctx, tx, event.Sources, v.Name); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
@@ -94,7 +103,7 @@ func (s SourceTable) RemoveSource(ctx context.Context, name string, rows bool, a
 		if err := notify(ctx, tx, event.Sources, name); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
@@ -198,7 +207,7 @@ func (s SourceTable) SaveRun(ctx context.Context, v directory.Run, events ...eve
 			}
 		}
 		for _, e := range events {
-			if err := happened(ctx, tx, e); err != nil {
+			if err := addEvent(ctx, tx, e); err != nil {
 				return err
 			}
 		}
@@ -276,7 +285,7 @@ func (s SourceTable) StopRun(ctx context.Context, source, author string) error {
 		if err := notify(ctx, tx, event.Sources, source); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.PassStopped, Subject: source, Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.PassStopped, Subject: source, Author: author,
 			Says: "The pass over " + source + " was told to stop"})
 	})
 }
@@ -310,7 +319,7 @@ func (s SourceTable) SettleRenames(ctx context.Context, ids []int64, author stri
 		if err := notify(ctx, tx, event.Sources, "renames"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, event.Event{Kind: event.RenamesGone, Subject: settled[0], Author: author,
+		return addEvent(ctx, tx, event.Event{Kind: event.RenamesGone, Subject: settled[0], Author: author,
 			Says: "Taken off the list of renames: " + strings.Join(settled, ", ")})
 	})
 }

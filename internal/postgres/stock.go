@@ -43,7 +43,7 @@ func (s StockTable) SaveWatch(ctx context.Context, w stock.Watch, e event.Event)
 		if err := notify(ctx, tx, event.Stock, "watch"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
@@ -64,7 +64,7 @@ func (s StockTable) RemoveWatch(ctx context.Context, kind, name string, e event.
 		if err := notify(ctx, tx, event.Stock, "watch"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
@@ -122,7 +122,7 @@ func (s StockTable) SaveReading(ctx context.Context, k stock.Kept, same bool, ev
 			return err
 		}
 		for _, e := range events {
-			if err := happened(ctx, tx, e); err != nil {
+			if err := addEvent(ctx, tx, e); err != nil {
 				return err
 			}
 		}
@@ -156,7 +156,7 @@ func (s StockTable) SetReservations(ctx context.Context, list []stock.Reservatio
 		if err := notify(ctx, tx, event.Stock, "reservations"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 
@@ -175,7 +175,7 @@ func (s StockTable) SaveCapture(ctx context.Context, c stock.Capture, e event.Ev
 		if err := notify(ctx, tx, event.Stock, "captures"); err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }
 

@@ -34,30 +34,30 @@ type Store struct {
 	own     *backends
 	queries *queries
 
-	Accounts    AccountTable
-	Checkups    CheckupTable
-	Credentials CredentialTable
-	Directories DirectoryTable
-	Drafts      DraftTable
-	Duties      DutyTable
-	Endpoints   EndpointTable
-	Enrolments  EnrolmentTable
-	Estates     EstateTable
-	Events      EventTable
-	Exercises   ExerciseTable
-	Healths     HealthTable
-	Joins       JoinTable
-	Listings    ListingTable
-	Notices     NoticeTable
-	Packages    PackageTable
-	Persons     PersonTable
-	Photographs PhotographTable
-	Picks       PickTable
-	Requests    RequestTable
-	Scans       ScanTable
-	Sources     SourceTable
-	Stock       StockTable
-	Tokens      TokenTable
+	Accounts      AccountTable
+	Checkups      CheckupTable
+	Credentials   CredentialTable
+	Directories   DirectoryTable
+	Drafts        DraftTable
+	Duties        DutyTable
+	Endpoints     EndpointTable
+	Enrolments    EnrolmentTable
+	Estates       EstateTable
+	Events        EventTable
+	FailoverTests FailoverTable
+	Healths       HealthTable
+	Links         LinkTable
+	Listings      ListingTable
+	Notices       NoticeTable
+	Packages      PackageTable
+	Persons       PersonTable
+	Snapshots     SnapshotTable
+	Picks         PickTable
+	Requests      RequestTable
+	Scans         ScanTable
+	Sources       SourceTable
+	Stock         StockTable
+	Tokens        TokenTable
 }
 
 // db is the pool that all tables share.
@@ -87,12 +87,12 @@ type (
 	EstateTable struct{ db }
 	// EventTable keeps what happened.
 	EventTable struct{ db }
-	// ExerciseTable keeps exercises.
-	ExerciseTable struct{ db }
+	// FailoverTable keeps failover tests.
+	FailoverTable struct{ db }
 	// HealthTable keeps what probing found.
 	HealthTable struct{ db }
-	// JoinTable keeps which accounts are one person.
-	JoinTable struct{ db }
+	// LinkTable keeps which accounts are one person.
+	LinkTable struct{ db }
 	// ListingTable keeps printer entries in directories.
 	ListingTable struct{ db }
 	// NoticeTable keeps who was told of what.
@@ -101,8 +101,8 @@ type (
 	PackageTable struct{ db }
 	// PersonTable keeps what is kept of a person, across all tables.
 	PersonTable struct{ db }
-	// PhotographTable keeps photographs.
-	PhotographTable struct{ db }
+	// SnapshotTable keeps snapshots.
+	SnapshotTable struct{ db }
 	// PickTable keeps people's picks.
 	PickTable struct{ db }
 	// RequestTable keeps requests for queues.
@@ -121,8 +121,8 @@ func newStore(pool *pgxpool.Pool) *Store {
 	d := db{pool}
 	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d},
 		DraftTable{d}, DutyTable{d},
-		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, ExerciseTable{d}, HealthTable{d}, JoinTable{d},
-		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, PhotographTable{d}, PickTable{d}, RequestTable{d},
+		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FailoverTable{d}, HealthTable{d}, LinkTable{d},
+		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}}
 }
 
@@ -239,8 +239,8 @@ func notify(ctx context.Context, tx pgx.Tx, what, subject string) error {
 	return err
 }
 
-// happened records an event in the transaction and tells every process.
-func happened(ctx context.Context, tx pgx.Tx, e event.Event) error {
+// addEvent records an event in the transaction and tells every process.
+func addEvent(ctx context.Context, tx pgx.Tx, e event.Event) error {
 	var id int64
 	if e.Remote == "" {
 		e.Remote, _ = ctx.Value(event.OriginKey{}).(string)

@@ -98,8 +98,8 @@ type Config struct {
 	Authority enrolment.Authority
 	// Prober reads servers and devices; without it none are.
 	Prober Prober
-	// Teller sends notices; without it nobody is told of anything.
-	Teller alerts.Teller
+	// Sender sends notices; without it nobody is told of anything.
+	Sender alerts.Sender
 	// Dir reads directories over LDAP; without it none are.
 	Dir Dir
 	// Raster draws lines of text as PWG raster, on a page of so many millimetres.
@@ -221,7 +221,7 @@ func (s *Service) act(in Stores, cfg Config) {
 		Edits: s.Drafts, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster})
-	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Present: p, Log: log, Now: now, Teller: cfg.Teller,
+	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Present: p, Log: log, Now: now, Sender: cfg.Sender,
 		Keys: s.Secrets, KeyNotes: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
 }
 

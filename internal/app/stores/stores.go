@@ -41,10 +41,10 @@ func Of(db *postgres.Store) service.Stores {
 		Continuity: struct {
 			postgres.DutyTable
 			postgres.EventTable
-			postgres.ExerciseTable
+			postgres.FailoverTable
 			postgres.HealthTable
-			postgres.PhotographTable
-		}{db.Duties, db.Events, db.Exercises, db.Healths, db.Photographs},
+			postgres.SnapshotTable
+		}{db.Duties, db.Events, db.FailoverTests, db.Healths, db.Snapshots},
 		Endpoints: db.Endpoints,
 		Drafts: struct {
 			postgres.DraftTable
@@ -76,8 +76,8 @@ func Of(db *postgres.Store) service.Stores {
 		}{db.Endpoints, db.Estates},
 		Links: struct {
 			postgres.EndpointTable
-			postgres.JoinTable
-		}{db.Endpoints, db.Joins},
+			postgres.LinkTable
+		}{db.Endpoints, db.Links},
 		People: struct {
 			postgres.EndpointTable
 			postgres.EstateTable
@@ -94,8 +94,8 @@ func Of(db *postgres.Store) service.Stores {
 		Secrets: db.Credentials,
 		Snapshots: struct {
 			postgres.EndpointTable
-			postgres.PhotographTable
-		}{db.Endpoints, db.Photographs},
+			postgres.SnapshotTable
+		}{db.Endpoints, db.Snapshots},
 		Sources: struct {
 			postgres.DirectoryTable
 			postgres.SourceTable

@@ -26,16 +26,16 @@ import (
 	"cirque/core/stock"
 )
 
-// A Teller sends notices: mail through a relay (RFC 5321), or a POST.
-type Teller struct{ table dial.AddressTable }
+// A Sender sends notices: mail through a relay (RFC 5321), or a POST.
+type Sender struct{ table dial.AddressTable }
 
-// NewTeller makes one that goes by a table; nil reaches everything.
-func NewTeller(t dial.AddressTable) *Teller { return &Teller{t} }
+// NewSender makes one that goes by a table; nil reaches everything.
+func NewSender(t dial.AddressTable) *Sender { return &Sender{t} }
 
 const tellWithin = 20 * time.Second
 
 // Mail hands one message to a relay, and says what the relay answered. A sign-in is sent over TLS or loopback only.
-func (t *Teller) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says string, err error) {
+func (t *Sender) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says string, err error) {
 	u, err := url.Parse(m.Relay)
 	if err != nil {
 		return "", fault.New(fault.Invalid, "relay-invalid", "write smtp://HOST:PORT", "%q is no relay", m.Relay)
@@ -172,7 +172,7 @@ func explainRelay(host string, err error) error {
 }
 
 // Post sends JSON to an address, and says what was answered.
-func (t *Teller) Post(ctx context.Context, to string, body []byte, key *stock.Key) (says string, err error) {
+func (t *Sender) Post(ctx context.Context, to string, body []byte, key *stock.Key) (says string, err error) {
 	ctx, cancel := context.WithTimeout(ctx, tellWithin)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, to, bytes.NewReader(body))

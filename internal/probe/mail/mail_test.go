@@ -41,8 +41,8 @@ func mailTo(addr string) notice.Mail {
 func TestMail(t *testing.T) {
 	t.Parallel()
 	open, closed := aRelay(t, ""), aRelay(t, "cirque:secret")
-	teller := mailclient.NewTeller(nil)
-	says, err := teller.Mail(t.Context(), mailTo(open.Addr()), nil)
+	sender := mailclient.NewSender(nil)
+	says, err := sender.Mail(t.Context(), mailTo(open.Addr()), nil)
 	if err != nil || says != "127.0.0.1 took it" {
 		t.Fatal(says, err)
 	}
@@ -55,10 +55,10 @@ func TestMail(t *testing.T) {
 	}
 	key := func(word string) *stock.Key { return &stock.Key{Name: "relay", User: "cirque", Secret: word} }
 	good, bad := key("secret"), key("wrong")
-	if _, err := teller.Mail(t.Context(), mailTo(closed.Addr()), good); err != nil || good.Outcome != "works" {
+	if _, err := sender.Mail(t.Context(), mailTo(closed.Addr()), good); err != nil || good.Outcome != "works" {
 		t.Error(err, good.Outcome)
 	}
-	if _, err := teller.Mail(t.Context(), mailTo(closed.Addr()), bad); err == nil || bad.Outcome != "refused" ||
+	if _, err := sender.Mail(t.Context(), mailTo(closed.Addr()), bad); err == nil || bad.Outcome != "refused" ||
 		strings.Contains(err.Error(), "wrong") {
 		t.Error(err, bad.Outcome)
 	}
@@ -68,7 +68,7 @@ func TestMail(t *testing.T) {
 	for says, m := range map[string]notice.Mail{"550 no such mailbox": mailTo(open.Addr()),
 		"does not speak SMTP": mailTo(web.Listener.Addr().String()), "refuses the connection": mailTo("127.0.0.1:1")} {
 		ctx, cancel := context.WithTimeout(t.Context(), 3*time.Second)
-		_, err := teller.Mail(ctx, m, nil)
+		_, err := sender.Mail(ctx, m, nil)
 		cancel()
 		f := fault.As(err)
 		if f == nil || !strings.Contains(strings.ReplaceAll(f.What, "5.1.1 ", ""), says) && !(says == "does not speak SMTP" &&
@@ -78,7 +78,7 @@ func TestMail(t *testing.T) {
 	}
 	m := mailTo(open.Addr())
 	m.Relay = "smtps://" + open.Addr()
-	if _, err := teller.Mail(t.Context(), m, nil); err == nil || fault.As(err).Fix == "" {
+	if _, err := sender.Mail(t.Context(), m, nil); err == nil || fault.As(err).Fix == "" {
 		t.Error("a relay without TLS:", err)
 	}
 }
@@ -91,7 +91,7 @@ func TestMailHolds(t *testing.T) {
 			_, err = c.Write([]byte("220-and so on\r\n"))
 		}
 	})
-	if _, err := mailclient.NewTeller(nil).Mail(t.Context(), mailTo(addr), nil); err == nil ||
+	if _, err := mailclient.NewSender(nil).Mail(t.Context(), mailTo(addr), nil); err == nil ||
 		fault.As(err).Code != "not-smtp" {
 		t.Error(err)
 	}
@@ -101,14 +101,14 @@ func TestMailHolds(t *testing.T) {
 func TestMailKeepsKeys(t *testing.T) {
 	t.Parallel()
 	r := aRelay(t, "cirque:secret")
-	teller := mailclient.NewTeller(dial.AddressTable{"mail.skerry.example:587": r.Addr()})
+	sender := mailclient.NewSender(dial.AddressTable{"mail.skerry.example:587": r.Addr()})
 	m := mailTo("mail.skerry.example:587")
-	if _, err := teller.Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque", Secret: "secret"}); err == nil ||
+	if _, err := sender.Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque", Secret: "secret"}); err == nil ||
 		fault.As(err).Code != "relay-plain" {
 		t.Error(err)
 	}
 	m.Relay = "smtp://elsewhere.skerry.example:25"
-	if _, err := teller.Mail(t.Context(), m, nil); err == nil || fault.As(err).Code != "no-way" {
+	if _, err := sender.Mail(t.Context(), m, nil); err == nil || fault.As(err).Code != "no-way" {
 		t.Error(err)
 	}
 }
@@ -131,20 +131,20 @@ func TestPost(t *testing.T) {
 	secure.Config.ErrorLog = nil
 	secure.StartTLS()
 	t.Cleanup(secure.Close)
-	teller := mailclient.NewTeller(nil)
+	sender := mailclient.NewSender(nil)
 	key := &stock.Key{Name: "hook", User: "cirque", Secret: "secret"}
-	if says, err := teller.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says,
+	if says, err := sender.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says,
 		"answers 200") || got != `cirque {"a":1}` {
 		t.Error(says, err, got)
 	}
 	for says, to := range map[string]string{"answers 403": web.URL + "/no", "is not trusted": secure.URL,
 		"refuses the connection": "http://127.0.0.1:1/"} {
-		if _, err := teller.Post(t.Context(), to, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) ||
+		if _, err := sender.Post(t.Context(), to, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) ||
 			strings.Contains(fault.As(err).Fix, "IPP") {
 			t.Errorf("%s: %+v", says, fault.As(err))
 		}
 	}
-	if _, err := teller.Post(t.Context(), "http://hook.skerry.example/", nil, key); err == nil ||
+	if _, err := sender.Post(t.Context(), "http://hook.skerry.example/", nil, key); err == nil ||
 		fault.As(err).Code != "post-plain" {
 		t.Error(err)
 	}

@@ -61,7 +61,7 @@ func (s *Room) listAll(ctx context.Context) error {
 		}
 		for _, v := range list {
 			if v.ListUnder != "" && !v.Paused && ctx.Err() == nil {
-				if err := s.listAlone(ctx, v.Name, entries); err != nil && ctx.Err() == nil {
+				if err := s.listUndisturbed(ctx, v.Name, entries); err != nil && ctx.Err() == nil {
 					s.log.Debug("queues could not be listed", "source", v.Name, "error", err)
 				}
 			}
@@ -90,8 +90,8 @@ func (s *Room) listAll(ctx context.Context) error {
 	return nil
 }
 
-// listAlone brings a source's directory into line while nobody withdraws from it.
-func (s *Room) listAlone(ctx context.Context, called string, entries []advert.Entry) error {
+// listUndisturbed brings a source's directory into line while nobody withdraws from it.
+func (s *Room) listUndisturbed(ctx context.Context, called string, entries []advert.Entry) error {
 	return s.runner.Do(ctx, "listing "+called, func(ctx context.Context) error {
 		list, sealed, err := s.store.Sources(ctx) // as it is now
 		i := slices.IndexFunc(list, func(v directory.Source) bool { return v.Name == called })

@@ -68,5 +68,5 @@ func (s *Room) Workers() []worker.Worker {
 	if s.cfg.Dir == nil {
 		return nil
 	}
-	return []worker.Worker{{Name: "listings", Alone: true, Run: s.listAll}}
+	return []worker.Worker{{Name: "listings", Leased: true, Run: s.listAll}}
 }

@@ -28,10 +28,10 @@ const (
 	unsentAgain    = time.Minute // what reached nobody is tried again after so long
 )
 
-// tellAll tells people of faults, until ctx is done.
-func (s *Room) tellAll(ctx context.Context) error {
+// notifyAll tells people of faults, until ctx is done.
+func (s *Room) notifyAll(ctx context.Context) error {
 	for ctx.Err() == nil {
-		if err := s.tell(ctx, &s.watch); err != nil && ctx.Err() == nil {
+		if err := s.notify(ctx, &s.watch); err != nil && ctx.Err() == nil {
 			s.log.Warn("people could not be told of faults", "error", err)
 		}
 		worker.Pause(ctx, s.noticesEvery())
@@ -57,10 +57,10 @@ type watch struct {
 	failed map[string]bool      // by audience: it was said that it does not arrive
 }
 
-// tell looks at what is wrong, and tells whoever is to know.
-func (s *Room) tell(ctx context.Context, w *watch) error {
+// notify looks at what is wrong, and tells whoever is to know.
+func (s *Room) notify(ctx context.Context, w *watch) error {
 	doc := s.present.View().Document()
-	told, err := s.store.Told(ctx)
+	told, err := s.store.Notified(ctx)
 	now := s.now().UTC()
 	if err != nil || len(doc.Notices)+len(told) == 0 && now.Sub(w.looked) < 6*s.noticesEvery() {
 		return err // nobody is to be told; it is only kept since when what is wrong
@@ -96,7 +96,7 @@ func (s *Room) tell(ctx context.Context, w *watch) error {
 		w.again, w.failed = map[string]time.Time{}, map[string]bool{}
 	}
 	// What was told by a notice that is gone is over without a word.
-	kept := slices.DeleteFunc(slices.Clone(told), func(t notice.Told) bool {
+	kept := slices.DeleteFunc(slices.Clone(told), func(t notice.Notified) bool {
 		return !slices.ContainsFunc(doc.Notices, func(n estate.Notice) bool { return n.Name == t.Notice })
 	})
 	changed := len(kept) != len(told)
@@ -120,7 +120,7 @@ func (s *Room) tell(ctx context.Context, w *watch) error {
 		return failed
 	}
 	// Also where the rest could not be sent: nobody is to be told twice.
-	return errors.Join(failed, s.store.SaveTold(context.WithoutCancel(ctx), kept))
+	return errors.Join(failed, s.store.SaveNotified(context.WithoutCancel(ctx), kept))
 }
 
 // audience tells the messages of a notice apart: an owner whose mailbox is gone keeps nobody else from being told.
@@ -130,7 +130,7 @@ func audience(m notice.Message) string { return m.Notice + " " + m.Person }
 // it has nothing to say to anybody.
 func (s *Room) send(ctx context.Context, m notice.Message, now time.Time, w *watch) (arrived bool, err error) {
 	open := m
-	open.Over = slices.DeleteFunc(slices.Clone(m.Over), notice.Told.Private)
+	open.Over = slices.DeleteFunc(slices.Clone(m.Over), notice.Notified.Private)
 	if len(open.New)+len(open.Still)+len(open.Over) == 0 || len(m.To) == 0 {
 		return true, nil
 	}
@@ -182,7 +182,7 @@ func (s *Room) sendTo(ctx context.Context, m notice.Message, trial bool, now tim
 		add(called, says, err)
 	}
 	for _, to := range m.To {
-		t, what, _ := estate.ParseTeller(to)
+		t, what, _ := estate.ParseRecipient(to)
 		switch {
 		case what != "":
 			add(to, "", fault.New(fault.Invalid, "tell-invalid", "mend it in the estate", "%s", what))
@@ -215,7 +215,7 @@ func (s *Room) sendTo(ctx context.Context, m notice.Message, trial bool, now tim
 			says := ""
 			if err == nil {
 				keys := s.cfg.Keys.KeysFor(stock.Watch{URI: t.Post})
-				says, err = s.cfg.Teller.Post(ctx, t.Post, body, stock.SignInOf(keys))
+				says, err = s.cfg.Sender.Post(ctx, t.Post, body, stock.SignInOf(keys))
 			}
 			add(to, says, err)
 		}
@@ -230,7 +230,7 @@ func (s *Room) mail(ctx context.Context, to string, m notice.Message, now time.T
 			"the estate names no mail relay")
 	}
 	keys := s.cfg.Keys.KeysFor(stock.Watch{URI: set.Relay})
-	says, err := s.cfg.Teller.Mail(ctx, notice.Mail{Relay: set.Relay, From: set.From, To: to, Subject: m.Subject(),
+	says, err := s.cfg.Sender.Mail(ctx, notice.Mail{Relay: set.Relay, From: set.From, To: to, Subject: m.Subject(),
 		Body: m.Text(now), At: now}, stock.SignInOf(keys))
 	s.cfg.KeyNotes.NoteKeys(ctx, keys)
 	return says, err
@@ -261,7 +261,7 @@ func (s *Room) Notices(ctx context.Context, p *access.Principal) ([]notice.View,
 	if err != nil {
 		return nil, err
 	}
-	told, err := s.store.Told(ctx)
+	told, err := s.store.Notified(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -271,7 +271,7 @@ func (s *Room) Notices(ctx context.Context, p *access.Principal) ([]notice.View,
 		return nil, err
 	}
 	for _, n := range s.present.View().Document().Notices {
-		v := notice.View{Notice: n, Faults: []notice.Fault{}, Told: []notice.Told{}}
+		v := notice.View{Notice: n, Faults: []notice.Fault{}, Told: []notice.Notified{}}
 		for _, f := range faults {
 			if notice.Concerns(n, f) {
 				v.Faults = append(v.Faults, f)
@@ -304,7 +304,7 @@ func (s *Room) TryNotice(ctx context.Context, p *access.Principal, called string
 	if err := access.Check(p, access.Publish); err != nil {
 		return nil, err
 	}
-	if s.cfg.Teller == nil {
+	if s.cfg.Sender == nil {
 		return nil, fault.New(fault.Unavailable, "no-telling", "start the service with telling", "this service tells nobody")
 	}
 	doc := s.present.View().Document()
@@ -318,7 +318,7 @@ func (s *Room) TryNotice(ctx context.Context, p *access.Principal, called string
 		return nil, err
 	}
 	sent := s.sendTo(ctx, notice.Message{Notice: n.Name, To: n.Tell, New: []notice.Fault{}, Still: []notice.Fault{},
-		Over: []notice.Told{}}, true, s.now().UTC())
+		Over: []notice.Notified{}}, true, s.now().UTC())
 	if sent == nil {
 		sent = []notice.Sent{}
 	}

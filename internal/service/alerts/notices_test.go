@@ -32,7 +32,7 @@ type store struct {
 	Store
 	mu     sync.Mutex
 	health []continuity.Health
-	told   []notice.Told
+	told   []notice.Notified
 	events []event.Event
 	sent   []notice.Sent
 }
@@ -57,9 +57,9 @@ func (s *store) SeenSince(context.Context, []string, time.Time) (map[string]time
 	return nil, nil
 }
 
-func (s *store) Told(context.Context) ([]notice.Told, error) { return s.told, nil }
+func (s *store) Notified(context.Context) ([]notice.Notified, error) { return s.told, nil }
 
-func (s *store) SaveTold(_ context.Context, list []notice.Told) error {
+func (s *store) SaveNotified(_ context.Context, list []notice.Notified) error {
 	s.told = list
 	return nil
 }
@@ -71,14 +71,14 @@ func (s *store) AddSent(_ context.Context, list []notice.Sent, events []event.Ev
 	return nil
 }
 
-// teller keeps letters, or refuses them.
-type teller struct {
+// sender keeps letters, or refuses them.
+type sender struct {
 	mu      sync.Mutex
 	refuses bool
 	letters []notice.Mail
 }
 
-func (p *teller) Mail(_ context.Context, m notice.Mail, _ *stock.Key) (string, error) {
+func (p *sender) Mail(_ context.Context, m notice.Mail, _ *stock.Key) (string, error) {
 	p.mu.Lock()
 	defer p.mu.Unlock()
 	if p.refuses {
@@ -88,17 +88,17 @@ func (p *teller) Mail(_ context.Context, m notice.Mail, _ *stock.Key) (string, e
 	return "250 ok", nil
 }
 
-func (p *teller) Post(context.Context, string, []byte, *stock.Key) (string, error) { return "200", nil }
+func (p *sender) Post(context.Context, string, []byte, *stock.Key) (string, error) { return "200", nil }
 
-func (*teller) KeysFor(stock.Watch) []stock.Key { return nil }
+func (*sender) KeysFor(stock.Watch) []stock.Key { return nil }
 
-func (*teller) Leading(context.Context) (map[string][2]int, error) { return nil, nil }
+func (*sender) Leading(context.Context) (map[string][2]int, error) { return nil, nil }
 
-func (*teller) Troubled(context.Context) (failing, silent []*fleet.Judgement, all int, err error) {
+func (*sender) Troubled(context.Context) (failing, silent []*fleet.Judgement, all int, err error) {
 	return nil, nil, 0, nil
 }
 
-func (*teller) NoteKeys(context.Context, []stock.Key) {}
+func (*sender) NoteKeys(context.Context, []stock.Key) {}
 
 // TestToldAcrossLeases: what does not arrive is said once, also where the worker loses its lease and takes it again,
 // and so is that it arrives after all.
@@ -107,10 +107,10 @@ func TestToldAcrossLeases(t *testing.T) {
 		w := rooms.New(t, told, directory.Records{})
 		s := &store{health: []continuity.Health{{Kind: stock.KindServer, Name: "ps-1", Verdict: continuity.Gone,
 			Since: rooms.Start.Add(-time.Hour), Says: "refused"}}}
-		p := &teller{refuses: true}
+		p := &sender{refuses: true}
 		r := New(Config{Store: s, Present: w.Present, Log: rooms.Quiet, Now: func() time.Time {
 			return rooms.Start.Add(time.Since(time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)))
-		}, Teller: p, Keys: p, KeyNotes: p, Fleet: p, NoticesEvery: time.Second})
+		}, Sender: p, Keys: p, KeyNotes: p, Fleet: p, NoticesEvery: time.Second})
 		turn := func(lasts time.Duration) {
 			ctx, cancel := context.WithTimeout(t.Context(), lasts)
 			defer cancel()

@@ -29,17 +29,17 @@ type Store interface {
 	Listings(ctx context.Context) ([]advert.Listing, error)
 	EndedRuns(ctx context.Context) (map[string]directory.Run, error)
 	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
-	SaveTold(ctx context.Context, list []notice.Told) error
+	SaveNotified(ctx context.Context, list []notice.Notified) error
 	SeenFaults(ctx context.Context) (map[string]time.Time, error)
 	SeenSince(ctx context.Context, keys []string, now time.Time) (map[string]time.Time, error)
 	LastSent(ctx context.Context) (map[string]notice.Sent, error)
 	Sent(ctx context.Context, of string, ask page.Ask, word string) (page.Page[notice.Sent], error)
 	Sources(ctx context.Context) ([]directory.Source, map[string][]byte, error)
-	Told(ctx context.Context) ([]notice.Told, error)
+	Notified(ctx context.Context) ([]notice.Notified, error)
 }
 
-// A Teller sends notices.
-type Teller interface {
+// A Sender sends notices.
+type Sender interface {
 	// Mail hands one message to a relay, and says what the relay answered.
 	Mail(ctx context.Context, m notice.Mail, key *stock.Key) (string, error)
 	// Post sends JSON to an address, and says what was answered.
@@ -49,7 +49,7 @@ type Teller interface {
 // Config of a Room.
 type Config struct {
 	Store   Store
-	Teller  Teller
+	Sender  Sender
 	Present *present.Present
 	Log     *slog.Logger
 	Now     func() time.Time
@@ -90,8 +90,8 @@ func New(cfg Config) *Room {
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	if s.cfg.Teller == nil {
+	if s.cfg.Sender == nil {
 		return nil
 	}
-	return []worker.Worker{{Name: "notices", Alone: true, Run: s.tellAll}}
+	return []worker.Worker{{Name: "notices", Leased: true, Run: s.notifyAll}}
 }

@@ -16,11 +16,11 @@ const (
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "events", Alone: true, Run: s.keepEvents}}
+	return []worker.Worker{{Name: "events", Leased: true, Run: s.forgetEvents}}
 }
 
-// keepEvents forgets what happened longer ago than the estate's settings say, until ctx is done.
-func (s *Room) keepEvents(ctx context.Context) error {
+// forgetEvents forgets what happened longer ago than the estate's settings say, until ctx is done.
+func (s *Room) forgetEvents(ctx context.Context) error {
 	for ctx.Err() == nil {
 		n, err := s.forget(ctx)
 		if err != nil && ctx.Err() == nil {

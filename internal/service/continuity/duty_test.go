@@ -73,7 +73,9 @@ func (s *store) SaveHealth(_ context.Context, list []core.Health, _ func(core.He
 
 func (s *store) Duties(context.Context, *time.Time) ([]live.Note, error) { return nil, nil }
 
-func (s *store) Exercises(context.Context, bool, int) ([]core.Exercise, error) { return nil, nil }
+func (s *store) FailoverTests(context.Context, bool, int) ([]core.FailoverTest, error) {
+	return nil, nil
+}
 
 func room(t *testing.T, prober continuity.Prober) (*continuity.Room, *store) {
 	t.Helper()
@@ -165,7 +167,7 @@ func TestWatch(t *testing.T) {
 		ctx, stop := context.WithCancel(t.Context())
 		ended := make(chan error, 1)
 		work := r.Workers()
-		if len(work) != 1 || !work[0].Alone {
+		if len(work) != 1 || !work[0].Leased {
 			t.Fatal(work)
 		}
 		go func() { ended <- work[0].Run(ctx) }()

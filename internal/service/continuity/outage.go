@@ -12,14 +12,14 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/live"
-	"cirque/core/photograph"
+	"cirque/core/snapshot"
 )
 
-// outageWithin is for how long a planned outage is remembered after its end, and how old a photograph may be before it.
+// outageWithin is for how long a planned outage is remembered after its end, and how old a snapshot may be before it.
 const outageWithin = 24 * time.Hour
 
 // Outage gives the checklist of a server's planned outage: it ticks itself.
-func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) ([]endpoint.Rung, error) {
+func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) ([]endpoint.Check, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
@@ -65,15 +65,15 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 		return nil, err
 	}
 	o.Leading = leading[server][0]
-	photographs, err := s.store.Photographs(ctx)
+	snapshots, err := s.store.Snapshots(ctx)
 	if err != nil {
 		return nil, err
 	}
-	if i := slices.IndexFunc(photographs, func(k photograph.Photograph) bool {
+	if i := slices.IndexFunc(snapshots, func(k snapshot.Snapshot) bool {
 		return k.At.Before(before) && before.Sub(k.At) < outageWithin
 	}); i >= 0 {
-		o.Photograph = photographs[i].Name
-		c, err := s.cfg.Snapshots.ComparePhotographs(ctx, p, o.Photograph, "", server, 10000)
+		o.Snapshot = snapshots[i].Name
+		c, err := s.cfg.Snapshots.CompareSnapshots(ctx, p, o.Snapshot, "", server, 10000)
 		if err != nil {
 			return nil, err
 		}

@@ -1,6 +1,6 @@
-// Package continuity keeps people printing when servers go: it probes, drains, returns and exercises. Its use cases:
-// Duties, Drain, Return, Moves, Healths, Health, Sets, Set, Outage, and those of exercises. Its worker probes servers
-// and devices, and tends duties and exercises.
+// Package continuity keeps people printing when servers go: it probes, drains, returns and tests failover. Its use cases:
+// Duties, Drain, Return, Moves, Healths, Health, Sets, Set, Outage, and those of failover tests. Its worker probes servers
+// and devices, and tends duties and failover tests.
 package continuity
 
 import (
@@ -14,8 +14,8 @@ import (
 	"cirque/core/event"
 	"cirque/core/fleet"
 	"cirque/core/live"
-	"cirque/core/photograph"
 	"cirque/core/rehearse"
+	"cirque/core/snapshot"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
 	"cirque/internal/service/worker"
@@ -30,18 +30,18 @@ type Prober interface {
 // A Store is what is needed of the store.
 type Store interface {
 	AddEvent(ctx context.Context, e event.Event) error
-	AddExercise(ctx context.Context, e continuity.Exercise, ev event.Event) (continuity.Exercise, error)
+	AddFailoverTest(ctx context.Context, e continuity.FailoverTest, ev event.Event) (continuity.FailoverTest, error)
 	Duties(ctx context.Context, at *time.Time) ([]live.Note, error)
-	Exercise(ctx context.Context, id int64) (continuity.Exercise, error)
-	Exercises(ctx context.Context, open bool, limit int) ([]continuity.Exercise, error)
+	FailoverTest(ctx context.Context, id int64) (continuity.FailoverTest, error)
+	FailoverTests(ctx context.Context, open bool, limit int) ([]continuity.FailoverTest, error)
 	HealthChanges(ctx context.Context, kind, name string, since time.Time) ([]continuity.Turn, error)
 	Healths(ctx context.Context) ([]continuity.Health, error)
 	LastOut(ctx context.Context, server string, since time.Time) (live.Note, bool, error)
-	Photographs(ctx context.Context) ([]photograph.Photograph, error)
-	SaveExercise(ctx context.Context, e continuity.Exercise, events []event.Event) error
+	Snapshots(ctx context.Context) ([]snapshot.Snapshot, error)
+	SaveFailoverTest(ctx context.Context, e continuity.FailoverTest, events []event.Event) error
 	SaveHealth(ctx context.Context, list []continuity.Health, changed func(continuity.Health) bool) error
 	SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool, e event.Event) (bool, error)
-	StopExercise(ctx context.Context, id int64, by string) error
+	StopFailoverTest(ctx context.Context, id int64, by string) error
 }
 
 // Endpoints are what endpoints reported of the servers to which they lead.
@@ -64,8 +64,8 @@ type Config struct {
 	}
 	// Snapshots says what differs from a snapshot.
 	Snapshots interface {
-		ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string,
-			limit int) (photograph.Compared, error)
+		CompareSnapshots(ctx context.Context, p *access.Principal, before, after, word string,
+			limit int) (snapshot.Compared, error)
 	}
 	// Rehearsals rehearses, for the report alone.
 	Rehearsals interface {
@@ -101,5 +101,5 @@ func (s *Room) Workers() []worker.Worker {
 	if s.cfg.Prober == nil {
 		return nil
 	}
-	return []worker.Worker{{Name: "health", Alone: true, Run: s.watchHealth}}
+	return []worker.Worker{{Name: "health", Leased: true, Run: s.watchHealth}}
 }

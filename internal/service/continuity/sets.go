@@ -41,7 +41,7 @@ func (s *Room) Set(ctx context.Context, p *access.Principal, name string) (stock
 	}
 	i := slices.IndexFunc(list, func(v stock.SetView) bool { return v.Name == name })
 	if i < 0 {
-		return stock.SetView{}, fault.New(fault.Unknown, "set-unknown", "see cirque server sets",
+		return stock.SetView{}, fault.New(fault.Unknown, "set-unknown", "see cirque server set",
 			"the estate has no server set %q", name)
 	}
 	return list[i], nil

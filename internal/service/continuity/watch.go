@@ -32,7 +32,7 @@ type watch struct {
 
 	tended, saved time.Time
 	lastRead      map[string]time.Time // of drained servers
-	exercising    bool
+	testing       bool
 }
 
 // probed is what came of one probe.
@@ -51,7 +51,7 @@ func (s *Room) watchHealth(ctx context.Context) error {
 	w := &watch{room: s, known: map[present.Watched]continuity.Health{},
 		queued: map[present.Watched]bool{}, dirty: map[present.Watched]bool{}, turned: map[present.Watched]bool{},
 		results: make(chan probed, probesMost), slots: make(chan struct{}, probesMost), saved: time.Now(),
-		lastRead: map[string]time.Time{}, exercising: true}
+		lastRead: map[string]time.Time{}, testing: true}
 	defer w.beside.Wait()
 	defer stop()
 	for _, h := range kept {
@@ -68,7 +68,7 @@ func (s *Room) watchHealth(ctx context.Context) error {
 				s.reconcile(ctx, w.targets, w.known)
 			}
 			s.tendDuties(ctx, w.targets)
-			w.exercising = s.tendExercises(ctx, w.exercising)
+			w.testing = s.tendFailoverTests(ctx, w.testing)
 			s.readDrained(ctx, &w.beside, w.lastRead)
 		}
 		w.wait(ctx, rule)

@@ -96,8 +96,8 @@ func (s *Room) Package(ctx context.Context, p *access.Principal, digest string) 
 	return out, err
 }
 
-// RemovePackage forgets a package. One of which the estate uses a driver stays, unless that is insisted on.
-func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, digest string, insist bool) error {
+// RemovePackage forgets a package. One of which the estate uses a driver stays, unless it is forced.
+func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, digest string, force bool) error {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return err
 	}
@@ -105,10 +105,10 @@ func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, digest st
 	if err != nil {
 		return err
 	}
-	if !insist {
+	if !force {
 		for _, h := range driver.Holdings(s.present.View().Document(), s.present.Stock().Packages) {
 			if len(h.Packages) == 1 && h.Packages[0] == k.Digest && len(h.Queues) > 0 {
-				return fault.New(fault.Conflict, "package-used", "give those queues another driver first, or insist",
+				return fault.New(fault.Conflict, "package-used", "give those queues another driver first, or say --force",
 					"%s use its driver %s: %s", words.Count(len(h.Queues), "queue"), h.Driver,
 					strings.Join(h.Queues[:min(len(h.Queues), 5)], ", "))
 			}

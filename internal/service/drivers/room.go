@@ -1,6 +1,6 @@
 // Package drivers holds packages of drivers and hands them to agents. Its use cases: those of packages (AddPackage,
 // Packages, Package, RemovePackage, PackageFile), of names (DriversFor, CompareNames, DriverReport, DriversOn,
-// Alternatives, Papers), and what agents ask for (Ship, ShippedFile, Places).
+// Alternatives, PrintResults), and what agents ask for (Ship, ShippedFile, Places).
 package drivers
 
 import (
@@ -21,7 +21,7 @@ type Store interface {
 	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
 	FileChunk(ctx context.Context, sum string, n int) ([]byte, error)
 	PackageFiles(ctx context.Context, digest string) ([]driver.Entry, error)
-	Papers(ctx context.Context, model string) ([]driver.Seen, error)
+	PrintResults(ctx context.Context, model string) ([]driver.Seen, error)
 	RemovePackage(ctx context.Context, digest string, e event.Event) error
 }
 

@@ -32,7 +32,7 @@ func (s *Room) Alternatives(ctx context.Context, p *access.Principal, queue, mac
 	model, formats := s.present.Stock().Behind(s.present.View().Document(), q.Name)
 	var seen []driver.Seen
 	if model != "" {
-		if seen, err = s.store.Papers(ctx, model); err != nil {
+		if seen, err = s.store.PrintResults(ctx, model); err != nil {
 			return model, nil, err
 		}
 	}
@@ -40,12 +40,12 @@ func (s *Room) Alternatives(ctx context.Context, p *access.Principal, queue, mac
 	return model, driver.Alternatives(choices, formats, now, seen), nil
 }
 
-// Papers gives what is remembered of drivers with a model, or with all, newest first.
-func (s *Room) Papers(ctx context.Context, p *access.Principal, model string) ([]driver.Seen, error) {
+// PrintResults gives what is remembered of drivers with a model, or with all, newest first.
+func (s *Room) PrintResults(ctx context.Context, p *access.Principal, model string) ([]driver.Seen, error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, err
 	}
-	list, err := s.store.Papers(ctx, model)
+	list, err := s.store.PrintResults(ctx, model)
 	if list == nil {
 		list = []driver.Seen{}
 	}

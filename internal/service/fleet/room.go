@@ -58,5 +58,5 @@ func New(cfg Config) *Room {
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "samples", Alone: true, Run: s.noteSamples}, {Name: "judgements", Run: s.follow}}
+	return []worker.Worker{{Name: "samples", Leased: true, Run: s.noteSamples}, {Name: "judgements", Run: s.follow}}
 }

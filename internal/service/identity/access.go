@@ -260,7 +260,7 @@ func (u *usedTokens) take() map[int64]time.Time {
 	return out
 }
 
-func (s *Room) keepUsed(ctx context.Context) error {
+func (s *Room) noteTokensUsed(ctx context.Context) error {
 	tick := time.NewTicker(30 * time.Second)
 	defer tick.Stop()
 	for {

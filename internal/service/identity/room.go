@@ -85,5 +85,5 @@ func New(cfg Config) *Room {
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "tokens", Run: s.keepUsed}}
+	return []worker.Worker{{Name: "tokens", Run: s.noteTokensUsed}}
 }

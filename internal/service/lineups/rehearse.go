@@ -81,9 +81,9 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 	out.plan = rehearse.NewPlan(snap.World, to, cases, s.now().UTC().Truncate(time.Second), what.All)
 	var parts []*rehearse.Part
 	if err := s.present.Crew.Share(ctx, out.plan.Len(), nil, progress, func() func(from, to int) func() {
-		desk := new(rehearse.Desk)
+		scratch := new(rehearse.Scratch)
 		return func(from, to int) func() {
-			part := out.plan.Run(from, to, desk)
+			part := out.plan.Run(from, to, scratch)
 			return func() { parts = append(parts, part) }
 		}
 	}); err != nil {

@@ -1,5 +1,5 @@
-// Package links decides which accounts are one person. Its use cases: Joins, SetJoinRule, SetLead, Join, EndJoin,
-// Strangers.
+// Package links decides which accounts are one person. Its use cases: Links, SetLinkRule, SetPrimary, Link, RemoveLink,
+// Unmatched.
 package links
 
 import (
@@ -13,10 +13,10 @@ import (
 
 // A Store is what is needed of the store.
 type Store interface {
-	AddJoin(ctx context.Context, j directory.Join, e event.Event) (directory.Join, error)
-	EndJoin(ctx context.Context, id int64, author string) error
-	SetJoinRule(ctx context.Context, rule string, on bool, e event.Event) (bool, error)
-	SetLead(ctx context.Context, source string, e event.Event) error
+	AddLink(ctx context.Context, j directory.Link, e event.Event) (directory.Link, error)
+	RemoveLink(ctx context.Context, id int64, author string) error
+	SetLinkRule(ctx context.Context, rule string, on bool, e event.Event) (bool, error)
+	SetPrimary(ctx context.Context, source string, e event.Event) error
 }
 
 // Config of a Room.

@@ -127,7 +127,7 @@ func (s *Room) ErasePerson(ctx context.Context, p *access.Principal, called, rea
 	if err != nil {
 		return person.Erased{}, err
 	}
-	if len(data.Directory)+len(data.Picks)+len(data.Joins)+len(events)+len(accounts) == 0 {
+	if len(data.Directory)+len(data.Picks)+len(data.Links)+len(events)+len(accounts) == 0 {
 		return person.Erased{}, fault.New(fault.Unknown, "user-unknown", "see cirque directory find",
 			"nothing is kept of %q", called)
 	}
@@ -163,8 +163,8 @@ func (s *Room) ErasePerson(ctx context.Context, p *access.Principal, called, rea
 // forgetEvery is how often history that is older than the estate permits is looked for.
 const forgetEvery = 6 * time.Hour
 
-// keepHistory forgets what people had longer ago than the estate's settings permit.
-func (s *Room) keepHistory(ctx context.Context) error {
+// forgetHistory forgets what people had longer ago than the estate's settings permit.
+func (s *Room) forgetHistory(ctx context.Context) error {
 	notices, stop := s.present.Hub.Subscribe(event.Estate)
 	defer stop()
 	for ctx.Err() == nil {

@@ -19,7 +19,7 @@ import (
 // momentsShown is how much of a history is given.
 const momentsShown = 500
 
-// PersonHistory tells what became of a person, newest first: in the directory, in picks, joins and requests, and, for
+// PersonHistory tells what became of a person, newest first: in the directory, in picks, links and requests, and, for
 // whoever may read the audit, what they did and what was done about them.
 func (s *Room) PersonHistory(ctx context.Context, p *access.Principal, called string) ([]person.Moment, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
@@ -40,12 +40,12 @@ func (s *Room) PersonHistory(ctx context.Context, p *access.Principal, called st
 			out = append(out, person.Moment{At: *k.To, What: "pick", Says: "no longer picked " + k.Queue})
 		}
 	}
-	for _, j := range data.Joins {
+	for _, j := range data.Links {
 		are := "one person"
-		if j.Apart {
+		if j.Unlinked {
 			are = "two people"
 		}
-		out = append(out, person.Moment{At: j.At, What: "join", Says: fmt.Sprintf("%s and %s are %s", j.A.String(),
+		out = append(out, person.Moment{At: j.At, What: "link", Says: fmt.Sprintf("%s and %s are %s", j.A.String(),
 			j.B.String(), are),
 			By: j.Author})
 	}
@@ -72,7 +72,7 @@ func (s *Room) PersonHistory(ctx context.Context, p *access.Principal, called st
 			return nil, err
 		}
 		// above
-		told := []string{event.JoinKept, event.JoinEnded, event.Picked, event.Unpicked, event.Requested, event.Answered}
+		told := []string{event.Linked, event.LinkRemoved, event.Picked, event.Unpicked, event.Requested, event.Answered}
 		for _, e := range events {
 			if slices.Contains(told, e.Kind) {
 				continue

@@ -65,5 +65,5 @@ func New(cfg Config) *Room {
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "history", Run: s.keepHistory}}
+	return []worker.Worker{{Name: "history", Run: s.forgetHistory}}
 }

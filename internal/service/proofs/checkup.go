@@ -16,8 +16,8 @@ import (
 // checkupWithin is how long an agent may take to answer; what was asked for earlier is not done any more.
 const checkupWithin = 2 * time.Minute
 
-// maxRungs bounds what an agent answers.
-const maxRungs = 500
+// maxChecks bounds what an agent answers.
+const maxChecks = 500
 
 // StartCheckup asks an endpoint's agent for a checkup, with a test page where a queue is named, and gives what the
 // service itself can say at once. With try the page is printed with another driver, through a queue that the agent
@@ -43,7 +43,7 @@ func (s *Room) StartCheckup(ctx context.Context, p *access.Principal, machine, q
 			return endpoint.Checkup{}, err
 		}
 		return endpoint.Checkup{Machine: machine, Author: p.Name, At: s.now().UTC(),
-			Rungs: endpoint.Ladder(endpoint.Facts{Now: s.now()})}, nil
+			Checks: endpoint.ServiceChecks(endpoint.Facts{Now: s.now()})}, nil
 	}
 	if err != nil {
 		return endpoint.Checkup{}, err
@@ -109,9 +109,9 @@ func (s *Room) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Recor
 	if c.Done != nil {
 		f.Connected = true // it has just answered
 	}
-	c.Rungs = append(endpoint.Ladder(f), c.Rungs...)
+	c.Checks = append(endpoint.ServiceChecks(f), c.Checks...)
 	if c.Done == nil && s.now().Sub(c.At) > checkupWithin {
-		c.Rungs = append(c.Rungs, endpoint.Rung{Check: "What does it find from its own place?", Result: endpoint.Unproven,
+		c.Checks = append(c.Checks, endpoint.Check{Check: "What does it find from its own place?", Result: endpoint.Unproven,
 			Says: "it has not answered", Fix: "see that its agent runs; or ask at the machine: cirque-agent checkup",
 			By: "service"})
 	}
@@ -139,16 +139,16 @@ func (s *Room) AskedCheckup(ctx context.Context, p *access.Principal) (c endpoin
 
 // AnswerCheckup takes in what an agent found.
 func (s *Room) AnswerCheckup(ctx context.Context, p *access.Principal, id int64, tried string,
-	rungs []endpoint.Rung) error {
+	checks []endpoint.Check) error {
 	if err := access.Check(p, access.Report); err != nil {
 		return err
 	}
-	if len(rungs) > maxRungs {
-		return fault.New(fault.TooLarge, "checkup-large", "update the agent", "a checkup has at most %d checks", maxRungs)
+	if len(checks) > maxChecks {
+		return fault.New(fault.TooLarge, "checkup-large", "update the agent", "a checkup has at most %d checks", maxChecks)
 	}
-	for i := range rungs {
-		rungs[i].By = "endpoint"
-		if r := rungs[i].Result; r != endpoint.Yes && r != endpoint.No && r != endpoint.Unproven {
+	for i := range checks {
+		checks[i].By = "endpoint"
+		if r := checks[i].Result; r != endpoint.Yes && r != endpoint.No && r != endpoint.Unproven {
 			return fault.New(fault.Invalid, "checkup-result", "write yes, no or unproven", "%q is no result", r)
 		}
 	}
@@ -157,8 +157,8 @@ func (s *Room) AnswerCheckup(ctx context.Context, p *access.Principal, id int64,
 		return err
 	}
 	if c.Try != tried {
-		rungs = append(rungs, endpoint.Rung{Check: endpoint.TestCheck(c.Queue, c.Try), Result: endpoint.Unproven,
+		checks = append(checks, endpoint.Check{Check: endpoint.TestCheck(c.Queue, c.Try), Result: endpoint.Unproven,
 			Says: "its agent is too old to try drivers", Fix: "update the agent there", By: "service"})
 	}
-	return s.store.AnswerCheckup(ctx, id, p.Machine, tried, rungs)
+	return s.store.AnswerCheckup(ctx, id, p.Machine, tried, checks)
 }

@@ -1,5 +1,5 @@
 // Package proofs proves whether a change has arrived, and finds what stands in the way. Its use cases: Proof,
-// Unreached, StartCheckup, Checkup, AskedCheckup, AnswerCheckup, TellPaper.
+// Unreached, StartCheckup, Checkup, AskedCheckup, AnswerCheckup, TellPrintResult.
 package proofs
 
 import (
@@ -20,14 +20,14 @@ import (
 // A Store is what is needed of the store.
 type Store interface {
 	AddCheckup(ctx context.Context, want endpoint.Checkup, e event.Event) (endpoint.Checkup, error)
-	AnswerCheckup(ctx context.Context, id int64, machine, tried string, rungs []endpoint.Rung) error
+	AnswerCheckup(ctx context.Context, id int64, machine, tried string, checks []endpoint.Check) error
 	AskedCheckup(ctx context.Context, machine string, since time.Time) (endpoint.Checkup, error)
 	Checkup(ctx context.Context, id int64) (endpoint.Checkup, error)
 	Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
 	EnrolledSilent(ctx context.Context, now time.Time) ([]string, error)
 	GoodCertificates(ctx context.Context, machine string) ([]access.Enrolled, error)
 	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
-	TellPaper(ctx context.Context, id int64, saw driver.Seen, e event.Event) (endpoint.Checkup, error)
+	TellPrintResult(ctx context.Context, id int64, saw driver.Seen, e event.Event) (endpoint.Checkup, error)
 	TestPages(ctx context.Context, queue string, since time.Time) ([]endpoint.Checkup, error)
 }
 

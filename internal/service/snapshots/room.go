@@ -1,5 +1,5 @@
-// Package snapshots keeps how everything was at a moment, to compare it later. Its use cases: TakePhotograph,
-// Photographs, ComparePhotographs, RemovePhotograph.
+// Package snapshots keeps how everything was at a moment, to compare it later. Its use cases: TakeSnapshot,
+// Snapshots, CompareSnapshots, RemoveSnapshot.
 package snapshots
 
 import (
@@ -9,16 +9,16 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fleet"
-	"cirque/core/photograph"
+	"cirque/core/snapshot"
 	"cirque/internal/service/present"
 )
 
 // A Store is what is needed of the store.
 type Store interface {
-	AddPhotograph(ctx context.Context, p photograph.Photograph, e event.Event) (photograph.Photograph, error)
-	Photograph(ctx context.Context, name string) (photograph.Photograph, error)
-	Photographs(ctx context.Context) ([]photograph.Photograph, error)
-	RemovePhotograph(ctx context.Context, name string, e event.Event) error
+	AddSnapshot(ctx context.Context, p snapshot.Snapshot, e event.Event) (snapshot.Snapshot, error)
+	Snapshot(ctx context.Context, name string) (snapshot.Snapshot, error)
+	Snapshots(ctx context.Context) ([]snapshot.Snapshot, error)
+	RemoveSnapshot(ctx context.Context, name string, e event.Event) error
 }
 
 // Config of a Room.

@@ -56,7 +56,7 @@ func (s *Room) Import(ctx context.Context, p *access.Principal, in Intake) (dire
 	if err := records.CheckNesting(); err != nil {
 		return directory.Import{}, err
 	}
-	how := directory.Taking{Author: p.Name, Share: directory.DefaultBrake, Dry: in.Dry, Named: s.estateNames(source)}
+	how := directory.Taking{Author: p.Name, Share: directory.DefaultRemovalLimit, Dry: in.Dry, Named: s.estateNames(source)}
 	if in.Accept {
 		how.Share = 100
 	}
@@ -66,7 +66,7 @@ func (s *Room) Import(ctx context.Context, p *access.Principal, in Intake) (dire
 		return out, err
 	}
 	if out.Held != "" {
-		return out, fault.New(fault.Conflict, "brake-held", "look at the files; if it is meant, accept the removals",
+		return out, fault.New(fault.Conflict, "removal-limit", "look at the files; if it is meant, accept the removals",
 			"%s of %s, and nothing was applied", out.Held, source)
 	}
 	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {

@@ -93,5 +93,5 @@ func (s *Room) Workers() []worker.Worker {
 	if s.cfg.Dir == nil {
 		return nil
 	}
-	return []worker.Worker{{Name: "sources", Alone: true, Run: s.readSources}}
+	return []worker.Worker{{Name: "sources", Leased: true, Run: s.readSources}}
 }

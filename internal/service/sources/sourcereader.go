@@ -190,7 +190,7 @@ func (s *Room) run(ctx context.Context, d dueRun, h *held) {
 			tell(event.SourceBad, "The source %s of the directory cannot be read: %s", v.Name, f.What)
 		}
 	case out.Held != "" && r.Kind != directory.RunDry:
-		r.State, r.Code, r.Says = directory.Held, "brake-held", out.Held+", and nothing was applied"
+		r.State, r.Code, r.Says = directory.Held, "removal-limit", out.Held+", and nothing was applied"
 		r.Fix = fmt.Sprintf("look at the directory; if it is meant: cirque directory source run %s --accept-removals", v.Name)
 		if was != directory.Held {
 			tell(event.SourceHeld, "A pass over the source %s was held: %s; nothing was applied", v.Name, out.Held)
@@ -202,7 +202,7 @@ func (s *Room) run(ctx context.Context, d dueRun, h *held) {
 			r.Says = fmt.Sprintf("%d would be added, %d changed, %d removed; nothing was applied", out.Added, out.Changed,
 				out.Removed)
 			if out.Held != "" {
-				r.Says += "; the brake would hold it: " + out.Held
+				r.Says += "; the removal limit would hold it: " + out.Held
 			}
 		} else if was == directory.Failed || was == directory.Held {
 			tell(event.SourceGood, "The source %s of the directory is read again", v.Name)

@@ -88,9 +88,9 @@ func New(cfg Config) *Room {
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	list := []worker.Worker{{Name: "scans", Run: s.keepScans}}
+	list := []worker.Worker{{Name: "scans", Run: s.runScans}}
 	if s.cfg.Prober != nil {
-		list = append(list, worker.Worker{Name: "stock", Alone: true, Run: s.readAll})
+		list = append(list, worker.Worker{Name: "stock", Leased: true, Run: s.readAll})
 	}
 	return list
 }

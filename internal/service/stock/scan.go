@@ -98,8 +98,8 @@ type scanning struct {
 	addresses []netip.Addr
 }
 
-// keepScans runs scans one at a time.
-func (s *Room) keepScans(ctx context.Context) error {
+// runScans runs scans one at a time.
+func (s *Room) runScans(ctx context.Context) error {
 	for {
 		select {
 		case <-ctx.Done():

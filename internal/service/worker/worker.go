@@ -19,8 +19,8 @@ import (
 type Worker struct {
 	// Name is short and unique, such as "health".
 	Name string
-	// Alone has one process of several do it at a time, under a lease of that name.
-	Alone bool
+	// Leased has one process of several do it at a time, under a lease of that name.
+	Leased bool
 	// Run works until ctx is done. Where it ends before, or panics, it is begun again after a pause that grows.
 	Run func(ctx context.Context) error
 }
@@ -28,7 +28,7 @@ type Worker struct {
 // A State is how a worker is doing in this process.
 type State struct {
 	Name     string
-	Alone    bool
+	Leased   bool
 	Running  bool      // false where another process has the lease, and during pauses
 	Since    time.Time // when Running last changed
 	Restarts int       // how often it ended by itself or panicked
@@ -91,7 +91,7 @@ func (r *Runner) Run(ctx context.Context, workers ...Worker) {
 	var wg sync.WaitGroup
 	for _, w := range workers {
 		r.mu.Lock()
-		r.states[w.Name] = &State{Name: w.Name, Alone: w.Alone}
+		r.states[w.Name] = &State{Name: w.Name, Leased: w.Leased}
 		r.mu.Unlock()
 		wg.Go(func() { r.keep(ctx, w) })
 	}
@@ -143,7 +143,7 @@ func (r *Runner) keep(ctx context.Context, w Worker) {
 
 // turn is one run of a worker: under a lease where it works alone. A lease that ended is no error.
 func (r *Runner) turn(ctx context.Context, w Worker) error {
-	if !w.Alone {
+	if !w.Leased {
 		return r.once(ctx, w, 0)
 	}
 	h, err := r.leases.wait(ctx, w.Name)

@@ -117,7 +117,7 @@ func TestOneAtATime(t *testing.T) {
 			r := worker.New(worker.Config{Leases: s, Holder: who})
 			ended := make(chan struct{})
 			go func() {
-				r.Run(ctx, worker.Worker{Name: "health", Alone: true, Run: l.work(who)})
+				r.Run(ctx, worker.Worker{Name: "health", Leased: true, Run: l.work(who)})
 				close(ended)
 			}()
 			return func() { cancel(); <-ended }
@@ -227,7 +227,7 @@ func TestBegunAgain(t *testing.T) {
 					return errors.New("it broke")
 				}
 				return nil
-			}}, worker.Worker{Name: "good", Alone: true, Run: func(ctx context.Context) error {
+			}}, worker.Worker{Name: "good", Leased: true, Run: func(ctx context.Context) error {
 				other++
 				<-ctx.Done()
 				return nil

@@ -59,7 +59,7 @@ export type Checkup = Missing<Schemas["EndpointCheckup"], "done">;
 export type Proof = Schemas["EndpointProof"];
 export type ProofRow = Schemas["EndpointProofRow"];
 export type DriverHere = Schemas["EndpointDriverHere"];
-export type Exercise = Omit<Schemas["ContinuityExercise"], "ended" | "good"> & {
+export type FailoverTest = Omit<Schemas["ContinuityFailoverTest"], "ended" | "good"> & {
   ended: string | null;
   good: boolean | null;
 };
@@ -67,8 +67,8 @@ export type Fault = Schemas["NoticeFault"];
 export type SentNotice = Schemas["NoticeSent"];
 export type NoticeView = Omit<Schemas["NoticeView"], "last"> & { last: SentNotice | null };
 export type EstateNotice = Schemas["EstateNotice"];
-export type PhotoCompared = Omit<Schemas["PhotographCompared"], "after"> & {
-  after: Schemas["Photograph"] | null;
+export type PhotoCompared = Omit<Schemas["SnapshotCompared"], "after"> & {
+  after: Schemas["Snapshot"] | null;
 };
 export type WaitingJobs = Omit<Schemas["StockWaiting"], "at"> & { at: string | null };
 export type Fleet = Omit<Schemas["EndpointFleet"], "part"> & { part: number | null };

@@ -159,7 +159,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/checkups/{id}/paper": {
+    "/api/v1/checkups/{id}/print-result": {
         parameters: {
             query?: never;
             header?: never;
@@ -169,7 +169,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Say what came out of a checkup's test page; it is remembered of the driver with that model */
-        post: operations["tell-paper"];
+        post: operations["tell-print-result"];
         delete?: never;
         options?: never;
         head?: never;
@@ -279,7 +279,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directory/join-rules/{rule}": {
+    "/api/v1/directory/link-rules/{rule}": {
         parameters: {
             query?: never;
             header?: never;
@@ -288,7 +288,7 @@ export interface paths {
         };
         get?: never;
         /** Whether accounts of different sources with one address, or one employee number, are one person */
-        put: operations["set-join-rule"];
+        put: operations["set-link-rule"];
         post?: never;
         delete?: never;
         options?: never;
@@ -296,7 +296,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directory/joins": {
+    "/api/v1/directory/links": {
         parameters: {
             query?: never;
             header?: never;
@@ -304,17 +304,17 @@ export interface paths {
             cookie?: never;
         };
         /** How it is decided which accounts are one person */
-        get: operations["joins"];
+        get: operations["links"];
         put?: never;
         /** Say that two accounts are one person, or are two */
-        post: operations["join"];
+        post: operations["link"];
         delete?: never;
         options?: never;
         head?: never;
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directory/joins/{id}": {
+    "/api/v1/directory/links/{id}": {
         parameters: {
             query?: never;
             header?: never;
@@ -325,24 +325,7 @@ export interface paths {
         put?: never;
         post?: never;
         /** Take back what was said of two accounts */
-        delete: operations["end-join"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/directory/lead": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        /** Which source's account stands for a person who has several */
-        put: operations["set-lead"];
-        post?: never;
-        delete?: never;
+        delete: operations["remove-link"];
         options?: never;
         head?: never;
         patch?: never;
@@ -365,6 +348,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directory/primary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Which source's account stands for a person who has several */
+        put: operations["set-primary"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directory/renames": {
         parameters: {
             query?: never;
@@ -372,7 +372,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** What the directory calls otherwise now than the estate does */
+        /** What the directory calls differently from the estate */
         get: operations["directory-renames"];
         put?: never;
         post?: never;
@@ -503,7 +503,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/directory/strangers": {
+    "/api/v1/directory/unmatched": {
         parameters: {
             query?: never;
             header?: never;
@@ -511,7 +511,7 @@ export interface paths {
             cookie?: never;
         };
         /** Names that endpoints give for their people and that no directory has */
-        get: operations["strangers"];
+        get: operations["unmatched"];
         put?: never;
         post?: never;
         delete?: never;
@@ -817,7 +817,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/drivers/papers": {
+    "/api/v1/drivers/print-results": {
         parameters: {
             query?: never;
             header?: never;
@@ -825,7 +825,7 @@ export interface paths {
             cookie?: never;
         };
         /** What came out with which driver on which model, as people told */
-        get: operations["papers"];
+        get: operations["print-results"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1030,7 +1030,7 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Have an endpoint checked, rung by rung */
+        /** Have an endpoint checked, step by step */
         post: operations["start-checkup"];
         delete?: never;
         options?: never;
@@ -1196,15 +1196,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/exercises": {
+    "/api/v1/failover-tests": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** The latest exercises, newest first */
-        get: operations["exercises"];
+        /** The latest failover tests, newest first */
+        get: operations["failover-tests"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1213,15 +1213,15 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/exercises/{id}": {
+    "/api/v1/failover-tests/{id}": {
         parameters: {
             query?: never;
             header?: never;
             path?: never;
             cookie?: never;
         };
-        /** One exercise, with its report once it is over */
-        get: operations["exercise"];
+        /** One failover test, with its report once it is over */
+        get: operations["failover-test"];
         put?: never;
         post?: never;
         delete?: never;
@@ -1230,7 +1230,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/exercises/{id}/stop": {
+    "/api/v1/failover-tests/{id}/stop": {
         parameters: {
             query?: never;
             header?: never;
@@ -1239,8 +1239,8 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** End an exercise before its time: the server returns at once */
-        post: operations["stop-exercise"];
+        /** End a failover test before its time: the server returns at once */
+        post: operations["stop-failover-test"];
         delete?: never;
         options?: never;
         head?: never;
@@ -1646,58 +1646,6 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/photographs": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** Photographs of how everything stood, newest first */
-        get: operations["photographs"];
-        put?: never;
-        /** Keep how servers, devices and endpoints stand now */
-        post: operations["take-photograph"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/photographs/{name}": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        post?: never;
-        /** Forget a photograph */
-        delete: operations["remove-photograph"];
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/photographs/{name}/compare": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        /** What is otherwise than on a photograph */
-        get: operations["compare-photograph"];
-        put?: never;
-        post?: never;
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
     "/api/v1/proof": {
         parameters: {
             query?: never;
@@ -1992,7 +1940,7 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
-    "/api/v1/servers/{name}/exercises": {
+    "/api/v1/servers/{name}/failover-tests": {
         parameters: {
             query?: never;
             header?: never;
@@ -2002,7 +1950,7 @@ export interface paths {
         get?: never;
         put?: never;
         /** Take a server out of duty for a while, to see what would happen if it died */
-        post: operations["start-exercise"];
+        post: operations["start-failover-test"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2141,6 +2089,58 @@ export interface paths {
         put?: never;
         /** Make the first account with the one-time code */
         post: operations["set-up"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/snapshots": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Snapshots of how everything stood, newest first */
+        get: operations["snapshots"];
+        put?: never;
+        /** Keep how servers, devices and endpoints stand now */
+        post: operations["take-snapshot"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/snapshots/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Forget a snapshot */
+        delete: operations["remove-snapshot"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/snapshots/{name}/compare": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What differs from a snapshot */
+        get: operations["compare-snapshot"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -2932,6 +2932,13 @@ export interface components {
             changed: boolean;
             says: string;
         };
+        Check: {
+            check: string;
+            fix?: string;
+            /** @enum {string} */
+            result: "yes" | "no" | "unproven";
+            says: string;
+        };
         Checked: {
             findings: components["schemas"]["LineupFinding"][];
             /** @description By list. */
@@ -2942,7 +2949,7 @@ export interface components {
         CheckupAnswer: {
             /** Format: int64 */
             id: number;
-            rungs: components["schemas"]["Rung"][];
+            rungs: components["schemas"]["Check"][];
             /** @description With what the test page was printed, where it was asked to try something. */
             tried?: string;
         };
@@ -2966,56 +2973,6 @@ export interface components {
             /** @description One sentence, such as: they differ at letter 19, a space against two spaces. */
             says: string;
         };
-        ContinuityExercise: {
-            author: string;
-            /** Format: date-time */
-            begun: string;
-            /**
-             * Format: date-time
-             * @description When everybody was back, or was given up waiting for; null while it runs.
-             */
-            ended: string | null;
-            expected: components["schemas"]["ContinuityExpected"];
-            /** @description Whether all that could move did, and nothing failed by it; null while it runs. */
-            good: boolean | null;
-            /** Format: int64 */
-            id: number;
-            /** @enum {string} */
-            phase: "moving" | "out" | "returning" | "over";
-            reason: string;
-            /** @description The report, in sentences. */
-            says: string[];
-            server: string;
-            /** @description How it went, whenever something changed. */
-            steps: components["schemas"]["ContinuityExerciseStep"][];
-            /** @description Who ended it early. */
-            stopped?: string;
-            /** @description Who had not moved when the server came back, and why. */
-            stuck: components["schemas"]["ContinuityStuck"][];
-            /**
-             * Format: date-time
-             * @description When the server returns by itself.
-             */
-            until: string;
-            /** @description The server was seen out of duty. */
-            went_out: boolean;
-        };
-        ContinuityExerciseStep: {
-            /** Format: date-time */
-            at: string;
-            /**
-             * Format: int64
-             * @description Endpoints on which something failed.
-             */
-            failing: number;
-            /**
-             * Format: int64
-             * @description Endpoints that led to the server.
-             */
-            leading: number;
-            /** @enum {string} */
-            phase: "moving" | "out" | "returning" | "over";
-        };
         ContinuityExpected: {
             /**
              * Format: int64
@@ -3037,6 +2994,56 @@ export interface components {
              * @description People and machines with a queue that nothing else serves.
              */
             stranded: number;
+        };
+        ContinuityFailoverStep: {
+            /** Format: date-time */
+            at: string;
+            /**
+             * Format: int64
+             * @description Endpoints on which something failed.
+             */
+            failing: number;
+            /**
+             * Format: int64
+             * @description Endpoints that led to the server.
+             */
+            leading: number;
+            /** @enum {string} */
+            phase: "moving" | "out" | "returning" | "over";
+        };
+        ContinuityFailoverTest: {
+            author: string;
+            /** Format: date-time */
+            begun: string;
+            /**
+             * Format: date-time
+             * @description When everybody was back, or was given up waiting for; null while it runs.
+             */
+            ended: string | null;
+            expected: components["schemas"]["ContinuityExpected"];
+            /** @description Whether all that could move did, and nothing failed by it; null while it runs. */
+            good: boolean | null;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            phase: "moving" | "out" | "returning" | "over";
+            reason: string;
+            /** @description The report, in sentences. */
+            says: string[];
+            server: string;
+            /** @description How it went, whenever something changed. */
+            steps: components["schemas"]["ContinuityFailoverStep"][];
+            /** @description Who ended it early. */
+            stopped?: string;
+            /** @description Who had not moved when the server came back, and why. */
+            stuck: components["schemas"]["ContinuityStuck"][];
+            /**
+             * Format: date-time
+             * @description When the server returns by itself.
+             */
+            until: string;
+            /** @description The server was seen out of duty. */
+            went_out: boolean;
         };
         ContinuityHealth: {
             /**
@@ -3298,10 +3305,8 @@ export interface components {
             /** Format: int64 */
             users: number;
         };
-        DirectoryJoin: {
+        DirectoryLink: {
             a: components["schemas"]["DirectoryAccount"];
-            /** @description They are two people, whatever the rules say. */
-            apart?: boolean;
             /** Format: date-time */
             at: string;
             author: string;
@@ -3309,6 +3314,8 @@ export interface components {
             /** Format: int64 */
             id: number;
             reason?: string;
+            /** @description They are two people, whatever the rules say. */
+            unlinked?: boolean;
         };
         DirectoryMachine: {
             external_id?: string;
@@ -3411,7 +3418,7 @@ export interface components {
             says: string;
             source: string;
             /**
-             * @description held: the brake held it, and nothing was applied.
+             * @description held: the removal limit held it, and nothing was applied.
              * @enum {string}
              */
             state: "waiting" | "running" | "done" | "failed" | "held" | "stopped";
@@ -3429,11 +3436,6 @@ export interface components {
             base: string;
             /** @description The account that reads, as a DN or as the server wants it; anonymous when absent. */
             bind?: string;
-            /**
-             * Format: int64
-             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
-             */
-            brake?: number;
             /** @description PEM; the system's authorities when absent. */
             ca?: string;
             /**
@@ -3449,6 +3451,11 @@ export interface components {
             paused?: boolean;
             /** @enum {string} */
             preset: "standard" | "posix" | "domain";
+            /**
+             * Format: int64
+             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
+             */
+            removal_limit?: number;
             /** @description Its people may sign in here with their password there. */
             sign_in?: boolean;
             start_tls?: boolean;
@@ -3468,11 +3475,6 @@ export interface components {
             base: string;
             /** @description The account that reads, as a DN or as the server wants it; anonymous when absent. */
             bind?: string;
-            /**
-             * Format: int64
-             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
-             */
-            brake?: number;
             /** @description PEM; the system's authorities when absent. */
             ca?: string;
             /**
@@ -3500,6 +3502,11 @@ export interface components {
             paused?: boolean;
             /** @enum {string} */
             preset: "standard" | "posix" | "domain";
+            /**
+             * Format: int64
+             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
+             */
+            removal_limit?: number;
             /** @description Its people may sign in here with their password there. */
             sign_in?: boolean;
             start_tls?: boolean;
@@ -3527,9 +3534,9 @@ export interface components {
             id?: string;
             /**
              * Format: int64
-             * @description The join by hand, which can be undone.
+             * @description The link by hand, which can be undone.
              */
-            join?: number;
+            link?: number;
             name: string;
             source?: string;
             unit?: string;
@@ -3768,9 +3775,9 @@ export interface components {
             machine: string;
             model: string;
             note?: string;
-            /** @enum {string} */
-            paper: "good" | "garbled" | "nothing";
             queue: string;
+            /** @enum {string} */
+            result: "good" | "garbled" | "nothing";
         };
         DriverTrouble: {
             driver: string;
@@ -3817,10 +3824,24 @@ export interface components {
             /** @enum {string} */
             state: "converged" | "behind" | "failing" | "silent";
         };
+        EndpointCheck: {
+            /**
+             * @description From whose place it was looked.
+             * @enum {string}
+             */
+            by: "service" | "endpoint";
+            /** @description What was asked, such as: does it reach the service? */
+            check: string;
+            fix?: string;
+            /** @enum {string} */
+            result: "yes" | "no" | "unproven";
+            says: string;
+        };
         EndpointCheckup: {
             /** Format: date-time */
             at: string;
             author: string;
+            checks: components["schemas"]["EndpointCheck"][];
             /**
              * Format: date-time
              * @description When the endpoint answered; null while it has not.
@@ -3832,10 +3853,9 @@ export interface components {
             /** @description Of the device behind the queue, where it is known. */
             model?: string;
             /** @description What somebody saw come out. */
-            paper?: components["schemas"]["EndpointPaper"];
+            print_result?: components["schemas"]["EndpointPrintResult"];
             /** @description To which a test page was asked for. */
             queue?: string;
-            rungs: components["schemas"]["EndpointRung"][];
             /** @description What the agent says it tried. */
             tried?: string;
             /** @description What is tried instead of the queue's own driver: driverless, plain, or a driver's exact name. */
@@ -3926,14 +3946,6 @@ export interface components {
             /** @description For whom lineups are asked; empty while the person has not said. */
             user?: string;
         };
-        EndpointPaper: {
-            /** Format: date-time */
-            at: string;
-            by: string;
-            note?: string;
-            /** @enum {string} */
-            result: "good" | "garbled" | "nothing";
-        };
         EndpointPresence: {
             context: components["schemas"]["LineupQuery"];
             endpoint: string;
@@ -3941,6 +3953,14 @@ export interface components {
             queues: string[];
             /** @enum {string} */
             state: "converged" | "behind" | "failing" | "silent";
+        };
+        EndpointPrintResult: {
+            /** Format: date-time */
+            at: string;
+            by: string;
+            note?: string;
+            /** @enum {string} */
+            result: "good" | "garbled" | "nothing";
         };
         EndpointProof: {
             /**
@@ -4038,19 +4058,6 @@ export interface components {
             staged?: components["schemas"]["EndpointStaged"][];
             version: string;
         };
-        EndpointRung: {
-            /**
-             * @description From whose place it was looked.
-             * @enum {string}
-             */
-            by: "service" | "endpoint";
-            /** @description What was asked, such as: does it reach the service? */
-            check: string;
-            fix?: string;
-            /** @enum {string} */
-            result: "yes" | "no" | "unproven";
-            says: string;
-        };
         EndpointSample: {
             /** Format: date-time */
             at: string;
@@ -4106,7 +4113,7 @@ export interface components {
             by: string;
             /** Format: int64 */
             checkup: number;
-            paper?: components["schemas"]["EndpointPaper"];
+            print_result?: components["schemas"]["EndpointPrintResult"];
             /** @enum {string} */
             result: "yes" | "no" | "unproven";
             says: string;
@@ -4630,33 +4637,6 @@ export interface components {
             /** Format: int64 */
             count: number;
         };
-        JoinRule: {
-            /** @description Only say what would come of it. */
-            dry?: boolean;
-            on: boolean;
-        };
-        Joined: {
-            /** @description Accounts of different sources with the same mail address are one person, where each source has the address once. */
-            by_address: boolean;
-            /** @description The same by the employee's number. */
-            by_employee: boolean;
-            by_hand: components["schemas"]["DirectoryJoin"][];
-            /** @description The source whose account stands for a person; the first by name when absent, or where they have none there. */
-            lead?: string;
-            /**
-             * Format: int64
-             * @description Who have several accounts or names.
-             */
-            people: number;
-            /** @description What looked like one person and was not joined. */
-            remarks: string[];
-            /** @description From which users come. */
-            sources: string[];
-        };
-        Lead: {
-            /** @description Empty leaves it to the first by name. */
-            source: string;
-        };
         Lineup: {
             context: components["schemas"]["LineupEcho"];
             entries: components["schemas"]["LineupEntry"][];
@@ -4891,6 +4871,29 @@ export interface components {
             says: string;
             title: string | null;
         };
+        LinkRule: {
+            /** @description Only say what would come of it. */
+            dry?: boolean;
+            on: boolean;
+        };
+        Linked: {
+            /** @description Accounts of different sources with the same mail address are one person, where each source has the address once. */
+            by_address: boolean;
+            /** @description The same by the employee's number. */
+            by_employee: boolean;
+            by_hand: components["schemas"]["DirectoryLink"][];
+            /**
+             * Format: int64
+             * @description Who have several accounts or names.
+             */
+            people: number;
+            /** @description The source whose account stands for a person; the first by name when absent, or where they have none there. */
+            primary?: string;
+            /** @description What looked like one person and was not linked. */
+            remarks: string[];
+            /** @description From which users come. */
+            sources: string[];
+        };
         LiveNote: {
             author: string;
             /**
@@ -4956,7 +4959,7 @@ export interface components {
              * @description done: by them; about: of them, by somebody else. The last two are shown to whoever may read the audit.
              * @enum {string}
              */
-            what: "directory" | "pick" | "join" | "request" | "done" | "about";
+            what: "directory" | "pick" | "link" | "request" | "done" | "about";
         };
         Move: {
             dry?: boolean;
@@ -5017,7 +5020,7 @@ export interface components {
              */
             uses?: number;
         };
-        NewExercise: {
+        NewFailoverTest: {
             /**
              * Format: int64
              * @description How long the server is out of duty.
@@ -5025,14 +5028,19 @@ export interface components {
             minutes: number;
             reason: string;
         };
-        NewJoin: {
+        NewLink: {
             /** @description SOURCE/NAME, or NAME; the one that stands for the person. */
             a: string;
-            /** @description They are two people, whatever the rules say. */
+            /**
+             * @deprecated
+             * @description The former name of unlinked.
+             */
             apart?: boolean;
             /** @description SOURCE/NAME, or NAME; also a name that no directory has. */
             b: string;
             reason?: string;
+            /** @description They are two people, whatever the rules say. */
+            unlinked?: boolean;
         };
         NewOwnToken: {
             /**
@@ -5045,10 +5053,6 @@ export interface components {
         NewPassword: {
             new: string;
             old: string;
-        };
-        NewPhotograph: {
-            name: string;
-            note?: string;
         };
         NewRequest: {
             queue: string;
@@ -5086,6 +5090,10 @@ export interface components {
              */
             rate?: number;
         };
+        NewSnapshot: {
+            name: string;
+            note?: string;
+        };
         NewSource: {
             /** @description The DN below which everything is read. */
             base: string;
@@ -5093,7 +5101,8 @@ export interface components {
             bind?: string;
             /**
              * Format: int64
-             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
+             * @deprecated
+             * @description The former name of removal_limit.
              */
             brake?: number;
             /** @description PEM; the system's authorities when absent. */
@@ -5114,6 +5123,11 @@ export interface components {
              * @enum {string}
              */
             preset: "standard" | "posix" | "domain";
+            /**
+             * Format: int64
+             * @description The share, in percent, of what a source held that may disappear in one pass; 20 when absent.
+             */
+            removal_limit?: number;
             /** @description Its people may sign in here with their password there; an owner's to say. */
             sign_in?: boolean;
             start_tls?: boolean;
@@ -5191,6 +5205,15 @@ export interface components {
              */
             since: string;
         };
+        NoticeNotified: {
+            /** Format: date-time */
+            at: string;
+            key: string;
+            notice: string;
+            says: string;
+            /** Format: date-time */
+            since: string;
+        };
         NoticeOwner: {
             jobs: string[];
             /** @description Empty where the directory has none. */
@@ -5212,15 +5235,6 @@ export interface components {
             subject: string;
             to: string;
             trial: boolean;
-        };
-        NoticeTold: {
-            /** Format: date-time */
-            at: string;
-            key: string;
-            notice: string;
-            says: string;
-            /** Format: date-time */
-            since: string;
         };
         NoticeView: {
             /** @description servers, devices, endpoints, sets, directory, keys; all when absent. */
@@ -5254,7 +5268,7 @@ export interface components {
             tell?: string[];
             title?: string;
             /** @description Of what people have been told. */
-            told: components["schemas"]["NoticeTold"][];
+            told: components["schemas"]["NoticeNotified"][];
         };
         Overview: {
             /** Format: date-time */
@@ -5296,6 +5310,16 @@ export interface components {
         };
         PageCapture: {
             items: components["schemas"]["StockCapture"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageCheck: {
+            items: components["schemas"]["EndpointCheck"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -5414,8 +5438,8 @@ export interface components {
              */
             total: number;
         };
-        PageExercise: {
-            items: components["schemas"]["ContinuityExercise"][];
+        PageFailoverTest: {
+            items: components["schemas"]["ContinuityFailoverTest"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -5544,16 +5568,6 @@ export interface components {
              */
             total: number;
         };
-        PagePhotograph: {
-            items: components["schemas"]["Photograph"][];
-            /** @description What to give as after to have the next page; empty on the last one. */
-            next: string;
-            /**
-             * Format: int64
-             * @description How many there are on all pages.
-             */
-            total: number;
-        };
         PageProposal: {
             items: components["schemas"]["DirectoryProposal"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -5644,16 +5658,6 @@ export interface components {
              */
             total: number;
         };
-        PageRung: {
-            items: components["schemas"]["EndpointRung"][];
-            /** @description What to give as after to have the next page; empty on the last one. */
-            next: string;
-            /**
-             * Format: int64
-             * @description How many there are on all pages.
-             */
-            total: number;
-        };
         PageScan: {
             items: components["schemas"]["StockScan"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -5734,6 +5738,16 @@ export interface components {
              */
             total: number;
         };
+        PageSnapshot: {
+            items: components["schemas"]["Snapshot"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageSourceView: {
             items: components["schemas"]["DirectorySourceView"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -5746,16 +5760,6 @@ export interface components {
         };
         PageStation: {
             items: components["schemas"]["EstateStation"][];
-            /** @description What to give as after to have the next page; empty on the last one. */
-            next: string;
-            /**
-             * Format: int64
-             * @description How many there are on all pages.
-             */
-            total: number;
-        };
-        PageStranger: {
-            items: components["schemas"]["Stranger"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -5814,6 +5818,16 @@ export interface components {
              */
             total: number;
         };
+        PageUnmatchedName: {
+            items: components["schemas"]["UnmatchedName"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageUnreached: {
             items: components["schemas"]["EndpointUnreached"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -5848,7 +5862,7 @@ export interface components {
             endpoints: components["schemas"]["EndpointPresence"][];
             /** @description What they did, and what concerned them. */
             events: components["schemas"]["Event"][];
-            joins: components["schemas"]["DirectoryJoin"][];
+            links: components["schemas"]["DirectoryLink"][];
             names: string[];
             picks: components["schemas"]["DirectoryPastPick"][];
             requests: components["schemas"]["AccessRequest"][];
@@ -5857,46 +5871,6 @@ export interface components {
             /** @description At the console, that are open. */
             sessions: components["schemas"]["AccessSession"][];
         };
-        Photograph: {
-            /** Format: date-time */
-            at: string;
-            author: string;
-            /**
-             * Format: int64
-             * @description How many things are on it.
-             */
-            count: number;
-            name: string;
-            note?: string;
-            things?: components["schemas"]["PhotographThing"][];
-        };
-        PhotographCompared: {
-            /** @description Null for how it stands now. */
-            after: components["schemas"]["Photograph"];
-            before: components["schemas"]["Photograph"];
-            /** @description The first of them. */
-            differences: components["schemas"]["PhotographDifference"][];
-            /** Format: int64 */
-            total: number;
-        };
-        PhotographDifference: {
-            after?: string;
-            before?: string;
-            /** @description Which fact changed. */
-            fact?: string;
-            /** @description Of the thing, such as server, or queue on an endpoint. */
-            kind: string;
-            name: string;
-            /** @enum {string} */
-            what: "new" | "gone" | "changed";
-        };
-        PhotographThing: {
-            facts: {
-                [key: string]: string;
-            };
-            kind: string;
-            name: string;
-        };
         Places: {
             places: {
                 [key: string]: string;
@@ -5904,6 +5878,10 @@ export interface components {
         };
         PlacesRequest: {
             queues: string[];
+        };
+        Primary: {
+            /** @description Empty leaves it to the first by name. */
+            source: string;
         };
         Problem: {
             /** @description Stable, for programs. */
@@ -6150,13 +6128,6 @@ export interface components {
             /** Format: date-time */
             until: string;
         };
-        Rung: {
-            check: string;
-            fix?: string;
-            /** @enum {string} */
-            result: "yes" | "no" | "unproven";
-            says: string;
-        };
         SaidWho: {
             /** @description The system's name. */
             login: string;
@@ -6209,6 +6180,46 @@ export interface components {
         SignIn: {
             name: string;
             password: string;
+        };
+        Snapshot: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /**
+             * Format: int64
+             * @description How many objects are in it.
+             */
+            count: number;
+            name: string;
+            note?: string;
+            objects?: components["schemas"]["SnapshotObject"][];
+        };
+        SnapshotCompared: {
+            /** @description Null for how it stands now. */
+            after: components["schemas"]["Snapshot"];
+            before: components["schemas"]["Snapshot"];
+            /** @description The first of them. */
+            differences: components["schemas"]["SnapshotDifference"][];
+            /** Format: int64 */
+            total: number;
+        };
+        SnapshotDifference: {
+            after?: string;
+            before?: string;
+            /** @description Which fact changed. */
+            fact?: string;
+            /** @description Of the thing, such as server, or queue on an endpoint. */
+            kind: string;
+            name: string;
+            /** @enum {string} */
+            what: "new" | "gone" | "changed";
+        };
+        SnapshotObject: {
+            facts: {
+                [key: string]: string;
+            };
+            kind: string;
+            name: string;
         };
         StartedScan: {
             plan: components["schemas"]["ScanPlan"];
@@ -6737,12 +6748,6 @@ export interface components {
             reasons?: string[];
             state: string;
         };
-        Stranger: {
-            machines: string[];
-            name: string;
-            /** @description Users whom it may stand for. */
-            near: string[];
-        };
         TakenRenames: {
             /**
              * Format: int64
@@ -6755,7 +6760,7 @@ export interface components {
              */
             version: number;
         };
-        TellPaper: {
+        TellPrintResult: {
             note?: string;
             /** @enum {string} */
             result: "good" | "garbled" | "nothing";
@@ -6794,6 +6799,12 @@ export interface components {
             kept: boolean;
             sample: components["schemas"]["FoundOne"][];
             source: components["schemas"]["DirectorySource"];
+        };
+        UnmatchedName: {
+            machines: string[];
+            name: string;
+            /** @description Users whom it may stand for. */
+            near: string[];
         };
         WhoRequest: {
             names: string[];
@@ -7588,7 +7599,7 @@ export interface operations {
             };
         };
     };
-    "tell-paper": {
+    "tell-print-result": {
         parameters: {
             query?: never;
             header?: never;
@@ -7599,7 +7610,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["TellPaper"];
+                "application/json": components["schemas"]["TellPrintResult"];
             };
         };
         responses: {
@@ -8148,7 +8159,7 @@ export interface operations {
             };
         };
     };
-    "set-join-rule": {
+    "set-link-rule": {
         parameters: {
             query?: never;
             header?: never;
@@ -8159,7 +8170,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["JoinRule"];
+                "application/json": components["schemas"]["LinkRule"];
             };
         };
         responses: {
@@ -8169,7 +8180,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Joined"];
+                    "application/json": components["schemas"]["Linked"];
                 };
             };
             /** @description Unauthorized */
@@ -8219,7 +8230,7 @@ export interface operations {
             };
         };
     };
-    joins: {
+    links: {
         parameters: {
             query?: never;
             header?: never;
@@ -8234,7 +8245,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Joined"];
+                    "application/json": components["schemas"]["Linked"];
                 };
             };
             /** @description Unauthorized */
@@ -8284,7 +8295,7 @@ export interface operations {
             };
         };
     };
-    join: {
+    link: {
         parameters: {
             query?: never;
             header?: never;
@@ -8293,7 +8304,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewJoin"];
+                "application/json": components["schemas"]["NewLink"];
             };
         };
         responses: {
@@ -8303,7 +8314,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["DirectoryJoin"];
+                    "application/json": components["schemas"]["DirectoryLink"];
                 };
             };
             /** @description Unauthorized */
@@ -8353,7 +8364,7 @@ export interface operations {
             };
         };
     };
-    "end-join": {
+    "remove-link": {
         parameters: {
             query?: never;
             header?: never;
@@ -8370,75 +8381,6 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "set-lead": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["Lead"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Joined"];
-                };
             };
             /** @description Unauthorized */
             401: {
@@ -8510,6 +8452,75 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageListing"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "set-primary": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Primary"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Linked"];
                 };
             };
             /** @description Unauthorized */
@@ -9261,7 +9272,7 @@ export interface operations {
             };
         };
     };
-    strangers: {
+    unmatched: {
         parameters: {
             query?: {
                 /** @description How many items at most. */
@@ -9283,7 +9294,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PageStranger"];
+                    "application/json": components["schemas"]["PageUnmatchedName"];
                 };
             };
             /** @description Unauthorized */
@@ -10760,6 +10771,8 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Also where the estate uses a driver of it. */
+                force?: boolean;
+                /** @description The former name of force. */
                 insist?: boolean;
             };
             header?: never;
@@ -10893,7 +10906,7 @@ export interface operations {
             };
         };
     };
-    papers: {
+    "print-results": {
         parameters: {
             query?: {
                 /** @description How many items at most. */
@@ -12567,7 +12580,7 @@ export interface operations {
             };
         };
     };
-    exercises: {
+    "failover-tests": {
         parameters: {
             query?: {
                 /** @description How many items at most. */
@@ -12589,7 +12602,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PageExercise"];
+                    "application/json": components["schemas"]["PageFailoverTest"];
                 };
             };
             /** @description Unauthorized */
@@ -12639,7 +12652,7 @@ export interface operations {
             };
         };
     };
-    exercise: {
+    "failover-test": {
         parameters: {
             query?: never;
             header?: never;
@@ -12656,7 +12669,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ContinuityExercise"];
+                    "application/json": components["schemas"]["ContinuityFailoverTest"];
                 };
             };
             /** @description Unauthorized */
@@ -12706,7 +12719,7 @@ export interface operations {
             };
         };
     };
-    "stop-exercise": {
+    "stop-failover-test": {
         parameters: {
             query?: never;
             header?: never;
@@ -12723,7 +12736,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ContinuityExercise"];
+                    "application/json": components["schemas"]["ContinuityFailoverTest"];
                 };
             };
             /** @description Unauthorized */
@@ -14571,285 +14584,6 @@ export interface operations {
             };
         };
     };
-    photographs: {
-        parameters: {
-            query?: {
-                /** @description How many items at most. */
-                limit?: number;
-                /** @description The next of the page before; the first page when absent. */
-                after?: string;
-                /** @description Only items in which this is part of some text. */
-                find?: string;
-            };
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PagePhotograph"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "take-photograph": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        requestBody: {
-            content: {
-                "application/json": components["schemas"]["NewPhotograph"];
-            };
-        };
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["Photograph"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "remove-photograph": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path: {
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description No Content */
-            204: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content?: never;
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
-    "compare-photograph": {
-        parameters: {
-            query?: {
-                /** @description Another photograph; how it stands now when absent. */
-                with?: string;
-                /** @description Only what has it in its kind or name. */
-                word?: string;
-                limit?: number;
-            };
-            header?: never;
-            path: {
-                name: string;
-            };
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PhotographCompared"];
-                };
-            };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-        };
-    };
     proof: {
         parameters: {
             query?: {
@@ -16201,7 +15935,7 @@ export interface operations {
             };
         };
     };
-    "start-exercise": {
+    "start-failover-test": {
         parameters: {
             query?: never;
             header?: never;
@@ -16212,7 +15946,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["NewExercise"];
+                "application/json": components["schemas"]["NewFailoverTest"];
             };
         };
         responses: {
@@ -16222,7 +15956,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["ContinuityExercise"];
+                    "application/json": components["schemas"]["ContinuityFailoverTest"];
                 };
             };
             /** @description Unauthorized */
@@ -16296,7 +16030,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PageRung"];
+                    "application/json": components["schemas"]["PageCheck"];
                 };
             };
             /** @description Unauthorized */
@@ -16911,6 +16645,285 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Me"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    snapshots: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSnapshot"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "take-snapshot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewSnapshot"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Snapshot"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-snapshot": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "compare-snapshot": {
+        parameters: {
+            query?: {
+                /** @description Another snapshot; how it stands now when absent. */
+                with?: string;
+                /** @description Only what has it in its kind or name. */
+                word?: string;
+                limit?: number;
+            };
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SnapshotCompared"];
                 };
             };
             /** @description Unauthorized */

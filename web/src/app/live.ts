@@ -24,7 +24,7 @@ const concerns: Record<Notice["what"], string[]> = {
   ],
   directory: [
     "subject",
-    "joins",
+    "links",
     "reach",
     "findings",
     "draft",
@@ -46,7 +46,7 @@ const concerns: Record<Notice["what"], string[]> = {
   drivers: ["drivers", "stock"],
   lost: [
     "faults",
-    "photographs",
+    "snapshots",
     "revision",
     "draft",
     "history",
@@ -65,7 +65,7 @@ const concerns: Record<Notice["what"], string[]> = {
     "sources",
     "access",
     "enrolment",
-    "joins",
+    "links",
   ],
 };
 

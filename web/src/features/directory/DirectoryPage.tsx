@@ -1,7 +1,7 @@
 import { useUrl } from "../../lib/useUrl";
 import { Sections } from "../../ui/Sections";
 import { FindPeople } from "./FindPeople";
-import { Joins } from "./Joins";
+import { Links } from "./Links";
 import { Renames } from "./Renames";
 import { Runs } from "./Runs";
 import { Sources } from "./Sources";
@@ -25,7 +25,7 @@ export function DirectoryPage() {
       />
       <Renames />
       {show === "names" ? (
-        <Joins />
+        <Links />
       ) : show === "sources" ? (
         <Sources />
       ) : show === "passes" ? (

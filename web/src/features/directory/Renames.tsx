@@ -8,7 +8,7 @@ import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 import { renamesQuery, sourcesChanged } from "./queries";
 
-/** What the directory calls otherwise now than the estate does, with the way to follow it. */
+/** What the directory calls differently from the estate, with the way to follow it. */
 export function Renames() {
   const client = useQueryClient();
   const renames = useQuery(renamesQuery());
@@ -31,7 +31,7 @@ export function Renames() {
         <Mark of="warning">
           <strong className="font-medium">
             {count(renames.data.length, "name")} of the estate{" "}
-            {renames.data.length === 1 ? "is" : "are"} called otherwise in the directory now.
+            {renames.data.length === 1 ? "is" : "are"} called differently in the directory now.
           </strong>{" "}
           Until the estate follows, what it grants to the old{" "}
           {renames.data.length === 1 ? "name reaches" : "names reaches"} nobody new.

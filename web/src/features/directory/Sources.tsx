@@ -78,8 +78,8 @@ function Source({ of: s }: { of: SourceView }) {
       <p className="text-ink-2">
         {s.url}
         {s.start_tls && ", TLS within"}, below {s.base}
-        {s.bind ? `, as ${s.bind}` : ", without signing in"}; {s.preset} schema; the brake holds at{" "}
-        {s.brake || 20} %.
+        {s.bind ? `, as ${s.bind}` : ", without signing in"}; {s.preset} schema; the removal limit
+        holds at {s.removal_limit || 20} %.
       </p>
       <p>
         Holds {count(s.users, "user")}, {count(s.groups, "group")} and{" "}

@@ -16,28 +16,28 @@ export function CameOut({ checkup: c }: { checkup: Checkup }) {
   const tell = useMutation({
     mutationFn: (result: keyof typeof words) =>
       ask(
-        api.POST("/api/v1/checkups/{id}/paper", {
+        api.POST("/api/v1/checkups/{id}/print-result", {
           params: { path: { id: c.id } },
           body: { result },
         }),
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: ["endpoints"] }),
   });
-  const paper = (tell.data as Checkup | undefined)?.paper ?? c.paper;
-  const test = c.rungs.find((r) => r.check.startsWith("Does a test page to"));
+  const result = (tell.data as Checkup | undefined)?.print_result ?? c.print_result;
+  const test = c.checks.find((r) => r.check.startsWith("Does a test page to"));
   if (!c.done || !c.queue || !test || test.result === "no") return null;
-  if (paper) {
+  if (result) {
     return (
       <p role="status">
-        <Mark of={paper.result === "good" ? "yes" : "no"}>
-          {words[paper.result]}, says {paper.by}.{" "}
+        <Mark of={result.result === "good" ? "yes" : "no"}>
+          {words[result.result]}, says {result.by}.{" "}
           {c.model
             ? `It is remembered of ${c.model}.`
             : "The device’s model is not known, so it is not remembered of one."}
-          {paper.result === "good" &&
+          {result.result === "good" &&
             c.try === "plain" &&
             " So device, path and spooler work, and the driver is at fault: try another."}
-          {paper.result === "good" &&
+          {result.result === "good" &&
             c.try &&
             c.try !== "plain" &&
             " To have it for everybody, give it to the queue in the draft."}

@@ -17,7 +17,7 @@ const checkupQuery = (id: number) =>
       )) as Checkup,
     enabled: id > 0,
     refetchInterval: (q) =>
-      q.state.data?.done || q.state.data?.rungs.some((r) => r.says === "it has not answered")
+      q.state.data?.done || q.state.data?.checks.some((r) => r.says === "it has not answered")
         ? false
         : 700,
   });
@@ -45,7 +45,7 @@ const called: Record<string, string> = {
 const marks = { yes: "yes", no: "no", unproven: "idle" } as const;
 const places = { service: "From the service", endpoint: "From the endpoint itself" } as const;
 
-/** The ladder of checks that isolates a fault: from here at once, then from the endpoint's own place. */
+/** The checks that isolate a fault, one after the other: from here at once, then from the endpoint's own place. */
 export function CheckIt({ machine, queues }: { machine: string; queues: string[] }) {
   const mayPrint = useMay("send a test page");
   const [queue, setQueue] = useState("");
@@ -64,7 +64,7 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
   });
   const later = useQuery(checkupQuery(start.data?.id ?? 0));
   const c = later.data ?? start.data;
-  const wrong = c?.rungs.find((r) => r.result === "no");
+  const wrong = c?.checks.find((r) => r.result === "no");
   return (
     <section aria-label="Checkup" className="flex flex-col gap-2">
       <h3 className="font-medium">Checkup</h3>
@@ -94,7 +94,7 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
           />
         )}
         <Button disabled={start.isPending} onClick={() => start.mutate()}>
-          Check it, rung by rung
+          Check it, step by step
         </Button>
       </div>
       {other && (
@@ -108,13 +108,13 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
       {c && (
         <>
           {(["service", "endpoint"] as const).map((by) => {
-            const rungs = c.rungs.filter((r) => r.by === by);
+            const checks = c.checks.filter((r) => r.by === by);
             return (
-              rungs.length > 0 && (
+              checks.length > 0 && (
                 <div key={by}>
                   <p className="text-ink-2">{places[by]}</p>
                   <ol className="border-l-2 border-rule-strong">
-                    {rungs.map((r, i) => (
+                    {checks.map((r, i) => (
                       <li key={i} className="px-3 py-1">
                         <Mark of={marks[r.result]}>
                           <strong className="font-medium">{r.check}</strong>{" "}
@@ -130,7 +130,7 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
             );
           })}
           <p role="status">
-            {!c.done && !c.rungs.some((r) => r.says === "it has not answered")
+            {!c.done && !c.checks.some((r) => r.says === "it has not answered")
               ? "Waiting for what it finds from its own place…"
               : wrong
                 ? `Begin with: ${wrong.says}.`

@@ -22,7 +22,7 @@ import { KnowingPeople } from "./KnowingPeople";
 import { wrong } from "./model";
 import { OverTime } from "./OverTime";
 import { Pace } from "./Pace";
-import { Photographs } from "./Photographs";
+import { Snapshots } from "./Snapshots";
 import { ProofPage } from "./ProofPage";
 import { UnreachedPage } from "./UnreachedPage";
 import { allEndpoints, endpointQuery, endpointsQuery, sorts, type EndpointFilter } from "./queries";
@@ -49,7 +49,7 @@ export function EndpointsPage() {
           ["proof", "Has it arrived?", "/endpoints?show=proof"],
           ["time", "Over time", "/endpoints?show=time"],
           ["unreached", "Without an agent", "/endpoints?show=unreached"],
-          ["photographs", "Photographs", "/endpoints?show=photographs"],
+          ["snapshots", "Snapshots", "/endpoints?show=snapshots"],
           ["enrolment", "Enrolment", "/endpoints?show=enrolment"],
           ["people", "Their people", "/endpoints?show=people"],
           ["pace", "Pace", "/endpoints?show=pace"],
@@ -59,8 +59,8 @@ export function EndpointsPage() {
         <ProofPage />
       ) : show === "unreached" ? (
         <UnreachedPage />
-      ) : show === "photographs" ? (
-        <Photographs />
+      ) : show === "snapshots" ? (
+        <Snapshots />
       ) : show === "time" ? (
         <OverTime />
       ) : show === "enrolment" ? (

@@ -9,11 +9,11 @@ import { inputLook } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 
-const strangersQuery = () =>
+const unmatchedQuery = () =>
   queryOptions({
-    queryKey: ["endpoints", "strangers"],
+    queryKey: ["endpoints", "unmatched"],
     queryFn: ({ signal }) =>
-      askAll((query) => api.GET("/api/v1/directory/strangers", { params: { query }, signal })),
+      askAll((query) => api.GET("/api/v1/directory/unmatched", { params: { query }, signal })),
   });
 
 const ways: { value: NonNullable<AgentSettings["user_from"]>; label: string; says: string }[] = [
@@ -38,7 +38,7 @@ const ways: { value: NonNullable<AgentSettings["user_from"]>; label: string; say
 export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
   const client = useQueryClient();
   const doc = useQuery({ ...draftDocumentQuery(), enabled: mayEdit });
-  const strangers = useQuery(strangersQuery());
+  const unmatched = useQuery(unmatchedQuery());
   const kept = doc.data?.settings?.agents;
   // What is chosen here and not yet kept; undefined is as it is kept.
   const [chosenWay, setWay] = useState<NonNullable<AgentSettings["user_from"]>>();
@@ -70,16 +70,16 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-2">
       <section aria-label="Names that nobody here has">
         <h2>Names that nobody here has</h2>
-        {strangers.isPending ? (
+        {unmatched.isPending ? (
           <Waiting what="the names" />
-        ) : !strangers.data ? (
-          <Failure title="The names cannot be shown" problem={strangers.error} />
-        ) : strangers.data.length === 0 ? (
+        ) : !unmatched.data ? (
+          <Failure title="The names cannot be shown" problem={unmatched.error} />
+        ) : unmatched.data.length === 0 ? (
           <p className="text-ink-2">Every name that an endpoint gives is in the directory.</p>
         ) : (
           <>
             <Table label="Names that nobody here has" heads={["Name", "On", "May be"]}>
-              {strangers.data.map((s) => (
+              {unmatched.data.map((s) => (
                 <tr key={s.name} className="border-b border-rule align-baseline">
                   <th scope="row" className="px-2 py-1 text-left font-medium break-all">
                     {s.name}
@@ -96,7 +96,7 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
               ))}
             </Table>
             <p className="mt-1 text-ink-2">
-              They receive what everybody does. A name is joined with somebody on that person's
+              They receive what everybody does. A name is linked with somebody on that person's
               page.
             </p>
           </>

@@ -117,7 +117,7 @@ export function ProofPage() {
           {p.rows.length > 0 && (
             <Table
               label="Expectations"
-              heads={["Endpoint", "For", "Queue", "Expected", "Stands", "Test page"]}
+              heads={["Endpoint", "For", "Queue", "Expected", "Status", "Test page"]}
             >
               {p.rows.map((r, i) => (
                 <tr key={i} className="border-b border-rule align-top">
@@ -139,8 +139,8 @@ export function ProofPage() {
                     {r.tested ? (
                       <Mark
                         of={
-                          r.tested.paper
-                            ? r.tested.paper.result === "good"
+                          r.tested.print_result
+                            ? r.tested.print_result.result === "good"
                               ? "yes"
                               : "no"
                             : r.tested.result === "no"
@@ -148,8 +148,8 @@ export function ProofPage() {
                               : "idle"
                         }
                       >
-                        {r.tested.paper
-                          ? `${r.tested.paper.result}, says ${r.tested.paper.by}`
+                        {r.tested.print_result
+                          ? `${r.tested.print_result.result}, says ${r.tested.print_result.by}`
                           : r.tested.result === "no"
                             ? `failed: ${r.tested.says}`
                             : "sent; nobody has told what came out"}

@@ -217,7 +217,7 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
             {", and "}
             <Picker
               label="a person's own default"
-              word={g.insist ? "overrules" : "respects"}
+              word={g.insist ? "overrides" : "respects"}
               options={[
                 {
                   value: "",
@@ -226,7 +226,7 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
                 },
                 {
                   value: "yes",
-                  label: "overrules",
+                  label: "overrides",
                   detail: "The default is set back when somebody changes it.",
                 },
               ]}

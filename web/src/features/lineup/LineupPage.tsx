@@ -263,7 +263,7 @@ function Row({
           {e.title}
           {e.default && (
             <span className="ml-2 border border-accent px-1 text-accent">
-              default{e.insist && ", insisted"}
+              default{e.insist && ", overriding"}
             </span>
           )}
         </td>

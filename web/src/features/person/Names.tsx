@@ -31,27 +31,27 @@ export function Names({ of: s }: { of: Subject }) {
     setOther("");
     await client.invalidateQueries();
   };
-  const join = useMutation({
+  const link = useMutation({
     mutationFn: () =>
-      ask(api.POST("/api/v1/directory/joins", { body: { a: s.name, b: other.trim() } })),
+      ask(api.POST("/api/v1/directory/links", { body: { a: s.name, b: other.trim() } })),
     onSuccess: fresh,
   });
   const undo = useMutation({
     mutationFn: (id: number) =>
-      ask(api.DELETE("/api/v1/directory/joins/{id}", { params: { path: { id } } })),
+      ask(api.DELETE("/api/v1/directory/links/{id}", { params: { path: { id } } })),
     onSuccess: fresh,
   });
-  const apart = useMutation({
+  const unlink = useMutation({
     mutationFn: (t: Tie) =>
       ask(
-        api.POST("/api/v1/directory/joins", {
-          body: { a: first, b: `${t.source}/${t.name}`, apart: true },
+        api.POST("/api/v1/directory/links", {
+          body: { a: first, b: `${t.source}/${t.name}`, unlinked: true },
         }),
       ),
     onSuccess: fresh,
   });
-  const lead = s.names?.[0];
-  const first = lead ? `${lead.source}/${lead.name}` : s.name;
+  const primary = s.names?.[0];
+  const first = primary ? `${primary.source}/${primary.name}` : s.name;
   return (
     <section aria-label="Names">
       <h2>Names</h2>
@@ -65,12 +65,12 @@ export function Names({ of: s }: { of: Subject }) {
               <td className="px-2 py-1">{t.source || "no directory"}</td>
               <td className="px-2 py-1">{because(t)}</td>
               <td className="px-2 py-1">
-                {t.how === "hand" && t.join && (
+                {t.how === "hand" && t.link && (
                   <button
                     type="button"
                     className="min-h-[24px] underline"
-                    aria-label={`Undo the join of ${t.name}`}
-                    onClick={() => undo.mutate(t.join ?? 0)}
+                    aria-label={`Undo the link of ${t.name}`}
+                    onClick={() => undo.mutate(t.link ?? 0)}
                   >
                     undo
                   </button>
@@ -79,10 +79,10 @@ export function Names({ of: s }: { of: Subject }) {
                   <button
                     type="button"
                     className="min-h-[24px] underline"
-                    aria-label={`Keep ${t.name} apart`}
-                    onClick={() => apart.mutate(t)}
+                    aria-label={`Unlink ${t.name}`}
+                    onClick={() => unlink.mutate(t)}
                   >
-                    keep apart
+                    unlink
                   </button>
                 )}
               </td>
@@ -98,7 +98,7 @@ export function Names({ of: s }: { of: Subject }) {
           aria-label="Another name"
           onSubmit={(e) => {
             e.preventDefault();
-            join.mutate();
+            link.mutate();
           }}
         >
           <Field
@@ -108,15 +108,15 @@ export function Names({ of: s }: { of: Subject }) {
             onChange={(e) => setOther(e.target.value)}
             className="min-w-64 flex-1"
           />
-          <Button type="submit" disabled={!other.trim() || join.isPending}>
+          <Button type="submit" disabled={!other.trim() || link.isPending}>
             It is theirs too
           </Button>
         </form>
       )}
-      {(join.error ?? undo.error ?? apart.error) && (
+      {(link.error ?? undo.error ?? unlink.error) && (
         <ProblemNotice
           title="Nothing was changed"
-          error={(join.error ?? undo.error ?? apart.error) as Error}
+          error={(link.error ?? undo.error ?? unlink.error) as Error}
         />
       )}
     </section>

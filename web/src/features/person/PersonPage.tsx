@@ -181,7 +181,7 @@ function Groups({ of: s }: { of: Subject }) {
 const whats: Record<Moment["what"], string> = {
   directory: "directory",
   pick: "picks",
-  join: "names",
+  link: "names",
   request: "requests",
   done: "done by them",
   about: "about them",

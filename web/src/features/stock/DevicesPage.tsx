@@ -149,7 +149,7 @@ function List({ all }: { all: DeviceView[] }) {
         }),
         col.accessor((d) => stands(d.check, now).says, {
           id: "stands",
-          header: "Stands",
+          header: "Status",
           cell: (c) => (
             <span title={c.getValue()}>
               <Mark of={stands(c.row.original.check, now).mark}>{c.getValue()}</Mark>

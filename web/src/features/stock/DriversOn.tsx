@@ -17,11 +17,11 @@ const onQuery = () =>
     queryFn: ({ signal }) =>
       askAll((query) => api.GET("/api/v1/drivers/endpoints", { params: { query }, signal })),
   });
-const papersQuery = () =>
+const resultsQuery = () =>
   queryOptions({
-    queryKey: ["drivers", "papers"],
+    queryKey: ["drivers", "print-results"],
     queryFn: ({ signal }) =>
-      askAll((query) => api.GET("/api/v1/drivers/papers", { params: { query }, signal })),
+      askAll((query) => api.GET("/api/v1/drivers/print-results", { params: { query }, signal })),
   });
 
 const marks: Record<DriverHere["state"], string> = {
@@ -36,7 +36,7 @@ const shown = 300;
 /** Drivers on endpoints, by how far each is there; and what came out with which. */
 export function DriversOn() {
   const on = useQuery(onQuery());
-  const papers = useQuery(papersQuery());
+  const results = useQuery(resultsQuery());
   const now = useNow();
   const { get, set } = useUrl();
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
@@ -91,11 +91,11 @@ export function DriversOn() {
         </Table>
         {rows.length > shown && <p>and {rows.length - shown} more; narrow it.</p>}
       </section>
-      <section aria-labelledby="papers">
-        <h2 id="papers">What came out</h2>
-        {!papers.data || papers.data.length === 0 ? (
+      <section aria-labelledby="print-results">
+        <h2 id="print-results">What came out</h2>
+        {!results.data || results.data.length === 0 ? (
           <p className="text-ink-2">
-            {papers.isPending
+            {results.isPending
               ? "Waiting for what people told…"
               : "Nobody has told yet: an endpoint’s checkup prints with another driver, asks what came out, and it is remembered of the model."}
           </p>
@@ -104,14 +104,14 @@ export function DriversOn() {
             label="What came out"
             heads={["Model", "With", "Came out", "Queue", "From", "Told"]}
           >
-            {papers.data.map((s, i) => (
+            {results.data.map((s, i) => (
               <tr key={i} className="border-b border-rule align-top">
                 <td className="px-2 py-1">{s.model}</td>
                 <td className="px-2 py-1">
                   <Exact text={s.driver} />
                 </td>
                 <td className="px-2 py-1">
-                  <Mark of={s.paper === "good" ? "yes" : "no"}>{s.paper}</Mark>
+                  <Mark of={s.result === "good" ? "yes" : "no"}>{s.result}</Mark>
                 </td>
                 <td className="px-2 py-1">{s.queue}</td>
                 <td className="px-2 py-1">{s.machine}</td>

@@ -191,10 +191,10 @@ function Sheet({ of: p, onGone }: { of: DriverPackage; onGone: () => void }) {
       ),
   });
   const remove = useMutation({
-    mutationFn: (insist: boolean) =>
+    mutationFn: (force: boolean) =>
       ask(
         api.DELETE("/api/v1/drivers/packages/{digest}", {
-          params: { path: { digest: p.digest }, query: { insist } },
+          params: { path: { digest: p.digest }, query: { force } },
         }),
       ),
     onSuccess: async () => {

@@ -36,7 +36,7 @@ const columns = col.columns([
   col.accessor((q) => q.location ?? "", { id: "location", header: "Location" }),
   col.accessor((q) => q.leads.join(", "), {
     id: "leads",
-    header: "Led to by",
+    header: "Queue here",
     cell: (c) => c.getValue() || <Mark of="idle">nothing</Mark>,
   }),
 ]);

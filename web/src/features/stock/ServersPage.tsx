@@ -21,7 +21,7 @@ import { Compare } from "./Compare";
 import { Credentials } from "./Credentials";
 import { dutyMark, narrowServers, stands } from "./model";
 import { Duty } from "./Duty";
-import { Exercises } from "./Exercises";
+import { FailoverTests } from "./FailoverTests";
 import { Register } from "./Register";
 import { ServerQueues } from "./ServerQueues";
 import { ServerSheet } from "./ServerSheet";
@@ -34,7 +34,7 @@ const sections = [
   ["queues", "Their queues", "/servers?show=queues"],
   ["sets", "Sets", "/servers?show=sets"],
   ["duty", "Out of duty", "/servers?show=duty"],
-  ["exercises", "Exercises", "/servers?show=exercises"],
+  ["failover-tests", "Failover tests", "/servers?show=failover-tests"],
   ["compare", "Compare two", "/servers?show=compare"],
   ["captures", "Reference machines", "/servers?show=captures"],
   ["keys", "Keys", "/servers?show=keys"],
@@ -72,7 +72,7 @@ export function ServersPage() {
       )}
       {show === "sets" && <Sets servers={servers.data} />}
       {show === "duty" && <Duty servers={servers.data} />}
-      {show === "exercises" && <Exercises servers={servers.data} />}
+      {show === "failover-tests" && <FailoverTests servers={servers.data} />}
       {show === "compare" && <Compare servers={servers.data} />}
       {show === "captures" && (
         <Captures onAdopt={(c) => setAdopting([{ kind: "capture", from: c.machine }])} />
@@ -134,7 +134,7 @@ function List({ all }: { all: ServerView[] }) {
         col.accessor("name", { id: "name", header: "Server" }),
         col.accessor((s) => stands(s.check, now).says, {
           id: "stands",
-          header: "Stands",
+          header: "Status",
           cell: (c) => <Mark of={stands(c.row.original.check, now).mark}>{c.getValue()}</Mark>,
         }),
         col.accessor((s) => s.count.queues, { id: "queues", header: "Queues" }),

@@ -9,7 +9,7 @@ import (
 	"cirque/core/name"
 )
 
-func people(joins Joins) *Directory {
+func people(links Links) *Directory {
 	return New(Records{
 		Users: []User{
 			{Name: "m.solvang", Email: "mira@skerry.example", Employee: "17", Unit: "hr/harbour", Source: "hr",
@@ -30,7 +30,7 @@ func people(joins Joins) *Directory {
 			{Name: "front", Members: []string{"group:booking"}, Source: "skerry"},
 			{Name: "old", Members: []string{"user:skerry\\msol"}, Source: "skerry"},
 		},
-		Joins: joins,
+		Links: links,
 	})
 }
 
@@ -44,39 +44,39 @@ func groupsOf(d *Directory, called string) string {
 }
 
 func same(d *Directory, a, b string) bool {
-	x, y := d.Lead(d.UserID(name.Fold(a))), d.Lead(d.UserID(name.Fold(b)))
+	x, y := d.Primary(d.UserID(name.Fold(a))), d.Primary(d.UserID(name.Fold(b)))
 	return x == y && x != NoMember
 }
 
-func TestJoins(t *testing.T) {
+func TestLinks(t *testing.T) {
 	t.Parallel()
 	hr := Account{Source: "hr", ID: "h1", Name: "m.solvang"}
 	skerry := Account{Source: "skerry", ID: "s1", Name: "mira.solvang"}
 	for _, c := range []struct {
 		says   string
-		joins  Joins
+		links  Links
 		one    string // names that are one person, "a=b"
 		two    string
 		groups map[string]string
 		people int
 	}{
-		{"no rule", Joins{}, "runa=RUNA", "m.solvang=mira.solvang olav=olav.brandt",
+		{"no rule", Links{}, "runa=RUNA", "m.solvang=mira.solvang olav=olav.brandt",
 			map[string]string{"mira.solvang": "booking front", "m.solvang": "hr-all", "runa": "hr-all"}, 9},
-		{"by address", Joins{ByAddress: true}, "m.solvang=mira.solvang", "olav=olav.brandt olav=desk twin=mira.solvang",
+		{"by address", Links{ByAddress: true}, "m.solvang=mira.solvang", "olav=olav.brandt olav=desk twin=mira.solvang",
 			map[string]string{"mira.solvang": "booking front hr-all", "m.solvang": "booking front hr-all"}, 8},
-		{"by employee", Joins{ByEmployee: true}, "m.solvang=mira.solvang twin=mira.solvang", "olav=olav.brandt",
+		{"by employee", Links{ByEmployee: true}, "m.solvang=mira.solvang twin=mira.solvang", "olav=olav.brandt",
 			map[string]string{"twin": "booking front hr-all"}, 7},
-		{"by hand", Joins{ByHand: []Join{{ID: 1, A: skerry, B: hr}}}, "m.solvang=mira.solvang", "twin=mira.solvang",
+		{"by hand", Links{ByHand: []Link{{ID: 1, A: skerry, B: hr}}}, "m.solvang=mira.solvang", "twin=mira.solvang",
 			map[string]string{"m.solvang": "booking front hr-all"}, 8},
-		{"by name, of a source without ids", Joins{ByHand: []Join{{ID: 1, A: Account{Source: "file", Name: "Nils"}, B: hr}}},
+		{"by name, of a source without ids", Links{ByHand: []Link{{ID: 1, A: Account{Source: "file", Name: "Nils"}, B: hr}}},
 			"m.solvang=nils", "m.solvang=nora", map[string]string{"nils": "hr-all"}, 8},
-		{"kept apart", Joins{ByAddress: true, ByEmployee: true, ByHand: []Join{{ID: 1, A: skerry, B: hr, Apart: true}}},
+		{"unlinked", Links{ByAddress: true, ByEmployee: true, ByHand: []Link{{ID: 1, A: skerry, B: hr, Unlinked: true}}},
 			"twin=m.solvang", "m.solvang=mira.solvang", map[string]string{"m.solvang": "hr-all"}, 8},
-		{"a name that nobody knows", Joins{ByHand: []Join{{ID: 1, A: skerry, B: Account{Name: `SKERRY\msol`}}}},
+		{"a name that nobody knows", Links{ByHand: []Link{{ID: 1, A: skerry, B: Account{Name: `SKERRY\msol`}}}},
 			`skerry\msol=mira.solvang`, "", map[string]string{`SKERRY\MSOL`: "booking front old",
 				"mira.solvang": "booking front old"}, 9},
 	} {
-		d := people(c.joins)
+		d := people(c.links)
 		for pair := range strings.FieldsSeq(c.one) {
 			a, b, _ := strings.Cut(pair, "=")
 			if !same(d, a, b) {
@@ -98,10 +98,10 @@ func TestJoins(t *testing.T) {
 			t.Errorf("%s: %d people, want %d", c.says, d.People(), c.people)
 		}
 	}
-	d := people(Joins{ByAddress: true, ByHand: []Join{{ID: 7, A: skerry, B: hr, Author: "olav"}}})
+	d := people(Links{ByAddress: true, ByHand: []Link{{ID: 7, A: skerry, B: hr, Author: "olav"}}})
 	ties := d.Ties(d.UserID("m.solvang"))
 	if len(ties) != 2 || ties[0].Name != "mira.solvang" || ties[0].How != "first" || ties[1].How != "hand" ||
-		ties[1].By != "olav" || ties[1].Join != 7 {
+		ties[1].By != "olav" || ties[1].Link != 7 {
 		t.Errorf("%+v", ties)
 	}
 	if units := d.UserUnits(d.UserID("m.solvang")); len(units) != 2 {
@@ -110,11 +110,11 @@ func TestJoins(t *testing.T) {
 	if own := d.AccountGroups(d.UserID("m.solvang")); len(own) != 1 || d.Group(own[0]).Name != "hr-all" {
 		t.Error("what an account has itself", own)
 	}
-	if led := people(Joins{ByAddress: true, Lead: "skerry"}); led.UserName(
-		led.Lead(led.UserID("m.solvang"))) != "mira.solvang" || people(Joins{ByAddress: true}).Lead(0) != 0 {
+	if led := people(Links{ByAddress: true, Primary: "skerry"}); led.UserName(
+		led.Primary(led.UserID("m.solvang"))) != "mira.solvang" || people(Links{ByAddress: true}).Primary(0) != 0 {
 		t.Error("the source that leads does not")
 	}
-	if notes := d.Unjoined(); len(notes) != 1 || !strings.Contains(notes[0], "office@skerry.example") {
+	if notes := d.Unlinked(); len(notes) != 1 || !strings.Contains(notes[0], "office@skerry.example") {
 		t.Error(notes)
 	}
 	count := 0
@@ -127,7 +127,7 @@ func TestJoins(t *testing.T) {
 
 func mustGroup(d *Directory, called string) GroupID { id, _ := d.GroupID(called); return id }
 
-// TestPersonHasAll: every account of a person has the same lead, groups, names and units; and rules alone never make
+// TestPersonHasAll: every account of a person has the same primary, groups, names and units; and rules alone never make
 // one of two users of a source.
 func TestPersonHasAll(t *testing.T) {
 	t.Parallel()
@@ -146,23 +146,23 @@ func TestPersonHasAll(t *testing.T) {
 			u := r.Users[next(len(r.Users))]
 			return Account{u.Source, u.ExternalID, u.Name}
 		}
-		r.Joins = Joins{ByAddress: true, ByEmployee: next(2) == 0}
+		r.Links = Links{ByAddress: true, ByEmployee: next(2) == 0}
 		byHand := next(2) == 0
 		if byHand {
-			r.Joins.ByHand = []Join{{ID: 1, A: account(), B: account()}}
+			r.Links.ByHand = []Link{{ID: 1, A: account(), B: account()}}
 		}
 		d := New(r)
 		for i, u := range r.Users {
 			id := MemberID(i)
-			lead := d.Lead(id)
-			if d.Lead(lead) != lead {
-				t.Fatal("a lead has a lead")
+			primary := d.Primary(id)
+			if d.Primary(primary) != primary {
+				t.Fatal("a primary has a primary")
 			}
-			if !slices.Equal(d.UserGroups(id), d.UserGroups(lead)) || !slices.Equal(d.Names(id), d.Names(lead)) ||
-				!slices.Equal(d.UserUnits(id), d.UserUnits(lead)) {
+			if !slices.Equal(d.UserGroups(id), d.UserGroups(primary)) || !slices.Equal(d.Names(id), d.Names(primary)) ||
+				!slices.Equal(d.UserUnits(id), d.UserUnits(primary)) {
 				t.Fatalf("%s has not what its person has", u.Name)
 			}
-			if lead != id && !slices.Contains(d.Names(id), name.Fold(u.Name)) {
+			if primary != id && !slices.Contains(d.Names(id), name.Fold(u.Name)) {
 				t.Fatalf("%s is not among the names", u.Name)
 			}
 			for _, tie := range d.Ties(id) {

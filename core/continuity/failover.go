@@ -7,9 +7,9 @@ import (
 	"cirque/core/words"
 )
 
-// An Exercise is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what was
+// A FailoverTest is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what was
 // seen.
-type Exercise struct {
+type FailoverTest struct {
 	ID       int64          `json:"id"`
 	Server   string         `json:"server"`
 	Author   string         `json:"author"`
@@ -20,7 +20,7 @@ type Exercise struct {
 	Stopped  string         `json:"stopped,omitempty" doc:"Who ended it early."`
 	Expected Expected       `json:"expected"`
 	WentOut  bool           `json:"went_out" doc:"The server was seen out of duty."`
-	Steps    []ExerciseStep `json:"steps" doc:"How it went, whenever something changed."`
+	Steps    []FailoverStep `json:"steps" doc:"How it went, whenever something changed."`
 	Stuck    []Stuck        `json:"stuck" doc:"Who had not moved when the server came back, and why."`
 	Phase    string         `json:"phase" enum:"moving,out,returning,over"`
 	Good     *bool          `json:"good" doc:"Whether all that could move did, and nothing failed by it; null while it runs."`
@@ -35,23 +35,23 @@ type Expected struct {
 	Stranded  int `json:"stranded" doc:"People and machines with a queue that nothing else serves."`
 }
 
-// An ExerciseStep is how it stood at a moment.
-type ExerciseStep struct {
+// A FailoverStep is how it stood at a moment.
+type FailoverStep struct {
 	At      time.Time `json:"at"`
 	Phase   string    `json:"phase" enum:"moving,out,returning,over"`
 	Leading int       `json:"leading" doc:"Endpoints that led to the server."`
 	Failing int       `json:"failing" doc:"Endpoints on which something failed."`
 }
 
-// exerciseMost bounds the steps that are kept.
-const exerciseMost = 400
+// failoverTestMost bounds the steps that are kept.
+const failoverTestMost = 400
 
-// BackWithin is how long after its return an exercise waits for everybody to be back.
+// BackWithin is how long after its return a failover test waits for everybody to be back.
 const BackWithin = 2 * time.Minute
 
 // Seen takes in how it stands; changed says whether that is worth keeping. serving says that the server is on duty and
 // takes all of its people, back that it is on its way there.
-func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) (next Exercise, changed bool) {
+func (e FailoverTest) Seen(now time.Time, leading, failing int, serving, back bool) (next FailoverTest, changed bool) {
 	if serving && !e.WentOut && now.Before(e.Until) {
 		return e, false // it is about to go out of duty
 	}
@@ -71,8 +71,8 @@ func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) 
 		return e, false
 	}
 	e.Phase, e.WentOut = phase, e.WentOut || !serving && !back
-	if len(e.Steps) < exerciseMost || phase == "over" {
-		e.Steps = append(append([]ExerciseStep{}, e.Steps...), ExerciseStep{now, phase, leading, failing})
+	if len(e.Steps) < failoverTestMost || phase == "over" {
+		e.Steps = append(append([]FailoverStep{}, e.Steps...), FailoverStep{now, phase, leading, failing})
 	}
 	if phase == "over" && e.Ended == nil {
 		e.Ended = &now
@@ -83,7 +83,7 @@ func (e Exercise) Seen(now time.Time, leading, failing int, serving, back bool) 
 }
 
 // least is the fewest endpoints that led to the server so far.
-func (e Exercise) least(leading int) int {
+func (e FailoverTest) least(leading int) int {
 	for _, s := range e.Steps {
 		leading = min(leading, s.Leading)
 	}
@@ -91,13 +91,13 @@ func (e Exercise) least(leading int) int {
 }
 
 // rests says whether it was out already, with as many.
-func (e Exercise) rests(leading int) bool {
+func (e FailoverTest) rests(leading int) bool {
 	n := len(e.Steps)
 	return n > 0 && e.Steps[n-1].Phase == "out" && e.Steps[n-1].Leading == leading
 }
 
 // settled says whether nothing has moved for a while; longer, where nothing has moved at all.
-func (e Exercise) settled(now time.Time, leading int) bool {
+func (e FailoverTest) settled(now time.Time, leading int) bool {
 	n, within := len(e.Steps), 5*time.Second
 	if leading == e.Expected.Endpoints {
 		within = 30 * time.Second
@@ -106,7 +106,7 @@ func (e Exercise) settled(now time.Time, leading int) bool {
 }
 
 // Returned is when the server came back on duty; nil before.
-func (e Exercise) Returned() *time.Time {
+func (e FailoverTest) Returned() *time.Time {
 	for _, s := range e.Steps {
 		if s.Phase == "returning" || s.Phase == "over" {
 			return &s.At
@@ -116,7 +116,7 @@ func (e Exercise) Returned() *time.Time {
 }
 
 // moved says how many endpoints moved off, and after how long the last of them.
-func (e Exercise) moved() (n int, after time.Duration) {
+func (e FailoverTest) moved() (n int, after time.Duration) {
 	least := e.Expected.Endpoints
 	for _, s := range e.Steps {
 		if s.Phase != "returning" && s.Phase != "over" && s.Leading < least {
@@ -126,7 +126,7 @@ func (e Exercise) moved() (n int, after time.Duration) {
 	return e.Expected.Endpoints - least, after
 }
 
-func (e Exercise) worst() int {
+func (e FailoverTest) worst() int {
 	n := 0
 	for _, s := range e.Steps {
 		n = max(n, s.Failing)
@@ -135,7 +135,7 @@ func (e Exercise) worst() int {
 }
 
 // good: whoever did not move had no other way, and nothing failed that did not before.
-func (e Exercise) good() bool {
+func (e FailoverTest) good() bool {
 	for _, s := range e.Stuck {
 		if s.Kind != StuckNoOther {
 			return false
@@ -144,7 +144,7 @@ func (e Exercise) good() bool {
 	return e.worst() <= e.Expected.Failing
 }
 
-func (e Exercise) report() []string {
+func (e FailoverTest) report() []string {
 	out := []string{}
 	add := func(says string, args ...any) { out = append(out, fmt.Sprintf(says, args...)) }
 	n, after := e.moved()

@@ -1,7 +1,7 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask, askAll, type Exercise, type ServerView } from "../../api/client";
+import { api, ask, askAll, type FailoverTest, type ServerView } from "../../api/client";
 import { ProblemNotice } from "../../api/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../lib/useMay";
@@ -13,17 +13,17 @@ import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 
-const exercisesQuery = () =>
+const failoverTestsQuery = () =>
   queryOptions({
-    queryKey: ["duties", "exercises"],
+    queryKey: ["duties", "failover-tests"],
     queryFn: async ({ signal }) =>
       (await askAll((query) =>
-        api.GET("/api/v1/exercises", { params: { query }, signal }),
-      )) as Exercise[],
+        api.GET("/api/v1/failover-tests", { params: { query }, signal }),
+      )) as FailoverTest[],
     refetchInterval: (q) => (q.state.data?.some((e) => !e.ended) ? 2000 : 30_000),
   });
 
-const phases: Record<Exercise["phase"], string> = {
+const phases: Record<FailoverTest["phase"], string> = {
   moving: "people are moving off it",
   out: "it is out of duty",
   returning: "its people are coming back",
@@ -31,22 +31,22 @@ const phases: Record<Exercise["phase"], string> = {
 };
 
 /** Failing on purpose: a server out of duty for a while, with a report of what was seen. */
-export function Exercises({ servers }: { servers: ServerView[] }) {
+export function FailoverTests({ servers }: { servers: ServerView[] }) {
   const may = useMay("take servers out of duty");
-  const all = useQuery(exercisesQuery());
-  if (all.isPending) return <Waiting what="the exercises" />;
-  if (!all.data) return <Failure title="The exercises cannot be shown" problem={all.error} />;
+  const all = useQuery(failoverTestsQuery());
+  if (all.isPending) return <Waiting what="the failover tests" />;
+  if (!all.data) return <Failure title="The failover tests cannot be shown" problem={all.error} />;
   return (
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-[1fr_24rem]">
-      <section aria-label="Exercises" className="flex flex-col gap-4">
+      <section aria-label="Failover tests" className="flex flex-col gap-4">
         {all.data.length === 0 && (
-          <Empty title="There has been no exercise">
+          <Empty title="There has been no failover test">
             Take a server out of duty for some minutes while you watch: who moves and how fast, who
             cannot and why, and whether everybody comes back. Better now than when it dies.
           </Empty>
         )}
         {all.data.map((e) => (
-          <OneExercise key={e.id} of={e} may={may} />
+          <OneFailoverTest key={e.id} of={e} may={may} />
         ))}
       </section>
       {may && <Begin servers={servers.filter((s) => s.in_estate && s.duty === "serving")} />}
@@ -54,22 +54,22 @@ export function Exercises({ servers }: { servers: ServerView[] }) {
   );
 }
 
-function OneExercise({ of: e, may }: { of: Exercise; may: boolean }) {
+function OneFailoverTest({ of: e, may }: { of: FailoverTest; may: boolean }) {
   const client = useQueryClient();
   const now = useNow();
   const stop = useMutation({
     mutationFn: () =>
-      ask(api.POST("/api/v1/exercises/{id}/stop", { params: { path: { id: e.id } } })),
+      ask(api.POST("/api/v1/failover-tests/{id}/stop", { params: { path: { id: e.id } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["duties"] }),
   });
   return (
     <article
-      aria-label={`Exercise ${e.id}`}
+      aria-label={`Failover test ${e.id}`}
       className="border border-rule-strong bg-sheet px-4 py-3"
     >
       <div className="flex flex-wrap items-baseline gap-x-4">
         <h3 className="font-medium">
-          <Link to={`/servers?show=exercises&server=${encodeURIComponent(e.server)}`}>
+          <Link to={`/servers?show=failover-tests&server=${encodeURIComponent(e.server)}`}>
             {e.server}
           </Link>
         </h3>
@@ -126,8 +126,8 @@ function OneExercise({ of: e, may }: { of: Exercise; may: boolean }) {
   );
 }
 
-/** How many endpoints led to the server over the exercise, as steps. */
-function Course({ of: e }: { of: Exercise }) {
+/** How many endpoints led to the server over the failover test, as steps. */
+function Course({ of: e }: { of: FailoverTest }) {
   const first = new Date(e.begun).getTime();
   const end = Math.max(new Date(e.ended ?? e.steps.at(-1)?.at ?? e.begun).getTime(), first + 1);
   const x = (at: string) => ((new Date(at).getTime() - first) / (end - first)) * 100;
@@ -183,7 +183,7 @@ function Begin({ servers }: { servers: ServerView[] }) {
   const start = useMutation({
     mutationFn: () =>
       ask(
-        api.POST("/api/v1/servers/{name}/exercises", {
+        api.POST("/api/v1/servers/{name}/failover-tests", {
           params: { path: { name } },
           body: { reason: reason.trim(), minutes: Number(minutes) },
         }),
@@ -198,13 +198,13 @@ function Begin({ servers }: { servers: ServerView[] }) {
   return (
     <form
       className="flex flex-col gap-3"
-      aria-label="Begin an exercise"
+      aria-label="Begin a failover test"
       onSubmit={(e) => {
         e.preventDefault();
         start.mutate();
       }}
     >
-      <h2>Begin an exercise</h2>
+      <h2>Begin a failover test</h2>
       <Select
         label="Server"
         value={name}
@@ -218,7 +218,7 @@ function Begin({ servers }: { servers: ServerView[] }) {
       <Field
         label="Why"
         value={reason}
-        placeholder="such as: spring exercise"
+        placeholder="such as: spring test"
         onChange={(e) => setReason(e.target.value)}
       />
       <Select label="For" value={minutes} all="" options={lengths} onChange={setMinutes} />

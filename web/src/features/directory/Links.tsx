@@ -10,10 +10,10 @@ import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
 import { sourcesQuery } from "./queries";
 
-const joinsQuery = () =>
+const linksQuery = () =>
   queryOptions({
-    queryKey: ["joins"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/joins", { signal })),
+    queryKey: ["links"],
+    queryFn: ({ signal }) => ask(api.GET("/api/v1/directory/links", { signal })),
   });
 
 type Turn = { rule: "address" | "employee"; on: boolean };
@@ -32,15 +32,15 @@ const rules = [
 ] as const;
 
 /** How it is decided which accounts are one person. */
-export function Joins() {
+export function Links() {
   const client = useQueryClient();
   const may = useMay("say which names are one person");
-  const joins = useQuery(joinsQuery());
+  const links = useQuery(linksQuery());
   const sources = useQuery(sourcesQuery());
   const fresh = () => client.invalidateQueries();
   const put = (v: Turn, dry: boolean) =>
     ask(
-      api.PUT("/api/v1/directory/join-rules/{rule}", {
+      api.PUT("/api/v1/directory/link-rules/{rule}", {
         params: { path: { rule: v.rule } },
         body: { on: v.on, dry },
       }),
@@ -53,26 +53,26 @@ export function Joins() {
       await fresh();
     },
   });
-  const lead = useMutation({
-    mutationFn: (source: string) => ask(api.PUT("/api/v1/directory/lead", { body: { source } })),
+  const primary = useMutation({
+    mutationFn: (source: string) => ask(api.PUT("/api/v1/directory/primary", { body: { source } })),
     onSuccess: fresh,
   });
   const undo = useMutation({
     mutationFn: (id: number) =>
-      ask(api.DELETE("/api/v1/directory/joins/{id}", { params: { path: { id } } })),
+      ask(api.DELETE("/api/v1/directory/links/{id}", { params: { path: { id } } })),
     onSuccess: fresh,
   });
-  if (joins.isPending) return <Waiting what="the names" />;
-  if (!joins.data) return <Failure title="The names cannot be shown" problem={joins.error} />;
-  const j = joins.data;
+  if (links.isPending) return <Waiting what="the names" />;
+  if (!links.data) return <Failure title="The names cannot be shown" problem={links.error} />;
+  const j = links.data;
   const names = [...new Set([...(sources.data ?? []).map((s) => s.name), ...j.sources])].sort();
-  const error = look.error ?? set.error ?? lead.error ?? undo.error;
+  const error = look.error ?? set.error ?? primary.error ?? undo.error;
   return (
     <div className="mt-3 flex max-w-[60rem] flex-col gap-4">
       <p>
         {count(j.people, "person")} {j.people === 1 ? "has" : "have"} several accounts or names.
         Accounts of one name always are one person, since whoever asks gives no more than a name;
-        beyond that it is for you to say. What is joined has the groups, grants and picks of all its
+        beyond that it is for you to say. What is linked has the groups, grants and picks of all its
         names.
       </p>
       <fieldset disabled={!may} className="flex flex-col gap-1">
@@ -97,7 +97,7 @@ export function Joins() {
             {count(look.data.people, "person")} would have several accounts or names, instead of{" "}
             {j.people}; that counts at once.
             <Button onClick={() => set.mutate(look.variables)}>
-              {look.variables.on ? "Join them" : "Join them no more"}
+              {look.variables.on ? "Link them" : "Link them no more"}
             </Button>
             <Button onClick={() => look.reset()}>Leave it</Button>
           </p>
@@ -105,10 +105,10 @@ export function Joins() {
         <div className="mt-1 w-72">
           <Select
             label="Whose account stands for the person"
-            value={j.lead ?? ""}
+            value={j.primary ?? ""}
             all="the first source by name"
             options={names}
-            onChange={(v) => lead.mutate(v)}
+            onChange={(v) => primary.mutate(v)}
           />
         </div>
       </fieldset>
@@ -117,7 +117,7 @@ export function Joins() {
         <h2>By hand</h2>
         {j.by_hand.length === 0 ? (
           <p className="text-ink-2">
-            Nothing. Two names are joined on the person&apos;s page, which{" "}
+            Nothing. Two names are linked on the person&apos;s page, which{" "}
             <Link to="/directory">finding people</Link> leads to.
           </p>
         ) : (
@@ -134,7 +134,7 @@ export function Joins() {
                   {h.b.source ? `${h.b.source}/` : ""}
                   {h.b.name}
                 </td>
-                <td className="px-2 py-1">{h.apart ? "two people" : "one person"}</td>
+                <td className="px-2 py-1">{h.unlinked ? "two people" : "one person"}</td>
                 <td className="px-2 py-1">
                   {h.author}, {h.at.slice(0, 10)}
                 </td>
@@ -157,8 +157,8 @@ export function Joins() {
         )}
       </section>
       {j.remarks.length > 0 && (
-        <section aria-label="Not joined">
-          <h2>Not joined</h2>
+        <section aria-label="Not linked">
+          <h2>Not linked</h2>
           <ul className="list-disc pl-5">
             {j.remarks.map((r) => (
               <li key={r}>{r.charAt(0).toUpperCase() + r.slice(1)}.</li>

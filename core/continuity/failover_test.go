@@ -6,7 +6,7 @@ import (
 	"time"
 )
 
-func TestExercise(t *testing.T) {
+func TestFailoverTest(t *testing.T) {
 	t.Parallel()
 	begun := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
 	type look struct {
@@ -43,7 +43,7 @@ func TestExercise(t *testing.T) {
 		"nobody led there": {Expected{}, nil, []look{{0, 0, 0, false, false}, {60, 0, 0, true, false}}, "out over", true,
 			[]string{"No endpoint led to ps-1"}},
 	} {
-		e := Exercise{Server: "ps-1", Begun: begun, Until: begun.Add(time.Minute), Expected: c.expected, Stuck: c.stuck}
+		e := FailoverTest{Server: "ps-1", Begun: begun, Until: begun.Add(time.Minute), Expected: c.expected, Stuck: c.stuck}
 		if _, changed := e.Seen(begun, c.expected.Endpoints, 0, true, true); changed {
 			t.Errorf("%s: it is over before it has begun", says)
 		}

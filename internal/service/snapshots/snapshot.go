@@ -15,16 +15,16 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/fleet"
-	"cirque/core/photograph"
+	"cirque/core/snapshot"
 	"cirque/core/stock"
 	"cirque/core/words"
 	"cirque/internal/service/present"
 )
 
-// TakePhotograph keeps how servers, devices and endpoints stand now, to be compared with later.
-func (s *Room) TakePhotograph(ctx context.Context, p *access.Principal, called,
-	note string) (photograph.Photograph, error) {
-	out := photograph.Photograph{Name: called, Note: strings.TrimSpace(note), Author: ""}
+// TakeSnapshot keeps how servers, devices and endpoints stand now, to be compared with later.
+func (s *Room) TakeSnapshot(ctx context.Context, p *access.Principal, called,
+	note string) (snapshot.Snapshot, error) {
+	out := snapshot.Snapshot{Name: called, Note: strings.TrimSpace(note), Author: ""}
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return out, err
 	}
@@ -34,84 +34,84 @@ func (s *Room) TakePhotograph(ctx context.Context, p *access.Principal, called,
 			"before-the-update", "%q is no name", called)
 	}
 	var err error
-	if out.Things, err = s.things(ctx); err != nil {
+	if out.Objects, err = s.objects(ctx); err != nil {
 		return out, err
 	}
-	out.Count = len(out.Things)
-	out, err = s.store.AddPhotograph(ctx, out, event.Event{Kind: event.Photographed, Subject: called, Author: p.Name,
-		Says: fmt.Sprintf("The photograph %s was taken, of %s", called, words.Count(out.Count, "thing"))})
-	out.Things = nil
+	out.Count = len(out.Objects)
+	out, err = s.store.AddSnapshot(ctx, out, event.Event{Kind: event.SnapshotTaken, Subject: called, Author: p.Name,
+		Says: fmt.Sprintf("The snapshot %s was taken, of %s", called, words.Count(out.Count, "object"))})
+	out.Objects = nil
 	return out, err
 }
 
-// Photographs lists them, newest first.
-func (s *Room) Photographs(ctx context.Context, p *access.Principal) ([]photograph.Photograph, error) {
+// Snapshots lists them, newest first.
+func (s *Room) Snapshots(ctx context.Context, p *access.Principal) ([]snapshot.Snapshot, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
-	list, err := s.store.Photographs(ctx)
+	list, err := s.store.Snapshots(ctx)
 	if list == nil {
-		list = []photograph.Photograph{}
+		list = []snapshot.Snapshot{}
 	}
 	return list, err
 }
 
-// RemovePhotograph forgets one.
-func (s *Room) RemovePhotograph(ctx context.Context, p *access.Principal, called string) error {
+// RemoveSnapshot forgets one.
+func (s *Room) RemoveSnapshot(ctx context.Context, p *access.Principal, called string) error {
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return err
 	}
-	return s.store.RemovePhotograph(ctx, called, event.Event{Kind: event.PhotoGone, Subject: called, Author: p.Name,
-		Says: fmt.Sprintf("The photograph %s was removed", called)})
+	return s.store.RemoveSnapshot(ctx, called, event.Event{Kind: event.SnapshotGone, Subject: called, Author: p.Name,
+		Says: fmt.Sprintf("The snapshot %s was removed", called)})
 }
 
-// ComparePhotographs says what is otherwise than on a photograph: on another, or now where none is named. word narrows
+// CompareSnapshots says what is otherwise than in a snapshot: on another, or now where none is named. word narrows
 // it to what has it in its kind or name.
-func (s *Room) ComparePhotographs(ctx context.Context, p *access.Principal, before, after, word string,
-	limit int) (photograph.Compared, error) {
-	var out photograph.Compared
+func (s *Room) CompareSnapshots(ctx context.Context, p *access.Principal, before, after, word string,
+	limit int) (snapshot.Compared, error) {
+	var out snapshot.Compared
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return out, err
 	}
 	var err error
-	if out.Before, err = s.store.Photograph(ctx, before); err != nil {
+	if out.Before, err = s.store.Snapshot(ctx, before); err != nil {
 		return out, err
 	}
-	var then []photograph.Thing
+	var then []snapshot.Object
 	if after != "" {
-		other, err := s.store.Photograph(ctx, after)
+		other, err := s.store.Snapshot(ctx, after)
 		if err != nil {
 			return out, err
 		}
-		then, other.Things = other.Things, nil
+		then, other.Objects = other.Objects, nil
 		out.After = &other
-	} else if then, err = s.things(ctx); err != nil {
+	} else if then, err = s.objects(ctx); err != nil {
 		return out, err
 	}
-	list := photograph.Compare(out.Before.Things, then)
-	out.Before.Things = nil
-	list = slices.DeleteFunc(list, func(d photograph.Difference) bool {
+	list := snapshot.Compare(out.Before.Objects, then)
+	out.Before.Objects = nil
+	list = slices.DeleteFunc(list, func(d snapshot.Difference) bool {
 		return !strings.Contains(strings.ToLower(d.Kind+" "+d.Name), strings.ToLower(word))
 	})
 	out.Total, out.List = len(list), list[:min(len(list), limit)]
 	return out, nil
 }
 
-// things are all that a photograph shows. What changes by itself, such as ages and counters, is not on it.
-func (s *Room) things(ctx context.Context) ([]photograph.Thing, error) {
+// objects are all that a snapshot shows. What changes by itself, such as ages and counters, is not in it.
+func (s *Room) objects(ctx context.Context) ([]snapshot.Object, error) {
 	leave, err := s.present.Crew.Enter(ctx)
 	if err != nil {
 		return nil, err
 	}
 	defer leave()
-	var out []photograph.Thing
+	var out []snapshot.Object
 	add := func(kind, name string, facts map[string]string) {
 		for k, v := range facts {
 			if v == "" {
 				delete(facts, k)
 			}
 		}
-		out = append(out, photograph.Thing{Kind: kind, Name: name, Facts: facts})
+		out = append(out, snapshot.Object{Kind: kind, Name: name, Facts: facts})
 	}
 	yes := func(b bool) string { return map[bool]string{true: "yes", false: "no"}[b] }
 	options := func(v map[string]any) string {
@@ -174,5 +174,5 @@ func (s *Room) things(ctx context.Context) ([]photograph.Thing, error) {
 	}
 	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number),
 		"published": snap.Revision.At.UTC().Format(time.RFC3339)})
-	return photograph.Sorted(out), nil
+	return snapshot.Sorted(out), nil
 }

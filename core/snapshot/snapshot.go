@@ -1,6 +1,6 @@
-// Package photograph compares how things stood at two moments. It knows nothing of what they are: each has a kind, a
+// Package snapshot compares how things stood at two moments. It knows nothing of what they are: each has a kind, a
 // name, and facts in words.
-package photograph
+package snapshot
 
 import (
 	"cmp"
@@ -8,21 +8,21 @@ import (
 	"time"
 )
 
-// A Thing is one that stood somehow: a server, a queue on it, an endpoint, a queue there, a device.
-type Thing struct {
+// An Object is one that stood somehow: a server, a queue on it, an endpoint, a queue there, a device.
+type Object struct {
 	Kind  string            `json:"kind"`
 	Name  string            `json:"name"`
 	Facts map[string]string `json:"facts"`
 }
 
-// A Photograph is how everything stood at a moment.
-type Photograph struct {
-	Name   string    `json:"name"`
-	Note   string    `json:"note,omitempty"`
-	Author string    `json:"author"`
-	At     time.Time `json:"at"`
-	Count  int       `json:"count" doc:"How many things are on it."`
-	Things []Thing   `json:"things,omitempty"`
+// A Snapshot is how everything stood at a moment.
+type Snapshot struct {
+	Name    string    `json:"name"`
+	Note    string    `json:"note,omitempty"`
+	Author  string    `json:"author"`
+	At      time.Time `json:"at"`
+	Count   int       `json:"count" doc:"How many objects are in it."`
+	Objects []Object  `json:"objects,omitempty"`
 }
 
 // A Difference is one way in which something stands otherwise.
@@ -37,16 +37,18 @@ type Difference struct {
 
 // A Compared is what differs between two moments.
 type Compared struct {
-	Before Photograph   `json:"before"`
-	After  *Photograph  `json:"after" doc:"Null for how it stands now."`
+	Before Snapshot     `json:"before"`
+	After  *Snapshot    `json:"after" doc:"Null for how it stands now."`
 	Total  int          `json:"total"`
 	List   []Difference `json:"differences" doc:"The first of them."`
 }
 
-func compare(a, b Thing) int { return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name)) }
+func compare(a, b Object) int {
+	return cmp.Or(cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
+}
 
 // Sorted brings things into the order that Compare wants.
-func Sorted(list []Thing) []Thing {
+func Sorted(list []Object) []Object {
 	out := slices.Clone(list)
 	slices.SortStableFunc(out, compare)
 	return out
@@ -54,7 +56,7 @@ func Sorted(list []Thing) []Thing {
 
 // Compare gives what is otherwise in after than in before, by kind and name. What is there with equal facts is not
 // told, nor which facts of something new there are. Both are sorted.
-func Compare(before, after []Thing) []Difference {
+func Compare(before, after []Object) []Difference {
 	out := []Difference{}
 	for i, j := 0, 0; i < len(before) || j < len(after); {
 		var order int
@@ -81,7 +83,7 @@ func Compare(before, after []Thing) []Difference {
 	return out
 }
 
-func facts(a, b Thing) []Difference {
+func facts(a, b Object) []Difference {
 	var out []Difference
 	for k, v := range a.Facts {
 		if b.Facts[k] != v {

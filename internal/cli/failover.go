@@ -13,26 +13,26 @@ import (
 
 	"cirque/core/continuity"
 	"cirque/core/endpoint"
-	"cirque/core/photograph"
+	"cirque/core/snapshot"
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
 
-func (r *root) exercise() *cobra.Command {
-	list := ask(r, "list", "The latest exercises, newest first", cobra.NoArgs,
-		items[continuity.Exercise](fixed("/api/v1/exercises")), func(w io.Writer, list []continuity.Exercise) {
+func (r *root) failoverTest() *cobra.Command {
+	list := ask(r, "list", "The latest failover tests, newest first", cobra.NoArgs,
+		items[continuity.FailoverTest](fixed("/api/v1/failover-tests")), func(w io.Writer, list []continuity.FailoverTest) {
 			if len(list) == 0 {
-				fmt.Fprintln(w, "There has been no exercise: cirque exercise start SERVER --for 10m --reason WHY")
+				fmt.Fprintln(w, "There has been no failover test: cirque failover-test start SERVER --for 10m --reason WHY")
 				return
 			}
-			t := r.table("", "SERVER", "BEGUN", "BY", "REASON", "STANDS", "SAYS")
+			t := r.table("", "SERVER", "BEGUN", "BY", "REASON", "STATUS", "DETAIL")
 			for _, e := range list {
 				says := ""
 				if len(e.Says) > 0 {
 					says = e.Says[0]
 				}
-				t.add(fmt.Sprint(e.ID), e.Server, ago(e.Begun, time.Now()), e.Author, e.Reason, exerciseStands(e), says)
+				t.add(fmt.Sprint(e.ID), e.Server, ago(e.Begun, time.Now()), e.Author, e.Reason, failoverTestStands(e), says)
 			}
 			t.write(w)
 		})
@@ -40,44 +40,44 @@ func (r *root) exercise() *cobra.Command {
 		return func(a []string) (string, error) {
 			n, err := strconv.ParseInt(a[0], 10, 64)
 			if err != nil || n < 1 {
-				return "", usageError{fmt.Errorf("%q is no exercise's number; see cirque exercise list", a[0])}
+				return "", usageError{fmt.Errorf("%q is no failover test's number; see cirque failover-test list", a[0])}
 			}
-			return fmt.Sprintf("/api/v1/exercises/%d%s", n, suffix), nil
+			return fmt.Sprintf("/api/v1/failover-tests/%d%s", n, suffix), nil
 		}
 	}
-	show := ask(r, "show NUMBER", "One exercise, with its report once it is over", cobra.ExactArgs(1),
-		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.Exercise, error) {
+	show := ask(r, "show NUMBER", "One failover test, with its report once it is over", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.FailoverTest, error) {
 			path, err := byNumber("")(a)
 			if err != nil {
-				return continuity.Exercise{}, err
+				return continuity.FailoverTest{}, err
 			}
-			return apiclient.Get[continuity.Exercise](c.Context(), client, path, nil)
-		}, r.writeExercise)
+			return apiclient.Get[continuity.FailoverTest](c.Context(), client, path, nil)
+		}, r.writeFailoverTest)
 	stop := ask(r, "stop NUMBER", "End one before its time: the server returns at once", cobra.ExactArgs(1),
-		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.Exercise, error) {
+		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.FailoverTest, error) {
 			path, err := byNumber("/stop")(a)
 			if err != nil {
-				return continuity.Exercise{}, err
+				return continuity.FailoverTest{}, err
 			}
-			return apiclient.Post[continuity.Exercise](c.Context(), client, path, nil)
-		}, func(w io.Writer, e continuity.Exercise) {
-			fmt.Fprintf(w, "%s returns at once. The report: cirque exercise show %d\n", e.Server, e.ID)
+			return apiclient.Post[continuity.FailoverTest](c.Context(), client, path, nil)
+		}, func(w io.Writer, e continuity.FailoverTest) {
+			fmt.Fprintf(w, "%s returns at once. The report: cirque failover-test show %d\n", e.Server, e.ID)
 		})
-	return group("exercise", "Take a server out of duty for a while, to see what would happen if it died",
-		r.exerciseStart(), list, show, stop)
+	return group("failover-test", "Take a server out of duty for a while, to see what would happen if it died",
+		r.failoverTestStart(), list, show, stop)
 }
 
-func (r *root) exerciseStart() *cobra.Command {
+func (r *root) failoverTestStart() *cobra.Command {
 	var reason string
 	var length time.Duration
 	var watch bool
-	c := &cobra.Command{Use: "start SERVER", Short: "Begin an exercise; it ends by itself, with a report",
+	c := &cobra.Command{Use: "start SERVER", Short: "Begin a failover test; it ends by itself, with a report",
 		Args: args(cobra.ExactArgs(1)),
 		Long: `Take a server out of duty for a while, as if it had died: everybody whom another serves is led
 there, and at the end it returns by itself. What was seen becomes a report: who moved and how fast,
 who could not and why, what failed by it, and whether everybody came back. Whom it would concern is
 rehearsed first; nobody loses a queue by it.`,
-		Example: "  cirque exercise start ps-ardholm-1 --for 10m --reason \"spring exercise\" --follow",
+		Example: "  cirque failover-test start ps-ardholm-1 --for 10m --reason \"spring test\" --follow",
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -86,18 +86,18 @@ rehearsed first; nobody loses a queue by it.`,
 			if length%time.Minute != 0 {
 				return usageError{fmt.Errorf("--for takes whole minutes, such as 10m or 2h")}
 			}
-			e, err := apiclient.Post[continuity.Exercise](c.Context(), client, apiclient.Path("/api/v1/servers", a[0])+
-				"/exercises", api.NewExercise{Reason: reason, Minutes: int(length / time.Minute)})
+			e, err := apiclient.Post[continuity.FailoverTest](c.Context(), client, apiclient.Path("/api/v1/servers", a[0])+
+				"/failover-tests", api.NewFailoverTest{Reason: reason, Minutes: int(length / time.Minute)})
 			if err != nil {
 				return err
 			}
 			if !watch {
 				return r.print(c, e, func(w io.Writer) {
-					fmt.Fprintf(w, "The exercise %d with %s runs until %s. How it stands: cirque exercise show %d\n", e.ID, e.Server,
+					fmt.Fprintf(w, "The failover test %d with %s runs until %s. How it stands: cirque failover-test show %d\n", e.ID, e.Server,
 						e.Until.Local().Format("15:04"), e.ID)
 				})
 			}
-			return r.followExercise(c, client, e)
+			return r.followFailoverTest(c, client, e)
 		}}
 	c.Flags().StringVar(&reason, "reason", "", "why, in a few words")
 	c.Flags().DurationVar(&length, "for", 10*time.Minute, "how long the server is out of duty")
@@ -105,14 +105,14 @@ rehearsed first; nobody loses a queue by it.`,
 	return c
 }
 
-func (r *root) followExercise(c *cobra.Command, client *apiclient.Client, e continuity.Exercise) error {
+func (r *root) followFailoverTest(c *cobra.Command, client *apiclient.Client, e continuity.FailoverTest) error {
 	said := 0
 	for {
 		for ; said < len(e.Steps); said++ {
 			fmt.Fprintln(c.OutOrStdout(), stepSays(e, e.Steps[said]))
 		}
 		if e.Ended != nil {
-			r.writeExercise(c.OutOrStdout(), e)
+			r.writeFailoverTest(c.OutOrStdout(), e)
 			return nil
 		}
 		select {
@@ -121,19 +121,19 @@ func (r *root) followExercise(c *cobra.Command, client *apiclient.Client, e cont
 		case <-time.After(time.Second):
 		}
 		var err error
-		if e, err = apiclient.Get[continuity.Exercise](c.Context(), client, fmt.Sprintf("/api/v1/exercises/%d", e.ID),
+		if e, err = apiclient.Get[continuity.FailoverTest](c.Context(), client, fmt.Sprintf("/api/v1/failover-tests/%d", e.ID),
 			nil); err != nil {
 			return err
 		}
 	}
 }
 
-func stepSays(e continuity.Exercise, s continuity.ExerciseStep) string {
+func stepSays(e continuity.FailoverTest, s continuity.FailoverStep) string {
 	return fmt.Sprintf("%s  %-9s  %d of %d endpoints lead to %s, %d failing", s.At.Local().Format("15:04:05"), s.Phase,
 		s.Leading, e.Expected.Endpoints, e.Server, s.Failing)
 }
 
-func exerciseStands(e continuity.Exercise) string {
+func failoverTestStands(e continuity.FailoverTest) string {
 	switch {
 	case e.Good == nil && e.Ended == nil:
 		return e.Phase + ", until " + e.Until.Local().Format("15:04")
@@ -145,8 +145,8 @@ func exerciseStands(e continuity.Exercise) string {
 	return "did not begin"
 }
 
-func (r *root) writeExercise(w io.Writer, e continuity.Exercise) {
-	fmt.Fprintf(w, "Exercise %d with %s, by %s: %s. It is %s.\n", e.ID, e.Server, e.Author, e.Reason, exerciseStands(e))
+func (r *root) writeFailoverTest(w io.Writer, e continuity.FailoverTest) {
+	fmt.Fprintf(w, "Failover test %d with %s, by %s: %s. It is %s.\n", e.ID, e.Server, e.Author, e.Reason, failoverTestStands(e))
 	if e.Ended == nil {
 		for _, s := range e.Steps {
 			fmt.Fprintln(w, "  "+stepSays(e, s))
@@ -163,8 +163,8 @@ func (r *root) writeExercise(w io.Writer, e continuity.Exercise) {
 
 func (r *root) outage() *cobra.Command {
 	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next",
-		cobra.ExactArgs(1), items[endpoint.Rung](named("/api/v1/servers", "/outage")), func(w io.Writer,
-			list []endpoint.Rung) {
+		cobra.ExactArgs(1), items[endpoint.Check](named("/api/v1/servers", "/outage")), func(w io.Writer,
+			list []endpoint.Check) {
 			for i, x := range list {
 				fmt.Fprintf(w, "%d  %-8s  %s %s.\n", i+1, map[string]string{endpoint.Yes: "done", endpoint.No: "to do",
 					endpoint.Unproven: "unproven"}[x.Result], x.Check, strings.TrimSuffix(x.Says, "."))
@@ -179,41 +179,41 @@ answers, is as it was, is back on duty, and everybody with it.`
 	return c
 }
 
-func (r *root) photograph() *cobra.Command {
+func (r *root) snapshot() *cobra.Command {
 	var note, with, word string
 	take := ask(r, "take NAME", "Keep how servers, devices and endpoints stand now", cobra.ExactArgs(1),
-		func(c *cobra.Command, client *apiclient.Client, a []string) (photograph.Photograph, error) {
-			return apiclient.Post[photograph.Photograph](c.Context(), client, "/api/v1/photographs",
-				api.NewPhotograph{Name: a[0],
+		func(c *cobra.Command, client *apiclient.Client, a []string) (snapshot.Snapshot, error) {
+			return apiclient.Post[snapshot.Snapshot](c.Context(), client, "/api/v1/snapshots",
+				api.NewSnapshot{Name: a[0],
 					Note: note})
-		}, func(w io.Writer, p photograph.Photograph) {
-			fmt.Fprintf(w, "%s: %s as they stand now. Later: cirque photograph compare %s\n", p.Name, words.Count(p.Count,
-				"thing"), p.Name)
+		}, func(w io.Writer, p snapshot.Snapshot) {
+			fmt.Fprintf(w, "%s: %s as they stand now. Later: cirque snapshot compare %s\n", p.Name, words.Count(p.Count,
+				"object"), p.Name)
 		})
 	take.Flags().StringVar(&note, "note", "", "in a few words")
-	list := ask(r, "list", "Photographs, newest first", cobra.NoArgs,
-		items[photograph.Photograph](fixed("/api/v1/photographs")), func(w io.Writer, list []photograph.Photograph) {
+	list := ask(r, "list", "Snapshots, newest first", cobra.NoArgs,
+		items[snapshot.Snapshot](fixed("/api/v1/snapshots")), func(w io.Writer, list []snapshot.Snapshot) {
 			if len(list) == 0 {
-				fmt.Fprintln(w, "None was taken: cirque photograph take before-the-update")
+				fmt.Fprintln(w, "None was taken: cirque snapshot take before-the-update")
 				return
 			}
-			t := r.table("PHOTOGRAPH", "TAKEN", "BY", "THINGS", "NOTE")
+			t := r.table("SNAPSHOT", "TAKEN", "BY", "OBJECTS", "NOTE")
 			for _, p := range list {
 				t.add(p.Name, ago(p.At, time.Now()), p.Author, fmt.Sprint(p.Count), p.Note)
 			}
 			t.write(w)
 		})
-	compare := ask(r, "compare NAME", "What is otherwise than on a photograph", cobra.ExactArgs(1), func(c *cobra.Command,
-		client *apiclient.Client, a []string) (photograph.Compared, error) {
-		return apiclient.Get[photograph.Compared](c.Context(), client, apiclient.Path("/api/v1/photographs", a[0])+"/compare",
+	compare := ask(r, "compare NAME", "What differs from a snapshot", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) (snapshot.Compared, error) {
+		return apiclient.Get[snapshot.Compared](c.Context(), client, apiclient.Path("/api/v1/snapshots", a[0])+"/compare",
 			url.Values{"with": {with}, "word": {word}})
-	}, func(w io.Writer, v photograph.Compared) {
+	}, func(w io.Writer, v snapshot.Compared) {
 		then := "now"
 		if v.After != nil {
-			then = "on " + v.After.Name
+			then = "in " + v.After.Name
 		}
 		if v.Total == 0 {
-			fmt.Fprintf(w, "Nothing is otherwise %s than on %s, %s.\n", then, v.Before.Name, ago(v.Before.At, time.Now()))
+			fmt.Fprintf(w, "Nothing differs %s from %s, taken %s.\n", then, v.Before.Name, ago(v.Before.At, time.Now()))
 			return
 		}
 		t := r.table("WHAT", "NAME", "", "BEFORE", "AFTER")
@@ -228,12 +228,12 @@ func (r *root) photograph() *cobra.Command {
 		fmt.Fprintf(w, "%s between %s, %s, and %s.\n", words.Count(v.Total, "difference"), v.Before.Name, ago(v.Before.At,
 			time.Now()), then)
 	})
-	compare.Flags().StringVar(&with, "with", "", "another photograph, instead of now")
+	compare.Flags().StringVar(&with, "with", "", "another snapshot, instead of now")
 	compare.Flags().StringVar(&word, "only", "", "only what has this word in its kind or name")
-	remove := done(r, "remove NAME", "Forget a photograph", cobra.ExactArgs(1), func(c *cobra.Command,
+	remove := done(r, "remove NAME", "Forget a snapshot", cobra.ExactArgs(1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
-		return client.Do(c.Context(), http.MethodDelete, apiclient.Path("/api/v1/photographs", a[0]), nil, nil, nil)
+		return client.Do(c.Context(), http.MethodDelete, apiclient.Path("/api/v1/snapshots", a[0]), nil, nil, nil)
 	}, func(a []string) string { return a[0] + " is forgotten." })
-	return group("photograph", "How everything stood at a moment, and what is otherwise since", take, list,
+	return group("snapshot", "How everything stood at a moment, and what differs since", take, list,
 		compare, remove)
 }

@@ -1,4 +1,4 @@
-package photograph
+package snapshot
 
 import (
 	"fmt"
@@ -9,9 +9,9 @@ import (
 
 func TestCompare(t *testing.T) {
 	t.Parallel()
-	a := []Thing{{"queue", "hall", map[string]string{"driver": "PCL6", "note": "x"}}, {"server", "ps-1",
+	a := []Object{{"queue", "hall", map[string]string{"driver": "PCL6", "note": "x"}}, {"server", "ps-1",
 		map[string]string{"answers": "yes"}}, {"server", "ps-2", nil}}
-	b := []Thing{{"queue", "hall", map[string]string{"driver": "PS", "uri": "ipp://x"}}, {"server", "ps-1",
+	b := []Object{{"queue", "hall", map[string]string{"driver": "PS", "uri": "ipp://x"}}, {"server", "ps-1",
 		map[string]string{"answers": "yes"}}, {"server", "ps-3", nil}}
 	want := []Difference{{"queue", "hall", "changed", "driver", "PCL6", "PS"}, {"queue", "hall", "changed", "note", "x",
 		""}, {"queue", "hall", "changed", "uri", "", "ipp://x"}, {Kind: "server", Name: "ps-2", What: "gone"},
@@ -29,11 +29,11 @@ func TestCompareBothWays(t *testing.T) {
 	t.Parallel()
 	for seed := range int64(300) {
 		r := rand.New(rand.NewSource(seed))
-		random := func() []Thing {
-			var out []Thing
+		random := func() []Object {
+			var out []Object
 			for n := range 8 {
 				if r.Intn(3) > 0 {
-					out = append(out, Thing{[]string{"a", "b"}[n%2], fmt.Sprint(n), map[string]string{"x": fmt.Sprint(r.Intn(2)),
+					out = append(out, Object{[]string{"a", "b"}[n%2], fmt.Sprint(n), map[string]string{"x": fmt.Sprint(r.Intn(2)),
 						"y": fmt.Sprint(r.Intn(2))}})
 				}
 			}

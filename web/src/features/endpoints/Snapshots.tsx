@@ -15,18 +15,18 @@ import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
 
-const photographsQuery = () =>
+const snapshotsQuery = () =>
   queryOptions({
-    queryKey: ["photographs"],
+    queryKey: ["snapshots"],
     queryFn: ({ signal }) =>
-      askAll((query) => api.GET("/api/v1/photographs", { params: { query }, signal })),
+      askAll((query) => api.GET("/api/v1/snapshots", { params: { query }, signal })),
   });
 const comparedQuery = (name: string, other: string, word: string) =>
   queryOptions({
-    queryKey: ["photographs", name, other, word],
+    queryKey: ["snapshots", name, other, word],
     queryFn: async ({ signal }) =>
       (await ask(
-        api.GET("/api/v1/photographs/{name}/compare", {
+        api.GET("/api/v1/snapshots/{name}/compare", {
           params: {
             path: { name },
             query: { ...(other && { with: other }), ...(word && { word }) },
@@ -37,20 +37,20 @@ const comparedQuery = (name: string, other: string, word: string) =>
     enabled: Boolean(name),
   });
 
-/** How everything stood at a moment, and what is otherwise since. */
-export function Photographs() {
+/** How everything stood at a moment, and what differs since. */
+export function Snapshots() {
   const client = useQueryClient();
   const now = useNow();
   const { get, put } = useUrl();
   const may = useMay("have an endpoint report");
-  const list = useQuery(photographsQuery());
+  const list = useQuery(snapshotsQuery());
   const [name, setName] = useState("");
   const [note, setNote] = useState("");
-  const fresh = () => client.invalidateQueries({ queryKey: ["photographs"] });
+  const fresh = () => client.invalidateQueries({ queryKey: ["snapshots"] });
   const take = useMutation({
     mutationFn: () =>
       ask(
-        api.POST("/api/v1/photographs", {
+        api.POST("/api/v1/snapshots", {
           body: { name: name.trim(), ...(note.trim() && { note: note.trim() }) },
         }),
       ),
@@ -58,26 +58,26 @@ export function Photographs() {
       setName("");
       setNote("");
       await fresh();
-      put({ photograph: p.name });
+      put({ snapshot: p.name });
     },
   });
   const remove = useMutation({
     mutationFn: (n: string) =>
-      ask(api.DELETE("/api/v1/photographs/{name}", { params: { path: { name: n } } })),
+      ask(api.DELETE("/api/v1/snapshots/{name}", { params: { path: { name: n } } })),
     onSuccess: async () => {
-      put({ photograph: "", with: "" });
+      put({ snapshot: "", with: "" });
       await fresh();
     },
   });
-  if (list.isPending) return <Waiting what="the photographs" />;
-  if (!list.data) return <Failure title="The photographs cannot be shown" problem={list.error} />;
-  const chosen = list.data.find((p) => p.name === get("photograph"));
+  if (list.isPending) return <Waiting what="the snapshots" />;
+  if (!list.data) return <Failure title="The snapshots cannot be shown" problem={list.error} />;
+  const chosen = list.data.find((p) => p.name === get("snapshot"));
   return (
     <div className="mt-3 grid gap-x-10 gap-y-6 lg:grid-cols-[22rem_1fr]">
-      <section aria-label="Photographs" className="flex flex-col gap-3">
+      <section aria-label="Snapshots" className="flex flex-col gap-3">
         {may && (
           <form
-            aria-label="Take a photograph"
+            aria-label="Take a snapshot"
             className="flex flex-col gap-2"
             onSubmit={(e) => {
               e.preventDefault();
@@ -106,9 +106,8 @@ export function Photographs() {
           </form>
         )}
         {list.data.length === 0 && (
-          <Empty title="No photograph yet">
-            Take one before a change: later it says what is otherwise on servers, devices and
-            endpoints.
+          <Empty title="No snapshot yet">
+            Take one before a change: later it says what differs on servers, devices and endpoints.
           </Empty>
         )}
         <ul>
@@ -121,7 +120,7 @@ export function Photographs() {
                 type="button"
                 className="min-h-[24px] text-left font-medium text-accent"
                 aria-pressed={p.name === chosen?.name}
-                onClick={() => put({ photograph: p.name, with: "" })}
+                onClick={() => put({ snapshot: p.name, with: "" })}
               >
                 {p.name}
               </button>
@@ -159,7 +158,7 @@ function Otherwise({ name, others, onRemove }: OtherwiseProps) {
   const c = compared.data;
   return (
     <section aria-label={`Otherwise than on ${name}`} className="flex flex-col gap-2">
-      <h2>What is otherwise than on {name}</h2>
+      <h2>What differs from {name}</h2>
       <div className="flex flex-wrap items-end gap-4">
         <Select
           label="Compared with"
@@ -178,14 +177,14 @@ function Otherwise({ name, others, onRemove }: OtherwiseProps) {
             onChange={(e) => setWord(e.target.value)}
           />
         </label>
-        {onRemove && <Button onClick={onRemove}>Forget this photograph</Button>}
+        {onRemove && <Button onClick={onRemove}>Forget this snapshot</Button>}
       </div>
       {compared.isPending && <Waiting what="the comparison" />}
       {compared.error && <ProblemNotice title="It cannot be compared" error={compared.error} />}
       {c && (
         <p role="status">
           {c.total === 0 ? (
-            <Mark of="yes">Nothing is otherwise.</Mark>
+            <Mark of="yes">Nothing differs.</Mark>
           ) : (
             `${count(c.total, "difference")}.`
           )}

@@ -13,16 +13,16 @@ import (
 
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/photograph"
+	"cirque/core/snapshot"
 )
 
-// photographsMost is how many photographs are kept at most.
-const photographsMost = 50
+// snapshotsMost is how many snapshots are kept at most.
+const snapshotsMost = 50
 
-// AddPhotograph keeps one; a Conflict fault where its name is taken, or there are too many.
-func (s PhotographTable) AddPhotograph(ctx context.Context, p photograph.Photograph,
-	e event.Event) (photograph.Photograph, error) {
-	body, err := packThings(p.Things)
+// AddSnapshot keeps one; a Conflict fault where its name is taken, or there are too many.
+func (s SnapshotTable) AddSnapshot(ctx context.Context, p snapshot.Snapshot,
+	e event.Event) (snapshot.Snapshot, error) {
+	body, err := packObjects(p.Objects)
 	if err != nil {
 		return p, err
 	}
@@ -31,53 +31,53 @@ func (s PhotographTable) AddPhotograph(ctx context.Context, p photograph.Photogr
 		if err := tx.QueryRow(ctx, "SELECT count(*) FROM photograph").Scan(&n); err != nil {
 			return err
 		}
-		if n >= photographsMost {
-			return fault.New(fault.Conflict, "photographs-many", "remove some: cirque photograph remove NAME",
-				"%d photographs are kept, and no more can be", n)
+		if n >= snapshotsMost {
+			return fault.New(fault.Conflict, "snapshots-many", "remove some: cirque snapshot remove NAME",
+				"%d snapshots are kept, and no more can be", n)
 		}
 		err := tx.QueryRow(ctx, "INSERT INTO photograph (name, note, author, things, body) VALUES ($1, $2, $3, $4, $5) "+
-			"RETURNING at", p.Name, p.Note, p.Author, len(p.Things), body).Scan(&p.At)
+			"RETURNING at", p.Name, p.Note, p.Author, len(p.Objects), body).Scan(&p.At)
 		if code(err) == "23505" {
-			return fault.New(fault.Conflict, "photograph-taken", "give it another name, or remove the other",
-				"a photograph %s is there already", p.Name)
+			return fault.New(fault.Conflict, "snapshot-taken", "give it another name, or remove the other",
+				"a snapshot %s is there already", p.Name)
 		}
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 	return p, err
 }
 
-// Photographs lists them without their things, newest first.
-func (s PhotographTable) Photographs(ctx context.Context) ([]photograph.Photograph, error) {
+// Snapshots lists them without their objects, newest first.
+func (s SnapshotTable) Snapshots(ctx context.Context) ([]snapshot.Snapshot, error) {
 	rows, err := s.pool.Query(ctx, "SELECT name, note, author, at, things FROM photograph ORDER BY at DESC")
 	if err != nil {
 		return nil, translate(err)
 	}
-	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (p photograph.Photograph, err error) {
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (p snapshot.Snapshot, err error) {
 		return p, row.Scan(&p.Name, &p.Note, &p.Author, &p.At, &p.Count)
 	})
 	return out, translate(err)
 }
 
-// Photograph gives one with its things; an Unknown fault where there is none.
-func (s PhotographTable) Photograph(ctx context.Context, name string) (p photograph.Photograph, err error) {
+// Snapshot gives one with its objects; an Unknown fault where there is none.
+func (s SnapshotTable) Snapshot(ctx context.Context, name string) (p snapshot.Snapshot, err error) {
 	var body []byte
 	err = s.pool.QueryRow(ctx, "SELECT name, note, author, at, things, body FROM photograph WHERE name = $1",
 		name).Scan(&p.Name, &p.Note, &p.Author, &p.At, &p.Count, &body)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return p, fault.New(fault.Unknown, "photograph-unknown", "see cirque photograph list",
-			"there is no photograph %q", name)
+		return p, fault.New(fault.Unknown, "snapshot-unknown", "see cirque snapshot list",
+			"there is no snapshot %q", name)
 	}
 	if err != nil {
 		return p, translate(err)
 	}
-	p.Things, err = unpackThings(body)
+	p.Objects, err = unpackObjects(body)
 	return p, err
 }
 
-func packThings(list []photograph.Thing) ([]byte, error) {
+func packObjects(list []snapshot.Object) ([]byte, error) {
 	var b bytes.Buffer
 	z := gzip.NewWriter(&b)
 	if err := json.NewEncoder(z).Encode(list); err != nil {
@@ -87,7 +87,7 @@ func packThings(list []photograph.Thing) ([]byte, error) {
 	return b.Bytes(), err
 }
 
-func unpackThings(body []byte) (list []photograph.Thing, err error) {
+func unpackObjects(body []byte) (list []snapshot.Object, err error) {
 	z, err := gzip.NewReader(bytes.NewReader(body))
 	if err != nil {
 		return nil, err
@@ -95,8 +95,8 @@ func unpackThings(body []byte) (list []photograph.Thing, err error) {
 	return list, json.NewDecoder(z).Decode(&list)
 }
 
-// eraseOnPhotographs takes the queues of somebody at endpoints off all photographs; names are in small letters.
-func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
+// eraseInSnapshots takes the queues of somebody at endpoints out of all snapshots; names are in small letters.
+func eraseInSnapshots(ctx context.Context, tx pgx.Tx, names []string) error {
 	rows, err := tx.Query(ctx, "SELECT name, body FROM photograph FOR UPDATE")
 	if err != nil {
 		return err
@@ -110,11 +110,11 @@ func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
 		return err
 	}
 	for _, k := range all {
-		list, err := unpackThings(k.Body)
+		list, err := unpackObjects(k.Body)
 		if err != nil {
 			return err
 		}
-		left := slices.DeleteFunc(slices.Clone(list), func(t photograph.Thing) bool {
+		left := slices.DeleteFunc(slices.Clone(list), func(t snapshot.Object) bool {
 			return slices.ContainsFunc(names, func(n string) bool {
 				return strings.Contains(strings.ToLower(t.Name), " of "+n+" on ")
 			})
@@ -122,7 +122,7 @@ func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
 		if len(left) == len(list) {
 			continue
 		}
-		body, err := packThings(left)
+		body, err := packObjects(left)
 		if err != nil {
 			return err
 		}
@@ -134,16 +134,16 @@ func eraseOnPhotographs(ctx context.Context, tx pgx.Tx, names []string) error {
 	return nil
 }
 
-// RemovePhotograph forgets one; an Unknown fault where there is none.
-func (s PhotographTable) RemovePhotograph(ctx context.Context, name string, e event.Event) error {
+// RemoveSnapshot forgets one; an Unknown fault where there is none.
+func (s SnapshotTable) RemoveSnapshot(ctx context.Context, name string, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "DELETE FROM photograph WHERE name = $1", name)
 		if err == nil && tag.RowsAffected() == 0 {
-			err = fault.New(fault.Unknown, "photograph-unknown", "see cirque photograph list", "there is no photograph %q", name)
+			err = fault.New(fault.Unknown, "snapshot-unknown", "see cirque snapshot list", "there is no snapshot %q", name)
 		}
 		if err != nil {
 			return err
 		}
-		return happened(ctx, tx, e)
+		return addEvent(ctx, tx, e)
 	})
 }

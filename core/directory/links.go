@@ -17,24 +17,24 @@ type Account struct {
 	Name   string `json:"name"`
 }
 
-// A Join is somebody's word that two accounts are one person, or are not.
-type Join struct {
-	ID     int64     `json:"id"`
-	A      Account   `json:"a"`
-	B      Account   `json:"b"`
-	Apart  bool      `json:"apart,omitempty" doc:"They are two people, whatever the rules say."`
-	Reason string    `json:"reason,omitempty"`
-	Author string    `json:"author"`
-	At     time.Time `json:"at"`
+// A Link is somebody's word that two accounts are one person, or are not.
+type Link struct {
+	ID       int64     `json:"id"`
+	A        Account   `json:"a"`
+	B        Account   `json:"b"`
+	Unlinked bool      `json:"unlinked,omitempty" doc:"They are two people, whatever the rules say."`
+	Reason   string    `json:"reason,omitempty"`
+	Author   string    `json:"author"`
+	At       time.Time `json:"at"`
 }
 
-// Joins say which accounts are one person. Accounts of one name always are, since whoever asks gives no more than a
+// Links say which accounts are one person. Accounts of one name always are, since whoever asks gives no more than a
 // name.
-type Joins struct {
+type Links struct {
 	ByAddress  bool   `json:"by_address" doc:"Accounts of different sources with the same mail address are one person, where each source has the address once."`
 	ByEmployee bool   `json:"by_employee" doc:"The same by the employee's number."`
-	Lead       string `json:"lead,omitempty" doc:"The source whose account stands for a person; the first by name when absent, or where they have none there."`
-	ByHand     []Join `json:"by_hand"`
+	Primary    string `json:"primary,omitempty" doc:"The source whose account stands for a person; the first by name when absent, or where they have none there."`
+	ByHand     []Link `json:"by_hand"`
 }
 
 // A Tie is one account of a person, and how it came to be theirs.
@@ -45,24 +45,24 @@ type Tie struct {
 	Unit        string `json:"unit,omitempty"`
 	How         string `json:"how" enum:"first,name,address,employee,hand"`
 	By          string `json:"by,omitempty" doc:"What they share: the address, the number, or whose word it is."`
-	Join        int64  `json:"join,omitempty" doc:"The join by hand, which can be undone."`
+	Link        int64  `json:"link,omitempty" doc:"The link by hand, which can be undone."`
 }
 
 // person is a user that has several accounts or names.
 type person struct {
-	lead  MemberID
-	ties  []Tie
-	names []string   // folded, each once; the lead's first
-	units []UnitID   // of every account
-	all   []MemberID // every account's number
+	primary MemberID
+	ties    []Tie
+	names   []string   // folded, each once; the primary's first
+	units   []UnitID   // of every account
+	all     []MemberID // every account's number
 }
 
-// join makes people of accounts.
+// link makes people of accounts.
 //
 //nolint:funlen // one algorithm over shared state: by hand, by rule, by chain
-func (d *Directory) join() {
+func (d *Directory) link() {
 	users := d.records.Users
-	j := joiner{d: d, up: map[MemberID]MemberID{}, members: map[MemberID][]MemberID{}, how: map[MemberID]Tie{}}
+	j := linker{d: d, up: map[MemberID]MemberID{}, members: map[MemberID][]MemberID{}, how: map[MemberID]Tie{}}
 	aliases := map[MemberID][]string{}
 	aliasTie := map[string]Tie{}
 	// Accounts of one name.
@@ -72,7 +72,7 @@ func (d *Directory) join() {
 		}
 	}
 	byID := map[[2]string]MemberID{}
-	if len(d.records.Joins.ByHand) > 0 {
+	if len(d.records.Links.ByHand) > 0 {
 		for i, u := range users {
 			byID[[2]string{u.Source, cmp.Or(u.ExternalID, name.Fold(u.Name))}] = MemberID(i)
 		}
@@ -87,10 +87,10 @@ func (d *Directory) join() {
 		return NoMember
 	}
 	first := map[MemberID]MemberID{} // by root: whom a hand named first
-	for _, h := range d.records.Joins.ByHand {
+	for _, h := range d.records.Links.ByHand {
 		a, b := find(h.A), find(h.B)
-		switch tie := (Tie{How: "hand", By: h.Author, Join: h.ID}); {
-		case h.Apart:
+		switch tie := (Tie{How: "hand", By: h.Author, Link: h.ID}); {
+		case h.Unlinked:
 			if a != NoMember && b != NoMember {
 				j.apart = append(j.apart, [2]MemberID{a, b})
 			}
@@ -108,36 +108,36 @@ func (d *Directory) join() {
 			}
 		}
 	}
-	if d.records.Joins.ByAddress {
+	if d.records.Links.ByAddress {
 		j.by("address", func(u User) string { return u.Email })
 	}
-	if d.records.Joins.ByEmployee {
+	if d.records.Links.ByEmployee {
 		j.by("employee", func(u User) string { return u.Employee })
 	}
 	d.people, d.personOf = nil, map[MemberID]int32{}
 	add := func(all []MemberID) {
 		slices.SortFunc(all, func(a, b MemberID) int {
 			leads := func(id MemberID) int {
-				if users[id].Source == d.records.Joins.Lead {
+				if users[id].Source == d.records.Links.Primary {
 					return 0
 				}
 				return 1
 			}
 			return cmp.Or(cmp.Compare(leads(a), leads(b)), cmp.Compare(users[a].Source, users[b].Source), cmp.Compare(a, b))
 		})
-		lead := all[0]
-		if f, ok := first[j.root(lead)]; ok {
-			lead = f
+		primary := all[0]
+		if f, ok := first[j.root(primary)]; ok {
+			primary = f
 		}
-		p := person{lead: lead, all: all}
-		for _, id := range append([]MemberID{lead}, all...) {
+		p := person{primary: primary, all: all}
+		for _, id := range append([]MemberID{primary}, all...) {
 			folded := d.users.folded[id]
-			if id == lead && len(p.ties) > 0 {
+			if id == primary && len(p.ties) > 0 {
 				continue
 			}
 			u := users[id]
 			tie := j.how[id]
-			if id == lead {
+			if id == primary {
 				tie = Tie{How: "first"}
 			}
 			tie.Account, tie.DisplayName, tie.Email, tie.Unit = Account{u.Source, u.ExternalID, u.Name}, u.DisplayName,
@@ -172,7 +172,7 @@ func (d *Directory) join() {
 			add(slices.Clone(all))
 		}
 	}
-	d.unjoined = j.notes
+	d.unlinked = j.notes
 }
 
 // byAlias gives the names that no directory has to their people; before groups are worked out.
@@ -180,7 +180,7 @@ func (d *Directory) byAlias() {
 	for _, p := range d.people {
 		for _, n := range p.names {
 			if !has(d.users.byName, n) {
-				d.users.byName[n] = p.lead
+				d.users.byName[n] = p.primary
 			}
 		}
 	}
@@ -208,17 +208,17 @@ func (d *Directory) share() {
 	}
 }
 
-// joiner puts accounts together.
-type joiner struct {
+// linker puts accounts together.
+type linker struct {
 	d       *Directory
 	up      map[MemberID]MemberID
-	members map[MemberID][]MemberID // by root, of those that are joined
+	members map[MemberID][]MemberID // by root, of those that are linked
 	how     map[MemberID]Tie
 	apart   [][2]MemberID
 	notes   []string
 }
 
-func (j *joiner) root(a MemberID) MemberID {
+func (j *linker) root(a MemberID) MemberID {
 	for {
 		b, ok := j.up[a]
 		if !ok {
@@ -228,7 +228,7 @@ func (j *joiner) root(a MemberID) MemberID {
 	}
 }
 
-func (j *joiner) of(root MemberID) []MemberID {
+func (j *linker) of(root MemberID) []MemberID {
 	if m := j.members[root]; len(m) > 0 {
 		return m
 	}
@@ -236,7 +236,7 @@ func (j *joiner) of(root MemberID) []MemberID {
 }
 
 // link puts two accounts together, unless somebody has said that any of theirs are two people.
-func (j *joiner) link(a, b MemberID, how Tie) {
+func (j *linker) link(a, b MemberID, how Tie) {
 	x, y := j.root(a), j.root(b)
 	if x == y {
 		return
@@ -254,7 +254,7 @@ func (j *joiner) link(a, b MemberID, how Tie) {
 			for _, b := range theirs {
 				u, v := j.d.records.Users[a], j.d.records.Users[b]
 				if u.Source == v.Source && name.Fold(u.Name) != name.Fold(v.Name) {
-					j.note("%s and %s are two users of %s, so the %s %s does not join them", u.Name, v.Name, u.Source,
+					j.note("%s and %s are two users of %s, so the %s %s does not link them", u.Name, v.Name, u.Source,
 						what[how.How], how.By)
 					return
 				}
@@ -271,8 +271,8 @@ func (j *joiner) link(a, b MemberID, how Tie) {
 	}
 }
 
-// by joins accounts that share something, which each source has once.
-func (j *joiner) by(rule string, of func(User) string) {
+// by links accounts that share something, which each source has once.
+func (j *linker) by(rule string, of func(User) string) {
 	users := j.d.records.Users
 	sharing := make(map[string][]MemberID, len(users))
 	for i, u := range users {
@@ -295,7 +295,7 @@ func (j *joiner) by(rule string, of func(User) string) {
 		}
 		if twice {
 			if len(sources) > 1 {
-				j.note("the %s %s is that of several users of one source, so it joins nobody", what[rule], of(u))
+				j.note("the %s %s is that of several users of one source, so it links nobody", what[rule], of(u))
 			}
 			continue
 		}
@@ -310,14 +310,14 @@ var what = map[string]string{"address": "address", "employee": "employee number"
 
 const mostNotes = 100
 
-func (j *joiner) note(format string, args ...any) {
+func (j *linker) note(format string, args ...any) {
 	if len(j.notes) < mostNotes {
 		j.notes = append(j.notes, fmt.Sprintf(format, args...))
 	}
 }
 
-// Unjoined says in words what looked like one person and was not joined.
-func (d *Directory) Unjoined() []string { return d.unjoined }
+// Unlinked says in words what looked like one person and was not linked.
+func (d *Directory) Unlinked() []string { return d.unlinked }
 
 // People counts those who have an account; one who has several counts once.
 func (d *Directory) People() int {
@@ -331,24 +331,24 @@ func (d *Directory) People() int {
 // Several counts those who have several accounts or names.
 func (d *Directory) Several() int { return len(d.people) }
 
-// Lead gives the account that stands for a user's person: the user itself unless it is one of several.
-func (d *Directory) Lead(id MemberID) MemberID {
+// Primary gives the account that stands for a user's person: the user itself unless it is one of several.
+func (d *Directory) Primary(id MemberID) MemberID {
 	if i, ok := d.personOf[id]; ok {
-		return d.people[i].lead
+		return d.people[i].primary
 	}
 	return id
 }
 
 // Person finds who stands for somebody, whichever of their names is given.
 func (d *Directory) Person(called string) (User, bool) {
-	id := d.Lead(d.UserID(name.Fold(called)))
+	id := d.Primary(d.UserID(name.Fold(called)))
 	if !d.Listed(id) {
 		return User{}, false
 	}
 	return d.records.Users[id], true
 }
 
-// Names gives the folded names of a user's person besides the lead's; nil for most.
+// Names gives the folded names of a user's person besides the primary's; nil for most.
 func (d *Directory) Names(id MemberID) []string {
 	if i, ok := d.personOf[id]; ok {
 		return d.people[i].names[1:]

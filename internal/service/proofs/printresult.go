@@ -13,15 +13,15 @@ import (
 	"cirque/core/fault"
 )
 
-// TellPaper takes in what somebody saw come out of a checkup's test page. It is remembered of the driver with the
+// TellPrintResult takes in what somebody saw come out of a checkup's test page. It is remembered of the driver with the
 // device's model, where both are known.
-func (s *Room) TellPaper(ctx context.Context, p *access.Principal, id int64, result,
+func (s *Room) TellPrintResult(ctx context.Context, p *access.Principal, id int64, result,
 	note string) (endpoint.Checkup, error) {
 	if err := access.Check(p, access.SendTestPage); err != nil {
 		return endpoint.Checkup{}, err
 	}
-	if !slices.Contains([]string{endpoint.PaperGood, endpoint.PaperGarbled, endpoint.PaperNothing}, result) {
-		return endpoint.Checkup{}, fault.New(fault.Invalid, "paper-result", "say good, garbled or nothing",
+	if !slices.Contains([]string{endpoint.PrintGood, endpoint.PrintGarbled, endpoint.PrintNothing}, result) {
+		return endpoint.Checkup{}, fault.New(fault.Invalid, "print-result", "say good, garbled or nothing",
 			"%q is not what may come out", result)
 	}
 	c, err := s.store.Checkup(ctx, id)
@@ -29,11 +29,11 @@ func (s *Room) TellPaper(ctx context.Context, p *access.Principal, id int64, res
 		return c, err
 	}
 	if c.Queue == "" || c.Done == nil {
-		return c, fault.New(fault.Conflict, "paper-early", "wait for the checkup's answer, or ask for one with a test "+
+		return c, fault.New(fault.Conflict, "print-result-early", "wait for the checkup's answer, or ask for one with a test "+
 			"page: cirque endpoint checkup MACHINE --queue QUEUE", "this checkup has sent no test page")
 	}
 	if t := c.Tested(); t == nil || t.Result == endpoint.No {
-		return c, fault.New(fault.Conflict, "paper-none", "mend that first", "no test page was sent: %s", c.First())
+		return c, fault.New(fault.Conflict, "print-result-none", "mend that first", "no test page was sent: %s", c.First())
 	}
 	rec, err := s.store.Endpoint(ctx, c.Machine)
 	if err != nil {
@@ -43,7 +43,7 @@ func (s *Room) TellPaper(ctx context.Context, p *access.Principal, id int64, res
 		rec.Report.Machine); err != nil {
 		return c, err
 	}
-	saw := driver.Seen{Model: c.Model, Driver: c.Try, Paper: result, Machine: rec.Report.Machine, Queue: c.Queue,
+	saw := driver.Seen{Model: c.Model, Driver: c.Try, Result: result, Machine: rec.Report.Machine, Queue: c.Queue,
 		By: p.Name, Note: strings.TrimSpace(note)}
 	if saw.Driver == "" {
 		saw.Driver = rec.Report.DriverOf(c.Queue)
@@ -51,8 +51,8 @@ func (s *Room) TellPaper(ctx context.Context, p *access.Principal, id int64, res
 	if c.Try != c.Tried {
 		saw.Driver = "" // something else was printed
 	}
-	says := map[string]string{endpoint.PaperGood: "A test page to %s from %s came out well",
-		endpoint.PaperGarbled: "A test page to %s from %s came out garbled", endpoint.PaperNothing: "Nothing came out of a " +
+	says := map[string]string{endpoint.PrintGood: "A test page to %s from %s came out well",
+		endpoint.PrintGarbled: "A test page to %s from %s came out garbled", endpoint.PrintNothing: "Nothing came out of a " +
 			"test page to %s from %s"}[result]
 	says = fmt.Sprintf(says, c.Queue, rec.Report.Machine)
 	if c.Try != "" {
@@ -61,7 +61,7 @@ func (s *Room) TellPaper(ctx context.Context, p *access.Principal, id int64, res
 	if saw.Note != "" {
 		says += ": " + saw.Note
 	}
-	c, err = s.store.TellPaper(ctx, id, saw, event.Event{Kind: event.TestPage, Subject: c.Queue, Author: p.Name,
+	c, err = s.store.TellPrintResult(ctx, id, saw, event.Event{Kind: event.TestPage, Subject: c.Queue, Author: p.Name,
 		Says: says})
 	if err != nil {
 		return c, err

@@ -15,26 +15,26 @@ import (
 	"cirque/core/rehearse"
 )
 
-// How long an exercise may take a server out of duty.
+// How long a failover test may take a server out of duty.
 const (
-	exerciseLeast = time.Minute
-	exerciseMost  = 12 * time.Hour
+	failoverTestLeast = time.Minute
+	failoverTestMost  = 12 * time.Hour
 )
 
-// StartExercise takes a server out of duty for a while, to see what would happen if it died: everybody whom another
+// StartFailoverTest takes a server out of duty for a while, to see what would happen if it died: everybody whom another
 // serves is moved, then it returns by itself, and what was seen becomes a report.
-func (s *Room) StartExercise(ctx context.Context, p *access.Principal, server, reason string,
-	length time.Duration) (continuity.Exercise, error) {
-	var e continuity.Exercise
+func (s *Room) StartFailoverTest(ctx context.Context, p *access.Principal, server, reason string,
+	length time.Duration) (continuity.FailoverTest, error) {
+	var e continuity.FailoverTest
 	if err := access.Check(p, access.Drain); err != nil {
 		return e, err
 	}
 	if reason = strings.TrimSpace(reason); reason == "" {
 		return e, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with --reason",
-			"an exercise needs a reason")
+			"a failover test needs a reason")
 	}
-	if length < exerciseLeast || length > exerciseMost {
-		return e, fault.New(fault.Invalid, "exercise-length", "choose 1 minute to 12 hours", "an exercise of %s is too "+
+	if length < failoverTestLeast || length > failoverTestMost {
+		return e, fault.New(fault.Invalid, "failover-test-length", "choose 1 minute to 12 hours", "a failover test of %s is too "+
 			"short or too long", length)
 	}
 	doc := s.present.View().Document()
@@ -64,37 +64,37 @@ func (s *Room) StartExercise(ctx context.Context, p *access.Principal, server, r
 	failing := len(fail)
 	who := func(k rehearse.Kind) int { return r.Totals[k].People + r.Totals[k].Machines }
 	now := s.now().UTC()
-	e = continuity.Exercise{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
-		Phase: "moving", Steps: []continuity.ExerciseStep{}, Stuck: []continuity.Stuck{}, Says: []string{},
+	e = continuity.FailoverTest{Server: server, Author: p.Name, Reason: reason, Begun: now, Until: now.Add(length),
+		Phase: "moving", Steps: []continuity.FailoverStep{}, Stuck: []continuity.Stuck{}, Says: []string{},
 		Expected: continuity.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths),
 			Stranded: who(rehearse.Stranded)}}
-	e.Steps = append(e.Steps, continuity.ExerciseStep{At: now, Phase: "moving", Leading: leading[server][0],
+	e.Steps = append(e.Steps, continuity.FailoverStep{At: now, Phase: "moving", Leading: leading[server][0],
 		Failing: failing})
-	if e, err = s.store.AddExercise(ctx, e, event.Event{Kind: event.Exercised, Subject: server, Author: p.Name,
-		Says: fmt.Sprintf("An exercise with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"),
+	if e, err = s.store.AddFailoverTest(ctx, e, event.Event{Kind: event.FailoverBegan, Subject: server, Author: p.Name,
+		Says: fmt.Sprintf("A failover test with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"),
 			reason)}); err != nil {
 		return e, err
 	}
-	if _, err := s.Drain(ctx, p, server, "exercise: "+reason, &e.Until); err != nil {
+	if _, err := s.Drain(ctx, p, server, "failover test: "+reason, &e.Until); err != nil {
 		ended := s.now().UTC()
 		e.Ended, e.Phase, e.Says = &ended, "over", []string{"It did not begin: " + fault.As(err).What}
-		_ = s.store.SaveExercise(ctx, e, nil) // the drain's failure is what counts
+		_ = s.store.SaveFailoverTest(ctx, e, nil) // the drain's failure is what counts
 		return e, err
 	}
 	return e, nil
 }
 
-// StopExercise ends one before its time: the server returns at once.
-func (s *Room) StopExercise(ctx context.Context, p *access.Principal, id int64) (continuity.Exercise, error) {
+// StopFailoverTest ends one before its time: the server returns at once.
+func (s *Room) StopFailoverTest(ctx context.Context, p *access.Principal, id int64) (continuity.FailoverTest, error) {
 	if err := access.Check(p, access.Drain); err != nil {
-		return continuity.Exercise{}, err
+		return continuity.FailoverTest{}, err
 	}
-	e, err := s.store.Exercise(ctx, id)
+	e, err := s.store.FailoverTest(ctx, id)
 	if err != nil {
 		return e, err
 	}
 	// Before the server returns: whoever looks at it afterwards is to know.
-	if err := s.store.StopExercise(ctx, id, p.Name); err != nil {
+	if err := s.store.StopFailoverTest(ctx, id, p.Name); err != nil {
 		return e, err
 	}
 	e.Stopped = p.Name
@@ -107,33 +107,33 @@ func (s *Room) StopExercise(ctx context.Context, p *access.Principal, id int64) 
 	return e, nil
 }
 
-// Exercises lists the latest, newest first.
-func (s *Room) Exercises(ctx context.Context, p *access.Principal) ([]continuity.Exercise, error) {
+// FailoverTests lists the latest, newest first.
+func (s *Room) FailoverTests(ctx context.Context, p *access.Principal) ([]continuity.FailoverTest, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, err
 	}
-	list, err := s.store.Exercises(ctx, false, 100)
+	list, err := s.store.FailoverTests(ctx, false, 100)
 	if list == nil {
-		list = []continuity.Exercise{}
+		list = []continuity.FailoverTest{}
 	}
 	return list, err
 }
 
-// Exercise gives one.
-func (s *Room) Exercise(ctx context.Context, p *access.Principal, id int64) (continuity.Exercise, error) {
+// FailoverTest gives one.
+func (s *Room) FailoverTest(ctx context.Context, p *access.Principal, id int64) (continuity.FailoverTest, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return continuity.Exercise{}, err
+		return continuity.FailoverTest{}, err
 	}
-	return s.store.Exercise(ctx, id)
+	return s.store.FailoverTest(ctx, id)
 }
 
-// tendExercises looks how those stand that run; running says whether any did the last time, or whether that is not
+// tendFailoverTests looks how those stand that run; running says whether any did the last time, or whether that is not
 // known.
-func (s *Room) tendExercises(ctx context.Context, running bool) bool {
+func (s *Room) tendFailoverTests(ctx context.Context, running bool) bool {
 	if l := s.present.View().World.Live; !running && len(l.Servers)+len(l.Shares) == 0 {
 		return false // none can have begun
 	}
-	list, err := s.store.Exercises(ctx, true, 100)
+	list, err := s.store.FailoverTests(ctx, true, 100)
 	if err != nil || len(list) == 0 {
 		return err != nil
 	}
@@ -169,11 +169,11 @@ func (s *Room) tendExercises(ctx context.Context, running bool) bool {
 			if !*next.Good {
 				how = "and showed something to mend"
 			}
-			events = append(events, event.Event{Kind: event.ExerciseEnds, Subject: e.Server, Author: watcher,
-				Says: fmt.Sprintf("The exercise with %s is over, %s: %s", e.Server, how, next.Says[0])})
+			events = append(events, event.Event{Kind: event.FailoverEnds, Subject: e.Server, Author: watcher,
+				Says: fmt.Sprintf("The failover test with %s is over, %s: %s", e.Server, how, next.Says[0])})
 		}
-		if err := s.store.SaveExercise(ctx, next, events); err != nil && ctx.Err() == nil {
-			s.log.Warn("an exercise could not be noted", "server", e.Server, "error", err)
+		if err := s.store.SaveFailoverTest(ctx, next, events); err != nil && ctx.Err() == nil {
+			s.log.Warn("a failover test could not be noted", "server", e.Server, "error", err)
 		}
 	}
 	return true

@@ -14,16 +14,16 @@ import (
 	"cirque/core/name"
 )
 
-// Joins tells how it is decided who is one person.
-func (s *Room) Joins(_ context.Context, p *access.Principal) (directory.Joined, error) {
+// Links tells how it is decided who is one person.
+func (s *Room) Links(_ context.Context, p *access.Principal) (directory.Linked, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
-		return directory.Joined{}, err
+		return directory.Linked{}, err
 	}
-	return joined(s.present.View().World.Directory), nil
+	return linked(s.present.View().World.Directory), nil
 }
 
-func joined(d *directory.Directory) directory.Joined {
-	out := directory.Joined{Joins: d.Records().Joins, People: d.Several(), Remarks: append([]string{}, d.Unjoined()...)}
+func linked(d *directory.Directory) directory.Linked {
+	out := directory.Linked{Links: d.Records().Links, People: d.Several(), Remarks: append([]string{}, d.Unlinked()...)}
 	out.Sources = []string{}
 	for _, u := range d.Records().Users { // they come source by source
 		if n := len(out.Sources); n == 0 || out.Sources[n-1] != u.Source {
@@ -31,109 +31,109 @@ func joined(d *directory.Directory) directory.Joined {
 		}
 	}
 	if out.ByHand == nil {
-		out.ByHand = []directory.Join{}
+		out.ByHand = []directory.Link{}
 	}
 	return out
 }
 
-// SetJoinRule turns a rule on or off: address or employee. With dry it only says what would come of it.
-func (s *Room) SetJoinRule(ctx context.Context, p *access.Principal, rule string, on,
-	dry bool) (directory.Joined, error) {
-	if err := access.Check(p, access.JoinPeople); err != nil {
-		return directory.Joined{}, err
+// SetLinkRule turns a rule on or off: address or employee. With dry it only says what would come of it.
+func (s *Room) SetLinkRule(ctx context.Context, p *access.Principal, rule string, on,
+	dry bool) (directory.Linked, error) {
+	if err := access.Check(p, access.LinkPeople); err != nil {
+		return directory.Linked{}, err
 	}
 	if rule != "address" && rule != "employee" {
-		return directory.Joined{}, fault.New(fault.Invalid, "join-rule", "write address or employee", "%q is no rule", rule)
+		return directory.Linked{}, fault.New(fault.Invalid, "link-rule", "write address or employee", "%q is no rule", rule)
 	}
 	if dry {
 		records := s.present.View().World.Directory.Records()
 		if rule == "address" {
-			records.Joins.ByAddress = on
+			records.Links.ByAddress = on
 		} else {
-			records.Joins.ByEmployee = on
+			records.Links.ByEmployee = on
 		}
-		return joined(directory.New(records)), nil
+		return linked(directory.New(records)), nil
 	}
 	says := map[bool]string{true: "Accounts of different sources with one %s are one person now",
 		false: "Accounts of different sources with one %s are no longer one person"}[on]
-	_, err := s.store.SetJoinRule(ctx, rule, on, event.Event{Kind: event.JoinRule, Subject: rule, Author: p.Name,
+	_, err := s.store.SetLinkRule(ctx, rule, on, event.Event{Kind: event.LinkRule, Subject: rule, Author: p.Name,
 		Says: fmt.Sprintf(says, map[string]string{"address": "address", "employee": "employee number"}[rule])})
 	if err != nil {
-		return directory.Joined{}, err
+		return directory.Linked{}, err
 	}
 	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {
-		return directory.Joined{}, err
+		return directory.Linked{}, err
 	}
-	return s.Joins(ctx, p)
+	return s.Links(ctx, p)
 }
 
-// SetLead says which source's account stands for a person who has several; "" leaves it to the first by name.
-func (s *Room) SetLead(ctx context.Context, p *access.Principal, source string) (directory.Joined, error) {
-	if err := access.Check(p, access.JoinPeople); err != nil {
-		return directory.Joined{}, err
+// SetPrimary says which source's account stands for a person who has several; "" leaves it to the first by name.
+func (s *Room) SetPrimary(ctx context.Context, p *access.Principal, source string) (directory.Linked, error) {
+	if err := access.Check(p, access.LinkPeople); err != nil {
+		return directory.Linked{}, err
 	}
 	says := "The source that comes first by name stands for people who have several names"
 	if source != "" {
 		if !slices.ContainsFunc(s.present.View().World.Directory.Records().Users, func(u directory.User) bool {
 			return u.Source == source
 		}) {
-			return directory.Joined{}, fault.New(fault.Unknown, "source-unknown", "see where people come from: cirque "+
+			return directory.Linked{}, fault.New(fault.Unknown, "source-unknown", "see where people come from: cirque "+
 				"person NAME",
 				"no user comes from a source %q", source)
 		}
 		says = fmt.Sprintf("People who have several names go by the one that %s has", source)
 	}
-	if err := s.store.SetLead(ctx, source, event.Event{Kind: event.JoinRule, Subject: "lead", Author: p.Name,
+	if err := s.store.SetPrimary(ctx, source, event.Event{Kind: event.LinkRule, Subject: "primary", Author: p.Name,
 		Says: says}); err != nil {
-		return directory.Joined{}, err
+		return directory.Linked{}, err
 	}
 	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {
-		return directory.Joined{}, err
+		return directory.Linked{}, err
 	}
-	return s.Joins(ctx, p)
+	return s.Links(ctx, p)
 }
 
-// Join says that two names are one person, or, apart, that they are two. A name is SOURCE/NAME or NAME; the first must
+// Link says that two names are one person, or, unlink, that they are two. A name is SOURCE/NAME or NAME; the first must
 // be somebody of the directory, the second may be a name that no directory has.
-func (s *Room) Join(ctx context.Context, p *access.Principal, a, b string, apart bool,
-	reason string) (directory.Join, error) {
-	if err := access.Check(p, access.JoinPeople); err != nil {
-		return directory.Join{}, err
+func (s *Room) Link(ctx context.Context, p *access.Principal, a, b string, unlink bool,
+	reason string) (directory.Link, error) {
+	if err := access.Check(p, access.LinkPeople); err != nil {
+		return directory.Link{}, err
 	}
-	j := directory.Join{Apart: apart, Reason: strings.TrimSpace(reason), Author: p.Name}
+	j := directory.Link{Unlinked: unlink, Reason: strings.TrimSpace(reason), Author: p.Name}
 	var err error
 	if j.A, err = s.account(a, false); err != nil {
 		return j, err
 	}
-	if j.B, err = s.account(b, !apart); err != nil {
+	if j.B, err = s.account(b, !unlink); err != nil {
 		return j, err
 	}
 	switch {
 	case name.Fold(j.A.Name) == name.Fold(j.B.Name):
-		return j, fault.New(fault.Invalid, "join-same", "rename one of the two in its directory",
+		return j, fault.New(fault.Invalid, "link-same", "rename one of the two in its directory",
 			"%s and %s have one name, and whoever asks gives no more than a name: they are one person", j.A.String(),
 			j.B.String())
-	case apart && j.A.Source == "" || apart && j.B.Source == "":
-		return j, fault.New(fault.Invalid, "join-apart", "name two accounts of directories",
-			"only accounts can be kept apart")
+	case unlink && j.A.Source == "" || unlink && j.B.Source == "":
+		return j, fault.New(fault.Invalid, "link-accounts", "name two accounts of directories",
+			"only accounts can be unlinked")
 	}
 	says := fmt.Sprintf("%s and %s are one person", j.A.String(), j.B.String())
-	if apart {
+	if unlink {
 		says = fmt.Sprintf("%s and %s are two people", j.A.String(), j.B.String())
 	}
-	if j, err = s.store.AddJoin(ctx, j, event.Event{Kind: event.JoinKept, Subject: j.A.Name, Author: p.Name,
+	if j, err = s.store.AddLink(ctx, j, event.Event{Kind: event.Linked, Subject: j.A.Name, Author: p.Name,
 		Says: says}); err != nil {
 		return j, err
 	}
 	return j, s.present.Refresh(ctx, event.Notice{What: event.Directory})
 }
 
-// EndJoin takes back what somebody said of two names.
-func (s *Room) EndJoin(ctx context.Context, p *access.Principal, id int64) error {
-	if err := access.Check(p, access.JoinPeople); err != nil {
+// RemoveLink takes back what somebody said of two names.
+func (s *Room) RemoveLink(ctx context.Context, p *access.Principal, id int64) error {
+	if err := access.Check(p, access.LinkPeople); err != nil {
 		return err
 	}
-	if err := s.store.EndJoin(ctx, id, p.Name); err != nil {
+	if err := s.store.RemoveLink(ctx, id, p.Name); err != nil {
 		return err
 	}
 	return s.present.Refresh(ctx, event.Notice{What: event.Directory})
@@ -164,8 +164,8 @@ func (s *Room) account(called string, free bool) (directory.Account, error) {
 	return directory.Account{}, fault.New(fault.Unknown, "user-unknown", fix, "the directory has no user %q", called)
 }
 
-// Strangers lists names that agents report and that no directory knows.
-func (s *Room) Strangers(ctx context.Context, p *access.Principal) ([]directory.Stranger, error) {
+// Unmatched lists names that agents report and that no directory knows.
+func (s *Room) Unmatched(ctx context.Context, p *access.Principal) ([]directory.UnmatchedName, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, err
 	}
@@ -174,9 +174,9 @@ func (s *Room) Strangers(ctx context.Context, p *access.Principal) ([]directory.
 	if err != nil {
 		return nil, err
 	}
-	out := make([]directory.Stranger, 0, len(unknown))
+	out := make([]directory.UnmatchedName, 0, len(unknown))
 	for folded, where := range unknown {
-		v := directory.Stranger{Machines: make([]string, 0, len(where)), Near: s.near(folded)}
+		v := directory.UnmatchedName{Machines: make([]string, 0, len(where)), Near: s.near(folded)}
 		for _, j := range where {
 			v.Machines = append(v.Machines, j.Machine())
 			for _, q := range j.Report().Contexts {
@@ -187,7 +187,7 @@ func (s *Room) Strangers(ctx context.Context, p *access.Principal) ([]directory.
 		}
 		out = append(out, v)
 	}
-	slices.SortFunc(out, func(a, b directory.Stranger) int { return strings.Compare(a.Name, b.Name) })
+	slices.SortFunc(out, func(a, b directory.UnmatchedName) int { return strings.Compare(a.Name, b.Name) })
 	return out, nil
 }
 
