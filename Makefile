@@ -83,6 +83,7 @@ lint: $(GOLANGCI) web/node_modules/.package-lock.json ## linters of Go and of th
 sizes: build ## what is shipped stays within its bounds
 	@for s in $(SIZES); do k=$$(($$(stat -c %s $${s%=*}) / 1024)); echo "$${s%=*} $$k KiB of $${s#*=}"; [ $$k -le $${s#*=} ] || exit 1; done
 	@k=$$(($$(cat internal/app/dist/assets/*.js | wc -c) / 1024)); echo "console's scripts $$k KiB of 900"; [ $$k -le 900 ]
+	@k=$$(node web/first-load.mjs); echo "scripts of the first page $$k KiB of 350"; [ $$k -le 350 ]
 
 check: lint $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
 	@out=$$(gofmt -l bench cmd core demo internal test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi

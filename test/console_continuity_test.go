@@ -33,7 +33,7 @@ func TestConsoleContinuity(t *testing.T) {
 		}
 	}
 
-	p.goTo("/servers?show=sets")
+	p.goTo("/continuity?show=sets")
 	p.see("1 queue relied on and missing on a member")
 	p.see("missing")
 	p.accessible()

@@ -56,6 +56,7 @@ func TestConsoleGrant(t *testing.T) {
 	p.press("option", "mirauser")
 	p.see("Lineup now")
 	p.accessible()
+	p.press("link", "Who gets what")
 	p.press("link", "Grants")
 	p.see("1 of 1")
 	p.see("No draft: nothing is waiting to be published")

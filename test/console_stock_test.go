@@ -22,6 +22,7 @@ func TestConsoleStock(t *testing.T) {
 		"[{cidr: 10.5.0.0/24, location: ard}]\n")
 	s.importDirectory(twoPeople)
 	p := consoleOf(t, s)
+	p.press("link", "Printing")
 	p.press("link", "Servers")
 	p.see("No print server is known yet")
 	p.press("button", "Register a server")
@@ -86,6 +87,7 @@ func TestConsoleDevices(t *testing.T) {
 		"gone, uri: \"ipp://10.5.0.9/ipp/print\", location: ard}, {name: p1, uri: \"ipp://10.5.0.1/ipp/print\", mac: " +
 		"\"02:00:5e:10:05:02\", location: ard}]\nqueues: [{name: hall, devices: [p1], paths: [{device: p1}]}]\n")
 	p := consoleOf(t, s)
+	p.press("link", "Printing")
 	p.press("link", "Devices")
 	p.see("2 of 2")
 	p.see("silent, address-unkept")
@@ -142,6 +144,7 @@ func TestConsoleDrivers(t *testing.T) {
 		t.Fatal(err)
 	}
 	p := consoleOf(t, s)
+	p.press("link", "Printing")
 	p.press("link", "Drivers")
 	p.see("No driver package is kept yet")
 	p.do("upload", cdp.SetUploadFiles(cdp.CSS(`input[type=file]`), []string{file}))

@@ -17,6 +17,7 @@ func TestConsoleLineup(t *testing.T) {
 	t.Parallel()
 	p := signedIn(t)
 	p.accessible()
+	p.press("link", "Who gets what")
 	p.press("link", "Lineup")
 	p.see("Whose lineup?")
 	p.press("button", "…, change the person")
@@ -64,6 +65,7 @@ func TestConsoleKeyboard(t *testing.T) {
 func TestConsoleQueues(t *testing.T) {
 	t.Parallel()
 	p := signedIn(t)
+	p.press("link", "Printing")
 	p.press("link", "Queues")
 	p.see("27 of 27")
 	p.fill("searchbox", "Find", "brannoy label")
@@ -125,6 +127,7 @@ func TestConsoleFirstRunAndLive(t *testing.T) {
 	p.see("Nothing is published yet.")
 	p.see("Live: changes show at once")
 	p.accessible()
+	p.press("link", "Printing")
 	p.press("link", "Queues")
 	p.see("There is no queue yet")
 	if _, _, err := s.Service.Drafts.Publish(t.Context(), owner, []document.File{{Name: "e", Text: oneQueue}},

@@ -4,5 +4,10 @@ import { defineConfig } from "vite";
 
 export default defineConfig({
   plugins: [react(), tailwindcss()],
-  build: { outDir: "../internal/app/dist", emptyOutDir: true, assetsInlineLimit: 0 },
+  build: {
+    outDir: "../internal/app/dist",
+    emptyOutDir: true,
+    assetsInlineLimit: 0,
+    manifest: true,
+  },
 });

@@ -7,8 +7,8 @@ import (
 	"cirque/core/words"
 )
 
-// A FailoverTest is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what was
-// seen.
+// A FailoverTest is a server taken out of duty on purpose, for a while, to see what would happen if it died; with what
+// was seen.
 type FailoverTest struct {
 	ID       int64          `json:"id"`
 	Server   string         `json:"server"`

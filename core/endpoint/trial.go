@@ -76,7 +76,8 @@ func (c Checkup) Tested() *Tested {
 	}
 	for _, r := range c.Checks {
 		if r.Check == TestCheck(c.Queue, c.Try) {
-			return &Tested{Checkup: c.ID, By: c.Author, At: *c.Done, Result: r.Result, Says: r.Says, Try: c.Try, PrintResult: c.PrintResult}
+			return &Tested{Checkup: c.ID, By: c.Author, At: *c.Done, Result: r.Result, Says: r.Says, Try: c.Try,
+				PrintResult: c.PrintResult}
 		}
 	}
 	return nil

@@ -57,7 +57,8 @@ func move(r *directory.Records, kind, called, to, written string) error {
 		if what == "+group" {
 			members = append(members, kind+":"+called)
 		} else if len(members) == len(r.Groups[i].Members) {
-			return fault.New(fault.Unknown, "member-unknown", "the person may be in it through another group: see cirque person NAME",
+			return fault.New(fault.Unknown, "member-unknown", "the person may be in it through another group: see "+
+				"cirque person NAME",
 				"%s:%s is not listed in the group %s itself", kind, called, where)
 		}
 		r.Groups[i].Members = members

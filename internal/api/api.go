@@ -152,7 +152,8 @@ type NewSource struct {
 // Source gives it as the core has it.
 func (n NewSource) Source(name string) directory.Source {
 	return directory.Source{Name: name, URL: n.URL, StartTLS: n.StartTLS, SignIn: n.SignIn, ListUnder: n.ListUnder,
-		CA: n.CA, Bind: n.Bind, Base: n.Base, Preset: n.Preset, Map: n.Map, RemovalLimit: cmp.Or(n.RemovalLimit, n.Brake), Every: n.Every, Whole: n.Whole}
+		CA: n.CA, Bind: n.Bind, Base: n.Base, Preset: n.Preset, Map: n.Map, RemovalLimit: cmp.Or(n.RemovalLimit, n.Brake),
+		Every: n.Every, Whole: n.Whole}
 }
 
 // TriedSource is a source with a few of what was found in it.

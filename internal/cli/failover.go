@@ -93,7 +93,8 @@ rehearsed first; nobody loses a queue by it.`,
 			}
 			if !watch {
 				return r.print(c, e, func(w io.Writer) {
-					fmt.Fprintf(w, "The failover test %d with %s runs until %s. How it stands: cirque failover-test show %d\n", e.ID, e.Server,
+					fmt.Fprintf(w, "The failover test %d with %s runs until %s. How it stands: cirque failover-test show %d\n",
+						e.ID, e.Server,
 						e.Until.Local().Format("15:04"), e.ID)
 				})
 			}
@@ -121,7 +122,8 @@ func (r *root) followFailoverTest(c *cobra.Command, client *apiclient.Client, e 
 		case <-time.After(time.Second):
 		}
 		var err error
-		if e, err = apiclient.Get[continuity.FailoverTest](c.Context(), client, fmt.Sprintf("/api/v1/failover-tests/%d", e.ID),
+		if e, err = apiclient.Get[continuity.FailoverTest](c.Context(), client, fmt.Sprintf("/api/v1/failover-tests/%d",
+			e.ID),
 			nil); err != nil {
 			return err
 		}
@@ -146,7 +148,8 @@ func failoverTestStands(e continuity.FailoverTest) string {
 }
 
 func (r *root) writeFailoverTest(w io.Writer, e continuity.FailoverTest) {
-	fmt.Fprintf(w, "Failover test %d with %s, by %s: %s. It is %s.\n", e.ID, e.Server, e.Author, e.Reason, failoverTestStands(e))
+	fmt.Fprintf(w, "Failover test %d with %s, by %s: %s. It is %s.\n", e.ID, e.Server, e.Author, e.Reason,
+		failoverTestStands(e))
 	if e.Ended == nil {
 		for _, s := range e.Steps {
 			fmt.Fprintln(w, "  "+stepSays(e, s))

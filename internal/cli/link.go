@@ -138,7 +138,8 @@ func (r *root) primary() *cobra.Command {
 			if none == (len(a) == 1) {
 				return v, usageError{fmt.Errorf("name the source, or give --none")}
 			}
-			return v, client.Do(c.Context(), "PUT", "/api/v1/directory/primary", nil, api.Primary{Source: strings.Join(a, "")}, &v)
+			return v, client.Do(c.Context(), "PUT", "/api/v1/directory/primary", nil, api.Primary{Source: strings.Join(a,
+				"")}, &v)
 		}, r.writeLinks)
 	c.Flags().BoolVar(&none, "none", false, "leave it to the source that comes first by name")
 	return c

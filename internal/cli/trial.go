@@ -96,7 +96,8 @@ func writeTrial(w io.Writer, k endpoint.Checkup) {
 		fmt.Fprintf(w, "%-9s %s %s.\n", x.Result, x.Check, strings.TrimSuffix(x.Says, "."))
 	}
 	if t := k.Tested(); t != nil && t.Result != endpoint.No {
-		fmt.Fprintf(w, "Tell what came out, and it is remembered of %s: cirque endpoint print-result %d good|garbled|nothing\n",
+		fmt.Fprintf(w, "Tell what came out, and it is remembered of %s: cirque endpoint print-result %d "+
+			"good|garbled|nothing\n",
 			cmp.Or(k.Model, "the device, once its model is known"), k.ID)
 	}
 }
@@ -122,7 +123,8 @@ func (r *root) driverTried() *cobra.Command {
 
 func (r *root) printResult() *cobra.Command {
 	var note string
-	c := ask(r, "print-result NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is remembered of "+
+	c := ask(r, "print-result NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is "+
+		"remembered of "+
 		"the driver with that model", cobra.ExactArgs(2), func(c *cobra.Command, client *apiclient.Client,
 		a []string) (endpoint.Checkup, error) {
 		if results := []string{endpoint.PrintGood, endpoint.PrintGarbled, endpoint.PrintNothing}; !slices.Contains(

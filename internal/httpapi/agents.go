@@ -72,12 +72,13 @@ func (s *server) checkups(a huma.API) {
 		ID   int64 `path:"id" minimum:"1"`
 		Body api.TellPrintResult
 	}
-	route(s, a, "POST", "/api/v1/checkups/{id}/print-result", "tell-print-result", "Say what came out of a checkup's test page; it is "+
-		"remembered of the driver with that model", small, func(ctx context.Context,
-		in *result) (*out[endpoint.Checkup], error) {
-		c, err := s.svc.Proofs.TellPrintResult(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
-		return &out[endpoint.Checkup]{c}, err
-	})
+	route(s, a, "POST", "/api/v1/checkups/{id}/print-result", "tell-print-result",
+		"Say what came out of a checkup's test page; it is "+
+			"remembered of the driver with that model", small, func(ctx context.Context,
+			in *result) (*out[endpoint.Checkup], error) {
+			c, err := s.svc.Proofs.TellPrintResult(ctx, principalOf(ctx), in.ID, in.Body.Result, in.Body.Note)
+			return &out[endpoint.Checkup]{c}, err
+		})
 	type of struct {
 		Name     string `path:"name" maxLength:"256"`
 		Machine  string `query:"machine" maxLength:"256" doc:"For this endpoint's platform."`
@@ -93,13 +94,14 @@ func (s *server) checkups(a huma.API) {
 		Paging
 		Model string `query:"model" maxLength:"256"`
 	}
-	route(s, a, "GET", "/api/v1/drivers/print-results", "print-results", "What came out with which driver on which model, as "+
-		"people told", small, func(ctx context.Context, in *model) (paged[driver.Seen], error) {
-		list, err := s.svc.Drivers.PrintResults(ctx, principalOf(ctx), in.Model)
-		return &out[page.Page[driver.Seen]]{cut(in.Paging, list, func(v *driver.Seen) string {
-			return v.Model + " " + v.Driver + " " + v.Machine + " " + v.Queue + " " + v.At.Format(time.RFC3339Nano)
-		})}, err
-	})
+	route(s, a, "GET", "/api/v1/drivers/print-results", "print-results",
+		"What came out with which driver on which model, as "+
+			"people told", small, func(ctx context.Context, in *model) (paged[driver.Seen], error) {
+			list, err := s.svc.Drivers.PrintResults(ctx, principalOf(ctx), in.Model)
+			return &out[page.Page[driver.Seen]]{cut(in.Paging, list, func(v *driver.Seen) string {
+				return v.Model + " " + v.Driver + " " + v.Machine + " " + v.Queue + " " + v.At.Format(time.RFC3339Nano)
+			})}, err
+		})
 	type on struct {
 		Paging
 		Machine string `query:"machine" maxLength:"256"`

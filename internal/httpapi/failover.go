@@ -18,13 +18,14 @@ func (s *server) failoverTests(a huma.API) {
 		Name string `path:"name" maxLength:"63"`
 		Body api.NewFailoverTest
 	}
-	route(s, a, "POST", "/api/v1/servers/{name}/failover-tests", "start-failover-test", "Take a server out of duty for a while, "+
-		"to see what would happen if it died", small, func(ctx context.Context,
-		in *start) (*out[continuity.FailoverTest], error) {
-		e, err := s.svc.Continuity.StartFailoverTest(ctx, principalOf(ctx), in.Name, in.Body.Reason,
-			time.Duration(in.Body.Minutes)*time.Minute)
-		return &out[continuity.FailoverTest]{e}, err
-	})
+	route(s, a, "POST", "/api/v1/servers/{name}/failover-tests", "start-failover-test",
+		"Take a server out of duty for a while, "+
+			"to see what would happen if it died", small, func(ctx context.Context,
+			in *start) (*out[continuity.FailoverTest], error) {
+			e, err := s.svc.Continuity.StartFailoverTest(ctx, principalOf(ctx), in.Name, in.Body.Reason,
+				time.Duration(in.Body.Minutes)*time.Minute)
+			return &out[continuity.FailoverTest]{e}, err
+		})
 	route(s, a, "GET", "/api/v1/failover-tests", "failover-tests", "The latest failover tests, newest first", small,
 		func(ctx context.Context, in *Paging) (paged[continuity.FailoverTest], error) {
 			v, err := s.svc.Continuity.FailoverTests(ctx, principalOf(ctx))
@@ -42,16 +43,18 @@ func (s *server) failoverTests(a huma.API) {
 	type one struct {
 		ID int64 `path:"id" minimum:"1"`
 	}
-	route(s, a, "GET", "/api/v1/failover-tests/{id}", "failover-test", "One failover test, with its report once it is over", small,
+	route(s, a, "GET", "/api/v1/failover-tests/{id}", "failover-test",
+		"One failover test, with its report once it is over", small,
 		func(ctx context.Context, in *one) (*out[continuity.FailoverTest], error) {
 			v, err := s.svc.Continuity.FailoverTest(ctx, principalOf(ctx), in.ID)
 			return &out[continuity.FailoverTest]{v}, err
 		})
-	route(s, a, "POST", "/api/v1/failover-tests/{id}/stop", "stop-failover-test", "End a failover test before its time: the server "+
-		"returns at once", small, func(ctx context.Context, in *one) (*out[continuity.FailoverTest], error) {
-		v, err := s.svc.Continuity.StopFailoverTest(ctx, principalOf(ctx), in.ID)
-		return &out[continuity.FailoverTest]{v}, err
-	})
+	route(s, a, "POST", "/api/v1/failover-tests/{id}/stop", "stop-failover-test",
+		"End a failover test before its time: the server "+
+			"returns at once", small, func(ctx context.Context, in *one) (*out[continuity.FailoverTest], error) {
+			v, err := s.svc.Continuity.StopFailoverTest(ctx, principalOf(ctx), in.ID)
+			return &out[continuity.FailoverTest]{v}, err
+		})
 	route(s, a, "GET", "/api/v1/snapshots", "snapshots", "Snapshots of how everything stood, newest first", small,
 		func(ctx context.Context, in *Paging) (paged[snapshot.Snapshot], error) {
 			v, err := s.svc.Snapshots.Snapshots(ctx, principalOf(ctx))

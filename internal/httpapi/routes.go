@@ -221,7 +221,8 @@ func (s *server) links(a huma.API) {
 		return &out[directory.Linked]{o}, err
 	})
 	type primary struct{ Body api.Primary }
-	route(s, a, "PUT", "/api/v1/directory/primary", "set-primary", "Which source's account stands for a person who has several",
+	route(s, a, "PUT", "/api/v1/directory/primary", "set-primary", "Which source's account stands for a person who "+
+		"has several",
 		small, func(ctx context.Context, in *primary) (*out[directory.Linked], error) {
 			o, err := s.svc.Links.SetPrimary(ctx, principalOf(ctx), in.Body.Source)
 			return &out[directory.Linked]{o}, err

@@ -81,7 +81,8 @@ func (s CheckupTable) AskedCheckup(ctx context.Context, machine string, since ti
 
 // AnswerCheckup keeps what the agent found and what it says it tried; one that has been answered already, or is another
 // machine's, is unknown.
-func (s CheckupTable) AnswerCheckup(ctx context.Context, id int64, machine, tried string, checks []endpoint.Check) error {
+func (s CheckupTable) AnswerCheckup(ctx context.Context, id int64, machine, tried string,
+	checks []endpoint.Check) error {
 	text, err := json.Marshal(checks)
 	if err != nil {
 		return err
@@ -99,9 +100,10 @@ func (s CheckupTable) AnswerCheckup(ctx context.Context, id int64, machine, trie
 	})
 }
 
-// TellPrintResult keeps what somebody saw come out of a checkup's test page, and remembers it of the driver with the model,
-// where both are known.
-func (s CheckupTable) TellPrintResult(ctx context.Context, id int64, saw driver.Seen, e event.Event) (c endpoint.Checkup,
+// TellPrintResult keeps what somebody saw come out of a checkup's test page, and remembers it of the driver with the
+// model, where both are known.
+func (s CheckupTable) TellPrintResult(ctx context.Context, id int64, saw driver.Seen,
+	e event.Event) (c endpoint.Checkup,
 	err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		rows, err := tx.Query(ctx, "UPDATE checkup SET paper = $2, paper_by = $3, paper_at = clock_timestamp(), paper_note "+

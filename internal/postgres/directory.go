@@ -45,7 +45,8 @@ func (s DirectoryTable) Directory(ctx context.Context, at *time.Time) (directory
 // null for the present.
 const directoryVersion = "SELECT coalesce(max(id), 0) FROM directory_import WHERE $1::timestamptz IS NULL OR at <= $1"
 
-// directoryChanged notes that the directory is another although nothing was imported, such as when accounts become one person.
+// directoryChanged notes that the directory is another although nothing was imported, such as when accounts become one
+// person.
 func directoryChanged(ctx context.Context, tx pgx.Tx, author string) error {
 	// One at a time, so that numbers rise in the order in which they come to be seen.
 	if _, err := tx.Exec(ctx, "LOCK TABLE directory_import IN EXCLUSIVE MODE"); err != nil {

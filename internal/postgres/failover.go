@@ -98,7 +98,8 @@ func (s FailoverTable) FailoverTest(ctx context.Context, id int64) (continuity.F
 	}
 	e, err := pgx.CollectExactlyOneRow(rows, scanFailoverTest)
 	if errors.Is(err, pgx.ErrNoRows) {
-		return e, fault.New(fault.Unknown, "failover-test-unknown", "see cirque failover-test list", "there is no failover test %d", id)
+		return e, fault.New(fault.Unknown, "failover-test-unknown", "see cirque failover-test list",
+			"there is no failover test %d", id)
 	}
 	return e, translate(err)
 }

@@ -14,8 +14,8 @@ import (
 )
 
 // validAt is the part of a query that takes the rows of a time, $1; null for the present.
-const validAt = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE valid_from <= $1 AND (valid_to IS NULL " +
-	"OR valid_to > $1) END)"
+const validAt = "(CASE WHEN $1::timestamptz IS NULL THEN valid_to IS NULL ELSE valid_from <= $1 AND (valid_to IS " +
+	"NULL OR valid_to > $1) END)"
 
 // Live gives the live state of a time, nil for the present.
 func (s DutyTable) Live(ctx context.Context, at *time.Time) (live.State, error) {

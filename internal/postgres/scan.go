@@ -74,7 +74,8 @@ func (s ScanTable) StopScan(ctx context.Context, id int64, author string) error 
 	return s.in(ctx, func(tx pgx.Tx) error {
 		tag, err := tx.Exec(ctx, "UPDATE stock_scan SET stop = true WHERE id = $1 AND state = 'running'", id)
 		if err == nil && tag.RowsAffected() == 0 {
-			return fault.New(fault.Unknown, "scan-unknown", "give the number that was told when it began", "no scan %d is running", id)
+			return fault.New(fault.Unknown, "scan-unknown", "give the number that was told when it began",
+				"no scan %d is running", id)
 		}
 		if err != nil {
 			return err

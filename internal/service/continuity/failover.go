@@ -34,8 +34,9 @@ func (s *Room) StartFailoverTest(ctx context.Context, p *access.Principal, serve
 			"a failover test needs a reason")
 	}
 	if length < failoverTestLeast || length > failoverTestMost {
-		return e, fault.New(fault.Invalid, "failover-test-length", "choose 1 minute to 12 hours", "a failover test of %s is too "+
-			"short or too long", length)
+		return e, fault.New(fault.Invalid, "failover-test-length", "choose 1 minute to 12 hours",
+			"a failover test of %s is too "+
+				"short or too long", length)
 	}
 	doc := s.present.View().Document()
 	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {

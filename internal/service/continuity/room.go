@@ -1,6 +1,6 @@
-// Package continuity keeps people printing when servers go: it probes, drains, returns and tests failover. Its use cases:
-// Duties, Drain, Return, Moves, Healths, Health, Sets, Set, Outage, and those of failover tests. Its worker probes servers
-// and devices, and tends duties and failover tests.
+// Package continuity keeps people printing when servers go: it probes, drains, returns and tests failover. Its use
+// cases: Duties, Drain, Return, Moves, Healths, Health, Sets, Set, Outage, and those of failover tests. Its worker
+// probes servers and devices, and tends duties and failover tests.
 package continuity
 
 import (

@@ -29,7 +29,8 @@ func (s *Room) TellPrintResult(ctx context.Context, p *access.Principal, id int6
 		return c, err
 	}
 	if c.Queue == "" || c.Done == nil {
-		return c, fault.New(fault.Conflict, "print-result-early", "wait for the checkup's answer, or ask for one with a test "+
+		return c, fault.New(fault.Conflict, "print-result-early", "wait for the checkup's answer, or ask for one with "+
+			"a test "+
 			"page: cirque endpoint checkup MACHINE --queue QUEUE", "this checkup has sent no test page")
 	}
 	if t := c.Tested(); t == nil || t.Result == endpoint.No {

@@ -56,7 +56,8 @@ func (s *Room) Import(ctx context.Context, p *access.Principal, in Intake) (dire
 	if err := records.CheckNesting(); err != nil {
 		return directory.Import{}, err
 	}
-	how := directory.Taking{Author: p.Name, Share: directory.DefaultRemovalLimit, Dry: in.Dry, Named: s.estateNames(source)}
+	how := directory.Taking{Author: p.Name, Share: directory.DefaultRemovalLimit, Dry: in.Dry,
+		Named: s.estateNames(source)}
 	if in.Accept {
 		how.Share = 100
 	}

@@ -1,26 +1,94 @@
 import { useQuery } from "@tanstack/react-query";
-import { Navigate, Route, Routes } from "react-router";
+import { Suspense, type ReactNode } from "react";
+import { Navigate, Route, Routes, useLocation } from "react-router";
 import { ProblemError } from "../api/client";
-import { AccessPage } from "../features/access/AccessPage";
-import { DirectoryPage } from "../features/directory/DirectoryPage";
-import { DraftPage } from "../features/draft/DraftPage";
-import { EndpointsPage } from "../features/endpoints/EndpointsPage";
-import { GrantsPage } from "../features/grants/GrantsPage";
-import { HistoryPage } from "../features/history/HistoryPage";
-import { LineupPage } from "../features/lineup/LineupPage";
-import { OverviewPage } from "../features/overview/OverviewPage";
-import { OwnPage } from "../features/person/OwnPage";
-import { PersonPage } from "../features/person/PersonPage";
-import { QueuesPage } from "../features/queues/QueuesPage";
-import { meQuery } from "../features/session/queries";
-import { SetUpPage } from "../features/session/SetUpPage";
-import { SignInPage } from "../features/session/SignInPage";
-import { DevicesPage } from "../features/stock/DevicesPage";
-import { DriversPage } from "../features/stock/DriversPage";
-import { ServersPage } from "../features/stock/ServersPage";
-import { SitePage } from "../features/stock/SitePage";
+import { meQuery } from "../api/session";
+import { lazily } from "../lib/lazily";
 import { Empty, Failure, Waiting } from "../ui/Notice";
+import { moved } from "./pages";
 import { Shell } from "./Shell";
+
+// Each page comes when it is opened for the first time.
+const AccessPage = lazily(
+  () => import("../features/access/AccessPage"),
+  (m) => m.AccessPage,
+);
+const AdoptPage = lazily(
+  () => import("../features/adopt/AdoptPage"),
+  (m) => m.AdoptPage,
+);
+const ContinuityPage = lazily(
+  () => import("../features/continuity/ContinuityPage"),
+  (m) => m.ContinuityPage,
+);
+const DevicesPage = lazily(
+  () => import("../features/devices/DevicesPage"),
+  (m) => m.DevicesPage,
+);
+const DirectoryPage = lazily(
+  () => import("../features/directory/DirectoryPage"),
+  (m) => m.DirectoryPage,
+);
+const DraftPage = lazily(
+  () => import("../features/draft/DraftPage"),
+  (m) => m.DraftPage,
+);
+const DriversPage = lazily(
+  () => import("../features/drivers/DriversPage"),
+  (m) => m.DriversPage,
+);
+const EndpointsPage = lazily(
+  () => import("../features/endpoints/EndpointsPage"),
+  (m) => m.EndpointsPage,
+);
+const GrantsPage = lazily(
+  () => import("../features/grants/GrantsPage"),
+  (m) => m.GrantsPage,
+);
+const HistoryPage = lazily(
+  () => import("../features/history/HistoryPage"),
+  (m) => m.HistoryPage,
+);
+const KeysPage = lazily(
+  () => import("../features/keys/KeysPage"),
+  (m) => m.KeysPage,
+);
+const LineupPage = lazily(
+  () => import("../features/lineup/LineupPage"),
+  (m) => m.LineupPage,
+);
+const OverviewPage = lazily(
+  () => import("../features/overview/OverviewPage"),
+  (m) => m.OverviewPage,
+);
+const OwnPage = lazily(
+  () => import("../features/person/OwnPage"),
+  (m) => m.OwnPage,
+);
+const PersonPage = lazily(
+  () => import("../features/person/PersonPage"),
+  (m) => m.PersonPage,
+);
+const QueuesPage = lazily(
+  () => import("../features/queues/QueuesPage"),
+  (m) => m.QueuesPage,
+);
+const ServersPage = lazily(
+  () => import("../features/servers/ServersPage"),
+  (m) => m.ServersPage,
+);
+const SetUpPage = lazily(
+  () => import("../features/session/SetUpPage"),
+  (m) => m.SetUpPage,
+);
+const SignInPage = lazily(
+  () => import("../features/session/SignInPage"),
+  (m) => m.SignInPage,
+);
+const SitePage = lazily(
+  () => import("../features/sites/SitePage"),
+  (m) => m.SitePage,
+);
 
 export function App() {
   const me = useQuery(meQuery());
@@ -41,34 +109,51 @@ export function App() {
       </main>
     );
   }
-  if (me.data.needs_set_up) return <SetUpPage />;
-  if (!me.data.signed_in) return <SignInPage />;
-  if (me.data.role === "person") return <OwnPage me={me.data} />;
+  if (me.data.needs_set_up) return <Coming of={<SetUpPage />} />;
+  if (!me.data.signed_in) return <Coming of={<SignInPage />} />;
+  if (me.data.role === "person") return <Coming of={<OwnPage me={me.data} />} />;
   return (
     <Shell me={me.data}>
-      <Routes>
-        <Route path="/" element={<OverviewPage />} />
-        <Route path="/lineup" element={<LineupPage />} />
-        <Route path="/queues" element={<QueuesPage />} />
-        <Route path="/servers" element={<ServersPage />} />
-        <Route path="/devices" element={<DevicesPage />} />
-        <Route path="/drivers" element={<DriversPage />} />
-        <Route path="/site" element={<SitePage />} />
-        <Route path="/grants" element={<GrantsPage />} />
-        <Route path="/draft" element={<DraftPage />} />
-        <Route path="/history" element={<HistoryPage />} />
-        <Route path="/access" element={<AccessPage />} />
-        <Route path="/people/:name" element={<PersonPage />} />
-        <Route path="/directory" element={<DirectoryPage />} />
-        <Route path="/endpoints" element={<EndpointsPage />} />
-        <Route path="/index.html" element={<Navigate to="/" replace />} />
-        <Route
-          path="*"
-          element={
-            <Empty title="There is no such page">Go to the overview, or check the address.</Empty>
-          }
-        />
-      </Routes>
+      <Coming of={<Pages />} />
     </Shell>
+  );
+}
+
+/** A page on its way. */
+function Coming({ of }: { of: ReactNode }) {
+  return <Suspense fallback={<Waiting what="the page" />}>{of}</Suspense>;
+}
+
+function Pages() {
+  const { pathname, search } = useLocation();
+  const to = moved(pathname, search);
+  if (to) return <Navigate to={to} replace />;
+  return (
+    <Routes>
+      <Route path="/" element={<OverviewPage />} />
+      <Route path="/lineup" element={<LineupPage />} />
+      <Route path="/queues" element={<QueuesPage />} />
+      <Route path="/servers" element={<ServersPage />} />
+      <Route path="/devices" element={<DevicesPage />} />
+      <Route path="/drivers" element={<DriversPage />} />
+      <Route path="/site" element={<SitePage />} />
+      <Route path="/continuity" element={<ContinuityPage />} />
+      <Route path="/adopt" element={<AdoptPage />} />
+      <Route path="/keys" element={<KeysPage />} />
+      <Route path="/grants" element={<GrantsPage />} />
+      <Route path="/draft" element={<DraftPage />} />
+      <Route path="/history" element={<HistoryPage />} />
+      <Route path="/access" element={<AccessPage />} />
+      <Route path="/people/:name" element={<PersonPage />} />
+      <Route path="/directory" element={<DirectoryPage />} />
+      <Route path="/endpoints" element={<EndpointsPage />} />
+      <Route path="/index.html" element={<Navigate to="/" replace />} />
+      <Route
+        path="*"
+        element={
+          <Empty title="There is no such page">Go to the overview, or check the address.</Empty>
+        }
+      />
+    </Routes>
   );
 }

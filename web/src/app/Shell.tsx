@@ -1,30 +1,21 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
-import { NavLink } from "react-router";
+import { Suspense, useState, type ReactNode } from "react";
+import { Link, NavLink, useLocation } from "react-router";
 import { api, ask, type Me } from "../api/client";
 import { revisionQuery } from "../api/queries";
+import { lazily } from "../lib/lazily";
 import { stamp } from "../lib/time";
-import { FindAnything } from "./FindAnything";
 import { DraftStrip } from "./DraftStrip";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
+import { groupOf, offered } from "./pages";
 import { applyTheme, theme, type Theme } from "./theme";
 
-const pages = [
-  ["/", "Overview"],
-  ["/lineup", "Lineup"],
-  ["/grants", "Grants"],
-  ["/queues", "Queues"],
-  ["/servers", "Servers"],
-  ["/devices", "Devices"],
-  ["/drivers", "Drivers"],
-  ["/site", "Site"],
-  ["/directory", "Directory"],
-  ["/endpoints", "Endpoints"],
-  ["/draft", "Draft"],
-  ["/history", "History"],
-  ["/access", "Access"],
-] as const;
+// It brings lists that narrow as one types; the first page need not wait for them.
+const FindAnything = lazily(
+  () => import("./FindAnything"),
+  (m) => m.FindAnything,
+);
 
 /** The frame of every page: where one may go above, what is current below. */
 export function Shell({ me, children }: { me: Me; children: ReactNode }) {
@@ -32,6 +23,8 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
   const [look, setLook] = useState<Theme>(theme());
   const revision = useQuery(revisionQuery());
   const client = useQueryClient();
+  const groups = offered(me.may ?? []);
+  const here = groupOf(useLocation().pathname, groups);
   const leave = useMutation({
     mutationFn: () => ask(api.DELETE("/api/v1/session")),
     onSuccess: () => client.invalidateQueries(),
@@ -45,26 +38,27 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
         To the content
       </a>
       <header className="border-b border-rule-strong bg-sheet">
-        <nav aria-label="Pages" className="flex min-h-11 flex-wrap items-stretch gap-x-1 px-4">
+        <nav
+          aria-label="Groups of pages"
+          className="flex min-h-11 flex-wrap items-stretch gap-x-2 px-4"
+        >
           <span className="mr-2 flex items-center gap-2 font-semibold">
             <Logo /> Cirque
           </span>
-          {pages
-            .filter(([to]) => to !== "/draft" || me.may?.includes("edit a draft"))
-            .map(([to, word]) => (
-              <NavLink
-                key={to}
-                to={to}
-                end={to === "/"}
-                className={({ isActive }) =>
-                  `flex items-center border-b-2 px-1.5 no-underline ${isActive ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`
-                }
-              >
-                {word}
-              </NavLink>
-            ))}
+          {groups.map((g) => (
+            <Link
+              key={g.word}
+              to={g.pages[0]?.to ?? "/"}
+              aria-current={g === here ? "true" : undefined}
+              className={`flex items-center border-b-2 px-1.5 no-underline ${g === here ? "border-accent font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`}
+            >
+              {g.word}
+            </Link>
+          ))}
           <span className="ml-auto flex items-center gap-3 text-ink-2">
-            <FindAnything />
+            <Suspense>
+              <FindAnything />
+            </Suspense>
             <span>{me.name}</span>
             <button
               type="button"
@@ -75,6 +69,24 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
             </button>
           </span>
         </nav>
+        {here && here.pages.length > 1 && (
+          <nav
+            aria-label={here.word}
+            className="flex min-h-9 flex-wrap items-stretch gap-x-2 border-t border-rule bg-wash px-4"
+          >
+            {here.pages.map((p) => (
+              <NavLink
+                key={p.to}
+                to={p.to}
+                className={({ isActive }) =>
+                  `flex items-center border-b-2 px-1.5 no-underline ${isActive ? "border-ink font-medium text-ink" : "border-transparent text-ink-2 hover:text-ink"}`
+                }
+              >
+                {p.word}
+              </NavLink>
+            ))}
+          </nav>
+        )}
       </header>
       <main id="content" className="flex-1 px-4 pt-4 pb-16">
         {children}

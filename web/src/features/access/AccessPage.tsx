@@ -1,4 +1,4 @@
-import { useMay } from "../../lib/useMay";
+import { useMay } from "../../parts/useMay";
 import { useUrl } from "../../lib/useUrl";
 import { Sections } from "../../ui/Sections";
 import { Accounts } from "./Accounts";

@@ -1,14 +1,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Mark } from "../../ui/Mark";
 import { Table } from "../../ui/Table";
 import { type Holding, HoldingFields, roleWord, where } from "./Holding";
-import { accountsQuery, rulesQuery } from "./queries";
+import { accountsQuery, rulesQuery } from "../../api/access";
 
 const helpDesk: Holding = { role: "help-desk", sites: [] };
 

@@ -1,7 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import type { Role } from "../../api/client";
 import { Select } from "../../ui/Select";
-import { sitesQuery } from "./queries";
+import { sitesQuery } from "../../api/access";
 
 export type Holding = { role: Role; sites: string[] };
 

@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
-import { useMay } from "../../lib/useMay";
+import { useMay } from "../../parts/useMay";
 import { useNow } from "../../lib/useNow";
 import { Button } from "../../ui/Button";
 import { Copy } from "../../ui/Copy";
@@ -11,7 +11,7 @@ import { Field } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 import { type Holding, HoldingFields, roleWord, where } from "./Holding";
-import { sessionsQuery, tokensQuery } from "./queries";
+import { sessionsQuery, tokensQuery } from "../../api/access";
 
 /** Who is signed in at the console, and which programs have a way in. */
 export function Keys() {

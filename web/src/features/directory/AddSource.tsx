@@ -1,11 +1,11 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type NewSource } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Select } from "../../ui/Select";
-import { sourcesChanged } from "./queries";
+import { sourcesChanged } from "../../api/directory";
 
 const presets = [
   { value: "standard", label: "the standard schema (inetOrgPerson)" },

@@ -8,7 +8,7 @@ import { count } from "../../lib/words";
 import { Field } from "../../ui/Field";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
-import { SubjectDrawer } from "../lineup/SubjectDrawer";
+import { SubjectDrawer } from "../../parts/SubjectDrawer";
 
 const kinds = ["user", "group", "unit", "machine"] as const;
 const words: Record<string, string> = {

@@ -1,14 +1,14 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, ask } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { count } from "../../lib/words";
-import { useMay } from "../../lib/useMay";
+import { useMay } from "../../parts/useMay";
 import { Button } from "../../ui/Button";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
-import { sourcesQuery } from "./queries";
+import { sourcesQuery } from "../../api/directory";
 
 const linksQuery = () =>
   queryOptions({

@@ -2,11 +2,11 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, ask } from "../../api/client";
 import { draftChanged } from "../../api/drafts";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
-import { renamesQuery, sourcesChanged } from "./queries";
+import { renamesQuery, sourcesChanged } from "../../api/directory";
 
 /** What the directory calls differently from the estate, with the way to follow it. */
 export function Renames() {

@@ -4,7 +4,7 @@ import { stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
-import { runsQuery } from "./queries";
+import { runsQuery } from "../../api/directory";
 
 const marks: Record<DirectoryRun["state"], string> = {
   waiting: "idle",

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type SourceView } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
@@ -10,7 +10,7 @@ import { Drawer } from "../../ui/Drawer";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { AddSource } from "./AddSource";
-import { listingsQuery, sourcesChanged, sourcesQuery } from "./queries";
+import { listingsQuery, sourcesChanged, sourcesQuery } from "../../api/directory";
 import { RunState } from "./Runs";
 
 /** The directories that are read over LDAP, with how they stand. */

@@ -3,7 +3,7 @@ import { useEffect, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { api, ask, type Draft } from "../../api/client";
 import { draftChanged, draftQuery, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Diffs } from "../../ui/Diffs";

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import { Link } from "react-router";
 import type { Draft, Query, Rehearsal, Rehearse } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { kindWords, kinds, rehearse, ways, type Kind, type Way } from "../../api/rehearse";
 import { contextKeys } from "../../lib/context";
 import { count } from "../../lib/words";

@@ -1,8 +1,8 @@
 import { queryOptions, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type Checkup } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
-import { useMay } from "../../lib/useMay";
+import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useMay } from "../../parts/useMay";
 import { Button } from "../../ui/Button";
 import { Mark } from "../../ui/Mark";
 import { Select } from "../../ui/Select";

@@ -1,7 +1,7 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, askAll, type DriverHere } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { Copy } from "../../ui/Copy";
 import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";

@@ -1,7 +1,7 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, askAll } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
@@ -12,7 +12,7 @@ import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
-import { sitesQuery } from "../access/queries";
+import { sitesQuery } from "../../api/access";
 
 const enrolledQuery = () =>
   queryOptions({

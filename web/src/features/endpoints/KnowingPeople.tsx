@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, askAll, type AgentSettings } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { Button } from "../../ui/Button";
 import { inputLook } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";

@@ -1,7 +1,7 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, ask, type ProofRow } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";

@@ -1,9 +1,9 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, askAll, type PhotoCompared } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
-import { useMay } from "../../lib/useMay";
+import { useMay } from "../../parts/useMay";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
 import { useUrlText } from "../../lib/useUrlText";

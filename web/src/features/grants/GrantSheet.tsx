@@ -1,9 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { Finding, Grant } from "../../api/client";
-import { useMay } from "../../lib/useMay";
+import { useMay } from "../../parts/useMay";
 import { draftChanged, reachQuery, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";

@@ -9,9 +9,9 @@ import {
   findingsQuery,
   sendEdits,
 } from "../../api/drafts";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { count } from "../../lib/words";
-import { useMay } from "../../lib/useMay";
+import { useMay } from "../../parts/useMay";
 import { useUrl } from "../../lib/useUrl";
 import { useUrlText } from "../../lib/useUrlText";
 import { Button } from "../../ui/Button";

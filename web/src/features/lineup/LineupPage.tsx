@@ -10,10 +10,10 @@ import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Picker } from "../../ui/Picker";
 import { queuesQuery } from "../../api/queries";
-import { lineupQuery } from "./queries";
+import { lineupQuery } from "../../parts/lineups";
 import { Reasoning } from "./Reasoning";
 import { Sentence } from "./Sentence";
-import { SubjectDrawer } from "./SubjectDrawer";
+import { SubjectDrawer } from "../../parts/SubjectDrawer";
 
 const leftOutWords: Record<string, string> = {
   withheld: "withheld",

@@ -7,7 +7,7 @@ import { Exact } from "../../ui/Exact";
 import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
 import { draw, fit } from "./drawing";
-import { whyQuery } from "./queries";
+import { whyQuery } from "../../parts/lineups";
 
 const tone = { on: "var(--accent)", off: "var(--rule-strong)", bad: "var(--bad)" };
 

@@ -3,7 +3,7 @@ import { useState } from "react";
 import type { FoundOne, Lineup } from "../../api/client";
 import type { Context } from "../../lib/context";
 import { Picker, type Option } from "../../ui/Picker";
-import { searchQuery } from "./queries";
+import { searchQuery } from "../../parts/lineups";
 
 const sessions = ["desktop", "remote", "virtual", "mobile", "browser"];
 const platforms = ["windows", "macos", "linux", "chromeos", "ios", "android"].flatMap((os) =>

@@ -23,11 +23,11 @@ function place(f: Fault): string {
     case "endpoints":
       return `/endpoints?endpoint=${encodeURIComponent(f.name)}`;
     case "sets":
-      return "/servers?show=sets";
+      return "/continuity?show=sets";
     case "directory":
       return "/directory?show=sources";
     case "keys":
-      return "/servers?show=keys";
+      return "/keys";
   }
 }
 

@@ -1,5 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
+import { Suspense } from "react";
 import { Link } from "react-router";
+import { lazily } from "../../lib/lazily";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
@@ -8,9 +10,14 @@ import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
 import { useUrl } from "../../lib/useUrl";
 import { Faults } from "./Faults";
-import { Notices } from "./Notices";
 import { dutiesQuery, eventsQuery, faultsQuery } from "./queries";
 import { overviewQuery } from "../../api/queries";
+
+// The form of a notice weighs as much as the rest of the page.
+const Notices = lazily(
+  () => import("./Notices"),
+  (m) => m.Notices,
+);
 
 const states = ["converged", "behind", "failing", "silent"] as const;
 const says = {
@@ -44,7 +51,9 @@ export function OverviewPage() {
           ]}
         />
       </div>
-      {show === "faults" ? <Faults /> : show === "notices" ? <Notices /> : <Glance />}
+      <Suspense fallback={<Waiting what="the notices" />}>
+        {show === "faults" ? <Faults /> : show === "notices" ? <Notices /> : <Glance />}
+      </Suspense>
     </>
   );
 }
@@ -164,7 +173,7 @@ function Glance() {
                   ) : among[k] ? (
                     <Link to={`/directory?kind=${among[k]}`}>{k}</Link>
                   ) : k === "server_sets" ? (
-                    <Link to="/servers?show=sets">server sets</Link>
+                    <Link to="/continuity?show=sets">server sets</Link>
                   ) : (
                     k
                   )}
@@ -212,7 +221,7 @@ function Glance() {
                       {f.object}
                     </Link>
                   ) : f.at.list === "server_sets" ? (
-                    <Link to="/servers?show=sets">{f.object}</Link>
+                    <Link to="/continuity?show=sets">{f.object}</Link>
                   ) : (
                     <strong className="font-medium">{f.object}</strong>
                   )}

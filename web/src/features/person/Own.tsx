@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { Mark } from "../../ui/Mark";
 import { Empty, Waiting } from "../../ui/Notice";
-import { lineupQuery } from "../lineup/queries";
+import { lineupQuery } from "../../parts/lineups";
 
 const nowhere = {
   machine: "",

@@ -1,13 +1,13 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, askAll, type Moment, type Subject } from "../../api/client";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { Mark } from "../../ui/Mark";
 import { Failure, Waiting } from "../../ui/Notice";
-import { lineupQuery, subjectQuery } from "../lineup/queries";
-import { Holdings } from "../lineup/SubjectDrawer";
+import { lineupQuery, subjectQuery } from "../../parts/lineups";
+import { Holdings } from "../../parts/SubjectDrawer";
 import { Names } from "./Names";
 
 const historyQuery = (name: string) =>

@@ -2,7 +2,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import type { DeviceView, EstateQueue } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { devicesQuery } from "../../api/stock";
 import { list } from "../../lib/words";
 import { Button } from "../../ui/Button";

@@ -3,7 +3,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import type { EstateDriver, EstateQueue } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../api/ProblemNotice";
+import { ProblemNotice } from "../../parts/ProblemNotice";
 import { devicesQuery, driverReportQuery, namesQuery } from "../../api/stock";
 import { Button } from "../../ui/Button";
 import { Copy } from "../../ui/Copy";

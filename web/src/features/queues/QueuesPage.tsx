@@ -15,7 +15,7 @@ import { labels, narrow, sites, stateOf } from "./model";
 import { queuesQuery } from "../../api/queries";
 import { draftDocumentQuery, draftQuery, findingsQuery } from "../../api/drafts";
 import { QueueSheet } from "./QueueSheet";
-import { useMay } from "../../lib/useMay";
+import { useMay } from "../../parts/useMay";
 import { QueuesTogether } from "./QueuesTogether";
 
 const col = createColumnHelper<typeof features, Queue>();

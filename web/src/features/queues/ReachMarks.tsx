@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Queue } from "../../api/client";
 import { Mark } from "../../ui/Mark";
-import { listingsQuery } from "../directory/queries";
+import { listingsQuery } from "../../api/directory";
 
 /** Three different things, each with what it means for people: shared, listed, delivered. */
 export function ReachMarks({ queue: q }: { queue: Queue }) {

@@ -1,0 +1,204 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
+import { api, ask, type NewCredential } from "../../api/client";
+import { ProblemNotice } from "../../parts/ProblemNotice";
+import { credentialsQuery } from "../../api/stock";
+import { ago } from "../../lib/time";
+import { useNow } from "../../lib/useNow";
+import { Button } from "../../ui/Button";
+import { Field } from "../../ui/Field";
+import { Mark } from "../../ui/Mark";
+import { Failure, Waiting } from "../../ui/Notice";
+import { Select } from "../../ui/Select";
+
+const kinds = [
+  { value: "sign-in", label: "a sign-in: name and password" },
+  { value: "snmp", label: "an SNMP community" },
+  { value: "snmp-usm", label: "an SNMP user with authentication and privacy" },
+];
+const marks = { works: "yes", refused: "no", unproven: "silent" };
+const blank: NewCredential = { name: "", kind: "sign-in", secret: "" };
+
+/** Keys to servers and devices: entered once, tried at once, sealed, never shown again. */
+export function Credentials() {
+  const client = useQueryClient();
+  const now = useNow();
+  const keys = useQuery(credentialsQuery());
+  const [k, setK] = useState<NewCredential>(blank);
+  const [where, setWhere] = useState("");
+  const change = (part: Partial<NewCredential>) => setK((old) => ({ ...old, ...part }));
+  const fresh = () => client.invalidateQueries({ queryKey: ["stock"] });
+  const save = useMutation({
+    mutationFn: () =>
+      ask(
+        api.POST("/api/v1/credentials", {
+          body: { ...k, for: where.split(/[\s,]+/).filter(Boolean) },
+        }),
+      ),
+    onSuccess: async () => {
+      setK(blank);
+      setWhere("");
+      await fresh();
+    },
+  });
+  const remove = useMutation({
+    mutationFn: (name: string) =>
+      ask(api.DELETE("/api/v1/credentials/{name}", { params: { path: { name } } })),
+    onSuccess: fresh,
+  });
+  if (keys.isPending) return <Waiting what="the keys" />;
+  if (!keys.data) return <Failure title="The keys cannot be shown" problem={keys.error} />;
+  return (
+    <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-[1fr_24rem]">
+      <section aria-label="Stored keys">
+        <p className="mb-2 text-ink-2">
+          Secrets are encrypted with a key beside the data, and are never shown again. Give each the
+          least that it needs: reading queues, no more.
+        </p>
+        {keys.data.length === 0 && (
+          <p>
+            No key is stored. Servers that want no sign-in need none; of devices the usual community
+            is tried.
+          </p>
+        )}
+        {keys.data.length > 0 && (
+          <table aria-label="Stored keys">
+            <thead>
+              <tr className="border-y border-rule-strong bg-wash text-left text-ink-2">
+                {["Key", "For", "State", "Entered", ""].map((h) => (
+                  <th key={h} scope="col" className="px-2 py-1 font-medium">
+                    {h || <span className="sr-only">What to do</span>}
+                  </th>
+                ))}
+              </tr>
+            </thead>
+            <tbody>
+              {keys.data.map((c) => (
+                <tr key={c.name} className="border-b border-rule align-top">
+                  <th scope="row" className="px-2 py-1 text-left font-medium">
+                    {c.name}
+                    <span className="block font-normal text-ink-2">
+                      {c.kind}
+                      {c.user && ` of ${c.user}`}
+                    </span>
+                  </th>
+                  <td className="px-2 py-1">{c.for.join(", ") || "whatever names it"}</td>
+                  <td className="px-2 py-1">
+                    <Mark of={marks[c.state]}>
+                      <strong className="font-medium">{c.state}</strong>: {c.says}
+                    </Mark>
+                  </td>
+                  <td className="px-2 py-1">
+                    {ago(c.at, now)} by {c.author}
+                    {c.expires && (
+                      <span className="block">
+                        {Date.parse(c.expires) - now < 14 * 86_400_000 ? (
+                          <Mark of="warning">ends {c.expires.slice(0, 10)}</Mark>
+                        ) : (
+                          `ends ${c.expires.slice(0, 10)}`
+                        )}
+                      </span>
+                    )}
+                  </td>
+                  <td className="px-2 py-1">
+                    <button
+                      type="button"
+                      className="min-h-[24px] underline"
+                      aria-label={`Forget the key ${c.name}`}
+                      onClick={() => remove.mutate(c.name)}
+                    >
+                      forget
+                    </button>
+                  </td>
+                </tr>
+              ))}
+            </tbody>
+          </table>
+        )}
+        {remove.error && <ProblemNotice title="The key was not forgotten" error={remove.error} />}
+      </section>
+      <form
+        className="flex flex-col gap-3"
+        aria-label="Store a key"
+        onSubmit={(e) => {
+          e.preventDefault();
+          save.mutate();
+        }}
+      >
+        <h2>Store a key</h2>
+        <Field
+          label="Name"
+          value={k.name}
+          required
+          placeholder="such as branch-servers"
+          onChange={(e) => change({ name: e.target.value })}
+        />
+        <Select
+          label="Kind"
+          value={k.kind}
+          options={kinds}
+          all=""
+          onChange={(v) => change({ kind: v as NewCredential["kind"] })}
+        />
+        {k.kind !== "snmp" && (
+          <Field
+            label="User"
+            value={k.user ?? ""}
+            autoComplete="off"
+            onChange={(e) => change({ user: e.target.value })}
+          />
+        )}
+        <Field
+          label={
+            k.kind === "sign-in"
+              ? "Password"
+              : k.kind === "snmp"
+                ? "Community"
+                : "Authentication key"
+          }
+          type="password"
+          autoComplete="new-password"
+          value={k.secret}
+          required
+          onChange={(e) => change({ secret: e.target.value })}
+        />
+        {k.kind === "snmp-usm" && (
+          <Field
+            label="Privacy key"
+            type="password"
+            autoComplete="new-password"
+            value={k.privacy ?? ""}
+            onChange={(e) => change({ privacy: e.target.value })}
+          />
+        )}
+        <Field
+          label="For"
+          value={where}
+          placeholder="10.40.0.0/16 *.skerry.example"
+          onChange={(e) => setWhere(e.target.value)}
+          hint="Host names, addresses, subnets and *.DOMAIN, divided by blanks."
+        />
+        <Field
+          label="Ends on"
+          type="date"
+          value={k.expires?.slice(0, 10) ?? ""}
+          onChange={(e) => {
+            const { expires: _, ...rest } = k;
+            setK(e.target.value ? { ...rest, expires: `${e.target.value}T00:00:00Z` } : rest);
+          }}
+        />
+        {save.error && <ProblemNotice title="The key was not stored" error={save.error} />}
+        {save.data && (
+          <p role="status">
+            <Mark of={marks[save.data.state]}>
+              {save.data.name} is stored; {save.data.state}: {save.data.says}.
+            </Mark>
+          </p>
+        )}
+        <Button kind="main" type="submit" disabled={save.isPending || !k.name || !k.secret}>
+          {save.isPending ? "Trying it…" : "Try and store"}
+        </Button>
+      </form>
+    </div>
+  );
+}

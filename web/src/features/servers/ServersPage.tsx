@@ -1,0 +1,191 @@
+import { useQuery } from "@tanstack/react-query";
+import { createColumnHelper } from "@tanstack/react-table";
+import { useMemo } from "react";
+import type { Selection, ServerView } from "../../api/client";
+import { serversQuery } from "../../api/stock";
+import { useNow } from "../../lib/useNow";
+import { useUrl } from "../../lib/useUrl";
+import { useUrlText } from "../../lib/useUrlText";
+import { count } from "../../lib/words";
+import { Button } from "../../ui/Button";
+import { DataTable, features, type Sort } from "../../ui/DataTable";
+import { Drawer } from "../../ui/Drawer";
+import { inputLook } from "../../ui/Field";
+import { Mark } from "../../ui/Mark";
+import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { Sections } from "../../ui/Sections";
+import { Select } from "../../ui/Select";
+import { useAdopting } from "../../parts/adopting";
+import { Compare } from "./Compare";
+import { dutyMark, narrowServers, stands } from "../../parts/stock";
+import { Register } from "../../parts/Register";
+import { ServerQueues } from "./ServerQueues";
+import { ServerSheet } from "./ServerSheet";
+
+const col = createColumnHelper<typeof features, ServerView>();
+const grid = "11rem minmax(16rem, 1.2fr) 5rem 6rem 5rem 6rem 9rem 9rem minmax(9rem, 1fr)";
+const sections = [
+  ["", "Servers", "/servers"],
+  ["queues", "Their queues", "/servers?show=queues"],
+  ["compare", "Compare two", "/servers?show=compare"],
+] as const;
+
+/** Print servers as one list, their queues as another, and what is taken out of both. */
+export function ServersPage() {
+  const servers = useQuery(serversQuery());
+  const { get, set, put } = useUrl();
+  const adopt = useAdopting();
+  const show = get("show");
+  if (servers.isPending) return <Waiting what="the servers" />;
+  if (!servers.data) return <Failure title="The servers cannot be shown" problem={servers.error} />;
+  const opened = servers.data.find((s) => s.name === get("server"));
+  const bySelf = (queues: { name: string; server: string }[]): Selection[] =>
+    [...new Set(queues.map((q) => q.server))].map((from) => ({
+      kind: "server",
+      from,
+      found: queues.filter((q) => q.server === from).map((q) => q.name),
+    }));
+  return (
+    <>
+      <div className="flex flex-wrap items-center gap-x-6">
+        <h1>Servers</h1>
+        <Sections label="Parts of this page" current={show} of={sections} />
+        <span className="ml-auto">
+          <Button kind="main" onClick={() => set("register", "yes")}>
+            Register a server
+          </Button>
+        </span>
+      </div>
+      {show === "" && <List all={servers.data} />}
+      {show === "queues" && (
+        <ServerQueues onOpen={(s) => set("server", s)} onAdopt={(q) => adopt(bySelf(q))} />
+      )}
+      {show === "compare" && <Compare servers={servers.data} />}
+      {opened && (
+        <Drawer
+          title={opened.title || opened.name}
+          description={`Print server ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`}
+          open
+          onOpenChange={() => set("server", "")}
+        >
+          <ServerSheet
+            name={opened.name}
+            onAdopt={(queues) => adopt([{ kind: "server", from: opened.name, found: queues }])}
+            onGone={() => set("server", "")}
+          />
+        </Drawer>
+      )}
+      {get("register") && (
+        <Drawer
+          title="Register a server"
+          description="It is read at once, and then at intervals; nothing on it is changed"
+          open
+          onOpenChange={() => set("register", "")}
+        >
+          <Register kind="server" onDone={(name) => put({ register: "", server: name })} />
+        </Drawer>
+      )}
+    </>
+  );
+}
+
+function List({ all }: { all: ServerView[] }) {
+  const now = useNow();
+  const { get, set } = useUrl();
+  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
+  const state = get("state");
+  const rows = useMemo(() => narrowServers(all, { word, state }), [all, word, state]);
+  const sort: Sort = {
+    id: get("sort").replace(/^-/, "") || "name",
+    desc: get("sort").startsWith("-"),
+  };
+  const columns = useMemo(
+    () =>
+      col.columns([
+        col.accessor("name", { id: "name", header: "Server" }),
+        col.accessor((s) => stands(s.check, now).says, {
+          id: "stands",
+          header: "Status",
+          cell: (c) => <Mark of={stands(c.row.original.check, now).mark}>{c.getValue()}</Mark>,
+        }),
+        col.accessor((s) => s.count.queues, { id: "queues", header: "Queues" }),
+        col.accessor((s) => s.count.not_ready, {
+          id: "not-ready",
+          header: "Not ready",
+          cell: (c) => (c.getValue() > 0 ? <Mark of="warning">{c.getValue()}</Mark> : 0),
+        }),
+        col.accessor((s) => s.count.jobs, { id: "jobs", header: "Jobs" }),
+        col.accessor("duty", {
+          id: "duty",
+          header: "Duty",
+          cell: (c) => <Mark of={dutyMark(c.getValue(), 1)}>{c.getValue()}</Mark>,
+        }),
+        col.accessor((s) => s.location ?? "", { id: "location", header: "Location" }),
+        col.accessor((s) => s.sets.join(", "), { id: "sets", header: "Sets" }),
+        col.accessor((s) => s.differences, {
+          id: "differs",
+          header: "Against the estate",
+          cell: (c) =>
+            !c.row.original.in_estate ? (
+              <Mark of="idle">not in the estate</Mark>
+            ) : c.getValue() > 0 ? (
+              <Mark of="warning">{count(c.getValue(), "difference")}</Mark>
+            ) : (
+              "as written"
+            ),
+        }),
+      ]),
+    [now],
+  );
+  if (all.length === 0)
+    return (
+      <div className="mt-3">
+        <Empty title="No print server is known yet">
+          Register one by its host name or address; its queues are read at once. The estate’s
+          servers appear here by themselves.
+        </Empty>
+      </div>
+    );
+  const total = all.reduce((n, s) => n + s.count.queues, 0);
+  return (
+    <>
+      <div className="my-3 flex flex-wrap items-end gap-4">
+        <label className="flex flex-col gap-1">
+          Find
+          <input
+            type="search"
+            className={`${inputLook} w-64`}
+            placeholder="name, address, place, set…"
+            value={word}
+            onChange={(e) => setWord(e.target.value)}
+          />
+        </label>
+        <Select
+          label="State"
+          value={state}
+          options={[
+            { value: "silent", label: "not answering" },
+            { value: "not-ready", label: "with queues that are not ready" },
+            { value: "jobs", label: "with jobs waiting" },
+            { value: "differs", label: "not as the estate says" },
+          ]}
+          onChange={(v) => set("state", v)}
+        />
+        <p role="status" className="pb-1 text-ink-2">
+          {rows.length} of {all.length}; {count(total, "queue")} in all
+        </p>
+      </div>
+      <DataTable
+        caption="Servers"
+        columns={columns}
+        grid={grid}
+        rows={rows}
+        rowName={(s) => s.name}
+        sort={sort}
+        onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
+        onOpen={(s) => set("server", s.name)}
+      />
+      {rows.length === 0 && <p className="mt-2 text-ink-2">No server fits. Take a filter away.</p>}
+    </>
+  );
+}

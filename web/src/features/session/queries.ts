@@ -1,8 +1,0 @@
-import { queryOptions } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
-
-export const meQuery = () =>
-  queryOptions({
-    queryKey: ["me"],
-    queryFn: ({ signal }) => ask(api.GET("/api/v1/session", { signal })),
-  });

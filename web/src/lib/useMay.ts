@@ -1,8 +1,0 @@
-import { useQuery } from "@tanstack/react-query";
-import { meQuery } from "../features/session/queries";
-
-/** Says whether who is signed in may do something, somewhere at least; the service has the last word. */
-export function useMay(action: string): boolean {
-  const me = useQuery(meQuery());
-  return me.data?.may?.some((a) => a === action) ?? false;
-}
