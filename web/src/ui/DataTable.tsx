@@ -110,7 +110,7 @@ export function DataTable<T extends object>({
     <>
       <div
         ref={scroller}
-        className="max-h-[calc(100vh-15rem)] min-h-40 overflow-auto border border-rule bg-sheet"
+        className="max-h-[calc(100vh-17.5rem)] min-h-40 overflow-auto border border-rule bg-sheet"
         tabIndex={0}
         role="region"
         aria-label={caption}
