@@ -85,6 +85,7 @@ var arrows = map[string][]string{
 	"internal/service/snapshots": {"core", "internal/service/present"},
 	"internal/service/sources":   {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/stock":     {"core", "internal/service/present", "internal/service/worker"},
+	"internal/service/views":     {"core"},
 	"internal/ca":                {"core"},
 	"internal/probe": {"core", "standard", "internal/probe/dial", "internal/probe/ipp",
 		"internal/probe/snmp"},
@@ -124,7 +125,7 @@ var rooms = []string{"internal/service/adopt", "internal/service/adverts", "inte
 	"internal/service/audit", "internal/service/continuity", "internal/service/decommission", "internal/service/drafts",
 	"internal/service/drivers", "internal/service/enrolment", "internal/service/fleet", "internal/service/identity",
 	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/people",
-	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources",
+	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources", "internal/service/views",
 	"internal/service/stock"}
 
 var standards = []string{"internal/dhcp", "internal/ipp", "internal/ldif", "internal/snmp", "internal/pwg"}

@@ -46,7 +46,8 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"POST /api/v1/stock/captures":   capturers,
 		"GET /api/v1/tokens":            people, "POST /api/v1/session/tokens": people,
 		"PUT /api/v1/session/password": people,
-		"GET /api/v1/estate":           readers, "POST /api/v1/estate/check": readers, "GET /api/v1/revisions": readers,
+		"GET /api/v1/views":            people, "PUT /api/v1/views/{page}/{name}": people, "DELETE /api/v1/views/{page}/{name}": people,
+		"GET /api/v1/estate": readers, "POST /api/v1/estate/check": readers, "GET /api/v1/revisions": readers,
 		"GET /api/v1/revisions/{number}": readers, "GET /api/v1/queues": readers, "GET /api/v1/queues/{name}": readers,
 		"GET /api/v1/locations": readers, "GET /api/v1/subnets": readers, "GET /api/v1/stations": readers,
 		"GET /api/v1/drivers": readers, "GET /api/v1/requests": people, "POST /api/v1/requests": people,
@@ -162,7 +163,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"POST /api/v1/enrolment-tokens":   `{"name":"x","site":"ardholm"}`,
 		"POST /api/v1/directory/links":    `{"a":"x","b":"y"}`, "PUT /api/v1/directory/link-rules/{rule}": `{"on":false}`,
 		"PUT /api/v1/directory/primary": `{"source":""}`, "POST /api/v1/session/tokens": `{"name":" "}`,
-		"PUT /api/v1/session/password":     `{"old":"x","new":"y"}`,
+		"PUT /api/v1/session/password": `{"old":"x","new":"y"}`, "PUT /api/v1/views/{page}/{name}": `{"search":""}`,
 		"POST /api/v1/accounts":            `{"name":"n","password":"x","role":"person"}`,
 		"PUT /api/v1/accounts/{name}/role": `{"role":"person"}`, "POST /api/v1/access-rules": `{"who":"x","role":"person"}`,
 		"POST /api/v1/rehearsals": `{}`, "POST /api/v1/servers/{name}/drain": `{"reason":"r"}`,
@@ -196,7 +197,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 			seen++
 			for role, token := range tokens {
 				url := s.URL + strings.NewReplacer("{number}", "1", "{name}", "none", "{machine}", "none", "{id}", "1", "{queue}",
-					"none", "{digest}", "none", "{rule}", "address").Replace(path) + queries[name]
+					"none", "{digest}", "none", "{rule}", "address", "{page}", "queues").Replace(path) + queries[name]
 				req, err := http.NewRequestWithContext(t.Context(), strings.ToUpper(method), url, strings.NewReader(bodies[name]))
 				if err != nil {
 					t.Fatal(err)

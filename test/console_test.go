@@ -80,6 +80,25 @@ func TestConsoleQueues(t *testing.T) {
 	p.goTo("/queues?state=retired")
 	p.see("1 of 27")
 	p.see("quay-old")
+	// A view is kept for the account: another browser has it, too; what a browser kept before is taken over.
+	p.press("summary", "Kept views")
+	p.see("None yet.")
+	p.fill("textbox", "Name of this view", "Old ones")
+	p.press("button", "Keep")
+	p.see("Kept views (1)")
+	p.eval(`localStorage.setItem("views queues", JSON.stringify([{name: "Paused", search: "?state=paused"}]))`)
+	p.goTo("/queues")
+	p.see("Kept views (2)")
+	p.press("summary", "Kept views (2)")
+	p.press("link", "Old ones")
+	p.see("1 of 27")
+	p.press("button", "Forget the view Paused")
+	p.see("Kept views (1)")
+	if left := p.eval(`localStorage.getItem("views queues") ?? "nothing"`); left != "nothing" {
+		t.Error("the browser still has", left)
+	}
+	p.press("summary", "Kept views (1)")
+	p.accessible()
 	p.goTo("/queues?sort=-name")
 	p.see("27 of 27")
 	if first := p.eval(`document.querySelector('[aria-rowindex="2"] [role=cell] button').textContent`); first != "yard" {

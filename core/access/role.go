@@ -60,6 +60,7 @@ const (
 	PickOwn    Action = "pick queues for oneself"
 	RequestOwn Action = "ask for a queue"
 	OwnToken   Action = "make tokens for oneself"
+	OwnViews   Action = "keep views of lists for oneself"
 )
 
 var (
@@ -71,7 +72,7 @@ var (
 	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, LinkPeople,
 		ExportPerson, ErasePerson, Profile, Capture}
 	// own are done to what is one's own.
-	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken}
+	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken, OwnViews}
 )
 
 // table is the whole of who may do what.

@@ -406,3 +406,8 @@ type Notice struct {
 	What    string `json:"what" enum:"estate,directory,sources,live,access,enrolment,draft,endpoint,event,stock,drivers,lost"`
 	Subject string `json:"subject"`
 }
+
+// KeepView is a list of the console as somebody keeps it.
+type KeepView struct {
+	Search string `json:"search" maxLength:"2048" doc:"What narrows and orders the list, as it stands in the page's address after the question mark."`
+}

@@ -139,6 +139,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.notices(a)
 	s.failoverTests(a)
 	s.access(a)
+	views(s, a)
 	s.stock(a)
 	s.packages(a)
 	r.GET("/api/v1/watch", s.watch)

@@ -178,6 +178,10 @@ func eraseInNotices(ctx context.Context, tx pgx.Tx, names []string) error {
 		FROM unnest($1::text[]) AS n WHERE strpos(folded(body), n) > 0)`, names); err != nil {
 		return err
 	}
+	if _, err := tx.Exec(ctx, "DELETE FROM kept_view WHERE EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE "+
+		"strpos(folded(name || ' ' || search), n) > 0)", names); err != nil {
+		return err
+	}
 	_, err := tx.Exec(ctx, "DELETE FROM notice_told WHERE EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE "+
 		"folded(key) LIKE '% of ' || n)", names)
 	return err

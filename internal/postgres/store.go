@@ -58,6 +58,7 @@ type Store struct {
 	Sources       SourceTable
 	Stock         StockTable
 	Tokens        TokenTable
+	Views         ViewTable
 }
 
 // db is the pool that all tables share.
@@ -115,6 +116,8 @@ type (
 	StockTable struct{ db }
 	// TokenTable keeps sessions and tokens.
 	TokenTable struct{ db }
+	// ViewTable keeps lists of the console as people keep them.
+	ViewTable struct{ db }
 )
 
 func newStore(pool *pgxpool.Pool) *Store {
@@ -123,7 +126,7 @@ func newStore(pool *pgxpool.Pool) *Store {
 		DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FailoverTable{d}, HealthTable{d}, LinkTable{d},
 		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d},
-		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}}
+		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}
 }
 
 // Open connects and checks the server's version; it does not migrate.

@@ -30,6 +30,7 @@ import (
 	"cirque/internal/service/snapshots"
 	"cirque/internal/service/sources"
 	"cirque/internal/service/stock"
+	"cirque/internal/service/views"
 	"cirque/internal/service/worker"
 )
 
@@ -59,6 +60,7 @@ type Stores struct {
 	Snapshots  snapshots.Store
 	Sources    sources.Store
 	Stock      stock.Store
+	Views      views.Store
 }
 
 // The clients by which rooms reach out; each room asks for what it needs of them.
@@ -145,6 +147,7 @@ type Service struct {
 	Snapshots    *snapshots.Room
 	Sources      *sources.Room
 	Stock        *stock.Room
+	Views        *views.Room
 }
 
 // New furnishes all rooms, and reads everything for the first time.
@@ -182,6 +185,7 @@ func (s *Service) lookAndKeep(in Stores, cfg Config) {
 		KeyNotes: s.Secrets, DHCP: cfg.DHCP, ServersEvery: cfg.ServersEvery, DevicesEvery: cfg.DevicesEvery})
 	s.Fleet = fleet.New(fleet.Config{Store: in.Fleet, Present: p, Log: log, Now: now})
 	s.Snapshots = snapshots.New(snapshots.Config{Store: in.Snapshots, Present: p, Now: now, Fleet: s.Fleet})
+	s.Views = views.New(views.Config{Store: in.Views})
 	s.Links = links.New(links.Config{Store: in.Links, Present: p, Fleet: s.Fleet})
 	s.Adverts = adverts.New(adverts.Config{Store: in.Adverts, Present: p, Log: log, Now: now, Runner: s.Runner,
 		Dir: cfg.Dir, Passwords: s.Secrets, PublicURL: cfg.PublicURL})

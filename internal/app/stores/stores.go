@@ -105,5 +105,6 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.ScanTable
 			postgres.StockTable
 		}{db.Events, db.Scans, db.Stock},
+		Views: db.Views,
 	}
 }

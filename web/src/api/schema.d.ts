@@ -2634,6 +2634,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/views": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The lists of the console that one keeps */
+        get: operations["views"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/views/{page}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        /** Keep a list of the console as it is narrowed and ordered, in place of one of that name */
+        put: operations["keep-view"];
+        post?: never;
+        /** Forget a list that one keeps */
+        delete: operations["remove-view"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/watch": {
         parameters: {
             query?: never;
@@ -2771,6 +2806,18 @@ export interface components {
             role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person" | "agent";
             /** @description Where what it does must lie; everywhere when absent. What it reads is not narrowed. */
             sites?: string[];
+        };
+        AccessKeptView: {
+            /**
+             * Format: date-time
+             * @description When it was kept.
+             */
+            at: string;
+            name: string;
+            /** @description The list, such as queues. */
+            page: string;
+            /** @description What narrows and orders the list, as it stands in the page's address after the question mark. */
+            search: string;
         };
         AccessRequest: {
             answer?: string;
@@ -4637,6 +4684,10 @@ export interface components {
             /** Format: int64 */
             count: number;
         };
+        KeepView: {
+            /** @description What narrows and orders the list, as it stands in the page's address after the question mark. */
+            search: string;
+        };
         Lineup: {
             context: components["schemas"]["LineupEcho"];
             entries: components["schemas"]["LineupEntry"][];
@@ -5490,6 +5541,16 @@ export interface components {
         };
         PageHealth: {
             items: components["schemas"]["ContinuityHealth"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageKeptView: {
+            items: components["schemas"]["AccessKeptView"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -19394,6 +19455,220 @@ export interface operations {
             query?: never;
             header?: never;
             path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    views: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description Only those of this list. */
+                page?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageKeptView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "keep-view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The list, such as queues. */
+                page: string;
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["KeepView"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["AccessKeptView"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-view": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                /** @description The list, such as queues. */
+                page: string;
                 name: string;
             };
             cookie?: never;

@@ -1,21 +1,18 @@
 import { useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
-import { useMemo, useState } from "react";
+import { useMemo } from "react";
 import type { DeviceView } from "../../api/client";
 import { draftDocumentQuery } from "../../api/drafts";
 import { devicesQuery, foundDevicesQuery } from "../../api/stock";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
-import { useUrlText } from "../../lib/useUrlText";
 import { Button } from "../../ui/Button";
-import { DataTable, features, type Sort } from "../../ui/DataTable";
+import { ListPage, useListUrl } from "../../parts/ListPage";
+import { features } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
-import { inputLook } from "../../ui/Field";
-import { KeptViews } from "../../ui/KeptViews";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
-import { Select } from "../../ui/Select";
 import { useAdopting } from "../../parts/adopting";
 import { DeviceSheet } from "./DeviceSheet";
 import { DevicesTogether } from "./DevicesTogether";
@@ -111,16 +108,11 @@ export function DevicesPage() {
 
 function List({ all }: { all: DeviceView[] }) {
   const now = useNow();
-  const { get, set } = useUrl();
+  const url = useListUrl();
+  const { get, set, word } = url;
   const document = useQuery(draftDocumentQuery());
-  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   const [site, state] = [get("site"), get("state")];
-  const [chosen, setChosen] = useState<Set<string>>(new Set());
   const rows = useMemo(() => narrowDevices(all, { word, site, state }), [all, word, site, state]);
-  const sort: Sort = {
-    id: get("sort").replace(/^-/, "") || "name",
-    desc: get("sort").startsWith("-"),
-  };
   const columns = useMemo(
     () =>
       col.columns([
@@ -181,52 +173,27 @@ function List({ all }: { all: DeviceView[] }) {
       </div>
     );
   return (
-    <>
-      <div className="my-3 flex flex-wrap items-end gap-4">
-        <label className="flex flex-col gap-1">
-          Find
-          <input
-            type="search"
-            className={`${inputLook} w-64`}
-            placeholder="name, address, serial, model, place…"
-            value={word}
-            onChange={(e) => setWord(e.target.value)}
-          />
-        </label>
-        <Select label="Site" value={site} options={sitesOf(all)} onChange={(v) => set("site", v)} />
-        <Select
-          label="State"
-          value={state}
-          options={[...deviceStates]}
-          onChange={(v) => set("state", v)}
-        />
-        <p role="status" className="pb-1 text-ink-2">
-          {rows.length} of {all.length}
-          {chosen.size > 0 && `, ${chosen.size} chosen`}
-        </p>
-        <span className="ml-auto">
-          <KeptViews page="devices" />
-        </span>
-      </div>
-      {chosen.size > 0 && (
+    <ListPage
+      caption="Devices"
+      page="devices"
+      url={url}
+      columns={columns}
+      grid={grid}
+      rows={rows}
+      total={all.length}
+      rowName={(d) => d.name}
+      finds="name, address, serial, model, place…"
+      filters={[
+        { key: "site", label: "Site", options: sitesOf(all) },
+        { key: "state", label: "State", options: deviceStates },
+      ]}
+      onOpen={(d) => set("device", d.name)}
+      together={(names, done) => (
         <DevicesTogether
-          devices={(document.data?.devices ?? []).filter((d) => chosen.has(d.name))}
-          onDone={() => setChosen(new Set())}
+          devices={(document.data?.devices ?? []).filter((d) => names.has(d.name))}
+          onDone={done}
         />
       )}
-      <DataTable
-        caption="Devices"
-        columns={columns}
-        grid={grid}
-        rows={rows}
-        rowName={(d) => d.name}
-        sort={sort}
-        onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
-        onOpen={(d) => set("device", d.name)}
-        chosen={chosen}
-        onChoose={setChosen}
-      />
-      {rows.length === 0 && <p className="mt-2 text-ink-2">No device fits. Take a filter away.</p>}
-    </>
+    />
   );
 }

@@ -9,10 +9,9 @@ import { ago } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
-import { useUrlText } from "../../lib/useUrlText";
-import { DataTable, features, type Sort } from "../../ui/DataTable";
+import { ListPage, useListUrl } from "../../parts/ListPage";
+import { features } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
-import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
@@ -78,7 +77,8 @@ export function EndpointsPage() {
 
 function Fleet() {
   const now = useNow();
-  const { get, set } = useUrl();
+  const url = useListUrl("machine");
+  const { get, set } = url;
   const columns = useMemo(
     () =>
       col.columns([
@@ -106,11 +106,6 @@ function Fleet() {
       ]),
     [now],
   );
-  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
-  const sort: Sort = {
-    id: get("sort").replace(/^-/, "") || "machine",
-    desc: get("sort").startsWith("-"),
-  };
   const filter: EndpointFilter = {
     find: get("find"),
     state: states.find((s) => s === get("state")) ?? "",
@@ -141,61 +136,31 @@ function Fleet() {
           </Empty>
         </div>
       ) : (
-        <>
-          <div className="my-3 flex flex-wrap items-end gap-4">
-            <label className="flex flex-col gap-1">
-              Find
-              <input
-                type="search"
-                className={`${inputLook} w-64`}
-                placeholder="machine, person, queue…"
-                value={word}
-                onChange={(e) => setWord(e.target.value)}
-              />
-            </label>
-            <label className="flex flex-col gap-1">
-              State
-              <select
-                className={inputLook}
-                value={filter.state}
-                onChange={(e) => set("state", e.target.value)}
-              >
-                <option value="">all</option>
-                {states.map((s) => (
-                  <option key={s} value={s}>
-                    {s}
-                  </option>
-                ))}
-              </select>
-            </label>
-            <p role="status" className="pb-1 text-ink-2">
-              {total} of {Math.max(all, total)};{" "}
-              {states
-                .map((s) => [s, counts[s] ?? 0] as const)
-                .filter(([, n]) => n > 0)
-                .map(([s, n]) => `${n} ${s}`)
-                .join(", ")}
-              {figures.data?.behind && "; some have yet to be judged against the latest change"}
-            </p>
-          </div>
-          <DataTable
-            caption="Endpoints"
-            columns={columns}
-            grid={grid}
-            rows={rows}
-            rowName={(e) => e.machine}
-            sort={sort}
-            onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
-            onOpen={(e) => set("endpoint", e.machine)}
-            rest={{
-              total,
-              more: () => {
-                if (endpoints.hasNextPage && !endpoints.isFetching) void endpoints.fetchNextPage();
-              },
-              all: () => allEndpoints(filter),
-            }}
-          />
-        </>
+        <ListPage
+          caption="Endpoints"
+          page="endpoints"
+          url={url}
+          columns={columns}
+          grid={grid}
+          rows={rows}
+          total={all}
+          rowName={(e) => e.machine}
+          finds="machine, person, queue…"
+          filters={[{ key: "state", label: "State", options: states }]}
+          says={`; ${[
+            ...states.filter((s) => (counts[s] ?? 0) > 0).map((s) => `${counts[s] ?? 0} ${s}`),
+          ].join(
+            ", ",
+          )}${figures.data?.behind ? "; some have yet to be judged against the latest change" : ""}`}
+          onOpen={(e) => set("endpoint", e.machine)}
+          rest={{
+            total,
+            more: () => {
+              if (endpoints.hasNextPage && !endpoints.isFetching) void endpoints.fetchNextPage();
+            },
+            all: () => allEndpoints(filter),
+          }}
+        />
       )}
       {get("endpoint") !== "" && (opened.data || opened.error) && (
         <Drawer

@@ -12,10 +12,9 @@ import {
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { count } from "../../lib/words";
 import { useMay } from "../../parts/useMay";
-import { useUrl } from "../../lib/useUrl";
-import { useUrlText } from "../../lib/useUrlText";
 import { Button } from "../../ui/Button";
-import { DataTable, features, type Sort } from "../../ui/DataTable";
+import { ListPage, useListUrl } from "../../parts/ListPage";
+import { features } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
 import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
@@ -72,10 +71,9 @@ export function GrantsPage() {
   const document = useQuery(draftDocumentQuery());
   const draft = useQuery(draftQuery());
   const findings = useQuery(findingsQuery());
-  const { get, set } = useUrl();
-  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
+  const url = useListUrl();
+  const { get, set, word } = url;
   const mayEdit = useMay("edit a draft");
-  const [chosen, setChosen] = useState<Set<string>>(new Set());
   const all = useMemo<Row[]>(() => {
     const states = new Map(
       (draft.data?.changes ?? []).filter((c) => c.list === "grants").map((c) => [c.name, c.kind]),
@@ -91,10 +89,6 @@ export function GrantsPage() {
   }, [document.data, draft.data, findings.data]);
   const [effect, flag] = [get("effect"), get("flag")];
   const rows = useMemo(() => narrow(all, { word, effect, flag }), [all, word, effect, flag]);
-  const sort: Sort = {
-    id: get("sort").replace(/^-/, "") || "name",
-    desc: get("sort").startsWith("-"),
-  };
   if (document.isPending) return <Waiting what="the grants" />;
   if (!document.data)
     return (
@@ -120,71 +114,36 @@ export function GrantsPage() {
           </Empty>
         </div>
       ) : (
-        <>
-          <div className="my-3 flex flex-wrap items-end gap-4">
-            <label className="flex flex-col gap-1">
-              Find
-              <input
-                type="search"
-                className={`${inputLook} w-64`}
-                placeholder="name, queue, person, group…"
-                value={word}
-                onChange={(e) => setWord(e.target.value)}
-              />
-            </label>
-            <label className="flex flex-col gap-1">
-              Effect
-              <select
-                className={inputLook}
-                value={effect}
-                onChange={(e) => set("effect", e.target.value)}
-              >
-                <option value="">all</option>
-                {effects.map((e) => (
-                  <option key={e.value} value={e.value}>
-                    {e.label}
-                  </option>
-                ))}
-              </select>
-            </label>
-            <label className="flex flex-col gap-1">
-              Only
-              <select
-                className={inputLook}
-                value={flag}
-                onChange={(e) => set("flag", e.target.value)}
-              >
-                <option value="">all</option>
-                <option value="changed">changed in the draft</option>
-                <option value="findings">with findings</option>
-              </select>
-            </label>
-            <p role="status" className="pb-1 text-ink-2">
-              {rows.length} of {all.length}
-              {chosen.size > 0 && `, ${chosen.size} chosen`}
-            </p>
-          </div>
-          {chosen.size > 0 && (
-            <Together
-              grants={all.filter((g) => chosen.has(g.name))}
-              onDone={() => setChosen(new Set())}
-            />
-          )}
-          <DataTable
-            caption="Grants"
-            columns={columns}
-            grid={grid}
-            rows={rows}
-            rowName={(g) => g.name}
-            sort={sort}
-            onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
-            onOpen={(g) => set("grant", g.name)}
-            {...(mayEdit && { chosen, onChoose: setChosen })}
-          />
-          {rows.length === 0 && (
-            <p className="mt-2 text-ink-2">No grant fits. Take a filter away.</p>
-          )}
-        </>
+        <ListPage
+          caption="Grants"
+          page="grants"
+          url={url}
+          columns={columns}
+          grid={grid}
+          rows={rows}
+          total={all.length}
+          rowName={(g) => g.name}
+          finds="name, queue, person, group…"
+          filters={[
+            { key: "effect", label: "Effect", options: effects },
+            {
+              key: "flag",
+              label: "Only",
+              options: [
+                { value: "changed", label: "changed in the draft" },
+                { value: "findings", label: "with findings" },
+              ],
+            },
+          ]}
+          onOpen={(g) => set("grant", g.name)}
+          together={
+            mayEdit
+              ? (names, done) => (
+                  <Together grants={all.filter((g) => names.has(g.name))} onDone={done} />
+                )
+              : undefined
+          }
+        />
       )}
       {(opened || fresh) && (
         <Drawer

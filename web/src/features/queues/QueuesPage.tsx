@@ -1,16 +1,12 @@
 import { useQuery } from "@tanstack/react-query";
 import { createColumnHelper } from "@tanstack/react-table";
-import { useMemo, useState } from "react";
+import { useMemo } from "react";
 import type { Queue } from "../../api/client";
-import { useUrl } from "../../lib/useUrl";
-import { useUrlText } from "../../lib/useUrlText";
-import { DataTable, features, type Sort } from "../../ui/DataTable";
+import { ListPage, useListUrl } from "../../parts/ListPage";
+import { features } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
-import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
-import { KeptViews } from "../../ui/KeptViews";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
-import { Select } from "../../ui/Select";
 import { labels, narrow, sites, stateOf } from "./model";
 import { queuesQuery } from "../../api/queries";
 import { draftDocumentQuery, draftQuery, findingsQuery } from "../../api/drafts";
@@ -41,20 +37,15 @@ const none: Queue[] = [];
 
 export function QueuesPage() {
   const queues = useQuery(queuesQuery());
-  const { get, set } = useUrl();
+  const url = useListUrl();
+  const { get, set, word } = url;
   const all = queues.data ?? none;
-  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   const [location, label, state] = [get("location"), get("label"), get("state")];
   const rows = useMemo(
     () => narrow(all, { word, location, label, state }),
     [all, word, location, label, state],
   );
-  const sort: Sort = {
-    id: get("sort").replace(/^-/, "") || "name",
-    desc: get("sort").startsWith("-"),
-  };
   const mayEdit = useMay("edit a draft");
-  const [chosen, setChosen] = useState<Set<string>>(new Set());
   const draft = useQuery(draftQuery());
   const document = useQuery(draftDocumentQuery());
   const findings = useQuery(findingsQuery());
@@ -73,66 +64,34 @@ export function QueuesPage() {
           </Empty>
         </div>
       ) : (
-        <>
-          <div className="my-3 flex flex-wrap items-end gap-4">
-            <label className="flex flex-col gap-1">
-              Find
-              <input
-                type="search"
-                className={`${inputLook} w-64`}
-                placeholder="name, place, device, grant…"
-                value={word}
-                onChange={(e) => setWord(e.target.value)}
-              />
-            </label>
-            <Select
-              label="Site"
-              value={location}
-              options={sites(all)}
-              onChange={(v) => set("location", v)}
-            />
-            <Select
-              label="Label"
-              value={label}
-              options={labels(all)}
-              onChange={(v) => set("label", v)}
-            />
-            <Select
-              label="State"
-              value={state}
-              options={["open", "paused", "retired"]}
-              onChange={(v) => set("state", v)}
-            />
-            <p role="status" className="pb-1 text-ink-2">
-              {rows.length} of {all.length}
-              {chosen.size > 0 && `, ${chosen.size} chosen`}
-              {changed > 0 && `; ${changed} changed in the draft`}
-            </p>
-            <span className="ml-auto">
-              <KeptViews page="queues" />
-            </span>
-          </div>
-          {chosen.size > 0 && (
-            <QueuesTogether
-              queues={(document.data?.queues ?? []).filter((q) => chosen.has(q.name))}
-              onDone={() => setChosen(new Set())}
-            />
-          )}
-          <DataTable
-            caption="Queues"
-            columns={columns}
-            grid={grid}
-            rows={rows}
-            rowName={(q) => q.name}
-            sort={sort}
-            onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
-            onOpen={(q) => set("queue", q.name)}
-            {...(mayEdit && { chosen, onChoose: setChosen })}
-          />
-          {rows.length === 0 && (
-            <p className="mt-2 text-ink-2">No queue fits. Take a filter away.</p>
-          )}
-        </>
+        <ListPage
+          caption="Queues"
+          page="queues"
+          url={url}
+          columns={columns}
+          grid={grid}
+          rows={rows}
+          total={all.length}
+          rowName={(q) => q.name}
+          finds="name, place, device, grant…"
+          filters={[
+            { key: "location", label: "Site", options: sites(all) },
+            { key: "label", label: "Label", options: labels(all) },
+            { key: "state", label: "State", options: ["open", "paused", "retired"] },
+          ]}
+          says={changed > 0 && `; ${changed} changed in the draft`}
+          onOpen={(q) => set("queue", q.name)}
+          together={
+            mayEdit
+              ? (names, done) => (
+                  <QueuesTogether
+                    queues={(document.data?.queues ?? []).filter((q) => names.has(q.name))}
+                    onDone={done}
+                  />
+                )
+              : undefined
+          }
+        />
       )}
       {opened && (
         <Drawer

@@ -5,16 +5,14 @@ import type { Selection, ServerView } from "../../api/client";
 import { serversQuery } from "../../api/stock";
 import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
-import { useUrlText } from "../../lib/useUrlText";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { DataTable, features, type Sort } from "../../ui/DataTable";
+import { ListPage, useListUrl } from "../../parts/ListPage";
+import { features } from "../../ui/DataTable";
 import { Drawer } from "../../ui/Drawer";
-import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
-import { Select } from "../../ui/Select";
 import { useAdopting } from "../../parts/adopting";
 import { Compare } from "./Compare";
 import { dutyMark, narrowServers, stands } from "../../parts/stock";
@@ -91,14 +89,10 @@ export function ServersPage() {
 
 function List({ all }: { all: ServerView[] }) {
   const now = useNow();
-  const { get, set } = useUrl();
-  const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
+  const url = useListUrl();
+  const { get, set, word } = url;
   const state = get("state");
   const rows = useMemo(() => narrowServers(all, { word, state }), [all, word, state]);
-  const sort: Sort = {
-    id: get("sort").replace(/^-/, "") || "name",
-    desc: get("sort").startsWith("-"),
-  };
   const columns = useMemo(
     () =>
       col.columns([
@@ -148,44 +142,30 @@ function List({ all }: { all: ServerView[] }) {
     );
   const total = all.reduce((n, s) => n + s.count.queues, 0);
   return (
-    <>
-      <div className="my-3 flex flex-wrap items-end gap-4">
-        <label className="flex flex-col gap-1">
-          Find
-          <input
-            type="search"
-            className={`${inputLook} w-64`}
-            placeholder="name, address, place, set…"
-            value={word}
-            onChange={(e) => setWord(e.target.value)}
-          />
-        </label>
-        <Select
-          label="State"
-          value={state}
-          options={[
+    <ListPage
+      caption="Servers"
+      page="servers"
+      url={url}
+      columns={columns}
+      grid={grid}
+      rows={rows}
+      total={all.length}
+      rowName={(s) => s.name}
+      finds="name, address, place, set…"
+      filters={[
+        {
+          key: "state",
+          label: "State",
+          options: [
             { value: "silent", label: "not answering" },
             { value: "not-ready", label: "with queues that are not ready" },
             { value: "jobs", label: "with jobs waiting" },
             { value: "differs", label: "not as the estate says" },
-          ]}
-          onChange={(v) => set("state", v)}
-        />
-        <p role="status" className="pb-1 text-ink-2">
-          {rows.length} of {all.length}; {count(total, "queue")} in all
-        </p>
-      </div>
-      <DataTable
-        caption="Servers"
-        columns={columns}
-        grid={grid}
-        rows={rows}
-        rowName={(s) => s.name}
-        sort={sort}
-        onSort={(s) => set("sort", `${s.desc ? "-" : ""}${s.id}`)}
-        onOpen={(s) => set("server", s.name)}
-      />
-      {rows.length === 0 && <p className="mt-2 text-ink-2">No server fits. Take a filter away.</p>}
-    </>
+          ],
+        },
+      ]}
+      says={`; ${count(total, "queue")} in all`}
+      onOpen={(s) => set("server", s.name)}
+    />
   );
 }
