@@ -1,5 +1,6 @@
+import { Combobox, ComboboxItem, ComboboxList, ComboboxProvider } from "@ariakit/react";
 import { Popover } from "radix-ui";
-import { useId, useState, type KeyboardEvent } from "react";
+import { useState } from "react";
 import { inputLook } from "./Field";
 
 export type Option = { value: string; label: string; detail?: string | undefined };
@@ -30,10 +31,8 @@ export function Picker({
   more = 0,
   onPick,
 }: PickerProps) {
-  const id = useId();
   const [open, setOpen] = useState(false);
   const [text, setText] = useState("");
-  const [at, setAt] = useState(0);
   // Also what a search found: its answer may still be for the letters before.
   const fitting = options.filter((o) =>
     `${o.label} ${o.value} ${o.detail ?? ""}`.toLowerCase().includes(text.trim().toLowerCase()),
@@ -41,23 +40,13 @@ export function Picker({
   const typed = text.trim();
   const own = free && typed && !fitting.some((o) => o.value === typed) ? free(typed) : null;
   const shown: Option[] = own ? [...fitting, { value: typed, label: own }] : fitting;
-  const current = Math.min(at, Math.max(0, shown.length - 1));
   const search = (t: string) => {
     setText(t);
-    setAt(0);
     onSearch?.(t);
   };
-  const pick = (o: Option | undefined) => {
-    if (!o) return;
+  const pick = (o: Option) => {
     onPick(o.value);
     setOpen(false);
-  };
-  const onKeyDown = (e: KeyboardEvent) => {
-    if (e.key === "ArrowDown") setAt(Math.min(current + 1, shown.length - 1));
-    else if (e.key === "ArrowUp") setAt(Math.max(current - 1, 0));
-    else if (e.key === "Enter") pick(shown[current]);
-    else return;
-    e.preventDefault();
   };
   return (
     <Popover.Root
@@ -83,43 +72,35 @@ export function Picker({
           aria-label={label}
           className="z-30 w-80 border border-rule-strong bg-sheet p-2 text-[1rem]"
         >
-          <input
-            role="combobox"
-            aria-label={`Find a ${label}`}
-            aria-expanded="true"
-            aria-controls={`${id}-list`}
-            aria-activedescendant={shown[current] ? `${id}-${current}` : undefined}
-            autoFocus
-            className={`${inputLook} w-full`}
-            value={text}
-            placeholder={hint ?? "Type to narrow"}
-            onChange={(e) => search(e.target.value)}
-            onKeyDown={onKeyDown}
-          />
-          <ul
-            id={`${id}-list`}
-            role="listbox"
-            aria-label={label}
-            className="mt-2 max-h-64 overflow-y-auto"
-          >
-            {shown.map((o, i) => (
-              // Its keys are those of the text above, as a combobox has it (ARIA 1.2).
-              // eslint-disable-next-line jsx-a11y/click-events-have-key-events
-              <li
-                key={o.value}
-                id={`${id}-${i}`}
-                role="option"
-                aria-selected={i === current}
-                ref={i === current ? (el) => el?.scrollIntoView({ block: "nearest" }) : undefined}
-                className={`px-2 py-1 ${i === current ? "bg-accent-wash" : ""}`}
-                onMouseMove={() => setAt(i)}
-                onClick={() => pick(o)}
-              >
-                <span className="block">{o.label}</span>
-                {o.detail && <span className="block text-ink-3">{o.detail}</span>}
-              </li>
-            ))}
-          </ul>
+          <ComboboxProvider open value={text} setValue={search}>
+            <Combobox
+              aria-label={`Find a ${label}`}
+              autoFocus
+              autoSelect="always"
+              className={`${inputLook} w-full`}
+              placeholder={hint ?? "Type to narrow"}
+            />
+            <ComboboxList
+              alwaysVisible
+              aria-label={label}
+              className="mt-2 max-h-64 overflow-y-auto"
+            >
+              {shown.map((o) => (
+                <ComboboxItem
+                  key={o.value}
+                  value={o.value}
+                  setValueOnClick={false}
+                  focusOnHover
+                  blurOnHoverEnd={false}
+                  className="px-2 py-1 data-[active-item]:bg-accent-wash"
+                  onClick={() => pick(o)}
+                >
+                  <span className="block">{o.label}</span>
+                  {o.detail && <span className="block text-ink-3">{o.detail}</span>}
+                </ComboboxItem>
+              ))}
+            </ComboboxList>
+          </ComboboxProvider>
           {shown.length === 0 && <p className="px-2 py-1 text-ink-3">Nothing is called that.</p>}
           {more > 0 && <p className="px-2 pt-1 text-ink-3">{more} more; type to narrow.</p>}
         </Popover.Content>
