@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, ask } from "../../api/client";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
@@ -17,30 +18,23 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
   const client = useQueryClient();
   const accounts = useQuery(accountsQuery());
   const rules = useQuery(rulesQuery());
-  const [account, setAccount] = useState({ name: "", password: "" });
-  const [as, setAs] = useState<Holding>(helpDesk);
-  const [who, setWho] = useState("");
-  const [given, setGiven] = useState<Holding>(helpDesk);
   const fresh = () => client.invalidateQueries({ queryKey: ["access"] });
-  const add = useMutation({
-    mutationFn: () => ask(api.POST("/api/v1/accounts", { body: { ...account, ...as } })),
-    onSuccess: async () => {
-      setAccount({ name: "", password: "" });
-      await fresh();
-    },
+  const add = useForm({
+    start: { name: "", password: "", as: helpDesk },
+    send: ({ as, ...account }) =>
+      ask(api.POST("/api/v1/accounts", { body: { ...account, ...as } })),
+    onDone: fresh,
   });
   const remove = useMutation({
     mutationFn: (name: string) =>
       ask(api.DELETE("/api/v1/accounts/{name}", { params: { path: { name } } })),
     onSuccess: fresh,
   });
-  const allow = useMutation({
-    mutationFn: () =>
+  const allow = useForm({
+    start: { who: "", given: helpDesk },
+    send: ({ who, given }) =>
       ask(api.POST("/api/v1/access-rules", { body: { who: who.trim(), ...given } })),
-    onSuccess: async () => {
-      setWho("");
-      await fresh();
-    },
+    onDone: fresh,
   });
   const end = useMutation({
     mutationFn: (id: number) =>
@@ -138,64 +132,55 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
       </div>
       {mayChange && (
         <div className="flex flex-col gap-8">
-          <form
-            className="flex flex-col gap-3"
-            aria-label="Make an account"
-            onSubmit={(e) => {
-              e.preventDefault();
-              add.mutate();
-            }}
+          <Form
+            label="Make an account"
+            failed="The account was not made"
+            form={add}
+            foot={
+              <Button
+                kind="main"
+                type="submit"
+                disabled={add.busy || !add.value.name || !add.value.password}
+              >
+                Make the account
+              </Button>
+            }
           >
             <h2>Make an account</h2>
-            <Field
-              label="Name"
-              value={account.name}
-              required
-              autoComplete="off"
-              onChange={(e) => setAccount({ ...account, name: e.target.value })}
-            />
+            <Field label="Name" {...add.text("name")} required autoComplete="off" />
             <Field
               label="Password"
               type="password"
-              value={account.password}
+              {...add.text("password")}
               required
               autoComplete="new-password"
               hint="12 characters or more."
-              onChange={(e) => setAccount({ ...account, password: e.target.value })}
             />
-            <HoldingFields value={as} onChange={setAs} />
-            {add.error && <ProblemNotice title="The account was not made" error={add.error} />}
-            <Button
-              kind="main"
-              type="submit"
-              disabled={add.isPending || !account.name || !account.password}
-            >
-              Make the account
-            </Button>
-          </form>
-          <form
-            className="flex flex-col gap-3"
-            aria-label="Give people of a directory a role"
-            onSubmit={(e) => {
-              e.preventDefault();
-              allow.mutate();
-            }}
+            <HoldingFields value={add.value.as} onChange={(as) => add.change({ as })} />
+          </Form>
+          <Form
+            label="Give people of a directory a role"
+            failed="The rule was not kept"
+            form={allow}
+            foot={
+              <Button type="submit" disabled={allow.busy || !allow.value.who.trim()}>
+                Give the role
+              </Button>
+            }
           >
             <h2>Give people of a directory a role</h2>
             <Field
               label="Who"
-              value={who}
+              {...allow.text("who")}
               required
               placeholder="group:help-desk"
               hint="everyone, user:NAME, group:NAME or unit:PATH."
-              onChange={(e) => setWho(e.target.value)}
             />
-            <HoldingFields value={given} onChange={setGiven} />
-            {allow.error && <ProblemNotice title="The rule was not kept" error={allow.error} />}
-            <Button type="submit" disabled={allow.isPending || !who.trim()}>
-              Give the role
-            </Button>
-          </form>
+            <HoldingFields
+              value={allow.value.given}
+              onChange={(given) => allow.change({ given })}
+            />
+          </Form>
         </div>
       )}
     </div>

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, ask, type NewCredential } from "../../api/client";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { credentialsQuery } from "../../api/stock";
 import { ago } from "../../lib/time";
@@ -15,32 +16,34 @@ const kinds = [
   { value: "sign-in", label: "a sign-in: name and password" },
   { value: "snmp", label: "an SNMP community" },
   { value: "snmp-usm", label: "an SNMP user with authentication and privacy" },
-];
+] as const;
 const marks = { works: "yes", refused: "no", unproven: "silent" };
-const blank: NewCredential = { name: "", kind: "sign-in", secret: "" };
+/** What is entered: where it is meant for, and when it ends, as texts. */
+type Entered = Omit<NewCredential, "for" | "expires"> & { where: string; ends: string };
+const blank: Entered = { name: "", kind: "sign-in", secret: "", where: "", ends: "" };
 
 /** Keys to servers and devices: entered once, tried at once, sealed, never shown again. */
 export function Credentials() {
   const client = useQueryClient();
   const now = useNow();
   const keys = useQuery(credentialsQuery());
-  const [k, setK] = useState<NewCredential>(blank);
-  const [where, setWhere] = useState("");
-  const change = (part: Partial<NewCredential>) => setK((old) => ({ ...old, ...part }));
   const fresh = () => client.invalidateQueries({ queryKey: ["stock"] });
-  const save = useMutation({
-    mutationFn: () =>
+  const form = useForm({
+    start: blank,
+    send: ({ where, ends, ...k }: Entered) =>
       ask(
         api.POST("/api/v1/credentials", {
-          body: { ...k, for: where.split(/[\s,]+/).filter(Boolean) },
+          body: {
+            ...k,
+            for: where.split(/[\s,]+/).filter(Boolean),
+            ...(ends && { expires: `${ends}T00:00:00Z` }),
+          },
         }),
       ),
-    onSuccess: async () => {
-      setK(blank);
-      setWhere("");
-      await fresh();
-    },
+    ofProblems: { for: "where", expires: "ends" },
+    onDone: fresh,
   });
+  const k = form.value;
   const remove = useMutation({
     mutationFn: (name: string) =>
       ask(api.DELETE("/api/v1/credentials/{name}", { params: { path: { name } } })),
@@ -117,37 +120,37 @@ export function Credentials() {
         )}
         {remove.error && <ProblemNotice title="The key was not forgotten" error={remove.error} />}
       </section>
-      <form
-        className="flex flex-col gap-3"
-        aria-label="Store a key"
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
+      <Form
+        label="Store a key"
+        failed="The key was not stored"
+        form={form}
+        foot={
+          <>
+            {form.result && (
+              <p role="status">
+                <Mark of={marks[form.result.state]}>
+                  {form.result.name} is stored; {form.result.state}: {form.result.says}.
+                </Mark>
+              </p>
+            )}
+            <Button kind="main" type="submit" disabled={form.busy || !k.name || !k.secret}>
+              {form.busy ? "Trying it…" : "Try and store"}
+            </Button>
+          </>
+        }
       >
         <h2>Store a key</h2>
-        <Field
-          label="Name"
-          value={k.name}
-          required
-          placeholder="such as branch-servers"
-          onChange={(e) => change({ name: e.target.value })}
-        />
+        <Field label="Name" {...form.text("name")} required placeholder="such as branch-servers" />
         <Select
           label="Kind"
           value={k.kind}
-          options={kinds}
+          options={[...kinds]}
           all=""
-          onChange={(v) => change({ kind: v as NewCredential["kind"] })}
+          onChange={(v) =>
+            form.change({ kind: kinds.find((o) => o.value === v)?.value ?? "sign-in" })
+          }
         />
-        {k.kind !== "snmp" && (
-          <Field
-            label="User"
-            value={k.user ?? ""}
-            autoComplete="off"
-            onChange={(e) => change({ user: e.target.value })}
-          />
-        )}
+        {k.kind !== "snmp" && <Field label="User" {...form.text("user")} autoComplete="off" />}
         <Field
           label={
             k.kind === "sign-in"
@@ -158,47 +161,25 @@ export function Credentials() {
           }
           type="password"
           autoComplete="new-password"
-          value={k.secret}
+          {...form.text("secret")}
           required
-          onChange={(e) => change({ secret: e.target.value })}
         />
         {k.kind === "snmp-usm" && (
           <Field
             label="Privacy key"
             type="password"
             autoComplete="new-password"
-            value={k.privacy ?? ""}
-            onChange={(e) => change({ privacy: e.target.value })}
+            {...form.text("privacy")}
           />
         )}
         <Field
           label="For"
-          value={where}
+          {...form.text("where")}
           placeholder="10.40.0.0/16 *.skerry.example"
-          onChange={(e) => setWhere(e.target.value)}
           hint="Host names, addresses, subnets and *.DOMAIN, divided by blanks."
         />
-        <Field
-          label="Ends on"
-          type="date"
-          value={k.expires?.slice(0, 10) ?? ""}
-          onChange={(e) => {
-            const { expires: _, ...rest } = k;
-            setK(e.target.value ? { ...rest, expires: `${e.target.value}T00:00:00Z` } : rest);
-          }}
-        />
-        {save.error && <ProblemNotice title="The key was not stored" error={save.error} />}
-        {save.data && (
-          <p role="status">
-            <Mark of={marks[save.data.state]}>
-              {save.data.name} is stored; {save.data.state}: {save.data.says}.
-            </Mark>
-          </p>
-        )}
-        <Button kind="main" type="submit" disabled={save.isPending || !k.name || !k.secret}>
-          {save.isPending ? "Trying it…" : "Try and store"}
-        </Button>
-      </form>
+        <Field label="Ends on" type="date" {...form.text("ends")} />
+      </Form>
     </div>
   );
 }
