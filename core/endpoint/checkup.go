@@ -18,7 +18,18 @@ type Check struct {
 	Says   string `json:"says"`
 	Fix    string `json:"fix,omitempty"`
 	By     string `json:"by" enum:"service,endpoint" doc:"From whose place it was looked."`
+	// Kind is worked out whenever a checkup is looked at, and not kept.
+	Kind CheckKind `json:"kind,omitempty" enum:"test-page,no-answer" doc:"What check it is, of those by which something is decided."`
 }
+
+// A CheckKind tells apart the checks by which something is decided; most have none.
+type CheckKind string
+
+// The kinds.
+const (
+	CheckTestPage CheckKind = "test-page" // the test page that was asked for
+	CheckNoAnswer CheckKind = "no-answer" // in place of what an endpoint has not answered in time
+)
 
 // The results.
 const (

@@ -98,7 +98,7 @@ type Checked struct {
 // Estate is a revision with its document.
 type Estate struct {
 	Revision estate.Revision  `json:"revision"`
-	Document *estate.Document `json:"document"`
+	Document *estate.Document `json:"document" nullable:"false"`
 }
 
 // Import takes in a directory.

@@ -144,6 +144,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.packages(a)
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
+	tellOfNull(cfg.Components.Schemas)
 	return a
 }
 

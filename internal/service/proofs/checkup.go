@@ -70,7 +70,7 @@ func (s *Room) StartCheckup(ctx context.Context, p *access.Principal, machine, q
 		return c, err
 	}
 	s.present.Agents.Ring(rec.Report.Machine)
-	return s.whole(ctx, c, rec)
+	return s.complete(ctx, c, rec)
 }
 
 // Checkup gives one with what is known by now.
@@ -86,11 +86,11 @@ func (s *Room) Checkup(ctx context.Context, p *access.Principal, id int64) (endp
 	if err != nil {
 		return c, err
 	}
-	return s.whole(ctx, c, rec)
+	return s.complete(ctx, c, rec)
 }
 
-// whole puts the service's own checks before the endpoint's.
-func (s *Room) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Record) (endpoint.Checkup, error) {
+// complete puts the service's own checks before the endpoint's, and says of what kind those are.
+func (s *Room) complete(ctx context.Context, c endpoint.Checkup, rec endpoint.Record) (endpoint.Checkup, error) {
 	c.Machine = rec.Report.Machine
 	lineups := s.present.View().Lineups(rec, s.now())
 	e := s.present.View().Judge(rec, endpoint.PlanFor(lineups), s.now())
@@ -109,11 +109,16 @@ func (s *Room) whole(ctx context.Context, c endpoint.Checkup, rec endpoint.Recor
 	if c.Done != nil {
 		f.Connected = true // it has just answered
 	}
+	for i := range c.Checks {
+		if c.Queue != "" && c.Checks[i].Check == endpoint.TestCheck(c.Queue, c.Try) {
+			c.Checks[i].Kind = endpoint.CheckTestPage
+		}
+	}
 	c.Checks = append(endpoint.ServiceChecks(f), c.Checks...)
 	if c.Done == nil && s.now().Sub(c.At) > checkupWithin {
 		c.Checks = append(c.Checks, endpoint.Check{Check: "What does it find from its own place?", Result: endpoint.Unproven,
 			Says: "it has not answered", Fix: "see that its agent runs; or ask at the machine: cirque-agent checkup",
-			By: "service"})
+			By: "service", Kind: endpoint.CheckNoAnswer})
 	}
 	return c, nil
 }

@@ -67,5 +67,5 @@ func (s *Room) TellPrintResult(ctx context.Context, p *access.Principal, id int6
 	if err != nil {
 		return c, err
 	}
-	return s.whole(ctx, c, rec)
+	return s.complete(ctx, c, rec)
 }

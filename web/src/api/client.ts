@@ -37,41 +37,25 @@ export type Role = Exclude<NonNullable<Schemas["AccessHolding"]["role"]>, "agent
 export type Moment = Schemas["Moment"];
 export type AgentSettings = Schemas["EstateAgentSettings"];
 export type FoundOne = Schemas["FoundOne"];
-/** Null where the service says null: its description cannot tell of objects that are missing. */
-type Missing<T, K extends keyof T> = Omit<T, K> & { [P in K]: T[P] | null };
-export type ServerView = Missing<Schemas["StockServerView"], "check">;
-export type ServerSheetData = Missing<Schemas["StockServerSheet"], "check">;
+export type ServerView = Schemas["StockServerView"];
+export type ServerSheetData = Schemas["StockServerSheet"];
 export type FoundQueue = Schemas["StockQueueView"];
-export type DeviceView = Missing<Schemas["StockDeviceView"], "check" | "reading">;
-export type Move = Omit<Schemas["ContinuityMove"], "waiting" | "read" | "until" | "begun"> & {
-  waiting: number | null;
-  read: string | null;
-  until: string | null;
-  begun: string | null;
-};
-export type HealthView = Omit<Schemas["ContinuityHealthView"], "uptime"> & {
-  uptime: number | null;
-};
-export type SetView = Omit<Schemas["StockSetView"], "members"> & {
-  members: Missing<Schemas["StockSetMember"], "read">[];
-};
-export type Checkup = Missing<Schemas["EndpointCheckup"], "done">;
+export type DeviceView = Schemas["StockDeviceView"];
+export type Move = Schemas["ContinuityMove"];
+export type HealthView = Schemas["ContinuityHealthView"];
+export type SetView = Schemas["StockSetView"];
+export type Checkup = Schemas["EndpointCheckup"];
 export type Proof = Schemas["EndpointProof"];
 export type ProofRow = Schemas["EndpointProofRow"];
 export type DriverHere = Schemas["EndpointDriverHere"];
-export type FailoverTest = Omit<Schemas["ContinuityFailoverTest"], "ended" | "good"> & {
-  ended: string | null;
-  good: boolean | null;
-};
+export type FailoverTest = Schemas["ContinuityFailoverTest"];
 export type Fault = Schemas["NoticeFault"];
 export type SentNotice = Schemas["NoticeSent"];
-export type NoticeView = Omit<Schemas["NoticeView"], "last"> & { last: SentNotice | null };
+export type NoticeView = Schemas["NoticeView"];
 export type EstateNotice = Schemas["EstateNotice"];
-export type PhotoCompared = Omit<Schemas["SnapshotCompared"], "after"> & {
-  after: Schemas["Snapshot"] | null;
-};
-export type WaitingJobs = Omit<Schemas["StockWaiting"], "at"> & { at: string | null };
-export type Fleet = Omit<Schemas["EndpointFleet"], "part"> & { part: number | null };
+export type SnapshotCompared = Schemas["SnapshotCompared"];
+export type WaitingJobs = Schemas["StockWaiting"];
+export type Fleet = Schemas["EndpointFleet"];
 export type Sample = Schemas["EndpointSample"];
 export type Check = Schemas["StockCheck"];
 export type StockDifference = Schemas["StockDifference"];
@@ -90,11 +74,8 @@ export type TestLine = Schemas["TestLine"];
 export type NewTest = Schemas["NewTest"];
 export type Credential = Schemas["StockCredential"];
 export type NewCredential = Schemas["NewCredential"];
-export type DirectoryRun = Omit<Schemas["DirectoryRun"], "ended"> & { ended: string | null };
-export type SourceView = Omit<Schemas["DirectorySourceView"], "last" | "next"> & {
-  last: DirectoryRun | null;
-  next: string | null;
-};
+export type DirectoryRun = Schemas["DirectoryRun"];
+export type SourceView = Schemas["DirectorySourceView"];
 export type NewSource = Schemas["NewSource"];
 export type RenameProposal = Schemas["DirectoryProposal"];
 export type DriverPackage = Schemas["DriverPackage"];
@@ -115,7 +96,7 @@ export class ProblemError extends Error {
 
 export const api = createClient<paths>({ baseUrl: "/" });
 
-type Answer<T> = { data?: T; error?: unknown; response: Response };
+type Answer<T> = { data?: T; error?: Partial<Problem> | undefined; response: Response };
 
 /** Gives the data of an answer, or throws its problem. */
 export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
@@ -132,7 +113,7 @@ export async function ask<T>(call: Promise<Answer<T>>): Promise<T> {
     });
   }
   if (!answer.response.ok) {
-    const p = answer.error as Partial<Problem> | undefined;
+    const p = answer.error;
     throw new ProblemError({
       code: "answer-unreadable",
       status: answer.response.status,

@@ -1,13 +1,11 @@
 import { queryOptions, type QueryClient } from "@tanstack/react-query";
-import { api, ask, askAll, type DirectoryRun, type SourceView } from "./client";
+import { api, ask, askAll } from "./client";
 
 export const sourcesQuery = () =>
   queryOptions({
     queryKey: ["sources", "list"],
     queryFn: async ({ signal }) =>
-      (await askAll((query) =>
-        api.GET("/api/v1/directory/sources", { params: { query }, signal }),
-      )) as SourceView[],
+      await askAll((query) => api.GET("/api/v1/directory/sources", { params: { query }, signal })),
   });
 
 export const runsQuery = () =>
@@ -15,7 +13,7 @@ export const runsQuery = () =>
     queryKey: ["sources", "runs"],
     queryFn: async ({ signal }) =>
       (await ask(api.GET("/api/v1/directory/runs", { params: { query: { limit: 50 } }, signal })))
-        .items as DirectoryRun[],
+        .items,
   });
 
 export const renamesQuery = () =>

@@ -3533,7 +3533,7 @@ export interface components {
             groups: number;
             has_password: boolean;
             /** @description The latest run. */
-            last: components["schemas"]["DirectoryRun"];
+            last: components["schemas"]["DirectoryRun"] | null;
             /** @description The DN below which queues that are listed are written as printer entries (RFC 7612); none are when absent. The account needs the right to. */
             list_under?: string;
             /** Format: int64 */
@@ -3880,6 +3880,11 @@ export interface components {
             /** @description What was asked, such as: does it reach the service? */
             check: string;
             fix?: string;
+            /**
+             * @description What check it is, of those by which something is decided.
+             * @enum {string}
+             */
+            kind?: "test-page" | "no-answer";
             /** @enum {string} */
             result: "yes" | "no" | "unproven";
             says: string;
@@ -5021,7 +5026,7 @@ export interface components {
             to: "device" | "gateway";
         };
         MovedQueues: {
-            draft: components["schemas"]["Draft"];
+            draft: components["schemas"]["Draft"] | null;
             moved: components["schemas"]["DecommissionMoved"][];
         };
         NamedText: {
@@ -5305,7 +5310,7 @@ export interface components {
             /** @description What it is about and is wrong just now, told or not. */
             faults: components["schemas"]["NoticeFault"][];
             /** @description What was sent last; null where nothing was. */
-            last: components["schemas"]["NoticeSent"];
+            last: components["schemas"]["NoticeSent"] | null;
             name: string;
             note?: string;
             /** @description Also tell the people whose jobs wait on a server that does not answer. */
@@ -5917,7 +5922,7 @@ export interface components {
         };
         PersonData: {
             /** @description With which they sign in here. */
-            account: components["schemas"]["AccessAccount"];
+            account: components["schemas"]["AccessAccount"] | null;
             directory: components["schemas"]["DirectoryPastRow"][];
             /** @description Where endpoints last told of them. */
             endpoints: components["schemas"]["EndpointPresence"][];
@@ -6168,7 +6173,7 @@ export interface components {
             ids?: number[];
         };
         Renamed: {
-            draft: components["schemas"]["Draft"];
+            draft: components["schemas"]["Draft"] | null;
             names: components["schemas"]["BulkRenaming"][];
         };
         RenewRequest: {
@@ -6257,7 +6262,7 @@ export interface components {
         };
         SnapshotCompared: {
             /** @description Null for how it stands now. */
-            after: components["schemas"]["Snapshot"];
+            after: components["schemas"]["Snapshot"] | null;
             before: components["schemas"]["Snapshot"];
             /** @description The first of them. */
             differences: components["schemas"]["SnapshotDifference"][];
@@ -6284,7 +6289,7 @@ export interface components {
         };
         StartedScan: {
             plan: components["schemas"]["ScanPlan"];
-            scan: components["schemas"]["StockScan"];
+            scan: components["schemas"]["StockScan"] | null;
         };
         StockAnswer: {
             /** @enum {string} */
@@ -6409,7 +6414,7 @@ export interface components {
             /** Format: date-time */
             at: string;
             author: string;
-            check: components["schemas"]["StockCheck"];
+            check: components["schemas"]["StockCheck"] | null;
             /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
             credential?: string;
             differs: components["schemas"]["StockDifference"][];
@@ -6427,14 +6432,14 @@ export interface components {
             /** @description The estate's queues behind which it is. */
             queues: string[];
             /** @description The last that it told; null before the first. */
-            reading: components["schemas"]["StockDevice"];
+            reading: components["schemas"]["StockDevice"] | null;
             registered: boolean;
             title?: string;
             uri: string;
         };
         StockDifference: {
             /** @description The estate's object; null where it has none. */
-            at: components["schemas"]["EstateRef"];
+            at: components["schemas"]["EstateRef"] | null;
             device?: string;
             fix: string;
             /** @description unlisted, gone, other-device, other-driver, not-shared, moved, swapped, silent, address-unkept, address-shared, address-outside, reservation, credential. */
@@ -6601,7 +6606,7 @@ export interface components {
             at: string;
             author: string;
             /** @description The last try to read it; null before the first. */
-            check: components["schemas"]["StockCheck"];
+            check: components["schemas"]["StockCheck"] | null;
             count: components["schemas"]["StockCounter"];
             /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
             credential?: string;
@@ -6646,7 +6651,7 @@ export interface components {
             at: string;
             author: string;
             /** @description The last try to read it; null before the first. */
-            check: components["schemas"]["StockCheck"];
+            check: components["schemas"]["StockCheck"] | null;
             count: components["schemas"]["StockCounter"];
             /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
             credential?: string;

@@ -4,13 +4,8 @@ import {
   ask,
   askAll,
   ProblemError,
-  type DeviceView,
-  type Move,
   type NewTest,
-  type SetView,
   type Selection,
-  type ServerSheetData,
-  type ServerView,
   type StockJob,
   type TestLine,
   type TestSheet,
@@ -21,18 +16,14 @@ export const serversQuery = () =>
   queryOptions({
     queryKey: ["stock", "servers"],
     queryFn: async ({ signal }) =>
-      (await askAll((query) =>
-        api.GET("/api/v1/stock/servers", { params: { query }, signal }),
-      )) as ServerView[],
+      await askAll((query) => api.GET("/api/v1/stock/servers", { params: { query }, signal })),
   });
 
 export const serverQuery = (name: string) =>
   queryOptions({
     queryKey: ["stock", "servers", name],
     queryFn: async ({ signal }) =>
-      (await ask(
-        api.GET("/api/v1/stock/servers/{name}", { params: { path: { name } }, signal }),
-      )) as ServerSheetData,
+      await ask(api.GET("/api/v1/stock/servers/{name}", { params: { path: { name } }, signal })),
     placeholderData: keepPreviousData,
   });
 
@@ -41,9 +32,7 @@ export const setsQuery = () =>
   queryOptions({
     queryKey: ["stock", "sets"],
     queryFn: async ({ signal }) =>
-      (await askAll((query) =>
-        api.GET("/api/v1/stock/sets", { params: { query }, signal }),
-      )) as SetView[],
+      await askAll((query) => api.GET("/api/v1/stock/sets", { params: { query }, signal })),
   });
 
 /** How far people have moved off servers that are out of duty; it goes on by itself while any is. */
@@ -51,7 +40,7 @@ export const movesQuery = () =>
   queryOptions({
     queryKey: ["duties", "moves"],
     queryFn: async ({ signal }) =>
-      (await askAll((query) => api.GET("/api/v1/moves", { params: { query }, signal }))) as Move[],
+      await askAll((query) => api.GET("/api/v1/moves", { params: { query }, signal })),
     refetchInterval: (q) => (q.state.data && q.state.data.length > 0 ? 3000 : 30_000),
   });
 
@@ -67,9 +56,7 @@ export const devicesQuery = () =>
   queryOptions({
     queryKey: ["stock", "devices"],
     queryFn: async ({ signal }) =>
-      (await askAll((query) =>
-        api.GET("/api/v1/stock/devices", { params: { query }, signal }),
-      )) as DeviceView[],
+      await askAll((query) => api.GET("/api/v1/stock/devices", { params: { query }, signal })),
   });
 
 /** What scans found, and nobody listed. */

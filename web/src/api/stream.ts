@@ -25,15 +25,17 @@ export async function stream<L extends { problem?: Problem }, T>(
       fix: "check that it runs, and the network",
     });
   }
-  if (!response.ok || !response.body)
-    throw new ProblemError((await response.json()) as ProblemError["problem"]);
+  if (!response.ok || !response.body) {
+    const problem: ProblemError["problem"] = await response.json();
+    throw new ProblemError(problem);
+  }
   const reader = response.body.pipeThrough(new TextDecoderStream()).getReader();
   let rest = "";
   for (;;) {
     const { value, done } = await reader.read();
     rest += value ?? "";
     for (let end = rest.indexOf("\n"); end >= 0; end = rest.indexOf("\n")) {
-      const line = JSON.parse(rest.slice(0, end)) as L;
+      const line: L = JSON.parse(rest.slice(0, end));
       rest = rest.slice(end + 1);
       if (line.problem) throw new ProblemError(line.problem);
       const result = take(line);

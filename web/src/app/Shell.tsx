@@ -3,13 +3,14 @@ import { Suspense, useState, type ReactNode } from "react";
 import { Link, NavLink, useLocation } from "react-router";
 import { api, ask, type Me } from "../api/client";
 import { revisionQuery } from "../api/queries";
+import { among } from "../lib/among";
 import { lazily } from "../lib/lazily";
 import { stamp } from "../lib/time";
 import { DraftStrip } from "./DraftStrip";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
 import { groupOf, offered } from "./pages";
-import { applyTheme, theme, type Theme } from "./theme";
+import { applyTheme, theme, themes, type Theme } from "./theme";
 
 // It brings lists that narrow as one types; the first page need not wait for them.
 const FindAnything = lazily(
@@ -106,7 +107,7 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
             className="rounded-[3px] border border-rule bg-sheet px-1"
             value={look}
             onChange={(e) => {
-              const t = e.target.value as Theme;
+              const t = among(themes, e.target.value) ?? "system";
               applyTheme(t);
               setLook(t);
             }}

@@ -128,7 +128,7 @@ export function useLive(): { live: boolean } {
         void client.invalidateQueries({ queryKey: ["me"] });
       };
       source.addEventListener("notice", (e) => {
-        const n = JSON.parse((e as MessageEvent<string>).data) as Notice;
+        const n: Notice = JSON.parse(String(e.data));
         if (n.what === "endpoint") heard(n.subject);
         else mark(n.what);
       });

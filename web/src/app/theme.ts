@@ -1,4 +1,5 @@
-export type Theme = "system" | "light" | "dark";
+export const themes = ["system", "light", "dark"] as const;
+export type Theme = (typeof themes)[number];
 const key = "cirque-theme";
 
 export function theme(): Theme {

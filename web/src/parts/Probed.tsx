@@ -1,5 +1,5 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
-import { api, ask, askAll, type HealthView } from "../api/client";
+import { api, ask, askAll } from "../api/client";
 import { ago, stamp } from "../lib/time";
 import { useNow } from "../lib/useNow";
 import { Fact } from "../ui/Facts";
@@ -9,9 +9,9 @@ const healthQuery = (kind: "server" | "device", name: string) =>
   queryOptions({
     queryKey: ["duties", "health", kind, name],
     queryFn: async ({ signal }) =>
-      (await ask(
+      await ask(
         api.GET("/api/v1/health/{kind}/{name}", { params: { path: { kind, name } }, signal }),
-      )) as HealthView,
+      ),
     retry: false,
     refetchInterval: 15_000,
   });

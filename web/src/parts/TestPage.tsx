@@ -36,7 +36,7 @@ export function TestPage({
     try {
       setResult(await testPage(what, setJob, signal));
     } catch (e) {
-      if (!signal.aborted) setError(e as Error);
+      if (!signal.aborted) setError(e instanceof Error ? e : new Error(String(e)));
     } finally {
       if (!signal.aborted) {
         setRunning(false);

@@ -50,7 +50,10 @@ export function HoldingFields({
         options={roles}
         all=""
         onChange={(r) =>
-          onChange({ role: r as Role, sites: r === "owner" || r === "person" ? [] : value.sites })
+          onChange({
+            role: roles.find((o) => o.value === r)?.value ?? value.role,
+            sites: r === "owner" || r === "person" ? [] : value.sites,
+          })
         }
       />
       <p className="text-ink-2">{roles.find((r) => r.value === value.role)?.says}.</p>

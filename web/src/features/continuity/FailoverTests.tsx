@@ -17,9 +17,7 @@ const failoverTestsQuery = () =>
   queryOptions({
     queryKey: ["duties", "failover-tests"],
     queryFn: async ({ signal }) =>
-      (await askAll((query) =>
-        api.GET("/api/v1/failover-tests", { params: { query }, signal }),
-      )) as FailoverTest[],
+      await askAll((query) => api.GET("/api/v1/failover-tests", { params: { query }, signal })),
     refetchInterval: (q) => (q.state.data?.some((e) => !e.ended) ? 2000 : 30_000),
   });
 

@@ -12,6 +12,7 @@ import { draftChanged, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
+import { among, keysOf } from "../../lib/among";
 import { Button } from "../../ui/Button";
 import { Copy } from "../../ui/Copy";
 import { Fact, Facts } from "../../ui/Facts";
@@ -302,7 +303,7 @@ function EditDevice({ device }: { device: EstateDevice }) {
             value={d.address_kept_by ?? "unknown"}
             onChange={(e) =>
               change({
-                address_kept_by: e.target.value as NonNullable<EstateDevice["address_kept_by"]>,
+                address_kept_by: among(keysOf(keptBy), e.target.value) ?? "unknown",
               })
             }
           >

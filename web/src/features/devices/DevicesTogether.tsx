@@ -3,6 +3,7 @@ import { useState } from "react";
 import type { EstateDevice } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { among, keysOf } from "../../lib/among";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { inputLook } from "../../ui/Field";
@@ -48,7 +49,7 @@ export function DevicesTogether({
           className={inputLook}
           value={what}
           onChange={(e) => {
-            setWhat(e.target.value as What);
+            setWhat(among(keysOf(whats), e.target.value) ?? what);
             setText("");
           }}
         >

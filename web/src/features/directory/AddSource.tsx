@@ -11,7 +11,7 @@ const presets = [
   { value: "standard", label: "the standard schema (inetOrgPerson)" },
   { value: "posix", label: "the posix schema" },
   { value: "domain", label: "a domain controller's" },
-];
+] as const;
 
 /** Tries a directory, shows a few of what it holds, then keeps it; a dry pass begins at once. */
 export function AddSource({ onDone }: { onDone: () => void }) {
@@ -98,9 +98,11 @@ export function AddSource({ onDone }: { onDone: () => void }) {
       <Select
         label="Schema"
         value={v.preset ?? "standard"}
-        options={presets}
+        options={[...presets]}
         all=""
-        onChange={(p) => change({ preset: p as NonNullable<NewSource["preset"]> })}
+        onChange={(p) =>
+          change({ preset: presets.find((o) => o.value === p)?.value ?? "standard" })
+        }
       />
       <Field
         label="Account that reads"

@@ -22,6 +22,7 @@ export function Renames() {
     onSuccess: () => sourcesChanged(client),
   });
   if (!renames.data || renames.data.length === 0) return null;
+  const failed = take.error ?? drop.error;
   return (
     <section
       aria-label="Renamed in the directory"
@@ -62,9 +63,7 @@ export function Renames() {
           </span>
         )}
       </div>
-      {(take.error ?? drop.error) && (
-        <ProblemNotice title="Nothing was changed" error={(take.error ?? drop.error) as Error} />
-      )}
+      {failed && <ProblemNotice title="Nothing was changed" error={failed} />}
     </section>
   );
 }

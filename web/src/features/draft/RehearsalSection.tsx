@@ -39,7 +39,7 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
       );
       setResult({ what, version: draft.version, report });
     } catch (e) {
-      if (!stop.signal.aborted) setError(e as Error);
+      if (!stop.signal.aborted) setError(e instanceof Error ? e : new Error(String(e)));
     } finally {
       if (running.current === stop) setRun(null);
     }

@@ -9,6 +9,7 @@ const words = {
   garbled: "It is garbled",
   nothing: "Nothing came out",
 } as const;
+const results = ["good", "garbled", "nothing"] as const;
 
 /** What a person saw come out of the device: the last word on a test page, remembered of the driver with that model. */
 export function CameOut({ checkup: c }: { checkup: Checkup }) {
@@ -23,8 +24,8 @@ export function CameOut({ checkup: c }: { checkup: Checkup }) {
       ),
     onSuccess: () => client.invalidateQueries({ queryKey: ["endpoints"] }),
   });
-  const result = (tell.data as Checkup | undefined)?.print_result ?? c.print_result;
-  const test = c.checks.find((r) => r.check.startsWith("Does a test page to"));
+  const result = tell.data?.print_result ?? c.print_result;
+  const test = c.checks.find((r) => r.kind === "test-page");
   if (!c.done || !c.queue || !test || test.result === "no") return null;
   if (result) {
     return (
@@ -48,7 +49,7 @@ export function CameOut({ checkup: c }: { checkup: Checkup }) {
   return (
     <div className="flex flex-wrap items-center gap-2">
       <span>What came out of the device?</span>
-      {(Object.keys(words) as (keyof typeof words)[]).map((k) => (
+      {results.map((k) => (
         <Button key={k} disabled={tell.isPending} onClick={() => tell.mutate(k)}>
           {words[k]}
         </Button>

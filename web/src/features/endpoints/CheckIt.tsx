@@ -1,6 +1,6 @@
 import { queryOptions, useMutation, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask, type Checkup } from "../../api/client";
+import { api, ask } from "../../api/client";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useMay } from "../../parts/useMay";
 import { Button } from "../../ui/Button";
@@ -12,14 +12,10 @@ const checkupQuery = (id: number) =>
   queryOptions({
     queryKey: ["endpoints", "checkup", id],
     queryFn: async ({ signal }) =>
-      (await ask(
-        api.GET("/api/v1/checkups/{id}", { params: { path: { id } }, signal }),
-      )) as Checkup,
+      await ask(api.GET("/api/v1/checkups/{id}", { params: { path: { id } }, signal })),
     enabled: id > 0,
     refetchInterval: (q) =>
-      q.state.data?.done || q.state.data?.checks.some((r) => r.says === "it has not answered")
-        ? false
-        : 700,
+      q.state.data?.done || q.state.data?.checks.some((r) => r.kind === "no-answer") ? false : 700,
   });
 
 const alternativesQuery = (machine: string, queue: string) =>
@@ -53,14 +49,14 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
   const alternatives = useQuery(alternativesQuery(machine, queue));
   const start = useMutation({
     mutationFn: async () =>
-      (await ask(
+      await ask(
         api.POST("/api/v1/endpoints/{machine}/checkups", {
           params: {
             path: { machine },
             query: queue ? { queue, ...(other && { try: other }) } : {},
           },
         }),
-      )) as Checkup,
+      ),
   });
   const later = useQuery(checkupQuery(start.data?.id ?? 0));
   const c = later.data ?? start.data;
@@ -130,7 +126,7 @@ export function CheckIt({ machine, queues }: { machine: string; queues: string[]
             );
           })}
           <p role="status">
-            {!c.done && !c.checks.some((r) => r.says === "it has not answered")
+            {!c.done && !c.checks.some((r) => r.kind === "no-answer")
               ? "Waiting for what it finds from its own place…"
               : wrong
                 ? `Begin with: ${wrong.says}.`

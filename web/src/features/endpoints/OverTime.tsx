@@ -1,5 +1,5 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
-import { api, ask, type Fleet, type Sample } from "../../api/client";
+import { api, ask, type Sample } from "../../api/client";
 import { stamp } from "../../lib/time";
 import { useUrl } from "../../lib/useUrl";
 import { count } from "../../lib/words";
@@ -12,7 +12,7 @@ const fleetQuery = (hours: number) =>
   queryOptions({
     queryKey: ["endpoints", "fleet", hours],
     queryFn: async ({ signal }) =>
-      (await ask(api.GET("/api/v1/fleet", { params: { query: { hours } }, signal }))) as Fleet,
+      await ask(api.GET("/api/v1/fleet", { params: { query: { hours } }, signal })),
     refetchInterval: 30_000,
   });
 

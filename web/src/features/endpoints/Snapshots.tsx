@@ -1,6 +1,6 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
-import { api, ask, askAll, type PhotoCompared } from "../../api/client";
+import { api, ask, askAll } from "../../api/client";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
@@ -25,7 +25,7 @@ const comparedQuery = (name: string, other: string, word: string) =>
   queryOptions({
     queryKey: ["snapshots", name, other, word],
     queryFn: async ({ signal }) =>
-      (await ask(
+      await ask(
         api.GET("/api/v1/snapshots/{name}/compare", {
           params: {
             path: { name },
@@ -33,7 +33,7 @@ const comparedQuery = (name: string, other: string, word: string) =>
           },
           signal,
         }),
-      )) as PhotoCompared,
+      ),
     enabled: Boolean(name),
   });
 

@@ -77,7 +77,7 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
           label="effect"
           word={effects.find((e) => e.value === g.effect)?.label ?? "Place"}
           options={[...effects]}
-          onPick={(v) => change({ effect: v as Grant["effect"] })}
+          onPick={(v) => change({ effect: effects.find((e) => e.value === v)?.value ?? g.effect })}
         />{" "}
         <Entries
           label="queue, label or place"

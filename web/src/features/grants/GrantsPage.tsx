@@ -10,6 +10,7 @@ import {
   sendEdits,
 } from "../../api/drafts";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { among } from "../../lib/among";
 import { count } from "../../lib/words";
 import { useMay } from "../../parts/useMay";
 import { Button } from "../../ui/Button";
@@ -175,7 +176,8 @@ function plain({ state: _, findings: __, ...g }: Row): Grant {
   return g;
 }
 
-type What = "effect" | "to" | "at" | "except" | "default" | "remove";
+const whats = ["effect", "to", "at", "except", "default", "remove"] as const;
+type What = (typeof whats)[number];
 
 /** Changes many grants at once, in the draft. */
 function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
@@ -193,7 +195,7 @@ function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
             what === "effect"
               ? {
                   ...g,
-                  effect: values[0] as Grant["effect"],
+                  effect: effects.find((e) => e.value === values[0])?.value ?? g.effect,
                   ...(values[0] === "withhold" && { default: 0, nearest: 0 }),
                 }
               : what === "default"
@@ -219,7 +221,11 @@ function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
     >
       <label className="flex items-center gap-2">
         Of {count(grants.length, "grant")}
-        <select className={inputLook} value={what} onChange={(e) => pick(e.target.value as What)}>
+        <select
+          className={inputLook}
+          value={what}
+          onChange={(e) => pick(among(whats, e.target.value) ?? what)}
+        >
           <option value="effect">set the effect</option>
           <option value="to">set the people</option>
           <option value="at">set the places</option>

@@ -1,5 +1,5 @@
 import { queryOptions } from "@tanstack/react-query";
-import { api, ask, askAll, type NoticeView } from "../../api/client";
+import { api, ask, askAll } from "../../api/client";
 
 export const eventsQuery = () =>
   queryOptions({
@@ -27,9 +27,7 @@ export const noticesQuery = () =>
   queryOptions({
     queryKey: ["faults", "notices"],
     queryFn: async ({ signal }) =>
-      (await askAll((query) =>
-        api.GET("/api/v1/notices", { params: { query }, signal }),
-      )) as NoticeView[],
+      await askAll((query) => api.GET("/api/v1/notices", { params: { query }, signal })),
     refetchInterval: 30_000,
   });
 export const sentQuery = () =>

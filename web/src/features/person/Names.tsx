@@ -50,6 +50,7 @@ export function Names({ of: s }: { of: Subject }) {
       ),
     onSuccess: fresh,
   });
+  const failed = link.error ?? undo.error ?? unlink.error;
   const primary = s.names?.[0];
   const first = primary ? `${primary.source}/${primary.name}` : s.name;
   return (
@@ -113,12 +114,7 @@ export function Names({ of: s }: { of: Subject }) {
           </Button>
         </form>
       )}
-      {(link.error ?? undo.error ?? unlink.error) && (
-        <ProblemNotice
-          title="Nothing was changed"
-          error={(link.error ?? undo.error ?? unlink.error) as Error}
-        />
-      )}
+      {failed && <ProblemNotice title="Nothing was changed" error={failed} />}
     </section>
   );
 }

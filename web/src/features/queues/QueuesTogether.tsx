@@ -3,6 +3,7 @@ import { useState } from "react";
 import { api, ask, type EstateDriver, type EstateQueue } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { among, keysOf } from "../../lib/among";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { inputLook } from "../../ui/Field";
@@ -83,7 +84,7 @@ export function QueuesTogether({ queues, onDone }: { queues: EstateQueue[]; onDo
           className={inputLook}
           value={what}
           onChange={(e) => {
-            setWhat(e.target.value as What);
+            setWhat(among(keysOf(whats), e.target.value) ?? what);
             setText("");
           }}
         >

@@ -1,7 +1,7 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask, type WaitingJobs } from "../../api/client";
+import { api, ask } from "../../api/client";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
@@ -12,9 +12,9 @@ const jobsQuery = (name: string) =>
   queryOptions({
     queryKey: ["stock", "jobs", name],
     queryFn: async ({ signal }) =>
-      (await ask(
+      await ask(
         api.GET("/api/v1/stock/servers/{name}/jobs", { params: { path: { name } }, signal }),
-      )) as WaitingJobs,
+      ),
   });
 
 /** What waits on a server, whose it is, and what becomes of it. Asked for when it is opened. */
