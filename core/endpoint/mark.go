@@ -1,14 +1,40 @@
 package endpoint
 
-import "cirque/core/name"
+import (
+	"slices"
+
+	"cirque/core/name"
+)
 
 // A Mark is how one queue of an endpoint stands by its last report: one that it is to have, or one that the agent
 // installed and that must not be there. It is a ProofRow without its words, small enough to be kept of every endpoint.
 type Mark struct {
 	Queue string
-	User  string   // whose it is, as it is wanted or installed; empty for everybody
-	State Standing // never Unheard: whether an endpoint is silent changes with the clock
-	Kind  string   // "has" for what it is to have, "loses" for what must not be there
+	User  string // whose it is, as it is wanted or installed; empty for everybody
+	state uint8  // as stateCodes has it: a large fleet has millions of marks
+}
+
+// stateCodes are the standings of marks. Unheard is none: whether an endpoint is silent changes with the clock.
+var stateCodes = [...]Standing{Arrived, Awaited, NotDone, StaysOff, Surplus}
+
+// NewMark makes one; the state is none but Arrived, Awaited, NotDone, StaysOff and Surplus.
+func NewMark(queue, user string, state Standing) Mark {
+	m := Mark{Queue: queue, User: user}
+	m.set(state)
+	return m
+}
+
+func (m *Mark) set(s Standing) { m.state = uint8(slices.Index(stateCodes[:], s)) }
+
+// State is how it stands.
+func (m Mark) State() Standing { return stateCodes[m.state] }
+
+// Kind is "has" for what the endpoint is to have, "loses" for what must not be there.
+func (m Mark) Kind() string {
+	if m.State() == Surplus {
+		return "loses"
+	}
+	return "has"
 }
 
 // Marks gives those of all queues of an endpoint: what it is to have in the plan's order, then what must not be there
@@ -38,7 +64,7 @@ func Marks(now Plan, r Report) []Mark {
 	for _, w := range now.Wants {
 		k := w.Key()
 		wanted[k] = true
-		m := Mark{Queue: w.Queue, User: w.User, State: Arrived, Kind: "has"}
+		m := NewMark(w.Queue, w.User, Arrived)
 		waits := Awaited
 		if failed[k] {
 			waits = NotDone
@@ -46,19 +72,19 @@ func Marks(now Plan, r Report) []Mark {
 		i := own[k]
 		switch {
 		case i == nil && !w.Restore && away[k]:
-			m.State = StaysOff
+			m.set(StaysOff)
 		case i == nil:
-			m.State = waits
+			m.set(waits)
 		case differs(w, i.Want):
-			m.State = waits
+			m.set(waits)
 		case i.Halted:
-			m.State = NotDone
+			m.set(NotDone)
 		}
 		out = append(out, m)
 	}
 	for i := range r.Installed {
 		if v := &r.Installed[i]; v.Own && !wanted[v.Key()] {
-			out = append(out, Mark{Queue: v.Queue, User: v.User, State: Surplus, Kind: "loses"})
+			out = append(out, NewMark(v.Queue, v.User, Surplus))
 		}
 	}
 	return out
@@ -80,7 +106,7 @@ func (e Expectation) stand(marks []Mark, r *Report) (user string, state Standing
 	var has, loses *Mark
 	for i := range marks {
 		if m := &marks[i]; m.Queue == e.Queue && name.Fold(m.User) == e.User {
-			if m.Kind == "has" {
+			if m.Kind() == "has" {
 				has = m
 			} else {
 				loses = m
@@ -102,7 +128,7 @@ func (e Expectation) stand(marks []Mark, r *Report) (user string, state Standing
 	case has == nil:
 		return e.User, Overrun
 	}
-	return has.User, has.State
+	return has.User, has.State()
 }
 
 // Late is how something stands that is awaited from an endpoint that may be silent.
@@ -118,8 +144,8 @@ func Rows(machine, queue string, marks []Mark, silent bool) []ProofRow {
 	var out []ProofRow
 	for _, m := range marks {
 		if m.Queue == queue {
-			out = append(out, ProofRow{Machine: machine, User: m.User, Queue: queue, Kind: m.Kind,
-				State: Late(m.State, silent)})
+			out = append(out, ProofRow{Machine: machine, User: m.User, Queue: queue, Kind: m.Kind(),
+				State: Late(m.State(), silent)})
 		}
 	}
 	return out

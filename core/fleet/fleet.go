@@ -116,6 +116,8 @@ func (f *Fleet) Put(judged endpoint.Judged, follows Follows) {
 	}
 	j.held = f.pool.take(judged.Report.Installed)
 	j.record.Report.Installed = nil
+	j.record.Report.Contexts = exact(j.record.Report.Contexts)
+	j.Marks = exact(j.Marks)
 	folded := name.Fold(j.Machine())
 	e := f.byName[folded]
 	if e == nil {
@@ -130,6 +132,14 @@ func (f *Fleet) Put(judged endpoint.Judged, follows Follows) {
 	}
 	e.world = follows.World
 	f.replace(e, j)
+}
+
+// exact gives a list in a piece of memory no larger than it: what is read as JSON has room for twice as many.
+func exact[T any](list []T) []T {
+	if cap(list) == len(list) {
+		return list
+	}
+	return append(make([]T, 0, len(list)), list...)
 }
 
 // StateOf gives the state that an endpoint has as long as it is not silent.

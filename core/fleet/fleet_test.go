@@ -56,7 +56,7 @@ func random(r *rand.Rand, machine string, now time.Time) kept {
 		rep.Installed = append(rep.Installed, endpoint.Installed{Want: endpoint.Want{Queue: fmt.Sprint("q", i), User: pick(r,
 			"", "Mira"), URI: "ipp://a/", Options: pick(r, nil, map[string]any{"sides": "two"}, map[string]any{})},
 			Own: r.IntN(2) == 0})
-		k.follows.Marks = append(k.follows.Marks, endpoint.Mark{Queue: fmt.Sprint("q", r.IntN(6)), State: endpoint.Arrived})
+		k.follows.Marks = append(k.follows.Marks, endpoint.NewMark(fmt.Sprint("q", r.IntN(6)), "", endpoint.Arrived))
 	}
 	if r.IntN(4) == 0 {
 		rep.Failures = []endpoint.Failure{{Queue: "q0", Says: "no"}}

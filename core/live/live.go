@@ -1,7 +1,11 @@
 // Package live holds live state: what is on duty just now. It is a plain value; who keeps it is the caller's business.
 package live
 
-import "time"
+import (
+	"maps"
+	"slices"
+	"time"
+)
 
 // A Duty says whether a server or device may be relied on.
 type Duty string
@@ -23,6 +27,12 @@ type State struct {
 	Devices map[string]Duty
 	Shares  map[string]float64  // of servers that are returning: the part of their people that they take back already
 	Picks   map[string][]string // queues, by folded user name
+}
+
+// Equal says whether two states are the same.
+func (s State) Equal(o State) bool {
+	return maps.Equal(s.Servers, o.Servers) && maps.Equal(s.Devices, o.Devices) && maps.Equal(s.Shares, o.Shares) &&
+		maps.EqualFunc(s.Picks, o.Picks, slices.Equal[[]string])
 }
 
 // Server gives a server's duty.

@@ -106,6 +106,7 @@ func (c *closers) run() error {
 
 // Start brings the service up; it listens when Start returns.
 func Start(ctx context.Context, o Options) (r *Running, err error) {
+	collectOften()
 	if o.Log == nil {
 		o.Log = slog.New(slog.DiscardHandler)
 	}

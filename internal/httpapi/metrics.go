@@ -133,7 +133,7 @@ func (f figures) Collect(ch chan<- prometheus.Metric) {
 	for name, n := range v.Leading {
 		gauge(leadingDesc, float64(n), name)
 	}
-	for _, h := range v.Healths {
+	for _, h := range v.Verdicts {
 		switch h.Verdict {
 		case continuity.Up:
 			gauge(upDesc, 1, h.Kind, h.Name)

@@ -16,6 +16,18 @@ func (s HealthTable) Healths(ctx context.Context) ([]continuity.Health, error) {
 	return s.healths(ctx, "true")
 }
 
+// Verdicts gives of Healths the verdicts alone: whoever counts them needs nothing else of so many.
+func (s HealthTable) Verdicts(ctx context.Context) ([]continuity.Health, error) {
+	rows, err := s.pool.Query(ctx, "SELECT kind, name, state->>'verdict' FROM health ORDER BY kind, name")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (h continuity.Health, err error) {
+		return h, row.Scan(&h.Kind, &h.Name, &h.Verdict)
+	})
+	return out, translate(err)
+}
+
 // Unwell gives of Healths those that are down, or held there.
 func (s HealthTable) Unwell(ctx context.Context) ([]continuity.Health, error) {
 	return s.healths(ctx, "state->>'verdict' = 'down' OR state->>'held' = 'true'")

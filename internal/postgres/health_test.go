@@ -38,6 +38,10 @@ func TestHealth(t *testing.T) {
 	if got := names(s.Healths.Unwell(ctx)); got != "d-quay ps-north " {
 		t.Error("unwell:", got)
 	}
+	if got, err := s.Healths.Verdicts(ctx); err != nil || len(got) != 4 || got[1].Name != "d-quay" ||
+		got[1].Verdict != continuity.Gone || got[1].Says != "" {
+		t.Errorf("verdicts: %+v %v", got, err)
+	}
 	list[1].Verdict, list[1].Since = continuity.Up, at.Add(time.Hour)
 	if err := s.Healths.SaveHealth(ctx, list[1:2], func(continuity.Health) bool { return true }); err != nil {
 		t.Fatal(err)

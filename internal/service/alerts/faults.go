@@ -45,9 +45,12 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 	return out, nil
 }
 
-// faultsFresh is for how long what is wrong, but for endpoints, is not looked for again: it looks at all that is read
-// and probed.
-const faultsFresh = time.Second
+// For how long what is wrong, but for endpoints, is not looked for again: it looks at all that is read and probed. A
+// large stock takes longer, and is looked at for a tenth of the time at the most.
+const (
+	faultsFresh = time.Second
+	faultsRest  = 10
+)
 
 // late keeps what was found last.
 type late struct {
@@ -55,13 +58,15 @@ type late struct {
 	list []aFault             // guarded by the mutex, as are the others
 	seen map[string]time.Time // by key: since when each fault is known, also those of endpoints
 	at   time.Time            // zero before the first time
+	took time.Duration        // the last time, by this machine's own clock
 }
 
 // lately is faults, and since when all are known, at most once a second. What it gives is not to be changed.
 func (s *Room) lately(ctx context.Context) ([]aFault, map[string]time.Time, error) {
 	s.late.Lock()
 	defer s.late.Unlock() // so that several who ask at once have it looked for once
-	if now := s.now(); s.late.at.IsZero() || now.Sub(s.late.at) >= faultsFresh {
+	if now := s.now(); s.late.at.IsZero() || now.Sub(s.late.at) >= max(faultsFresh, faultsRest*s.late.took) {
+		begin := time.Now()
 		list, err := s.faults(ctx)
 		if err != nil {
 			return nil, nil, err
@@ -70,7 +75,7 @@ func (s *Room) lately(ctx context.Context) ([]aFault, map[string]time.Time, erro
 		if err != nil {
 			return nil, nil, err
 		}
-		s.late.list, s.late.seen, s.late.at = list, seen, now
+		s.late.list, s.late.seen, s.late.at, s.late.took = list, seen, now, time.Since(begin)
 	}
 	return slices.Clone(s.late.list), s.late.seen, nil
 }

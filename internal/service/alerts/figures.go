@@ -13,10 +13,10 @@ import (
 type Figures struct {
 	Waiting, Revision int
 	Database          bool
-	Servers           map[string]float64 // the part of its people that each server of the estate takes
-	Leading           map[string]int     // endpoints that lead to each
-	Healths           []continuity.Health
-	Fleet             *endpoint.Sample // the latest; nil where there is none of the last minutes
+	Servers           map[string]float64  // the part of its people that each server of the estate takes
+	Leading           map[string]int      // endpoints that lead to each
+	Verdicts          []continuity.Health // without anything but the verdicts
+	Fleet             *endpoint.Sample    // the latest; nil where there is none of the last minutes
 }
 
 // MayMeasure says whether somebody may see the figures.
@@ -40,7 +40,7 @@ func (s *Room) Figures(ctx context.Context) Figures {
 				f.Leading[name] = n[0]
 			}
 		}
-		f.Healths, err = s.store.Healths(ctx)
+		f.Verdicts, err = s.store.Verdicts(ctx)
 	}
 	if err == nil {
 		var list []endpoint.Sample

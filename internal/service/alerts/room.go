@@ -23,8 +23,9 @@ import (
 // A Store is what is needed of the store.
 type Store interface {
 	AddSent(ctx context.Context, list []notice.Sent, events []event.Event) error
-	Healths(ctx context.Context) ([]continuity.Health, error)
-	// Unwell gives of Healths those that are down or held.
+	// Verdicts gives what probing has proven of each, and nothing else of it.
+	Verdicts(ctx context.Context) ([]continuity.Health, error)
+	// Unwell gives what probing has found of those that are down or held.
 	Unwell(ctx context.Context) ([]continuity.Health, error)
 	Listings(ctx context.Context) ([]advert.Listing, error)
 	EndedRuns(ctx context.Context) (map[string]directory.Run, error)

@@ -30,9 +30,10 @@ func (s *Room) sweepTo(view *present.View) {
 	k.mu.Unlock()
 	c := concerned{to: view.World, now: now, from: map[*lineup.World]*past{}}
 	var edge time.Time
+	anew := make([]judged, sweepStep)
 	for from := 0; from < len(all); from += sweepStep {
 		some := all[from:min(from+sweepStep, len(all))]
-		anew := make([]judged, len(some))
+		clear(anew)
 		for i, j := range some {
 			if c.concerns(j) {
 				anew[i] = s.judge(view, j.Record(), now)

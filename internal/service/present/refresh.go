@@ -96,6 +96,9 @@ func (p *Present) readLive(ctx context.Context) error {
 		return err
 	}
 	p.parts.liveRead = covers
+	if p.parts.state != nil && p.parts.state.Equal(state) {
+		return nil // such as where a device was found to answer for the first time: nobody need look again
+	}
 	p.replace(func(parts *parts) { parts.state = &state })
 	return nil
 }

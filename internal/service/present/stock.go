@@ -161,26 +161,32 @@ func (p *Present) Watched(kind string) []stock.Listed {
 	st := p.Stock()
 	doc := p.View().Document()
 	var out []stock.Listed
-	seen := map[string]bool{}
-	add := func(w stock.Watch, inEstate bool) {
-		seen[w.Name] = true
-		out = append(out, st.listed(w, inEstate))
-	}
 	if kind == stock.KindServer {
+		out = make([]stock.Listed, 0, len(doc.Servers))
 		for _, v := range doc.Servers {
-			add(st.server(v), true)
+			out = append(out, st.listed(st.server(v), true))
 		}
 	} else {
+		out = make([]stock.Listed, 0, len(doc.Devices))
 		for _, v := range doc.Devices {
-			add(st.device(v), true)
+			out = append(out, st.listed(st.device(v), true))
 		}
 	}
-	for k, w := range st.Watches {
-		if k.Kind == kind && !seen[k.Name] {
-			add(w, false)
+	if len(st.Watches) > 0 {
+		seen := make(map[string]bool, len(out))
+		for i := range out {
+			seen[out[i].Name] = true
+		}
+		for k, w := range st.Watches {
+			if k.Kind == kind && !seen[k.Name] {
+				out = append(out, st.listed(w, false))
+			}
 		}
 	}
-	slices.SortFunc(out, func(a, b stock.Listed) int { return strings.Compare(a.Name, b.Name) })
+	byName := func(a, b stock.Listed) int { return strings.Compare(a.Name, b.Name) }
+	if !slices.IsSortedFunc(out, byName) {
+		slices.SortFunc(out, byName)
+	}
 	return out
 }
 

@@ -43,15 +43,17 @@ type asked struct {
 	count [7]int32
 }
 
+// standings are those by which asked counts.
+var standings = endpoint.Standings()
+
 func newAsked(list []endpoint.Expectation, j *fleet.Judgement) *asked {
 	if len(list) == 0 {
 		return nil
 	}
 	out := &asked{list: list}
-	all := endpoint.Standings()
 	for _, e := range list {
 		_, state := e.Stand(j.Marks, j.Report(), false)
-		out.count[slices.Index(all, state)]++
+		out.count[slices.Index(standings, state)]++
 	}
 	return out
 }

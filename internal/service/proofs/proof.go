@@ -141,11 +141,11 @@ func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) err
 // change counts what a change asks of one endpoint.
 func (a *asking) change(j *fleet.Judgement, asks *asked, silent bool) {
 	look := len(a.on) > 0 && a.on[name.Fold(j.Machine())]
-	for i, s := range endpoint.Standings() {
+	for i, s := range standings {
 		look = look || asks.count[i] > 0 && !a.tally.Full(endpoint.Late(s, silent))
 	}
 	if !look {
-		for i, s := range endpoint.Standings() {
+		for i, s := range standings {
 			a.tally.Count(endpoint.Late(s, silent), int(asks.count[i]))
 		}
 		return
