@@ -3,59 +3,14 @@
 package directory
 
 import (
-	"cmp"
 	"slices"
 	"strings"
 
 	"cirque/core/name"
 )
 
-// A User is a person's account.
-type User struct {
-	Name        string `json:"name" yaml:"name"`
-	DisplayName string `json:"display_name,omitempty" yaml:"display_name,omitempty"`
-	Email       string `json:"email,omitempty" yaml:"email,omitempty"`
-	Unit        string `json:"unit,omitempty" yaml:"unit,omitempty"`
-	Employee    string `json:"employee,omitempty" yaml:"employee,omitempty" doc:"The employee's number."`
-	ExternalID  string `json:"external_id,omitempty" yaml:"external_id,omitempty"`
-	Source      string `json:"-" yaml:"-"` // where it comes from, once it is kept
-}
-
-// A Group is a set of users, machines and groups.
-type Group struct {
-	Name       string   `json:"name" yaml:"name"`
-	Members    []string `json:"members,omitempty" yaml:"members,omitempty" doc:"user:N, group:N or machine:N"`
-	ExternalID string   `json:"external_id,omitempty" yaml:"external_id,omitempty"`
-	Source     string   `json:"-" yaml:"-"`
-}
-
-// A Machine is a computer that the directory knows.
-type Machine struct {
-	Name       string `json:"name" yaml:"name"`
-	Unit       string `json:"unit,omitempty" yaml:"unit,omitempty"`
-	Location   string `json:"location,omitempty" yaml:"location,omitempty"`
-	Platform   string `json:"platform,omitempty" yaml:"platform,omitempty"`
-	ExternalID string `json:"external_id,omitempty" yaml:"external_id,omitempty"`
-	Source     string `json:"-" yaml:"-"`
-}
-
-// Records are what one source, or all sources together, hold.
-type Records struct {
-	Users    []User    `json:"users"`
-	Groups   []Group   `json:"groups"`
-	Machines []Machine `json:"machines"`
-
-	Links Links `json:"-"` // which accounts are one person
-}
-
 // A GroupID numbers the groups of one Directory, from 0.
 type GroupID int32
-
-// A UnitID numbers the units of one Directory, from 0; NoUnit stands for none.
-type UnitID int32
-
-// NoUnit is the unit of what is in none.
-const NoUnit UnitID = -1
 
 // A Directory is an immutable, indexed value; any number of goroutines may read it.
 type Directory struct {
@@ -110,7 +65,7 @@ func (m *members) add(folded string, unit UnitID) MemberID {
 // the first counts here.
 func New(r Records) *Directory {
 	d := &Directory{records: r, groups: make(map[string]GroupID, len(r.Groups)), units: map[string]UnitID{}}
-	d.numberUnits()
+	numberUnits(d)
 	d.users = members{byName: make(map[string]MemberID, len(r.Users)), unit: make([]UnitID, 0, len(r.Users)),
 		listed: len(r.Users)}
 	d.others = map[string]MemberID{}
@@ -145,10 +100,10 @@ func New(r Records) *Directory {
 			}
 		}
 	}
-	d.link()
-	d.byAlias()
-	d.nest()
-	d.share()
+	link(d)
+	byAlias(d)
+	nest(d)
+	share(d)
 	return d
 }
 
@@ -163,162 +118,6 @@ func (m *members) list(folded string, unit UnitID) {
 func has[K comparable, V any](m map[K]V, k K) bool {
 	_, ok := m[k]
 	return ok
-}
-
-// numberUnits collects the units with all that are above them, and numbers them so that those under a unit follow it.
-func (d *Directory) numberUnits() {
-	written := map[string]string{} // by folded path: as first written
-	add := func(path string) {
-		for path != "" {
-			key := name.Fold(path)
-			if has(written, key) {
-				return
-			}
-			written[key] = path
-			path, _ = name.UnitParent(path)
-		}
-	}
-	for _, u := range d.records.Users {
-		add(u.Unit)
-	}
-	for _, m := range d.records.Machines {
-		add(m.Unit)
-	}
-	children := map[string][]string{}
-	for key := range written {
-		up, _ := name.UnitParent(key)
-		children[up] = append(children[up], key)
-	}
-	var walk func(up string, above UnitID)
-	walk = func(up string, above UnitID) {
-		slices.Sort(children[up])
-		for _, key := range children[up] {
-			id := UnitID(len(d.unitPath))
-			d.units[key] = id
-			d.unitPath = append(d.unitPath, written[key])
-			d.unitUp = append(d.unitUp, above)
-			d.unitEnd = append(d.unitEnd, 0)
-			walk(key, id)
-			d.unitEnd[id] = UnitID(len(d.unitPath))
-		}
-	}
-	walk("", NoUnit)
-}
-
-func (d *Directory) unitOf(path string) UnitID {
-	if path == "" {
-		return NoUnit
-	}
-	return d.units[name.Fold(path)]
-}
-
-// nest works out every member's groups. Groups form a graph that may have cycles; a breadth-first walk up from each
-// group meets each of its ancestors once.
-func (d *Directory) nest() {
-	n := len(d.records.Groups)
-	parents := make([][]GroupID, n)
-	d.down = make([][]GroupID, n)
-	d.users.direct, d.machines.direct = make([][]MemberID, n), make([][]MemberID, n)
-	for i, g := range d.records.Groups {
-		for _, m := range g.Members {
-			kind, member, _ := strings.Cut(m, ":")
-			key := name.Fold(member)
-			switch kind {
-			case "user":
-				d.users.direct[i] = append(d.users.direct[i], d.users.add(key, NoUnit))
-			case "machine":
-				id := d.MachineID(key)
-				if id == NoMember {
-					id = d.machines.add(key, NoUnit)
-				}
-				d.machines.direct[i] = append(d.machines.direct[i], id)
-			case "group":
-				// A source's groups list groups of their own source first.
-				c, ok := GroupID(0), false
-				if g.Source != "" {
-					c, ok = d.groups[name.Fold(g.Source)+"/"+key]
-				}
-				if !ok {
-					c, ok = d.groups[key]
-				}
-				if ok {
-					parents[c] = append(parents[c], GroupID(i))
-					d.down[i] = append(d.down[i], c)
-				}
-			}
-		}
-	}
-	up := make([][]GroupID, n) // each group with all its ancestors, ascending
-	seen := make([]int, n)
-	inCycle := make([]bool, n)
-	pairs := 0
-	for g := range parents {
-		walk := []GroupID{GroupID(g)}
-		seen[g] = g + 1
-		for i := 0; i < len(walk); i++ {
-			if pairs+len(walk) > MostNesting && i > 0 {
-				// importing refuses that; what changes little by little ends here
-				d.tooNested = cmp.Or(d.tooNested, d.records.Groups[g].Name)
-				break
-			}
-			for _, p := range parents[walk[i]] {
-				if int(p) == g {
-					inCycle[g] = true
-				}
-				if seen[p] != g+1 {
-					seen[p] = g + 1
-					walk = append(walk, p)
-				}
-			}
-		}
-		pairs += len(walk)
-		slices.Sort(walk)
-		up[g] = walk
-	}
-	d.noteCycles(up, inCycle)
-	d.users.close(up)
-	d.machines.close(up)
-}
-
-// close gives every member all groups of the groups that list it.
-func (m *members) close(up [][]GroupID) {
-	m.groups = make([][]GroupID, len(m.unit))
-	own := make([][]GroupID, len(m.unit))
-	for g, list := range m.direct {
-		for _, id := range list {
-			own[id] = append(own[id], GroupID(g))
-		}
-	}
-	var all []GroupID
-	for id, groups := range own {
-		all = all[:0]
-		for _, g := range groups {
-			all = append(all, up[g]...)
-		}
-		if len(all) > 0 {
-			slices.Sort(all)
-			m.groups[id] = slices.Clip(slices.Clone(slices.Compact(all)))
-		}
-	}
-}
-
-// noteCycles gathers groups that contain each other: two are in one cycle when each is above the other.
-func (d *Directory) noteCycles(up [][]GroupID, inCycle []bool) {
-	done := make([]bool, len(up))
-	for g := range up {
-		if !inCycle[g] || done[g] {
-			continue
-		}
-		var names []string
-		for _, h := range up[g] {
-			if _, back := slices.BinarySearch(up[h], GroupID(g)); inCycle[h] && back {
-				names = append(names, d.records.Groups[h].Name)
-				done[h] = true
-			}
-		}
-		slices.Sort(names)
-		d.cycles = append(d.cycles, names)
-	}
 }
 
 // TooNested gives the group at which nesting goes beyond MostNesting, so that not all of it counts; "" for none.
@@ -435,24 +234,6 @@ func (m *members) at(id MemberID) UnitID {
 	}
 	return m.unit[id]
 }
-
-// Unit finds a unit by path.
-func (d *Directory) Unit(path string) (UnitID, bool) {
-	id, ok := d.units[name.Fold(path)]
-	return id, ok
-}
-
-// Units counts the units; UnitPath and UnitAbove take 0 to Units()-1.
-func (d *Directory) Units() int { return len(d.unitPath) }
-
-// UnitPath gives a unit's path.
-func (d *Directory) UnitPath(id UnitID) string { return d.unitPath[id] }
-
-// UnitEnd gives the number after the last unit under a unit: a is id or under it when id <= a && a < UnitEnd(id).
-func (d *Directory) UnitEnd(id UnitID) UnitID { return d.unitEnd[id] }
-
-// UnitAbove gives the unit that holds a unit, or NoUnit.
-func (d *Directory) UnitAbove(id UnitID) UnitID { return d.unitUp[id] }
 
 // Chain gives one shortest way through which a member comes to be in a group, from the member's own group up to id;
 // empty when it is not in it. Kind is "user" or "machine".

@@ -60,7 +60,7 @@ type person struct {
 // link makes people of accounts.
 //
 //nolint:funlen // one algorithm over shared state: by hand, by rule, by chain
-func (d *Directory) link() {
+func link(d *Directory) {
 	users := d.records.Users
 	j := linker{d: d, up: map[MemberID]MemberID{}, members: map[MemberID][]MemberID{}, how: map[MemberID]Tie{}}
 	aliases := map[MemberID][]string{}
@@ -176,7 +176,7 @@ func (d *Directory) link() {
 }
 
 // byAlias gives the names that no directory has to their people; before groups are worked out.
-func (d *Directory) byAlias() {
+func byAlias(d *Directory) {
 	for _, p := range d.people {
 		for _, n := range p.names {
 			if !has(d.users.byName, n) {
@@ -187,7 +187,7 @@ func (d *Directory) byAlias() {
 }
 
 // share gives everybody of several accounts the groups of all of them.
-func (d *Directory) share() {
+func share(d *Directory) {
 	d.accountGroups = map[MemberID][]GroupID{}
 	for i := range d.people {
 		p := &d.people[i]

@@ -2,11 +2,11 @@ package directory
 
 // EachUserIn calls f for every user that a group holds, directly or through nesting, once each.
 func (d *Directory) EachUserIn(id GroupID, f func(MemberID)) {
-	d.each(id, &d.users, d.once(f))
+	each(d, id, &d.users, once(d, f))
 }
 
 // once calls f for whoever stands for a user's person, once each.
-func (d *Directory) once(f func(MemberID)) func(MemberID) {
+func once(d *Directory, f func(MemberID)) func(MemberID) {
 	if len(d.people) == 0 {
 		return f
 	}
@@ -23,9 +23,9 @@ func (d *Directory) once(f func(MemberID)) func(MemberID) {
 }
 
 // EachMachineIn is EachUserIn for machines.
-func (d *Directory) EachMachineIn(id GroupID, f func(MemberID)) { d.each(id, &d.machines, f) }
+func (d *Directory) EachMachineIn(id GroupID, f func(MemberID)) { each(d, id, &d.machines, f) }
 
-func (d *Directory) each(id GroupID, m *members, f func(MemberID)) {
+func each(d *Directory, id GroupID, m *members, f func(MemberID)) {
 	seen, met := map[GroupID]bool{id: true}, map[MemberID]bool{}
 	for walk := []GroupID{id}; len(walk) > 0; {
 		g := walk[0]
@@ -47,7 +47,7 @@ func (d *Directory) each(id GroupID, m *members, f func(MemberID)) {
 
 // EachUserUnder calls f for every user whose unit is a unit or under it.
 func (d *Directory) EachUserUnder(id UnitID, f func(MemberID)) {
-	d.users.under(id, d.unitEnd[id], d.once(f))
+	d.users.under(id, d.unitEnd[id], once(d, f))
 }
 
 // EachMachineUnder is EachUserUnder for machines.

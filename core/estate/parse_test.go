@@ -2,13 +2,13 @@ package estate
 
 import (
 	"encoding/json"
-	"os"
 	"reflect"
 	"strings"
 	"testing"
 
 	"cirque/core/document"
 	"cirque/core/fault"
+	"cirque/internal/testkit/specification"
 )
 
 func parse(text string) (*Document, error) {
@@ -192,11 +192,7 @@ func TestSeveralFilesMakeOne(t *testing.T) {
 // TestRoundTrip: what is exported reads back to the same document, and exports to the same text.
 func TestRoundTrip(t *testing.T) {
 	t.Parallel()
-	b, err := os.ReadFile("../lineup/testdata/sample.yaml")
-	if err != nil {
-		t.Fatal(err)
-	}
-	first, err := parse(string(b))
+	first, err := parse(specification.Samples(t, "estate.md")[0])
 	if err != nil {
 		t.Fatal(err)
 	}

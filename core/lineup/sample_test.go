@@ -2,8 +2,8 @@ package lineup_test
 
 import (
 	"encoding/json"
-	"os"
 	"reflect"
+	"slices"
 	"testing"
 	"time"
 
@@ -12,15 +12,14 @@ import (
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/live"
+	"cirque/internal/testkit/specification"
 )
 
-func read(t testing.TB, file string) string {
+// read gives a sample of the specification.
+func read(t testing.TB, sample string) string {
 	t.Helper()
-	b, err := os.ReadFile("testdata/" + file)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return string(b)
+	nth := slices.Index([]string{"sample.yaml", "directory.yaml", "answer.json"}, sample)
+	return specification.Samples(t, "estate.md")[nth]
 }
 
 // world makes a world of an estate and a directory as texts.
@@ -50,7 +49,7 @@ func context(t testing.TB, query string) lineup.Context {
 	return c
 }
 
-// TestSample holds the contract's own sample against its own answer.
+// TestSample holds the specification's own sample against its own answer.
 func TestSample(t *testing.T) {
 	w := world(t, read(t, "sample.yaml"), read(t, "directory.yaml"))
 	got, err := w.Resolve(context(t,

@@ -15,7 +15,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) account() *cobra.Command {
+func accountCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	reset := &cobra.Command{Use: "reset NAME --data DIR", Short: "Give an account a new password, beside the data",
 		Args: args(cobra.ExactArgs(1)),
@@ -60,8 +60,10 @@ from standard input. The account's console sessions end; its tokens stay.`,
 		}
 		return client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/sessions", a[0]), nil, nil, nil)
 	}, func(a []string) string { return "The session " + a[0] + " is over." })
-	return group("account", "Accounts of people who sign in, and who may do what", r.accountList(), r.accountAdd(),
-		r.accountRole(), r.accountRemove(), r.accountRules(), r.accountAllow(), r.accountDisallow(), r.accountPassword(),
+	return group("account", "Accounts of people who sign in, and who may do what", accountListCommand(r),
+		accountAddCommand(r),
+		accountRoleCommand(r), accountRemoveCommand(r), accountRulesCommand(r), accountAllowCommand(r),
+		accountDisallowCommand(r), accountPasswordCommand(r),
 		sessions, end, reset)
 }
 

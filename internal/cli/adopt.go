@@ -15,7 +15,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) adopt() *cobra.Command {
+func adoptCommand(r *root) *cobra.Command {
 	var servers, queues, devices, machines []string
 	var dry, all bool
 	var table, write string
@@ -134,10 +134,10 @@ func withQueues(v url.Values, queues []string) url.Values {
 
 // queueTools are those commands of cirque queue that change many queues of a draft at once.
 func (r *root) queueTools() []*cobra.Command {
-	return []*cobra.Command{r.queueTable(), r.queueApplyTable(), r.queueRename(), r.queueMove()}
+	return []*cobra.Command{queueTableCommand(r), queueApplyTableCommand(r), queueRenameCommand(r), queueMoveCommand(r)}
 }
 
-func (r *root) queueTable() *cobra.Command {
+func queueTableCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "table [QUEUE...]", Short: "Write the queues of your draft as CSV, for a spreadsheet",
 		Args: args(cobra.ArbitraryArgs)}
 	name := draftFlag(c)
@@ -156,7 +156,7 @@ func (r *root) queueTable() *cobra.Command {
 	return c
 }
 
-func (r *root) queueApplyTable() *cobra.Command {
+func queueApplyTableCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "apply-table FILE", Short: "Put a table of queues into your draft: it changes those that " +
 		"are there, and adds the others", Args: args(cobra.ExactArgs(1)),
 		Long: `Read CSV with a head line into your draft. The column name is needed; of title, location, labels,
@@ -185,7 +185,7 @@ as "device:hall-40; set:ardholm-pair=Hall Mono".`}
 	return c
 }
 
-func (r *root) queueRename() *cobra.Command {
+func queueRenameCommand(r *root) *cobra.Command {
 	var in api.Rename
 	c := &cobra.Command{Use: "rename PATTERN QUEUE...", Short: "Give queues new names by a pattern; old names go on " +
 		"leading there", Args: args(cobra.MinimumNArgs(2)),
@@ -220,7 +220,7 @@ func (r *root) queueRename() *cobra.Command {
 	return c
 }
 
-func (r *root) queueMove() *cobra.Command {
+func queueMoveCommand(r *root) *cobra.Command {
 	var in api.Move
 	c := &cobra.Command{Use: "move [QUEUE...] --from-server SERVER --to device", Short: "Rewrite queues in your draft " +
 		"so that they no longer lead through a server", Args: args(cobra.ArbitraryArgs),

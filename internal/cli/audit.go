@@ -14,7 +14,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) audit() *cobra.Command {
+func auditCommand(r *root) *cobra.Command {
 	var since, until, author, about, kind string
 	var limit int
 	var all bool

@@ -16,7 +16,7 @@ import (
 // checkupWaits is how long the client waits for what the endpoint finds from its own place.
 const checkupWaits = 30 * time.Second
 
-func (r *root) checkup() *cobra.Command {
+func checkupCommand(r *root) *cobra.Command {
 	var queue string
 	var wait time.Duration
 	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint step by step: what is wrong, and how to mend it",

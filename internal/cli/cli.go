@@ -72,7 +72,7 @@ type Streams struct {
 func Execute(ctx context.Context, local Local, args []string, io Streams, env func(string) string) int {
 	home, _ := os.UserConfigDir()
 	r := &root{local: local, env: env, home: home, width: terminalWidth(io.Out)}
-	cmd := r.command()
+	cmd := rootCommand(r)
 	cmd.SetArgs(append([]string{}, args...))
 	cmd.SetIn(io.In)
 	cmd.SetOut(io.Out)
@@ -154,7 +154,7 @@ Exit codes: 0 done, 1 failed, 2 the call's words are off, 3 what was given is wr
 5 not signed in or not allowed, 6 something is in the way, 7 the service or a device does not answer,
 8 the answer is no.`
 
-func (r *root) command() *cobra.Command {
+func rootCommand(r *root) *cobra.Command {
 	c := &cobra.Command{
 		Use:   "cirque",
 		Short: "Who receives which printers, and how they reach them",
@@ -177,14 +177,20 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		}
 		return nil
 	}
-	c.AddCommand(r.serve(), r.demo(), r.signIn(), r.tokenCommand(), r.account(), r.audit(), r.enrol(), r.request(),
-		r.personData(), r.estate(), r.draft(), r.rehearse(), r.publish(), r.revert(), r.history(), r.diff(), r.coverage(),
-		r.who(), r.reach(), r.drain(), r.back(), r.duties(), r.moves(), r.health(), r.fleet(), r.proof(), r.faults(),
-		r.noticeCommand(), r.failoverTest(), r.snapshot(), r.pick("pick", "Pick an offered queue for a person", "PUT"),
-		r.pick("unpick", "Take a person's pick back", "DELETE"), r.directory(), r.server(), r.device(), r.driver(),
-		r.credential(), r.adopt(), r.orphans(), r.queue(), r.subject("person", "people"), r.subject("machine", "machines"),
-		r.lineup(), r.why(), r.endpoint(), r.testPage(), r.version(),
-		former("photograph", "snapshot", r.snapshot()), former("exercise", "failover-test", r.failoverTest()))
+	c.AddCommand(serveCommand(r), demoCommand(r), signInCommand(r), tokenCommand(r), accountCommand(r), auditCommand(r),
+		enrolCommand(r), requestCommand(r),
+		personDataCommand(r), estateCommand(r), draftCommand(r), rehearseCommand(r), publishCommand(r), revertCommand(r),
+		historyCommand(r), diffCommand(r), coverageCommand(r),
+		whoCommand(r), reachCommand(r), drainCommand(r), backCommand(r), dutiesCommand(r), movesCommand(r),
+		healthCommand(r), fleetCommand(r), proofCommand(r), faultsCommand(r),
+		noticeCommand(r), failoverTestCommand(r), snapshotCommand(r), pickCommand(r, "pick",
+			"Pick an offered queue for a person", "PUT"),
+		pickCommand(r, "unpick", "Take a person's pick back", "DELETE"), directoryCommand(r), serverCommand(r),
+		deviceCommand(r), driverCommand(r),
+		credentialCommand(r), adoptCommand(r), orphansCommand(r), queueCommand(r), subjectCommand(r, "person", "people"),
+		subjectCommand(r, "machine", "machines"),
+		lineupCommand(r), whyCommand(r), endpointCommand(r), testPageCommand(r), versionCommand(r),
+		former("photograph", "snapshot", snapshotCommand(r)), former("exercise", "failover-test", failoverTestCommand(r)))
 	return c
 }
 

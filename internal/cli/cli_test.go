@@ -96,7 +96,7 @@ func TestHelp(t *testing.T) {
 			visit(sub)
 		}
 	}
-	visit((&root{env: os.Getenv}).command())
+	visit(rootCommand(&root{env: os.Getenv}))
 	s := newService(t, "{}")
 	for _, of := range []string{"", "directory", "endpoint"} {
 		_, out, _ := s.run(t, append(strings.Fields(of), "--help")...)
@@ -118,7 +118,7 @@ var (
 // TestSuggestions: each command and flag that any sentence of the code, or a guide, says to type is there.
 func TestSuggestions(t *testing.T) {
 	t.Parallel()
-	top := (&root{env: os.Getenv}).command()
+	top := rootCommand(&root{env: os.Getenv})
 	found := 0
 	keys := []string{"cirque answer", "cirque answers to agents"} // texts that are signed, and read by nobody
 	check := func(where token.Position, text string) {

@@ -27,7 +27,7 @@ func draftFlag(c *cobra.Command) func() url.Values {
 	}
 }
 
-func (r *root) draft() *cobra.Command {
+func draftCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "draft", Short: "See your draft: what is decided and not yet published",
 		Args: args(cobra.NoArgs)}
 	name := draftFlag(c)
@@ -42,7 +42,8 @@ func (r *root) draft() *cobra.Command {
 		}
 		return r.print(c, d, func(w io.Writer) { writeDraft(w, d) })
 	}
-	c.AddCommand(r.draftList(), r.draftExport(), r.draftDiscard(), r.draftUndo(), r.draftRemove())
+	c.AddCommand(draftListCommand(r), draftExportCommand(r), draftDiscardCommand(r), draftUndoCommand(r),
+		draftRemoveCommand(r))
 	return c
 }
 
@@ -113,7 +114,7 @@ func writeFields(w io.Writer, indent string, d estate.Diff) {
 	}
 }
 
-func (r *root) draftList() *cobra.Command {
+func draftListCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "List everybody's drafts", Args: args(cobra.NoArgs),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
@@ -138,7 +139,7 @@ func (r *root) draftList() *cobra.Command {
 		}}
 }
 
-func (r *root) draftExport() *cobra.Command {
+func draftExportCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "export", Short: "Write what the draft adds and changes as a file for cirque estate " +
 		"apply --merge", Args: args(cobra.NoArgs),
 		Long: `Write the objects that the draft adds and changes as a document, so that what was done by hand can
@@ -184,7 +185,7 @@ in comments, as commands.`}
 	return c
 }
 
-func (r *root) draftDiscard() *cobra.Command {
+func draftDiscardCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "discard", Short: "Throw the draft away", Args: args(cobra.NoArgs)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
@@ -233,20 +234,22 @@ func refs(a []string) ([]estate.Ref, error) {
 	return out, nil
 }
 
-func (r *root) draftUndo() *cobra.Command {
-	return r.draftEdit("undo", "Put objects back as the draft's base has them", "", func(ref estate.Ref) estate.Edit {
-		return estate.Edit{Ref: ref, Undo: true}
-	})
+func draftUndoCommand(r *root) *cobra.Command {
+	return draftEditCommand(r, "undo", "Put objects back as the draft's base has them", "",
+		func(ref estate.Ref) estate.Edit {
+			return estate.Edit{Ref: ref, Undo: true}
+		})
 }
 
-func (r *root) draftRemove() *cobra.Command {
-	return r.draftEdit("remove", "Take objects out, in the draft", "  cirque draft remove grants old-hall\n  cirque "+
-		"draft remove queue hall-mono hall-colour",
+func draftRemoveCommand(r *root) *cobra.Command {
+	return draftEditCommand(r, "remove", "Take objects out, in the draft",
+		"  cirque draft remove grants old-hall\n  cirque "+
+			"draft remove queue hall-mono hall-colour",
 		func(ref estate.Ref) estate.Edit { return estate.Edit{Ref: ref, Remove: true} })
 }
 
-// draftEdit makes a command that does the same to each object that is named.
-func (r *root) draftEdit(word, short, example string, edit func(estate.Ref) estate.Edit) *cobra.Command {
+// draftEditCommand makes a command that does the same to each object that is named.
+func draftEditCommand(r *root, word, short, example string, edit func(estate.Ref) estate.Edit) *cobra.Command {
 	c := &cobra.Command{Use: word + " LIST NAME...", Short: short, Example: example, Args: args(cobra.MinimumNArgs(2))}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
@@ -263,7 +266,7 @@ func (r *root) draftEdit(word, short, example string, edit func(estate.Ref) esta
 	return c
 }
 
-func (r *root) publish() *cobra.Command {
+func publishCommand(r *root) *cobra.Command {
 	var reason string
 	c := &cobra.Command{Use: "publish", Short: "Make your draft the current revision", Args: args(cobra.NoArgs),
 		Long: `Make your draft the current revision. What has been published since the draft began is kept: objects
@@ -286,7 +289,7 @@ sides shown.`}
 	return c
 }
 
-func (r *root) revert() *cobra.Command {
+func revertCommand(r *root) *cobra.Command {
 	var reason string
 	c := &cobra.Command{Use: "revert NUMBER", Short: "Make a former revision current again, as a new one",
 		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
@@ -322,7 +325,7 @@ func revisionNumber(s string) (n int, err error) {
 	return n, nil
 }
 
-func (r *root) diff() *cobra.Command {
+func diffCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "diff FROM [TO]", Short: "What differs between two revisions; TO is the current one " +
 		"when absent", Args: args(cobra.RangeArgs(1, 2)), RunE: func(c *cobra.Command, a []string) error {
 		q := url.Values{}

@@ -22,7 +22,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) driver() *cobra.Command {
+func driverCommand(r *root) *cobra.Command {
 	const base = "/api/v1/drivers"
 	packages := ask(r, "list", "Driver packages", cobra.NoArgs, items[driver.Package](fixed(base+"/packages")),
 		func(w io.Writer, list []driver.Package) {
@@ -36,9 +36,10 @@ func (r *root) driver() *cobra.Command {
 		})
 	show := ask(r, "show PACKAGE", "One driver package: the exact names that it accepts, and its files",
 		cobra.ExactArgs(1), get[driver.Package](named(base+"/packages", "")), r.writePackage)
-	return group("driver", "Driver packages and the exact names of drivers", packages, show, r.driverAdd(),
-		r.driverRemove(), r.driverGet(), r.driverNames(), r.driverCompare(), r.driverReport(), r.driverTry(), r.driverTried(),
-		r.driverOn())
+	return group("driver", "Driver packages and the exact names of drivers", packages, show, driverAddCommand(r),
+		driverRemoveCommand(r), driverGetCommand(r), driverNamesCommand(r), driverCompareCommand(r),
+		driverReportCommand(r), driverTryCommand(r), driverTriedCommand(r),
+		driverOnCommand(r))
 }
 
 func size(n int64) string {
@@ -66,7 +67,7 @@ func (r *root) writePackage(w io.Writer, p driver.Package) {
 	}
 }
 
-func (r *root) driverAdd() *cobra.Command {
+func driverAddCommand(r *root) *cobra.Command {
 	var called, note string
 	c := ask(r, "add ARCHIVE|FOLDER", "Keep a driver package: a zip archive, or a folder with the unpacked driver",
 		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (api.AddedPackage, error) {
@@ -129,7 +130,7 @@ func packed(name string) ([]byte, error) {
 	return b.Bytes(), nil
 }
 
-func (r *root) driverRemove() *cobra.Command {
+func driverRemoveCommand(r *root) *cobra.Command {
 	var force bool
 	c := done(r, "remove PACKAGE", "Forget a driver package", cobra.ExactArgs(1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
@@ -144,7 +145,7 @@ func (r *root) driverRemove() *cobra.Command {
 	return c
 }
 
-func (r *root) driverGet() *cobra.Command {
+func driverGetCommand(r *root) *cobra.Command {
 	var exact, platform string
 	c := &cobra.Command{Use: "get PACKAGE FOLDER", Short: "Write a package's files into a folder: all, or only those " +
 		"that one driver needs", Args: args(cobra.ExactArgs(2)), RunE: func(c *cobra.Command, a []string) error {
@@ -214,7 +215,7 @@ func fetch(c *cobra.Command, client *apiclient.Client, digest, path, folder stri
 	return n, err
 }
 
-func (r *root) driverNames() *cobra.Command {
+func driverNamesCommand(r *root) *cobra.Command {
 	var model, platform string
 	var limit int
 	c := ask(r, "names [WORD...]", "Exact names to choose from, as packages and servers have them", cobra.ArbitraryArgs,
@@ -248,7 +249,7 @@ func (r *root) driverNames() *cobra.Command {
 	return c
 }
 
-func (r *root) driverCompare() *cobra.Command {
+func driverCompareCommand(r *root) *cobra.Command {
 	return ask(r, "compare NAME [NAME]", "Two names letter by letter; with one, against the nearest that is known",
 		cobra.RangeArgs(1, 2), func(c *cobra.Command, client *apiclient.Client, a []string) (api.Compared, error) {
 			q := url.Values{"a": {a[0]}}
@@ -278,7 +279,7 @@ func (r *root) driverCompare() *cobra.Command {
 		})
 }
 
-func (r *root) driverReport() *cobra.Command {
+func driverReportCommand(r *root) *cobra.Command {
 	var all bool
 	c := ask(r, "report", "Which drivers no package has, which queue lacks one for which platform, which packages "+
 		"nobody uses", cobra.NoArgs, get[driver.Report](fixed("/api/v1/drivers/report")), func(w io.Writer,

@@ -17,7 +17,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) drain() *cobra.Command {
+func drainCommand(r *root) *cobra.Command {
 	var reason, until string
 	var watch bool
 	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member " +
@@ -57,7 +57,7 @@ func endOf(text string, now time.Time) (*time.Time, error) {
 	return momentOf(text)
 }
 
-func (r *root) back() *cobra.Command {
+func backCommand(r *root) *cobra.Command {
 	var atOnce bool
 	c := &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: args(cobra.ExactArgs(1)),
 		Long: `Put a server back on duty. A member of a set takes its people back part by part, over the time that
@@ -103,7 +103,7 @@ func (r *root) followDrain(c *cobra.Command, server string) error {
 	}
 }
 
-func (r *root) moves() *cobra.Command {
+func movesCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "moves", Short: "How far people have moved off servers that are out of duty, or back to " +
 		"those that return", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
@@ -141,7 +141,7 @@ func (r *root) moves() *cobra.Command {
 	}}
 }
 
-func (r *root) health() *cobra.Command {
+func healthCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "health [server|device NAME]", Short: "What probing has found of servers, and of devices " +
 		"that people reach directly", Args: args(cobra.MaximumNArgs(2)), RunE: func(c *cobra.Command, a []string) error {
 		if len(a) == 1 {
@@ -196,7 +196,7 @@ func (r *root) health() *cobra.Command {
 	}}
 }
 
-func (r *root) fleet() *cobra.Command {
+func fleetCommand(r *root) *cobra.Command {
 	var hours int
 	c := &cobra.Command{Use: "fleet", Short: "How all endpoints stand, now and over time", Args: args(cobra.NoArgs),
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -243,7 +243,7 @@ func (r *root) duty(c *cobra.Command, path string, query url.Values, in any) err
 	return r.print(c, x, func(w io.Writer) { fmt.Fprintln(w, x.Says+".") })
 }
 
-func (r *root) duties() *cobra.Command {
+func dutiesCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "duties", Short: "Servers and devices that are out of duty", Args: args(cobra.NoArgs),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
@@ -268,7 +268,7 @@ func (r *root) duties() *cobra.Command {
 		}}
 }
 
-func (r *root) pick(use, short, method string) *cobra.Command {
+func pickCommand(r *root, use, short, method string) *cobra.Command {
 	var user string
 	c := &cobra.Command{Use: use + " QUEUE", Short: short, Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command,
 		a []string) error {

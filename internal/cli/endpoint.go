@@ -15,7 +15,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) endpoint() *cobra.Command {
+func endpointCommand(r *root) *cobra.Command {
 	var state, site, word, queue, sort string
 	list := &cobra.Command{Use: "list", Short: "List endpoints and how they stand", Args: args(cobra.NoArgs),
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -84,8 +84,10 @@ func (r *root) endpoint() *cobra.Command {
 				fmt.Fprintln(w, all[0].Otherwise)
 			})
 		}}
-	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh, r.checkup(),
-		r.printResult(), r.unreached(), r.talks(), former("paper", "endpoint print-result", r.printResult()))
+	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh,
+		checkupCommand(r),
+		printResultCommand(r), unreachedCommand(r), talksCommand(r), former("paper", "endpoint print-result",
+			printResultCommand(r)))
 }
 
 // firstWrong says the first thing that is wrong with an endpoint, and how many more there are.

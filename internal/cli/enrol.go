@@ -18,12 +18,13 @@ const (
 	enrolTokensPath = "/api/v1/enrolment-tokens"
 )
 
-func (r *root) enrol() *cobra.Command {
-	return group("enrol", "Let endpoints enrol, and revoke them", r.enrolToken(), r.enrolTokens(), r.enrolEnd(),
-		r.enrolList(), r.enrolRevoke())
+func enrolCommand(r *root) *cobra.Command {
+	return group("enrol", "Let endpoints enrol, and revoke them", enrolTokenCommand(r), enrolTokensCommand(r),
+		enrolEndCommand(r),
+		enrolListCommand(r), enrolRevokeCommand(r))
 }
 
-func (r *root) enrolToken() *cobra.Command {
+func enrolTokenCommand(r *root) *cobra.Command {
 	var want api.NewEnrolToken
 	var expires string
 	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the " +
@@ -62,7 +63,7 @@ a program needs is printed.`,
 	return c
 }
 
-func (r *root) enrolTokens() *cobra.Command {
+func enrolTokensCommand(r *root) *cobra.Command {
 	return ask(r, "tokens", "Enrolment tokens, without their secrets", cobra.NoArgs,
 		items[access.EnrolToken](fixed(enrolTokensPath)), func(w io.Writer, list []access.EnrolToken) {
 			if len(list) == 0 {
@@ -85,7 +86,7 @@ func (r *root) enrolTokens() *cobra.Command {
 		})
 }
 
-func (r *root) enrolEnd() *cobra.Command {
+func enrolEndCommand(r *root) *cobra.Command {
 	return done(r, "end-token NAME", "End an enrolment token; machines that enrolled with it stay", cobra.ExactArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "DELETE", apiclient.Path(enrolTokensPath, a[0]), nil, nil, nil)
@@ -94,7 +95,7 @@ func (r *root) enrolEnd() *cobra.Command {
 		})
 }
 
-func (r *root) enrolList() *cobra.Command {
+func enrolListCommand(r *root) *cobra.Command {
 	return ask(r, "list", "Machines whose agents have certificates", cobra.NoArgs,
 		items[access.Enrolled](fixed(enrolPath)), func(w io.Writer, list []access.Enrolled) {
 			if len(list) == 0 {
@@ -117,7 +118,7 @@ func (r *root) enrolList() *cobra.Command {
 		})
 }
 
-func (r *root) enrolRevoke() *cobra.Command {
+func enrolRevokeCommand(r *root) *cobra.Command {
 	return done(r, "revoke MACHINE", "Revoke a machine's certificates, at once", cobra.ExactArgs(1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		return client.Do(c.Context(), "DELETE", apiclient.Path(enrolPath, a[0]), nil, nil, nil)

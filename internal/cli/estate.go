@@ -40,11 +40,12 @@ func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
 	return out, nil
 }
 
-func (r *root) estate() *cobra.Command {
-	return group("estate", "Check, apply and export the estate", r.estateApply(), r.estateCheck(), r.estateExport())
+func estateCommand(r *root) *cobra.Command {
+	return group("estate", "Check, apply and export the estate", estateApplyCommand(r), estateCheckCommand(r),
+		estateExportCommand(r))
 }
 
-func (r *root) estateApply() *cobra.Command {
+func estateApplyCommand(r *root) *cobra.Command {
 	var publish, merge bool
 	var reason string
 	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once",
@@ -117,7 +118,7 @@ REASON does that in the same step, and leaves your draft alone.`}
 	return c
 }
 
-func (r *root) estateCheck() *cobra.Command {
+func estateCheckCommand(r *root) *cobra.Command {
 	var revision string
 	c := &cobra.Command{Use: "check [FILE...]", Short: "What a careful colleague would remark on: in files, in your " +
 		"draft, or in what is published",
@@ -181,7 +182,7 @@ func counts(objects map[string]int) string {
 	return strings.Join(parts, ", ")
 }
 
-func (r *root) estateExport() *cobra.Command {
+func estateExportCommand(r *root) *cobra.Command {
 	var number int
 	c := &cobra.Command{Use: "export", Short: "Write the current revision as a document, stable in order",
 		Args: args(cobra.NoArgs),
@@ -214,7 +215,7 @@ YAML, or JSON with -o json.`,
 	return c
 }
 
-func (r *root) history() *cobra.Command {
+func historyCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: args(cobra.NoArgs),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
@@ -235,7 +236,7 @@ func (r *root) history() *cobra.Command {
 		}}
 }
 
-func (r *root) directory() *cobra.Command {
+func directoryCommand(r *root) *cobra.Command {
 	var source, format string
 	var dry, accept bool
 	imp := &cobra.Command{Use: "import FILE...", Short: "Make a source of the directory hold exactly what the files say",
@@ -285,12 +286,14 @@ where that is a large share, nothing is applied unless --accept-removals.`,
 	imp.Flags().BoolVar(&dry, "dry-run", false, "say what would come of it, and apply nothing")
 	imp.Flags().BoolVar(&accept, "accept-removals", false, "apply it, whatever disappears")
 	return group("directory", "Users, groups, units and machines: import them, or have them read over LDAP", imp,
-		r.directoryFind(), r.source(), r.directoryRuns(), r.renames(), r.links(), r.link(false), r.link(true), r.removeLink(),
-		r.linkBy(), r.primary(), r.unmatched(), r.listed(),
-		former("joins", "directory links", r.links()), former("join", "directory link", r.link(false)),
-		former("apart", "directory unlink", r.link(true)), former("unjoin", "directory remove-link", r.removeLink()),
-		former("join-by", "directory link-by", r.linkBy()), former("lead", "directory primary", r.primary()),
-		former("strangers", "directory unmatched", r.unmatched()))
+		directoryFindCommand(r), sourceCommand(r), directoryRunsCommand(r), renamesCommand(r), linksCommand(r),
+		linkCommand(r, false), linkCommand(r, true), removeLinkCommand(r),
+		linkByCommand(r), primaryCommand(r), unmatchedCommand(r), listedCommand(r),
+		former("joins", "directory links", linksCommand(r)), former("join", "directory link", linkCommand(r, false)),
+		former("apart", "directory unlink", linkCommand(r, true)), former("unjoin", "directory remove-link",
+			removeLinkCommand(r)),
+		former("join-by", "directory link-by", linkByCommand(r)), former("lead", "directory primary", primaryCommand(r)),
+		former("strangers", "directory unmatched", unmatchedCommand(r)))
 }
 
 func formatOf(names []string) string {
@@ -302,7 +305,7 @@ func formatOf(names []string) string {
 	return "file"
 }
 
-func (r *root) directoryFind() *cobra.Command {
+func directoryFindCommand(r *root) *cobra.Command {
 	var kinds []string
 	c := &cobra.Command{Use: "find WORD", Short: "Find people, groups, units, machines and objects of the estate by " +
 		"part of what they are called", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
@@ -334,7 +337,7 @@ func (r *root) directoryFind() *cobra.Command {
 	return c
 }
 
-func (r *root) queue() *cobra.Command {
+func queueCommand(r *root) *cobra.Command {
 	var location, label, word string
 	list := &cobra.Command{Use: "list", Short: "List queues", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command,
 		_ []string) error {

@@ -19,7 +19,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) failoverTest() *cobra.Command {
+func failoverTestCommand(r *root) *cobra.Command {
 	list := ask(r, "list", "The latest failover tests, newest first", cobra.NoArgs,
 		items[continuity.FailoverTest](fixed("/api/v1/failover-tests")), func(w io.Writer, list []continuity.FailoverTest) {
 			if len(list) == 0 {
@@ -64,10 +64,10 @@ func (r *root) failoverTest() *cobra.Command {
 			fmt.Fprintf(w, "%s returns at once. The report: cirque failover-test show %d\n", e.Server, e.ID)
 		})
 	return group("failover-test", "Take a server out of duty for a while, to see what would happen if it died",
-		r.failoverTestStart(), list, show, stop)
+		failoverTestStartCommand(r), list, show, stop)
 }
 
-func (r *root) failoverTestStart() *cobra.Command {
+func failoverTestStartCommand(r *root) *cobra.Command {
 	var reason string
 	var length time.Duration
 	var watch bool
@@ -164,7 +164,7 @@ func (r *root) writeFailoverTest(w io.Writer, e continuity.FailoverTest) {
 	}
 }
 
-func (r *root) outage() *cobra.Command {
+func outageCommand(r *root) *cobra.Command {
 	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next",
 		cobra.ExactArgs(1), items[endpoint.Check](named("/api/v1/servers", "/outage")), func(w io.Writer,
 			list []endpoint.Check) {
@@ -182,7 +182,7 @@ answers, is as it was, is back on duty, and everybody with it.`
 	return c
 }
 
-func (r *root) snapshot() *cobra.Command {
+func snapshotCommand(r *root) *cobra.Command {
 	var note, with, word string
 	take := ask(r, "take NAME", "Keep how servers, devices and endpoints stand now", cobra.ExactArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (snapshot.Snapshot, error) {

@@ -83,7 +83,7 @@ func sentence(e lineup.Echo) string {
 	return b.String() + ", " + e.Time.Format("2006-01-02 15:04 -07:00") + "."
 }
 
-func (r *root) lineup() *cobra.Command {
+func lineupCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "lineup", Short: "The queues that a context receives, in order", Args: args(cobra.NoArgs)}
 	query, revision := contextFlags(c), whenFlags(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
@@ -164,7 +164,7 @@ func throughOf(t lineup.Taken) string {
 	return string(t.Through)
 }
 
-func (r *root) why() *cobra.Command {
+func whyCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not",
 		Args: args(cobra.ExactArgs(1)),
 		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what
@@ -264,7 +264,7 @@ func writeWhy(w io.Writer, y lineup.Why) {
 	}
 }
 
-func (r *root) testPage() *cobra.Command {
+func testPageCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "test-page QUEUE", Short: "Send a test page through the path that the lineup chose",
 		Args: args(cobra.ExactArgs(1)),
 		Long: `Send a test page through the path that the context's lineup chose, and say what the device answered.

@@ -80,12 +80,12 @@ func (r *root) writeLinks(w io.Writer, v linked) {
 	}
 }
 
-func (r *root) links() *cobra.Command {
+func linksCommand(r *root) *cobra.Command {
 	return ask(r, "links", "How it is decided which accounts are one person", cobra.NoArgs, get[linked](fixed(linksPath)),
 		r.writeLinks)
 }
 
-func (r *root) link(unlink bool) *cobra.Command {
+func linkCommand(r *root, unlink bool) *cobra.Command {
 	var reason string
 	use, short, long, says := "link NAME OTHER",
 		"Say that two accounts are one person",
@@ -108,7 +108,7 @@ cirque directory remove-link ID`, "%s and %s are one person (%d)."
 	return c
 }
 
-func (r *root) removeLink() *cobra.Command {
+func removeLinkCommand(r *root) *cobra.Command {
 	return done(r, "remove-link ID", "Take back what was said of two accounts", cobra.ExactArgs(1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
@@ -118,7 +118,7 @@ func (r *root) removeLink() *cobra.Command {
 	}, func(a []string) string { return "What was said in " + a[0] + " holds no more." })
 }
 
-func (r *root) linkBy() *cobra.Command {
+func linkByCommand(r *root) *cobra.Command {
 	var off, dry bool
 	c := ask(r, "link-by address|employee [--off] [--dry-run]", "Whether accounts of different sources with one "+
 		"address, or one employee number, are one person", cobra.ExactArgs(1), func(c *cobra.Command,
@@ -131,7 +131,7 @@ func (r *root) linkBy() *cobra.Command {
 	return c
 }
 
-func (r *root) primary() *cobra.Command {
+func primaryCommand(r *root) *cobra.Command {
 	var none bool
 	c := ask(r, "primary SOURCE", "Say which source's account stands for a person who has several", cobra.MaximumNArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (v linked, err error) {
@@ -145,7 +145,7 @@ func (r *root) primary() *cobra.Command {
 	return c
 }
 
-func (r *root) unmatched() *cobra.Command {
+func unmatchedCommand(r *root) *cobra.Command {
 	return ask(r, "unmatched", "Names that endpoints give for their people and that no directory has", cobra.NoArgs,
 		items[unmatchedName](fixed("/api/v1/directory/unmatched")), func(w io.Writer, list []unmatchedName) {
 			if len(list) == 0 {

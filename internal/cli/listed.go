@@ -10,7 +10,7 @@ import (
 	"cirque/core/advert"
 )
 
-func (r *root) listed() *cobra.Command {
+func listedCommand(r *root) *cobra.Command {
 	c := ask(r, "listed", "How the queues that are listed stand as printer entries in each directory", cobra.NoArgs,
 		items[advert.Listing](fixed("/api/v1/directory/listings")), func(w io.Writer, list []advert.Listing) {
 			if len(list) == 0 {

@@ -38,7 +38,7 @@ func serveFlags(c *cobra.Command, o *ServeOptions) {
 	_ = c.MarkFlagRequired("data")
 }
 
-func (r *root) serve() *cobra.Command {
+func serveCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	c := &cobra.Command{Use: "serve --data DIR", Short: "Run the service", Args: args(cobra.NoArgs),
 		Long: `Run the service. Without --database it runs a PostgreSQL server of its own in DIR, reachable through
@@ -68,7 +68,7 @@ DIR/setup-code.`,
 	return c
 }
 
-func (r *root) demo() *cobra.Command {
+func demoCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	c := &cobra.Command{Use: "demo --data DIR", Short: "Run the service with the demo: Skerry Line, stand-in printers " +
 		"and four agents", Args: args(cobra.NoArgs),
@@ -87,7 +87,7 @@ sign-in, for scripts:
 	return c
 }
 
-func (r *root) version() *cobra.Command {
+func versionCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(cobra.NoArgs),
 		RunE: func(c *cobra.Command, _ []string) error {
 			_, err := fmt.Fprintln(c.OutOrStdout(), "cirque "+r.local.Version)
@@ -95,7 +95,7 @@ func (r *root) version() *cobra.Command {
 		}}
 }
 
-// signIn is what cirque sign-in keeps.
+// signInCommand is what cirque sign-in keeps.
 type keptSignIn struct {
 	URL   string `json:"url"`
 	Token string `json:"token"`
@@ -117,7 +117,7 @@ func (r *root) kept() (k keptSignIn) {
 	return k
 }
 
-func (r *root) signIn() *cobra.Command {
+func signInCommand(r *root) *cobra.Command {
 	var name string
 	c := &cobra.Command{Use: "sign-in URL", Short: "Keep a service's address and a token for later calls",
 		Args: args(cobra.ExactArgs(1)),
@@ -237,11 +237,12 @@ func readSecret(c *cobra.Command, prompt string) (string, error) {
 		"no password or token was given")
 }
 
-func (r *root) tokenCommand() *cobra.Command {
-	return group("token", "Make, list and revoke tokens", r.tokenCreate(), r.tokenList(), r.tokenRevoke())
+func tokenCommand(r *root) *cobra.Command {
+	return group("token", "Make, list and revoke tokens", tokenCreateCommand(r), tokenListCommand(r),
+		tokenRevokeCommand(r))
 }
 
-func (r *root) tokenCreate() *cobra.Command {
+func tokenCreateCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	var name, role, machine, expires string
 	var sites []string

@@ -17,7 +17,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) faults() *cobra.Command {
+func faultsCommand(r *root) *cobra.Command {
 	var about string
 	c := ask(r, "faults", "What is wrong just now, the longest first", cobra.NoArgs, func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]notice.Fault, error) {
@@ -42,7 +42,7 @@ func (r *root) faults() *cobra.Command {
 	return c
 }
 
-func (r *root) noticeCommand() *cobra.Command {
+func noticeCommand(r *root) *cobra.Command {
 	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs,
 		items[notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
 			if len(list) == 0 {
@@ -126,7 +126,7 @@ func (r *root) noticeCommand() *cobra.Command {
 	return group("notice", "Who is told of which faults", list, sent, try)
 }
 
-func (r *root) serverJobs() *cobra.Command {
+func serverJobsCommand(r *root) *cobra.Command {
 	c := ask(r, "jobs SERVER", "What waits on a server, whose it is, and what becomes of it", cobra.ExactArgs(1),
 		get[stock.Waiting](named("/api/v1/stock/servers", "/jobs")), func(w io.Writer, v stock.Waiting) {
 			fmt.Fprintf(w, "%s: %s.\n", v.Server, v.Says)

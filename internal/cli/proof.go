@@ -16,7 +16,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) proof() *cobra.Command {
+func proofCommand(r *root) *cobra.Command {
 	var revision, most int
 	var queue string
 	c := ask(r, "proof", "Whether a change has arrived: where it is expected, where it is, where a test page came out",
@@ -67,7 +67,7 @@ func testedSays(t *endpoint.Tested) string {
 	return "sent " + ago(t.At, time.Now()) + " by " + t.By
 }
 
-func (r *root) unreached() *cobra.Command {
+func unreachedCommand(r *root) *cobra.Command {
 	c := ask(r, "unreached", "Machines that receive queues and from which no agent has reported, with another "+
 		"way for each", cobra.NoArgs, items[endpoint.Unreached](fixed("/api/v1/fleet/unreached")), func(w io.Writer,
 		list []endpoint.Unreached) {
@@ -99,7 +99,7 @@ func (r *root) unreached() *cobra.Command {
 	return c
 }
 
-func (r *root) talks() *cobra.Command {
+func talksCommand(r *root) *cobra.Command {
 	var site string
 	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cobra.NoArgs, func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {

@@ -19,7 +19,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) rehearse() *cobra.Command {
+func rehearseCommand(r *root) *cobra.Command {
 	var in api.Rehearse
 	var failOn, kind string
 	var limit int
@@ -222,7 +222,7 @@ func when(times []time.Time) string {
 	return fmt.Sprintf("from %s, and %d later times", first, len(times)-1)
 }
 
-func (r *root) coverage() *cobra.Command {
+func coverageCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "coverage", Short: "On which single servers and devices how many people depend",
 		Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()

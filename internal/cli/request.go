@@ -18,7 +18,7 @@ import (
 
 const requestsPath = "/api/v1/requests"
 
-func (r *root) request() *cobra.Command {
+func requestCommand(r *root) *cobra.Command {
 	list := ask(r, "list", "What people have asked for, open requests first", cobra.NoArgs,
 		items[access.Request](fixed(requestsPath)), func(w io.Writer, list []access.Request) {
 			if len(list) == 0 {
@@ -79,8 +79,8 @@ func (r *root) request() *cobra.Command {
 		"Decline a request, and say why", false), withdraw)
 }
 
-// personData are the commands for what is kept of a person.
-func (r *root) personData() *cobra.Command {
+// personDataCommand are the commands for what is kept of a person.
+func personDataCommand(r *root) *cobra.Command {
 	export := &cobra.Command{Use: "export NAME", Short: "Write all that is kept of a person, as JSON",
 		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()

@@ -45,7 +45,7 @@ func scope(sites []string) string {
 	return " for " + strings.Join(sites, ", ")
 }
 
-func (r *root) accountList() *cobra.Command {
+func accountListCommand(r *root) *cobra.Command {
 	return ask(r, "list", "Accounts with their roles; of a directory's, those that have signed in", cobra.NoArgs,
 		items[access.Account](fixed(accountsPath)), func(w io.Writer, list []access.Account) {
 			t := r.table("ACCOUNT", "ROLE", "SITES", "PASSWORD", "MADE")
@@ -64,7 +64,7 @@ func (r *root) accountList() *cobra.Command {
 		})
 }
 
-func (r *root) accountAdd() *cobra.Command {
+func accountAddCommand(r *root) *cobra.Command {
 	var h access.Holding
 	c := &cobra.Command{Use: "add NAME --role ROLE [--site S]", Short: "Make a local account; its password is asked for",
 		Args: args(cobra.ExactArgs(1)),
@@ -100,7 +100,7 @@ func (r *root) accountAdd() *cobra.Command {
 	return c
 }
 
-func (r *root) accountRole() *cobra.Command {
+func accountRoleCommand(r *root) *cobra.Command {
 	var h access.Holding
 	c := ask(r, "role NAME --role ROLE [--site S]", "Give a local account another role", cobra.ExactArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (made access.Account, err error) {
@@ -113,14 +113,14 @@ func (r *root) accountRole() *cobra.Command {
 	return c
 }
 
-func (r *root) accountRemove() *cobra.Command {
+func accountRemoveCommand(r *root) *cobra.Command {
 	return done(r, "remove NAME", "End an account, with its sessions and own tokens", cobra.ExactArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "DELETE", apiclient.Path(accountsPath, a[0]), nil, nil, nil)
 		}, func(a []string) string { return "The account " + a[0] + " is gone, with its sessions and own tokens." })
 }
 
-func (r *root) accountRules() *cobra.Command {
+func accountRulesCommand(r *root) *cobra.Command {
 	return ask(r, "rules", "Which people of a directory sign in with which role", cobra.NoArgs,
 		items[access.Rule](fixed(rulesPath)), func(w io.Writer, list []access.Rule) {
 			if len(list) == 0 {
@@ -137,7 +137,7 @@ func (r *root) accountRules() *cobra.Command {
 		})
 }
 
-func (r *root) accountAllow() *cobra.Command {
+func accountAllowCommand(r *root) *cobra.Command {
 	var h access.Holding
 	c := ask(r, "allow WHO --role ROLE [--site S]", "Let people of a directory sign in with a role", cobra.ExactArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (access.Rule, error) {
@@ -157,7 +157,7 @@ Several rules add up. Whoever leaves the group loses the role with the directory
 	return c
 }
 
-func (r *root) accountDisallow() *cobra.Command {
+func accountDisallowCommand(r *root) *cobra.Command {
 	return done(r, "disallow ID", "End an access rule", cobra.ExactArgs(1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
@@ -167,7 +167,7 @@ func (r *root) accountDisallow() *cobra.Command {
 	}, func(a []string) string { return "The access rule " + a[0] + " is gone." })
 }
 
-func (r *root) accountPassword() *cobra.Command {
+func accountPasswordCommand(r *root) *cobra.Command {
 	return done(r, "password", "Change the password of one's own account; its sessions end", cobra.NoArgs,
 		func(c *cobra.Command, client *apiclient.Client, _ []string) error {
 			me, err := apiclient.Get[api.Me](c.Context(), client, "/api/v1/session", nil)

@@ -12,7 +12,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) directoryRuns() *cobra.Command {
+func directoryRunsCommand(r *root) *cobra.Command {
 	return ask(r, "runs [SOURCE]", "The latest passes over all sources, or over one", cobra.MaximumNArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]directory.Run, error) {
 			q := url.Values{}

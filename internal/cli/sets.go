@@ -12,8 +12,8 @@ import (
 	"cirque/internal/apiclient"
 )
 
-// sets compares the members of server sets.
-func (r *root) sets() *cobra.Command {
+// setsCommand compares the members of server sets.
+func setsCommand(r *root) *cobra.Command {
 	var all bool
 	c := &cobra.Command{Use: "set [NAME]", Short: "The members of server sets beside one another, queue by queue",
 		Args: args(cobra.MaximumNArgs(1)),

@@ -22,7 +22,7 @@ import (
 
 const sourcesPath = "/api/v1/directory/sources"
 
-func (r *root) source() *cobra.Command {
+func sourceCommand(r *root) *cobra.Command {
 	list := ask(r, "list", "The directories that are read, with how they stand", cobra.NoArgs,
 		items[directory.SourceView](fixed(sourcesPath)), func(w io.Writer, list []directory.SourceView) {
 			if len(list) == 0 {
@@ -84,13 +84,13 @@ func (r *root) source() *cobra.Command {
 				api.Pausing{Paused: paused}, nil)
 		}, func(a []string) string { return fmt.Sprintf(says, a[0]) })
 	}
-	return group("source", "Directories that are read over LDAP", list, r.addSource(), r.runSource(), stop,
+	return group("source", "Directories that are read over LDAP", list, addSourceCommand(r), runSourceCommand(r), stop,
 		pause("pause", "Have no more passes over a source", "The source %s is paused.", true),
 		pause("resume", "Have a source read from now on", "The source %s is read from now on; to see how it goes: cirque "+
 			"directory source list", false), remove)
 }
 
-func (r *root) addSource() *cobra.Command {
+func addSourceCommand(r *root) *cobra.Command {
 	var in api.NewSource
 	var caFile, passwordFile string
 	var maps []string
@@ -222,7 +222,7 @@ func mapOf(pairs []string) (m directory.Map, err error) {
 	return m, nil
 }
 
-func (r *root) runSource() *cobra.Command {
+func runSourceCommand(r *root) *cobra.Command {
 	var in api.NewRun
 	var dry, changes, wait bool
 	c := &cobra.Command{Use: "run NAME", Short: "Read a source now: whole, or only for what has changed",
@@ -318,7 +318,7 @@ func writeRun(w io.Writer, v directory.Run) {
 	}
 }
 
-func (r *root) renames() *cobra.Command {
+func renamesCommand(r *root) *cobra.Command {
 	var take, drop bool
 	var in api.RenameIDs
 	c := &cobra.Command{Use: "renames", Short: "What the directory calls differently from the estate; --take " +

@@ -11,7 +11,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) subject(word, path string) *cobra.Command {
+func subjectCommand(r *root, word, path string) *cobra.Command {
 	return &cobra.Command{Use: word + " NAME", Short: "Everything about one " + word + ": groups, grants direct and " +
 		"inherited, endpoints", Args: args(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, a []string) error {

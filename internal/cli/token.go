@@ -11,7 +11,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) tokenList() *cobra.Command {
+func tokenListCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "list", Short: "List tokens", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command,
 		_ []string) error {
 		client, err := r.client()
@@ -50,7 +50,7 @@ func (r *root) tokenList() *cobra.Command {
 	}}
 }
 
-func (r *root) tokenRevoke() *cobra.Command {
+func tokenRevokeCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: args(cobra.ExactArgs(1)),
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()

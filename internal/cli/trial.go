@@ -19,7 +19,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) driverTry() *cobra.Command {
+func driverTryCommand(r *root) *cobra.Command {
 	var machine, platform string
 	var wait time.Duration
 	c := &cobra.Command{Use: "try QUEUE [DRIVER]", Short: "Print with another driver, or list which to try",
@@ -102,7 +102,7 @@ func writeTrial(w io.Writer, k endpoint.Checkup) {
 	}
 }
 
-func (r *root) driverTried() *cobra.Command {
+func driverTriedCommand(r *root) *cobra.Command {
 	return ask(r, "tried [MODEL]", "What came out with which driver on which model, as people told", cobra.MaximumNArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]driver.Seen, error) {
 			return apiclient.List[driver.Seen](c.Context(), client, "/api/v1/drivers/print-results",
@@ -121,7 +121,7 @@ func (r *root) driverTried() *cobra.Command {
 		})
 }
 
-func (r *root) printResult() *cobra.Command {
+func printResultCommand(r *root) *cobra.Command {
 	var note string
 	c := ask(r, "print-result NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is "+
 		"remembered of "+
@@ -161,7 +161,7 @@ func (r *root) printResult() *cobra.Command {
 	return c
 }
 
-func (r *root) driverOn() *cobra.Command {
+func driverOnCommand(r *root) *cobra.Command {
 	var exact string
 	c := ask(r, "on [MACHINE]", "Drivers on endpoints: used, staged, spare, wanted; of one machine also the files "+
 		"they consist of", cobra.MaximumNArgs(1), func(c *cobra.Command, client *apiclient.Client,

@@ -16,7 +16,7 @@ import (
 	"cirque/internal/apiclient"
 )
 
-func (r *root) who() *cobra.Command {
+func whoCommand(r *root) *cobra.Command {
 	var from, until, on string
 	var bare bool
 	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past; or who has none",
@@ -119,7 +119,7 @@ func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
 	t.write(w)
 }
 
-func (r *root) reach() *cobra.Command {
+func reachCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "reach GRANT", Short: "How many people and machines a grant reaches",
 		Args: args(cobra.ExactArgs(1))}
 	when := whenFlags(c)

@@ -14,14 +14,14 @@ import (
 )
 
 // access are the routes of who may do what, and of who did.
-func (s *server) access(a huma.API) {
-	s.tokens(a)
-	s.accounts(a)
-	s.audit(a)
-	s.enrolments(a)
+func accessRoutes(s *server, a huma.API) {
+	tokensRoutes(s, a)
+	accountsRoutes(s, a)
+	auditRoutes(s, a)
+	enrolmentsRoutes(s, a)
 }
 
-func (s *server) tokens(a huma.API) {
+func tokensRoutes(s *server, a huma.API) {
 	route(s, a, "GET", "/api/v1/tokens", "tokens", "Tokens, without their secrets; only one's own for whoever may not "+
 		"see the others", small, func(ctx context.Context, in *Paging) (paged[access.Token], error) {
 		list, err := s.svc.Identity.Tokens(ctx, principalOf(ctx))
@@ -50,7 +50,7 @@ func (s *server) tokens(a huma.API) {
 	})
 }
 
-func (s *server) accounts(a huma.API) {
+func accountsRoutes(s *server, a huma.API) {
 	route(s, a, "GET", "/api/v1/accounts", "accounts", "Accounts with their roles; of a directory's, those that "+
 		"have signed in", small, func(ctx context.Context, in *Paging) (paged[access.Account], error) {
 		list, err := s.svc.Identity.Accounts(ctx, principalOf(ctx))
@@ -122,7 +122,7 @@ func (f AuditFilter) filter(word string) (event.Filter, error) {
 		Word: word}, err
 }
 
-func (s *server) audit(a huma.API) {
+func auditRoutes(s *server, a huma.API) {
 	type entries struct {
 		AuditFilter
 		Paging

@@ -49,7 +49,7 @@ func (s *server) answerKey() string {
 }
 
 // checkups are asked for here, and answered by agents.
-func (s *server) checkups(a huma.API) {
+func checkupsRoutes(s *server, a huma.API) {
 	type start struct {
 		Machine string `path:"machine" maxLength:"256"`
 		Queue   string `query:"queue" maxLength:"63" doc:"Also print a test page to this queue, from the endpoint's own spooler."`
@@ -166,7 +166,7 @@ func (s *server) asks(ctx context.Context) string {
 }
 
 // shipments are the drivers that endpoints install.
-func (s *server) shipments(a huma.API) {
+func shipmentsRoutes(s *server, a huma.API) {
 	type in struct {
 		Nonce   string `header:"Cirque-Nonce" maxLength:"64"`
 		RawBody []byte

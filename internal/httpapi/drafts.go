@@ -25,7 +25,7 @@ func draftOf(d estate.DraftSheet) api.Draft {
 	return o
 }
 
-func (s *server) drafts(a huma.API) {
+func draftsRoutes(s *server, a huma.API) {
 	type Named struct { // exported: huma reads no embedded type that is not
 		Name string `query:"name" maxLength:"63" doc:"Which of one's own drafts; main when absent."`
 	}
@@ -148,7 +148,7 @@ func (s *server) drafts(a huma.API) {
 	})
 }
 
-func (s *server) live(a huma.API) {
+func liveRoutes(s *server, a huma.API) {
 	type drain struct {
 		Name string `path:"name" maxLength:"256"`
 		Body api.DrainServer

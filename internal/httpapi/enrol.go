@@ -14,7 +14,7 @@ import (
 	"cirque/internal/service/enrolment"
 )
 
-func (s *server) enrolments(a huma.API) {
+func enrolmentsRoutes(s *server, a huma.API) {
 	type enrol struct{ Body agentproto.EnrolRequest }
 	op := operation("POST", agentproto.EnrolPath, "enrol", "An agent enrols its machine with an enrolment token, and is "+
 		"given a certificate", small)

@@ -13,7 +13,7 @@ import (
 )
 
 // failover tests take servers out of duty to see what would happen; snapshots keep how everything stood.
-func (s *server) failoverTests(a huma.API) {
+func failoverTestsRoutes(s *server, a huma.API) {
 	type start struct {
 		Name string `path:"name" maxLength:"63"`
 		Body api.NewFailoverTest

@@ -13,7 +13,7 @@ import (
 	"cirque/internal/api"
 )
 
-func (s *server) fleet(a huma.API) {
+func fleetRoutes(s *server, a huma.API) {
 	type report struct{ Body endpoint.Report }
 	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium,
 		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {

@@ -11,7 +11,7 @@ import (
 )
 
 // notices are what is wrong, and who is told of it.
-func (s *server) notices(a huma.API) {
+func noticesRoutes(s *server, a huma.API) {
 	route(s, a, "GET", "/api/v1/faults", "faults", "What is wrong just now, the longest first", small,
 		func(ctx context.Context, in *Paging) (paged[notice.Fault], error) {
 			v, err := s.svc.Alerts.Faults(ctx, principalOf(ctx))

@@ -13,7 +13,7 @@ import (
 	"cirque/internal/api"
 )
 
-func (s *server) packages(a huma.API) {
+func packagesRoutes(s *server, a huma.API) {
 	type digest struct {
 		Digest string `path:"digest" maxLength:"200" doc:"The digest, the beginning of it, or the name."`
 	}
@@ -46,7 +46,7 @@ func (s *server) packages(a huma.API) {
 		func(ctx context.Context, in *remove) (*struct{}, error) {
 			return nil, s.svc.Drivers.RemovePackage(ctx, principalOf(ctx), in.Digest, in.Force || in.Insist)
 		})
-	s.packageFile(a)
+	packageFileRoutes(s, a)
 	route(s, a, "GET", "/api/v1/drivers/report", "driver-report", "How drivers, queues, machines and packages stand "+
 		"to each other", small, func(ctx context.Context, _ *struct{}) (*out[driver.Report], error) {
 		v, err := s.svc.Drivers.DriverReport(ctx, principalOf(ctx))
@@ -75,7 +75,7 @@ func (s *server) packages(a huma.API) {
 }
 
 // packageFile streams one file. It is given as a download: what a package holds is not for the browser to show.
-func (s *server) packageFile(a huma.API) {
+func packageFileRoutes(s *server, a huma.API) {
 	type in struct {
 		Digest string `path:"digest" maxLength:"200"`
 		Path   string `query:"path" required:"true" maxLength:"400"`

@@ -12,7 +12,7 @@ import (
 	"cirque/internal/api"
 )
 
-func (s *server) people(a huma.API) {
+func peopleRoutes(s *server, a huma.API) {
 	route(s, a, "GET", "/api/v1/requests", "requests", "What people have asked for; only one's own for whoever may not "+
 		"see the others'", small, func(ctx context.Context, in *Paging) (paged[access.Request], error) {
 		list, err := s.svc.People.Requests(ctx, principalOf(ctx))
@@ -74,7 +74,7 @@ func (s *server) people(a huma.API) {
 	})
 }
 
-func (s *server) subjects(a huma.API) {
+func subjectsRoutes(s *server, a huma.API) {
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}

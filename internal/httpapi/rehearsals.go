@@ -20,8 +20,8 @@ import (
 // progressEvery is how often a rehearsal tells how far it is.
 const progressEvery = 100 * time.Millisecond
 
-func (s *server) rehearsals(a huma.API) {
-	s.rehearse(a)
+func rehearsalsRoutes(s *server, a huma.API) {
+	rehearseRoutes(s, a)
 	type effects struct {
 		ID     string        `path:"id" maxLength:"64"`
 		Kind   rehearse.Kind `query:"kind" doc:"Only this kind of change." enum:"gains,loses,empty,stranded,no-driver,no-path,effect,default,path,driver,settings"`
@@ -111,7 +111,7 @@ func (s *server) rehearsals(a huma.API) {
 }
 
 // rehearse streams its progress: one JSON object a line, the last of which is the rehearsal, or the problem.
-func (s *server) rehearse(a huma.API) {
+func rehearseRoutes(s *server, a huma.API) {
 	type in struct{ Body api.Rehearse }
 	op := operation(http.MethodPost, "/api/v1/rehearsals", "rehearse", "Compare the present with what would be, "+
 		"for everybody", small)

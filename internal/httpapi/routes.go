@@ -58,7 +58,7 @@ func operation(method, path, id, summary string, limit int64) huma.Operation {
 // open marks an operation that needs no sign-in.
 var open = []map[string][]string{}
 
-func (s *server) health(a huma.API) {
+func healthRoutes(s *server, a huma.API) {
 	op := operation(http.MethodGet, "/healthz", "health", "Whether the process lives", small)
 	op.Security, op.Errors = open, nil
 	huma.Register(a, op, func(context.Context, *struct{}) (*out[api.Health], error) {
@@ -79,7 +79,7 @@ func (s *server) health(a huma.API) {
 	})
 }
 
-func (s *server) estate(a huma.API) {
+func estateRoutes(s *server, a huma.API) {
 	type number struct {
 		Number int `path:"number" minimum:"1"`
 	}
@@ -165,7 +165,7 @@ func list[T any](s *server, a huma.API, name string, key func(*T) string, of fun
 	})
 }
 
-func (s *server) directory(a huma.API) {
+func directoryRoutes(s *server, a huma.API) {
 	type in struct{ Body api.Import }
 	route(s, a, "POST", "/api/v1/directory/import", "import-directory", "Make a source hold exactly what the files say",
 		large, func(ctx context.Context, in *in) (*out[directory.Import], error) {
@@ -190,7 +190,7 @@ func (s *server) directory(a huma.API) {
 	})
 }
 
-func (s *server) links(a huma.API) {
+func linksRoutes(s *server, a huma.API) {
 	route(s, a, "GET", "/api/v1/directory/links", "links", "How it is decided which accounts are one person", small,
 		func(ctx context.Context, _ *struct{}) (*out[directory.Linked], error) {
 			o, err := s.svc.Links.Links(ctx, principalOf(ctx))

@@ -29,7 +29,7 @@ func (s *server) cookie(secret string, lasts time.Duration) http.Cookie {
 		SameSite: http.SameSiteStrictMode, MaxAge: int(lasts / time.Second)}
 }
 
-func (s *server) signIn(a huma.API) {
+func signInRoutes(s *server, a huma.API) {
 	type answer struct {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 		Body      api.Me

@@ -11,7 +11,7 @@ import (
 	"cirque/internal/api"
 )
 
-func (s *server) sources(a huma.API) {
+func sourcesRoutes(s *server, a huma.API) {
 	type named struct {
 		Name string `path:"name" maxLength:"63"`
 	}

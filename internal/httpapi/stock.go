@@ -19,17 +19,17 @@ type stockName struct {
 	Name string `path:"name" maxLength:"256"`
 }
 
-func (s *server) stock(a huma.API) {
-	s.stockServers(a)
-	s.stockDevices(a)
-	s.scans(a)
-	s.adoption(a)
-	s.credentials(a)
-	s.testStock(a)
-	s.draftTools(a)
+func stockRoutes(s *server, a huma.API) {
+	stockServersRoutes(s, a)
+	stockDevicesRoutes(s, a)
+	scansRoutes(s, a)
+	adoptionRoutes(s, a)
+	credentialsRoutes(s, a)
+	testStockRoutes(s, a)
+	draftToolsRoutes(s, a)
 }
 
-func (s *server) stockServers(a huma.API) {
+func stockServersRoutes(s *server, a huma.API) {
 	type create struct{ Body api.NewWatch }
 	route(s, a, "GET", "/api/v1/stock/servers", "stock-servers", "All print servers, with how they stand", small,
 		func(ctx context.Context, in *Paging) (paged[stock.ServerView], error) {
@@ -95,7 +95,7 @@ func (s *server) stockServers(a huma.API) {
 		})
 }
 
-func (s *server) stockDevices(a huma.API) {
+func stockDevicesRoutes(s *server, a huma.API) {
 	type create struct{ Body api.NewWatch }
 	route(s, a, "GET", "/api/v1/stock/devices", "stock-devices", "All devices, with what they tell and how they stand",
 		small, func(ctx context.Context, in *Paging) (paged[stock.DeviceView], error) {
@@ -145,7 +145,7 @@ func (s *server) stockDevices(a huma.API) {
 	})
 }
 
-func (s *server) scans(a huma.API) {
+func scansRoutes(s *server, a huma.API) {
 	type create struct{ Body api.NewScan }
 	route(s, a, "POST", "/api/v1/stock/scans", "scan", "Look at every address of some ranges, in the background", small,
 		func(ctx context.Context, in *create) (*out[api.StartedScan], error) {
@@ -182,7 +182,7 @@ func (s *server) scans(a huma.API) {
 		})
 }
 
-func (s *server) adoption(a huma.API) {
+func adoptionRoutes(s *server, a huma.API) {
 	type selections struct{ Body api.Selections }
 	route(s, a, "POST", "/api/v1/stock/proposals", "propose", "What found queues and devices would be in the estate",
 		medium, func(ctx context.Context, in *selections) (*out[[]adopt.Proposal], error) {
@@ -217,7 +217,7 @@ func (s *server) adoption(a huma.API) {
 		})
 }
 
-func (s *server) credentials(a huma.API) {
+func credentialsRoutes(s *server, a huma.API) {
 	route(s, a, "GET", "/api/v1/credentials", "credentials", "Stored keys to servers and devices, without their secrets",
 		small, func(ctx context.Context, in *Paging) (paged[stock.Credential], error) {
 			v, err := s.svc.Secrets.Credentials(ctx, principalOf(ctx))
@@ -237,7 +237,7 @@ func (s *server) credentials(a huma.API) {
 
 // testStock streams the states of a test page's job: one JSON object a line, the last of which is the result or a
 // problem.
-func (s *server) testStock(a huma.API) {
+func testStockRoutes(s *server, a huma.API) {
 	type in struct{ Body api.NewTest }
 	op := operation(http.MethodPost, "/api/v1/stock/test-pages", "test-stock", "Send a test page straight to a device "+
 		"or to a server's queue, and follow it", small)
@@ -259,7 +259,7 @@ func (s *server) testStock(a huma.API) {
 }
 
 // draftTools change many queues of a draft at once.
-func (s *server) draftTools(a huma.API) {
+func draftToolsRoutes(s *server, a huma.API) {
 	type Named struct {
 		Name string `query:"name" maxLength:"63" doc:"Which of one's own drafts; main when absent."`
 	}

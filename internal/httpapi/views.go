@@ -10,7 +10,7 @@ import (
 )
 
 // views are lists of the console as people keep them.
-func views(s *server, a huma.API) {
+func viewsRoutes(s *server, a huma.API) {
 	type list struct {
 		Paging
 		Page string `query:"page" maxLength:"63" doc:"Only those of this list."`

@@ -118,8 +118,10 @@ func (s *Room) Overview(ctx context.Context, p *access.Principal) (endpoint.Over
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
 	}
-	findings := append(append([]lineup.Finding{}, s.present.Stock().Findings(snap.Document())...), snap.Findings()...)
-	o.Findings, o.Remarks = findings[:min(len(findings), findingsShown)], len(findings)
+	seen, written := s.present.Stock().Findings(snap.Document()), snap.Findings()
+	o.Remarks = len(seen) + len(written)
+	o.Findings = append([]lineup.Finding{}, seen[:min(len(seen), findingsShown)]...)
+	o.Findings = append(o.Findings, written[:min(len(written), findingsShown-len(o.Findings))]...)
 	if snap.Revision.Number > 0 {
 		o.At = &snap.Revision.At
 	}

@@ -5,6 +5,7 @@ package lineups
 import (
 	"context"
 	"sync"
+	"sync/atomic"
 	"time"
 
 	"cirque/core/access"
@@ -51,6 +52,7 @@ type Room struct {
 
 	scratch    sync.Pool
 	rehearsals rehearsals
+	sheets     atomic.Pointer[sheets]
 }
 
 // New furnishes the room.

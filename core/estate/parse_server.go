@@ -1,0 +1,84 @@
+package estate
+
+import (
+	"net/url"
+	"regexp"
+	"slices"
+	"strings"
+
+	"cirque/core/document"
+)
+
+// uri reads an absolute URI with a host.
+func (p *parser) uri(o document.Object) string {
+	o.Need("uri")
+	n, ok := o.Get("uri")
+	if !ok {
+		return ""
+	}
+	s, ok := n.Text()
+	if !ok {
+		return ""
+	}
+	u, err := url.Parse(s)
+	switch {
+	case err != nil || u.Scheme == "" || u.Host == "" && u.Opaque == "":
+		n.Complain("write SCHEME://HOST, such as ipp://10.40.8.31/ipp/print", "%q is no absolute URI", s)
+	case u.User != nil:
+		n.Complain("leave the sign-in out of the URI", "%q carries a sign-in", u.Redacted())
+	}
+	return s
+}
+
+func (p *parser) server(o document.Object) {
+	s := Server{Name: p.name(o, "server"), Title: o.Text("title"), URI: p.uri(o), Note: o.Text("note")}
+	s.Location = p.place(o, "server "+s.Name)
+	if n, ok := o.Get("queue_root"); ok {
+		if t, ok := n.Text(); ok {
+			s.QueueRoot = &t
+		}
+	}
+	p.doc.Servers = append(p.doc.Servers, s)
+}
+
+func (p *parser) serverSet(o document.Object) {
+	o.Need("style", "members")
+	s := ServerSet{Name: p.name(o, "server set"), Title: o.Text("title"), Style: Style(p.oneOf(o, "style", string(Standby),
+		string(Spread))), Note: o.Text("note")}
+	s.Members = p.names(o, "members", "server", "server set "+s.Name)
+	for i, m := range o.Texts("members") {
+		if slices.Contains(s.Members[:i], m.Value) {
+			m.Complain("leave one of the two out", "the server %q is a member twice", m.Value)
+		}
+	}
+	p.doc.ServerSets = append(p.doc.ServerSets, s)
+}
+
+var macRE = regexp.MustCompile(`^[0-9a-f]{12}$`)
+
+// NormalMAC brings a hardware address in any usual notation to six pairs divided by colons.
+func NormalMAC(s string) (string, bool) {
+	hex := strings.ToLower(strings.NewReplacer(":", "", "-", "", ".", "", " ", "").Replace(s))
+	if !macRE.MatchString(hex) {
+		return "", false
+	}
+	var pairs []string
+	for i := 0; i < 12; i += 2 {
+		pairs = append(pairs, hex[i:i+2])
+	}
+	return strings.Join(pairs, ":"), true
+}
+
+func (p *parser) device(o document.Object) {
+	d := Device{Name: p.name(o, "device"), Title: o.Text("title"), URI: p.uri(o), AddressKeptBy: p.oneOf(o,
+		"address_kept_by", "reservation", "static", "unknown"), Note: o.Text("note")}
+	d.Location = p.place(o, "device "+d.Name)
+	if n, ok := o.Get("mac"); ok {
+		if t, ok := n.Text(); ok {
+			if d.MAC, ok = NormalMAC(t); !ok {
+				n.Complain("write twelve hex digits, such as 02:00:5e:10:00:31", "%q is no hardware address", t)
+			}
+		}
+	}
+	p.doc.Devices = append(p.doc.Devices, d)
+}

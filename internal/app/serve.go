@@ -1,0 +1,120 @@
+package app
+
+import (
+	"context"
+	"crypto/tls"
+	"errors"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"time"
+	_ "time/tzdata" // zones wherever it runs
+
+	"cirque/core/fault"
+	"cirque/core/name"
+	"cirque/internal/ca"
+	"cirque/internal/gateway"
+	"cirque/internal/httpapi"
+	"cirque/internal/service"
+)
+
+func listen(o Options) (net.Listener, error) {
+	host, _, err := net.SplitHostPort(o.Listen)
+	if err != nil {
+		return nil, fault.New(fault.Invalid, "listen-address", "write HOST:PORT, such as 127.0.0.1:8631",
+			"%q is no address to listen at", o.Listen)
+	}
+	if o.PlainHTTP && !name.Loopback(host) {
+		return nil, fault.New(fault.Invalid, "plain-http", "leave --plain-http out, or listen at 127.0.0.1",
+			"plain HTTP is for loopback only, and %s is not", o.Listen)
+	}
+	ln, err := net.Listen("tcp", o.Listen)
+	if err != nil {
+		return nil, fault.New(fault.Unavailable, "listen", "stop what listens there, or name another address with --listen",
+			"%s cannot be listened at", o.Listen).Because(err)
+	}
+	return ln, nil
+}
+
+func ignoreClosed(err error) error {
+	if errors.Is(err, net.ErrClosed) {
+		return nil
+	}
+	return err
+}
+
+// serve puts the handler on the listener.
+func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Authority, r *Running, c *closers) error {
+	console, err := fs.Sub(dist, "dist")
+	if err != nil {
+		return err
+	}
+	if _, err := fs.Stat(console, "index.html"); err != nil { // built without the console
+		console = nil
+	}
+	stopping, stop := context.WithCancel(context.Background())
+	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
+		Gateway: gateway.New(svc, o.Log), Stopping: stopping, Queries: r.store.Queries})
+	if err != nil {
+		stop()
+		return err
+	}
+	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug)}
+	r.URL = "http://" + ln.Addr().String()
+	if !o.PlainHTTP {
+		cert, caFile, err := certificate(o, authority, ln.Addr())
+		if err != nil {
+			stop()
+			return err
+		}
+		r.URL, r.CAFile = "https://"+ln.Addr().String(), caFile
+		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{cert},
+			ClientAuth: tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
+	}
+	done := make(chan error, 1)
+	go func() {
+		if o.PlainHTTP {
+			done <- server.Serve(ln)
+		} else {
+			done <- server.ServeTLS(ln, "", "")
+		}
+	}()
+	c.add(func() error {
+		stop()
+		ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
+		defer cancel()
+		err := server.Shutdown(ctx)
+		if errors.Is(err, context.DeadlineExceeded) {
+			err = server.Close()
+		}
+		if served := <-done; !errors.Is(served, http.ErrServerClosed) {
+			err = errors.Join(err, served)
+		}
+		return err
+	})
+	return nil
+}
+
+// certificate is the one that was named, or one by Cirque's own authority for every name of this machine.
+func certificate(o Options, a *ca.Authority, addr net.Addr) (tls.Certificate, string, error) {
+	if o.TLSCert != "" || o.TLSKey != "" {
+		cert, err := tls.LoadX509KeyPair(o.TLSCert, o.TLSKey)
+		if err != nil {
+			return cert, "", fault.New(fault.Invalid, "tls-files", "name both --tls-cert and --tls-key, as PEM",
+				"the certificate and key cannot be used").Because(err)
+		}
+		return cert, "", nil
+	}
+	hosts := []string{"localhost", "127.0.0.1", "::1"}
+	if name, err := os.Hostname(); err == nil && name != "" {
+		hosts = append(hosts, name)
+	}
+	if tcp, ok := addr.(*net.TCPAddr); ok && !tcp.IP.IsUnspecified() && !tcp.IP.IsLoopback() {
+		hosts = append(hosts, tcp.IP.String())
+	}
+	cert, err := a.Server(hosts, time.Now())
+	return cert, a.CertFile(), err
+}

@@ -1,0 +1,85 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"os"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/fault"
+	"cirque/core/stock"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+)
+
+func credentialCommand(r *root) *cobra.Command {
+	list := ask(r, "list", "Stored keys, without their secrets", cobra.NoArgs,
+		items[stock.Credential](fixed("/api/v1/credentials")), func(w io.Writer, list []stock.Credential) {
+			t := r.table("NAME", "KIND", "USER", "FOR", "STATE", "DETAIL", "ENTERED", "EXPIRES")
+			for _, c := range list {
+				expires := ""
+				if c.Expires != nil {
+					expires = c.Expires.Local().Format(time.DateOnly)
+					if left := time.Until(*c.Expires); left < 0 {
+						expires += ", over"
+					} else if left < stock.ExpiresSoon {
+						expires += ", soon"
+					}
+				}
+				t.add(c.Name, c.Kind, c.User, strings.Join(c.For, ", "), c.State, c.Says, ago(c.At, time.Now()), expires)
+			}
+			t.write(w)
+		})
+	var in api.NewCredential
+	var file, privacyFile, expires string
+	add := ask(r, "add NAME", "Store a key; its secret is read from a file or standard input, and tried at once",
+		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.Credential, error) {
+			in.Name = a[0]
+			var err error
+			if in.Secret, err = secretFrom(c, file); err != nil {
+				return stock.Credential{}, err
+			}
+			if privacyFile != "" {
+				if in.Privacy, err = secretFrom(c, privacyFile); err != nil {
+					return stock.Credential{}, err
+				}
+			}
+			if in.Expires, err = dayOf(expires); err != nil {
+				return stock.Credential{}, err
+			}
+			return apiclient.Post[stock.Credential](c.Context(), client, "/api/v1/credentials", in)
+		}, func(w io.Writer, c stock.Credential) {
+			fmt.Fprintf(w, "The key %s is stored: %s, %s.\n", c.Name, c.State, c.Says)
+		})
+	f := add.Flags()
+	f.StringVar(&in.Kind, "kind", stock.SignIn, "sign-in, snmp (a community) or snmp-usm (a user with authentication "+
+		"and privacy)")
+	f.StringVar(&in.User, "user", "", "whose it is")
+	f.StringVar(&file, "secret-file", "-", "a file that holds the secret; - for standard input")
+	f.StringVar(&privacyFile, "privacy-file", "", "a file that holds the privacy's key, of snmp-usm")
+	f.StringSliceVar(&in.For, "for", nil, "a host name, address, subnet or *.DOMAIN for which it is used; may be repeated")
+	f.StringVar(&in.Try, "try", "", "where to try it; something that is watched and fits when absent")
+	f.StringVar(&expires, "expires", "", "the day on which it ends, YYYY-MM-DD")
+	remove := done(r, "remove NAME", "Forget a key", cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client,
+		a []string) error {
+		return client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/credentials", a[0]), nil, nil, nil)
+	}, func(a []string) string { return "The key " + a[0] + " is forgotten." })
+	return group("credential", "Keys to servers and devices, kept sealed", list, add, remove)
+}
+
+func secretFrom(c *cobra.Command, file string) (string, error) {
+	var b []byte
+	var err error
+	if file == "-" {
+		b, err = io.ReadAll(io.LimitReader(c.InOrStdin(), 4096))
+	} else {
+		b, err = os.ReadFile(file)
+	}
+	if err != nil {
+		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read", file)
+	}
+	return strings.TrimRight(string(b), "\r\n"), nil
+}

@@ -1,0 +1,277 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/fault"
+	"cirque/core/stock"
+	"cirque/core/words"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+)
+
+func deviceCommand(r *root) *cobra.Command {
+	const base = "/api/v1/stock/devices"
+	show := ask(r, "show DEVICE", "Everything about one device", cobra.ExactArgs(1), get[stock.DeviceView](named(base,
+		"")), r.writeDevice)
+	read := ask(r, "read DEVICE", "Question a device now", cobra.ExactArgs(1), func(c *cobra.Command,
+		client *apiclient.Client, a []string) (stock.DeviceView, error) {
+		return apiclient.Post[stock.DeviceView](c.Context(), client, apiclient.Path(base, a[0])+"/read", nil)
+	}, r.writeDevice)
+	recognise := ask(r, "recognise DEVICE", "Take the device that answers now for the one that is meant",
+		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.DeviceView, error) {
+			return apiclient.Post[stock.DeviceView](c.Context(), client, apiclient.Path(base, a[0])+"/recognise", nil)
+		}, r.writeDevice)
+	remove := unregisterCommand(r, "device", "Forget a device that was registered by hand", base)
+	forget := done(r, "forget ADDRESS...", "Take addresses off the list of what was found", cobra.MinimumNArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) error {
+			return client.Do(c.Context(), "POST", "/api/v1/stock/found/forget", nil, api.Addresses{Addresses: a}, nil)
+		}, func(a []string) string {
+			return fmt.Sprintf("%s taken off the list; a later scan may find them again.", words.Count(len(a), "address"))
+		})
+	found := ask(r, "found", "What scans found and nobody listed", cobra.NoArgs,
+		items[stock.Unlisted](fixed("/api/v1/stock/found")), func(w io.Writer, list []stock.Unlisted) {
+			t := r.table("ADDRESS", "MODEL", "SERIAL", "HARDWARE ADDRESS", "ITS LOCATION", "FOUND")
+			for _, f := range list {
+				t.add(f.Address, first(f.Reading.Model, "not known"), f.Reading.Serial, f.Reading.MAC, f.Reading.Location,
+					ago(f.At, time.Now()))
+			}
+			t.write(w)
+			fmt.Fprintf(w, "%s. To register one: cirque device add ADDRESS. To make queues of them: cirque adopt --device "+
+				"ADDRESS --dry-run\n", words.Count(len(list), "device"))
+		})
+	return group("device", "Devices: register, question, scan, reserve addresses", deviceListCommand(r), show,
+		addDeviceCommand(r),
+		read, recognise, scanCommand(r), found, forget, reservationsCommand(r), testStockCommand(r, "device",
+			"test DEVICE", 1), remove)
+}
+
+func deviceListCommand(r *root) *cobra.Command {
+	var word, state string
+	c := ask(r, "list", "All devices with what they tell and how they stand", cobra.NoArgs, func(c *cobra.Command,
+		client *apiclient.Client, _ []string) ([]stock.DeviceView, error) {
+		if !slices.Contains([]string{"", "not-ready", "differs", "no-queue"}, state) {
+			return nil, usageError{fmt.Errorf("%q is no state to choose: not-ready, differs or no-queue", state)}
+		}
+		list, err := apiclient.List[stock.DeviceView](c.Context(), client, "/api/v1/stock/devices", nil)
+		return slices.DeleteFunc(list, func(d stock.DeviceView) bool {
+			text := d.Name + " " + d.Title + " " + d.URI + " " + d.MAC + " " + d.Location + " " + d.Note + " " +
+				d.Identity.String()
+			ready := false
+			if d.Reading != nil {
+				text += " " + d.Reading.Model
+				ready = d.Reading.Ready() && d.Check.OK
+			}
+			return word != "" && !strings.Contains(strings.ToLower(text), strings.ToLower(word)) || state == "not-ready" &&
+				ready || state == "differs" && len(d.Differs) == 0 || state == "no-queue" && len(d.Queues) > 0
+		}), err
+	}, func(w io.Writer, list []stock.DeviceView) {
+		t := r.table("DEVICE", "ADDRESS", "KEPT BY", "MODEL", "STATE", "STATUS", "REMARKS")
+		for _, d := range list {
+			model, state := "", ""
+			if d.Reading != nil {
+				model, state = d.Reading.Model, d.Reading.State
+				if len(d.Reading.Reasons) > 0 {
+					state += " (" + strings.Join(d.Reading.Reasons, ", ") + ")"
+				}
+			}
+			var kinds []string
+			for _, x := range d.Differs {
+				kinds = append(kinds, x.Kind)
+			}
+			t.add(d.Name, stock.Host(d.URI), first(d.AddressKeptBy, "unknown"), model, state, stands(d.Check),
+				strings.Join(kinds, ", "))
+		}
+		t.write(w)
+		fmt.Fprintf(w, "%s.\n", words.Count(len(list), "device"))
+	})
+	c.Flags().StringVar(&word, "find", "", "only with this in name, address, hardware address, serial, model, "+
+		"location or note")
+	c.Flags().StringVar(&state, "state", "", "only not-ready ones, those that differs from what is written, or those "+
+		"with no-queue")
+	return c
+}
+
+func addDeviceCommand(r *root) *cobra.Command {
+	var in api.NewWatch
+	c := ask(r, "add ADDRESS", "Register a device by host name, address or URI; it is questioned at once",
+		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.DeviceView, error) {
+			in.URI = a[0]
+			return apiclient.Post[stock.DeviceView](c.Context(), client, "/api/v1/stock/devices", in)
+		}, r.writeDevice)
+	watchFlags(c, &in)
+	c.Flags().StringVar(&in.MAC, "mac", "", "its hardware address, in any notation; read from the device when absent")
+	c.Flags().StringVar(&in.AddressKeptBy, "kept-by", "", "what keeps its address: reservation, static or unknown")
+	return c
+}
+
+func (r *root) writeDevice(w io.Writer, d stock.DeviceView) {
+	fmt.Fprintf(w, "%s at %s: %s.\n", d.Name, d.URI, stands(d.Check))
+	line := func(what, value string) {
+		if value != "" {
+			fmt.Fprintf(w, "  %-18s %s\n", what, value)
+		}
+	}
+	if x := d.Reading; x != nil {
+		for _, a := range x.Answers {
+			line(strings.ToUpper(a.Protocol), a.Result+": "+a.Says)
+		}
+		line("model", strings.TrimSpace(x.Model))
+		line("state", strings.TrimSpace(x.State+" "+strings.Join(x.Reasons, ", ")))
+		line("firmware", x.Firmware)
+		line("says it is at", x.Location)
+		line("takes", strings.Join(x.Formats, ", "))
+		line("page languages", strings.Join(x.Languages, ", "))
+		for _, s := range x.Supplies {
+			level := "level not known"
+			if s.Level != nil {
+				level = fmt.Sprintf("%d %%", *s.Level)
+			}
+			line("supply", s.Name+": "+level)
+		}
+		if x.Pages > 0 {
+			line("pages", fmt.Sprint(x.Pages))
+		}
+	}
+	line("recognised by", d.Identity.String())
+	line("address kept by", first(d.AddressKeptBy, "unknown"))
+	line("location", d.Location)
+	line("queues", first(strings.Join(d.Queues, ", "), "none"))
+	line("note", d.Note)
+	for _, x := range d.Differs {
+		fmt.Fprintf(w, "  %-8s %s; %s.\n", x.Severity, x.Says, x.Fix)
+	}
+}
+
+func scanCommand(r *root) *cobra.Command {
+	var in api.NewScan
+	var stop int64
+	c := &cobra.Command{Use: "scan RANGE...", Short: "Look at every address of some ranges for devices that nobody listed",
+		Args: args(cobra.ArbitraryArgs),
+		Long: `Ask each address of subnets (10.40.8.0/24), ranges (10.40.8.20-10.40.8.60) and single addresses over
+IPP and SNMP, and whether something listens at the raw port. Addresses of what is listed already are
+not asked. What answers is proposed; nothing is added by itself. The scan goes on if you leave;
+--stop N ends it.`}
+	c.Flags().IntVar(&in.Rate, "rate", 0, "addresses a second, at most 200; 40 when absent")
+	c.Flags().BoolVar(&in.Dry, "dry-run", false, "only say what would be touched")
+	c.Flags().Int64Var(&stop, "stop", 0, "stop the scan of this number")
+	c.RunE = func(c *cobra.Command, a []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		if stop > 0 {
+			if err := client.Do(c.Context(), "DELETE", fmt.Sprintf("/api/v1/stock/scans/%d", stop), nil, nil, nil); err != nil {
+				return err
+			}
+			_, err := fmt.Fprintf(c.OutOrStdout(), "The scan %d is being stopped.\n", stop)
+			return err
+		}
+		if len(a) == 0 {
+			return usageError{fmt.Errorf("name a range to scan")}
+		}
+		in.Ranges = a
+		begun, err := apiclient.Post[api.StartedScan](c.Context(), client, "/api/v1/stock/scans", in)
+		if err != nil {
+			return err
+		}
+		if begun.Scan == nil {
+			return r.print(c, begun, func(w io.Writer) { writePlan(w, begun.Plan) })
+		}
+		last, err := r.follow(c, client, begun.Scan.ID)
+		if err != nil {
+			return err
+		}
+		return r.print(c, last, func(w io.Writer) {
+			fmt.Fprintf(w, "The scan %d is %s: %d of %s asked, %d answered that are not listed. See cirque device found.\n",
+				last.ID, last.State, last.Done, words.Count(last.Total, "address"), last.Found)
+		})
+	}
+	return c
+}
+
+func writePlan(w io.Writer, p stock.ScanPlan) {
+	fmt.Fprintf(w, "%s from %s to %s", words.Count(p.Total, "address"), p.First, p.Last)
+	if p.Listed > 0 {
+		fmt.Fprintf(w, ", %d of which are listed already and not asked", p.Listed)
+	}
+	fmt.Fprintf(w, "; at %d a second it takes %d s.\nEach would be asked:\n", p.Rate, p.Seconds)
+	for _, a := range p.Asks {
+		fmt.Fprintf(w, "  %s\n", a)
+	}
+	fmt.Fprintln(w, "Nothing was touched.")
+}
+
+// follow waits for a scan's end; on a terminal it shows the progress.
+func (r *root) follow(c *cobra.Command, client *apiclient.Client, id int64) (stock.Scan, error) {
+	for {
+		list, err := apiclient.List[stock.Scan](c.Context(), client, "/api/v1/stock/scans", nil)
+		if err != nil {
+			return stock.Scan{}, err
+		}
+		i := slices.IndexFunc(list, func(s stock.Scan) bool { return s.ID == id })
+		if i < 0 {
+			return stock.Scan{}, fault.New(fault.Unknown, "scan-unknown", "see cirque device found",
+				"the scan %d is no longer kept", id)
+		}
+		if r.width > 0 {
+			fmt.Fprintf(c.ErrOrStderr(), "\r%d of %d, %d found ", list[i].Done, list[i].Total, list[i].Found)
+		}
+		if list[i].State != "running" {
+			if r.width > 0 {
+				fmt.Fprint(c.ErrOrStderr(), "\r\033[K")
+			}
+			return list[i], nil
+		}
+		select {
+		case <-c.Context().Done():
+			return list[i], c.Context().Err()
+		case <-time.After(300 * time.Millisecond):
+		}
+	}
+}
+
+func reservationsCommand(r *root) *cobra.Command {
+	var format string
+	export := &cobra.Command{Use: "export", Short: "Write the reservations that the devices need, for a DHCP server",
+		Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			if format != "csv" && format != "json" {
+				return usageError{fmt.Errorf("%q is no form for reservations: csv or json", format)}
+			}
+			t, err := apiclient.Get[api.Text](c.Context(), client, "/api/v1/stock/reservations", url.Values{"format": {format}})
+			if err != nil {
+				return err
+			}
+			for _, l := range t.Lacking {
+				fmt.Fprintln(c.ErrOrStderr(), "left out: "+l.String())
+			}
+			_, err = io.WriteString(c.OutOrStdout(), t.Text)
+			return err
+		}}
+	export.Flags().StringVar(&format, "format", "csv", "csv, or json as the common open DHCP server's "+
+		"configuration has them")
+	take := ask(r, "import FILE", "Take in what a DHCP server reserves, to compare devices with", cobra.ExactArgs(1),
+		func(c *cobra.Command, client *apiclient.Client, a []string) (api.Imported, error) {
+			var n api.Imported
+			files, err := readFiles(c, a)
+			if err != nil {
+				return n, err
+			}
+			return n, client.Do(c.Context(), "PUT", "/api/v1/stock/reservations", nil, api.NamedText{Name: files[0].Name,
+				Text: files[0].Text}, &n)
+		}, func(w io.Writer, n api.Imported) {
+			fmt.Fprintf(w, "%s imported. See cirque device list --state differs.\n", words.Count(n.Count, "reservation"))
+		})
+	return group("reservations", "Reservations of addresses, out and in", export, take)
+}
