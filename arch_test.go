@@ -146,7 +146,7 @@ var thirdParty = map[string][]string{
 	"github.com/cespare/xxhash/v2": {"internal/service/lineups"},
 	"github.com/hashicorp/golang-lru/v2": {"internal/service/present", "internal/service/tries",
 		"internal/service/drafts"},
-	"golang.org/x/sync":               {"internal/service/present", "internal/service/fleet"},
+	"golang.org/x/sync":               {"internal/service/present", "internal/service/fleet", "internal/service/decommission"},
 	"golang.org/x/crypto":             {"internal/service/identity", "internal/ca"},
 	"golang.org/x/term":               {"internal/cli", "cmd/cirque-agent"},
 	"golang.org/x/image":              {"internal/pwg"},

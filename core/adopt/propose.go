@@ -1,4 +1,4 @@
-// Package adopt adopt says what found queues and devices would be in the estate: names, locations, drivers, paths. In
+// Package adopt says what found queues and devices would be in the estate: names, locations, drivers, paths. In
 // go what was read and the estate, out come proposals, and edits of a draft.
 package adopt
 

@@ -1,4 +1,4 @@
-// Package bulk bulk edits many queues at once: as a table that a spreadsheet can hold, and by a pattern of names. In go
+// Package bulk edits many queues at once: as a table that a spreadsheet can hold, and by a pattern of names. In go
 // a document and what is wanted, out come edits of a draft.
 package bulk
 

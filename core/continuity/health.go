@@ -1,4 +1,4 @@
-// Package continuity continuity decides whether servers and devices count as up or down, how far people have moved, and
+// Package continuity decides whether servers and devices count as up or down, how far people have moved, and
 // how a planned outage or a failover test goes. In go probes, reports and the time; it has no clock of its own.
 package continuity
 

@@ -1,4 +1,4 @@
-// Package decommission decommission says what still leads to a server, leads queues elsewhere, and finds what nothing
+// Package decommission says what still leads to a server, leads queues elsewhere, and finds what nothing
 // leads to. In go a document and what was read, out come edits of a draft, and lists.
 package decommission
 

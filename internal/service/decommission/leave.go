@@ -8,6 +8,8 @@ import (
 	"strings"
 	"sync"
 
+	"golang.org/x/sync/errgroup"
+
 	"cirque/core/access"
 	"cirque/core/decommission"
 	"cirque/core/estate"
@@ -77,21 +79,19 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *decommission.Lea
 	}
 	key := stock.SignInOf(s.cfg.Keys.KeysFor(l.Watch))
 	var mu sync.Mutex
-	var wg sync.WaitGroup
-	slots := make(chan struct{}, 8)
+	var g errgroup.Group // what fails of one queue is told, and ends nothing
+	g.SetLimit(8)
 	uses := map[[3]string]*decommission.LateUse{}
 	jobs := 0
 	var failed error
 	for _, q := range r.Queues {
-		wg.Go(func() {
-			slots <- struct{}{}
-			defer func() { <-slots }()
+		g.Go(func() error {
 			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, true, jobsAsked)
 			mu.Lock()
 			defer mu.Unlock()
 			if err != nil {
 				failed = err
-				return
+				return nil
 			}
 			for _, j := range list {
 				jobs++
@@ -109,9 +109,10 @@ func (s *Room) lately(ctx context.Context, l stock.Listed, out *decommission.Lea
 					out.Since = j.At
 				}
 			}
+			return nil
 		})
 	}
-	wg.Wait()
+	_ = g.Wait()
 	for _, u := range uses {
 		out.Lately = append(out.Lately, *u)
 	}

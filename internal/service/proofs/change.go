@@ -14,8 +14,9 @@ import (
 	"cirque/internal/service/present"
 )
 
-// A change is a revision's difference to the one before, with the directory and the live state of now. It keeps what it
-// asks of each endpoint, since that costs four lineups: those that have not reported since are not looked at again.
+// A change is a revision's difference to the one before, with the directory and the live state of now. It keeps how
+// much it asks of each endpoint, since that costs four lineups: those that have not reported since are not looked at
+// again.
 type change struct {
 	revision int
 	now      *lineup.World // with whose directory and live state
@@ -25,35 +26,52 @@ type change struct {
 	touch    *rehearse.Touch
 
 	mu   sync.Mutex
-	asks map[*fleet.Judgement]*asked // guarded by mu, as is was; nil where it asks nothing
-	was  *former                     // until everybody has been looked at
+	asks map[*fleet.Judgement]asked // guarded by mu, as is was
+	was  *former                    // until everybody has been looked at
+	// lists are what it asks of those of which rows were shown lately; guarded by mu.
+	lists map[*fleet.Judgement][]endpoint.Expectation
+}
+
+// listsKept bounds them: no proof shows rows of so many endpoints.
+const listsKept = 4096
+
+// list gives what the change asks of one endpoint.
+func (c *change) list(s *Room, j *fleet.Judgement, a, b *lineup.Scratch) []endpoint.Expectation {
+	c.mu.Lock()
+	list, known := c.lists[j]
+	c.mu.Unlock()
+	if known {
+		return list
+	}
+	list = c.asksOf(s, j, a, b)
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if len(c.lists) >= listsKept {
+		clear(c.lists)
+	}
+	c.lists[j] = list
+	return list
 }
 
 // former is what the same change asked with another live state: what nothing between the two can concern need not be
 // looked at again.
 type former struct {
-	asks    map[*fleet.Judgement]*asked
+	asks    map[*fleet.Judgement]asked
 	touches []*rehearse.Touch // from that live state to the present one, of the worlds before and after
 }
 
-// asked is what a change asks of one endpoint, and how much of it stands how, by endpoint.Standings, where it reports
-// in time.
-type asked struct {
-	list  []endpoint.Expectation
-	count [7]int32
-}
+// asked is how much of what a change asks of one endpoint stands how, by standings, where the endpoint reports in time.
+// What it asks is worked out again for those few of which rows are shown: for a whole fleet it would be too much to
+// keep.
+type asked [7]int32
 
 // standings are those by which asked counts.
 var standings = endpoint.Standings()
 
-func newAsked(list []endpoint.Expectation, j *fleet.Judgement) *asked {
-	if len(list) == 0 {
-		return nil
-	}
-	out := &asked{list: list}
+func newAsked(list []endpoint.Expectation, j *fleet.Judgement) (out asked) {
 	for _, e := range list {
 		_, state := e.Stand(j.Marks, j.Report(), false)
-		out.count[slices.Index(standings, state)]++
+		out[slices.Index(standings, state)]++
 	}
 	return out
 }
@@ -82,7 +100,8 @@ func (s *Room) change(ctx context.Context, snap *present.View, revision int) (*c
 	if found != nil {
 		return found, nil
 	}
-	c := &change{revision: revision, now: snap.World, made: s.now(), asks: map[*fleet.Judgement]*asked{}}
+	c := &change{revision: revision, now: snap.World, made: s.now(), asks: map[*fleet.Judgement]asked{},
+		lists: map[*fleet.Judgement][]endpoint.Expectation{}}
 	var err error
 	if c.after, err = s.worldOf(ctx, snap, revision); err != nil {
 		return nil, err
@@ -121,8 +140,8 @@ func (s *Room) worldOf(ctx context.Context, snap *present.View, revision int) (*
 }
 
 // of gives what the change asks of each of some endpoints.
-func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]*asked, error) {
-	out := make([]*asked, len(list))
+func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]asked, error) {
+	out := make([]asked, len(list))
 	var missing []int
 	c.mu.Lock()
 	if len(c.asks) > 2*len(list)+1000 { // most are of reports that were followed by others
@@ -167,13 +186,13 @@ func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]*a
 
 // same gives what was found of an endpoint with the live state before, where nothing that has changed since can concern
 // it. There may have been none before.
-func (f *former) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (*asked, bool) {
+func (f *former) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (asked, bool) {
 	if f == nil {
-		return nil, false
+		return asked{}, false
 	}
 	asks, ok := f.asks[j]
 	if !ok {
-		return nil, false
+		return asked{}, false
 	}
 	for _, t := range f.touches {
 		if t.Nothing() {
@@ -182,7 +201,7 @@ func (f *former) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (
 		for _, q := range j.Report().Contexts {
 			q.Time = nil
 			if at, err := q.Context(now); err != nil || t.Context(at, a, b) {
-				return nil, false
+				return asked{}, false
 			}
 		}
 	}

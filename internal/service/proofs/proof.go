@@ -50,8 +50,9 @@ type asking struct {
 	on     map[string]bool // folded machines that are in tested
 	tally  *endpoint.Tally
 	// Of the endpoints whose rows may be kept, by machine: they, and what a change asks of them.
-	of      map[string]*fleet.Judgement
-	expects map[string][]endpoint.Expectation
+	of       map[string]*fleet.Judgement
+	expects  map[string][]endpoint.Expectation
+	was, now lineup.Scratch
 }
 
 // add counts a row.
@@ -129,29 +130,30 @@ func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) err
 		return err
 	}
 	for i, j := range list {
-		if asks[i] == nil {
+		if asks[i] == (asked{}) {
 			out.Others++
 			continue
 		}
-		a.change(j, asks[i], silent[i])
+		a.change(s, c, j, asks[i], silent[i])
 	}
 	return nil
 }
 
 // change counts what a change asks of one endpoint.
-func (a *asking) change(j *fleet.Judgement, asks *asked, silent bool) {
+func (a *asking) change(s *Room, c *change, j *fleet.Judgement, asks asked, silent bool) {
 	look := len(a.on) > 0 && a.on[name.Fold(j.Machine())]
-	for i, s := range standings {
-		look = look || asks.count[i] > 0 && !a.tally.Full(endpoint.Late(s, silent))
+	for i, state := range standings {
+		look = look || asks[i] > 0 && !a.tally.Full(endpoint.Late(state, silent))
 	}
 	if !look {
-		for i, s := range standings {
-			a.tally.Count(endpoint.Late(s, silent), int(asks.count[i]))
+		for i, state := range standings {
+			a.tally.Count(endpoint.Late(state, silent), int(asks[i]))
 		}
 		return
 	}
-	a.expects[j.Machine()] = asks.list
-	for _, e := range asks.list {
+	list := c.list(s, j, &a.was, &a.now)
+	a.expects[j.Machine()] = list
+	for _, e := range list {
 		row := endpoint.ProofRow{Machine: j.Machine(), Queue: e.Queue, Kind: e.Kind}
 		row.User, row.State = e.Stand(j.Marks, j.Report(), silent)
 		a.add(j, row)

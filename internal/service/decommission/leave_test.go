@@ -1,0 +1,75 @@
+package decommission
+
+import (
+	"context"
+	"slices"
+	"strings"
+	"testing"
+
+	"cirque/core/access"
+	"cirque/core/directory"
+	"cirque/core/estate"
+	"cirque/core/fault"
+	"cirque/core/rehearse"
+	"cirque/core/stock"
+	"cirque/internal/testkit/rooms"
+)
+
+// others are the rooms that this one asks.
+type others struct {
+	asked rehearse.Ask
+	edits []estate.Edit
+}
+
+func (o *others) Rehearsed(_ context.Context, _ *access.Principal, what rehearse.Ask) (*rehearse.Report, error) {
+	o.asked = what
+	return &rehearse.Report{Totals: map[rehearse.Kind]rehearse.Count{rehearse.Stranded: {People: 3},
+		rehearse.Gains: {People: 9}}}, nil
+}
+
+func (o *others) KeysFor(stock.Watch) []stock.Key { return nil }
+
+func (o *others) ReadJobs(_ context.Context, uri string, _ *stock.Key, ended bool, _ int) ([]stock.Job, error) {
+	if !ended || !strings.HasSuffix(uri, "/hall") {
+		return nil, fault.New(fault.Unavailable, "refused", "", "%s does not answer", uri)
+	}
+	return []stock.Job{{Owner: "mira"}, {Owner: "mira"}, {Owner: "ida"}}, nil
+}
+
+const twoServers = `estate: 1
+servers: [{name: ps-1, uri: "ipp://ps-1.example/"}, {name: ps-2, uri: "ipp://ps-2.example/"}, {name: ps-3, uri: "ipp://ps-3.example/"}]
+server_sets: [{name: pair, style: standby, members: [ps-1, ps-2]}]
+queues: [{name: hall, paths: [{set: pair}]}, {name: yard, paths: [{server: ps-1}]}]
+grants: [{name: all, effect: place, queues: [yard]}]`
+
+// TestDepends: what leads to a server, who would miss it and who used it; a server to which nothing leads may go.
+func TestDepends(t *testing.T) {
+	t.Parallel()
+	w := rooms.New(t, twoServers, directory.Records{})
+	w.StockKept = []stock.Kept{{Kind: stock.KindServer, Name: "ps-1", Check: stock.Check{OK: true},
+		Server: &stock.Server{Queues: []stock.Queue{{Name: "hall", URI: "ipp://ps-1.example/printers/hall"}}}}}
+	w.Refresh(t)
+	o := &others{}
+	s := New(Config{Present: w.Present, Prober: o, Rehearsals: o, Keys: o})
+	d, err := s.Depends(t.Context(), rooms.Who(access.Owner), "ps-1")
+	if err != nil || d.Unused || !slices.Equal(d.Queues, []string{"hall", "yard"}) || !slices.Equal(d.Only,
+		[]string{"yard"}) || !slices.Equal(d.Grants, []string{"all"}) || d.People != 3 {
+		t.Errorf("%+v %v", d, err)
+	}
+	if !slices.Equal(o.asked.Without, []string{"server:ps-1"}) {
+		t.Errorf("rehearsed without %q", o.asked.Without)
+	}
+	if len(d.Lately) != 2 || !strings.Contains(d.Told, "from the server's own lists") {
+		t.Errorf("late use: %+v, %s", d.Lately, d.Told)
+	}
+	if d, err := s.Depends(t.Context(), rooms.Who(access.Owner), "ps-3"); err != nil || !d.Unused ||
+		!strings.Contains(d.Says, "may be switched off") || !strings.Contains(d.Told, "not known") {
+		t.Errorf("%+v %v", d, err)
+	}
+	if _, err := s.Depends(t.Context(), rooms.Who(access.Owner), "ps-9"); !fault.Is(err, fault.Unknown) {
+		t.Error(err)
+	}
+	if _, err := s.Depends(t.Context(), rooms.Who(access.Person), "ps-1"); !fault.Is(err, fault.Denied) {
+		t.Error(err)
+	}
+}
