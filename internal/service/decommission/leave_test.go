@@ -8,7 +8,6 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/directory"
-	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/rehearse"
 	"cirque/core/stock"
@@ -18,7 +17,6 @@ import (
 // others are the rooms that this one asks.
 type others struct {
 	asked rehearse.Ask
-	edits []estate.Edit
 }
 
 func (o *others) Rehearsed(_ context.Context, _ *access.Principal, what rehearse.Ask) (*rehearse.Report, error) {
