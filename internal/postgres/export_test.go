@@ -2,10 +2,22 @@ package postgres
 
 import (
 	"context"
+	"io/fs"
 	"strings"
 
 	"github.com/jackc/pgx/v5/pgxpool"
+	"github.com/jackc/pgx/v5/stdlib"
+	"github.com/pressly/goose/v3"
 )
+
+// Migrations gives what steps through them, one by one.
+func (s *Store) Migrations() (*goose.Provider, error) {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	return goose.NewProvider(goose.DialectPostgres, stdlib.OpenDBFromPool(s.pool), sub)
+}
 
 // Exec runs plain SQL, for tests of what the schema itself refuses.
 func (s *Store) Exec(ctx context.Context, sql string) error {
