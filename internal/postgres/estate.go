@@ -129,3 +129,23 @@ func (s EstateTable) RevisionAt(ctx context.Context, at time.Time) (number int, 
 	err = s.pool.QueryRow(ctx, "SELECT coalesce(max(number), 0) FROM revision WHERE at <= $1", at).Scan(&number)
 	return number, translate(err)
 }
+
+// RevisionsNaming gives the revisions that name a user under any of some folded names, newest first. Revisions are
+// never altered, so that names stay in them.
+func (s EstateTable) RevisionsNaming(ctx context.Context, names []string) ([]int, error) {
+	var entries []string
+	for _, n := range names {
+		b, err := json.Marshal("user:" + n) // as it stands in a document
+		if err != nil {
+			return nil, err
+		}
+		entries = append(entries, string(b))
+	}
+	rows, err := s.pool.Query(ctx, "SELECT number FROM revision WHERE EXISTS (SELECT FROM unnest($1::text[]) AS e WHERE "+
+		"strpos(folded(document::text), folded(e)) > 0) ORDER BY number DESC", entries)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowTo[int])
+	return append([]int{}, out...), translate(err)
+}

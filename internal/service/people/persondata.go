@@ -73,28 +73,8 @@ func (s *Room) PersonData(ctx context.Context, p *access.Principal, called strin
 	if out.Events, err = s.store.EventsOf(ctx, known); err != nil {
 		return out, err
 	}
-	out.Revisions, err = s.revisionsNaming(ctx, out.Names)
+	out.Revisions, err = s.store.RevisionsNaming(ctx, out.Names)
 	return out, err
-}
-
-// revisionsNaming lists the revisions that name somebody; they are never altered, so their names stay in them.
-func (s *Room) revisionsNaming(ctx context.Context, names []string) ([]int, error) {
-	list, err := s.store.Revisions(ctx, 200)
-	if err != nil {
-		return nil, err
-	}
-	out := []int{}
-	for _, rev := range list {
-		_, doc, err := s.store.Revision(ctx, rev.Number)
-		if err != nil {
-			return nil, err
-		}
-		named := doc.Names()
-		if slices.ContainsFunc(names, func(n string) bool { return named["user:"+n] }) {
-			out = append(out, rev.Number)
-		}
-	}
-	return out, nil
 }
 
 // ErasePerson erases what is kept of a person. What a source says of them now stays until they are gone from there.
@@ -132,7 +112,7 @@ func (s *Room) ErasePerson(ctx context.Context, p *access.Principal, called, rea
 			"nothing is kept of %q", called)
 	}
 	out := person.Erased{Remarks: []string{}}
-	if out.Revisions, err = s.revisionsNaming(ctx, names); err != nil {
+	if out.Revisions, err = s.store.RevisionsNaming(ctx, names); err != nil {
 		return out, err
 	}
 	var keys []string

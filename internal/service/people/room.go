@@ -27,8 +27,8 @@ type Store interface {
 	PersonData(ctx context.Context, names []string) (directory.PersonData, error)
 	Request(ctx context.Context, id int64) (access.Request, error)
 	Requests(ctx context.Context, persons []string, limit int) ([]access.Request, error)
-	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
-	Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
+	// RevisionsNaming gives the revisions that name a user under any of some folded names, newest first.
+	RevisionsNaming(ctx context.Context, names []string) ([]int, error)
 	SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (bool, error)
 }
 
