@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, ask } from "../../api/client";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
@@ -133,69 +134,54 @@ function Tokens() {
   );
 }
 
+const auditor: Holding = { role: "auditor", sites: [] };
+
 function MakeToken() {
   const client = useQueryClient();
-  const [name, setName] = useState("");
-  const [as, setAs] = useState<Holding>({ role: "auditor", sites: [] });
-  const [ends, setEnds] = useState("");
-  const make = useMutation({
-    mutationFn: () =>
-      ask(
-        api.POST("/api/v1/tokens", {
-          body: {
-            name,
-            role: as.role as Exclude<Holding["role"], "person">,
-            sites: as.sites,
-            ...(ends && { expires: `${ends}T00:00:00Z` }),
-          },
-        }),
-      ),
-    onSuccess: async () => {
-      setName("");
-      await client.invalidateQueries({ queryKey: ["access"] });
-    },
+  const form = useForm({
+    start: { name: "", as: auditor, ends: "" },
+    send: ({ name, as: { role, sites }, ends }) =>
+      role === "person"
+        ? Promise.reject(new Error("A token stands for no person."))
+        : ask(
+            api.POST("/api/v1/tokens", {
+              body: { name, role, sites, ...(ends && { expires: `${ends}T00:00:00Z` }) },
+            }),
+          ),
+    ofProblems: { expires: "ends" },
+    onDone: () => client.invalidateQueries({ queryKey: ["access"] }),
   });
+  const { name, as } = form.value;
+  const made = form.result;
   return (
-    <form
-      className="flex flex-col gap-3"
-      aria-label="Make a token"
-      onSubmit={(e) => {
-        e.preventDefault();
-        make.mutate();
-      }}
+    <Form
+      label="Make a token"
+      failed="The token was not made"
+      form={form}
+      foot={
+        <>
+          <Button
+            kind="main"
+            type="submit"
+            disabled={form.busy || !name.trim() || as.role === "person"}
+          >
+            Make the token
+          </Button>
+          {made && (
+            <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
+              {made.token.name} is shown this once:{" "}
+              <code className="font-mono break-all">{made.secret}</code>{" "}
+              <Copy text={made.secret} what="the token" />
+            </p>
+          )}
+        </>
+      }
     >
       <h2>Make a token</h2>
       <p className="text-ink-2">For a program. Nobody can give more than they have.</p>
-      <Field
-        label="Name"
-        value={name}
-        required
-        placeholder="which says who uses it"
-        onChange={(e) => setName(e.target.value)}
-      />
-      <HoldingFields value={as} onChange={setAs} />
-      <Field
-        label="Ends on"
-        type="date"
-        value={ends}
-        onChange={(e) => setEnds(e.target.value)}
-        hint="Never, when left empty."
-      />
-      {make.error && <ProblemNotice title="The token was not made" error={make.error} />}
-      <Button
-        kind="main"
-        type="submit"
-        disabled={make.isPending || !name.trim() || as.role === "person"}
-      >
-        Make the token
-      </Button>
-      {make.data && (
-        <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
-          {make.data.token.name} is shown this once:{" "}
-          <code className="font-mono break-all">{make.data.secret}</code>{" "}
-          <Copy text={make.data.secret} what="the token" />
-        </p>
-      )}
-    </form>
+      <Field label="Name" {...form.text("name")} required placeholder="which says who uses it" />
+      <HoldingFields value={as} onChange={(as) => form.change({ as })} />
+      <Field label="Ends on" type="date" {...form.text("ends")} hint="Never, when left empty." />
+    </Form>
   );
 }

@@ -1,7 +1,8 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, askAll, type FailoverTest, type ServerView } from "../../api/client";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
@@ -173,32 +174,40 @@ const lengths = [
 
 function Begin({ servers }: { servers: ServerView[] }) {
   const client = useQueryClient();
-  const [name, setName] = useState("");
-  const [reason, setReason] = useState("");
-  const [minutes, setMinutes] = useState("10");
-  const start = useMutation({
-    mutationFn: () =>
+  const form = useForm({
+    start: { name: "", reason: "", minutes: "10" },
+    send: ({ name, reason, minutes }) =>
       ask(
         api.POST("/api/v1/servers/{name}/failover-tests", {
           params: { path: { name } },
           body: { reason: reason.trim(), minutes: Number(minutes) },
         }),
       ),
-    onSuccess: async () => {
-      setName("");
-      setReason("");
+    onDone: async () => {
       await client.invalidateQueries({ queryKey: ["duties"] });
       await client.invalidateQueries({ queryKey: ["stock"] });
     },
   });
+  const { name, reason, minutes } = form.value;
+  const lacks = [...(name ? [] : ["a server"]), ...(reason.trim() ? [] : ["a reason"])];
   return (
-    <form
-      className="flex flex-col gap-3"
-      aria-label="Begin a failover test"
-      onSubmit={(e) => {
-        e.preventDefault();
-        start.mutate();
-      }}
+    <Form
+      label="Begin a failover test"
+      failed="It did not begin"
+      form={form}
+      foot={
+        <>
+          <Button kind="main" type="submit" disabled={form.busy || lacks.length > 0}>
+            Take it out of duty, and watch
+          </Button>
+          {lacks.length > 0 && <p className="text-ink-2">It lacks {list(lacks)}.</p>}
+          <p className="text-ink-2">
+            Everybody whom another server serves is led there; a queue that nothing else serves is
+            kept, and prints at the end. The server returns by itself. Whom it would concern is
+            rehearsed first and stands in the report.
+          </p>
+        </>
+      }
     >
       <h2>Begin a failover test</h2>
       <Select
@@ -209,29 +218,16 @@ function Begin({ servers }: { servers: ServerView[] }) {
           value: s.name,
           label: s.sets.length > 0 ? `${s.name}, in ${s.sets.join(", ")}` : `${s.name}, in no set`,
         }))}
-        onChange={setName}
+        onChange={(name) => form.change({ name })}
       />
-      <Field
-        label="Why"
-        value={reason}
-        placeholder="such as: spring test"
-        onChange={(e) => setReason(e.target.value)}
+      <Field label="Why" {...form.text("reason")} placeholder="such as: spring test" />
+      <Select
+        label="For"
+        value={minutes}
+        all=""
+        options={lengths}
+        onChange={(minutes) => form.change({ minutes })}
       />
-      <Select label="For" value={minutes} all="" options={lengths} onChange={setMinutes} />
-      {start.error && <ProblemNotice title="It did not begin" error={start.error} />}
-      <Button kind="main" type="submit" disabled={start.isPending || !name || !reason.trim()}>
-        Take it out of duty, and watch
-      </Button>
-      {(!name || !reason.trim()) && (
-        <p className="text-ink-2">
-          It lacks {list([...(name ? [] : ["a server"]), ...(reason.trim() ? [] : ["a reason"])])}.
-        </p>
-      )}
-      <p className="text-ink-2">
-        Everybody whom another server serves is led there; a queue that nothing else serves is kept,
-        and prints at the end. The server returns by itself. Whom it would concern is rehearsed
-        first and stands in the report.
-      </p>
-    </form>
+    </Form>
   );
 }

@@ -1,6 +1,7 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, ask, askAll } from "../../api/client";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
@@ -151,72 +152,62 @@ function Tokens({ mayEnd }: { mayEnd: boolean }) {
 function MakeToken() {
   const client = useQueryClient();
   const sites = useQuery(sitesQuery());
-  const [name, setName] = useState("");
-  const [site, setSite] = useState("");
-  const [uses, setUses] = useState("1");
-  const make = useMutation({
-    mutationFn: () =>
+  const form = useForm({
+    start: { name: "", site: "", uses: "1" },
+    send: ({ name, site, uses }) =>
       ask(
         api.POST("/api/v1/enrolment-tokens", {
           body: { name: name.trim(), uses: Number(uses), ...(site && { site }) },
         }),
       ),
-    onSuccess: async () => {
-      setName("");
-      await client.invalidateQueries({ queryKey: ["enrolment"] });
-    },
+    onDone: () => client.invalidateQueries({ queryKey: ["enrolment"] }),
   });
+  const { name, site, uses } = form.value;
+  const made = form.result;
   const command =
-    make.data &&
-    `cirque-agent enrol --service ${window.location.origin} --token ${make.data.secret} --state /var/lib/cirque-agent`;
+    made &&
+    `cirque-agent enrol --service ${window.location.origin} --token ${made.secret} --state /var/lib/cirque-agent`;
   return (
-    <form
-      className="flex flex-col gap-3"
-      aria-label="Make an enrolment token"
-      onSubmit={(e) => {
-        e.preventDefault();
-        make.mutate();
-      }}
+    <Form
+      label="Make an enrolment token"
+      failed="The token was not made"
+      form={form}
+      foot={
+        <>
+          <Button
+            kind="main"
+            type="submit"
+            disabled={form.busy || !name.trim() || !(Number(uses) > 0)}
+          >
+            Make the token
+          </Button>
+          {command && (
+            <div role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
+              <p>For {count(made.token.uses, "machine")}, shown this once. On the endpoint:</p>
+              <code className="font-mono text-[0.86em] break-all">{command}</code>{" "}
+              <Copy text={command} what="the command" />
+            </div>
+          )}
+        </>
+      }
     >
       <h2>Let machines enrol</h2>
-      <Field
-        label="Name"
-        value={name}
-        required
-        placeholder="such as brannoy-tills"
-        onChange={(e) => setName(e.target.value)}
-      />
+      <Field label="Name" {...form.text("name")} required placeholder="such as brannoy-tills" />
       <Select
         label="Site"
         value={site}
         all="any site"
         options={(sites.data ?? []).map((s) => ({ value: s.path, label: s.title || s.path }))}
-        onChange={setSite}
+        onChange={(site) => form.change({ site })}
       />
       <Field
         label="Machines"
         type="number"
         min={1}
         max={100000}
-        value={uses}
-        onChange={(e) => setUses(e.target.value)}
+        {...form.text("uses")}
         hint="How many may enrol with it, within a week."
       />
-      {make.error && <ProblemNotice title="The token was not made" error={make.error} />}
-      <Button
-        kind="main"
-        type="submit"
-        disabled={make.isPending || !name.trim() || !(Number(uses) > 0)}
-      >
-        Make the token
-      </Button>
-      {command && make.data && (
-        <div role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
-          <p>For {count(make.data.token.uses, "machine")}, shown this once. On the endpoint:</p>
-          <code className="font-mono text-[0.86em] break-all">{command}</code>{" "}
-          <Copy text={command} what="the command" />
-        </div>
-      )}
-    </form>
+    </Form>
   );
 }

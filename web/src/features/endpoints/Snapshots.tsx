@@ -1,6 +1,7 @@
 import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, ask, askAll } from "../../api/client";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
@@ -44,19 +45,17 @@ export function Snapshots() {
   const { get, put } = useUrl();
   const may = useMay("have an endpoint report");
   const list = useQuery(snapshotsQuery());
-  const [name, setName] = useState("");
-  const [note, setNote] = useState("");
   const fresh = () => client.invalidateQueries({ queryKey: ["snapshots"] });
-  const take = useMutation({
-    mutationFn: () =>
+  const take = useForm({
+    start: { name: "", note: "" },
+    send: ({ name, note }) =>
       ask(
         api.POST("/api/v1/snapshots", {
           body: { name: name.trim(), ...(note.trim() && { note: note.trim() }) },
         }),
       ),
-    onSuccess: async (p) => {
-      setName("");
-      setNote("");
+    ofProblems: { snapshot: "name" },
+    onDone: async (p) => {
       await fresh();
       put({ snapshot: p.name });
     },
@@ -76,34 +75,23 @@ export function Snapshots() {
     <div className="mt-3 grid gap-x-10 gap-y-6 lg:grid-cols-[22rem_1fr]">
       <section aria-label="Snapshots" className="flex flex-col gap-3">
         {may && (
-          <form
-            aria-label="Take a snapshot"
-            className="flex flex-col gap-2"
-            onSubmit={(e) => {
-              e.preventDefault();
-              take.mutate();
-            }}
+          <Form
+            label="Take a snapshot"
+            failed="None was taken"
+            form={take}
+            className="gap-2"
+            foot={
+              <p className="flex flex-wrap items-center gap-3">
+                <Button kind="main" type="submit" disabled={!take.value.name.trim() || take.busy}>
+                  Keep how all stands now
+                </Button>
+                {!take.value.name.trim() && <span className="text-ink-2">It lacks a name.</span>}
+              </p>
+            }
           >
-            <Field
-              label="Name"
-              value={name}
-              placeholder="such as before-the-update"
-              onChange={(e) => setName(e.target.value)}
-            />
-            <Field
-              label="Note"
-              value={note}
-              placeholder="in a few words"
-              onChange={(e) => setNote(e.target.value)}
-            />
-            <p className="flex flex-wrap items-center gap-3">
-              <Button kind="main" type="submit" disabled={!name.trim() || take.isPending}>
-                Keep how all stands now
-              </Button>
-              {!name.trim() && <span className="text-ink-2">It lacks a name.</span>}
-            </p>
-            {take.error && <ProblemNotice title="None was taken" error={take.error} />}
-          </form>
+            <Field label="Name" {...take.text("name")} placeholder="such as before-the-update" />
+            <Field label="Note" {...take.text("note")} placeholder="in a few words" />
+          </Form>
         )}
         {list.data.length === 0 && (
           <Empty title="No snapshot yet">
@@ -125,7 +113,7 @@ export function Snapshots() {
                 {p.name}
               </button>
               <p className="text-ink-2">
-                {count(p.count, "thing")},{" "}
+                {count(p.count, "object")},{" "}
                 <time dateTime={p.at} title={stamp(p.at)}>
                   {ago(p.at, now)}
                 </time>{" "}
