@@ -1,12 +1,15 @@
 package test
 
 import (
+	"context"
 	"fmt"
 	"os"
 	"path/filepath"
 	"strings"
 	"testing"
 
+	"github.com/chromedp/cdproto/network"
+	cdp "github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
 	"cirque/core/document"
@@ -218,4 +221,24 @@ func TestConsoleManyQueues(t *testing.T) {
 	p.fill("searchbox", "Find", "queue-09999")
 	p.see("1 of 10000")
 	p.see("Queue 9999")
+}
+
+// TestConsoleLinkWhileTyping: who follows a link right after the last letter arrives there, also where the next page is
+// slow to come: what was typed is not written into the address any more.
+func TestConsoleLinkWhileTyping(t *testing.T) {
+	t.Parallel()
+	p := signedIn(t)
+	p.goTo("/queues")
+	p.see("27 of 27")
+	p.find("link", "Sites")
+	p.do("slow down", cdp.Func(func(ctx context.Context, to *cdp.Target) error {
+		return to.Call(ctx, network.CommandEmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{
+			MatchedNetworkConditions: []*network.Conditions{{Latency: 700, DownloadThroughput: -1, UploadThroughput: -1}}}, nil)
+	}))
+	p.fill("searchbox", "Find", "brannoy")
+	p.press("link", "Sites")
+	p.see("Choose a box to see what hangs on it.") // the page came
+	if at := p.eval("location.pathname + location.search"); at != "/site" {
+		t.Error("the address is", at)
+	}
 }

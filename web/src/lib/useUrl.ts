@@ -1,4 +1,4 @@
-import { useSearchParams } from "react-router";
+import { useLocation, useSearchParams } from "react-router";
 
 /** What stands in the address bar: reads a key, and writes one without a step in the history. */
 export function useUrl(): {
@@ -7,8 +7,11 @@ export function useUrl(): {
   put: (values: Record<string, string>) => void;
 } {
   const [params, setParams] = useSearchParams();
+  const { pathname } = useLocation();
   // Several keys in one step: a second step at once would not know of the first.
-  const put = (values: Record<string, string>) =>
+  const put = (values: Record<string, string>) => {
+    // Who has followed a link while the next page is still on its way is not to be led back here.
+    if (window.location.pathname !== pathname) return;
     setParams(
       (old) => {
         const next = new URLSearchParams(old);
@@ -20,5 +23,6 @@ export function useUrl(): {
       },
       { replace: true },
     );
+  };
   return { get: (key) => params.get(key) ?? "", set: (key, value) => put({ [key]: value }), put };
 }
