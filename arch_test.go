@@ -126,7 +126,8 @@ var rooms = []string{"internal/service/adopt", "internal/service/adverts", "inte
 	"internal/service/audit", "internal/service/continuity", "internal/service/decommission", "internal/service/drafts",
 	"internal/service/drivers", "internal/service/enrolment", "internal/service/fleet", "internal/service/identity",
 	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/people",
-	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources", "internal/service/views",
+	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources",
+	"internal/service/views",
 	"internal/service/stock"}
 
 var standards = []string{"internal/dhcp", "internal/ipp", "internal/ldif", "internal/snmp", "internal/pwg"}
@@ -146,7 +147,8 @@ var thirdParty = map[string][]string{
 	"github.com/cespare/xxhash/v2": {"internal/service/lineups"},
 	"github.com/hashicorp/golang-lru/v2": {"internal/service/present", "internal/service/tries",
 		"internal/service/drafts"},
-	"golang.org/x/sync":               {"internal/service/present", "internal/service/fleet", "internal/service/decommission"},
+	"golang.org/x/sync": {"internal/service/present", "internal/service/fleet",
+		"internal/service/decommission"},
 	"golang.org/x/crypto":             {"internal/service/identity", "internal/ca"},
 	"golang.org/x/term":               {"internal/cli", "cmd/cirque-agent"},
 	"golang.org/x/image":              {"internal/pwg"},
@@ -347,73 +349,6 @@ func TestAgentIsSmall(t *testing.T) {
 		for _, no := range []string{"go-ldap", "gosnmp", "gin-gonic", "huma", "pgx", "go-smtp"} {
 			if strings.Contains(dep, no) {
 				t.Errorf("the agent holds %s", dep)
-			}
-		}
-	}
-}
-
-// Bounds on what somebody has to hold in mind at once. Functions are the linters' business.
-const (
-	mostMethods   = 40
-	mostInterface = 15
-	mostLines     = 400
-)
-
-// TestSizes counts the methods of each type, those of each interface with what it embeds, and the lines of each file.
-func TestSizes(t *testing.T) {
-	t.Parallel()
-	for _, p := range packages(t) {
-		set := token.NewFileSet()
-		methods := map[string]int{}
-		faces := map[string]*ast.InterfaceType{}
-		for _, name := range p.GoFiles {
-			file, err := parser.ParseFile(set, filepath.Join(p.Dir, name), nil, 0)
-			if err != nil {
-				t.Fatal(err)
-			}
-			at := filepath.ToSlash(filepath.Join(p.Dir, name))
-			if n := set.File(file.Pos()).LineCount(); n > mostLines+1 {
-				t.Errorf("%s has %d lines", at, n)
-			}
-			ast.Inspect(file, func(n ast.Node) bool {
-				switch n := n.(type) {
-				case *ast.FuncDecl:
-					if n.Recv != nil {
-						of := n.Recv.List[0].Type
-						if star, ok := of.(*ast.StarExpr); ok {
-							of = star.X
-						}
-						if id, ok := of.(*ast.Ident); ok {
-							methods[id.Name]++
-						}
-					}
-				case *ast.TypeSpec:
-					if it, ok := n.Type.(*ast.InterfaceType); ok {
-						faces[n.Name.Name] = it
-					}
-				}
-				return true
-			})
-		}
-		for name, n := range methods {
-			if n > mostMethods {
-				t.Errorf("%s: %s has %d methods", p.Dir, name, n)
-			}
-		}
-		var size func(it *ast.InterfaceType) int
-		size = func(it *ast.InterfaceType) (n int) {
-			for _, m := range it.Methods.List {
-				if id, ok := m.Type.(*ast.Ident); ok && len(m.Names) == 0 && faces[id.Name] != nil {
-					n += size(faces[id.Name])
-				} else {
-					n++
-				}
-			}
-			return n
-		}
-		for name, it := range faces {
-			if n := size(it); n > mostInterface {
-				t.Errorf("%s: the interface %s has %d methods", p.Dir, name, n)
 			}
 		}
 	}

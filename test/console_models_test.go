@@ -78,6 +78,14 @@ func TestConsoleModels(t *testing.T) {
 		{`models.stock.dutyWord("serving", .25)`, `"returning, 25 % of its people"`},
 		{`models.site.drawSite({queues: [{name: "hall", location: "ard", devices: ["d"], paths: [{device: "d"}]}, {name: "old", location: "ard", retired: true}]}, "ard", [], [{name: "d", differs: []}]).nodes.map((n) => n.name).sort()`,
 			`["d","hall"]`},
+		// What a problem says of single fields: by its places, or by the first word of its code.
+		{`models.forms.fieldsOf(new models.ProblemError({code: "mac-invalid", detail: "no mac", status: 422, fix: "write it"}))`,
+			`{"mac":"no mac; write it"}`},
+		{`models.forms.fieldsOf(new models.ProblemError({code: "x", detail: "d", status: 422, places: [{place: "a", what: "w"}]}))`,
+			`{"a":"w"}`},
+		{`models.forms.fieldsOf(new models.ProblemError({code: "address-bad", detail: "d", status: 422}), {address: "uri"})`,
+			`{"uri":"d"}`},
+		{`models.forms.fieldsOf(new Error("no"))`, `{}`},
 		// Small words.
 		{`models.words.list(["a", "b", "c"])`, `"a, b and c"`},
 		{`models.words.count(2, "directory")`, `"2 directories"`},

@@ -233,7 +233,8 @@ func TestConsoleLinkWhileTyping(t *testing.T) {
 	p.find("link", "Sites")
 	p.do("slow down", cdp.Func(func(ctx context.Context, to *cdp.Target) error {
 		return to.Call(ctx, network.CommandEmulateNetworkConditionsByRule, network.EmulateNetworkConditionsByRuleParams{
-			MatchedNetworkConditions: []*network.Conditions{{Latency: 700, DownloadThroughput: -1, UploadThroughput: -1}}}, nil)
+			MatchedNetworkConditions: []*network.Conditions{{Latency: 700, DownloadThroughput: -1, UploadThroughput: -1}}},
+			nil)
 	}))
 	p.fill("searchbox", "Find", "brannoy")
 	p.press("link", "Sites")

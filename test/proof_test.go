@@ -124,8 +124,8 @@ func TestTrial(t *testing.T) {
 	contains(t, "drivers there", s.must("driver", "on"), "No driver")
 }
 
-// TestFailoverTest: a server is taken out on purpose, its people are led elsewhere and back, and the report says so; only
-// one at a time with a server.
+// TestFailoverTest: a server is taken out on purpose, its people are led elsewhere and back, and the report says so;
+// only one at a time with a server.
 func TestFailoverTest(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -146,10 +146,13 @@ func TestFailoverTest(t *testing.T) {
 		args []string
 		code int
 	}{
-		{[]string{"failover-test", "start", "ps-1"}, 3}, {[]string{"failover-test", "start", "ps-1", "--reason", "x", "--for", "90s"},
+		{[]string{"failover-test", "start", "ps-1"}, 3}, {[]string{"failover-test", "start", "ps-1", "--reason", "x",
+			"--for", "90s"},
 			2}, {[]string{"failover-test", "start", "nosuch", "--reason", "x"}, 4},
-		{[]string{"failover-test", "start", "ps-1", "--reason", "x", "--for", "0s"}, 3}, {[]string{"failover-test", "show", "7"}, 4},
-		{[]string{"failover-test", "stop", "x"}, 2}, {[]string{"snapshot", "take", "before"}, 6}, {[]string{"snapshot", "take",
+		{[]string{"failover-test", "start", "ps-1", "--reason", "x", "--for", "0s"}, 3}, {[]string{"failover-test",
+			"show", "7"}, 4},
+		{[]string{"failover-test", "stop", "x"}, 2}, {[]string{"snapshot", "take", "before"}, 6}, {[]string{"snapshot",
+			"take",
 			"Bad Name"}, 3}, {[]string{"snapshot", "compare", "nosuch"}, 4},
 	} {
 		if code, out, errs := s.run(bad.args...); code != bad.code {
@@ -171,8 +174,12 @@ func TestFailoverTest(t *testing.T) {
 		"snapshot before.", "done      Has everybody moved off it?", "to do     Is it back on duty? not yet.")
 	s.must("failover-test", "stop", "1")
 	within(t, "the queue leads to the first again", leads(one.Addr()))
-	within(t, "it is over", func() bool { return strings.Contains(s.must("failover-test", "list"), "over: as it should") })
-	contains(t, "the report", s.must("failover-test", "show", "1"), "The one endpoint that led to ps-1 was led elsewhere after",
+	within(t, "it is over", func() bool {
+		return strings.Contains(s.must("failover-test", "list"),
+			"over: as it should")
+	})
+	contains(t, "the report", s.must("failover-test", "show", "1"),
+		"The one endpoint that led to ps-1 was led elsewhere after",
 		"Everybody was back ", "Nothing failed", "ended early by test")
 	if code, _, errs := s.run("failover-test", "stop", "1"); code != 6 || !strings.Contains(errs, "is over") {
 		t.Error(code, errs)

@@ -124,8 +124,8 @@ func TestSourceLife(t *testing.T) {
 		"The group group-3 is called clerks now")
 }
 
-// TestSourceRemovalLimit: emptying the base removes nobody, a cut and a refused account change nothing, each is told once, and
-// what was meant can be accepted.
+// TestSourceRemovalLimit: emptying the base removes nobody, a cut and a refused account change nothing, each is told
+// once, and what was meant can be accepted.
 func TestSourceRemovalLimit(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(60, 3, 3))
@@ -148,7 +148,8 @@ func TestSourceRemovalLimit(t *testing.T) {
 			t.Error(kind, code, errs)
 		}
 	}
-	contains(t, "the dry pass", s.must("directory", "source", "run", "skerry", "--dry-run"), "the removal limit would hold it")
+	contains(t, "the dry pass", s.must("directory", "source", "run", "skerry", "--dry-run"),
+		"the removal limit would hold it")
 	contains(t, "the list", s.must("directory", "source", "list"), "60")
 	contains(t, "nobody is gone", s.must("directory", "find", "person-59"), "Person 59")
 	if n := strings.Count(s.events(), "was held"); n != 1 {

@@ -16,7 +16,6 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/hours"
-	"cirque/core/name"
 	"cirque/core/path"
 )
 
@@ -197,18 +196,6 @@ func numbers[T any](list []T, name func(*T) string) map[string]int32 {
 		out[name(&list[i])] = int32(i)
 	}
 	return out
-}
-
-func (e *Estate) stations() {
-	e.stationByName, e.stationByAddr = map[string]int32{}, map[netip.Addr]int32{}
-	for i, s := range e.doc.Stations {
-		e.stationByName[name.Fold(s.Name)] = int32(i)
-		for _, a := range s.Addresses {
-			if _, taken := e.stationByAddr[a]; !taken { // of two stations with one address, the first by name
-				e.stationByAddr[a] = int32(i)
-			}
-		}
-	}
 }
 
 type compiler struct {

@@ -1,9 +1,11 @@
 package lineup
 
 import (
+	"net/netip"
 	"slices"
 
 	"cirque/core/estate"
+	"cirque/core/name"
 )
 
 // Document gives the compiled document, sorted; the caller must not change it.
@@ -55,4 +57,16 @@ func (e *Estate) selecting(q int32) []int32 {
 		}
 	}
 	return out
+}
+
+func (e *Estate) stations() {
+	e.stationByName, e.stationByAddr = map[string]int32{}, map[netip.Addr]int32{}
+	for i, s := range e.doc.Stations {
+		e.stationByName[name.Fold(s.Name)] = int32(i)
+		for _, a := range s.Addresses {
+			if _, taken := e.stationByAddr[a]; !taken { // of two stations with one address, the first by name
+				e.stationByAddr[a] = int32(i)
+			}
+		}
+	}
 }

@@ -14,8 +14,9 @@ func TestEqual(t *testing.T) {
 			Shares: map[string]float64{"a": .5}, Picks: map[string][]string{"mira": {"hall"}}}
 	}
 	for says, change := range map[string]func(*live.State){
-		"a server": func(s *live.State) { s.Servers["a"] = live.Drained }, "a device": func(s *live.State) { delete(s.Devices, "d") },
-		"a share": func(s *live.State) { s.Shares["a"] = .6 }, "a pick": func(s *live.State) { s.Picks["mira"] = nil },
+		"a server": func(s *live.State) { s.Servers["a"] = live.Drained },
+		"a device": func(s *live.State) { delete(s.Devices, "d") },
+		"a share":  func(s *live.State) { s.Shares["a"] = .6 }, "a pick": func(s *live.State) { s.Picks["mira"] = nil },
 		"another's pick": func(s *live.State) { s.Picks["ida"] = []string{"x"} }} {
 		s := one()
 		if !s.Equal(one()) {

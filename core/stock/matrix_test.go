@@ -55,7 +55,9 @@ queues:
 		"default sides: one-sided and unset") {
 		t.Error(says)
 	}
-	if lacks := fmt.Sprint(NewRelied(doc).Lacks(doc.ServerSets[0], func(s string) *Server { return readings[s] })); lacks != "[b has no queue Mail Room, on which the set is relied on: "+
+	if lacks := fmt.Sprint(NewRelied(doc).Lacks(doc.ServerSets[0],
+		func(s string) *Server { return readings[s] })); lacks != "[b has no queue Mail Room, on which the set is "+
+		"relied on: "+
 		"whoever is moved there finds nothing]" {
 		t.Error(lacks)
 	}

@@ -424,8 +424,8 @@ func TestThePast(t *testing.T) {
 	}
 }
 
-// TestImportDelta: changed rows replace their former selves, gone ones end, the removal limit goes by all that the source
-// holds, renames of what is named are kept once, and a source that was taken out takes nothing more in.
+// TestImportDelta: changed rows replace their former selves, gone ones end, the removal limit goes by all that the
+// source holds, renames of what is named are kept once, and a source that was taken out takes nothing more in.
 func TestImportDelta(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()

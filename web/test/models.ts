@@ -6,6 +6,8 @@ export * as grants from "../src/features/grants/model";
 export * as lineup from "../src/features/lineup/drawing";
 export * as queues from "../src/features/queues/model";
 export * as site from "../src/features/sites/site";
+export * as forms from "../src/parts/fieldsOf";
+export { ProblemError } from "../src/api/client";
 export * as stock from "../src/parts/stock";
 export * as among from "../src/lib/among";
 export * as time from "../src/lib/time";

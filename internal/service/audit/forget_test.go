@@ -55,7 +55,8 @@ func TestAuditIsForAuditors(t *testing.T) {
 	kept := &store{}
 	s := New(Config{Store: kept, Present: w.Present, Log: rooms.Quiet, Now: w.Now})
 	want := event.Filter{Author: "ida"}
-	if _, err := s.Audit(t.Context(), rooms.Who(access.Auditor), want, page.Ask{}); err != nil || kept.want.Author != "ida" {
+	if _, err := s.Audit(t.Context(), rooms.Who(access.Auditor), want,
+		page.Ask{}); err != nil || kept.want.Author != "ida" {
 		t.Error(err)
 	}
 	kept.want = event.Filter{}

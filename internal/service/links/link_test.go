@@ -80,7 +80,8 @@ func TestLink(t *testing.T) {
 		l.A.Source != "skerry" || l.B.Source != "" || l.Reason != "tills" {
 		t.Errorf("%+v %v", l, err)
 	}
-	if l, err := s.Link(t.Context(), owner, "skerry/mira.solvang", "payroll/msolvang", true, ""); err != nil || !l.Unlinked {
+	if l, err := s.Link(t.Context(), owner, "skerry/mira.solvang", "payroll/msolvang", true,
+		""); err != nil || !l.Unlinked {
 		t.Errorf("%+v %v", l, err)
 	}
 	if says := kept.events[1].Says; kept.events[1].Kind != event.Linked || says != "skerry/mira.solvang and "+

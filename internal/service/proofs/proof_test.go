@@ -111,14 +111,15 @@ func (k *kept) slowly(t *testing.T, of int, queue string) []string {
 func lines(rows []endpoint.ProofRow) []string {
 	out := []string{}
 	for _, r := range rows {
-		out = append(out, strings.Join([]string{r.Machine, name.Fold(r.User), r.Queue, r.Kind, string(r.State), r.Says}, " | "))
+		out = append(out, strings.Join([]string{r.Machine, name.Fold(r.User), r.Queue, r.Kind, string(r.State), r.Says},
+			" | "))
 	}
 	slices.Sort(out)
 	return out
 }
 
-// TestProofOfChanges: whatever is published, goes down, comes up and is reported, a proof of a change and one of a queue
-// say of everybody what looking at everybody anew says, also where most was found before.
+// TestProofOfChanges: whatever is published, goes down, comes up and is reported, a proof of a change and one of a
+// queue say of everybody what looking at everybody anew says, also where most was found before.
 func TestProofOfChanges(t *testing.T) {
 	t.Parallel()
 	all := 0

@@ -44,7 +44,8 @@ func TestOwn(t *testing.T) {
 		v.Name != "Not ready" || kept.kept.Name != "Not ready" {
 		t.Error(v, err)
 	}
-	if _, err := s.KeepView(t.Context(), mira, access.KeptView{Page: "queues", Name: "  "}); !fault.Is(err, fault.Invalid) {
+	if _, err := s.KeepView(t.Context(), mira, access.KeptView{Page: "queues", Name: "  "}); !fault.Is(err,
+		fault.Invalid) {
 		t.Error("without a name:", err)
 	}
 	if err := s.RemoveView(t.Context(), mira, "queues", "x"); err == nil || err.Error() != "gone" {

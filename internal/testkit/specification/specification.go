@@ -1,5 +1,5 @@
-// Package specification gives tests the samples that stand in docs/reference/specification, so that what is written there
-// is what is built.
+// Package specification gives tests the samples that stand in docs/reference/specification, so that what is written
+// there is what is built.
 package specification
 
 import (

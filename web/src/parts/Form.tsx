@@ -6,7 +6,7 @@ type FormProps = {
   label: string;
   /** What did not happen where it fails, such as "The key was not stored". */
   failed: string;
-  form: { submit: () => void; error: Error | null };
+  form: { submit: () => void; error: () => Error | null };
   className?: string;
   children: ReactNode;
   /** Below what is wrong: the button, and what else ends the form. */
@@ -15,6 +15,7 @@ type FormProps = {
 
 /** A form on useForm's model: sent by its button or by Enter, with what is wrong above its foot. */
 export function Form({ label, failed, form, className = "gap-3", children, foot }: FormProps) {
+  const error = form.error();
   return (
     <form
       aria-label={label}
@@ -25,7 +26,7 @@ export function Form({ label, failed, form, className = "gap-3", children, foot 
       }}
     >
       {children}
-      {form.error && <ProblemNotice title={failed} error={form.error} />}
+      {error && <ProblemNotice title={failed} error={error} />}
       {foot}
     </form>
   );

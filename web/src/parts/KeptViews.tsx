@@ -7,6 +7,8 @@ import { Button } from "../ui/Button";
 import { inputLook } from "../ui/Field";
 import { ProblemNotice } from "./ProblemNotice";
 
+const longest = 100; // letters of a name
+
 const viewsQuery = (page: string) =>
   queryOptions({
     queryKey: ["views", page],
@@ -43,7 +45,7 @@ export function KeptViews({ page }: { page: string }) {
   // What the version before kept in this browser moves to the account.
   const take = useMutation({
     mutationFn: async () => {
-      for (const v of former(page)) await put(page, v.name, v.search);
+      for (const v of former(page)) await put(page, v.name.slice(0, longest), v.search);
       forgetFormer(page);
     },
     onSuccess: fresh,
@@ -97,7 +99,7 @@ export function KeptViews({ page }: { page: string }) {
             className={`${inputLook} min-w-0 flex-1`}
             placeholder="such as Not ready at Ardholm"
             value={name}
-            maxLength={100}
+            maxLength={longest}
             onChange={(e) => setName(e.target.value)}
           />
           <Button type="submit" disabled={!name.trim() || keep.isPending}>

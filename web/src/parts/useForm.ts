@@ -1,6 +1,6 @@
 import { useMutation } from "@tanstack/react-query";
 import { useState, type ChangeEvent } from "react";
-import { ProblemError } from "../api/client";
+import { fieldsOf } from "./fieldsOf";
 
 type FormOf<T, R> = {
   start: T;
@@ -9,13 +9,13 @@ type FormOf<T, R> = {
   /** After it was taken in; the form is as at the start again, unless keeps is said. */
   onDone?: ((result: R) => unknown) | undefined;
   keeps?: boolean;
-  /** Fields by the first words of the problems that are theirs, where those are not the field's own name. */
+  /** Fields by what problems call them, where that is not the field's own name. */
   ofProblems?: Record<string, keyof T & string>;
 };
 
 /**
- * What is being entered, on its way to the service. A problem that names one of the fields, by its place or by the first
- * word of its code, stands at that field; another stands for the whole form.
+ * What is being entered, on its way to the service. A problem that names a field stands at that field; one that names
+ * no field, or one at which nothing can be shown, stands for the whole form.
  */
 export function useForm<T extends object, R>({
   start,
@@ -32,32 +32,18 @@ export function useForm<T extends object, R>({
       await onDone?.(result);
     },
   });
-  const change = (part: Partial<T>) => setValue((old) => ({ ...old, ...part }));
-  const named = (word = ""): string => ofProblems?.[word] ?? word;
-  const wrong = (key: string): string | undefined => {
-    if (!(sent.error instanceof ProblemError)) return undefined;
-    const p = sent.error.problem;
-    const says = (what: string, fix?: string) => (fix ? `${what}; ${fix}` : what);
-    const at = p.places?.find((x) => named(x.place) === key);
-    if (at) return says(at.what, at.fix);
-    if (p.places?.length) return undefined;
-    return named(p.code?.split("-")[0]) === key ? says(sent.error.message, p.fix) : undefined;
-  };
-  const isField = (key: string) => key in value || key in start;
-  const elsewhere =
-    sent.error instanceof ProblemError &&
-    ((sent.error.problem.places ?? []).length > 0
-      ? sent.error.problem.places?.every((x) => isField(named(x.place)))
-      : isField(named(sent.error.problem.code?.split("-")[0])));
+  const wrong = fieldsOf(sent.error, ofProblems);
+  const shown = new Set<string>(); // the fields that are drawn with what is wrong with them
   return {
     value,
-    change,
+    change: (part: Partial<T>) => setValue((old) => ({ ...old, ...part })),
     /** What an input of one text needs. */
     text: (key: keyof T & string) => {
+      shown.add(key);
       const v = value[key];
       return {
         value: typeof v === "string" ? v : "",
-        error: wrong(key),
+        error: wrong[key],
         onChange: (e: ChangeEvent<HTMLInputElement>) =>
           setValue((old) => ({ ...old, [key]: e.target.value })),
       };
@@ -66,8 +52,11 @@ export function useForm<T extends object, R>({
     busy: sent.isPending,
     /** What came of it the last time. */
     result: sent.data,
-    /** What is wrong and stands at no field. */
-    error: elsewhere ? null : sent.error,
+    /** What is wrong, unless all of it stands at fields; to be asked once the fields are drawn. */
+    error: () => {
+      const named = Object.keys(wrong);
+      return named.length > 0 && named.every((key) => shown.has(key)) ? null : sent.error;
+    },
     failed: sent.error !== null,
     again: (v: T) => sent.mutate(v),
   };
