@@ -110,11 +110,13 @@ func run(ctx context.Context) error {
 	t.row("recompile and rehearse one grant's change", ms(one), fmt.Sprintf("%d contexts that it can touch", looked))
 	w2 := lineup.Bind(changed, dir, live.State{})
 	full := middle(3, func() { looked = rehearsal(rehearse.NewPlan(w, w2, cases, large.Time, true)).Looked })
-	t.row("full rehearsal", ms(full), fmt.Sprintf("%d contexts", looked))
 	resolve, err := decide(t, o, w)
 	if err != nil {
 		return err
 	}
+	limit := 2 * resolve * time.Duration(looked) / time.Duration(runtime.GOMAXPROCS(0))
+	t.row("full rehearsal", ms(full), fmt.Sprintf("%d contexts; %d %% of what two resolutions each allow, %s", looked,
+		100*limit/full, ms(limit)))
 	if err := t.Flush(); err != nil {
 		return err
 	}

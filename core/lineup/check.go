@@ -11,6 +11,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/live"
+	"cirque/core/path"
 )
 
 // A Finding is something that a careful reader of the estate would remark on. Findings never stop anything.
@@ -188,12 +189,12 @@ func (c *checker) queues() {
 			c.add(warning, "queues", q.Name, "grant it to somebody, or retire it", "the grants that give it reach nobody, so "+
 				"nobody receives it")
 		}
-		if len(q.paths) == 0 {
+		if q.paths == 0 {
 			c.add(warning, "queues", q.Name, "give it a path through a device, a server, a set or the gateway",
 				"it has no path, so it is left out of every lineup")
 			continue
 		}
-		gateway := slices.ContainsFunc(q.paths, func(w way) bool { return w.kind == wayGateway })
+		gateway := slices.ContainsFunc(q.ways, func(w fullWay) bool { return w.Through == path.Gateway })
 		if gateway && len(q.Devices) == 0 {
 			c.add(warning, "queues", q.Name, "name the devices behind it", "it has a path through the gateway and no device "+
 				"for the gateway to send to")

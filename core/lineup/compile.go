@@ -6,7 +6,6 @@
 package lineup
 
 import (
-	"cmp"
 	"net/netip"
 	"slices"
 	"strings"
@@ -32,8 +31,10 @@ type Estate struct {
 	drivers []driver
 
 	queues      []queue
+	queueNames  []string         // beside the queues, close together: every answer names some
 	queueByName map[string]int32 // old names too
 	grants      []grant
+	grantNames  []string // likewise
 	refs        *refs
 	index       index
 	timed       bool // some grant or queue has hours
@@ -42,56 +43,6 @@ type Estate struct {
 type driver struct {
 	name, exact, platform, system string
 }
-
-// queue keeps what every answer reads close together, in front.
-type queue struct {
-	loc, zone       int32
-	retired, paused bool
-	// by platform: the chosen driver, none for driverless, or noDriver; nil: always driverless
-	fits    *[platformCount + 1]int16
-	access  *access
-	open    *hours.Week
-	paths   []way
-	entries []Entry // ready to be copied: one for each path, of a set one for each member
-	*estate.Queue
-	ways    []fullWay
-	drivers []choice // by key
-}
-
-// noDriver stands in a queue's fits where none fits.
-const noDriver = -2
-
-// way is one path of a queue: what is needed to choose it.
-type way struct {
-	kind     wayKind
-	sessions uint8
-	through  int32 // the device, server or set
-	first    int32 // its first entry
-	at       *cond
-}
-
-type wayKind uint8
-
-const (
-	wayDevice wayKind = iota
-	wayServer
-	waySet
-	wayGateway
-)
-
-// fullWay is what else is known of a path.
-type fullWay struct {
-	path.Way
-	members []int32 // servers of the set
-}
-
-// choice is one entry of a queue's drivers; driver is none for driverless.
-type choice struct {
-	key    string
-	driver int32
-}
-
-type access struct{ allow, deny *cond }
 
 // grant is what an answer reads of a grant; the conditions are looked up only where it has any that are not known to
 // hold from where it is filed.
@@ -156,7 +107,7 @@ func Compile(doc *estate.Document, revision int, opts Options) *Estate {
 		}
 	}
 	e.stations()
-	c := &compiler{e: e, drivers: map[string]int32{estate.Driverless: none}}
+	c := newCompiler(e)
 	for i, d := range doc.Drivers {
 		system, _, _ := strings.Cut(d.Platform, "/")
 		e.drivers = append(e.drivers, driver{d.Name, d.Exact, d.Platform, system})
@@ -202,125 +153,15 @@ type compiler struct {
 	e                               *Estate
 	drivers, servers, sets, devices map[string]int32
 	book                            path.Book
+
+	// Made once for all that say the same, so that what answers read of them lies close together.
+	conds map[string]*cond
+	fits  map[fits]*fits
 }
 
-// compileQueues compiles every queue, or takes it over where means says that what it leads through is the same. It says
-// whether grants' selections still select the same numbers.
-func (c *compiler) compileQueues(old *Estate, means bool) (same bool) {
-	e := c.e
-	e.queues = make([]queue, len(e.doc.Queues))
-	same = len(e.doc.Queues) == len(old.doc.Queues)
-	at := 0
-	for i := range e.doc.Queues {
-		q := &e.doc.Queues[i]
-		e.queueByName[q.Name] = int32(i)
-		for at < len(old.doc.Queues) && old.doc.Queues[at].Name < q.Name {
-			at++
-		}
-		var before *queue
-		if at < len(old.queues) && old.queues[at].Name == q.Name {
-			before = &old.queues[at]
-		}
-		same = same && before != nil && at == i && q.Location == before.Location && slices.Equal(q.Labels, before.Labels) &&
-			slices.Equal(q.Formerly, before.Formerly)
-		if before != nil && means && estate.SameQueue(q, before.Queue) {
-			e.queues[i] = *before
-			e.queues[i].Queue = q
-			continue
-		}
-		if c.servers == nil {
-			c.book = path.NewBook(e.doc)
-			c.servers, c.sets, c.devices = numbers(e.doc.Servers, func(s *estate.Server) string {
-				return s.Name
-			}), numbers(e.doc.ServerSets, func(s *estate.ServerSet) string {
-				return s.Name
-			}), numbers(e.doc.Devices, func(d *estate.Device) string { return d.Name })
-		}
-		e.queues[i] = c.queue(q)
-	}
-	for i := range e.doc.Queues {
-		for _, former := range e.doc.Queues[i].Formerly {
-			if _, taken := e.queueByName[former]; !taken {
-				e.queueByName[former] = int32(i)
-			}
-		}
-	}
-	return same && e.tree == old.tree
-}
-
-func (c *compiler) queue(q *estate.Queue) queue {
-	e := c.e
-	out := queue{Queue: q, loc: none, retired: q.Retired, paused: q.Paused}
-	if w := week(q.Open); w != nil {
-		out.open = &w
-	}
-	if q.Location != "" {
-		out.loc = e.tree.byPath[q.Location]
-		out.zone = e.tree.locs[out.loc].zone
-	}
-	ready := Entry{Queue: q.Name, Scope: "user", IfRemoved: string(estate.Leave), Driver: estate.Driverless,
-		Options: q.Defaults}
-	if q.Title != "" {
-		text := q.Title // of its own, so that the entry does not keep the whole document
-		ready.Title = &text
-	}
-	if q.Paused {
-		ready.NotAccepting = &paused
-	}
-	if ready.Options == nil {
-		ready.Options = map[string]any{}
-	}
-	head, options := wireHead(&ready), wireOptions(&ready)
-	for _, p := range q.Paths {
-		c.way(p, &out, ready, head, options)
-	}
-	for key, d := range q.Drivers {
-		out.drivers = append(out.drivers, choice{key, c.drivers[d]})
-	}
-	slices.SortFunc(out.drivers, func(a, b choice) int { return cmp.Compare(a.key, b.key) })
-	if len(out.drivers) > 0 {
-		out.fits = new([platformCount + 1]int16)
-		for i := range out.fits {
-			out.fits[i] = int16(e.driverFor(out.drivers, platformName(i)))
-		}
-	}
-	if q.Access != nil {
-		out.access = &access{c.cond(q.Access.Allow), c.cond(q.Access.Deny)}
-	}
-	return out
-}
-
-// way adds a path to a queue, with an entry for everywhere that it may lead.
-func (c *compiler) way(p estate.Path, q *queue, ready Entry, head, options []byte) {
-	w := fullWay{Way: path.Of(p, q.Name, c.book)}
-	short := way{at: c.cond(p.At), sessions: sessionBits(p.Sessions), first: int32(len(q.entries)), through: none}
-	to := func(t Taken) {
-		ready.Path = t
-		ready.wire = &wire{head, wirePath(t), options}
-		q.entries = append(q.entries, ready)
-	}
-	switch t := (Taken{Through: w.Through, URI: w.URI}); w.Through {
-	case path.Device:
-		short.kind, short.through = wayDevice, c.devices[w.Device]
-		t.Device = &w.Device
-		to(t)
-	case path.Server:
-		short.kind, short.through = wayServer, c.servers[w.Server]
-		t.Server = &w.Server
-		to(t)
-	case path.Set:
-		short.kind, short.through = waySet, c.sets[w.Set]
-		for i := range w.Members {
-			m := &w.Members[i]
-			w.members = append(w.members, c.servers[m.Server])
-			to(Taken{Through: w.Through, Server: &m.Server, Set: &w.Set, URI: m.URI})
-		}
-	default:
-		short.kind = wayGateway
-		to(t)
-	}
-	q.paths = append(q.paths, short)
-	q.ways = append(q.ways, w)
+func newCompiler(e *Estate) *compiler {
+	return &compiler{e: e, drivers: map[string]int32{estate.Driverless: none}, conds: map[string]*cond{},
+		fits: map[fits]*fits{}}
 }
 
 func week(windows []estate.Window) hours.Week {
@@ -337,11 +178,12 @@ func week(windows []estate.Window) hours.Week {
 // selections are.
 func (c *compiler) compileGrants(old *Estate, sameTree, selections bool) {
 	e := c.e
-	e.grants = make([]grant, len(e.doc.Grants))
+	e.grants, e.grantNames = make([]grant, len(e.doc.Grants)), make([]string, len(e.doc.Grants))
 	var sel *selection
 	at := 0
 	for i := range e.doc.Grants {
 		g := &e.doc.Grants[i]
+		e.grantNames[i] = g.Name
 		for at < len(old.grants) && old.grants[at].more.Name < g.Name {
 			at++
 		}

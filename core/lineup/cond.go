@@ -76,7 +76,12 @@ func (c *compiler) cond(entries []string) *cond {
 	if len(entries) == 0 {
 		return nil
 	}
+	key := strings.Join(entries, "\x00")
+	if known, ok := c.conds[key]; ok {
+		return known
+	}
 	out := &cond{written: entries}
+	c.conds[key] = out
 	r := c.e.refs
 	for _, s := range entries {
 		en, err := estate.ParseEntry(s)

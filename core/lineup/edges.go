@@ -4,7 +4,6 @@ import (
 	"encoding/binary"
 	"fmt"
 	"math/bits"
-	"slices"
 	"time"
 
 	"cirque/core/hours"
@@ -29,17 +28,13 @@ func (e *Estate) Timed() bool { return e.timed }
 // Timed appends the hours on which a context's lineup depends: those of the grants whose other conditions hold, each
 // once. Opening hours of queues change only whether they take jobs. The error is Resolve's.
 func (w *World) Timed(c Context, s *Scratch, into []Hours) ([]Hours, error) {
+	s.hours = s.hours[:0]
 	err := w.candidates(c, s, func(g *more, timed bool) {
-		if !timed {
-			return
-		}
-		for _, q := range g.queues {
-			if h := (Hours{g.week, w.Estate.queues[q].zone}); !slices.Contains(into, h) {
-				into = append(into, h)
-			}
+		if timed {
+			s.noteHoursOf(w.Estate, g)
 		}
 	})
-	return into, err
+	return append(into, s.hours...), err
 }
 
 // NextEdge gives the first instant after the context's time at which opening hours could change its lineup; ok is false

@@ -70,9 +70,9 @@ func (l *Lineup) AppendJSON(b []byte, sum hash.Hash) []byte {
 // wire is what the estate alone makes of an entry, ready to be copied.
 type wire struct{ head, path, options []byte }
 
-func wireHead(e *Entry) []byte {
-	b := quote([]byte(`{"queue":`), e.Queue)
-	return optional(append(b, `,"title":`...), e.Title)
+func wireHead(queue string, title *string) []byte {
+	b := quote([]byte(`{"queue":`), queue)
+	return optional(append(b, `,"title":`...), title)
 }
 
 func wirePath(t Taken) []byte {
@@ -83,15 +83,15 @@ func wirePath(t Taken) []byte {
 	return append(quote(append(b, `,"uri":`...), t.URI), '}')
 }
 
-func wireOptions(e *Entry) []byte {
-	text, _ := json.Marshal(e.Options) // texts, numbers and lists of these
+func wireOptions(options map[string]any) []byte {
+	text, _ := json.Marshal(options) // texts, numbers and lists of these
 	return append([]byte(`,"options":`), text...)
 }
 
 func (e *Entry) appendJSON(b []byte) []byte {
 	w := e.wire
 	if w == nil {
-		w = &wire{wireHead(e), wirePath(e.Path), wireOptions(e)}
+		w = &wire{wireHead(e.Queue, e.Title), wirePath(e.Path), wireOptions(e.Options)}
 	}
 	b = append(b, w.head...)
 	b = append(b, `,"effect":"`...)

@@ -19,7 +19,7 @@ type explainer struct {
 }
 
 func newExplainer(w *World, f *facts) explainer {
-	return explainer{w, f, newSelection(w.Estate), &compiler{e: &Estate{tree: w.Estate.tree, refs: w.Estate.refs.clone()}}}
+	return explainer{w, f, newSelection(w.Estate), newCompiler(&Estate{tree: w.Estate.tree, refs: w.Estate.refs.clone()})}
 }
 
 // condition explains a list of which any entry suffices.

@@ -33,6 +33,9 @@ func (w *World) take(f *facts, s *Scratch, g int32) {
 	if gr.only != none && gr.does&timed == 0 {
 		s.add(gr, g, gr.only)
 	} else {
+		if s.noteHours && gr.does&timed != 0 {
+			s.noteHoursOf(e, gr.more)
+		}
 		for _, q := range gr.more.queues {
 			if gr.does&timed == 0 || gr.more.open.Open(s.clock(f.Time, e, e.queues[q].zone)) {
 				s.add(gr, g, q)

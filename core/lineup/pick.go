@@ -17,8 +17,8 @@ func (w *World) pick(q *queue, f *facts, s *Scratch) (pick, Reason) {
 		direct = int32(q.fits[f.platformAt])
 	}
 	first, open := pick{path: none}, false
-	for i := range q.paths {
-		p := &q.paths[i]
+	for i := range int(q.paths) {
+		p := q.path(i)
 		if !w.pathOpen(p, f) {
 			continue
 		}
@@ -53,7 +53,7 @@ func (w *World) pathOpen(p *way, f *facts) bool {
 
 // usable says whether a queue's path can be used just now, and through which member of a set.
 func (w *World) usable(q *queue, i int, f *facts, s *Scratch) (member int32, ok bool) {
-	switch p := &q.paths[i]; p.kind {
+	switch p := q.path(i); p.kind {
 	case wayDevice:
 		return 0, w.answering[p.through]
 	case wayServer:

@@ -61,6 +61,7 @@ func TestAgainstOracle(t *testing.T) {
 				t.Fatal(err)
 			}
 			checkJSON(t, got)
+			checkAsked(t, w, c, q, got)
 			o := &oracle{doc: doc, dir: records, live: state}
 			o.setUp(c)
 			wantEntries, wantLeft := o.resolve()
@@ -90,6 +91,34 @@ func TestAgainstOracle(t *testing.T) {
 	if entries < count || len(left) != 7 || effects[lineup.Picked] < count/40 || sets < count/40 || closed < count/40 {
 		t.Errorf("the worlds are too dull: %d entries %v, %d through sets, %d closed, left out %v", entries, effects, sets,
 			closed, left)
+	}
+}
+
+// checkAsked holds a context that is looked up once against one that is asked for anew.
+func checkAsked(t *testing.T, w *lineup.World, c lineup.Context, q lineup.Query, got *lineup.Lineup) {
+	t.Helper()
+	var s lineup.Scratch
+	asked, err := w.Ask(c, &s)
+	if err != nil {
+		t.Fatal(err)
+	}
+	other := c
+	other.Time = c.Time.Add(11 * time.Hour)
+	later, err := w.Resolve(other, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	text := func(v any) string { b, _ := json.Marshal(v); return string(b) }
+	if a, b := text(asked.At(other.Time)), text(later); a != b {
+		t.Fatalf("context %s: asked %s, resolved %s", text(q), a, b)
+	}
+	l, hours := asked.AtWithHours(c.Time)
+	if a, b := text(l), text(got); a != b {
+		t.Fatalf("context %s: asked %s, resolved %s", text(q), a, b)
+	}
+	hours = slices.Clone(hours)
+	if timed, err := w.Timed(c, &s, nil); err != nil || !slices.Equal(timed, hours) {
+		t.Fatalf("context %s: depends on the hours %v, or %v: %v", text(q), hours, timed, err)
 	}
 }
 

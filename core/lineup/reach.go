@@ -8,6 +8,10 @@ import (
 	"cirque/core/name"
 )
 
+// SameMade says that two entries are of the same queue by the same path, with the same title and options, because they
+// were made once. False tells nothing.
+func (e *Entry) SameMade(o *Entry) bool { return e.wire != nil && e.wire == o.wire }
+
 // SameOptions says whether two entries have the same options.
 func (e *Entry) SameOptions(o *Entry) bool {
 	if e.wire == nil || o.wire == nil {
@@ -238,8 +242,8 @@ func (w *World) Depends(c Context, called string, s *Scratch) (server, device st
 	}
 	fits := q.fits == nil || q.fits[f.platformAt] != noDriver
 	servers := map[int32]bool{}
-	for i := range q.paths {
-		p := &q.paths[i]
+	for i := range int(q.paths) {
+		p := q.path(i)
 		switch {
 		case !w.pathOpen(p, f) || p.kind != wayGateway && !fits:
 		case p.kind == wayGateway, p.kind == wayDevice && w.answering[p.through]:

@@ -27,6 +27,9 @@ type Scratch struct {
 	picked  []int32
 	members path.Spreader
 
+	noteHours bool    // gather notes them
+	hours     []Hours // see AtWithHours
+
 	// The answer.
 	lineup  Lineup
 	echo    echoed

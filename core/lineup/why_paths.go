@@ -67,10 +67,10 @@ func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 		direct = e.driverFor(q.drivers, x.f.Platform)
 	}
 	pick, reason := x.w.pick(q, x.f, s)
-	for i := range q.paths {
-		p, full := &q.paths[i], &q.ways[i]
+	for i := range int(q.paths) {
+		p, full := q.path(i), &q.ways[i]
 		member, usable := x.w.usable(q, i, x.f, s)
-		y := PathWhy{Path: q.entries[p.first+member].Path, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f),
+		y := PathWhy{Path: q.entries[p.first+member].path, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f),
 			Usable: usable}
 		if p.at != nil {
 			y.Conditions = append(y.Conditions, x.condition("at", p.at, x.w.at))

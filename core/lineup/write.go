@@ -36,7 +36,7 @@ func (w *World) write(f *facts, s *Scratch) *Lineup {
 	slices.Sort(s.out)
 	for _, key := range s.out {
 		c := &s.seen[uint32(key)]
-		s.leftOut = append(s.leftOut, LeftOut{e.queues[c.queue].Name, c.reason, s.grants(e, c)})
+		s.leftOut = append(s.leftOut, LeftOut{e.queueNames[c.queue], c.reason, s.grants(e, c)})
 	}
 	hasDefault := s.order(s.keys)
 	if n := len(s.keys); cap(s.entries) < n {
@@ -67,7 +67,7 @@ func (s *Scratch) grants(e *Estate, c *considered) []string {
 	from := len(s.names)
 	for p := c.first; p != none; p = s.pairs[p].next {
 		if s.isNamed(c, p) {
-			s.names = append(s.names, e.grants[s.pairs[p].grant].more.Name)
+			s.names = append(s.names, e.grantNames[s.pairs[p].grant])
 		}
 	}
 	return s.names[from:len(s.names):len(s.names)]
@@ -101,8 +101,9 @@ var effects = [3]string{Placed, Picked, Offered}
 func (w *World) entry(f *facts, s *Scratch, c *considered, out *Entry) {
 	e := w.Estate
 	q := &e.queues[c.queue]
-	*out = q.entries[c.choice.entry]
-	out.Effect = effects[c.rank]
+	r := &q.entries[c.choice.entry]
+	*out = Entry{Queue: r.queue, Title: r.title, Effect: effects[c.rank], Scope: "user", IfRemoved: string(estate.Leave),
+		Stranded: c.choice.stranded, Path: r.path, Driver: estate.Driverless, Options: r.options, wire: r.wire}
 	for p := c.first; p != none; p = s.pairs[p].next {
 		g := &s.pairs[p]
 		if g.passed || g.does&withholds != 0 {
@@ -116,8 +117,9 @@ func (w *World) entry(f *facts, s *Scratch, c *considered, out *Entry) {
 			out.Scope = "machine"
 		}
 	}
-	out.Stranded = c.choice.stranded
-	if q.open != nil && !q.paused && !q.open.Open(s.clock(f.Time, e, q.zone)) {
+	if q.paused {
+		out.NotAccepting = &paused
+	} else if q.open != nil && !q.open.Open(s.clock(f.Time, e, q.zone)) {
 		out.NotAccepting = &closed
 	}
 	if c.distance != far {

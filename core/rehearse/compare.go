@@ -94,19 +94,20 @@ func compare(a, b *lineup.Lineup, times []time.Time, e *Effect) {
 }
 
 func entries(x, y *lineup.Entry, add func(Item)) {
+	made := x.SameMade(y)
 	if x.Effect != y.Effect {
 		add(Item{Kind: Effects, Queue: x.Queue, From: x.Effect, To: y.Effect, Grant: y.Grants})
 	}
 	if !x.Stranded && y.Stranded {
 		add(Item{Kind: Stranded, Queue: x.Queue, From: Through(x.Path), Grant: y.Grants})
-	} else if x.Path.URI != y.Path.URI || Through(x.Path) != Through(y.Path) {
+	} else if !made && (x.Path.URI != y.Path.URI || Through(x.Path) != Through(y.Path)) {
 		add(Item{Kind: Paths, Queue: x.Queue, From: Through(x.Path), To: Through(y.Path), Grant: y.Grants})
 	}
 	if x.Driver != y.Driver || !same(x.Exact, y.Exact) {
 		add(Item{Kind: Drivers, Queue: x.Queue, From: driver(x), To: driver(y), Grant: y.Grants})
 	}
-	if !same(x.Title, y.Title) || x.Scope != y.Scope || x.Insist != y.Insist || x.IfRemoved != y.IfRemoved ||
-		!x.SameOptions(y) {
+	if x.Scope != y.Scope || x.Insist != y.Insist || x.IfRemoved != y.IfRemoved ||
+		!made && (!same(x.Title, y.Title) || !x.SameOptions(y)) {
 		add(Item{Kind: Settings, Queue: x.Queue, Grant: y.Grants})
 	}
 }

@@ -55,13 +55,11 @@ func (p *Plan) Len() int {
 
 // A Scratch is what one goroutine needs to Run. The zero Scratch works, for one plan.
 type Scratch struct {
-	a, b   lineup.Scratch
-	hoursA []lineup.Hours
-	hoursB []lineup.Hours
-	times  map[string][][]time.Time
-	key    []byte
-	now    [1]time.Time
-	only   [1][]time.Time
+	a, b  lineup.Scratch
+	times map[string][][]time.Time
+	key   []byte
+	now   [1]time.Time
+	only  [1][]time.Time
 }
 
 // Run compares the worlds in a range of the plan's cases, now and at every edge of grants' hours in the coming week.
@@ -85,24 +83,21 @@ func (p *Plan) look(at int32, s *Scratch, out *Part) {
 	}
 	out.Looked++
 	e := Effect{Case: at}
+	// The only error is a given location that one of the estates does not know: then nothing is had there.
+	before, _ := p.Old.Ask(c, &s.a)
+	after, _ := p.New.Ask(c, &s.b)
+	a, hoursA := before.AtWithHours(p.Now)
+	b, hoursB := after.AtWithHours(p.Now)
 	total := 0
-	for _, times := range p.times(c, s) {
+	for i, times := range p.times(hoursA, hoursB, s) {
 		total += len(times)
+		if i > 0 { // the present is the first of the first
+			a, b = before.At(times[0]), after.At(times[0])
+		}
 		for _, t := range times {
 			if !t.Equal(p.Now) {
 				out.note(t)
 			}
-		}
-		context := c
-		context.Time = times[0]
-		// The only error is a given location that one of the estates does not know: then nothing is had there.
-		a, errA := p.Old.Resolve(context, &s.a)
-		b, errB := p.New.Resolve(context, &s.b)
-		if errA != nil {
-			a = &lineup.Lineup{}
-		}
-		if errB != nil {
-			b = &lineup.Lineup{}
 		}
 		compare(a, b, times, &e)
 	}
@@ -114,24 +109,24 @@ func (p *Plan) look(at int32, s *Scratch, out *Part) {
 		}
 	}
 	if len(e.Items) > 0 {
-		e.Location = place(p.New, c, &s.b)
+		if b.Context.Location != nil {
+			e.Location = strings.Clone(*b.Context.Location)
+		}
 		out.Effects = append(out.Effects, e)
 	}
 }
 
-// times gives the times at which to look at a case: the present, and every edge of the hours on which its lineups
-// depend in the coming week. Times at which the same hours are open come together: at all of them the lineups are the
-// same.
-func (p *Plan) times(c lineup.Context, s *Scratch) [][]time.Time {
-	s.hoursA, _ = p.Old.Timed(c, &s.a, s.hoursA[:0])
-	s.hoursB, _ = p.New.Timed(c, &s.b, s.hoursB[:0])
-	if len(s.hoursA)+len(s.hoursB) == 0 {
+// times gives the times at which to look at a case: the present, and every edge in the coming week of the hours on
+// which its lineups depend. Times at which the same hours are open come together, the present first: at all of them the
+// lineups are the same.
+func (p *Plan) times(before, after []lineup.Hours, s *Scratch) [][]time.Time {
+	if len(before)+len(after) == 0 {
 		s.now[0] = p.Now
 		s.only[0] = s.now[:]
 		return s.only[:]
 	}
 	s.key = s.key[:0]
-	for _, list := range [2][]lineup.Hours{s.hoursA, s.hoursB} {
+	for _, list := range [2][]lineup.Hours{before, after} {
 		s.key = binary.AppendUvarint(s.key, uint64(len(list)))
 		for _, h := range list {
 			s.key = h.Append(s.key)
@@ -146,11 +141,11 @@ func (p *Plan) times(c lineup.Context, s *Scratch) [][]time.Time {
 		zone *time.Location
 	}
 	var clocks []clock
-	for _, h := range s.hoursA {
+	for _, h := range before {
 		w, z := p.Old.Estate.Hours(h)
 		clocks = append(clocks, clock{w, z})
 	}
-	for _, h := range s.hoursB {
+	for _, h := range after {
 		w, z := p.New.Estate.Hours(h)
 		clocks = append(clocks, clock{w, z})
 	}
@@ -180,11 +175,4 @@ func (p *Plan) times(c lineup.Context, s *Scratch) [][]time.Time {
 	}
 	s.times[string(s.key)] = known
 	return known
-}
-
-func place(w *lineup.World, c lineup.Context, s *lineup.Scratch) string {
-	if l, err := w.Resolve(c, s); err == nil && l.Context.Location != nil {
-		return strings.Clone(*l.Context.Location)
-	}
-	return ""
 }
