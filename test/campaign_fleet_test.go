@@ -8,6 +8,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -80,14 +81,16 @@ func TestCampaignFleet(t *testing.T) {
 	p.settled(t)
 	p.profile(t, f, "settled")
 	stop := p.reportAt(t, f, 50)
+	taken := stolen(t)
 	c.say("%d requests each, one after the other, with about 50 reports a second arriving:\n", asks)
 	c.say("| what | median | 95 of 100 | bar | bytes | questions to the database | memory so far " +
 		"|\n|---|---|---|---|---|---|---|")
 	for _, r := range fleetRoutes {
-		if only := os.Getenv("ONLY"); only != "" && r.what != only {
+		if only := os.Getenv("ONLY"); only != "" && !slices.Contains(strings.Split(only, ","), r.what) {
 			continue
 		}
 		p.get(t, r.path)
+		cpu := p.profiles(t, f, "cpu", "seconds=20", r.what)
 		before := p.queries(t)
 		var times []time.Duration
 		bytes := 0
@@ -107,13 +110,42 @@ func TestCampaignFleet(t *testing.T) {
 		if per > float64(r.queries) {
 			t.Errorf("%s: %.1f questions to the database", r.what, per)
 		}
+		cpu()
 	}
 	p.profile(t, f, "asked")
 	sent := stop()
-	c.say("\nMeanwhile %d reports arrived.", sent)
+	c.say("\nMeanwhile %d reports arrived; %.1f %% of the cores' time was taken by other machines on the same "+
+		"hardware.", sent, taken())
 	p.costOfReports(t, c, f)
 	c.say("The service's memory at its largest: %d MiB (bar: 1,500).", p.largest(t)>>10)
 	c.keep()
+}
+
+// stolen begins to measure how much of the cores' time a hypervisor gives to others, in percent; proc_stat(5).
+func stolen(t testing.TB) (share func() float64) {
+	t.Helper()
+	read := func() (all, steal float64) {
+		b, err := os.ReadFile("/proc/stat")
+		if err != nil {
+			t.Fatal(err)
+		}
+		line, _, _ := strings.Cut(string(b), "\n")
+		for i, f := range strings.Fields(line)[1:] {
+			n, err := strconv.ParseFloat(f, 64)
+			if err != nil {
+				t.Fatal(err)
+			}
+			if all += n; i == 7 {
+				steal = n
+			}
+		}
+		return all, steal
+	}
+	all, steal := read()
+	return func() float64 {
+		allNow, stealNow := read()
+		return 100 * (stealNow - steal) / max(1, allNow-all)
+	}
 }
 
 // costOfReports tells what a report costs in CPU: the median over rounds, each beside a pause as long, since what the
@@ -164,26 +196,39 @@ func (p *process) get(t testing.TB, path string) []byte {
 
 // profile keeps what the service's memory is in, where PROFILE names a folder.
 func (p *process) profile(t testing.TB, f *aSeed, when string) {
+	p.profiles(t, f, "heap", "gc=1", when)()
+}
+
+// profiles begins to take a profile, where PROFILE names a folder; wait waits for its end and keeps it.
+func (p *process) profiles(t testing.TB, f *aSeed, kind, how, called string) (wait func()) {
 	dir := os.Getenv("PROFILE")
 	if dir == "" {
-		return
+		return func() {}
 	}
-	req, err := http.NewRequestWithContext(t.Context(), "GET", p.URL+"/profile/heap?gc=1", nil)
+	req, err := http.NewRequestWithContext(t.Context(), "GET", p.URL+"/profile/"+kind+"?"+how, nil)
 	if err != nil {
 		t.Fatal(err)
 	}
 	req.Header.Set("Authorization", "Bearer "+f.tokens[""])
-	resp, err := http.DefaultClient.Do(req)
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer func() { _ = resp.Body.Close() }()
-	b, err := io.ReadAll(resp.Body)
-	if err != nil || resp.StatusCode != http.StatusOK {
-		t.Fatal(resp.Status, err)
-	}
-	if err := os.WriteFile(filepath.Join(dir, when+".heap"), b, 0o600); err != nil {
-		t.Fatal(err)
+	done := make(chan error, 1)
+	go func() {
+		done <- func() error {
+			resp, err := http.DefaultClient.Do(req)
+			if err != nil {
+				return err
+			}
+			defer func() { _ = resp.Body.Close() }()
+			b, err := io.ReadAll(resp.Body)
+			if err != nil || resp.StatusCode != http.StatusOK {
+				return fmt.Errorf("%s: %w", resp.Status, err)
+			}
+			return os.WriteFile(filepath.Join(dir, strings.ReplaceAll(called, " ", "-")+"."+kind), b, 0o600)
+		}()
+	}()
+	return func() {
+		if err := <-done; err != nil {
+			t.Fatal(err)
+		}
 	}
 }
 

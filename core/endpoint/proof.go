@@ -106,9 +106,9 @@ func Has(p Plan, queue string) []Expectation {
 
 // Prove judges expectations of one endpoint by its last report; now is what it should have at present.
 func Prove(list []Expectation, now Plan, r Record, silent bool, at time.Time) []ProofRow {
-	wants := map[Key]Want{}
-	for _, w := range now.Wants {
-		wants[w.Key()] = w
+	wants := make(map[Key]*Want, len(now.Wants))
+	for i := range now.Wants {
+		wants[now.Wants[i].Key()] = &now.Wants[i]
 	}
 	var out []ProofRow
 	for _, e := range list {
@@ -123,7 +123,7 @@ func Prove(list []Expectation, now Plan, r Record, silent bool, at time.Time) []
 		})
 		what, expects, has := "", "", ""
 		if i >= 0 && wanted {
-			what, expects, has = Differs(want, r.Report.Installed[i].Want)
+			what, expects, has = Differs(*want, r.Report.Installed[i].Want)
 		}
 		heard := "its last report came " + words.Span(at.Sub(r.LastSeen).Truncate(time.Second)) + " ago"
 		set := func(s Standing, says string, args ...any) { row.State, row.Says = s, fmt.Sprintf(says, args...) }
@@ -189,8 +189,18 @@ func NewTally(most int) *Tally {
 	return &Tally{most, map[Standing]int{}, map[Standing][]ProofRow{}, map[string]bool{}}
 }
 
-// Full says whether no further row of a standing is kept: such need only be counted.
-func (t *Tally) Full(s Standing) bool { return len(t.kept[s]) >= t.most }
+// Full says whether no further row of a standing is kept, since there are as many of it and of those that come before
+// it as are shown: such need only be counted.
+func (t *Tally) Full(s Standing) bool {
+	n := 0
+	for _, before := range standings {
+		n += len(t.kept[before])
+		if before == s {
+			break
+		}
+	}
+	return n >= t.most
+}
 
 // Count counts rows of a standing without keeping them.
 func (t *Tally) Count(s Standing, n int) { t.count[s] += n }

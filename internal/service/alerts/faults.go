@@ -4,6 +4,7 @@ import (
 	"cmp"
 	"context"
 	"fmt"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -32,52 +33,20 @@ func (s *Room) Faults(ctx context.Context, p *access.Principal) ([]notice.Fault,
 	if err != nil {
 		return nil, err
 	}
-	list = append(list, ends...)
 	now := s.now().UTC()
-	for i := range list {
-		list[i].since(seen, now)
+	all := make([]*aFault, 0, len(list)+len(ends))
+	for _, some := range [][]aFault{list, ends} {
+		for i := range some {
+			some[i].since(seen, now)
+			all = append(all, &some[i])
+		}
 	}
-	out := make([]notice.Fault, 0, len(list))
-	for _, f := range list {
+	slices.SortStableFunc(all, func(a, b *aFault) int { return a.Since.Compare(b.Since) })
+	out := make([]notice.Fault, 0, len(all))
+	for _, f := range all {
 		out = append(out, f.Fault)
 	}
-	slices.SortStableFunc(out, func(a, b notice.Fault) int { return a.Since.Compare(b.Since) })
 	return out, nil
-}
-
-// For how long what is wrong, but for endpoints, is not looked for again: it looks at all that is read and probed. A
-// large stock takes longer, and is looked at for a tenth of the time at the most.
-const (
-	faultsFresh = time.Second
-	faultsRest  = 10
-)
-
-// late keeps what was found last.
-type late struct {
-	sync.Mutex
-	list []aFault             // guarded by the mutex, as are the others
-	seen map[string]time.Time // by key: since when each fault is known, also those of endpoints
-	at   time.Time            // zero before the first time
-	took time.Duration        // the last time, by this machine's own clock
-}
-
-// lately is faults, and since when all are known, at most once a second. What it gives is not to be changed.
-func (s *Room) lately(ctx context.Context) ([]aFault, map[string]time.Time, error) {
-	s.late.Lock()
-	defer s.late.Unlock() // so that several who ask at once have it looked for once
-	if now := s.now(); s.late.at.IsZero() || now.Sub(s.late.at) >= max(faultsFresh, faultsRest*s.late.took) {
-		begin := time.Now()
-		list, err := s.faults(ctx)
-		if err != nil {
-			return nil, nil, err
-		}
-		seen, err := s.store.SeenFaults(ctx)
-		if err != nil {
-			return nil, nil, err
-		}
-		s.late.list, s.late.seen, s.late.at, s.late.took = list, seen, now, time.Since(begin)
-	}
-	return slices.Clone(s.late.list), s.late.seen, nil
 }
 
 // aFault is one that may not know since when it has been there, or only since something was started anew: the first
@@ -263,33 +232,51 @@ func (s *Room) endpointFaults(ctx context.Context) (out []aFault, all int, err e
 	}
 	s.worded.Lock()
 	defer s.worded.Unlock()
-	s.worded.silent, out = again(s.worded.silent, silent, silence, out)
-	s.worded.failing, out = again(s.worded.failing, failing, failure, out)
-	return out, all, nil
+	out = make([]aFault, 0, len(failing)+len(silent))
+	out = s.worded.silent.again(silent, silence, out)
+	return s.worded.failing.again(failing, failure, out), all, nil
 }
 
 // worded keeps the fault of each endpoint's judgement, so that of thousands only those are put in words that changed.
 type worded struct {
 	sync.Mutex
-	silent, failing map[*fleet.Judgement]aFault // guarded by the mutex
+	silent, failing kept // guarded by the mutex
 }
 
-// again adds to out the fault of each judgement, taken from those that are known where it is there.
-func again(known map[*fleet.Judgement]aFault, list []*fleet.Judgement, word func(*fleet.Judgement) (time.Time, string),
-	out []aFault) (map[*fleet.Judgement]aFault, []aFault) {
-	next := make(map[*fleet.Judgement]aFault, len(list))
+// kept are faults by what they were made of.
+type kept struct {
+	of    map[*fleet.Judgement]*wordedFault
+	turns int // how often they were gone through
+}
+
+type wordedFault struct {
+	aFault
+	turn int // when it was there last
+}
+
+// again adds to out the fault of each judgement, taken from those that are kept where it is there. Those that are gone
+// are kept no longer.
+func (k *kept) again(list []*fleet.Judgement, word func(*fleet.Judgement) (time.Time, string), out []aFault) []aFault {
+	if k.of == nil {
+		k.of = map[*fleet.Judgement]*wordedFault{}
+	}
+	k.turns++
 	for _, j := range list {
-		f, there := known[j]
+		f, there := k.of[j]
 		if !there {
 			since, says := word(j)
-			f = aFault{notice.Fault{Key: "endpoint " + j.Machine(), About: estate.AboutEndpoints, Name: j.Machine(),
-				Location: j.Location, Since: since, Says: says,
-				Fix: "see what is wrong: cirque endpoint checkup " + j.Machine()}}
+			f = &wordedFault{aFault: aFault{notice.Fault{Key: "endpoint " + j.Machine(), About: estate.AboutEndpoints,
+				Name: j.Machine(), Location: j.Location, Since: since, Says: says,
+				Fix: "see what is wrong: cirque endpoint checkup " + j.Machine()}}}
+			k.of[j] = f
 		}
-		next[j] = f
-		out = append(out, f)
+		f.turn = k.turns
+		out = append(out, f.aFault)
 	}
-	return next, out
+	if len(k.of) > len(list) {
+		maps.DeleteFunc(k.of, func(_ *fleet.Judgement, f *wordedFault) bool { return f.turn != k.turns })
+	}
+	return out
 }
 
 func silence(j *fleet.Judgement) (time.Time, string) {

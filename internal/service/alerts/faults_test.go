@@ -69,8 +69,8 @@ func TestFaultsOfEndpoints(t *testing.T) {
 	if got := says(); !slices.Equal(got, []string{"the endpoint till-1 fails: create of q-hall: no space", want[2]}) {
 		t.Errorf("afterwards: %q", got)
 	}
-	if len(s.worded.silent) != 0 || len(s.worded.failing) != 2 {
-		t.Errorf("%d and %d are kept", len(s.worded.silent), len(s.worded.failing))
+	if len(s.worded.silent.of) != 0 || len(s.worded.failing.of) != 2 {
+		t.Errorf("%d and %d are kept", len(s.worded.silent.of), len(s.worded.failing.of))
 	}
 }
 

@@ -1,5 +1,5 @@
 // Package alerts finds what is wrong and tells whoever is to know. Its use cases: Faults, Notices, SentNotices,
-// TryNotice, Figures. Its worker tells people.
+// TryNotice, Figures. Its workers tell people, and look for what is asked about often.
 package alerts
 
 import (
@@ -86,13 +86,15 @@ type Room struct {
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now,
+		late: late{stale: make(chan struct{}, 1)}}
 }
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	if s.cfg.Sender == nil {
-		return nil
+	var list []worker.Worker
+	if s.cfg.Sender != nil {
+		list = append(list, worker.Worker{Name: "notices", Leased: true, Run: s.notifyAll})
 	}
-	return []worker.Worker{{Name: "notices", Leased: true, Run: s.notifyAll}}
+	return append(list, worker.Worker{Name: "faults", Run: s.keepFaults})
 }

@@ -47,6 +47,18 @@ func (s *Room) Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State
 	return nil
 }
 
+// Every gives every endpoint, by name, and which of them are silent.
+func (s *Room) Every(ctx context.Context) (list []*fleet.Judgement, silent []bool, err error) {
+	_, err = s.look(ctx, func(kept *fleet.Fleet, now time.Time) {
+		list = kept.All()
+		silent = make([]bool, len(list))
+		for i, j := range list {
+			silent[i] = kept.Now(j, now) == endpoint.Silent
+		}
+	})
+	return list, silent, err
+}
+
 // Troubled gives the endpoints that fail or are silent, and how many endpoints there are in all.
 func (s *Room) Troubled(ctx context.Context) (failing, silent []*fleet.Judgement, all int, err error) {
 	_, err = s.look(ctx, func(f *fleet.Fleet, now time.Time) {

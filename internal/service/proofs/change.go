@@ -2,7 +2,6 @@ package proofs
 
 import (
 	"context"
-	"maps"
 	"slices"
 	"sync"
 	"time"
@@ -26,37 +25,45 @@ type change struct {
 	touch    *rehearse.Touch
 
 	mu   sync.Mutex
-	asks map[*fleet.Judgement]asked // guarded by mu, as is was
-	was  *former                    // until everybody has been looked at
-	// lists are what it asks of those of which rows were shown lately; guarded by mu.
-	lists map[*fleet.Judgement][]endpoint.Expectation
+	rows []row   // by endpoint, in the order of the fleet; guarded by mu, as are the others
+	was  *former // until everybody has been looked at
+	// shown is what stands behind the rows of those of which any were shown lately.
+	shown map[*fleet.Judgement]shown
 }
 
-// listsKept bounds them: no proof shows rows of so many endpoints.
-const listsKept = 4096
+// row is what a change asks of one endpoint, with its last report.
+type row struct {
+	of *fleet.Judgement
+	asked
+}
 
-// list gives what the change asks of one endpoint.
-func (c *change) list(s *Room, j *fleet.Judgement, a, b *lineup.Scratch) []endpoint.Expectation {
-	c.mu.Lock()
-	list, known := c.lists[j]
-	c.mu.Unlock()
+// shown is what a change asks of an endpoint, and what it is to have now.
+type shown struct {
+	asks []endpoint.Expectation
+	now  endpoint.Plan
+}
+
+// shownKept bounds them: a proof shows rows of so many endpoints at most, unless it is asked for more than usual.
+const shownKept = 1024
+
+// show gives what stands behind one endpoint's rows; mu is held.
+func (c *change) show(s *Room, j *fleet.Judgement, a, b *lineup.Scratch) shown {
+	one, known := c.shown[j]
 	if known {
-		return list
+		return one
 	}
-	list = c.asksOf(s, j, a, b)
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if len(c.lists) >= listsKept {
-		clear(c.lists)
+	one = shown{c.asksOf(s, j, a, b), s.planIn(c.now, j.Report().Contexts, a)}
+	if len(c.shown) >= shownKept {
+		clear(c.shown)
 	}
-	c.lists[j] = list
-	return list
+	c.shown[j] = one
+	return one
 }
 
 // former is what the same change asked with another live state: what nothing between the two can concern need not be
 // looked at again.
 type former struct {
-	asks    map[*fleet.Judgement]asked
+	rows    []row
 	touches []*rehearse.Touch // from that live state to the present one, of the worlds before and after
 }
 
@@ -100,8 +107,7 @@ func (s *Room) change(ctx context.Context, snap *present.View, revision int) (*c
 	if found != nil {
 		return found, nil
 	}
-	c := &change{revision: revision, now: snap.World, made: s.now(), asks: map[*fleet.Judgement]asked{},
-		lists: map[*fleet.Judgement][]endpoint.Expectation{}}
+	c := &change{revision: revision, now: snap.World, made: s.now(), shown: map[*fleet.Judgement]shown{}}
 	var err error
 	if c.after, err = s.worldOf(ctx, snap, revision); err != nil {
 		return nil, err
@@ -114,7 +120,7 @@ func (s *Room) change(ctx context.Context, snap *present.View, revision int) (*c
 	}
 	if was != nil && !c.after.Estate.Timed() {
 		was.mu.Lock()
-		c.was = &former{maps.Clone(was.asks), []*rehearse.Touch{rehearse.NewTouch(was.after, c.after)}}
+		c.was = &former{slices.Clone(was.rows), []*rehearse.Touch{rehearse.NewTouch(was.after, c.after)}}
 		was.mu.Unlock()
 		if c.before != nil {
 			c.was.touches = append(c.was.touches, rehearse.NewTouch(was.before, c.before))
@@ -139,59 +145,62 @@ func (s *Room) worldOf(ctx context.Context, snap *present.View, revision int) (*
 	return lineup.Bind(e, snap.World.Directory, snap.World.Live), nil
 }
 
-// of gives what the change asks of each of some endpoints.
-func (c *change) of(ctx context.Context, s *Room, list []*fleet.Judgement) ([]asked, error) {
-	out := make([]asked, len(list))
-	var missing []int
-	c.mu.Lock()
-	if len(c.asks) > 2*len(list)+1000 { // most are of reports that were followed by others
-		clear(c.asks)
-	}
-	for i, j := range list {
-		asks, ok := c.asks[j]
-		if out[i] = asks; !ok {
-			missing = append(missing, i)
-		}
-	}
-	was := c.was
-	c.mu.Unlock()
+// look brings rows to a list of all endpoints: those that are where they were, with the same report, are not looked at
+// again. mu is held, so that several who ask at once have it looked at once.
+func (c *change) look(ctx context.Context, s *Room, list []*fleet.Judgement) error {
+	missing := c.align(list)
 	if len(missing) == 0 {
-		return out, nil
+		return nil
 	}
 	now := s.now()
 	err := s.present.Crew.Share(ctx, len(missing), nil, nil, func() func(from, to int) func() {
 		var a, b lineup.Scratch
 		return func(from, to int) func() {
-			for _, i := range missing[from:to] {
-				if asks, same := was.same(list[i], now, &a, &b); same {
-					out[i] = asks
-				} else {
-					out[i] = newAsked(c.asksOf(s, list[i], &a, &b), list[i])
+			for _, i := range missing[from:to] { // nobody else has these rows
+				asks, same := c.was.same(i, list[i], now, &a, &b)
+				if !same {
+					asks = newAsked(c.asksOf(s, list[i], &a, &b), list[i])
 				}
+				c.rows[i] = row{list[i], asks}
 			}
 			return func() {}
 		}
 	})
-	if err != nil {
-		return nil, err
+	if err == nil {
+		c.was = nil
 	}
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	for _, i := range missing {
-		c.asks[list[i]] = out[i]
-	}
-	c.was = nil
-	return out, nil
+	return err
 }
 
-// same gives what was found of an endpoint with the live state before, where nothing that has changed since can concern
-// it. There may have been none before.
-func (f *former) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (asked, bool) {
-	if f == nil {
-		return asked{}, false
+// align puts the rows of the endpoints in a list where these are, and gives the places of those of which nothing is
+// known; they have no endpoint then. The list is mostly of the same endpoints; where it is not, those after the first
+// that is new or gone are looked for.
+func (c *change) align(list []*fleet.Judgement) (missing []int) {
+	var elsewhere map[*fleet.Judgement]asked
+	if len(c.rows) != len(list) {
+		elsewhere = make(map[*fleet.Judgement]asked, len(c.rows))
+		for _, r := range c.rows {
+			elsewhere[r.of] = r.asked
+		}
+		c.rows = make([]row, len(list))
 	}
-	asks, ok := f.asks[j]
-	if !ok {
+	for i, j := range list {
+		if c.rows[i].of == j {
+			continue
+		}
+		asks, known := elsewhere[j]
+		if c.rows[i] = (row{j, asks}); !known {
+			c.rows[i].of = nil
+			missing = append(missing, i)
+		}
+	}
+	return missing
+}
+
+// same gives what was found of the endpoint at a place with the live state before, where nothing that has changed since
+// can concern it. There may have been none before.
+func (f *former) same(i int, j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (asked, bool) {
+	if f == nil || i >= len(f.rows) || f.rows[i].of != j {
 		return asked{}, false
 	}
 	for _, t := range f.touches {
@@ -205,7 +214,7 @@ func (f *former) same(j *fleet.Judgement, now time.Time, a, b *lineup.Scratch) (
 			}
 		}
 	}
-	return asks, true
+	return f.rows[i].asked, true
 }
 
 // asksOf looks at one endpoint, in the contexts that it reported.

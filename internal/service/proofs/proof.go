@@ -30,7 +30,7 @@ func (s *Room) Proof(ctx context.Context, p *access.Principal, revision int, que
 			"a proof is of a change, or of a queue")
 	}
 	a := asking{snap: s.present.View(), tally: endpoint.NewTally(limit), of: map[string]*fleet.Judgement{},
-		expects: map[string][]endpoint.Expectation{}}
+		shown: map[string]shown{}}
 	var err error
 	if queue != "" {
 		err = s.ofQueue(ctx, p, &out, &a)
@@ -49,9 +49,9 @@ type asking struct {
 	tested map[testedAt]endpoint.Tested
 	on     map[string]bool // folded machines that are in tested
 	tally  *endpoint.Tally
-	// Of the endpoints whose rows may be kept, by machine: they, and what a change asks of them.
+	// Of the endpoints whose rows may be kept, by machine: they, and what stands behind what a change asks of them.
 	of       map[string]*fleet.Judgement
-	expects  map[string][]endpoint.Expectation
+	shown    map[string]shown
 	was, now lineup.Scratch
 }
 
@@ -117,43 +117,68 @@ func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) err
 	if err != nil {
 		return err
 	}
-	var list []*fleet.Judgement
-	var silent []bool
-	if err := s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, state endpoint.State) error {
-		list, silent = append(list, j), append(silent, state == endpoint.Silent)
-		return nil
-	}); err != nil {
-		return err
-	}
-	asks, err := c.of(ctx, s, list)
+	list, silent, err := s.cfg.Fleet.Every(ctx)
 	if err != nil {
 		return err
 	}
-	for i, j := range list {
-		if asks[i] == (asked{}) {
+	c.mu.Lock()
+	defer c.mu.Unlock()
+	if err := c.look(ctx, s, list); err != nil {
+		return err
+	}
+	counts, full := standingsOf{}, a.full()
+	for i, r := range c.rows {
+		if r.asked == (asked{}) {
 			out.Others++
 			continue
 		}
-		a.change(s, c, j, asks[i], silent[i])
+		quiet := 0
+		if silent[i] {
+			quiet = 1
+		}
+		look := len(a.on) > 0 && a.on[name.Fold(r.of.Machine())]
+		for k, n := range r.asked {
+			look = look || n > 0 && full[quiet][k] == 0
+		}
+		if look {
+			a.rows(s, c, r.of, silent[i])
+			full = a.full()
+			continue
+		}
+		for k, n := range r.asked {
+			counts[quiet][k] += int(n)
+		}
+	}
+	for quiet, of := range counts {
+		for k, n := range of {
+			if n > 0 {
+				a.tally.Count(endpoint.Late(standings[k], quiet == 1), n)
+			}
+		}
 	}
 	return nil
 }
 
-// change counts what a change asks of one endpoint.
-func (a *asking) change(s *Room, c *change, j *fleet.Judgement, asks asked, silent bool) {
-	look := len(a.on) > 0 && a.on[name.Fold(j.Machine())]
-	for i, state := range standings {
-		look = look || asks[i] > 0 && !a.tally.Full(endpoint.Late(state, silent))
-	}
-	if !look {
-		for i, state := range standings {
-			a.tally.Count(endpoint.Late(state, silent), int(asks[i]))
+// standingsOf is a number for each standing of an endpoint that reports in time, and of one that is silent.
+type standingsOf [2][len(asked{})]int
+
+// full says of which standings rows need only be counted: 1 for those.
+func (a *asking) full() (out standingsOf) {
+	for quiet := range out {
+		for k, state := range standings {
+			if a.tally.Full(endpoint.Late(state, quiet == 1)) {
+				out[quiet][k] = 1
+			}
 		}
-		return
 	}
-	list := c.list(s, j, &a.was, &a.now)
-	a.expects[j.Machine()] = list
-	for _, e := range list {
+	return out
+}
+
+// rows counts what a change asks of one endpoint row by row.
+func (a *asking) rows(s *Room, c *change, j *fleet.Judgement, silent bool) {
+	one := c.show(s, j, &a.was, &a.now)
+	a.shown[j.Machine()] = one
+	for _, e := range one.asks {
 		row := endpoint.ProofRow{Machine: j.Machine(), Queue: e.Queue, Kind: e.Kind}
 		row.User, row.State = e.Stand(j.Marks, j.Report(), silent)
 		a.add(j, row)
@@ -171,15 +196,17 @@ func (s *Room) say(a *asking, rows []endpoint.ProofRow, of endpoint.Proof) {
 		if machine := rows[i].Machine; !done[machine] {
 			done[machine] = true
 			r := a.of[machine].Record()
-			now := s.planIn(a.snap.World, r.Report.Contexts, scratch)
-			silent := of.At.Sub(r.LastSeen) > endpoint.SilentAfter*a.snap.ReportsEvery()
-			asks := a.expects[machine]
-			if of.Queue != "" {
-				asks = endpoint.Has(now, of.Queue)
+			one, known := a.shown[machine]
+			if !known {
+				one.now = s.planIn(a.snap.World, r.Report.Contexts, scratch)
 			}
-			words := endpoint.Prove(asks, now, r, silent, of.At)
+			silent := of.At.Sub(r.LastSeen) > endpoint.SilentAfter*a.snap.ReportsEvery()
 			if of.Queue != "" {
-				words = append(words, endpoint.Beyond(of.Queue, now, r)...)
+				one.asks = endpoint.Has(one.now, of.Queue)
+			}
+			words := endpoint.Prove(one.asks, one.now, r, silent, of.At)
+			if of.Queue != "" {
+				words = append(words, endpoint.Beyond(of.Queue, one.now, r)...)
 			}
 			for _, w := range words {
 				said[key(w)] = w.Says

@@ -56,13 +56,12 @@ func (k *kept) judge() {
 	}
 }
 
-func (k *kept) Each(_ context.Context, f func(*fleet.Judgement, endpoint.State) error) error {
-	for _, j := range k.fleet.All() {
-		if err := f(j, k.fleet.Now(j, k.Now())); err != nil {
-			return err
-		}
+func (k *kept) Every(context.Context) (list []*fleet.Judgement, silent []bool, err error) {
+	list = k.fleet.All()
+	for _, j := range list {
+		silent = append(silent, k.fleet.Now(j, k.Now()) == endpoint.Silent)
 	}
-	return nil
+	return list, silent, nil
 }
 
 func (k *kept) OfQueue(_ context.Context, queue string) (list []*fleet.Judgement, silent []bool, all int, err error) {

@@ -38,7 +38,7 @@ type Config struct {
 	Now     func() time.Time
 	// Fleet tells how endpoints stand.
 	Fleet interface {
-		Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State) error) error
+		Every(ctx context.Context) (list []*fleet.Judgement, silent []bool, err error)
 		OfQueue(ctx context.Context, queue string) (list []*fleet.Judgement, silent []bool, all int, err error)
 		Reported(ctx context.Context) (has func(folded string) bool, err error)
 	}
