@@ -16,7 +16,6 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/rehearse"
 	"cirque/core/words"
@@ -295,8 +294,16 @@ func (s *Room) DriversOn(ctx context.Context, p *access.Principal, machine,
 		err = look(r)
 		return out, err
 	}
-	err := s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, _ endpoint.State) error { return look(j.Record()) })
-	return out, err
+	ends, _, err := s.cfg.Fleet.Every(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for _, j := range ends {
+		if err := look(j.Record()); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 // consistsOf says in which package a driver is, which file describes it, and which belong to it.

@@ -32,7 +32,7 @@ type Config struct {
 	Now     func() time.Time
 	// Fleet tells how endpoints stand.
 	Fleet interface {
-		Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State) error) error
+		Every(ctx context.Context) (list []*fleet.Judgement, silent []bool, err error)
 		WithFailures(ctx context.Context) ([]*fleet.Judgement, error)
 	}
 	// Cases gives everybody, in the contexts in which endpoints last reported them.

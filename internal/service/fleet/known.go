@@ -26,27 +26,6 @@ func (s *Room) Contexts(ctx context.Context) (out []lineup.Context, err error) {
 	return out, err
 }
 
-// Each calls f for every endpoint as it stands now, by name, until f gives an error; nothing is held up meanwhile.
-func (s *Room) Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State) error) error {
-	var all []*fleet.Judgement
-	var states []endpoint.State
-	if _, err := s.look(ctx, func(kept *fleet.Fleet, now time.Time) {
-		all = kept.All()
-		states = make([]endpoint.State, len(all))
-		for i, j := range all {
-			states[i] = kept.Now(j, now)
-		}
-	}); err != nil {
-		return err
-	}
-	for i, j := range all {
-		if err := f(j, states[i]); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
 // Every gives every endpoint, by name, and which of them are silent.
 func (s *Room) Every(ctx context.Context) (list []*fleet.Judgement, silent []bool, err error) {
 	_, err = s.look(ctx, func(kept *fleet.Fleet, now time.Time) {

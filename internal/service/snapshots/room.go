@@ -6,7 +6,6 @@ import (
 	"context"
 	"time"
 
-	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fleet"
 	"cirque/core/snapshot"
@@ -28,7 +27,7 @@ type Config struct {
 	Now     func() time.Time
 	// Fleet tells how endpoints stand.
 	Fleet interface {
-		Each(ctx context.Context, f func(*fleet.Judgement, endpoint.State) error) error
+		Every(ctx context.Context) (list []*fleet.Judgement, silent []bool, err error)
 	}
 }
 

@@ -14,7 +14,6 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/fleet"
 	"cirque/core/snapshot"
 	"cirque/core/stock"
 	"cirque/core/words"
@@ -153,11 +152,18 @@ func (s *Room) objects(ctx context.Context) ([]snapshot.Object, error) {
 		}
 		add("device", l.Name, facts)
 	}
-	if err := s.cfg.Fleet.Each(ctx, func(j *fleet.Judgement, state endpoint.State) error {
+	ends, silent, err := s.cfg.Fleet.Every(ctx)
+	if err != nil {
+		return nil, err
+	}
+	for i, j := range ends {
 		if ctx.Err() != nil {
-			return present.Stopped()
+			return nil, present.Stopped()
 		}
-		r := j.Record()
+		r, state := j.Record(), j.State
+		if silent[i] {
+			state = endpoint.Silent
+		}
 		add("endpoint", r.Report.Machine, map[string]string{"state": string(state), "platform": r.Report.Platform,
 			"agent": r.Report.Version, "spooler": r.Report.Spooler})
 		for _, i := range r.Report.Installed {
@@ -168,9 +174,6 @@ func (s *Room) objects(ctx context.Context) ([]snapshot.Object, error) {
 					"by":      map[bool]string{true: "agent", false: "somebody else"}[i.Own],
 					"stopped": map[bool]string{true: "yes"}[i.Halted]})
 		}
-		return nil
-	}); err != nil {
-		return nil, err
 	}
 	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number),
 		"published": snap.Revision.At.UTC().Format(time.RFC3339)})

@@ -43,13 +43,8 @@ func (s store) RemoveSnapshot(_ context.Context, called string, _ event.Event) e
 // ends are the endpoints.
 type ends struct{ *fleet.Fleet }
 
-func (e ends) Each(_ context.Context, f func(*fleet.Judgement, endpoint.State) error) error {
-	for _, j := range e.All() {
-		if err := f(j, j.State); err != nil {
-			return err
-		}
-	}
-	return nil
+func (e ends) Every(context.Context) (list []*fleet.Judgement, silent []bool, err error) {
+	return e.All(), make([]bool, e.Len()), nil
 }
 
 // TestCompare: what changed since a snapshot is told, of all or of what has a word, and nothing else.
