@@ -263,7 +263,7 @@ func TestAgentIsItsMachine(t *testing.T) {
 
 // jar is a browser of sorts: it keeps the cookie that it was given.
 type jar struct {
-	t      *testing.T
+	t      testing.TB
 	url    string
 	cookie *http.Cookie
 }

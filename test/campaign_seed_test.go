@@ -52,7 +52,7 @@ func seedFleet(t testing.TB, c *campaign, database string, seed uint64, size lar
 	begin := time.Now()
 	data := filepath.Join(t.TempDir(), "data")
 	answerFor(t, o, data+"-table.yaml")
-	p := startProcess(t.(*testing.T), data, serveOn+"="+database)
+	p := startProcess(t, data, serveOn+"="+database)
 	files := map[string]string{}
 	if err := o.Write(func(name string, b []byte) error { files[name] = string(b); return nil }); err != nil {
 		t.Fatal(err)

@@ -54,11 +54,16 @@ func crowdIfAsked() {
 		}
 		os.Exit(0) // whoever asked has gone
 	}()
-	if err := sim.RunCrowd(contextOfProcess(), url, tokens, order, &c, 20*time.Second); err != nil {
+	// As many begin in a second whatever their number, in all processes together.
+	over := time.Duration(len(order)) * crowdProcesses * time.Second / 500
+	if err := sim.RunCrowd(contextOfProcess(), url, tokens, order, &c, over); err != nil {
 		fmt.Println("failed", err)
 	}
 	os.Exit(1)
 }
+
+// crowdProcesses is in how many of them a fleet's agents are.
+const crowdProcesses = 4
 
 // A crowd is such a process.
 type crowd struct {
@@ -94,24 +99,24 @@ func startCrowd(b testing.TB, url, file string) *crowd {
 	}}
 }
 
-// aFleet is a service with many agents in processes of their own, all connected and with a queue through a spread set.
+// aFleet is a service, or several on one database, with many agents in processes of their own, all connected and with a queue through a spread set.
 type aFleet struct {
-	b      *testing.B
+	b      testing.TB
 	svc    *service.Service
 	crowds []*crowd
 	first  *sim.Printer
 	agents int
+	here   int // how many are connected to the first service
 }
 
-func newFleet(b *testing.B, agents int, settings string) *aFleet {
+func newFleet(b testing.TB, agents, services int, settings string) *aFleet {
 	b.Helper()
 	database := testkit.Database(b)
 	store, err := postgres.Open(b.Context(), database)
 	if err != nil {
 		b.Fatal(err)
 	}
-	const processes = 4
-	var files [processes]strings.Builder
+	var files [crowdProcesses]strings.Builder
 	for i := range agents {
 		m := fmt.Sprintf("desk-%05d", i)
 		secret := rand.Text()
@@ -119,7 +124,7 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 			Hash: sha256.Sum256([]byte(secret)), Author: "test"}); err != nil {
 			b.Fatal(err)
 		}
-		fmt.Fprintf(&files[i%processes], "%s %s\n", m, secret)
+		fmt.Fprintf(&files[i%crowdProcesses], "%s %s\n", m, secret)
 	}
 	store.Close()
 	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), Database: database, Listen: "127.0.0.1:0",
@@ -128,7 +133,7 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 		b.Fatal(err)
 	}
 	b.Cleanup(func() { _ = r.Stop() })
-	f := &aFleet{b: b, svc: r.Service, agents: agents}
+	f := &aFleet{b: b, svc: r.Service, agents: agents, here: agents / services}
 	start := func() *sim.Printer {
 		p := &sim.Printer{Spec: sim.Spec{Name: "ps", Server: true, Queues: []sim.Queue{{Name: "hall"}}}}
 		if err := p.Listen("127.0.0.1:0"); err != nil {
@@ -143,13 +148,17 @@ func newFleet(b *testing.B, agents int, settings string) *aFleet {
 			f.first, start(), settings)}}, "test"); err != nil {
 		b.Fatal(err)
 	}
+	urls := []string{r.URL}
+	for range services - 1 {
+		urls = append(urls, startProcess(b, b.TempDir(), serveOn+"="+database).URL)
+	}
 	dir := b.TempDir()
 	for i := range files {
 		file := filepath.Join(dir, strconv.Itoa(i))
 		if err := os.WriteFile(file, []byte(files[i].String()), 0o600); err != nil {
 			b.Fatal(err)
 		}
-		f.crowds = append(f.crowds, startCrowd(b, r.URL, file))
+		f.crowds = append(f.crowds, startCrowd(b, urls[i%len(urls)], file))
 	}
 	f.settled()
 	return f
@@ -160,7 +169,7 @@ func (f *aFleet) settled() {
 	f.b.Helper()
 	f.until("all are connected and have what they should", 5*time.Minute, func() bool {
 		serving, _, _ := f.counts()
-		if serving != f.agents || f.svc.Present.Agents.Polls() != f.agents {
+		if serving != f.agents || f.svc.Present.Agents.Polls() != f.here {
 			return false
 		}
 		now, err := f.svc.Fleet.Fleet(context.Background(), owner, 1)
@@ -201,26 +210,34 @@ func (f *aFleet) left() (int, bool) {
 	return f.agents, false
 }
 
+// drain drains the first of two servers that share all endpoints until every one of them has confirmed, and takes it
+// back in.
+func (f *aFleet) drain() (took time.Duration, moved int) {
+	f.b.Helper()
+	_, before, _ := f.counts()
+	begin := time.Now()
+	if _, err := f.svc.Continuity.Drain(f.b.Context(), owner, "ps-1", "bench", nil); err != nil {
+		f.b.Fatal(err)
+	}
+	f.until("all have moved", time.Minute, func() bool { n, out := f.left(); return out && n == 0 })
+	took = time.Since(begin)
+	serving, changed, without := f.counts()
+	if serving != f.agents || without != 0 {
+		f.b.Errorf("%d of %d have a queue, and %d times somebody was without", serving, f.agents, without)
+	}
+	if _, err := f.svc.Continuity.Return(f.b.Context(), owner, "ps-1", true); err != nil {
+		f.b.Fatal(err)
+	}
+	return took, changed - before
+}
+
 // BenchmarkDrain drains one of two servers that share 10,000 endpoints: until every one of them has confirmed.
 func BenchmarkDrain(b *testing.B) {
-	f := newFleet(b, large.Scale(10_000), "{return_minutes: 0}")
+	f := newFleet(b, large.Scale(10_000), 1, "{return_minutes: 0}")
 	for b.Loop() {
-		_, before, _ := f.counts()
-		begin := time.Now()
-		if _, err := f.svc.Continuity.Drain(b.Context(), owner, "ps-1", "bench", nil); err != nil {
-			b.Fatal(err)
-		}
-		f.until("all have moved", time.Minute, func() bool { n, out := f.left(); return out && n == 0 })
-		took := time.Since(begin)
-		serving, changed, without := f.counts()
-		if serving != f.agents || without != 0 {
-			b.Errorf("%d of %d have a queue, and %d times somebody was without", serving, f.agents, without)
-		}
+		took, moved := f.drain()
 		b.ReportMetric(took.Seconds(), "s/drain")
-		b.ReportMetric(float64(changed-before), "moved")
-		if _, err := f.svc.Continuity.Return(b.Context(), owner, "ps-1", true); err != nil {
-			b.Fatal(err)
-		}
+		b.ReportMetric(float64(moved), "moved")
 		f.settled()
 	}
 	// What is asked of all endpoints: whether the revision and the queue have arrived, and what is wrong.
@@ -242,7 +259,7 @@ func BenchmarkDrain(b *testing.B) {
 // BenchmarkDeadServer kills one of two servers that share 1,000 endpoints: from the second failed probe until every one
 // has confirmed that it moved.
 func BenchmarkDeadServer(b *testing.B) {
-	f := newFleet(b, large.Scale(1_000), "{probe_seconds: 2, return_minutes: 0}")
+	f := newFleet(b, large.Scale(1_000), 1, "{probe_seconds: 2, return_minutes: 0}")
 	addr := f.first.Addr()
 	if _, err := netip.ParseAddrPort(addr); err != nil {
 		b.Fatal(err)

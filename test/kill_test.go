@@ -78,7 +78,7 @@ type process struct {
 	took time.Duration
 }
 
-func startProcess(t *testing.T, data string, env ...string) *process {
+func startProcess(t testing.TB, data string, env ...string) *process {
 	t.Helper()
 	cmd := exec.Command(os.Args[0])
 	cmd.Env = append(append(os.Environ(), serveFor+"="+data), env...)

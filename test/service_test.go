@@ -28,7 +28,7 @@ import (
 // A service of a test's own, on a database of its own.
 type aService struct {
 	*app.Running
-	t        *testing.T
+	t        testing.TB
 	data     string
 	database string
 	token    string
@@ -151,7 +151,7 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 }
 
 // within waits for something that is announced nowhere, and fails after a generous while.
-func within(t *testing.T, what string, f func() bool) {
+func within(t testing.TB, what string, f func() bool) {
 	t.Helper()
 	deadline := time.After(time.Minute) // generous: machines are shared
 	tick := time.NewTicker(10 * time.Millisecond)
@@ -180,7 +180,7 @@ users: [{name: mira}, {name: jonas}]
 groups: [{name: clerks, members: ["user:mira"]}]
 `
 
-func ask(t *testing.T, c *apiclient.Client, query string) (lineup.Lineup, http.Header) {
+func ask(t testing.TB, c *apiclient.Client, query string) (lineup.Lineup, http.Header) {
 	t.Helper()
 	resp, err := c.Raw(t.Context(), "POST", "/api/v1/lineups", nil, nil, json.RawMessage(query))
 	if err != nil {

@@ -22,7 +22,7 @@ import (
 )
 
 // peak is the most memory that this process has had, in MB; the directory server and the database are others.
-func peak(b *testing.B) float64 {
+func peak(b testing.TB) float64 {
 	text, err := os.ReadFile("/proc/self/status")
 	if err != nil {
 		b.Fatal(err)

@@ -56,7 +56,7 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	}
 	stopping, stop := context.WithCancel(context.Background())
 	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
-		Gateway: gateway.New(svc, o.Log), Stopping: stopping, Queries: r.store.Queries})
+		Gateway: gateway.New(svc.Identity, svc.Jobs, o.Log), Stopping: stopping, Queries: r.store.Queries})
 	if err != nil {
 		stop()
 		return err

@@ -18,32 +18,39 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/internal/ipp"
-	"cirque/internal/service"
 	"cirque/internal/service/jobs"
 )
 
 // Prefix stands before a queue's name in the path.
 const Prefix = "/ipp/queues/"
 
-// A Gateway answers IPP requests.
-type Gateway struct {
-	svc   *service.Service
-	log   *slog.Logger
-	start time.Time
+// Identity finds who somebody is.
+type Identity interface {
+	ByBasic(ctx context.Context, remote, called, password string) (*access.Principal, error)
+	// ByToken gives nil for a token that lets nobody in.
+	ByToken(token string) *access.Principal
 }
 
-// New makes a gateway.
-func New(svc *service.Service, log *slog.Logger) *Gateway {
+// Jobs takes jobs to devices.
+type Jobs interface {
+	GatewayRoute(p *access.Principal, called string) (jobs.Route, error)
+	Deliver(ctx context.Context, r jobs.Route, d job.Document, body io.Reader) (job.Outcome, error)
+}
+
+// A Gateway answers IPP requests.
+type Gateway struct {
+	identity Identity
+	jobs     Jobs
+	log      *slog.Logger
+	start    time.Time
+}
+
+// New makes a gateway; a nil log keeps nothing.
+func New(identity Identity, jobs Jobs, log *slog.Logger) *Gateway {
 	if log == nil {
 		log = slog.New(slog.DiscardHandler)
 	}
-	return &Gateway{svc, log, time.Now()}
-}
-
-// formats that are passed on as they are; the device has the last word.
-func formats() []string {
-	return []string{"application/octet-stream", "application/pdf", "image/pwg-raster", "image/urf", "image/jpeg",
-		"application/postscript", "text/plain"}
+	return &Gateway{identity, jobs, log, time.Now()}
 }
 
 func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
@@ -86,10 +93,10 @@ func (g *Gateway) who(r *http.Request) (*access.Principal, error) {
 		host = r.RemoteAddr
 	}
 	if user, password, ok := r.BasicAuth(); ok {
-		return g.svc.Identity.ByBasic(r.Context(), host, user, password)
+		return g.identity.ByBasic(r.Context(), host, user, password)
 	}
 	if scheme, token, ok := strings.Cut(r.Header.Get("Authorization"), " "); ok && strings.EqualFold(scheme, "Bearer") {
-		if p := g.svc.Identity.ByToken(token); p != nil {
+		if p := g.identity.ByToken(token); p != nil {
 			return p, nil
 		}
 	}
@@ -116,7 +123,7 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 	case req.ID < 1 || req.Text(ipp.OperationGroup, "attributes-charset") == "":
 		return req.Respond(ipp.BadRequest, "request-id or attributes-charset is missing")
 	}
-	route, err := g.svc.Jobs.GatewayRoute(p, name)
+	route, err := g.jobs.GatewayRoute(p, name)
 	if err != nil {
 		return g.refuse(req, err)
 	}
@@ -138,7 +145,7 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 		return req.Respond(ipp.OK, "")
 	}
 	d := job.Document{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: owner(p, req), Format: format}
-	out, err := g.svc.Jobs.Deliver(ctx, route, d, body)
+	out, err := g.jobs.Deliver(ctx, route, d, body)
 	if err != nil {
 		return g.refuse(req, err)
 	}
@@ -174,58 +181,4 @@ func (g *Gateway) refuse(req ipp.Message, err error) ipp.Message {
 		g.log.Error("a job failed", "error", err)
 	}
 	return req.Respond(status, f.What)
-}
-
-func uriOf(host, name string, secure bool) string {
-	if secure {
-		return "ipps://" + host + Prefix + name
-	}
-	return "ipp://" + host + Prefix + name
-}
-
-// attributes answers Get-Printer-Attributes with what RFC 8011, section 5.4 requires, filtered by what was asked for.
-func (g *Gateway) attributes(req ipp.Message, route jobs.Route, host string, secure bool) ipp.Message {
-	q := route.Queue
-	state, reason := ipp.PrinterIdle, "none"
-	if q.Paused {
-		state, reason = ipp.PrinterStopped, "paused"
-	}
-	security := "none"
-	if secure {
-		security = "tls"
-	}
-	info := q.Title
-	if info == "" {
-		info = q.Name
-	}
-	all := []ipp.Attribute{
-		ipp.Strs(ipp.URI, "printer-uri-supported", uriOf(host, q.Name, secure)),
-		ipp.Strs(ipp.Keyword, "uri-authentication-supported", "basic"),
-		ipp.Strs(ipp.Keyword, "uri-security-supported", security),
-		ipp.Strs(ipp.Name, "printer-name", q.Name),
-		ipp.Strs(ipp.Text, "printer-info", info),
-		ipp.Strs(ipp.Text, "printer-location", q.Location),
-		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(state))),
-		ipp.Strs(ipp.Keyword, "printer-state-reasons", reason),
-		ipp.Attr("printer-is-accepting-jobs", ipp.Bool(route.Refuses == "")),
-		ipp.Attr("queued-job-count", ipp.Int(ipp.Integer, 0)),
-		ipp.Attr("printer-up-time", ipp.Int(ipp.Integer, int32(time.Since(g.start)/time.Second)+1)),
-		ipp.Strs(ipp.Keyword, "ipp-versions-supported", "1.1", "2.0"),
-		{Name: "operations-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, int32(ipp.PrintJob)), ipp.Int(ipp.Enum,
-			int32(ipp.ValidateJob)), ipp.Int(ipp.Enum, int32(ipp.GetPrinterAttributes))}},
-		ipp.Strs(ipp.Charset, "charset-configured", "utf-8"),
-		ipp.Strs(ipp.Charset, "charset-supported", "utf-8"),
-		ipp.Strs(ipp.Language, "natural-language-configured", "en"),
-		ipp.Strs(ipp.Language, "generated-natural-language-supported", "en"),
-		ipp.Strs(ipp.MIMEType, "document-format-default", formats()[0]),
-		ipp.Strs(ipp.MIMEType, "document-format-supported", formats()...),
-		ipp.Strs(ipp.Keyword, "pdl-override-supported", "not-attempted"),
-		ipp.Strs(ipp.Keyword, "compression-supported", "none"),
-	}
-	if route.Refuses != "" {
-		all = append(all, ipp.Strs(ipp.Text, "printer-state-message", route.Refuses))
-	}
-	m := req.Respond(ipp.OK, "")
-	m.Groups = append(m.Groups, ipp.Group{Tag: ipp.PrinterGroup, Attributes: ipp.Requested(req, all)})
-	return m
 }

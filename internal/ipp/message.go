@@ -3,7 +3,10 @@
 // estates.
 package ipp
 
-import "fmt"
+import (
+	"fmt"
+	"strings"
+)
 
 // Limits on what Parse takes, beyond those of the encoding itself.
 const (
@@ -209,7 +212,7 @@ func (m Message) Respond(s Status, says string) Message {
 	}
 	if says != "" {
 		out.Groups[0].Attributes = append(out.Groups[0].Attributes, Attr("status-message",
-			Str(Text, says[:min(len(says), 255)])))
+			Str(Text, strings.ToValidUTF8(says[:min(len(says), 255)], ""))))
 	}
 	return out
 }

@@ -2,7 +2,6 @@ package adopt
 
 import (
 	"context"
-	"fmt"
 	"maps"
 	"slices"
 
@@ -162,7 +161,8 @@ func (s *Room) HandIn(ctx context.Context, p *access.Principal, c stock.Capture)
 	}
 	c.Author, c.At = p.Name, s.now().UTC()
 	if err := s.store.SaveCapture(ctx, c, event.Event{Kind: event.Captured, Subject: c.Machine, Author: p.Name,
-		Says: fmt.Sprintf("%s of %s were captured", words.Count(len(c.Queues), "queue"), c.Machine)}); err != nil {
+		Says: words.Count(len(c.Queues), "queue of "+c.Machine+" was captured",
+			"queues of "+c.Machine+" were captured")}); err != nil {
 		return c, err
 	}
 	return c, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "captures"})

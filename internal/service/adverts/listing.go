@@ -14,6 +14,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/words"
 )
 
 // listEvery is how often a directory's entries are brought into line while nothing changes here: somebody may have
@@ -131,7 +132,7 @@ func (s *Room) list(ctx context.Context, v directory.Source, sealed []byte, entr
 		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: "listing", Says: says})
 	}
 	there := out.Added + out.Changed + out.Unchanged
-	out.Says = fmt.Sprintf("%s below %s", entriesAre(there, "entry is", "entries are"), v.ListUnder)
+	out.Says = fmt.Sprintf("%s below %s", words.Count(there, "entry is", "entries are"), v.ListUnder)
 	switch f := fault.As(err); {
 	case f != nil:
 		out.Code, out.Says, out.Fix = f.Code, f.What, f.Fix
@@ -164,11 +165,4 @@ func (s *Room) Withdraw(ctx context.Context, v directory.Source, sealed []byte, 
 		}
 		return errors.Join(s.store.ForgetListing(ctx, v.Name), then())
 	})
-}
-
-func entriesAre(n int, one, many string) string {
-	if n == 1 {
-		return "1 " + one
-	}
-	return fmt.Sprintf("%d %s", n, many)
 }

@@ -6,6 +6,8 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/sync/semaphore"
+
 	"cirque/core/continuity"
 	"cirque/core/estate"
 	"cirque/core/fault"
@@ -27,8 +29,9 @@ type watch struct {
 	turned map[present.Watched]bool // whose verdict changed since they were kept
 
 	results chan probed
-	slots   chan struct{}  // held by probes under way
-	beside  sync.WaitGroup // probes and readings under way
+	slots   *semaphore.Weighted // held by probes under way
+	full    bool                // there was no slot left when one was wanted last
+	beside  sync.WaitGroup      // probes and readings under way
 
 	tended, saved time.Time
 	lastRead      map[string]time.Time // of drained servers
@@ -50,7 +53,7 @@ func (s *Room) watchHealth(ctx context.Context) error {
 	ctx, stop := context.WithCancel(ctx)
 	w := &watch{room: s, known: map[present.Watched]continuity.Health{},
 		queued: map[present.Watched]bool{}, dirty: map[present.Watched]bool{}, turned: map[present.Watched]bool{},
-		results: make(chan probed, probesMost), slots: make(chan struct{}, probesMost), saved: time.Now(),
+		results: make(chan probed, probesMost), slots: semaphore.NewWeighted(probesMost), saved: time.Now(),
 		lastRead: map[string]time.Time{}, testing: true}
 	defer w.beside.Wait()
 	defer stop()
@@ -128,9 +131,7 @@ func (w *watch) probe(ctx context.Context) {
 			delete(w.queued, of)
 			continue
 		}
-		select {
-		case w.slots <- struct{}{}:
-		default:
+		if w.full = !w.slots.TryAcquire(1); w.full {
 			return
 		}
 		heap.Pop(&w.due)
@@ -138,7 +139,7 @@ func (w *watch) probe(ctx context.Context) {
 			within, cancel := context.WithTimeout(ctx, probeWithin)
 			err := w.room.cfg.Prober.Alive(within, uri)
 			cancel()
-			<-w.slots
+			w.slots.Release(1)
 			r := probed{of, continuity.Probe{OK: err == nil}}
 			if err != nil {
 				r.probe.Says = fault.As(err).What
@@ -154,7 +155,7 @@ func (w *watch) probe(ctx context.Context) {
 // wait takes in the results that come until there is something else to do.
 func (w *watch) wait(ctx context.Context, rule continuity.Rule) {
 	next := tendEvery
-	if w.room.cfg.Health && len(w.due) > 0 && len(w.slots) < cap(w.slots) {
+	if w.room.cfg.Health && len(w.due) > 0 && !w.full {
 		next = min(next, max(time.Until(w.due[0].at), 0))
 	}
 	t := time.NewTimer(next)

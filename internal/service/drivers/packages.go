@@ -108,7 +108,7 @@ func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, digest st
 		for _, h := range driver.Holdings(s.present.View().Document(), s.present.Stock().Packages) {
 			if len(h.Packages) == 1 && h.Packages[0] == k.Digest && len(h.Queues) > 0 {
 				return fault.New(fault.Conflict, "package-used", "give those queues another driver first, or say --force",
-					"%s use its driver %s: %s", words.Count(len(h.Queues), "queue"), h.Driver,
+					"%s its driver %s: %s", words.Count(len(h.Queues), "queue uses", "queues use"), h.Driver,
 					strings.Join(h.Queues[:min(len(h.Queues), 5)], ", "))
 			}
 		}

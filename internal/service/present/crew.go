@@ -7,13 +7,14 @@ import (
 	"sync/atomic"
 
 	"golang.org/x/sync/errgroup"
+	"golang.org/x/sync/semaphore"
 
 	"cirque/core/fault"
 )
 
 // A Crew does the work that looks at everybody: over all cores, and a few such works at once.
 type Crew struct {
-	slots chan struct{}
+	slots *semaphore.Weighted
 }
 
 const (
@@ -29,12 +30,10 @@ func Stopped() error {
 // Enter waits until there is room for one more work that looks at everybody; leave ends it. It gives Stopped where ctx
 // ends first.
 func (c *Crew) Enter(ctx context.Context) (leave func(), err error) {
-	select {
-	case c.slots <- struct{}{}:
-		return func() { <-c.slots }, nil
-	case <-ctx.Done():
+	if err := c.slots.Acquire(ctx, 1); err != nil {
 		return nil, Stopped()
 	}
+	return func() { c.slots.Release(1) }, nil
 }
 
 // Share divides n cases over as many goroutines as there are cores, in strides that end where ends allows. Each

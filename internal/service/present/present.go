@@ -14,6 +14,7 @@ import (
 	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
+	"golang.org/x/sync/semaphore"
 
 	"cirque/core/access"
 	"cirque/core/directory"
@@ -95,7 +96,7 @@ func New(ctx context.Context, cfg Config) (*Present, error) {
 	p := &Present{cfg: cfg}
 	p.Agents.waiting, p.Agents.missed = map[string]*waiting{}, map[string]time.Time{}
 	p.Hub.subscribers = map[chan event.Notice]*subscriber{}
-	p.Crew.slots = make(chan struct{}, crews)
+	p.Crew.slots = semaphore.NewWeighted(crews)
 	p.Past.of = p
 	var err error
 	if p.Past.compiled, err = lru.New[int, *lineup.Estate](pastEstates); err != nil {

@@ -6,6 +6,8 @@ import (
 	"slices"
 	"sync"
 
+	"golang.org/x/sync/errgroup"
+
 	"cirque/core/stock"
 )
 
@@ -14,8 +16,8 @@ func (s *Room) readWaiting(ctx context.Context, l stock.Listed, r *stock.Server,
 	ctx, cancel := context.WithTimeout(ctx, waitingWithin)
 	defer cancel()
 	var mu sync.Mutex
-	var wg sync.WaitGroup
-	slots := make(chan struct{}, 8)
+	var g errgroup.Group // what one queue does not tell is left out, and ends nothing
+	g.SetLimit(waitingAtOnce)
 	var out []stock.Job
 	asked := 0
 	for _, q := range r.Queues {
@@ -25,12 +27,10 @@ func (s *Room) readWaiting(ctx context.Context, l stock.Listed, r *stock.Server,
 		if asked++; asked > waitingQueues {
 			break
 		}
-		wg.Go(func() {
-			slots <- struct{}{}
-			defer func() { <-slots }()
+		g.Go(func() error {
 			list, err := s.cfg.Prober.ReadJobs(ctx, l.QueueURI(q), key, false, waitingJobs)
 			if err != nil {
-				return
+				return nil //nolint:nilerr // see above
 			}
 			mu.Lock()
 			defer mu.Unlock()
@@ -38,9 +38,10 @@ func (s *Room) readWaiting(ctx context.Context, l stock.Listed, r *stock.Server,
 				j.Queue = q.Name
 				out = append(out, j)
 			}
+			return nil
 		})
 	}
-	wg.Wait()
+	_ = g.Wait()
 	slices.SortFunc(out, func(a, b stock.Job) int {
 		return cmp.Or(cmp.Compare(a.Queue, b.Queue), cmp.Compare(a.ID, b.ID))
 	})

@@ -6,6 +6,8 @@ import (
 	"sync"
 	"time"
 
+	"golang.org/x/sync/semaphore"
+
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/stock"
@@ -24,7 +26,7 @@ const (
 func (s *Room) readAll(ctx context.Context) error {
 	var wg sync.WaitGroup
 	defer wg.Wait()
-	slots := make(chan struct{}, readersMost)
+	slots := semaphore.NewWeighted(readersMost)
 	busy := map[[2]string]bool{} // by kind and name; only this goroutine writes
 	done := make(chan [2]string, 2*readersMost)
 	told := map[string]time.Time{} // of keys that end soon: for which end
@@ -38,18 +40,17 @@ func (s *Room) readAll(ctx context.Context) error {
 			due, doc = s.dueNow(due[:0], busy), s.present.View().Document()
 			fresh = false
 		}
-		for len(due) > 0 && len(slots) < cap(slots) {
+		for len(due) > 0 && slots.TryAcquire(1) {
 			l := due[0]
 			due = due[1:]
 			key := [2]string{l.Kind, l.Name}
-			slots <- struct{}{}
 			busy[key] = true
 			wg.Go(func() {
 				if err := s.Read(ctx, l); err != nil && ctx.Err() == nil {
 					s.log.Warn("a reading could not be kept", "kind", l.Kind, "name", l.Name, "error", err)
 					worker.Pause(ctx, time.Second)
 				}
-				<-slots
+				slots.Release(1)
 				done <- key
 			})
 		}

@@ -6,8 +6,9 @@ import (
 	"net/netip"
 	"slices"
 	"strings"
-	"sync"
 	"time"
+
+	"golang.org/x/sync/errgroup"
 
 	"cirque/core/access"
 	"cirque/core/event"
@@ -15,10 +16,12 @@ import (
 	"cirque/core/stock"
 )
 
-// Rates of scans, in addresses a second.
+// Rates of scans, in addresses a second, and how many are asked at once.
 const (
 	ScanRate    = 40
 	MaxScanRate = 200
+
+	scannersMost = 128
 )
 
 // PlanScan says what a scan would touch, and touches nothing.
@@ -120,11 +123,11 @@ func (s *Room) runScan(ctx context.Context, c stock.Scan, addresses []netip.Addr
 		uri     string
 	}
 	results := make(chan result, 64)
-	var wg sync.WaitGroup
 	go func() {
 		defer close(results)
-		defer wg.Wait()
-		slots := make(chan struct{}, 128)
+		var g errgroup.Group
+		defer func() { _ = g.Wait() }()
+		g.SetLimit(scannersMost)
 		tick := time.NewTicker(time.Second / time.Duration(c.Rate))
 		defer tick.Stop()
 		for i, a := range addresses {
@@ -135,13 +138,7 @@ func (s *Room) runScan(ctx context.Context, c stock.Scan, addresses []netip.Addr
 				case <-tick.C:
 				}
 			}
-			select {
-			case <-ctx.Done():
-				return
-			case slots <- struct{}{}:
-			}
-			wg.Go(func() {
-				defer func() { <-slots }()
+			g.Go(func() error {
 				uri := "ipp://" + netip.AddrPortFrom(a, 0).String()
 				uri = strings.TrimSuffix(uri, ":0") + "/ipp/print"
 				keys := s.cfg.Keys.KeysFor(stock.Watch{Kind: stock.KindDevice, URI: uri})
@@ -153,6 +150,7 @@ func (s *Room) runScan(ctx context.Context, c stock.Scan, addresses []netip.Addr
 					d = nil
 				}
 				results <- result{a, d, uri}
+				return nil
 			})
 		}
 	}()

@@ -7,4 +7,5 @@ const (
 	waitingQueues = 64
 	waitingJobs   = 100 // of each
 	waitingWithin = 10 * time.Second
+	waitingAtOnce = 8 // queues
 )
