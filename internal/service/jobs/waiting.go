@@ -30,6 +30,7 @@ func (s *Room) WaitingJobs(ctx context.Context, p *access.Principal, server stri
 	}
 	kept := s.present.Stock().Server(server)
 	if kept.Server == nil {
+		out.Now = false
 		out.Says = "it has never been read, so what waits on it is not known"
 		return out, nil
 	}
