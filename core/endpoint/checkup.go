@@ -171,7 +171,7 @@ func ServiceChecks(f Facts) []Check {
 	failed := map[string]bool{}
 	for _, x := range f.Record.Report.Failures {
 		fix := "see the machine's own spooler"
-		if strings.Contains(x.Says, "driver") {
+		if x.Cause == CauseDriver {
 			fix = "add a driver package that accepts the name to the letter: cirque driver add; then call the endpoint"
 		}
 		failed[x.User+" "+x.Queue] = true

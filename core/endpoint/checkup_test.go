@@ -33,8 +33,8 @@ func TestLadder(t *testing.T) {
 		"unknown person":  {func(f *Facts) { f.People = []string{"no directory here knows x"} }, "no directory here knows x"},
 		"nothing granted": {func(f *Facts) { f.Lineups[0].Entries = nil }, "no grant places a queue"},
 		"a driver": {func(f *Facts) {
-			f.Record.Report.Failures = []Failure{{Queue: "hall", Step: "add", Says: `the driver "x" is not here`}}
-		}, "add hall: the driver"},
+			f.Record.Report.Failures = []Failure{{Queue: "hall", Step: "add", Cause: CauseDriver, Says: "none fits"}}
+		}, "add hall: none fits"},
 		"drift":    {func(f *Facts) { f.Drift = []Difference{{Queue: "hall", Kind: "missing"}} }, "hall: missing"},
 		"stranded": {func(f *Facts) { f.Lineups[0].Entries[0].Stranded = true }, "no path of hall"},
 	} {
@@ -45,6 +45,9 @@ func TestLadder(t *testing.T) {
 			t.Errorf("%s: %q", says, got)
 		}
 		for _, r := range checks {
+			if lacks := strings.Contains(r.Fix, "cirque driver add"); lacks != strings.Contains(r.Says, "none fits") {
+				t.Errorf("%s: %+v: a driver is the fix: %v", says, r, lacks)
+			}
 			if r.Result == No && r.Fix == "" || r.Says == "" {
 				t.Errorf("%s: %+v says nothing, or how to mend nothing", says, r)
 			}

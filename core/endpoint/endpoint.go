@@ -124,9 +124,13 @@ type Failure struct {
 	Queue string    `json:"queue"`
 	User  string    `json:"user,omitempty"`
 	Step  string    `json:"step" enum:"add,change,remove,default"`
+	Cause string    `json:"cause,omitempty" enum:"driver" doc:"What it failed for: a driver that could not be had."`
 	Says  string    `json:"says" doc:"The spooler's own words."`
 	Since time.Time `json:"since"`
 }
+
+// CauseDriver is the cause of failures for want of a driver.
+const CauseDriver = "driver"
 
 // A Report is what an agent says of its endpoint.
 type Report struct {

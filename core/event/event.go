@@ -19,6 +19,8 @@ type Event struct {
 	Remote string          `json:"remote,omitempty" doc:"The address from which it was done."`
 	Before json.RawMessage `json:"before,omitempty" doc:"What was, of a change that replaces something."`
 	After  json.RawMessage `json:"after,omitempty" doc:"What is, after a change."`
+
+	Sentence *Sentence `json:"sentence,omitempty" doc:"What it says, as values; absent of what older versions wrote."`
 }
 
 // With says what a change made of what; nil stands for nothing.

@@ -25,6 +25,14 @@ const driverWithin = 2 * time.Minute
 // driver gives the description (PPD) of a driver by its exact name. It is fetched with the files that belong to it,
 // each held to its checksum, and kept, so that a queue can be set up anew while the service is away.
 func (a *Agent) driver(ctx context.Context, exact string) ([]byte, error) {
+	b, err := a.fetchDriver(ctx, exact)
+	if err != nil {
+		return nil, noDriver{err}
+	}
+	return b, nil
+}
+
+func (a *Agent) fetchDriver(ctx context.Context, exact string) ([]byte, error) {
 	facts, err := a.cfg.Machine.Facts(ctx)
 	if err != nil {
 		return nil, err

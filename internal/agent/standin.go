@@ -187,7 +187,7 @@ func (s *StandIn) write(what string, w endpoint.Want) error {
 		return err
 	}
 	if w.Exact != "" && slices.Contains(m.LacksDrivers, w.Exact) {
-		return fmt.Errorf("the driver %q is not installed on this machine", w.Exact)
+		return noDriver{fmt.Errorf("the driver %q is not installed on this machine", w.Exact)}
 	}
 	if slices.Contains(m.RefusesQueues, w.Queue) {
 		return fmt.Errorf("the queue %s could not be created: access denied", w.Queue)

@@ -153,7 +153,8 @@ func auditRoutes(s *server, a huma.API) {
 				list, err := s.svc.Audit.Audit(ctx, p, f, ask)
 				if err != nil {
 					s.log.Error("the audit broke off", "error", err)
-					line(event.Event{Kind: event.Incomplete, Says: "The audit broke off here: " + fault.As(err).What})
+					line(event.Event{Kind: event.Incomplete}.Saying(
+						"The audit broke off here: {reason}", "reason", fault.As(err).What))
 					return
 				}
 				for _, e := range list.Items {

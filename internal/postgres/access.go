@@ -104,8 +104,8 @@ func (s AccountTable) AddFirstAccount(ctx context.Context, a access.Account) err
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.SetUp, Subject: a.Name, Author: a.Name, Says: "The first account, " +
-			a.Name + ", was made"})
+		return addEvent(ctx, tx, event.Event{Kind: event.SetUp, Subject: a.Name, Author: a.Name}.Saying(
+			"The first account, {name}, was made", "name", event.Person(a.Name)))
 	})
 }
 
@@ -143,8 +143,8 @@ func (s AccountTable) SetPassword(ctx context.Context, called, hash, author stri
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.PasswordSet, Subject: made, Author: author,
-			Says: "The password of " + made + " was set anew" + how + "; its sessions are over"})
+		return addEvent(ctx, tx, event.Event{Kind: event.PasswordSet, Subject: made, Author: author}.Saying(
+			"The password of {account} was set anew{how}; its sessions are over", "account", event.Person(made), "how", how))
 	})
 	return made, err
 }
@@ -162,16 +162,16 @@ func (s TokenTable) AddSession(ctx context.Context, ses access.Session) error {
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account,
-			Says: signedIn(ses)})
+		return addEvent(ctx, tx, signedIn(ses))
 	})
 }
 
-func signedIn(ses access.Session) string {
+func signedIn(ses access.Session) event.Event {
+	e := event.Event{Kind: event.SignedIn, Subject: ses.Account, Author: ses.Account}
 	if ses.Remote == "" {
-		return ses.Account + " signed in"
+		return e.Saying("{account} signed in", "account", event.Person(ses.Account))
 	}
-	return ses.Account + " signed in from " + ses.Remote
+	return e.Saying("{account} signed in from {address}", "account", event.Person(ses.Account), "address", ses.Remote)
 }
 
 // RevokeSession ends a session, whoever has it; an Unknown fault where there is none.
@@ -189,8 +189,8 @@ func (s TokenTable) RevokeSession(ctx context.Context, id int64, author string) 
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author,
-			Says: "A session of " + account + " was ended by " + author})
+		return addEvent(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author}.Saying(
+			"A session of {account} was ended by {author}", "account", event.Person(account), "author", event.Person(author)))
 	})
 }
 
@@ -209,8 +209,8 @@ func (s TokenTable) EndSession(ctx context.Context, hash [32]byte) error {
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account, Says: account +
-			" signed out"})
+		return addEvent(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account}.Saying(
+			"{account} signed out", "account", event.Person(account)))
 	})
 }
 
@@ -230,8 +230,8 @@ func (s TokenTable) AddToken(ctx context.Context, t access.Token) (access.Token,
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author, Says: "The token " +
-			t.Name + " was made"}.With(nil, t))
+		return addEvent(ctx, tx, event.Event{Kind: event.TokenMade, Subject: t.Name, Author: t.Author}.Saying(
+			"The token {name} was made", "name", t.Name).With(nil, t))
 	})
 	return t, err
 }
@@ -254,8 +254,8 @@ func (s TokenTable) RevokeToken(ctx context.Context, called, author string) erro
 		if err := notify(ctx, tx, event.Access, "token"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author, Says: "The token " +
-			called + " was revoked"}.With(was, nil))
+		return addEvent(ctx, tx, event.Event{Kind: event.TokenEnded, Subject: called, Author: author}.Saying(
+			"The token {name} was revoked", "name", called).With(was, nil))
 	})
 }
 

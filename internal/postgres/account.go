@@ -3,7 +3,6 @@ package postgres
 import (
 	"context"
 	"errors"
-	"fmt"
 
 	"github.com/jackc/pgx/v5"
 
@@ -36,8 +35,8 @@ func (s AccountTable) AddAccount(ctx context.Context, a access.Account, author s
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author,
-			Says: fmt.Sprintf("The account %s was made, as %s", a.Name, a.Role)}.With(nil, a))
+		return addEvent(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author}.Saying(
+			"The account {name} was made, as {role}", "name", event.Person(a.Name), "role", a.Role).With(nil, a))
 	})
 	return a, err
 }
@@ -69,8 +68,8 @@ func (s AccountTable) SetRole(ctx context.Context, called string, h access.Holdi
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author,
-			Says: fmt.Sprintf("%s is %s now", a.Name, a.Role)}.With(was, a))
+		return addEvent(ctx, tx, event.Event{Kind: event.AccountKept, Subject: a.Name, Author: author}.Saying(
+			"{name} is {role} now", "name", event.Person(a.Name), "role", a.Role).With(was, a))
 	})
 	return a, err
 }
@@ -93,8 +92,8 @@ func (s AccountTable) RemoveAccount(ctx context.Context, called, author string) 
 		if err := notify(ctx, tx, event.Access, "account"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.AccountGone, Subject: was.Name, Author: author,
-			Says: "The account " + was.Name + " was removed, with its sessions and own tokens"}.With(was, nil))
+		return addEvent(ctx, tx, event.Event{Kind: event.AccountGone, Subject: was.Name, Author: author}.Saying(
+			"The account {name} was removed, with its sessions and own tokens", "name", event.Person(was.Name)).With(was, nil))
 	})
 }
 
@@ -153,8 +152,8 @@ func (s AccountTable) AddRule(ctx context.Context, r access.Rule) (access.Rule, 
 		if err := notify(ctx, tx, event.Access, "rule"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.RuleAdded, Subject: r.Who, Author: r.Author,
-			Says: fmt.Sprintf("%s may sign in as %s", r.Who, r.Role)}.With(nil, r))
+		return addEvent(ctx, tx, event.Event{Kind: event.RuleAdded, Subject: r.Who, Author: r.Author}.Saying(
+			"{who} may sign in as {role}", "who", r.Who, "role", r.Role).With(nil, r))
 	})
 	return r, err
 }
@@ -174,7 +173,7 @@ func (s AccountTable) RemoveRule(ctx context.Context, id int64, author string) e
 		if err := notify(ctx, tx, event.Access, "rule"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.RuleGone, Subject: r.Who, Author: author,
-			Says: fmt.Sprintf("%s may no longer sign in as %s", r.Who, r.Role)}.With(r, nil))
+		return addEvent(ctx, tx, event.Event{Kind: event.RuleGone, Subject: r.Who, Author: author}.Saying(
+			"{who} may no longer sign in as {role}", "who", r.Who, "role", r.Role).With(r, nil))
 	})
 }

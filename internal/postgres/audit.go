@@ -10,7 +10,7 @@ import (
 	"cirque/core/page"
 )
 
-const eventColumns = "id, at, kind, subject, author, says, remote, before, after"
+const eventColumns = "id, at, kind, subject, author, says, remote, before, after, sentence"
 
 func events() latest[event.Event] {
 	return latest[event.Event]{table: "event", columns: eventColumns, number: "id",
@@ -21,9 +21,9 @@ func events() latest[event.Event] {
 // Events gives what happened, newest first, without from where and what changed.
 func (s EventTable) Events(ctx context.Context, ask page.Ask, word string) (page.Page[event.Event], error) {
 	l := events()
-	l.columns = "id, at, kind, subject, author, says"
+	l.columns = "id, at, kind, subject, author, says, sentence"
 	l.scan = func(row pgx.CollectableRow) (e event.Event, err error) {
-		return e, row.Scan(&e.ID, &e.At, &e.Kind, &e.Subject, &e.Author, &e.Says)
+		return e, row.Scan(&e.ID, &e.At, &e.Kind, &e.Subject, &e.Author, &e.Says, &e.Sentence)
 	}
 	return l.page(ctx, s.db, ask, word)
 }

@@ -2,7 +2,6 @@ package postgres
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"time"
 
@@ -171,9 +170,9 @@ func (s DirectoryTable) take(ctx context.Context, source string, how directory.T
 		if err := saveRenames(ctx, tx, source, how.Author, renames, out.Renames); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Imported, Subject: source, Author: how.Author,
-			Says: fmt.Sprintf("The directory %s was imported: %d added, %d changed, %d removed", source, out.Added, out.Changed,
-				out.Removed)})
+		return addEvent(ctx, tx, event.Event{Kind: event.Imported, Subject: source, Author: how.Author}.Saying(
+			"The directory {source} was imported: {added} added, {changed} changed, {removed} removed", "source", source,
+			"added", out.Added, "changed", out.Changed, "removed", out.Removed))
 	})
 	return out, err
 }
@@ -197,9 +196,9 @@ func saveRenames(ctx context.Context, tx pgx.Tx, source, author string, all, nam
 			AND settled_at IS NULL)`, source, r.Kind, r.From, r.To); err != nil {
 			return err
 		}
-		if err := addEvent(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author,
-			Says: fmt.Sprintf("The %s %s is called %s now; the estate still names it %s", r.Kind, r.From, r.To,
-				r.From)}); err != nil {
+		if err := addEvent(ctx, tx, event.Event{Kind: event.Renamed, Subject: r.From, Author: author}.Saying(
+			"The {kind} {from} is called {to} now; the estate still names it {from}", "kind", r.Kind, "from",
+			event.NameOf(r.Kind, r.From), "to", event.NameOf(r.Kind, r.To))); err != nil {
 			return err
 		}
 	}

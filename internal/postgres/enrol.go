@@ -3,7 +3,6 @@ package postgres
 import (
 	"context"
 	"errors"
-	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -37,8 +36,8 @@ func (s EnrolmentTable) AddEnrolToken(ctx context.Context, t access.EnrolToken) 
 		if err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.EnrolToken, Subject: t.Name, Author: t.Author,
-			Says: fmt.Sprintf("The enrolment token %s was made, for %d", t.Name, t.Uses)}.With(nil, t))
+		return addEvent(ctx, tx, event.Event{Kind: event.EnrolToken, Subject: t.Name, Author: t.Author}.Saying(
+			"The enrolment token {name} was made, for {uses}", "name", t.Name, "uses", t.Uses).With(nil, t))
 	})
 	return t, err
 }
@@ -86,8 +85,8 @@ func (s EnrolmentTable) RevokeEnrolToken(ctx context.Context, called, author str
 		if err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.EnrolGone, Subject: called, Author: author,
-			Says: "The enrolment token " + called + " was revoked"}.With(was, nil))
+		return addEvent(ctx, tx, event.Event{Kind: event.EnrolGone, Subject: called, Author: author}.Saying(
+			"The enrolment token {name} was revoked", "name", called).With(was, nil))
 	})
 }
 
@@ -121,8 +120,8 @@ func (s EnrolmentTable) Enrol(ctx context.Context, token int64, e access.Enrolle
 		if err := addEnrolled(ctx, tx, e); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Enrolled, Subject: e.Machine, Author: e.By, Says: e.Machine +
-			" was enrolled with the token " + e.By}.With(nil, e))
+		return addEvent(ctx, tx, event.Event{Kind: event.Enrolled, Subject: e.Machine, Author: e.By}.Saying(
+			"{machine} was enrolled with the token {by}", "machine", e.Machine, "by", e.By).With(nil, e))
 	})
 	return e, err
 }
@@ -163,8 +162,8 @@ func (s EnrolmentTable) Renew(ctx context.Context, former string, e access.Enrol
 		if err := addEnrolled(ctx, tx, e); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Renewed, Subject: e.Machine, Author: e.Machine, Says: e.Machine +
-			" renewed its certificate"})
+		return addEvent(ctx, tx, event.Event{Kind: event.Renewed, Subject: e.Machine, Author: e.Machine}.Saying(
+			"{machine} renewed its certificate", "machine", e.Machine))
 	})
 	return e, err
 }
@@ -230,7 +229,7 @@ func (s EnrolmentTable) Revoke(ctx context.Context, machine, author string) erro
 		if err := notify(ctx, tx, event.Enrolment, was[0]); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.EnrolRevoked, Subject: was[0], Author: author,
-			Says: "The certificate of " + was[0] + " was revoked"})
+		return addEvent(ctx, tx, event.Event{Kind: event.EnrolRevoked, Subject: was[0], Author: author}.Saying(
+			"The certificate of {machine} was revoked", "machine", was[0]))
 	})
 }

@@ -117,8 +117,9 @@ func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, re
 		if err := notify(ctx, tx, event.Estate, fmt.Sprint(r.Number)); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Published, Subject: fmt.Sprint(r.Number), Author: author,
-			Says: fmt.Sprintf("Revision %d was published: %s", r.Number, reason)}.With(map[string]int{"revision": r.Number - 1},
+		return addEvent(ctx, tx, event.Event{Kind: event.Published, Subject: fmt.Sprint(r.Number), Author: author}.Saying(
+			"Revision {number} was published: {reason}", "number", r.Number, "reason",
+			reason).With(map[string]int{"revision": r.Number - 1},
 			map[string]int{"revision": r.Number}))
 	})
 	return r, err

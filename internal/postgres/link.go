@@ -4,7 +4,6 @@ import (
 	"cmp"
 	"context"
 	"errors"
-	"fmt"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -148,7 +147,8 @@ func (s LinkTable) RemoveLink(ctx context.Context, id int64, author string) erro
 		if err := errors.Join(directoryChanged(ctx, tx, author), notify(ctx, tx, event.Directory, "links")); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.LinkRemoved, Subject: was.A.Name, Author: author,
-			Says: fmt.Sprintf("The link of %s and %s was undone", was.A.Name, was.B.Name)}.With(was, nil))
+		return addEvent(ctx, tx, event.Event{Kind: event.LinkRemoved, Subject: was.A.Name, Author: author}.Saying(
+			"The link of {name} and {other} was undone", "name", event.Person(was.A.Name), "other",
+			event.Person(was.B.Name)).With(was, nil))
 	})
 }

@@ -111,8 +111,8 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 				return err
 			}
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Erased, Subject: stands, Author: author,
-			Says: "What was kept of a person was erased: " + reason})
+		return addEvent(ctx, tx, event.Event{Kind: event.Erased, Subject: stands, Author: author}.Saying(
+			"What was kept of a person was erased: {reason}", "reason", reason))
 	})
 	return stands, err
 }
@@ -208,16 +208,56 @@ func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) 
 	return eraseInSnapshots(ctx, tx, names)
 }
 
-// eraseInEvents writes what stands for somebody wherever events name them as a whole word.
+// eraseInEvents writes what stands for somebody wherever events name them: in the fields that hold their name, and as a
+// whole word in other text, such as a reason that somebody typed. Of events without fields, which older versions wrote,
+// the whole sentence is such text.
 func eraseInEvents(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
+	if err := eraseInSentences(ctx, tx, names, stands); err != nil {
+		return err
+	}
 	for _, n := range names {
 		if _, err := tx.Exec(ctx, `UPDATE event SET author = CASE WHEN folded(author) = $1 THEN $2 ELSE author END,
 			subject = CASE WHEN folded(subject) = $1 THEN $2 ELSE subject END,
-			says = without_name(says, $1, $2),
+			says = CASE WHEN sentence IS NULL THEN without_name(says, $1, $2) ELSE says END,
 			before = CASE WHEN strpos(folded(before::text), $1) > 0 THEN NULL ELSE before END,
 			after = CASE WHEN strpos(folded(after::text), $1) > 0 THEN NULL ELSE after END
 			WHERE strpos(folded(author || ' ' || subject || ' ' || says || ' ' || coalesce(before::text, '') || ' ' ||
 			coalesce(after::text, '')), $1) > 0`, n, stands); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// eraseInSentences is eraseInEvents of the sentences that have fields.
+func eraseInSentences(ctx context.Context, tx pgx.Tx, names []string, stands string) error {
+	rows, err := tx.Query(ctx, `SELECT id, sentence FROM event WHERE sentence IS NOT NULL AND EXISTS (SELECT 1
+		FROM unnest($1::text[]) AS n, jsonb_each_text(sentence->'fields') AS f WHERE strpos(folded(f.value), n) > 0)
+		ORDER BY id`, names)
+	if err != nil {
+		return err
+	}
+	type said struct {
+		ID       int64
+		Sentence *event.Sentence
+	}
+	list, err := pgx.CollectRows(rows, pgx.RowToStructByPos[said])
+	if err != nil {
+		return err
+	}
+	is := func(called string) bool { return slices.Contains(names, name.Fold(called)) }
+	for _, v := range list {
+		for _, field := range v.Sentence.Without(is, stands) {
+			text := v.Sentence.Fields[field]
+			for _, n := range names {
+				if err := tx.QueryRow(ctx, "SELECT without_name($1, $2, $3)", text, n, stands).Scan(&text); err != nil {
+					return err
+				}
+			}
+			v.Sentence.Fields[field] = text
+		}
+		if _, err := tx.Exec(ctx, "UPDATE event SET sentence = $2, says = $3 WHERE id = $1", v.ID, v.Sentence,
+			v.Sentence.String()); err != nil {
 			return err
 		}
 	}
@@ -240,9 +280,9 @@ func (s PersonTable) ForgetBefore(ctx context.Context, at time.Time) (n int64, e
 		if n == 0 {
 			return nil
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Forgotten, Subject: "history", Author: "retention",
-			Says: fmt.Sprintf("%d entries of people's history from before %s were forgotten", n,
-				at.UTC().Format(time.DateOnly))})
+		return addEvent(ctx, tx, event.Event{Kind: event.Forgotten, Subject: "history", Author: "retention"}.Saying(
+			"{count} entries of people's history from before {before} were forgotten", "count", n, "before",
+			at.UTC().Format(time.DateOnly)))
 	})
 	return n, err
 }

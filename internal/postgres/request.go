@@ -3,7 +3,6 @@ package postgres
 import (
 	"context"
 	"errors"
-	"fmt"
 
 	"github.com/jackc/pgx/v5"
 
@@ -27,8 +26,9 @@ func (s RequestTable) AddRequest(ctx context.Context, r access.Request) (access.
 		if err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Requested, Subject: r.Queue, Author: r.Person,
-			Says: fmt.Sprintf("%s asks for %s: %s", r.Person, r.Queue, r.Reason)}.With(nil, r))
+		return addEvent(ctx, tx, event.Event{Kind: event.Requested, Subject: r.Queue, Author: r.Person}.Saying(
+			"{person} asks for {queue}: {reason}", "person", event.Person(r.Person), "queue", r.Queue, "reason",
+			r.Reason).With(nil, r))
 	})
 	return r, err
 }
@@ -74,8 +74,9 @@ func (s RequestTable) AnswerRequest(ctx context.Context, id int64, state, author
 		if err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.Answered, Subject: r.Queue, Author: author,
-			Says: fmt.Sprintf("The request of %s for %s was %s", r.Person, r.Queue, r.State)}.With(nil, r))
+		return addEvent(ctx, tx, event.Event{Kind: event.Answered, Subject: r.Queue, Author: author}.Saying(
+			"The request of {person} for {queue} was {state}", "person", event.Person(r.Person), "queue", r.Queue, "state",
+			r.State).With(nil, r))
 	})
 	return r, err
 }

@@ -80,8 +80,8 @@ func (s ScanTable) StopScan(ctx context.Context, id int64, author string) error 
 		if err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.ScanStopped, Subject: fmt.Sprint(id), Author: author,
-			Says: fmt.Sprintf("The scan %d was told to stop", id)})
+		return addEvent(ctx, tx, event.Event{Kind: event.ScanStopped, Subject: fmt.Sprint(id), Author: author}.Saying(
+			"The scan {id} was told to stop", "id", id))
 	})
 }
 
@@ -125,7 +125,7 @@ func (s ScanTable) Forget(ctx context.Context, addresses []string, author string
 		if err := notify(ctx, tx, event.Stock, "found"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.FoundForgot, Subject: addresses[0], Author: author,
-			Says: fmt.Sprintf("Taken off the list of unlisted printers: %s", strings.Join(addresses, ", "))})
+		return addEvent(ctx, tx, event.Event{Kind: event.FoundForgot, Subject: addresses[0], Author: author}.Saying(
+			"Taken off the list of unlisted printers: {addresses}", "addresses", strings.Join(addresses, ", ")))
 	})
 }

@@ -285,8 +285,8 @@ func (s SourceTable) StopRun(ctx context.Context, source, author string) error {
 		if err := notify(ctx, tx, event.Sources, source); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.PassStopped, Subject: source, Author: author,
-			Says: "The pass over " + source + " was told to stop"})
+		return addEvent(ctx, tx, event.Event{Kind: event.PassStopped, Subject: source, Author: author}.Saying(
+			"The pass over {source} was told to stop", "source", source))
 	})
 }
 
@@ -319,7 +319,7 @@ func (s SourceTable) SettleRenames(ctx context.Context, ids []int64, author stri
 		if err := notify(ctx, tx, event.Sources, "renames"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.RenamesGone, Subject: settled[0], Author: author,
-			Says: "Taken off the list of renames: " + strings.Join(settled, ", ")})
+		return addEvent(ctx, tx, event.Event{Kind: event.RenamesGone, Subject: settled[0], Author: author}.Saying(
+			"Taken off the list of renames: {renames}", "renames", strings.Join(settled, ", ")))
 	})
 }

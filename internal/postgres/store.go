@@ -248,8 +248,10 @@ func addEvent(ctx context.Context, tx pgx.Tx, e event.Event) error {
 	if e.Remote == "" {
 		e.Remote, _ = ctx.Value(event.OriginKey{}).(string)
 	}
-	err := tx.QueryRow(ctx, "INSERT INTO event (kind, subject, author, says, remote, before, after) VALUES ($1, $2, $3, "+
-		"$4, $5, $6, $7) RETURNING id", e.Kind, e.Subject, e.Author, e.Says, e.Remote, e.Before, e.After).Scan(&id)
+	err := tx.QueryRow(ctx, "INSERT INTO event (kind, subject, author, says, remote, before, after, sentence) "+
+		"VALUES ($1, "+
+		"$2, $3, $4, $5, $6, $7, $8) RETURNING id", e.Kind, e.Subject, e.Author, e.Says, e.Remote, e.Before, e.After,
+		e.Sentence).Scan(&id)
 	if err != nil {
 		return err
 	}

@@ -160,9 +160,10 @@ func (s *Room) HandIn(ctx context.Context, p *access.Principal, c stock.Capture)
 			"a capture names its machine, and has at most 2000 queues")
 	}
 	c.Author, c.At = p.Name, s.now().UTC()
-	if err := s.store.SaveCapture(ctx, c, event.Event{Kind: event.Captured, Subject: c.Machine, Author: p.Name,
-		Says: words.Count(len(c.Queues), "queue of "+c.Machine+" was captured",
-			"queues of "+c.Machine+" were captured")}); err != nil {
+	if err := s.store.SaveCapture(ctx, c, event.Event{Kind: event.Captured, Subject: c.Machine,
+		Author: p.Name}.Saying(
+		"Captured: {queues} of {machine}", "queues", words.Count(len(c.Queues), "queue"), "machine",
+		c.Machine)); err != nil {
 		return c, err
 	}
 	return c, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "captures"})

@@ -105,7 +105,7 @@ func TestHandIn(t *testing.T) {
 	agent := &access.Principal{Name: "the agent on desk-1", Role: access.Agent, Machine: "desk-1"}
 	got, err := r.HandIn(t.Context(), agent, stock.Capture{Machine: "desk-1", Author: "somebody", Queues: []stock.Queue{{Name: "hall"}}})
 	if err != nil || got.Author != agent.Name || !got.At.Equal(rooms.Start) || len(d.captures) != 1 ||
-		d.events[0].Kind != event.Captured || d.events[0].Says != "1 queue of desk-1 was captured" {
+		d.events[0].Kind != event.Captured || d.events[0].Says != "Captured: 1 queue of desk-1" {
 		t.Errorf("%+v %+v %v", got, d.events, err)
 	}
 	if _, err := r.HandIn(t.Context(), agent, stock.Capture{Machine: "desk-2"}); !fault.Is(err, fault.Denied) {

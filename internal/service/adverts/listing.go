@@ -128,8 +128,8 @@ func (s *Room) list(ctx context.Context, v directory.Source, sealed []byte, entr
 		}
 	}
 	var events []event.Event
-	tell := func(kind, says string) {
-		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: "listing", Says: says})
+	tell := func(kind, pattern string, pairs ...any) {
+		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: "listing"}.Saying(pattern, pairs...))
 	}
 	there := out.Added + out.Changed + out.Unchanged
 	out.Says = fmt.Sprintf("%s below %s", words.Count(there, "entry is", "entries are"), v.ListUnder)
@@ -137,14 +137,14 @@ func (s *Room) list(ctx context.Context, v directory.Source, sealed []byte, entr
 	case f != nil:
 		out.Code, out.Says, out.Fix = f.Code, f.What, f.Fix
 		if before.Code != f.Code {
-			tell(event.ListingBad, fmt.Sprintf("Queues cannot be listed in %s: %s", v.Name, f.What))
+			tell(event.ListingBad, "Queues cannot be listed in {source}: {reason}", "source", v.Name, "reason", f.What)
 		}
 	case before.Code != "":
-		tell(event.ListingGood, "Queues are listed again in "+v.Name)
+		tell(event.ListingGood, "Queues are listed again in {source}", "source", v.Name)
 	}
 	if n := out.Added + out.Changed + out.Removed; n > 0 {
-		tell(event.Listed, fmt.Sprintf("Printer entries in %s: %d added, %d changed, %d removed", v.Name, out.Added,
-			out.Changed, out.Removed))
+		tell(event.Listed, "Printer entries in {source}: {added} added, {changed} changed, {removed} removed", "source",
+			v.Name, "added", out.Added, "changed", out.Changed, "removed", out.Removed)
 	}
 	if out.Refused == nil {
 		out.Refused = []string{}

@@ -145,10 +145,11 @@ func (s *Room) send(ctx context.Context, m notice.Message, now time.Time, w *wat
 	}
 	if w.failed[audience(m)] == arrived {
 		w.failed[audience(m)] = !arrived
-		e := event.Event{Kind: event.NoticeBad, Subject: m.Notice, Author: "notices",
-			Says: fmt.Sprintf("The notice %s does not arrive: %s", m.Notice, why)}
+		e := event.Event{Kind: event.NoticeBad, Subject: m.Notice, Author: "notices"}.Saying(
+			"The notice {notice} does not arrive: {reason}", "notice", m.Notice, "reason", why)
 		if arrived {
-			e.Kind, e.Says = event.NoticeGood, fmt.Sprintf("The notice %s arrives again", m.Notice)
+			e.Kind = event.NoticeGood
+			e = e.Saying("The notice {notice} arrives again", "notice", m.Notice)
 		}
 		events = append(events, e)
 	}

@@ -2,7 +2,6 @@ package continuity
 
 import (
 	"context"
-	"fmt"
 	"strings"
 	"time"
 
@@ -71,9 +70,10 @@ func (s *Room) StartFailoverTest(ctx context.Context, p *access.Principal, serve
 			Stranded: who(rehearse.Stranded)}}
 	e.Steps = append(e.Steps, continuity.FailoverStep{At: now, Phase: "moving", Leading: leading[server][0],
 		Failing: failing})
-	if e, err = s.store.AddFailoverTest(ctx, e, event.Event{Kind: event.FailoverBegan, Subject: server, Author: p.Name,
-		Says: fmt.Sprintf("A failover test with %s began, until %s: %s", server, e.Until.Format("15:04 UTC"),
-			reason)}); err != nil {
+	if e, err = s.store.AddFailoverTest(ctx, e, event.Event{Kind: event.FailoverBegan, Subject: server,
+		Author: p.Name}.Saying(
+		"A failover test with {server} began, until {until}: {reason}", "server", server, "until",
+		e.Until.Format("15:04 UTC"), "reason", reason)); err != nil {
 		return e, err
 	}
 	if _, err := s.Drain(ctx, p, server, "failover test: "+reason, &e.Until); err != nil {
@@ -170,8 +170,8 @@ func (s *Room) tendFailoverTests(ctx context.Context, running bool) bool {
 			if !*next.Good {
 				how = "and showed something to mend"
 			}
-			events = append(events, event.Event{Kind: event.FailoverEnds, Subject: e.Server, Author: watcher,
-				Says: fmt.Sprintf("The failover test with %s is over, %s: %s", e.Server, how, next.Says[0])})
+			events = append(events, event.Event{Kind: event.FailoverEnds, Subject: e.Server, Author: watcher}.Saying(
+				"The failover test with {server} is over, {how}: {says}", "server", e.Server, "how", how, "says", next.Says[0]))
 		}
 		if err := s.store.SaveFailoverTest(ctx, next, events); err != nil && ctx.Err() == nil {
 			s.log.Warn("a failover test could not be noted", "server", e.Server, "error", err)

@@ -2,7 +2,6 @@ package continuity
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"sync"
 	"time"
@@ -76,9 +75,9 @@ func (s *Room) turned(ctx context.Context, h continuity.Health, changed bool) {
 	var only func(live.Note) bool
 	switch {
 	case h.Held && !changed:
-		err := s.store.AddEvent(ctx, event.Event{Kind: event.HeldDown, Subject: h.Name, Author: watcher,
-			Says: fmt.Sprintf("The %s %s answers, and is held down: it went up and down %d times lately", h.Kind, h.Name,
-				len(h.Changes))})
+		err := s.store.AddEvent(ctx, event.Event{Kind: event.HeldDown, Subject: h.Name, Author: watcher}.Saying(
+			"The {kind} {name} answers, and is held down: it went up and down {times} times lately", "kind", h.Kind, "name",
+			h.Name, "times", len(h.Changes)))
 		if err != nil && ctx.Err() == nil {
 			s.log.Warn("what probing found could not be told", "error", err)
 		}
@@ -87,14 +86,16 @@ func (s *Room) turned(ctx context.Context, h continuity.Health, changed bool) {
 		return
 	case h.Verdict == continuity.Gone:
 		n = live.Note{Kind: h.Kind, Name: h.Name, Duty: live.Down, Reason: h.Says}
-		e = event.Event{Kind: event.WentDown, Says: fmt.Sprintf("The %s %s does not answer: %s", h.Kind, h.Name, h.Says)}
+		e = event.Event{Kind: event.WentDown}.Saying(
+			"The {kind} {name} does not answer: {reason}", "kind", h.Kind, "name", h.Name, "reason",
+			h.Says)
 		only = func(was live.Note) bool { return was.Duty == live.Serving }
 	default:
 		n = live.Note{Kind: h.Kind, Name: h.Name, Duty: live.Serving, Share: 1}
 		if h.Kind == "server" {
 			n = s.returning(h.Name, false)
 		}
-		e = event.Event{Kind: event.CameUp, Says: fmt.Sprintf("The %s %s answers again", h.Kind, h.Name)}
+		e = event.Event{Kind: event.CameUp}.Saying("The {kind} {name} answers again", "kind", h.Kind, "name", h.Name)
 		only = func(was live.Note) bool { return was.Duty == live.Down }
 	}
 	n.Author, e.Author, e.Subject = watcher, watcher, h.Name
@@ -128,13 +129,15 @@ func (s *Room) tendDuties(ctx context.Context, targets map[present.Watched]strin
 		switch {
 		case n.Ends(now):
 			n = s.returning(n.Name, false)
-			e.Kind, e.Says = event.Returned, fmt.Sprintf("The time of the drain is over: the server %s is back on duty", n.Name)
+			e.Kind = event.Returned
+			e = e.Saying("The time of the drain is over: the server {server} is back on duty", "server", n.Name)
 		case n.Duty == live.Serving && n.Grown(now) != n.Share:
 			n.Share, n.Reason = n.Grown(now), ""
 		case n.Duty == live.Down && n.Author == watcher && (!s.cfg.Health || !watched):
 			n = live.Note{Kind: n.Kind, Name: n.Name, Duty: live.Serving, Share: 1}
-			e.Kind, e.Says = event.CameUp, fmt.Sprintf("The %s %s is no longer probed, and so no longer counts as down",
-				n.Kind, n.Name)
+			e.Kind = event.CameUp
+			e = e.Saying("The {kind} {name} is no longer probed, and so no longer counts as down", "kind", n.Kind, "name",
+				n.Name)
 		default:
 			continue
 		}

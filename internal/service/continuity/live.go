@@ -36,12 +36,15 @@ func (s *Room) Drain(ctx context.Context, p *access.Principal, server, reason st
 	if until != nil && !until.After(s.now()) {
 		return false, fault.New(fault.Invalid, "until-past", "name a time to come", "%s is past", until.Format(time.RFC3339))
 	}
-	says := fmt.Sprintf("The server %s was drained: %s", server, reason)
-	if until != nil {
-		says += "; until " + until.UTC().Format("2006-01-02 15:04 UTC")
+	e := event.Event{Kind: event.Drained}
+	if until == nil {
+		e = e.Saying("The server {server} was drained: {reason}", "server", server, "reason", reason)
+	} else {
+		e = e.Saying(
+			"The server {server} was drained: {reason}; until {until}", "server", server, "reason", reason, "until",
+			until.UTC().Format("2006-01-02 15:04 UTC"))
 	}
-	changed, err = s.setDuty(ctx, p, live.Note{Name: server, Duty: live.Drained, Reason: reason, Until: until},
-		event.Drained, says)
+	changed, err = s.setDuty(ctx, p, live.Note{Name: server, Duty: live.Drained, Reason: reason, Until: until}, e)
 	if changed {
 		s.wakeHealth()
 	}
@@ -53,11 +56,14 @@ func (s *Room) Drain(ctx context.Context, p *access.Principal, server, reason st
 func (s *Room) Return(ctx context.Context, p *access.Principal, server string, atOnce bool) (changed bool,
 	err error) {
 	n := s.returning(server, atOnce)
-	says := fmt.Sprintf("The server %s is back on duty", server)
-	if n.Until != nil {
-		says += ", and takes its people back until " + n.Until.UTC().Format("15:04 UTC")
+	e := event.Event{Kind: event.Returned}
+	if n.Until == nil {
+		e = e.Saying("The server {server} is back on duty", "server", server)
+	} else {
+		e = e.Saying("The server {server} is back on duty, and takes its people back until {until}", "server", server,
+			"until", n.Until.UTC().Format("15:04 UTC"))
 	}
-	changed, err = s.setDuty(ctx, p, n, event.Returned, says)
+	changed, err = s.setDuty(ctx, p, n, e)
 	if changed {
 		s.wakeHealth()
 	}
@@ -82,7 +88,7 @@ func (s *Room) returning(server string, atOnce bool) live.Note {
 	return n
 }
 
-func (s *Room) setDuty(ctx context.Context, p *access.Principal, n live.Note, kind, says string) (bool, error) {
+func (s *Room) setDuty(ctx context.Context, p *access.Principal, n live.Note, e event.Event) (bool, error) {
 	if err := access.Check(p, access.Drain); err != nil {
 		return false, err
 	}
@@ -98,7 +104,8 @@ func (s *Room) setDuty(ctx context.Context, p *access.Principal, n live.Note, ki
 		// One that is on its way back already is not sent back to the start.
 		return n.Duty != live.Serving || was.Duty != live.Serving || n.Share == 1
 	}
-	changed, err := s.store.SetLive(ctx, n, only, event.Event{Kind: kind, Subject: n.Name, Author: p.Name, Says: says})
+	e.Subject, e.Author = n.Name, p.Name
+	changed, err := s.store.SetLive(ctx, n, only, e)
 	if err != nil {
 		return changed, err
 	}

@@ -2,7 +2,6 @@ package drivers
 
 import (
 	"context"
-	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -47,8 +46,9 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 		return pkg, false, fault.New(fault.Invalid, "package-empty", "give the unpacked driver, with its .inf or .ppd "+
 			"files; an installer is no package", "no set-up file in it names a printer").With(pkg.Problems)
 	}
-	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name, Author: p.Name,
-		Says: fmt.Sprintf("The driver package %s was added: %s", name, words.Count(len(pkg.Models), "name"))}.With(nil,
+	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name,
+		Author: p.Name}.Saying(
+		"The driver package {name} was added: {names}", "name", name, "names", words.Count(len(pkg.Models), "name")).With(nil,
 		map[string]any{"name": name, "digest": pkg.Digest, "names": len(pkg.Models)}))
 	if err != nil {
 		return pkg, known, err
@@ -113,8 +113,9 @@ func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, digest st
 			}
 		}
 	}
-	if err := s.store.RemovePackage(ctx, k.Digest, event.Event{Kind: event.PackageGone, Subject: k.Name, Author: p.Name,
-		Says: fmt.Sprintf("The driver package %s was removed", k.Name)}); err != nil {
+	if err := s.store.RemovePackage(ctx, k.Digest, event.Event{Kind: event.PackageGone, Subject: k.Name,
+		Author: p.Name}.Saying(
+		"The driver package {name} was removed", "name", k.Name)); err != nil {
 		return err
 	}
 	return s.present.Refresh(ctx, event.Notice{What: event.Drivers, Subject: k.Digest})

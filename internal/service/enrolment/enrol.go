@@ -201,8 +201,8 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 			if !invited {
 				s.slow.Failed(from, s.now()) // else whoever likes could fill the audit
 			}
-			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote,
-				Says: in.Machine + " was not enrolled: " + f.What}); e != nil {
+			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote}.Saying(
+				"{machine} was not enrolled: {reason}", "machine", in.Machine, "reason", f.What)); e != nil {
 				s.log.Warn("a refused enrolment could not be recorded", "error", e)
 			}
 		}

@@ -2,7 +2,6 @@ package enrolment
 
 import (
 	"context"
-	"fmt"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
@@ -41,7 +40,8 @@ func (s *Room) SaidWho(ctx context.Context, p *access.Principal, remote, login, 
 	if err != nil {
 		return "", err
 	}
-	e := event.Event{Kind: event.SaidWho, Subject: p.Machine, Author: a.User(), Says: fmt.Sprintf("At %s, signed in "+
-		"there as %s, %s said who they are", p.Machine, login, a.User())}
+	e := event.Event{Kind: event.SaidWho, Subject: p.Machine, Author: a.User()}.Saying(
+		"At {machine}, signed in there as {login}, {user} said who they are", "machine", p.Machine, "login",
+		event.Person(login), "user", event.Person(a.User()))
 	return a.User(), s.store.AddEvent(ctx, e)
 }

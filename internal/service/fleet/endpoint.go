@@ -2,7 +2,6 @@ package fleet
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"time"
 
@@ -40,19 +39,19 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r endpoint.Repor
 
 // happened says what a report tells that was otherwise before.
 func happened(p *access.Principal, before endpoint.Before, r endpoint.Report) (events []event.Event) {
-	tell := func(kind, format string, args ...any) {
-		events = append(events, event.Event{Kind: kind, Subject: r.Machine, Author: p.Name,
-			Says: fmt.Sprintf(format, args...)})
+	tell := func(kind, pattern string, pairs ...any) {
+		events = append(events, event.Event{Kind: kind, Subject: r.Machine, Author: p.Name}.Saying(pattern, pairs...))
 	}
 	if !before.Known {
-		tell(event.Joined, "%s reported for the first time", r.Machine)
+		tell(event.Joined, "{machine} reported for the first time", "machine", r.Machine)
 	}
 	switch is := len(r.Failures) > 0; {
 	case !before.Failing && is:
 		f := r.Failures[0]
-		tell(event.Failing, "%s: %s of %s failed: %s", r.Machine, f.Step, f.Queue, f.Says)
+		tell(event.Failing, "{machine}: {step} of {queue} failed: {reason}", "machine", r.Machine, "step", f.Step,
+			"queue", f.Queue, "reason", f.Says)
 	case before.Failing && !is:
-		tell(event.Recovered, "%s has everything again", r.Machine)
+		tell(event.Recovered, "{machine} has everything again", "machine", r.Machine)
 	}
 	return events
 }

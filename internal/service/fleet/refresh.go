@@ -26,8 +26,8 @@ func (s *Room) Refresh(ctx context.Context, p *access.Principal, machine string)
 			rec.Report.Machine); err != nil {
 		return endpoint.Judged{}, err
 	}
-	err = s.store.Call(ctx, machine, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name,
-		Says: fmt.Sprintf("%s was asked to look at its queues and report", rec.Report.Machine)})
+	err = s.store.Call(ctx, machine, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name}.Saying(
+		"{machine} was asked to look at its queues and report", "machine", rec.Report.Machine))
 	s.present.Agents.Ring(machine) // here at once; the other processes hear of it
 	return s.present.View().Judged(rec, s.now()), err
 }

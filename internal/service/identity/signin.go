@@ -165,8 +165,9 @@ func (s *Room) CheckAccount(ctx context.Context, remote, where, called, password
 		for _, k := range keys {
 			s.slow.Failed(k, s.now())
 		}
-		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: where, Remote: remote,
-			Says: "A sign-in as " + called + " failed"}); err != nil {
+		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: where,
+			Remote: remote}.Saying(
+			"A sign-in as {name} failed", "name", event.Person(called))); err != nil {
 			s.log.Warn("a failed sign-in could not be recorded", "error", err)
 		}
 		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",

@@ -3,7 +3,6 @@ package jobs
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"io"
 	"slices"
 	"time"
@@ -87,13 +86,16 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 }
 
 func (s *Room) told(ctx context.Context, p *access.Principal, t TestPage, err error) (TestPage, error) {
-	says := fmt.Sprintf("A test page went to %s through %s: %s", t.Queue, t.SentTo, t.Says)
-	if err != nil {
-		says = fmt.Sprintf("A test page to %s through %s failed: %s", t.Queue, t.SentTo, fault.As(err).What)
+	e := event.Event{Kind: event.TestPage, Subject: t.Queue, Author: p.Name}
+	if err == nil {
+		e = e.Saying(
+			"A test page went to {queue} through {uri}: {answer}", "queue", t.Queue, "uri", t.SentTo, "answer", t.Says)
+	} else {
+		e = e.Saying("A test page to {queue} through {uri} failed: {reason}", "queue", t.Queue, "uri", t.SentTo, "reason",
+			fault.As(err).What)
 	}
-	if e := s.store.AddEvent(ctx, event.Event{Kind: event.TestPage, Subject: t.Queue, Author: p.Name,
-		Says: says}); e != nil {
-		s.log.Warn("a test page could not be recorded", "error", e)
+	if err := s.store.AddEvent(ctx, e); err != nil {
+		s.log.Warn("a test page could not be recorded", "error", err)
 	}
 	return t, err
 }

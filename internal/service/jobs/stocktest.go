@@ -186,8 +186,8 @@ func (s *Room) follow(ctx context.Context, key *stock.Key, t *stock.TestSheet, t
 }
 
 func (s *Room) toldOf(ctx context.Context, p *access.Principal, t stock.TestSheet, says string) {
-	e := event.Event{Kind: event.TestPage, Subject: t.Name, Author: p.Name, Says: fmt.Sprintf("A test page went to %s: %s",
-		t.SentTo, says)}
+	e := event.Event{Kind: event.TestPage, Subject: t.Name, Author: p.Name}.Saying(
+		"A test page went to {uri}: {answer}", "uri", t.SentTo, "answer", says)
 	if err := s.store.AddEvent(context.WithoutCancel(ctx), e); err != nil {
 		s.log.Warn("a test page could not be recorded", "error", err)
 	}

@@ -2,7 +2,6 @@ package links
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -54,10 +53,10 @@ func (s *Room) SetLinkRule(ctx context.Context, p *access.Principal, rule string
 		}
 		return linked(directory.New(records)), nil
 	}
-	says := map[bool]string{true: "Accounts of different sources with one %s are one person now",
-		false: "Accounts of different sources with one %s are no longer one person"}[on]
-	_, err := s.store.SetLinkRule(ctx, rule, on, event.Event{Kind: event.LinkRule, Subject: rule, Author: p.Name,
-		Says: fmt.Sprintf(says, map[string]string{"address": "address", "employee": "employee number"}[rule])})
+	state := map[bool]string{true: "one person now", false: "no longer one person"}[on]
+	_, err := s.store.SetLinkRule(ctx, rule, on, event.Event{Kind: event.LinkRule, Subject: rule,
+		Author: p.Name}.Saying("Accounts of different sources with one {what} are {state}", "what",
+		map[string]string{"address": "address", "employee": "employee number"}[rule], "state", state))
 	if err != nil {
 		return directory.Linked{}, err
 	}
@@ -72,7 +71,9 @@ func (s *Room) SetPrimary(ctx context.Context, p *access.Principal, source strin
 	if err := access.Check(p, access.LinkPeople); err != nil {
 		return directory.Linked{}, err
 	}
-	says := "The source that comes first by name stands for people who have several names"
+	e := event.Event{Kind: event.LinkRule, Subject: "primary", Author: p.Name}.Saying(
+		"The source that comes first by " +
+			"name stands for people who have several names")
 	if source != "" {
 		if !slices.ContainsFunc(s.present.View().World.Directory.Records().Users, func(u directory.User) bool {
 			return u.Source == source
@@ -81,10 +82,9 @@ func (s *Room) SetPrimary(ctx context.Context, p *access.Principal, source strin
 				"person NAME",
 				"no user comes from a source %q", source)
 		}
-		says = fmt.Sprintf("People who have several names go by the one that %s has", source)
+		e = e.Saying("People who have several names go by the one that {source} has", "source", source)
 	}
-	if err := s.store.SetPrimary(ctx, source, event.Event{Kind: event.LinkRule, Subject: "primary", Author: p.Name,
-		Says: says}); err != nil {
+	if err := s.store.SetPrimary(ctx, source, e); err != nil {
 		return directory.Linked{}, err
 	}
 	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {
@@ -117,12 +117,9 @@ func (s *Room) Link(ctx context.Context, p *access.Principal, a, b string, unlin
 		return j, fault.New(fault.Invalid, "link-accounts", "name two accounts of directories",
 			"only accounts can be unlinked")
 	}
-	says := fmt.Sprintf("%s and %s are one person", j.A.String(), j.B.String())
-	if unlink {
-		says = fmt.Sprintf("%s and %s are two people", j.A.String(), j.B.String())
-	}
-	if j, err = s.store.AddLink(ctx, j, event.Event{Kind: event.Linked, Subject: j.A.Name, Author: p.Name,
-		Says: says}); err != nil {
+	are := map[bool]string{false: "one person", true: "two people"}[unlink]
+	if j, err = s.store.AddLink(ctx, j, event.Event{Kind: event.Linked, Subject: j.A.Name, Author: p.Name}.Saying(
+		"{one} and {other} are {what}", "one", j.A.String(), "other", j.B.String(), "what", are)); err != nil {
 		return j, err
 	}
 	return j, s.present.Refresh(ctx, event.Notice{What: event.Directory})

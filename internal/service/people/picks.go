@@ -2,7 +2,6 @@ package people
 
 import (
 	"context"
-	"fmt"
 	"slices"
 
 	"cirque/core/access"
@@ -32,17 +31,18 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 			return false, err
 		}
 	}
-	kind, says := event.Picked, fmt.Sprintf("%s was picked for %s", q.Name, person)
+	e := event.Event{Kind: event.Picked, Subject: q.Name, Author: p.Name}.Saying("{queue} was picked for {person}",
+		"queue", q.Name, "person", event.Person(person))
 	if !picked {
-		kind, says = event.Unpicked, fmt.Sprintf("%s is no longer picked by %s", q.Name, person)
+		e.Kind = event.Unpicked
+		e = e.Saying("{queue} is no longer picked by {person}", "queue", q.Name, "person", event.Person(person))
 	}
 	names := s.present.View().NamesOf(person)
 	if picked {
 		names = names[:1]
 	}
 	for _, n := range names {
-		once, err := s.store.SetPick(ctx, n, q.Name, picked, event.Event{Kind: kind, Subject: q.Name, Author: p.Name,
-			Says: says})
+		once, err := s.store.SetPick(ctx, n, q.Name, picked, e)
 		if err != nil {
 			return changed, err
 		}

@@ -2,7 +2,6 @@ package proofs
 
 import (
 	"context"
-	"fmt"
 	"time"
 
 	"cirque/core/access"
@@ -60,12 +59,15 @@ func (s *Room) StartCheckup(ctx context.Context, p *access.Principal, machine, q
 	}
 	model, _ := s.present.Stock().Behind(s.present.View().Document(), queue)
 	want := endpoint.Checkup{Machine: rec.Report.Machine, Queue: queue, Try: try, Model: model}
-	says := fmt.Sprintf("%s was asked for a checkup", rec.Report.Machine)
-	if try != "" {
-		says = fmt.Sprintf("%s was asked to print to %s with %s", rec.Report.Machine, queue, endpoint.TryName(try))
+	e := event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name}
+	if try == "" {
+		e = e.Saying("{machine} was asked for a checkup", "machine", rec.Report.Machine)
+	} else {
+		e = e.Saying(
+			"{machine} was asked to print to {queue} with {driver}", "machine", rec.Report.Machine, "queue", queue,
+			"driver", endpoint.TryName(try))
 	}
-	c, err := s.store.AddCheckup(ctx, want, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name,
-		Says: says})
+	c, err := s.store.AddCheckup(ctx, want, e)
 	if err != nil {
 		return c, err
 	}

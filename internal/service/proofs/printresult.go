@@ -2,7 +2,6 @@ package proofs
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 
@@ -52,18 +51,18 @@ func (s *Room) TellPrintResult(ctx context.Context, p *access.Principal, id int6
 	if c.Try != c.Tried {
 		saw.Driver = "" // something else was printed
 	}
-	says := map[string]string{endpoint.PrintGood: "A test page to %s from %s came out well",
-		endpoint.PrintGarbled: "A test page to %s from %s came out garbled", endpoint.PrintNothing: "Nothing came out of a " +
-			"test page to %s from %s"}[result]
-	says = fmt.Sprintf(says, c.Queue, rec.Report.Machine)
+	with, note := "", ""
 	if c.Try != "" {
-		says += ", with " + endpoint.TryName(c.Try)
+		with = ", with " + endpoint.TryName(c.Try)
 	}
 	if saw.Note != "" {
-		says += ": " + saw.Note
+		note = ": " + saw.Note
 	}
-	c, err = s.store.TellPrintResult(ctx, id, saw, event.Event{Kind: event.TestPage, Subject: c.Queue, Author: p.Name,
-		Says: says})
+	came := map[string]string{endpoint.PrintGood: "well", endpoint.PrintGarbled: "garbled",
+		endpoint.PrintNothing: "empty: nothing was printed"}[result]
+	c, err = s.store.TellPrintResult(ctx, id, saw, event.Event{Kind: event.TestPage, Subject: c.Queue,
+		Author: p.Name}.Saying("A test page to {queue} from {machine} came out {result}{with}{note}", "queue", c.Queue,
+		"machine", rec.Report.Machine, "result", came, "with", with, "note", note))
 	if err != nil {
 		return c, err
 	}

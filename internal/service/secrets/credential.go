@@ -105,12 +105,13 @@ func (s *Room) NoteKeys(ctx context.Context, keys []stock.Key) {
 		if k.Outcome == "" {
 			continue
 		}
-		e := event.Event{Kind: event.KeyWorks, Subject: k.Name, Author: "stock-taking",
-			Says: fmt.Sprintf("The key %s works again", k.Name)}
+		e := event.Event{Kind: event.KeyWorks, Subject: k.Name, Author: "stock-taking"}.Saying(
+			"The key {name} works again", "name", k.Name)
 		says := "it was taken when it was last used"
 		if k.Outcome == "refused" {
-			e.Kind, e.Says, says = event.KeyRefused, fmt.Sprintf("The key %s is refused", k.Name), "it was refused when it "+
-				"was last used; enter it anew"
+			e.Kind = event.KeyRefused
+			e = e.Saying("The key {name} is refused", "name", k.Name)
+			says = "it was refused when it was last used; enter it anew"
 		}
 		if err := s.store.NoteCredential(ctx, k.Name, k.Outcome, says, e); err != nil && ctx.Err() == nil {
 			s.log.Warn("the use of a key could not be noted", "credential", k.Name, "error", err)
@@ -162,8 +163,9 @@ func (s *Room) StoreCredential(ctx context.Context, p *access.Principal, n NewCr
 	if err != nil {
 		return c, err
 	}
-	if err := s.store.SaveCredential(ctx, c, sealed, event.Event{Kind: event.KeyStored, Subject: c.Name, Author: p.Name,
-		Says: fmt.Sprintf("The key %s was stored", c.Name)}.With(nil, c)); err != nil {
+	if err := s.store.SaveCredential(ctx, c, sealed, event.Event{Kind: event.KeyStored, Subject: c.Name,
+		Author: p.Name}.Saying(
+		"The key {name} was stored", "name", c.Name).With(nil, c)); err != nil {
 		return c, err
 	}
 	return c, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "credentials"})
@@ -230,8 +232,9 @@ func (s *Room) RemoveCredential(ctx context.Context, p *access.Principal, name s
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return err
 	}
-	if err := s.store.RemoveCredential(ctx, name, event.Event{Kind: event.KeyRemoved, Subject: name, Author: p.Name,
-		Says: fmt.Sprintf("The key %s was removed", name)}); err != nil {
+	if err := s.store.RemoveCredential(ctx, name, event.Event{Kind: event.KeyRemoved, Subject: name,
+		Author: p.Name}.Saying(
+		"The key {name} was removed", "name", name)); err != nil {
 		return err
 	}
 	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "credentials"})

@@ -37,8 +37,9 @@ func (s *Room) TakeSnapshot(ctx context.Context, p *access.Principal, called,
 		return out, err
 	}
 	out.Count = len(out.Objects)
-	out, err = s.store.AddSnapshot(ctx, out, event.Event{Kind: event.SnapshotTaken, Subject: called, Author: p.Name,
-		Says: fmt.Sprintf("The snapshot %s was taken, of %s", called, words.Count(out.Count, "object"))})
+	out, err = s.store.AddSnapshot(ctx, out, event.Event{Kind: event.SnapshotTaken, Subject: called,
+		Author: p.Name}.Saying(
+		"The snapshot {name} was taken, of {objects}", "name", called, "objects", words.Count(out.Count, "object")))
 	out.Objects = nil
 	return out, err
 }
@@ -60,8 +61,9 @@ func (s *Room) RemoveSnapshot(ctx context.Context, p *access.Principal, called s
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return err
 	}
-	return s.store.RemoveSnapshot(ctx, called, event.Event{Kind: event.SnapshotGone, Subject: called, Author: p.Name,
-		Says: fmt.Sprintf("The snapshot %s was removed", called)})
+	return s.store.RemoveSnapshot(ctx, called, event.Event{Kind: event.SnapshotGone, Subject: called,
+		Author: p.Name}.Saying(
+		"The snapshot {name} was removed", "name", called))
 }
 
 // CompareSnapshots says what is otherwise than in a snapshot: on another, or now where none is named. word narrows

@@ -176,9 +176,8 @@ func (s *Room) run(ctx context.Context, d dueRun, h *held) {
 	r.Notes = came.notes
 	r.Added, r.Changed, r.Removed = out.Added, out.Changed, out.Removed
 	var events []event.Event
-	tell := func(kind, format string, args ...any) {
-		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: r.Author,
-			Says: fmt.Sprintf(format, args...)})
+	tell := func(kind, pattern string, pairs ...any) {
+		events = append(events, event.Event{Kind: kind, Subject: v.Name, Author: r.Author}.Saying(pattern, pairs...))
 	}
 	was := lastState(d.before)
 	switch f := fault.As(err); {
@@ -187,13 +186,15 @@ func (s *Room) run(ctx context.Context, d dueRun, h *held) {
 	case err != nil:
 		r.State, r.Code, r.Says, r.Fix = directory.Failed, f.Code, f.What, f.Fix
 		if was != directory.Failed && r.Kind != directory.RunDry {
-			tell(event.SourceBad, "The source %s of the directory cannot be read: %s", v.Name, f.What)
+			tell(event.SourceBad, "The source {source} of the directory cannot be read: {reason}", "source", v.Name,
+				"reason", f.What)
 		}
 	case out.Held != "" && r.Kind != directory.RunDry:
 		r.State, r.Code, r.Says = directory.Held, "removal-limit", out.Held+", and nothing was applied"
 		r.Fix = fmt.Sprintf("look at the directory; if it is meant: cirque directory source run %s --accept-removals", v.Name)
 		if was != directory.Held {
-			tell(event.SourceHeld, "A pass over the source %s was held: %s; nothing was applied", v.Name, out.Held)
+			tell(event.SourceHeld, "A pass over the source {source} was held: {reason}; nothing was applied", "source",
+				v.Name, "reason", out.Held)
 		}
 	default:
 		r.State = directory.Done
@@ -205,7 +206,7 @@ func (s *Room) run(ctx context.Context, d dueRun, h *held) {
 				r.Says += "; the removal limit would hold it: " + out.Held
 			}
 		} else if was == directory.Failed || was == directory.Held {
-			tell(event.SourceGood, "The source %s of the directory is read again", v.Name)
+			tell(event.SourceGood, "The source {source} of the directory is read again", "source", v.Name)
 		}
 	}
 	if r.State != directory.Done && r.Kind != directory.RunDry {

@@ -3,7 +3,6 @@ package sources
 import (
 	"cmp"
 	"context"
-	"fmt"
 	"slices"
 
 	"cirque/core/access"
@@ -147,8 +146,9 @@ func (s *Room) KeepSource(ctx context.Context, p *access.Principal, v directory.
 		}
 	}
 	save := func() error {
-		return s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name, Author: p.Name,
-			Says: fmt.Sprintf("The source %s of the directory was kept: %s, from %s on", v.Name, v.URL, v.Base)}.With(was, v))
+		return s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name, Author: p.Name}.Saying(
+			"The source {source} of the directory was kept: {url}, from {base} on", "source", v.Name, "url", v.URL, "base",
+			v.Base).With(was, v))
 	}
 	if known && before.ListUnder != "" && (before.ListUnder != v.ListUnder || before.URL != v.URL) {
 		return out, s.cfg.Listings.Withdraw(ctx, before, had, save) // from where they were
@@ -170,12 +170,14 @@ func (s *Room) PauseSource(ctx context.Context, p *access.Principal, called stri
 		return v, nil
 	}
 	v.Paused, v.Author = paused, p.Name
-	says := fmt.Sprintf("The source %s of the directory is paused", v.Name)
+	state := "is paused"
 	if !paused {
-		says = fmt.Sprintf("The source %s of the directory is read again", v.Name)
+		state = "is read again"
 	}
-	return v, s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name, Author: p.Name,
-		Says: says}.With(map[string]bool{"paused": !paused}, map[string]bool{"paused": paused}))
+	return v, s.store.SaveSource(ctx, v, sealed, event.Event{Kind: event.SourceKept, Subject: v.Name,
+		Author: p.Name}.Saying(
+		"The source {source} of the directory {state}", "source", v.Name, "state", state).With(
+		map[string]bool{"paused": !paused}, map[string]bool{"paused": paused}))
 }
 
 // RemoveSource forgets a source. What came from it stays unless rows says otherwise; the printer entries that were
@@ -184,13 +186,14 @@ func (s *Room) RemoveSource(ctx context.Context, p *access.Principal, called str
 	if err := access.Check(p, access.KeepSources); err != nil {
 		return err
 	}
-	says := fmt.Sprintf("The source %s of the directory was removed; what came from it stays", called)
+	what := "; what came from it stays"
 	if rows {
-		says = fmt.Sprintf("The source %s of the directory was removed with all that came from it", called)
+		what = " with all that came from it"
 	}
 	remove := func() error {
 		return s.store.RemoveSource(ctx, called, rows, p.Name, event.Event{Kind: event.SourceGone, Subject: called,
-			Author: p.Name, Says: says})
+			Author: p.Name}.Saying(
+			"The source {source} of the directory was removed{what}", "source", called, "what", what))
 	}
 	v, sealed, err := s.source(ctx, called)
 	if err == nil && v.ListUnder != "" && !leave {

@@ -81,8 +81,8 @@ func (s *Room) Recognise(ctx context.Context, p *access.Principal, name string) 
 			"nothing answers at the address of %s", name)
 	}
 	k.Identity = stock.IdentityOf(*k.Device)
-	e := event.Event{Kind: event.Found, Subject: name, Author: p.Name, Says: "The device " + name +
-		" is now the one with " + k.Identity.String()}
+	e := event.Event{Kind: event.Found, Subject: name, Author: p.Name}.Saying(
+		"The device {name} is now the one with {identity}", "name", name, "identity", k.Identity.String())
 	if err := s.store.SaveReading(ctx, k, true, []event.Event{e}); err != nil {
 		return stock.DeviceView{}, err
 	}
@@ -150,8 +150,9 @@ func (s *Room) ImportReservations(ctx context.Context, p *access.Principal, name
 	if err != nil {
 		return 0, err
 	}
-	if err := s.store.SetReservations(ctx, list, event.Event{Kind: event.Reserved, Subject: name, Author: p.Name,
-		Says: words.Count(len(list), "reservation") + " were imported from " + name}); err != nil {
+	if err := s.store.SetReservations(ctx, list, event.Event{Kind: event.Reserved, Subject: name, Author: p.Name}.Saying(
+		"{reservations} were imported from {name}", "reservations", words.Count(len(list), "reservation"), "name",
+		name)); err != nil {
 		return 0, err
 	}
 	return len(list), s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "reservations"})

@@ -2,7 +2,6 @@ package stock
 
 import (
 	"context"
-	"fmt"
 	"sync"
 	"time"
 
@@ -89,12 +88,13 @@ func (s *Room) warnOfKeys(ctx context.Context, told map[string]time.Time) {
 			continue
 		}
 		told[c.Name] = *c.Expires
-		says := fmt.Sprintf("The key %s ends on %s", c.Name, c.Expires.Format(time.DateOnly))
+		ends := "ends"
 		if c.Expires.Before(s.now()) {
-			says = fmt.Sprintf("The key %s ended on %s", c.Name, c.Expires.Format(time.DateOnly))
+			ends = "ended"
 		}
-		if err := s.store.AddEvent(ctx, event.Event{Kind: event.KeyEnds, Subject: c.Name, Author: "stock-taking",
-			Says: says}); err != nil && ctx.Err() == nil {
+		if err := s.store.AddEvent(ctx, event.Event{Kind: event.KeyEnds, Subject: c.Name, Author: "stock-taking"}.Saying(
+			"The key {name} {ends} on {day}", "name", c.Name, "ends", ends, "day",
+			c.Expires.Format(time.DateOnly))); err != nil && ctx.Err() == nil {
 			s.log.Warn("a key's end could not be told", "credential", c.Name, "error", err)
 		}
 	}

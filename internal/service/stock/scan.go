@@ -79,8 +79,8 @@ func (s *Room) StartScan(ctx context.Context, p *access.Principal, ranges []stri
 		}
 	}
 	c, err := s.store.AddScan(ctx, stock.Scan{Author: p.Name, Ranges: plan.Ranges, Rate: plan.Rate, Total: len(addresses)},
-		event.Event{Kind: event.Scanned, Subject: strings.Join(plan.Ranges, ", "), Author: p.Name,
-			Says: fmt.Sprintf("A scan of %s began: %d addresses", strings.Join(plan.Ranges, ", "), len(addresses))})
+		event.Event{Kind: event.Scanned, Subject: strings.Join(plan.Ranges, ", "), Author: p.Name}.Saying(
+			"A scan of {ranges} began: {count} addresses", "ranges", strings.Join(plan.Ranges, ", "), "count", len(addresses)))
 	if err != nil {
 		return c, err
 	}
@@ -189,9 +189,9 @@ func (s *Room) runScan(ctx context.Context, c stock.Scan, addresses []netip.Addr
 		c.State = "stopped"
 	}
 	save()
-	e := event.Event{Kind: event.Scanned, Subject: strings.Join(c.Ranges, ", "), Author: c.Author,
-		Says: fmt.Sprintf("The scan of %s is %s: %d of %d addresses were asked, %d answered that are not listed",
-			strings.Join(c.Ranges, ", "), c.State, c.Done, c.Total, c.Found)}
+	e := event.Event{Kind: event.Scanned, Subject: strings.Join(c.Ranges, ", "), Author: c.Author}.Saying(
+		"The scan of {ranges} is {state}: {done} of {total} addresses were asked, {found} answered that are not listed",
+		"ranges", strings.Join(c.Ranges, ", "), "state", c.State, "done", c.Done, "total", c.Total, "found", c.Found)
 	if err := s.store.AddEvent(context.WithoutCancel(ctx), e); err != nil {
 		s.log.Warn("a scan's end could not be recorded", "error", err)
 	}

@@ -2,7 +2,6 @@ package stock
 
 import (
 	"context"
-	"fmt"
 	"slices"
 	"strings"
 	"sync"
@@ -46,9 +45,8 @@ func (s *Room) register(ctx context.Context, p *access.Principal, w stock.Watch,
 	if name := s.ownName(w, k.Device); name != "" && !named {
 		w.Name, k.Name = name, name
 	}
-	says := fmt.Sprintf("The %s %s at %s was registered", w.Kind, w.Name, w.URI)
-	if err := s.store.SaveWatch(ctx, w, event.Event{Kind: event.Registered, Subject: w.Name, Author: p.Name,
-		Says: says}.With(nil, w)); err != nil {
+	if err := s.store.SaveWatch(ctx, w, event.Event{Kind: event.Registered, Subject: w.Name, Author: p.Name}.Saying(
+		"The {kind} {name} at {uri} was registered", "kind", w.Kind, "name", w.Name, "uri", w.URI).With(nil, w)); err != nil {
 		return w, err
 	}
 	if err := s.store.SaveReading(ctx, k, false, nil); err != nil {
@@ -156,8 +154,9 @@ func (s *Room) Unregister(ctx context.Context, p *access.Principal, kind, name s
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return err
 	}
-	if err := s.store.RemoveWatch(ctx, kind, name, event.Event{Kind: event.Unregistered, Subject: name, Author: p.Name,
-		Says: fmt.Sprintf("The %s %s is no longer watched", kind, name)}); err != nil {
+	if err := s.store.RemoveWatch(ctx, kind, name, event.Event{Kind: event.Unregistered, Subject: name,
+		Author: p.Name}.Saying(
+		"The {kind} {name} is no longer watched", "kind", kind, "name", name)); err != nil {
 		return err
 	}
 	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "watch"})
@@ -191,15 +190,15 @@ func (s *Room) Read(ctx context.Context, l stock.Listed) error {
 		return ctx.Err() // it proves nothing
 	}
 	var events []event.Event
-	tell := func(kind, format string, args ...any) {
-		events = append(events, event.Event{Kind: kind, Subject: l.Name, Author: "stock-taking",
-			Says: fmt.Sprintf(format, args...)})
+	tell := func(kind, pattern string, pairs ...any) {
+		events = append(events, event.Event{Kind: kind, Subject: l.Name, Author: "stock-taking"}.Saying(pattern, pairs...))
 	}
 	switch {
 	case err != nil && (!known || before.Check.OK):
-		tell(event.Fails, "The %s %s cannot be read: %s", l.Kind, l.Name, k.Check.Says)
+		tell(event.Fails, "The {kind} {name} cannot be read: {reason}", "kind", l.Kind, "name", l.Name, "reason",
+			k.Check.Says)
 	case err == nil && known && !before.Check.OK:
-		tell(event.Answers, "The %s %s answers again", l.Kind, l.Name)
+		tell(event.Answers, "The {kind} {name} answers again", "kind", l.Kind, "name", l.Name)
 	}
 	same := false
 	switch {
@@ -210,12 +209,12 @@ func (s *Room) Read(ctx context.Context, l stock.Listed) error {
 			k.Server.Restarts++
 		}
 		for _, c := range stock.ServerChanges(l.Name, before.Server, k.Server) {
-			tell(event.Found, "%s", c.Says)
+			tell(event.Found, "{change}", "change", c.Says)
 		}
 		same = stock.SameServer(before.Server, k.Server)
 	case k.Device != nil:
 		for _, says := range stock.DeviceChanges(l.Name, before.Device, k.Device) {
-			tell(event.Found, "%s", says)
+			tell(event.Found, "{change}", "change", says)
 		}
 	}
 	if err := s.store.SaveReading(ctx, k, same, events); err != nil {

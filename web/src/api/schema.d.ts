@@ -3939,6 +3939,11 @@ export interface components {
             state: "used" | "staged" | "spare" | "wanted" | "foreign";
         };
         EndpointFailure: {
+            /**
+             * @description What it failed for: a driver that could not be had.
+             * @enum {string}
+             */
+            cause?: "driver";
             queue: string;
             /** @description The spooler's own words. */
             says: string;
@@ -4600,8 +4605,20 @@ export interface components {
             remote?: string;
             /** @description One sentence. */
             says: string;
+            /** @description What it says, as values; absent of what older versions wrote. */
+            sentence?: components["schemas"]["EventSentence"];
             /** @description What it concerns, such as an endpoint's name. */
             subject: string;
+        };
+        EventSentence: {
+            /** @description What stands in their place. */
+            fields: {
+                [key: string]: string;
+            };
+            /** @description The sentence with the names of its fields in braces. */
+            pattern: string;
+            /** @description The fields that hold nothing but the name of somebody. */
+            people?: string[];
         };
         Files: {
             files: components["schemas"]["DocumentFile"][];
