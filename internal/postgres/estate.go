@@ -125,6 +125,49 @@ func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, re
 	return r, err
 }
 
+// LastChanges gives, for each of some objects, the latest of the two hundred revisions up to one that changed it. An
+// object that none of them changed is not in it.
+func (s EstateTable) LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (map[estate.Ref]estate.Revision,
+	error) {
+	var lists, keys, names []string
+	for _, r := range refs {
+		key := "name"
+		switch r.List {
+		case "locations":
+			key = "path"
+		case "subnets":
+			key = "cidr"
+		}
+		lists, keys, names = append(lists, r.List), append(keys, key), append(names, r.Name)
+	}
+	// Objects are texts here: documents are written by one encoder, so that what is the same has the same text.
+	rows, err := s.pool.Query(ctx, `WITH wanted AS (
+			SELECT * FROM unnest($1::text[], $2::text[], $3::text[]) WITH ORDINALITY AS w (list, key, name, i)
+		), had AS (
+			SELECT w.i, r.number, CASE json_typeof(r.document->w.list)
+				WHEN 'array' THEN (SELECT o::text FROM json_array_elements(r.document->w.list) AS o WHERE o->>w.key = w.name LIMIT 1)
+				WHEN 'object' THEN (r.document->w.list->w.name)::text
+				END AS object
+			FROM revision AS r, wanted AS w WHERE r.number <= $4 AND r.number >= $4 - 200
+		), next AS (
+			SELECT i, number, object, lag(number) OVER each AS before, lag(object) OVER each AS was
+			FROM had WINDOW each AS (PARTITION BY i ORDER BY number)
+		)
+		SELECT DISTINCT ON (n.i) n.i, `+revisionColumns+` FROM next AS n JOIN revision USING (number)
+		WHERE n.before IS NOT NULL AND n.object IS DISTINCT FROM n.was ORDER BY n.i, number DESC`, lists, keys, names, upTo)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out := map[estate.Ref]estate.Revision{}
+	var i int
+	var r estate.Revision
+	_, err = pgx.ForEachRow(rows, []any{&i, &r.Number, &r.Author, &r.Reason, &r.At}, func() error {
+		out[refs[i-1]] = r
+		return nil
+	})
+	return out, translate(err)
+}
+
 // RevisionAt gives the number of the revision that was current at a time, 0 before the first.
 func (s EstateTable) RevisionAt(ctx context.Context, at time.Time) (number int, err error) {
 	err = s.pool.QueryRow(ctx, "SELECT coalesce(max(number), 0) FROM revision WHERE at <= $1", at).Scan(&number)

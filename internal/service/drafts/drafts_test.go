@@ -40,6 +40,27 @@ func (s *store) RevisionsPage(context.Context, page.Ask, string) (page.Page[esta
 	return page.Page[estate.Revision]{}, nil
 }
 
+// LastChanges looks through all revisions.
+func (s *store) LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (map[estate.Ref]estate.Revision, error) {
+	out := map[estate.Ref]estate.Revision{}
+	for n := 2; n <= upTo; n++ {
+		rev, doc, err := s.Revision(ctx, n)
+		if err != nil {
+			return nil, err
+		}
+		_, before, err := s.Revision(ctx, n-1)
+		if err != nil {
+			return nil, err
+		}
+		for _, r := range refs {
+			if !estate.SameObject(r.List, before.Find(r), doc.Find(r)) {
+				out[r] = rev
+			}
+		}
+	}
+	return out, nil
+}
+
 func (s *store) Drafts(context.Context) ([]estate.Draft, error) { return nil, nil }
 
 func (s *store) SaveDraft(_ context.Context, d estate.Draft) (estate.Draft, error) {

@@ -126,7 +126,7 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 		return merged, nil
 	})
 	if len(conflicts) > 0 {
-		return rev, s.both(ctx, err, p.Name, base, since, conflicts)
+		return rev, s.both(ctx, err, p.Name, since, conflicts)
 	}
 	if err != nil {
 		return rev, err
@@ -136,13 +136,21 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 }
 
 // both puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.
-func (s *Room) both(ctx context.Context, err error, me string, base *estate.Document, current int,
+func (s *Room) both(ctx context.Context, err error, me string, current int,
 	conflicts []estate.Conflict) error {
 	var details []fault.Detail
+	refs := make([]estate.Ref, 0, len(conflicts))
 	for _, c := range conflicts {
-		what := c.Says
+		refs = append(refs, c.Ref)
+	}
+	last, _ := s.store.LastChanges(ctx, refs, current) // that it clashes is to be said, whoever it was
+	for _, c := range conflicts {
+		what, whose := c.Says, "since"
+		if r, ok := last[c.Ref]; ok {
+			whose = fmt.Sprintf("%s in revision %d", r.Author, r.Number)
+		}
 		if c.Mine != nil && c.Theirs != nil {
-			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, sides(c.Mine), s.whose(ctx, base, current, c.Ref),
+			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, sides(c.Mine), whose,
 				sides(c.Theirs))
 		}
 		details = append(details, fault.Detail{Place: c.Ref.String(), What: what, Fix: "undo your change of it, or make it " +
@@ -172,31 +180,4 @@ func sides(d *estate.Diff) string {
 		}
 	}
 	return strings.Join(out, ", ")
-}
-
-// whose finds the revision that last changed an object, looking back from the newest.
-func (s *Room) whose(ctx context.Context, base *estate.Document, current int, r estate.Ref) string {
-	list, err := s.store.Revisions(ctx, 200)
-	if err != nil {
-		return "since"
-	}
-	at := func(number int) any {
-		doc, err := s.present.Past.Document(ctx, number)
-		if err != nil {
-			return nil
-		}
-		return doc.Find(r)
-	}
-	now := at(current)
-	for _, rev := range list {
-		if rev.Number > current || rev.Number < 2 {
-			continue
-		}
-		before := at(rev.Number - 1)
-		if !estate.SameObject(r.List, now, before) {
-			return fmt.Sprintf("%s in revision %d", rev.Author, rev.Number)
-		}
-		now = before
-	}
-	return "since"
 }

@@ -23,7 +23,8 @@ type Store interface {
 	Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context,
 		current int) (*estate.Document, error)) (estate.Revision, error)
 	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
-	Revisions(ctx context.Context, limit int) ([]estate.Revision, error)
+	// LastChanges gives the revisions up to one that last changed some objects, of the latest two hundred.
+	LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (map[estate.Ref]estate.Revision, error)
 	RevisionsPage(ctx context.Context, ask page.Ask, word string) (page.Page[estate.Revision], error)
 	SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error)
 }

@@ -1,0 +1,53 @@
+package postgres_test
+
+import (
+	"testing"
+
+	"cirque/core/document"
+	"cirque/core/estate"
+	"cirque/internal/testkit"
+)
+
+// TestLastChanges: of each object the revision that last made it, altered it or took it away.
+func TestLastChanges(t *testing.T) {
+	t.Parallel()
+	s := testkit.Store(t)
+	for _, text := range []string{
+		"{estate: 1, queues: [{name: a, paths: [{gateway: true}]}, {name: b, paths: [{gateway: true}]}]}",
+		"{estate: 1, locations: [{path: north}], subnets: [{cidr: 10.1.0.0/16, location: north}], " +
+			"queues: [{name: a, title: A, paths: [{gateway: true}]}, {name: b, paths: [{gateway: true}]}]}",
+		"{estate: 1, locations: [{path: north, title: North}], subnets: [{cidr: 10.1.0.0/16, location: north}], " +
+			"queues: [{name: a, title: A, paths: [{gateway: true}]}], settings: {agents: {notice: Hello}}}",
+		"{estate: 1, locations: [{path: north, title: North}], subnets: [{cidr: 10.1.0.0/16, location: north}], " +
+			"queues: [{name: a, title: A, paths: [{gateway: true}]}], settings: {agents: {notice: Hello}, continuity: {probe_seconds: 9}}}",
+	} {
+		doc, err := estate.Parse([]document.File{{Name: "e.yaml", Text: text}}, estate.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := publish(t.Context(), s, doc); err != nil {
+			t.Fatal(err)
+		}
+	}
+	want := map[estate.Ref]int{{List: "queues", Name: "a"}: 2, {List: "queues", Name: "b"}: 3, {List: "subnets",
+		Name: "10.1.0.0/16"}: 2, {List: "locations", Name: "north"}: 3, {List: "settings", Name: "agents"}: 3,
+		{List: "settings", Name: "continuity"}: 4, {List: "devices", Name: "none"}: 0}
+	var refs []estate.Ref
+	for r := range want {
+		refs = append(refs, r)
+	}
+	for upTo := range 5 {
+		got, err := s.Estates.LastChanges(t.Context(), refs, upTo)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for r, number := range want {
+			if number > upTo && upTo < 4 {
+				continue // it has an earlier one, or none
+			}
+			if got[r].Number != number || number > 0 && got[r].Author == "" {
+				t.Errorf("%s up to %d: %+v, want %d", r, upTo, got[r], number)
+			}
+		}
+	}
+}
