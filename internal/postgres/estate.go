@@ -145,7 +145,8 @@ func (s EstateTable) LastChanges(ctx context.Context, refs []estate.Ref, upTo in
 			SELECT * FROM unnest($1::text[], $2::text[], $3::text[]) WITH ORDINALITY AS w (list, key, name, i)
 		), had AS (
 			SELECT w.i, r.number, CASE json_typeof(r.document->w.list)
-				WHEN 'array' THEN (SELECT o::text FROM json_array_elements(r.document->w.list) AS o WHERE o->>w.key = w.name LIMIT 1)
+				WHEN 'array' THEN (SELECT o::text FROM json_array_elements(r.document->w.list) AS o WHERE o->>w.key = w.name
+					LIMIT 1)
 				WHEN 'object' THEN (r.document->w.list->w.name)::text
 				END AS object
 			FROM revision AS r, wanted AS w WHERE r.number <= $4 AND r.number >= $4 - 200
