@@ -203,7 +203,7 @@ func (s *Room) World(ctx context.Context, p *access.Principal, called string) (*
 		f := fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or make it "+
 			"again on top of theirs", "the draft clashes with what was published since it began, in %s",
 			words.Count(len(conflicts), "object"))
-		return nil, d, s.both(ctx, f, p.Name, snap.Revision.Number, conflicts)
+		return nil, d, s.withConflicts(ctx, f, p.Name, snap.Revision.Number, conflicts)
 	}
 	k := draftKey{d.ID, d.Version, snap.Revision.Number}
 	e, ok := s.drafted.Get(k)

@@ -126,7 +126,7 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 		return merged, nil
 	})
 	if len(conflicts) > 0 {
-		return rev, s.both(ctx, err, p.Name, since, conflicts)
+		return rev, s.withConflicts(ctx, err, p.Name, since, conflicts)
 	}
 	if err != nil {
 		return rev, err
@@ -135,8 +135,8 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 	return rev, s.present.Refresh(ctx, event.Notice{What: event.Estate})
 }
 
-// both puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.
-func (s *Room) both(ctx context.Context, err error, me string, current int,
+// withConflicts puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.
+func (s *Room) withConflicts(ctx context.Context, err error, me string, current int,
 	conflicts []estate.Conflict) error {
 	var details []fault.Detail
 	refs := make([]estate.Ref, 0, len(conflicts))
@@ -150,8 +150,8 @@ func (s *Room) both(ctx context.Context, err error, me string, current int,
 			whose = fmt.Sprintf("%s in revision %d", r.Author, r.Number)
 		}
 		if c.Mine != nil && c.Theirs != nil {
-			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, sides(c.Mine), whose,
-				sides(c.Theirs))
+			what = fmt.Sprintf("%s; %s has: %s; %s: %s", c.Says, me, describe(c.Mine), whose,
+				describe(c.Theirs))
 		}
 		details = append(details, fault.Detail{Place: c.Ref.String(), What: what, Fix: "undo your change of it, or make it " +
 			"again on top of theirs"})
@@ -159,7 +159,7 @@ func (s *Room) both(ctx context.Context, err error, me string, current int,
 	return fault.As(err).With(details)
 }
 
-func sides(d *estate.Diff) string {
+func describe(d *estate.Diff) string {
 	if d.Kind != "changed" {
 		return d.Kind
 	}

@@ -171,7 +171,7 @@ func (s *Room) Revoke(ctx context.Context, p *access.Principal, machine string) 
 		return err
 	}
 	err = s.certificates.read(ctx, s.store, machine)
-	s.present.Agents.Ring(machine) // whoever waits with it waits no more
+	s.present.Agents.Wake(machine) // whoever waits with it waits no more
 	return err
 }
 

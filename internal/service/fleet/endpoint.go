@@ -30,15 +30,15 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r endpoint.Repor
 	}
 	from, _ := ctx.Value(event.OriginKey{}).(string)
 	rec, err := s.store.SaveReport(ctx, r, from, serversOf(s.addresses(s.present.View().Document()), r),
-		func(before endpoint.Before) []event.Event { return happened(p, before, r) })
+		func(before endpoint.Before) []event.Event { return reportEvents(p, before, r) })
 	if err != nil {
 		return endpoint.Judged{}, err
 	}
 	return s.taken(rec), nil
 }
 
-// happened says what a report tells that was otherwise before.
-func happened(p *access.Principal, before endpoint.Before, r endpoint.Report) (events []event.Event) {
+// reportEvents says what a report tells that was otherwise before.
+func reportEvents(p *access.Principal, before endpoint.Before, r endpoint.Report) (events []event.Event) {
 	tell := func(kind, pattern string, pairs ...any) {
 		events = append(events, event.Event{Kind: kind, Subject: r.Machine, Author: p.Name}.Saying(pattern, pairs...))
 	}

@@ -28,7 +28,7 @@ func (s *Room) Refresh(ctx context.Context, p *access.Principal, machine string)
 	}
 	err = s.store.Call(ctx, machine, event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name}.Saying(
 		"{machine} was asked to look at its queues and report", "machine", rec.Report.Machine))
-	s.present.Agents.Ring(machine) // here at once; the other processes hear of it
+	s.present.Agents.Wake(machine) // here at once; the other processes hear of it
 	return s.present.View().Judged(rec, s.now()), err
 }
 

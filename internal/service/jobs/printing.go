@@ -71,7 +71,7 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 		t.Outcome, t.SentTo, err = s.first(ctx, route, doc, func(h Hop) (io.Reader, error) {
 			return page(t, h.Device, h.URI)
 		})
-		return s.told(ctx, p, t, err)
+		return s.recordTestPage(ctx, p, t, err)
 	}
 	device := ""
 	if e.Path.Device != nil {
@@ -82,10 +82,10 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 		return t, err
 	}
 	t.Outcome, err = s.cfg.Printer.Print(ctx, t.SentTo, doc, body)
-	return s.told(ctx, p, t, err)
+	return s.recordTestPage(ctx, p, t, err)
 }
 
-func (s *Room) told(ctx context.Context, p *access.Principal, t TestPage, err error) (TestPage, error) {
+func (s *Room) recordTestPage(ctx context.Context, p *access.Principal, t TestPage, err error) (TestPage, error) {
 	e := event.Event{Kind: event.TestPage, Subject: t.Queue, Author: p.Name}
 	if err == nil {
 		e = e.Saying(

@@ -76,7 +76,7 @@ func TestWait(t *testing.T) {
 	}
 	// Nothing new, and it is called; then its certificate is taken back.
 	wait(a.Tag)
-	w.Present.Agents.Ring(machine)
+	w.Present.Agents.Wake(machine)
 	if b := <-waiting; b.err != nil || b.Tag != a.Tag {
 		t.Errorf("%+v", b)
 	}

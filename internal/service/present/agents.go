@@ -63,8 +63,8 @@ func (a *Agents) Waits(machine string) bool {
 	return a.waiting[name.Fold(machine)] != nil
 }
 
-// Ring calls a machine's agents.
-func (a *Agents) Ring(machine string) {
+// Wake calls a machine's agents.
+func (a *Agents) Wake(machine string) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	k := name.Fold(machine)

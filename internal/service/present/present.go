@@ -150,11 +150,11 @@ func (p *Present) Compiling() lineup.Options {
 
 // Listen hears of changes by other processes until ctx is done.
 func (p *Present) Listen(ctx context.Context) error {
-	p.cfg.Notices.Listen(ctx, func(n event.Notice) { p.heard(ctx, n) }, p.unheard)
+	p.cfg.Notices.Listen(ctx, func(n event.Notice) { p.follow(ctx, n) }, p.unheard)
 	return nil
 }
 
-func (p *Present) heard(ctx context.Context, n event.Notice) {
+func (p *Present) follow(ctx context.Context, n event.Notice) {
 	if p.down.Swap(nil) != nil {
 		p.cfg.Log.Info("the database answers again")
 	}
@@ -170,7 +170,7 @@ func (p *Present) heard(ctx context.Context, n event.Notice) {
 		}
 	}
 	if n.What == event.Call {
-		p.Agents.Ring(n.Subject)
+		p.Agents.Wake(n.Subject)
 		return
 	}
 	p.Hub.Send(n)

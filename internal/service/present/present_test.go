@@ -75,13 +75,13 @@ func TestAgents(t *testing.T) {
 	if !a.Waits("DESK-1") || a.Waits("desk-2") {
 		t.Error("who waits")
 	}
-	a.Ring("Desk-1")
+	a.Wake("Desk-1")
 	<-called
 	left()
 	if a.Waits("desk-1") {
 		t.Error("it has left")
 	}
-	a.Ring("desk-1") // between two of its polls
+	a.Wake("desk-1") // between two of its polls
 	called, left = a.Wait("desk-1")
 	<-called
 	left()

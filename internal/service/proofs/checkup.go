@@ -71,7 +71,7 @@ func (s *Room) StartCheckup(ctx context.Context, p *access.Principal, machine, q
 	if err != nil {
 		return c, err
 	}
-	s.present.Agents.Ring(rec.Report.Machine)
+	s.present.Agents.Wake(rec.Report.Machine)
 	return s.complete(ctx, c, rec)
 }
 

@@ -90,7 +90,7 @@ export function useLive(): { live: boolean } {
     const reported = new Set<string>();
     let reports: ReturnType<typeof setTimeout> | undefined;
     let lists: ReturnType<typeof setTimeout> | undefined;
-    const heard = (machine: string) => {
+    const endpointChanged = (machine: string) => {
       reported.add(machine);
       reports ??= setTimeout(() => {
         reports = undefined;
@@ -129,7 +129,7 @@ export function useLive(): { live: boolean } {
       };
       source.addEventListener("notice", (e) => {
         const n: Notice = JSON.parse(String(e.data));
-        if (n.what === "endpoint") heard(n.subject);
+        if (n.what === "endpoint") endpointChanged(n.subject);
         else mark(n.what);
       });
     };

@@ -11,12 +11,12 @@ import { DriversHere } from "./DriversHere";
 import { difference } from "./model";
 
 /** Has the endpoint look at its queues and report now; says how long it would take otherwise. */
-function CallButton({ machine, heard }: { machine: string; heard: string }) {
+function CallButton({ machine, lastReport }: { machine: string; lastReport: string }) {
   const call = useMutation({
     mutationFn: () =>
       ask(api.POST("/api/v1/endpoints/{machine}/refresh", { params: { path: { machine } } })),
   });
-  const answered = call.data && heard !== call.data.endpoint.last_seen;
+  const answered = call.data && lastReport !== call.data.endpoint.last_seen;
   return (
     <div className="flex flex-wrap items-center gap-3">
       <Button disabled={call.isPending} onClick={() => call.mutate()}>
@@ -55,9 +55,9 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
     <div className="flex flex-col gap-5">
       <p>
         <Mark of={e.state} />. Agent {r.version} on {r.platform}, {r.spooler} spooler; its lineups
-        came from revision {r.revision}. First heard {stamp(e.first_seen)}.
+        came from revision {r.revision}. First lastReport {stamp(e.first_seen)}.
       </p>
-      <CallButton machine={r.machine} heard={e.last_seen} />
+      <CallButton machine={r.machine} lastReport={e.last_seen} />
       <CheckIt
         machine={r.machine}
         queues={[...new Set(r.installed.filter((i) => i.own).map((i) => i.queue))]}
