@@ -143,14 +143,14 @@ const (
 // Incomplete is the kind of a line that says that what should follow could not be read; it is never kept.
 const Incomplete = "audit.incomplete"
 
-// A Notice tells every process of the service that something changed; it names what to read again.
-type Notice struct {
+// A Signal tells every process of the service that something changed; it names what to read again.
+type Signal struct {
 	What    string // one of the constants below
 	Subject string
 	Own     bool // this process wrote it
 }
 
-// What a Notice can name.
+// What a Signal can name.
 const (
 	Estate    = "estate"
 	Directory = "directory"

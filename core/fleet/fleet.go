@@ -21,7 +21,7 @@ import (
 // A Judgement is an endpoint's last report and what followed from it in one world. It never changes.
 type Judgement struct {
 	record endpoint.Record // without what is installed
-	held   []held
+	pooled []pooled
 
 	// State is how it stands as long as it is not silent.
 	State    endpoint.State
@@ -46,13 +46,13 @@ func (j *Judgement) Report() *endpoint.Report { return &j.record.Report }
 // Record gives the endpoint as it was put in. Options are shared with others and are not to be changed.
 func (j *Judgement) Record() endpoint.Record {
 	r := j.record
-	r.Report.Installed = installedOf(j.held)
+	r.Report.Installed = installedOf(j.pooled)
 	return r
 }
 
 // IsDefault says whether a queue is somebody's default there.
 func (j *Judgement) IsDefault(queue string) bool {
-	return slices.ContainsFunc(j.held, func(h held) bool { return h.isDefault && h.of.Queue == queue })
+	return slices.ContainsFunc(j.pooled, func(h pooled) bool { return h.isDefault && h.of.Queue == queue })
 }
 
 // An entry is the place of one endpoint in the indices; its judgement is replaced.
@@ -114,7 +114,7 @@ func (f *Fleet) Put(judged endpoint.Judged, follows Follows) {
 	if len(j.Says) == 0 {
 		j.Says = nil
 	}
-	j.held = f.pool.take(judged.Report.Installed)
+	j.pooled = f.pool.take(judged.Report.Installed)
 	j.record.Report.Installed = nil
 	j.record.Report.Contexts = exact(j.record.Report.Contexts)
 	j.Marks = exact(j.Marks)
@@ -198,7 +198,7 @@ func (f *Fleet) replace(e *entry, next *Judgement) {
 	was := e.j
 	e.j = next
 	before, after := e.keys, keysOf(next)
-	e.keys, e.text = after, textOf(e.folded, after[0], next.held)
+	e.keys, e.text = after, textOf(e.folded, after[0], next.pooled)
 	for kind, index := range []map[string][]*entry{f.users, f.hosts} {
 		for _, k := range before[kind] {
 			if !slices.Contains(after[kind], k) {
@@ -217,7 +217,7 @@ func (f *Fleet) replace(e *entry, next *Judgement) {
 	}
 	f.file(e, was, next)
 	if was != nil {
-		f.pool.drop(was.held)
+		f.pool.drop(was.pooled)
 	}
 	f.count(was, -1)
 	f.count(next, 1)
@@ -280,7 +280,7 @@ func keysOf(j *Judgement) (keys [2][]string) {
 }
 
 // textOf joins what a filter's word is looked for in.
-func textOf(machine string, users []string, queues []held) string {
+func textOf(machine string, users []string, queues []pooled) string {
 	var b strings.Builder
 	b.WriteString(machine)
 	for _, user := range users {

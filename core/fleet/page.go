@@ -36,7 +36,7 @@ type Row struct {
 // Row gives an endpoint's at a time.
 func (f *Fleet) Row(j *Judgement, now time.Time) Row {
 	r := j.Report()
-	out := Row{Machine: r.Machine, State: f.Now(j, now), Location: j.Location, Users: []string{}, Queues: len(j.held),
+	out := Row{Machine: r.Machine, State: f.Now(j, now), Location: j.Location, Users: []string{}, Queues: len(j.pooled),
 		Platform: r.Platform, Version: r.Version, Spooler: r.Spooler, Revision: r.Revision, FirstSeen: j.record.FirstSeen,
 		LastSeen: j.record.LastSeen, SeenFrom: j.record.SeenFrom, Failures: len(r.Failures), Drift: len(j.Drift),
 		Unclear: len(j.Says)}
@@ -79,7 +79,7 @@ func (f *Fleet) sorter(by Filter, now time.Time) func(a, b *Judgement) int {
 	case "last_seen":
 		order = func(a, b *Judgement) int { return a.LastSeen().Compare(b.LastSeen()) }
 	case "queues":
-		order = func(a, b *Judgement) int { return cmp.Compare(len(a.held), len(b.held)) }
+		order = func(a, b *Judgement) int { return cmp.Compare(len(a.pooled), len(b.pooled)) }
 	case "users":
 		order = func(a, b *Judgement) int { return cmp.Compare(len(a.Report().Contexts), len(b.Report().Contexts)) }
 	case "revision":

@@ -23,8 +23,8 @@ type shared struct {
 	uses int
 }
 
-// held is one installed queue of one endpoint.
-type held struct {
+// pooled is one installed queue of one endpoint.
+type pooled struct {
 	of             *shared
 	user           string
 	isDefault, own bool
@@ -32,11 +32,11 @@ type held struct {
 }
 
 // take gives the shared form of what an endpoint has; what it gives is to be given back by drop.
-func (p pool) take(list []endpoint.Installed) []held {
+func (p pool) take(list []endpoint.Installed) []pooled {
 	if len(list) == 0 {
 		return nil
 	}
-	out := make([]held, len(list))
+	out := make([]pooled, len(list))
 	for i, v := range list {
 		k := alike{v.Queue, v.Title, v.URI, v.Driver, v.Exact, v.Place, "", v.Restore}
 		if len(v.Options) > 0 {
@@ -50,12 +50,12 @@ func (p pool) take(list []endpoint.Installed) []held {
 			p[k] = s
 		}
 		s.uses++
-		out[i] = held{s, v.User, v.Default, v.Own, v.Halted}
+		out[i] = pooled{s, v.User, v.Default, v.Own, v.Halted}
 	}
 	return out
 }
 
-func (p pool) drop(list []held) {
+func (p pool) drop(list []pooled) {
 	for _, h := range list {
 		if h.of.uses--; h.of.uses == 0 {
 			delete(p, h.of.key)
@@ -64,7 +64,7 @@ func (p pool) drop(list []held) {
 }
 
 // installedOf gives back what was taken. Options are shared with others: they are not to be changed.
-func installedOf(list []held) []endpoint.Installed {
+func installedOf(list []pooled) []endpoint.Installed {
 	out := make([]endpoint.Installed, len(list))
 	for i, h := range list {
 		out[i] = endpoint.Installed{Want: h.of.Want, Default: h.isDefault, Own: h.own, Halted: h.halted}

@@ -143,8 +143,8 @@ type TestPage struct {
 	job.Outcome
 }
 
-// A Notice tells a watching client what to read again.
-type Notice struct {
+// A Signal tells a watching client what to read again.
+type Signal struct {
 	What    string `json:"what" enum:"estate,directory,sources,live,access,enrolment,draft,endpoint,event,stock,drivers,lost"`
 	Subject string `json:"subject"`
 }

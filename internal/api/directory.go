@@ -65,7 +65,7 @@ func (n NewSource) Source(name string) directory.Source {
 // TriedSource is a source with a few of what was found in it.
 type TriedSource struct {
 	Source directory.Source  `json:"source"`
-	Sample []directory.Found `json:"sample"`
+	Sample []directory.Match `json:"sample"`
 	Kept   bool              `json:"kept"`
 }
 

@@ -313,7 +313,7 @@ func directoryFindCommand(r *root) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		f, err := apiclient.Page[directory.Found](c.Context(), client, "/api/v1/search", url.Values{"word": {a[0]},
+		f, err := apiclient.Page[directory.Match](c.Context(), client, "/api/v1/search", url.Values{"word": {a[0]},
 			"kind": kinds, "limit": {"200"}})
 		if err != nil {
 			return err

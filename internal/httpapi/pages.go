@@ -42,8 +42,8 @@ func before(p Paging, id int64) page.Ask {
 	return p.ask()
 }
 
-// place is from where on a list is asked for that knows only places.
-func place(p Paging, offset int) (int, error) {
+// offsetOf is from where on a list is asked for that knows only places.
+func offsetOf(p Paging, offset int) (int, error) {
 	if p.After == "" {
 		return offset, nil
 	}

@@ -33,7 +33,7 @@ func rehearsalsRoutes(s *server, a huma.API) {
 	}
 	route(s, a, "GET", "/api/v1/rehearsals/{id}/effects", "effects", "The contexts behind a figure of one's own rehearsal",
 		small, func(ctx context.Context, in *effects) (paged[rehearse.EffectSheet], error) {
-			from, err := place(in.Paging, in.Offset)
+			from, err := offsetOf(in.Paging, in.Offset)
 			if err != nil {
 				return nil, err
 			}

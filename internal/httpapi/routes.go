@@ -179,14 +179,14 @@ func directoryRoutes(s *server, a huma.API) {
 		Paging
 	}
 	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+
-		"part of what they are called", small, func(ctx context.Context, in *search) (paged[directory.Found], error) {
-		from, err := place(in.Paging, 0)
+		"part of what they are called", small, func(ctx context.Context, in *search) (paged[directory.Match], error) {
+		from, err := offsetOf(in.Paging, 0)
 		if err != nil {
 			return nil, err
 		}
 		size := in.ask().Size()
 		found, total, err := s.svc.Sources.Search(ctx, principalOf(ctx), in.Kinds, cmp.Or(in.Word, in.Find), from+size)
-		return &out[page.Page[directory.Found]]{page.At(found[min(from, len(found)):], from, total)}, err
+		return &out[page.Page[directory.Match]]{page.At(found[min(from, len(found)):], from, total)}, err
 	})
 }
 

@@ -150,7 +150,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 
 // schemaNames are those of the schemas that keep a short name, or one that differs from the type's.
 var schemaNames = map[reflect.Type]string{
-	typeOf[directory.Found]():         "FoundOne",
+	typeOf[directory.Match]():         "FoundOne",
 	typeOf[directory.Linked]():        "Linked",
 	typeOf[directory.UnmatchedName](): "UnmatchedName",
 	typeOf[driver.Report]():           "DriverReport",

@@ -44,7 +44,7 @@ func (s *server) watch(c *gin.Context) {
 			if n.What == event.Listing {
 				continue // for the service alone
 			}
-			b, _ := json.Marshal(api.Notice{What: n.What, Subject: n.Subject}) // two strings
+			b, _ := json.Marshal(api.Signal{What: n.What, Subject: n.Subject}) // two strings
 			ok = write(fmt.Sprintf("event: notice\ndata: %s\n\n", b))
 		case <-tick.C:
 			ok = write(": still here\n\n")
@@ -59,9 +59,9 @@ func (s *server) watch(c *gin.Context) {
 // describeWatch puts the stream into the API's description; huma has no part in serving it.
 func describeWatch(a huma.API) {
 	doc := a.OpenAPI()
-	schema := doc.Components.Schemas.Schema(typeOf[api.Notice](), true, "Notice")
+	schema := doc.Components.Schemas.Schema(typeOf[api.Signal](), true, "Signal")
 	doc.AddOperation(&huma.Operation{Method: http.MethodGet, Path: "/api/v1/watch", OperationID: "watch",
-		Summary: "Notices of what changed, as server-sent events of the type notice",
+		Summary: "Signals of what changed, as server-sent events of the type notice",
 		Responses: map[string]*huma.Response{"200": {Description: "A stream without end",
 			Content: map[string]*huma.MediaType{"text/event-stream": {Schema: schema}}}}})
 }

@@ -14,11 +14,11 @@ import (
 
 // Listen gives notices to f until ctx is done, one at a time. Whenever it (re)connects it gives event.Lost first, since
 // notices may have been missed; while the connection is away it calls down with the cause.
-func (s *Store) Listen(ctx context.Context, f func(event.Notice), down func(error)) {
+func (s *Store) Listen(ctx context.Context, f func(event.Signal), down func(error)) {
 	const shortest, longest = 50 * time.Millisecond, 2 * time.Second
 	wait := shortest
 	for ctx.Err() == nil {
-		err := s.listen(ctx, func(n event.Notice) { wait = shortest; f(n) })
+		err := s.listen(ctx, func(n event.Signal) { wait = shortest; f(n) })
 		if ctx.Err() != nil {
 			return
 		}
@@ -31,7 +31,7 @@ func (s *Store) Listen(ctx context.Context, f func(event.Notice), down func(erro
 	}
 }
 
-func (s *Store) listen(ctx context.Context, f func(event.Notice)) error {
+func (s *Store) listen(ctx context.Context, f func(event.Signal)) error {
 	// A connection of its own: one from the pool would have to be given back.
 	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig)
 	if err != nil {
@@ -45,14 +45,14 @@ func (s *Store) listen(ctx context.Context, f func(event.Notice)) error {
 	if _, err := conn.Exec(ctx, "LISTEN "+channel); err != nil {
 		return err
 	}
-	f(event.Notice{What: event.Lost})
+	f(event.Signal{What: event.Lost})
 	for {
 		n, err := conn.WaitForNotification(ctx)
 		if err != nil {
 			return err
 		}
 		what, subject, _ := strings.Cut(n.Payload, " ")
-		f(event.Notice{What: what, Subject: subject, Own: s.own.has(n.PID)})
+		f(event.Signal{What: what, Subject: subject, Own: s.own.has(n.PID)})
 	}
 }
 

@@ -241,19 +241,19 @@ func TestNoticesReachOtherProcesses(t *testing.T) {
 	}
 	here, there := open(), open()
 	ctx, stop := context.WithCancel(t.Context())
-	notices, down := make(chan event.Notice, 16), make(chan error, 16)
+	notices, down := make(chan event.Signal, 16), make(chan error, 16)
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
-		here.Listen(ctx, func(n event.Notice) { notices <- n }, func(err error) { down <- err })
+		here.Listen(ctx, func(n event.Signal) { notices <- n }, func(err error) { down <- err })
 	}()
-	next := func() event.Notice {
+	next := func() event.Signal {
 		select {
 		case n := <-notices:
 			return n
 		case <-time.After(10 * time.Second):
 			t.Fatal("no notice came")
-			return event.Notice{}
+			return event.Signal{}
 		}
 	}
 	if n := next(); n.What != event.Lost {

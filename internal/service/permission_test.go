@@ -21,7 +21,7 @@ func TestPermissionFirst(t *testing.T) {
 	t.Parallel()
 	w := rooms.New(t, "estate: 1\nqueues: [{name: hall, paths: [{gateway: true}]}]", directory.Records{})
 	var none enrolments
-	svc, err := service.New(t.Context(), service.Stores{Decided: w, Seen: w, Notices: w, Enrolment: none},
+	svc, err := service.New(t.Context(), service.Stores{Decided: w, Seen: w, Signals: w, Enrolment: none},
 		service.Config{Now: w.Now, Zone: func(string) *time.Location { return time.UTC }})
 	if err != nil {
 		t.Fatal(err)

@@ -38,7 +38,7 @@ import (
 type Stores struct {
 	Decided    present.Decided
 	Seen       present.Seen
-	Notices    present.Notices
+	Signals    present.Signals
 	Adopt      adopt.Store
 	Adverts    adverts.Store
 	Alerts     alerts.Store
@@ -163,7 +163,7 @@ func New(ctx context.Context, in Stores, cfg Config) (*Service, error) {
 	}
 	s := &Service{Runner: worker.New(worker.Config{Leases: cfg.Leases, Holder: rand.Text(), Log: cfg.Log})}
 	var err error
-	if s.Present, err = present.New(ctx, present.Config{Decided: in.Decided, Seen: in.Seen, Notices: in.Notices,
+	if s.Present, err = present.New(ctx, present.Config{Decided: in.Decided, Seen: in.Seen, Signals: in.Signals,
 		Log: cfg.Log, Now: cfg.Now, Zone: cfg.Zone}); err != nil {
 		return nil, err
 	}

@@ -24,7 +24,7 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.ScanTable
 			postgres.StockTable
 		}{db.Credentials, db.Packages, db.Scans, db.Stock},
-		Notices: db,
+		Signals: db,
 		Adopt:   db.Stock,
 		Adverts: struct {
 			postgres.ListingTable

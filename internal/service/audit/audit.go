@@ -9,7 +9,7 @@ import (
 )
 
 // Watch gives notices until stop is called.
-func (s *Room) Watch(_ context.Context, p *access.Principal) (<-chan event.Notice, func(), error) {
+func (s *Room) Watch(_ context.Context, p *access.Principal) (<-chan event.Signal, func(), error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return nil, nil, err
 	}

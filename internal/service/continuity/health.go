@@ -105,7 +105,7 @@ func (s *Room) turned(ctx context.Context, h continuity.Health, changed bool) {
 		}
 		return
 	}
-	if err := s.present.Refresh(ctx, event.Notice{What: event.Live}); err != nil && ctx.Err() == nil {
+	if err := s.present.Refresh(ctx, event.Signal{What: event.Live}); err != nil && ctx.Err() == nil {
 		s.log.Error("live state could not be read", "error", err)
 	}
 }
@@ -152,7 +152,7 @@ func (s *Room) tendDuties(ctx context.Context, targets map[present.Watched]strin
 		changed = changed || once
 	}
 	if changed {
-		if err := s.present.Refresh(ctx, event.Notice{What: event.Live}); err != nil && ctx.Err() == nil {
+		if err := s.present.Refresh(ctx, event.Signal{What: event.Live}); err != nil && ctx.Err() == nil {
 			s.log.Error("live state could not be read", "error", err)
 		}
 	}

@@ -109,7 +109,7 @@ func (s *Room) setDuty(ctx context.Context, p *access.Principal, n live.Note, e 
 	if err != nil {
 		return changed, err
 	}
-	return changed, s.present.Refresh(ctx, event.Notice{What: event.Live})
+	return changed, s.present.Refresh(ctx, event.Signal{What: event.Live})
 }
 
 func unknownServer(doc *estate.Document, server string) error {

@@ -160,7 +160,7 @@ func TestConflict(t *testing.T) {
 		t.Fatal(err)
 	}
 	s.World.Publish(t, strings.Replace(base, "name: hall,", "name: hall, title: Theirs,", 1))
-	if err := s.Present.Refresh(ctx, event.Notice{What: event.Estate}); err != nil {
+	if err := s.Present.Refresh(ctx, event.Signal{What: event.Estate}); err != nil {
 		t.Fatal(err)
 	}
 	_, err := r.PublishDraft(ctx, mira, "", "mine", nil)

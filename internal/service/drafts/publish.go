@@ -132,7 +132,7 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 		return rev, err
 	}
 	// The publisher reads its own writing at once; the others hear of it.
-	return rev, s.present.Refresh(ctx, event.Notice{What: event.Estate})
+	return rev, s.present.Refresh(ctx, event.Signal{What: event.Estate})
 }
 
 // withConflicts puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.

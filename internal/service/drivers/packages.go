@@ -53,7 +53,7 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 	if err != nil {
 		return pkg, known, err
 	}
-	if err := s.present.Refresh(ctx, event.Notice{What: event.Drivers, Subject: pkg.Digest}); err != nil {
+	if err := s.present.Refresh(ctx, event.Signal{What: event.Drivers, Subject: pkg.Digest}); err != nil {
 		return pkg, known, err
 	}
 	if known {
@@ -118,7 +118,7 @@ func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, digest st
 		"The driver package {name} was removed", "name", k.Name)); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Drivers, Subject: k.Digest})
+	return s.present.Refresh(ctx, event.Signal{What: event.Drivers, Subject: k.Digest})
 }
 
 // PackageFile streams one file of a package to w.

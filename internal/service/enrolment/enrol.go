@@ -61,7 +61,7 @@ func (c *certificates) read(ctx context.Context, store Store, machine string) er
 }
 
 // readCertificates reads anew what a notice names.
-func (s *Room) readCertificates(ctx context.Context, n event.Notice) error {
+func (s *Room) readCertificates(ctx context.Context, n event.Signal) error {
 	switch n.What {
 	case event.Lost:
 		return s.certificates.read(ctx, s.store, "")

@@ -68,5 +68,5 @@ type Room struct {
 func New(ctx context.Context, cfg Config) (*Room, error) {
 	s := &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, slow: tries.New()}
 	cfg.Present.Also(s.readCertificates)
-	return s, s.readCertificates(ctx, event.Notice{What: event.Lost})
+	return s, s.readCertificates(ctx, event.Signal{What: event.Lost})
 }

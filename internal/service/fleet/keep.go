@@ -111,7 +111,7 @@ func (s *Room) taken(rec endpoint.Record) endpoint.Judged {
 	if s.keep.loaded.Load() {
 		return s.take(rec)
 	}
-	_ = s.hear(context.Background(), event.Notice{What: event.Endpoint, Subject: rec.Report.Machine}) // to be read then
+	_ = s.hear(context.Background(), event.Signal{What: event.Endpoint, Subject: rec.Report.Machine}) // to be read then
 	return s.present.View().Judged(rec, s.now())
 }
 
@@ -293,7 +293,7 @@ func (s *Room) settled() bool {
 }
 
 // hear notes what a notice tells of endpoints; it is called for every notice and waits for nothing.
-func (s *Room) hear(_ context.Context, n event.Notice) error {
+func (s *Room) hear(_ context.Context, n event.Signal) error {
 	k := &s.keep
 	if n.Own || n.What != event.Endpoint && n.What != event.Lost {
 		return nil

@@ -225,7 +225,7 @@ func TestNews(t *testing.T) {
 	}
 	s.put(machine("a", w.Now().Add(time.Minute)))
 	s.put(machine("c", w.Now()))
-	for _, n := range []event.Notice{{What: event.Endpoint, Subject: "A"}, {What: event.Endpoint, Subject: "c"},
+	for _, n := range []event.Signal{{What: event.Endpoint, Subject: "A"}, {What: event.Endpoint, Subject: "c"},
 		{What: event.Endpoint, Subject: "b", Own: true}, {What: event.Live}} {
 		_ = r.hear(ctx, n)
 	}
@@ -257,7 +257,7 @@ func TestNews(t *testing.T) {
 		t.Error("a late reading took the place of a newer report")
 	}
 	s.put(machine("d", w.Now()))
-	_ = r.hear(ctx, event.Notice{What: event.Lost, Own: false})
+	_ = r.hear(ctx, event.Signal{What: event.Lost, Own: false})
 	if err := r.catchUp(ctx); err != nil || seen("d").IsZero() {
 		t.Error("after a break:", err)
 	}

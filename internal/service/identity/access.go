@@ -73,7 +73,7 @@ func (s *Room) open(ctx context.Context, remote string, a access.Account) (strin
 	if err := s.cfg.Tokens.AddSession(ctx, ses); err != nil {
 		return "", *p, err
 	}
-	return secret, *p, s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return secret, *p, s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // SignOut ends a session.
@@ -81,7 +81,7 @@ func (s *Room) SignOut(ctx context.Context, secret string) error {
 	if err := s.cfg.Tokens.EndSession(ctx, sha256.Sum256([]byte(secret))); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // Sessions lists the console sessions that are open, the latest first.
@@ -109,7 +109,7 @@ func (s *Room) RevokeSession(ctx context.Context, p *access.Principal, id int64)
 	if err := s.cfg.Tokens.RevokeSession(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // BySession finds who has a session; nil for nobody.
@@ -192,7 +192,7 @@ func (s *Room) addToken(ctx context.Context, p *access.Principal, want access.To
 	if err != nil {
 		return t, "", err
 	}
-	return t, secret, s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return t, secret, s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // AddToken makes a token straight in a store, for whoever has the data in hand.
@@ -237,7 +237,7 @@ func (s *Room) RevokeToken(ctx context.Context, p *access.Principal, called stri
 	if err := s.cfg.Tokens.RevokeToken(ctx, called, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // usedTokens gathers when tokens were used, so that the database hears of it now and then rather than at every call.

@@ -49,7 +49,7 @@ func (s *Room) AddAccount(ctx context.Context, p *access.Principal, called, pass
 	if err != nil {
 		return a, err
 	}
-	return a, s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return a, s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // SetRole gives a local account another role.
@@ -65,7 +65,7 @@ func (s *Room) SetRole(ctx context.Context, p *access.Principal, called string,
 	if err != nil {
 		return a, err
 	}
-	return a, s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return a, s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // RemoveAccount ends an account, with its sessions and own tokens.
@@ -76,7 +76,7 @@ func (s *Room) RemoveAccount(ctx context.Context, p *access.Principal, called st
 	if err := s.store.RemoveAccount(ctx, called, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // ChangePassword gives one's own account another password, for whoever knows the old one. Its sessions end.
@@ -102,7 +102,7 @@ func (s *Room) ChangePassword(ctx context.Context, p *access.Principal, remote, 
 	if _, err := s.store.SetPassword(ctx, a.Name, hash, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // Rules lists which people of a directory sign in with which role.
@@ -145,7 +145,7 @@ func (s *Room) AddRule(ctx context.Context, p *access.Principal, who string, h a
 		return r, err
 	}
 	r.People = s.peopleOf(who)
-	return r, s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return r, s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // RemoveRule ends an access rule.
@@ -156,5 +156,5 @@ func (s *Room) RemoveRule(ctx context.Context, p *access.Principal, id int64) er
 	if err := s.store.RemoveRule(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return s.present.Refresh(ctx, event.Signal{What: event.Access})
 }

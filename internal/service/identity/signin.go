@@ -124,7 +124,7 @@ func (w ldapWay) prove(ctx context.Context, p proof) (access.Account, bool, erro
 	if err := w.s.store.MeetAccount(ctx, a); err != nil {
 		return a, false, err
 	}
-	return a, true, w.s.present.Refresh(ctx, event.Notice{What: event.Access})
+	return a, true, w.s.present.Refresh(ctx, event.Signal{What: event.Access})
 }
 
 // SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they

@@ -67,7 +67,7 @@ func TestWait(t *testing.T) {
 	}
 	wait(first.Tag)
 	w.Publish(t, strings.Replace(hall, "queues: [hall]", "queues: [pier]", 1))
-	if err := w.Present.Refresh(t.Context(), event.Notice{What: event.Estate}); err != nil {
+	if err := w.Present.Refresh(t.Context(), event.Signal{What: event.Estate}); err != nil {
 		t.Fatal(err)
 	}
 	a := <-waiting

@@ -48,7 +48,7 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 		}
 		changed = changed || once
 	}
-	return changed, s.present.Refresh(ctx, event.Notice{What: event.Live})
+	return changed, s.present.Refresh(ctx, event.Signal{What: event.Live})
 }
 
 // Picks lists the queues that a person has picked.

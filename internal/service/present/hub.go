@@ -10,7 +10,7 @@ import (
 // A Hub hands notices to whoever watches. One who does not keep up is told that notices were lost.
 type Hub struct {
 	mu          sync.Mutex
-	subscribers map[chan event.Notice]*subscriber // guarded by mu, with what they hold
+	subscribers map[chan event.Signal]*subscriber // guarded by mu, with what they hold
 }
 
 // subscriber is one who watches.
@@ -20,7 +20,7 @@ type subscriber struct {
 }
 
 // Send hands a notice to everybody who watches for it, and waits for nobody.
-func (h *Hub) Send(n event.Notice) {
+func (h *Hub) Send(n event.Signal) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	for ch, s := range h.subscribers {
@@ -29,7 +29,7 @@ func (h *Hub) Send(n event.Notice) {
 		}
 		tell := n
 		if s.lost {
-			tell = event.Notice{What: event.Lost}
+			tell = event.Signal{What: event.Lost}
 		}
 		select {
 		case ch <- tell:
@@ -42,8 +42,8 @@ func (h *Hub) Send(n event.Notice) {
 
 // Subscribe gives notices of what is named, and of what may have been lost, until stop is called; all where nothing is
 // named.
-func (h *Hub) Subscribe(wants ...string) (notices <-chan event.Notice, stop func()) {
-	ch := make(chan event.Notice, 64)
+func (h *Hub) Subscribe(wants ...string) (notices <-chan event.Signal, stop func()) {
+	ch := make(chan event.Signal, 64)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.subscribers[ch] = &subscriber{wants: wants}

@@ -49,9 +49,9 @@ type (
 		Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error)
 		Packages(ctx context.Context) ([]driver.Package, error)
 	}
-	// Notices are how processes hear of each other's changes.
-	Notices interface {
-		Listen(ctx context.Context, f func(event.Notice), down func(error))
+	// Signals are how processes hear of each other's changes.
+	Signals interface {
+		Listen(ctx context.Context, f func(event.Signal), down func(error))
 		Ping(ctx context.Context) error
 	}
 )
@@ -60,7 +60,7 @@ type (
 type Config struct {
 	Decided Decided
 	Seen    Seen
-	Notices Notices
+	Signals Signals
 	Log     *slog.Logger
 	// Now is the clock.
 	Now func() time.Time
@@ -87,7 +87,7 @@ type Present struct {
 
 	parts parts
 
-	also []func(ctx context.Context, n event.Notice) error // written before Listen runs, only read afterwards
+	also []func(ctx context.Context, n event.Signal) error // written before Listen runs, only read afterwards
 	down atomic.Pointer[string]                            // why notices do not come; nil when they do
 }
 
@@ -95,19 +95,19 @@ type Present struct {
 func New(ctx context.Context, cfg Config) (*Present, error) {
 	p := &Present{cfg: cfg}
 	p.Agents.waiting, p.Agents.missed = map[string]*waiting{}, map[string]time.Time{}
-	p.Hub.subscribers = map[chan event.Notice]*subscriber{}
+	p.Hub.subscribers = map[chan event.Signal]*subscriber{}
 	p.Crew.slots = semaphore.NewWeighted(crews)
 	p.Past.of = p
 	var err error
 	if p.Past.compiled, err = lru.New[int, *lineup.Estate](pastEstates); err != nil {
 		return nil, err
 	}
-	return p, p.Refresh(ctx, event.Notice{What: event.Lost})
+	return p, p.Refresh(ctx, event.Signal{What: event.Lost})
 }
 
 // Also has a room read what it keeps in memory of its own when a notice comes. It is called while the service is being
 // built.
-func (p *Present) Also(f func(ctx context.Context, n event.Notice) error) { p.also = append(p.also, f) }
+func (p *Present) Also(f func(ctx context.Context, n event.Signal) error) { p.also = append(p.also, f) }
 
 // View gives the present one.
 func (p *Present) View() *View { return p.view.Load() }
@@ -128,7 +128,7 @@ func (p *Present) Ready(ctx context.Context) (why string) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
 	defer cancel()
-	if err := p.cfg.Notices.Ping(ctx); err != nil {
+	if err := p.cfg.Signals.Ping(ctx); err != nil {
 		return "the database does not answer: lineups go on from memory, changes wait"
 	}
 	return ""
@@ -150,11 +150,11 @@ func (p *Present) Compiling() lineup.Options {
 
 // Listen hears of changes by other processes until ctx is done.
 func (p *Present) Listen(ctx context.Context) error {
-	p.cfg.Notices.Listen(ctx, func(n event.Notice) { p.follow(ctx, n) }, p.unheard)
+	p.cfg.Signals.Listen(ctx, func(n event.Signal) { p.follow(ctx, n) }, p.unheard)
 	return nil
 }
 
-func (p *Present) follow(ctx context.Context, n event.Notice) {
+func (p *Present) follow(ctx context.Context, n event.Signal) {
 	if p.down.Swap(nil) != nil {
 		p.cfg.Log.Info("the database answers again")
 	}

@@ -41,7 +41,7 @@ func (s *slow) Directory(ctx context.Context, at *time.Time) (directory.Records,
 func TestPartsDoNotWait(t *testing.T) {
 	t.Parallel()
 	w := &slow{World: rooms.New(t, two, directory.Records{}), reading: make(chan struct{}), letGo: make(chan struct{})}
-	p, err := present.New(t.Context(), present.Config{Decided: w, Seen: w, Notices: w, Now: w.Now, Log: rooms.Quiet})
+	p, err := present.New(t.Context(), present.Config{Decided: w, Seen: w, Signals: w, Now: w.Now, Log: rooms.Quiet})
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -49,10 +49,10 @@ func TestPartsDoNotWait(t *testing.T) {
 	w.Import(directory.Records{Users: []directory.User{{Name: "mira"}}})
 	w.slowly.Store(true)
 	done := make(chan error)
-	go func() { done <- p.Refresh(t.Context(), event.Notice{What: event.Directory}) }()
+	go func() { done <- p.Refresh(t.Context(), event.Signal{What: event.Directory}) }()
 	<-w.reading
 	w.State = live.State{Servers: map[string]live.Duty{"ps-1": live.Drained}}
-	if err := p.Refresh(t.Context(), event.Notice{What: event.Live}); err != nil {
+	if err := p.Refresh(t.Context(), event.Signal{What: event.Live}); err != nil {
 		t.Fatal(err)
 	}
 	if p.View().World.Live.Server("ps-1") != live.Drained || len(p.View().World.Directory.Records().Users) != 0 {

@@ -12,7 +12,7 @@ import (
 
 // Refresh reads again what a notice names and replaces that part alone; a notice of what is not kept here does nothing.
 // Whoever writes calls it afterwards, so that the next answer holds what was written.
-func (p *Present) Refresh(ctx context.Context, n event.Notice) error {
+func (p *Present) Refresh(ctx context.Context, n event.Signal) error {
 	all := n.What == event.Lost
 	var errs []error
 	read := func(concerns bool, f func(ctx context.Context) error) {

@@ -66,7 +66,7 @@ func (s *Stock) Package(digest string) (driver.Package, bool) {
 }
 
 // readStock reads again what a notice names.
-func (p *Present) readStock(ctx context.Context, n event.Notice) error {
+func (p *Present) readStock(ctx context.Context, n event.Signal) error {
 	p.parts.stock.Lock()
 	defer p.parts.stock.Unlock()
 	kind, name, one := strings.Cut(n.Subject, " ")

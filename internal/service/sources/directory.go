@@ -70,7 +70,7 @@ func (s *Room) Import(ctx context.Context, p *access.Principal, in Intake) (dire
 		return out, fault.New(fault.Conflict, "removal-limit", "look at the files; if it is meant, accept the removals",
 			"%s of %s, and nothing was applied", out.Held, source)
 	}
-	if err := s.present.Refresh(ctx, event.Notice{What: event.Directory}); err != nil {
+	if err := s.present.Refresh(ctx, event.Signal{What: event.Directory}); err != nil {
 		return out, err
 	}
 	out.Notes = importNotes(s.present.View().World.Directory)
@@ -140,15 +140,15 @@ func importNotes(d *directory.Directory) []string {
 
 // Search finds users, groups, machines, stations and locations by a part of what they are called. kinds empty is all.
 func (s *Room) Search(_ context.Context, p *access.Principal, kinds []string, word string,
-	limit int) ([]directory.Found,
+	limit int) ([]directory.Match,
 	int, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, 0, err
 	}
 	word = name.Fold(strings.TrimSpace(word))
-	out, begin, total := []directory.Found{}, 0, 0
+	out, begin, total := []directory.Match{}, 0, 0
 	add := func(kind, called, says, detail string) {
-		f := directory.Found{Kind: kind, Name: called, Says: says, Detail: detail}
+		f := directory.Match{Kind: kind, Name: called, Says: says, Detail: detail}
 		at := -1
 		for i, text := range []string{f.Name, f.Says, f.Detail} {
 			if k := strings.Index(name.Fold(text), word); k == 0 && i == 0 {

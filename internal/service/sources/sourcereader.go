@@ -15,8 +15,8 @@ import (
 	"cirque/core/words"
 )
 
-// held is what is known of a source between passes, in the process that reads it.
-type held struct {
+// lastPass is what is known of a source between passes, in the process that reads it.
+type lastPass struct {
 	tree *directory.Tree
 	mark directory.Mark
 	of   directory.Source // as it was read
@@ -29,7 +29,7 @@ func (s *Room) readSources(ctx context.Context) error {
 	defer stop()
 	var wg sync.WaitGroup
 	defer wg.Wait()
-	kept := map[string]*held{}
+	kept := map[string]*lastPass{}
 	busy := map[string]bool{}
 	begun := map[string]time.Time{}
 	done := make(chan string, 64)
@@ -38,7 +38,7 @@ func (s *Room) readSources(ctx context.Context) error {
 			called := d.source.Name
 			h := kept[called]
 			if h == nil {
-				h = &held{}
+				h = &lastPass{}
 				kept[called] = h
 			}
 			busy[called] = true
@@ -132,7 +132,7 @@ func (s *Room) beginRuns(ctx context.Context, busy map[string]bool, begun map[st
 }
 
 // run does one pass and keeps what came of it.
-func (s *Room) run(ctx context.Context, d dueRun, h *held) {
+func (s *Room) run(ctx context.Context, d dueRun, h *lastPass) {
 	ctx, cancel := context.WithCancel(ctx)
 	defer cancel()
 	v, r := d.source, d.run
@@ -210,7 +210,7 @@ func (s *Room) run(ctx context.Context, d dueRun, h *held) {
 		}
 	}
 	if r.State != directory.Done && r.Kind != directory.RunDry {
-		*h = held{} // the next pass begins anew
+		*h = lastPass{} // the next pass begins anew
 	}
 	if _, err := s.store.SaveRun(context.WithoutCancel(ctx), r, events...); err != nil {
 		s.log.Warn("a pass's end could not be kept", "source", v.Name, "error", err)
@@ -238,7 +238,7 @@ type outcome struct {
 
 // pass reads a source and takes in what came: what has changed or, where that is asked for or nothing else tells,
 // everything.
-func (s *Room) pass(ctx context.Context, d dueRun, kind string, h *held, tell func(int)) (outcome, error) {
+func (s *Room) pass(ctx context.Context, d dueRun, kind string, h *lastPass, tell func(int)) (outcome, error) {
 	v := d.source
 	came := outcome{kind: kind}
 	password, err := s.cfg.Passwords.SourcePassword(v, d.sealed)
@@ -288,13 +288,13 @@ func (s *Room) pass(ctx context.Context, d dueRun, kind string, h *held, tell fu
 	if err != nil || how.Dry || came.Held != "" {
 		return came, err
 	}
-	*h = held{tree: tree, mark: p.Mark, of: v}
+	*h = lastPass{tree: tree, mark: p.Mark, of: v}
 	// it is applied, stopped or not
-	return came, s.present.Refresh(context.WithoutCancel(ctx), event.Notice{What: event.Directory})
+	return came, s.present.Refresh(context.WithoutCancel(ctx), event.Signal{What: event.Directory})
 }
 
 // changes takes in what has changed since the last pass; whole says that only a whole pass tells.
-func (s *Room) changes(ctx context.Context, v directory.Source, password string, h *held, how directory.Taking,
+func (s *Room) changes(ctx context.Context, v directory.Source, password string, h *lastPass, how directory.Taking,
 	tell func(int)) (came outcome, whole bool, err error) {
 	came.kind = directory.RunChanges
 	p, err := s.cfg.Dir.ChangesLDAP(ctx, v, password, h.mark, tell)
@@ -306,7 +306,7 @@ func (s *Room) changes(ctx context.Context, v directory.Source, password string,
 	}
 	d := h.tree.Apply(p.Entries, h.tree.Absent(p))
 	if d.Whole {
-		*h = held{}
+		*h = lastPass{}
 		return came, true, nil
 	}
 	came.read, came.notes = len(p.Entries), p.Notes
@@ -318,7 +318,7 @@ func (s *Room) changes(ctx context.Context, v directory.Source, password string,
 	if err != nil || came.Held != "" || came.Added+came.Changed+came.Removed == 0 {
 		return came, false, err
 	}
-	return came, false, s.present.Refresh(context.WithoutCancel(ctx), event.Notice{What: event.Directory})
+	return came, false, s.present.Refresh(context.WithoutCancel(ctx), event.Signal{What: event.Directory})
 }
 
 // alsoElsewhere says which names other sources have as well, and whose counts.

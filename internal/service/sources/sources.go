@@ -65,7 +65,7 @@ func (s *Room) Sources(ctx context.Context, p *access.Principal) ([]directory.So
 // TriedSource is a source with a few of what was found in it.
 type TriedSource struct {
 	Source directory.Source
-	Sample []directory.Found
+	Sample []directory.Match
 }
 
 // KeepSource tries a source, and keeps it unless only tried: paused when it is new, so that somebody looks before it is
@@ -129,9 +129,9 @@ func (s *Room) KeepSource(ctx context.Context, p *access.Principal, v directory.
 	}
 	v.Paused = !known || before.Paused
 	v.Author, v.At = p.Name, s.now().UTC()
-	out := TriedSource{Source: v, Sample: []directory.Found{}}
+	out := TriedSource{Source: v, Sample: []directory.Match{}}
 	for _, e := range found {
-		out.Sample = append(out.Sample, directory.Found{Kind: e.Kind, Name: e.Name, Says: e.DisplayName, Detail: e.Unit})
+		out.Sample = append(out.Sample, directory.Match{Kind: e.Kind, Name: e.Name, Says: e.DisplayName, Detail: e.Unit})
 	}
 	if onlyTry {
 		return out, nil
@@ -204,7 +204,7 @@ func (s *Room) RemoveSource(ctx context.Context, p *access.Principal, called str
 	if err != nil || !rows {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Directory})
+	return s.present.Refresh(ctx, event.Signal{What: event.Directory})
 }
 
 // RunSource asks for a pass over a source: a whole one, one for what has changed, or a dry one. accept has it applied

@@ -322,7 +322,7 @@ func TestPasses(t *testing.T) {
 			if _, err := r.RunSource(ctx, keeper, "hq", kind, accept); err != nil {
 				t.Fatal(err)
 			}
-			r.present.Hub.Send(event.Notice{What: event.Sources})
+			r.present.Hub.Send(event.Signal{What: event.Sources})
 			time.Sleep(time.Second)
 		}
 		expect("at first", directory.Done, "whole s", "")

@@ -124,7 +124,7 @@ func (s *Room) ForgetFound(ctx context.Context, p *access.Principal, addresses [
 	if err := s.store.Forget(ctx, addresses, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "found"})
+	return s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "found"})
 }
 
 // Reservations gives the reservations that the devices need, as CSV or as the common open DHCP server's JSON, and the
@@ -155,5 +155,5 @@ func (s *Room) ImportReservations(ctx context.Context, p *access.Principal, name
 		name)); err != nil {
 		return 0, err
 	}
-	return len(list), s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "reservations"})
+	return len(list), s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "reservations"})
 }

@@ -56,11 +56,11 @@ func (s *Room) register(ctx context.Context, p *access.Principal, w stock.Watch,
 		if err := s.store.Forget(ctx, []string{stock.Host(w.URI)}, p.Name); err != nil {
 			return w, err
 		}
-		if err := s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "found"}); err != nil {
+		if err := s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "found"}); err != nil {
 			return w, err
 		}
 	}
-	return w, s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "watch"})
+	return w, s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "watch"})
 }
 
 // ownName is what a device that somebody registered by its bare address calls itself, where that is free.
@@ -159,7 +159,7 @@ func (s *Room) Unregister(ctx context.Context, p *access.Principal, kind, name s
 		"The {kind} {name} is no longer watched", "kind", kind, "name", name)); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Notice{What: event.Stock, Subject: "watch"})
+	return s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "watch"})
 }
 
 // ReadNow questions a server or device at once.

@@ -54,7 +54,7 @@ func New(t testing.TB, estateYAML string, records directory.Records) *World {
 		Accesses: access.State{Accounts: map[string]access.Account{}}}
 	w.Publish(t, estateYAML)
 	var err error
-	if w.Present, err = present.New(t.Context(), present.Config{Decided: w, Seen: w, Notices: w, Now: w.Now}); err != nil {
+	if w.Present, err = present.New(t.Context(), present.Config{Decided: w, Seen: w, Signals: w, Now: w.Now}); err != nil {
 		t.Fatal(err)
 	}
 	return w
@@ -87,7 +87,7 @@ func (w *World) Import(records directory.Records) {
 // Refresh shows what was changed.
 func (w *World) Refresh(t testing.TB) {
 	t.Helper()
-	if err := w.Present.Refresh(t.Context(), event.Notice{What: event.Lost}); err != nil {
+	if err := w.Present.Refresh(t.Context(), event.Signal{What: event.Lost}); err != nil {
 		t.Fatal(err)
 	}
 }
@@ -200,7 +200,7 @@ func (w *World) Credentials(context.Context) ([]stock.Credential, map[string][]b
 func (w *World) Packages(context.Context) ([]driver.Package, error) { return w.DriverPacks, nil }
 
 // Listen hears nothing until ctx is done.
-func (w *World) Listen(ctx context.Context, _ func(event.Notice), _ func(error)) { <-ctx.Done() }
+func (w *World) Listen(ctx context.Context, _ func(event.Signal), _ func(error)) { <-ctx.Done() }
 
 // Leases grants whatever is asked for: to a process that is alone.
 type Leases struct{}

@@ -83,7 +83,7 @@ export type DriverChoice = Schemas["DriverChoice"];
 export type DriverReport = Schemas["DriverReport"];
 export type EstateDriver = Schemas["EstateDriver"];
 export type EstateDevice = Schemas["EstateDevice"];
-export type Notice = Schemas["Notice"];
+export type Signal = Schemas["Signal"];
 export type Problem = Schemas["Problem"];
 
 /** A problem that the service reported, or that it did not answer at all. */

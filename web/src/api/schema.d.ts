@@ -2676,7 +2676,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Notices of what changed, as server-sent events of the type notice */
+        /** Signals of what changed, as server-sent events of the type notice */
         get: operations["watch"];
         put?: never;
         post?: never;
@@ -5255,11 +5255,6 @@ export interface components {
             /** @description A host name, an address, or a URI such as ipp://HOST:631/. */
             uri: string;
         };
-        Notice: {
-            subject: string;
-            /** @enum {string} */
-            what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "lost";
-        };
         NoticeFault: {
             /** @enum {string} */
             about: "servers" | "devices" | "endpoints" | "sets" | "directory" | "keys";
@@ -5541,16 +5536,6 @@ export interface components {
              */
             total: number;
         };
-        PageFound: {
-            items: components["schemas"]["FoundOne"][];
-            /** @description What to give as after to have the next page; empty on the last one. */
-            next: string;
-            /**
-             * Format: int64
-             * @description How many there are on all pages.
-             */
-            total: number;
-        };
         PageGrant: {
             items: components["schemas"]["EstateGrant"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -5593,6 +5578,16 @@ export interface components {
         };
         PageLocation: {
             items: components["schemas"]["EstateLocation"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageMatch: {
+            items: components["schemas"]["FoundOne"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -6263,6 +6258,11 @@ export interface components {
         SignIn: {
             name: string;
             password: string;
+        };
+        Signal: {
+            subject: string;
+            /** @enum {string} */
+            what: "estate" | "directory" | "sources" | "live" | "access" | "enrolment" | "draft" | "endpoint" | "event" | "stock" | "drivers" | "lost";
         };
         Snapshot: {
             /** Format: date-time */
@@ -15753,7 +15753,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["PageFound"];
+                    "application/json": components["schemas"]["PageMatch"];
                 };
             };
             /** @description Unauthorized */
@@ -19766,7 +19766,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "text/event-stream": components["schemas"]["Notice"];
+                    "text/event-stream": components["schemas"]["Signal"];
                 };
             };
         };

@@ -1,10 +1,10 @@
 import { useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import type { Notice } from "../api/client";
+import type { Signal } from "../api/client";
 import { patchEndpoints } from "../features/endpoints/patch";
 
 /** Which queries a notice makes stale, by the first part of their keys. */
-const concerns: Record<Notice["what"], string[]> = {
+const concerns: Record<Signal["what"], string[]> = {
   estate: [
     "faults",
     "revision",
@@ -104,7 +104,7 @@ export function useLive(): { live: boolean } {
         void client.invalidateQueries({ queryKey: ["endpoints", "list"] });
       }, newEndpoints);
     };
-    const mark = (what: Notice["what"]) => {
+    const mark = (what: Signal["what"]) => {
       for (const k of concerns[what] ?? []) stale.add(k); // a newer service may tell of more
       if (what === "stock")
         slow ??= setTimeout(() => {
@@ -128,7 +128,7 @@ export function useLive(): { live: boolean } {
         void client.invalidateQueries({ queryKey: ["me"] });
       };
       source.addEventListener("notice", (e) => {
-        const n: Notice = JSON.parse(String(e.data));
+        const n: Signal = JSON.parse(String(e.data));
         if (n.what === "endpoint") endpointChanged(n.subject);
         else mark(n.what);
       });

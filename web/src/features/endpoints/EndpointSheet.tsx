@@ -55,7 +55,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
     <div className="flex flex-col gap-5">
       <p>
         <Mark of={e.state} />. Agent {r.version} on {r.platform}, {r.spooler} spooler; its lineups
-        came from revision {r.revision}. First lastReport {stamp(e.first_seen)}.
+        came from revision {r.revision}. First heard {stamp(e.first_seen)}.
       </p>
       <CallButton machine={r.machine} lastReport={e.last_seen} />
       <CheckIt

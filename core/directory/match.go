@@ -1,7 +1,7 @@
 package directory
 
-// A Found is one thing of the directory or the estate that a search turned up.
-type Found struct {
+// A Match is one thing of the directory or the estate that a search turned up.
+type Match struct {
 	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
 	Name   string `json:"name"`
 	Says   string `json:"says" doc:"What sets it apart, such as a person's full name or a location's title."`
