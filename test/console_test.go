@@ -141,7 +141,7 @@ func TestConsoleFirstRunAndLive(t *testing.T) {
 	p.fill("textbox", "Password", "correct horse battery")
 	p.fill("textbox", "Password again", "correct horse battery")
 	p.press("button", "Make the account and sign in")
-	p.see("The set-up code is not right")
+	p.see("the set-up code is not right")
 	p.clear("textbox", "Set-up code")
 	p.fill("textbox", "Set-up code", strings.TrimSpace(string(b)))
 	p.press("button", "Make the account and sign in")

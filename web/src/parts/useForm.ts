@@ -2,6 +2,12 @@ import { useMutation } from "@tanstack/react-query";
 import { useState, type ChangeEvent } from "react";
 import { fieldsOf } from "./fieldsOf";
 
+/** One field of a form's value; the type of what is written into it is its input's. */
+function just<T extends object>(key: keyof T & string, v: string | boolean): Partial<T> {
+  const out: Partial<Record<string, unknown>> = { [key]: v };
+  return out as Partial<T>;
+}
+
 type FormOf<T, R> = {
   start: T;
   /** Sends what was entered; what is wrong with it comes back as a problem. */
@@ -25,6 +31,11 @@ export function useForm<T extends object, R>({
   ofProblems,
 }: FormOf<T, R>) {
   const [value, setValue] = useState(start);
+  /** Whatever is changed, what came of the last time is of something else. */
+  const change = (part: Partial<T>) => {
+    setValue((old) => ({ ...old, ...part }));
+    if (!sent.isIdle && !sent.isPending) sent.reset();
+  };
   const sent = useMutation({
     mutationFn: (v: T) => send(v),
     onSuccess: async (result) => {
@@ -36,7 +47,7 @@ export function useForm<T extends object, R>({
   const shown = new Set<string>(); // the fields that are drawn with what is wrong with them
   return {
     value,
-    change: (part: Partial<T>) => setValue((old) => ({ ...old, ...part })),
+    change,
     /** What an input of one text needs. */
     text: (key: keyof T & string) => {
       shown.add(key);
@@ -44,10 +55,14 @@ export function useForm<T extends object, R>({
       return {
         value: typeof v === "string" ? v : "",
         error: wrong[key],
-        onChange: (e: ChangeEvent<HTMLInputElement>) =>
-          setValue((old) => ({ ...old, [key]: e.target.value })),
+        onChange: (e: ChangeEvent<HTMLInputElement>) => change(just<T>(key, e.target.value)),
       };
     },
+    /** What a checkbox needs. */
+    check: (key: keyof T & string) => ({
+      checked: value[key] === true,
+      onChange: (e: ChangeEvent<HTMLInputElement>) => change(just<T>(key, e.target.checked)),
+    }),
     submit: () => sent.mutate(value),
     busy: sent.isPending,
     /** What came of it the last time. */

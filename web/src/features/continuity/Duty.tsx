@@ -2,7 +2,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type Move, type Rehearsal, type ServerView } from "../../api/client";
+import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useForm } from "../../parts/useForm";
 import { rehearse } from "../../api/rehearse";
 import { movesQuery } from "../../api/stock";
 import { ago, stamp } from "../../lib/time";
@@ -139,20 +141,9 @@ const hours = [
 /** Consequences first: whom the rehearsal moves and strands, then the button. */
 function TakeOut({ servers }: { servers: ServerView[] }) {
   const client = useQueryClient();
-  const [name, setName] = useState("");
-  const [reason, setReason] = useState("");
-  const [span, setSpan] = useState("");
-  const [seen, setSeen] = useState<{ name: string; report: Rehearsal } | null>(null);
-  useEffect(() => {
-    if (!name) return undefined;
-    const stop = new AbortController();
-    rehearse({ without: [`server:${name}`] }, () => undefined, stop.signal)
-      .then((report) => setSeen({ name, report }))
-      .catch(() => undefined); // the drain itself says what is wrong
-    return () => stop.abort();
-  }, [name]);
-  const drain = useMutation({
-    mutationFn: () =>
+  const form = useForm({
+    start: { name: "", reason: "", span: "" },
+    send: ({ name, reason, span }) =>
       ask(
         api.POST("/api/v1/servers/{name}/drain", {
           params: { path: { name } },
@@ -162,24 +153,45 @@ function TakeOut({ servers }: { servers: ServerView[] }) {
           },
         }),
       ),
-    onSuccess: async () => {
-      setName("");
-      setReason("");
-      setSpan("");
+    onDone: async () => {
       await client.invalidateQueries({ queryKey: ["duties"] });
       await client.invalidateQueries({ queryKey: ["stock"] });
     },
   });
+  const [seen, setSeen] = useState<{ name: string; report: Rehearsal } | null>(null);
+  const { name, reason, span } = form.value;
+  useEffect(() => {
+    if (!name) return undefined;
+    const stop = new AbortController();
+    rehearse({ without: [`server:${name}`] }, () => undefined, stop.signal)
+      .then((report) => setSeen({ name, report }))
+      .catch(() => undefined); // the drain itself says what is wrong
+    return () => stop.abort();
+  }, [name]);
   const totals = seen?.name === name ? seen.report.totals : undefined;
   const who = (kind: string) => (totals?.[kind]?.people ?? 0) + (totals?.[kind]?.machines ?? 0);
   return (
-    <form
-      className="flex flex-col gap-3"
-      aria-label="Take a server out of duty"
-      onSubmit={(e) => {
-        e.preventDefault();
-        drain.mutate();
-      }}
+    <Form
+      label="Take a server out of duty"
+      failed="The server stays on duty"
+      form={form}
+      foot={
+        <>
+          <Button kind="main" type="submit" disabled={form.busy || !name || !reason.trim()}>
+            Move everybody off it
+          </Button>
+          {(!name || !reason.trim()) && (
+            <p className="text-ink-2">
+              It lacks{" "}
+              {!name && !reason.trim() ? "a server and a reason" : !name ? "a server" : "a reason"}.
+            </p>
+          )}
+          <p className="text-ink-2">
+            Each endpoint is led to another member first; only then does nothing lead here any more.
+            What waits on the server goes on printing.
+          </p>
+        </>
+      }
     >
       <h2>Take a server out of duty</h2>
       <Select
@@ -190,21 +202,15 @@ function TakeOut({ servers }: { servers: ServerView[] }) {
           value: s.name,
           label: s.sets.length > 0 ? `${s.name}, in ${s.sets.join(", ")}` : s.name,
         }))}
-        onChange={setName}
+        onChange={(v) => form.change({ name: v })}
       />
-      <Field
-        label="Why"
-        value={reason}
-        required
-        placeholder="such as: driver update"
-        onChange={(e) => setReason(e.target.value)}
-      />
+      <Field label="Why" required placeholder="such as: driver update" {...form.text("reason")} />
       <Select
         label="For how long"
         value={span}
         all="until somebody returns it"
         options={hours}
-        onChange={setSpan}
+        onChange={(v) => form.change({ span: v })}
       />
       {name && (
         <div role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
@@ -229,20 +235,6 @@ function TakeOut({ servers }: { servers: ServerView[] }) {
         </div>
       )}
       {name && <Checklist server={name} steps={2} />}
-      {drain.error && <ProblemNotice title="The server stays on duty" error={drain.error} />}
-      <Button kind="main" type="submit" disabled={drain.isPending || !name || !reason.trim()}>
-        Move everybody off it
-      </Button>
-      {(!name || !reason.trim()) && (
-        <p className="text-ink-2">
-          It lacks{" "}
-          {!name && !reason.trim() ? "a server and a reason" : !name ? "a server" : "a reason"}.
-        </p>
-      )}
-      <p className="text-ink-2">
-        Each endpoint is led to another member first; only then does nothing lead here any more.
-        What waits on the server goes on printing.
-      </p>
-    </form>
+    </Form>
   );
 }

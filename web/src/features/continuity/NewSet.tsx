@@ -1,32 +1,33 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useQueryClient } from "@tanstack/react-query";
 import type { ServerView } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../parts/ProblemNotice";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { useNow } from "../../lib/useNow";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { stands } from "../../parts/stock";
 
+const blank: { name: string; style: "standby" | "spread"; members: string[] } = {
+  name: "",
+  style: "standby",
+  members: [],
+};
+
 /** A server set in the draft: a name, how its members share the work, and who they are, each with how it stands. */
 export function NewSet({ servers }: { servers: ServerView[] }) {
   const client = useQueryClient();
   const now = useNow();
-  const [name, setName] = useState("");
-  const [style, setStyle] = useState<"standby" | "spread">("standby");
-  const [members, setMembers] = useState<string[]>([]);
-  const keep = useMutation({
-    mutationFn: () =>
+  const form = useForm({
+    start: blank,
+    send: ({ name, ...set }) =>
       sendEdits([
-        { list: "server_sets", name: name.trim(), object: { name: name.trim(), style, members } },
+        { list: "server_sets", name: name.trim(), object: { name: name.trim(), ...set } },
       ]),
-    onSuccess: async () => {
-      setName("");
-      setMembers([]);
-      await draftChanged(client);
-    },
+    onDone: () => draftChanged(client),
   });
+  const { name, style, members } = form.value;
   const lacks = !name.trim()
     ? "It lacks a name."
     : members.length < 2
@@ -36,20 +37,27 @@ export function NewSet({ servers }: { servers: ServerView[] }) {
   return (
     <details>
       <summary className="min-h-[24px] cursor-pointer font-medium">Put servers into a set</summary>
-      <form
-        aria-label="Put servers into a set"
-        className="mt-2 flex max-w-[48rem] flex-col gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          keep.mutate();
-        }}
+      <Form
+        label="Put servers into a set"
+        failed="The draft was not changed"
+        form={form}
+        className="mt-2 max-w-[48rem] gap-3"
+        foot={
+          <p className="flex flex-wrap items-center gap-3">
+            <Button kind="main" type="submit" disabled={Boolean(lacks) || form.busy}>
+              Put the set into the draft
+            </Button>
+            {lacks ? <span className="text-ink-2">{lacks}</span> : null}
+            {form.result && (
+              <span role="status" className="text-ink-2">
+                It is in the draft. Lead queues through it, publish, and it is compared queue by
+                queue.
+              </span>
+            )}
+          </p>
+        }
       >
-        <Field
-          label="Name of the set"
-          value={name}
-          placeholder="such as quay-pair"
-          onChange={(e) => setName(e.target.value)}
-        />
+        <Field label="Name of the set" placeholder="such as quay-pair" {...form.text("name")} />
         <fieldset>
           <legend className="font-medium">How they share the work</legend>
           {(
@@ -62,7 +70,12 @@ export function NewSet({ servers }: { servers: ServerView[] }) {
             ] as const
           ).map(([v, w]) => (
             <label key={v} className="flex min-h-[24px] items-center gap-2">
-              <input type="radio" name="style" checked={style === v} onChange={() => setStyle(v)} />
+              <input
+                type="radio"
+                name="style"
+                checked={style === v}
+                onChange={() => form.change({ style: v })}
+              />
               {w}
             </label>
           ))}
@@ -80,9 +93,11 @@ export function NewSet({ servers }: { servers: ServerView[] }) {
                   className="size-6"
                   checked={at >= 0}
                   onChange={(e) =>
-                    setMembers(
-                      e.target.checked ? [...members, s.name] : members.filter((m) => m !== s.name),
-                    )
+                    form.change({
+                      members: e.target.checked
+                        ? [...members, s.name]
+                        : members.filter((m) => m !== s.name),
+                    })
                   }
                 />
                 <span>{s.name}</span>
@@ -100,20 +115,7 @@ export function NewSet({ servers }: { servers: ServerView[] }) {
             </Mark>
           </p>
         )}
-        {keep.error && <ProblemNotice title="The draft was not changed" error={keep.error} />}
-        <p className="flex flex-wrap items-center gap-3">
-          <Button kind="main" type="submit" disabled={Boolean(lacks) || keep.isPending}>
-            Put the set into the draft
-          </Button>
-          {lacks ? <span className="text-ink-2">{lacks}</span> : null}
-          {keep.isSuccess && !name && (
-            <span role="status" className="text-ink-2">
-              It is in the draft. Lead queues through it, publish, and it is compared queue by
-              queue.
-            </span>
-          )}
-        </p>
-      </form>
+      </Form>
     </details>
   );
 }

@@ -1,5 +1,4 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
 import {
   api,
@@ -9,7 +8,9 @@ import {
   type StockDifference,
 } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
+import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useForm } from "../../parts/useForm";
 import { stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { among, keysOf } from "../../lib/among";
@@ -258,74 +259,62 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
 /** Changes what the estate says of a device, in the draft; every path and queue follows its address. */
 function EditDevice({ device }: { device: EstateDevice }) {
   const client = useQueryClient();
-  const [d, setD] = useState(device);
-  const change = (part: Partial<EstateDevice>) => setD((old) => ({ ...old, ...part }));
-  const save = useMutation({
-    mutationFn: () => sendEdits([{ list: "devices", name: d.name, object: d }]),
-    onSuccess: () => draftChanged(client),
+  const form = useForm({
+    start: device,
+    keeps: true,
+    send: (d) => {
+      const object = {
+        ...d,
+        uri: d.uri.trim(),
+        location: d.location?.trim() ?? "",
+        mac: d.mac?.trim() ?? "",
+      };
+      return sendEdits([{ list: "devices", name: d.name, object }]);
+    },
+    onDone: () => draftChanged(client),
   });
   return (
     <details className="mt-3">
       <summary className="min-h-[24px] cursor-pointer font-medium">Change it, in the draft</summary>
-      <form
-        className="mt-2 grid grid-cols-2 gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
+      <Form
+        label="What the estate says of the device"
+        failed="The draft was not changed"
+        form={form}
+        className="mt-2 gap-3"
+        foot={
+          <p>
+            <Button type="submit" disabled={form.busy}>
+              Keep in the draft
+            </Button>
+          </p>
+        }
       >
-        <Field
-          label="Title"
-          value={d.title ?? ""}
-          onChange={(e) => change({ title: e.target.value })}
-        />
-        <Field
-          label="Location"
-          value={d.location ?? ""}
-          onChange={(e) => change({ location: e.target.value.trim() })}
-        />
-        <Field
-          label="Address"
-          value={d.uri}
-          onChange={(e) => change({ uri: e.target.value.trim() })}
-          hint="Every path to it follows."
-        />
-        <Field
-          label="Hardware address"
-          value={d.mac ?? ""}
-          onChange={(e) => change({ mac: e.target.value.trim() })}
-          hint="In any notation."
-        />
-        <label className="flex flex-col gap-1 font-medium">
-          Its address is kept by
-          <select
-            className={`${inputLook} font-normal`}
-            value={d.address_kept_by ?? "unknown"}
-            onChange={(e) =>
-              change({
-                address_kept_by: among(keysOf(keptBy), e.target.value) ?? "unknown",
-              })
-            }
-          >
-            {Object.entries(keptBy).map(([k, v]) => (
-              <option key={k} value={k}>
-                {v}
-              </option>
-            ))}
-          </select>
-        </label>
-        <Field
-          label="Note"
-          value={d.note ?? ""}
-          onChange={(e) => change({ note: e.target.value })}
-        />
-        <div className="col-span-2">
-          {save.error && <ProblemNotice title="The draft was not changed" error={save.error} />}
-          <Button type="submit" disabled={save.isPending}>
-            Keep in the draft
-          </Button>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Title" {...form.text("title")} />
+          <Field label="Location" {...form.text("location")} />
+          <Field label="Address" hint="Every path to it follows." {...form.text("uri")} />
+          <Field label="Hardware address" hint="In any notation." {...form.text("mac")} />
+          <label className="flex flex-col gap-1 font-medium">
+            Its address is kept by
+            <select
+              className={`${inputLook} font-normal`}
+              value={form.value.address_kept_by ?? "unknown"}
+              onChange={(e) =>
+                form.change({
+                  address_kept_by: among(keysOf(keptBy), e.target.value) ?? "unknown",
+                })
+              }
+            >
+              {Object.entries(keptBy).map(([k, v]) => (
+                <option key={k} value={k}>
+                  {v}
+                </option>
+              ))}
+            </select>
+          </label>
+          <Field label="Note" {...form.text("note")} />
         </div>
-      </form>
+      </Form>
     </details>
   );
 }

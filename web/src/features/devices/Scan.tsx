@@ -1,18 +1,25 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask } from "../../api/client";
 import { draftDocumentQuery } from "../../api/drafts";
+import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useForm } from "../../parts/useForm";
 import { scansQuery } from "../../api/stock";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { inputLook } from "../../ui/Field";
+import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 
 const marks = { running: "open", done: "yes", stopped: "minus" };
+
+/** What is entered, as the service wants it. */
+const scanOf = (v: { ranges: string; rate: string }) => ({
+  ranges: v.ranges.split(/[\s,]+/).filter(Boolean),
+  rate: Number(v.rate),
+});
 
 /** Looks for printers that nobody listed: says first what it would touch, then shows how far it is, and can be stopped. */
 export function Scan() {
@@ -20,70 +27,63 @@ export function Scan() {
   const now = useNow();
   const scans = useQuery(scansQuery());
   const document = useQuery(draftDocumentQuery());
-  const [text, setText] = useState("");
-  const [rate, setRate] = useState(40);
-  const ranges = text.split(/[\s,]+/).filter(Boolean);
   const fresh = () => client.invalidateQueries({ queryKey: ["stock"] });
-  const plan = useMutation({
-    mutationFn: (dry: boolean) =>
-      ask(api.POST("/api/v1/stock/scans", { body: { ranges, rate, dry } })),
-    onSuccess: (_, dry) => (dry ? undefined : fresh()),
+  const plan = useForm({
+    start: { ranges: "", rate: "40" },
+    keeps: true,
+    send: (v) => ask(api.POST("/api/v1/stock/scans", { body: { ...scanOf(v), dry: true } })),
+    ofProblems: { range: "ranges" },
+  });
+  const begin = useMutation({
+    mutationFn: () =>
+      ask(api.POST("/api/v1/stock/scans", { body: { ...scanOf(plan.value), dry: false } })),
+    onSuccess: () => {
+      plan.change({});
+      return fresh();
+    },
   });
   const stop = useMutation({
     mutationFn: (id: number) =>
       ask(api.DELETE("/api/v1/stock/scans/{id}", { params: { path: { id } } })),
     onSuccess: fresh,
   });
-  const p = plan.data?.plan;
+  const p = plan.result?.plan;
   return (
     <div className="mt-3 flex max-w-[60rem] flex-col gap-4">
-      <form
-        className="flex flex-wrap items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          plan.mutate(true);
-        }}
+      <Form
+        label="Look for printers"
+        failed="It was not begun"
+        form={plan}
+        foot={begin.error && <ProblemNotice title="It was not begun" error={begin.error} />}
       >
-        <label className="flex flex-col gap-1">
-          Subnets, ranges, addresses
-          <input
-            className={`${inputLook} w-80`}
+        <div className="flex flex-wrap items-end gap-3">
+          <Field
+            label="Subnets, ranges, addresses"
+            className="w-80"
             list="subnets"
-            value={text}
             placeholder="10.40.16.32/27 10.40.8.20-10.40.8.60"
-            onChange={(e) => {
-              setText(e.target.value);
-              plan.reset();
-            }}
+            {...plan.text("ranges")}
           />
-        </label>
-        <datalist id="subnets">
-          {document.data?.subnets?.map((s) => (
-            <option key={s.cidr} value={s.cidr}>
-              {s.location}
-            </option>
-          ))}
-        </datalist>
-        <label className="flex flex-col gap-1">
-          Addresses a second
-          <input
+          <datalist id="subnets">
+            {document.data?.subnets?.map((s) => (
+              <option key={s.cidr} value={s.cidr}>
+                {s.location}
+              </option>
+            ))}
+          </datalist>
+          <Field
+            label="Addresses a second"
             type="number"
             min={1}
             max={200}
-            className={`${inputLook} w-24`}
-            value={rate}
-            onChange={(e) => {
-              setRate(Number(e.target.value));
-              plan.reset();
-            }}
+            {...plan.text("rate")}
           />
-        </label>
-        <Button type="submit" disabled={ranges.length === 0 || plan.isPending}>
-          Say what would be touched
-        </Button>
-      </form>
-      {plan.error && <ProblemNotice title="It was not begun" error={plan.error} />}
-      {p && plan.variables && (
+          <Button type="submit" disabled={!plan.value.ranges.trim() || plan.busy}>
+            Say what would be touched
+          </Button>
+        </div>
+      </Form>
+      {p && (
         <section
           aria-label="What would be touched"
           className="border border-rule bg-wash px-3 py-2"
@@ -97,7 +97,7 @@ export function Scan() {
             Each is asked: {p.asks.join("; ")}. Nothing is printed, and nothing changed.
           </p>
           <div className="mt-2">
-            <Button kind="main" disabled={plan.isPending} onClick={() => plan.mutate(false)}>
+            <Button kind="main" disabled={begin.isPending} onClick={() => begin.mutate()}>
               Begin
             </Button>
           </div>

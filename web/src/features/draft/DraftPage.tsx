@@ -3,7 +3,9 @@ import { useEffect, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { api, ask, type Draft } from "../../api/client";
 import { draftChanged, draftQuery, sendEdits } from "../../api/drafts";
+import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useForm } from "../../parts/useForm";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Diffs } from "../../ui/Diffs";
@@ -113,51 +115,49 @@ function Changes({ draft: d }: { draft: Draft }) {
 function Publish({ draft: d }: { draft: Draft }) {
   const client = useQueryClient();
   const navigate = useNavigate();
-  const [reason, setReason] = useState("");
-  const publish = useMutation({
-    mutationFn: () =>
+  const form = useForm({
+    start: { reason: "" },
+    keeps: true,
+    send: ({ reason }) =>
       ask(api.POST("/api/v1/draft/publish", { body: { reason, version: d.version } })),
-    onSuccess: async () => {
+    onDone: async () => {
       await client.invalidateQueries();
       void navigate("/history");
     },
   });
+  const lacks = !form.value.reason.trim();
   return (
     <section aria-labelledby="publish">
       <h2 id="publish">Publish</h2>
       <p className="mt-1 text-ink-2">
         It reaches connected endpoints within seconds, and can be reverted from the history.
       </p>
-      <form
-        className="mt-2 flex flex-wrap items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          publish.mutate();
-        }}
+      <Form
+        label="Publish the draft"
+        failed="Nothing was published"
+        form={form}
+        className="mt-2 gap-3"
+        foot={null}
       >
-        <Field
-          label="Why"
-          value={reason}
-          placeholder="in a few words"
-          onChange={(e) => setReason(e.target.value)}
-          className="min-w-72 flex-1"
-        />
-        <Button
-          kind="main"
-          type="submit"
-          disabled={!reason.trim() || d.conflicts.length > 0 || publish.isPending}
-        >
-          Publish {count(d.total, "change")}
-        </Button>
-      </form>
+        <div className="flex flex-wrap items-end gap-3">
+          <Field
+            label="Why"
+            placeholder="in a few words"
+            className="min-w-72 flex-1"
+            {...form.text("reason")}
+          />
+          <Button kind="main" type="submit" disabled={lacks || d.conflicts.length > 0 || form.busy}>
+            Publish {count(d.total, "change")}
+          </Button>
+        </div>
+      </Form>
       {d.conflicts.length > 0 ? (
         <p className="mt-1">
           <Mark of="no">Mend the conflicts first.</Mark>
         </p>
       ) : (
-        !reason.trim() && <p className="mt-1 text-ink-2">Still missing: a reason.</p>
+        lacks && <p className="mt-1 text-ink-2">Still missing: a reason.</p>
       )}
-      {publish.error && <ProblemNotice title="Nothing was published" error={publish.error} />}
     </section>
   );
 }

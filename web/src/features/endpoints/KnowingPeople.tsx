@@ -1,9 +1,9 @@
-import { queryOptions, useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { queryOptions, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, askAll, type AgentSettings } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../parts/ProblemNotice";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { Button } from "../../ui/Button";
 import { inputLook } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
@@ -34,36 +34,28 @@ const ways: { value: NonNullable<AgentSettings["user_from"]>; label: string; say
   },
 ];
 
+/** What is chosen and not yet kept; undefined is as it is kept. */
+type Chosen = { way?: NonNullable<AgentSettings["user_from"]>; notice?: string };
+const asKept: Chosen = {};
+
 /** How agents know who sits at a machine; a setting of the estate, in the draft. */
 export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
   const client = useQueryClient();
   const doc = useQuery({ ...draftDocumentQuery(), enabled: mayEdit });
   const unmatched = useQuery(unmatchedQuery());
   const kept = doc.data?.settings?.agents;
-  // What is chosen here and not yet kept; undefined is as it is kept.
-  const [chosenWay, setWay] = useState<NonNullable<AgentSettings["user_from"]>>();
-  const [typed, setNotice] = useState<string>();
-  const way = chosenWay ?? kept?.user_from ?? "system-unless-unknown";
-  const notice = typed ?? kept?.notice ?? "";
-  const save = useMutation({
-    mutationFn: () =>
-      sendEdits([
-        {
-          list: "settings",
-          name: "agents",
-          object: {
-            ...kept,
-            user_from: way,
-            ...(notice.trim() ? { notice: notice.trim() } : { notice: undefined }),
-          },
-        },
-      ]),
-    onSuccess: async () => {
-      await draftChanged(client);
-      setWay(undefined);
-      setNotice(undefined);
+  const wayOf = (v: Chosen) => v.way ?? kept?.user_from ?? "system-unless-unknown";
+  const wordsOf = (v: Chosen) => v.notice ?? kept?.notice ?? "";
+  const form = useForm({
+    start: asKept,
+    send: (v) => {
+      const notice = wordsOf(v).trim();
+      const object = { ...kept, user_from: wayOf(v), notice: notice || undefined };
+      return sendEdits([{ list: "settings", name: "agents", object }]);
     },
+    onDone: () => draftChanged(client),
   });
+  const [way, notice] = [wayOf(form.value), wordsOf(form.value)];
   const changed =
     way !== (kept?.user_from ?? "system-unless-unknown") || notice.trim() !== (kept?.notice ?? "");
   return (
@@ -106,13 +98,22 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
         (doc.isPending ? (
           <Waiting what="the draft" />
         ) : (
-          <form
-            className="flex flex-col gap-3"
-            aria-label="How agents know people"
-            onSubmit={(e) => {
-              e.preventDefault();
-              save.mutate();
-            }}
+          <Form
+            label="How agents know people"
+            failed="The draft was not changed"
+            form={form}
+            foot={
+              <p className="flex items-center gap-3">
+                <Button kind="main" type="submit" disabled={!changed || form.busy}>
+                  Put it into the draft
+                </Button>
+                {form.result !== undefined && !changed && (
+                  <span role="status" className="text-ink-2">
+                    It is in the draft; publish it.
+                  </span>
+                )}
+              </p>
+            }
           >
             <h2>How agents know who sits at a machine</h2>
             <fieldset className="flex flex-col gap-2">
@@ -125,7 +126,7 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
                     aria-label={w.label}
                     className="mt-0.5 size-[24px] shrink-0 accent-accent"
                     checked={way === w.value}
-                    onChange={() => setWay(w.value)}
+                    onChange={() => form.change({ way: w.value })}
                   />
                   <span>
                     {w.label}
@@ -141,7 +142,7 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
                 maxLength={2000}
                 value={notice}
                 placeholder="such as: Say who you are, with your Skerry name and password."
-                onChange={(e) => setNotice(e.target.value)}
+                onChange={(e) => form.change({ notice: e.target.value })}
               />
             </label>
             {way !== "system" && (
@@ -155,18 +156,7 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
                 </p>
               </figure>
             )}
-            {save.error && <ProblemNotice title="The draft was not changed" error={save.error} />}
-            <p className="flex items-center gap-3">
-              <Button kind="main" type="submit" disabled={!changed || save.isPending}>
-                Put it into the draft
-              </Button>
-              {save.isSuccess && !changed && (
-                <span role="status" className="text-ink-2">
-                  It is in the draft; publish it.
-                </span>
-              )}
-            </p>
-          </form>
+          </Form>
         ))}
     </div>
   );

@@ -1,8 +1,10 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState, type ReactNode } from "react";
+import { type ReactNode } from "react";
 import type { Document } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
+import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useForm } from "../../parts/useForm";
 import { overviewQuery } from "../../api/queries";
 import { stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
@@ -152,10 +154,27 @@ type PartProps = {
   says: (value: (key: string) => number) => ReactNode;
 };
 
+const nothingTyped: Record<string, string> = {};
+
 function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
   const client = useQueryClient();
-  const [typed, setTyped] = useState<Record<string, string>>({});
   const before = kept as Record<string, unknown> | undefined;
+  const form = useForm({
+    start: nothingTyped,
+    send: (typed) => {
+      const object: Record<string, unknown> = { ...before };
+      for (const [k, t] of Object.entries(typed))
+        if (t.trim() === "") delete object[k];
+        else object[k] = Number(t);
+      return sendEdits([
+        Object.keys(object).length > 0
+          ? { list: "settings", name, object }
+          : { list: "settings", name, remove: true },
+      ]);
+    },
+    onDone: () => draftChanged(client),
+  });
+  const typed = form.value;
   const value = (k: string): number => {
     const t = typed[k];
     if (t !== undefined && t.trim() !== "") return Number(t);
@@ -167,31 +186,29 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
       ([k, [, least, most]]) => !Number.isInteger(value(k)) || value(k) < least || value(k) > most,
     )
     .map(([k]) => k);
-  const save = useMutation({
-    mutationFn: () => {
-      const object: Record<string, unknown> = { ...before };
-      for (const [k, t] of Object.entries(typed))
-        if (t.trim() === "") delete object[k];
-        else object[k] = Number(t);
-      return sendEdits([
-        Object.keys(object).length > 0
-          ? { list: "settings", name, object }
-          : { list: "settings", name, remove: true },
-      ]);
-    },
-    onSuccess: async () => {
-      setTyped({});
-      await draftChanged(client);
-    },
-  });
   return (
-    <form
-      className="flex flex-col gap-3"
-      aria-label={title}
-      onSubmit={(e) => {
-        e.preventDefault();
-        save.mutate();
-      }}
+    <Form
+      label={title}
+      failed="The draft was not changed"
+      form={form}
+      foot={
+        mayEdit && (
+          <p className="flex items-center gap-3">
+            <Button
+              kind="main"
+              type="submit"
+              disabled={Object.keys(typed).length === 0 || wrong.length > 0 || form.busy}
+            >
+              Put it into the draft<span className="sr-only"> ({title})</span>
+            </Button>
+            {form.result !== undefined && Object.keys(typed).length === 0 && (
+              <span role="status" className="text-ink-2">
+                It is in the draft; publish it.
+              </span>
+            )}
+          </p>
+        )
+      }
     >
       <h2>{title}</h2>
       {name === "agents" && <Hurry kept={kept as Settings["agents"]} mayEdit={mayEdit} />}
@@ -205,7 +222,7 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
           disabled={!mayEdit}
           placeholder={`${usual}, the usual`}
           value={typed[k] ?? (before?.[k] === undefined ? "" : String(before[k]))}
-          onChange={(e) => setTyped({ ...typed, [k]: e.target.value })}
+          onChange={(e) => form.change({ [k]: e.target.value })}
           error={
             wrong.includes(k) ? `Write ${least} to ${most}, or nothing for ${usual}.` : undefined
           }
@@ -214,23 +231,6 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
       <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
         {wrong.length > 0 ? "A number is out of its bounds." : says(value)}
       </p>
-      {save.error && <ProblemNotice title="The draft was not changed" error={save.error} />}
-      {mayEdit && (
-        <p className="flex items-center gap-3">
-          <Button
-            kind="main"
-            type="submit"
-            disabled={Object.keys(typed).length === 0 || wrong.length > 0 || save.isPending}
-          >
-            Put it into the draft<span className="sr-only"> ({title})</span>
-          </Button>
-          {save.isSuccess && Object.keys(typed).length === 0 && (
-            <span role="status" className="text-ink-2">
-              It is in the draft; publish it.
-            </span>
-          )}
-        </p>
-      )}
-    </form>
+    </Form>
   );
 }

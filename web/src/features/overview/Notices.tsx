@@ -2,7 +2,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask, type EstateNotice, type NoticeView } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
+import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useForm } from "../../parts/useForm";
 import { ago } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
 import { useNow } from "../../lib/useNow";
@@ -218,81 +220,98 @@ const abouts = [
 const words = (s: string): string[] => s.split(/[\s,]+/).filter(Boolean);
 const whole = (s: string): number | undefined => (s.trim() ? Number(s) : undefined);
 
+type Entered = Record<"name" | "at" | "after" | "again" | "part" | "tell", string> & {
+  about: string[];
+  owners: boolean;
+};
+
+/** A notice as it is entered. */
+function entered(n: EstateNotice): Entered {
+  const number = (v: number | undefined) => (v ? String(v) : "");
+  return {
+    name: n.name,
+    about: n.about ?? [],
+    at: (n.at ?? []).map((a) => a.replace(/^location:/, "")).join(" "),
+    after: number(n.after),
+    again: number(n.again),
+    part: number(n.part),
+    tell: (n.tell ?? []).join(" "),
+    owners: n.owners ?? false,
+  };
+}
+
+/** The notice that was entered, with what else the one before has. */
+function noticeOf(n: EstateNotice, v: Entered) {
+  const { about: _a, at: _b, after: _c, again: _d, part: _e, tell: _f, owners: _g, ...rest } = n;
+  const tell = words(v.tell).map((t) => (/^[a-z]+:/.test(t) ? t : `mail:${t}`));
+  const at = words(v.at).map((p) => `location:${p}`);
+  const [after, again, part] = [whole(v.after), whole(v.again), whole(v.part)];
+  return {
+    ...rest,
+    name: v.name.trim(),
+    ...(v.about.length > 0 && { about: v.about }),
+    ...(at.length > 0 && { at }),
+    ...(after !== undefined && { after }),
+    ...(again !== undefined && { again }),
+    ...(part !== undefined && { part }),
+    ...(tell.length > 0 && { tell }),
+    ...(v.owners && { owners: true }),
+  };
+}
+
 /** The parts of a notice; what is wrong with them is said by the draft. */
 function NoticeForm({ of, onDone }: { of: EstateNotice; onDone: () => void }) {
   const client = useQueryClient();
-  const [name, setName] = useState(of.name);
-  const [about, setAbout] = useState<string[]>(of.about ?? []);
-  const [at, setAt] = useState((of.at ?? []).map((a) => a.replace(/^location:/, "")).join(" "));
-  const [after, setAfter] = useState(of.after ? String(of.after) : "");
-  const [again, setAgain] = useState(of.again ? String(of.again) : "");
-  const [part, setPart] = useState(of.part ? String(of.part) : "");
-  const [tell, setTell] = useState((of.tell ?? []).join(" "));
-  const [owners, setOwners] = useState(of.owners ?? false);
   const done = async () => {
     await draftChanged(client);
     onDone();
   };
-  const keep = useMutation({
-    mutationFn: () => {
-      const {
-        about: _a,
-        at: _b,
-        after: _c,
-        again: _d,
-        part: _e,
-        tell: _f,
-        owners: _g,
-        ...rest
-      } = of;
-      const tells = words(tell).map((t) => (/^[a-z]+:/.test(t) ? t : `mail:${t}`));
-      const [later, oftener, share] = [whole(after), whole(again), whole(part)];
-      return sendEdits([
-        {
-          list: "notices",
-          name: name.trim(),
-          object: {
-            ...rest,
-            name: name.trim(),
-            ...(about.length > 0 && { about }),
-            ...(words(at).length > 0 && { at: words(at).map((p) => `location:${p}`) }),
-            ...(later !== undefined && { after: later }),
-            ...(oftener !== undefined && { again: oftener }),
-            ...(share !== undefined && { part: share }),
-            ...(tells.length > 0 && { tell: tells }),
-            ...(owners && { owners }),
-          },
-        },
-      ]);
+  const form = useForm({
+    start: entered(of),
+    keeps: true,
+    send: (v) => {
+      const object = noticeOf(of, v);
+      return sendEdits([{ list: "notices", name: object.name, object }]);
     },
-    onSuccess: done,
+    onDone: done,
   });
+  const { about } = form.value;
   const drop = useMutation({
     mutationFn: () => sendEdits([{ list: "notices", name: of.name, remove: true }]),
     onSuccess: done,
   });
-  const lacks = !name.trim()
+  const lacks = !form.value.name.trim()
     ? "It lacks a name."
-    : words(tell).length === 0 && !owners
+    : words(form.value.tell).length === 0 && !form.value.owners
       ? "It tells nobody yet."
       : "";
   return (
-    <form
-      className="flex flex-col gap-3"
-      aria-label="The notice"
-      onSubmit={(e) => {
-        e.preventDefault();
-        keep.mutate();
-      }}
+    <Form
+      label="The notice"
+      failed="The draft was not changed"
+      form={form}
+      foot={
+        <>
+          {drop.error && <ProblemNotice title="It stays" error={drop.error} />}
+          <div className="flex flex-wrap items-center gap-3">
+            <Button kind="main" type="submit" disabled={Boolean(lacks) || form.busy}>
+              Put it into the draft
+            </Button>
+            {of.name && (
+              <Button disabled={drop.isPending} onClick={() => drop.mutate()}>
+                Take it out, in the draft
+              </Button>
+            )}
+            {lacks && <span className="text-ink-2">{lacks}</span>}
+          </div>
+          <p className="text-ink-2">
+            Once it is published, try it: a message goes along each way, and it is said how that
+            went.
+          </p>
+        </>
+      }
     >
-      {!of.name && (
-        <Field
-          label="Name"
-          value={name}
-          placeholder="such as harbour"
-          onChange={(e) => setName(e.target.value)}
-        />
-      )}
+      {!of.name && <Field label="Name" {...form.text("name")} placeholder="such as harbour" />}
       <fieldset>
         <legend className="font-medium">About</legend>
         {abouts.map(([v, w]) => (
@@ -302,7 +321,9 @@ function NoticeForm({ of, onDone }: { of: EstateNotice; onDone: () => void }) {
               className="size-6"
               checked={about.includes(v)}
               onChange={(e) =>
-                setAbout(e.target.checked ? [...about, v] : about.filter((x) => x !== v))
+                form.change({
+                  about: e.target.checked ? [...about, v] : about.filter((x) => x !== v),
+                })
               }
             />
             {w}
@@ -312,71 +333,45 @@ function NoticeForm({ of, onDone }: { of: EstateNotice; onDone: () => void }) {
       </fieldset>
       <Field
         label="At"
-        value={at}
+        {...form.text("at")}
         placeholder="everywhere"
         hint="Paths of locations, such as ardholm/quay-house. With some, only of what lies there."
-        onChange={(e) => setAt(e.target.value)}
       />
       <Field
         label="After so many minutes"
         type="number"
         min={1}
         max={1440}
-        value={after}
+        {...form.text("after")}
         placeholder="5, the usual"
         hint="What is over sooner is not told."
-        onChange={(e) => setAfter(e.target.value)}
       />
       <Field
         label="Again after so many hours"
         type="number"
         min={1}
         max={168}
-        value={again}
+        {...form.text("again")}
         placeholder="only once"
-        onChange={(e) => setAgain(e.target.value)}
       />
       <Field
         label="Endpoints together, from so many percent"
         type="number"
         min={1}
         max={100}
-        value={part}
+        {...form.text("part")}
         placeholder="each by itself"
-        onChange={(e) => setPart(e.target.value)}
       />
       <Field
         label="Tell"
-        value={tell}
+        {...form.text("tell")}
         placeholder="desk@skerry.example user:liv.orre"
         hint="Mail addresses, user:NAME, group:NAME by their addresses in the directory, or post:URL."
-        onChange={(e) => setTell(e.target.value)}
       />
       <label className="flex min-h-[24px] items-center gap-2">
-        <input
-          type="checkbox"
-          className="size-6"
-          checked={owners}
-          onChange={(e) => setOwners(e.target.checked)}
-        />
+        <input type="checkbox" className="size-6" {...form.check("owners")} />
         Also tell people whose jobs wait on a server that does not answer
       </label>
-      {keep.error && <ProblemNotice title="The draft was not changed" error={keep.error} />}
-      {drop.error && <ProblemNotice title="It stays" error={drop.error} />}
-      <div className="flex flex-wrap items-center gap-3">
-        <Button kind="main" type="submit" disabled={Boolean(lacks) || keep.isPending}>
-          Put it into the draft
-        </Button>
-        {of.name && (
-          <Button disabled={drop.isPending} onClick={() => drop.mutate()}>
-            Take it out, in the draft
-          </Button>
-        )}
-        {lacks && <span className="text-ink-2">{lacks}</span>}
-      </div>
-      <p className="text-ink-2">
-        Once it is published, try it: a message goes along each way, and it is said how that went.
-      </p>
-    </form>
+    </Form>
   );
 }

@@ -1,7 +1,8 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import { api, ask, type Subject } from "../../api/client";
+import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { useForm } from "../../parts/useForm";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Table } from "../../ui/Table";
@@ -26,15 +27,11 @@ function because(t: Tie): string {
 /** Under which names somebody is known, why, and how to undo it. */
 export function Names({ of: s }: { of: Subject }) {
   const client = useQueryClient();
-  const [other, setOther] = useState("");
-  const fresh = async () => {
-    setOther("");
-    await client.invalidateQueries();
-  };
-  const link = useMutation({
-    mutationFn: () =>
-      ask(api.POST("/api/v1/directory/links", { body: { a: s.name, b: other.trim() } })),
-    onSuccess: fresh,
+  const fresh = () => client.invalidateQueries();
+  const link = useForm({
+    start: { b: "" },
+    send: ({ b }) => ask(api.POST("/api/v1/directory/links", { body: { a: s.name, b: b.trim() } })),
+    onDone: fresh,
   });
   const undo = useMutation({
     mutationFn: (id: number) =>
@@ -50,7 +47,7 @@ export function Names({ of: s }: { of: Subject }) {
       ),
     onSuccess: fresh,
   });
-  const failed = link.error ?? undo.error ?? unlink.error;
+  const failed = undo.error ?? unlink.error;
   const primary = s.names?.[0];
   const first = primary ? `${primary.source}/${primary.name}` : s.name;
   return (
@@ -94,25 +91,25 @@ export function Names({ of: s }: { of: Subject }) {
         <p className="text-ink-2">One: {s.name}.</p>
       )}
       {s.user && (
-        <form
-          className="mt-2 flex flex-wrap items-end gap-3"
-          aria-label="Another name"
-          onSubmit={(e) => {
-            e.preventDefault();
-            link.mutate();
-          }}
+        <Form
+          className="mt-2 gap-3"
+          label="Another name"
+          failed="Nothing was changed"
+          form={link}
+          foot={null}
         >
-          <Field
-            label="Another name of theirs"
-            value={other}
-            placeholder="SOURCE/NAME, or as a machine writes it"
-            onChange={(e) => setOther(e.target.value)}
-            className="min-w-64 flex-1"
-          />
-          <Button type="submit" disabled={!other.trim() || link.isPending}>
-            It is theirs too
-          </Button>
-        </form>
+          <div className="flex flex-wrap items-end gap-3">
+            <Field
+              label="Another name of theirs"
+              placeholder="SOURCE/NAME, or as a machine writes it"
+              className="min-w-64 flex-1"
+              {...link.text("b")}
+            />
+            <Button type="submit" disabled={!link.value.b.trim() || link.busy}>
+              It is theirs too
+            </Button>
+          </div>
+        </Form>
       )}
       {failed && <ProblemNotice title="Nothing was changed" error={failed} />}
     </section>

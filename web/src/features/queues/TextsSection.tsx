@@ -1,8 +1,8 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import type { EstateQueue } from "../../api/client";
 import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
-import { ProblemNotice } from "../../parts/ProblemNotice";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 
@@ -10,84 +10,82 @@ import { Field } from "../../ui/Field";
 export function TextsSection({ queue }: { queue: EstateQueue }) {
   const client = useQueryClient();
   const document = useQuery(draftDocumentQuery());
-  const [q, setQ] = useState(queue);
-  const [copy, setCopy] = useState("");
-  const done = { onSuccess: () => draftChanged(client) };
-  const save = useMutation({
-    mutationFn: () => sendEdits([{ list: "queues", name: q.name, object: q }]),
-    ...done,
+  const onDone = () => draftChanged(client);
+  const save = useForm({
+    start: queue,
+    keeps: true,
+    send: (q) =>
+      sendEdits([
+        { list: "queues", name: q.name, object: { ...q, location: q.location?.trim() ?? "" } },
+      ]),
+    onDone,
   });
-  const double = useMutation({
-    mutationFn: () => {
+  const double = useForm({
+    start: { name: "" },
+    keeps: true,
+    send: async (v) => {
       const { formerly: _, ...rest } = queue;
-      return sendEdits([
-        { list: "queues", name: copy.trim(), object: { ...rest, name: copy.trim() } },
-      ]);
+      const name = v.name.trim();
+      await sendEdits([{ list: "queues", name, object: { ...rest, name } }]);
+      return name;
     },
-    ...done,
+    onDone,
   });
-  const taken = (document.data?.queues ?? []).some((o) => o.name === copy.trim());
+  const copy = double.value.name.trim();
+  const taken = (document.data?.queues ?? []).some((o) => o.name === copy);
   return (
     <details>
       <summary className="min-h-[24px] cursor-pointer font-medium">
         Title, location, note; duplicate it
       </summary>
-      <form
-        className="mt-2 grid grid-cols-2 gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          save.mutate();
-        }}
+      <Form
+        label="Texts of the queue"
+        failed="The draft was not changed"
+        form={save}
+        className="mt-2 gap-3"
+        foot={
+          <p>
+            <Button type="submit" disabled={save.busy}>
+              Keep in the draft
+            </Button>
+          </p>
+        }
       >
-        <Field
-          label="Title"
-          value={q.title ?? ""}
-          onChange={(e) => setQ({ ...q, title: e.target.value })}
-        />
-        <Field
-          label="Location"
-          value={q.location ?? ""}
-          onChange={(e) => setQ({ ...q, location: e.target.value.trim() })}
-        />
-        <Field
-          className="col-span-2"
-          label="Note"
-          value={q.note ?? ""}
-          onChange={(e) => setQ({ ...q, note: e.target.value })}
-          hint="It stays with the queue, and goes along when the estate is exported."
-        />
-        <div className="col-span-2">
-          {save.error && <ProblemNotice title="The draft was not changed" error={save.error} />}
-          <Button type="submit" disabled={save.isPending}>
-            Keep in the draft
-          </Button>
+        <div className="grid grid-cols-2 gap-3">
+          <Field label="Title" {...save.text("title")} />
+          <Field label="Location" {...save.text("location")} />
+          <Field
+            className="col-span-2"
+            label="Note"
+            hint="It stays with the queue, and goes along when the estate is exported."
+            {...save.text("note")}
+          />
         </div>
-      </form>
-      <form
-        className="mt-3 flex flex-wrap items-end gap-3"
-        onSubmit={(e) => {
-          e.preventDefault();
-          double.mutate();
-        }}
+      </Form>
+      <Form
+        label="A duplicate of the queue"
+        failed="It was not duplicated"
+        form={double}
+        className="mt-3 gap-3"
+        foot={null}
       >
-        <Field
-          label="Name of a duplicate"
-          value={copy}
-          placeholder={`${queue.name}-2`}
-          onChange={(e) => setCopy(e.target.value)}
-          error={taken && !double.isSuccess ? "the draft has a queue of that name" : undefined}
-        />
-        <Button type="submit" disabled={!copy.trim() || taken || double.isPending}>
-          Duplicate it in the draft
-        </Button>
-        {double.isSuccess && (
-          <span role="status">
-            The draft has {double.variables === undefined && copy.trim()}; nobody gets it before a
-            grant selects it.
-          </span>
-        )}
-        {double.error && <ProblemNotice title="It was not duplicated" error={double.error} />}
-      </form>
+        <div className="flex flex-wrap items-end gap-3">
+          <Field
+            label="Name of a duplicate"
+            placeholder={`${queue.name}-2`}
+            {...double.text("name")}
+            {...(taken && !double.result && { error: "the draft has a queue of that name" })}
+          />
+          <Button type="submit" disabled={!copy || taken || double.busy}>
+            Duplicate it in the draft
+          </Button>
+          {double.result && (
+            <span role="status">
+              The draft has {double.result}; nobody gets it before a grant selects it.
+            </span>
+          )}
+        </div>
+      </Form>
     </details>
   );
 }

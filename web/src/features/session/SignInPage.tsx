@@ -1,55 +1,41 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { useState, type FormEvent } from "react";
-import { api, ask, ProblemError } from "../../api/client";
+import { useQueryClient } from "@tanstack/react-query";
+import { api, ask } from "../../api/client";
+import { Form } from "../../parts/Form";
+import { useForm } from "../../parts/useForm";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Logo } from "../../ui/Logo";
-import { Failure } from "../../ui/Notice";
 
 export function SignInPage() {
   const client = useQueryClient();
-  const [name, setName] = useState("");
-  const [password, setPassword] = useState("");
-  const enter = useMutation({
-    mutationFn: () => ask(api.POST("/api/v1/session", { body: { name, password } })),
-    onSuccess: () => client.invalidateQueries(),
+  const form = useForm({
+    start: { name: "", password: "" },
+    keeps: true,
+    send: (body) => ask(api.POST("/api/v1/session", { body })),
+    onDone: () => client.invalidateQueries(),
   });
-  const onSubmit = (e: FormEvent) => {
-    e.preventDefault();
-    enter.mutate();
-  };
   return (
     <Gate title="Sign in to Cirque">
-      <form onSubmit={onSubmit} className="flex flex-col gap-4">
-        <Field
-          label="Name"
-          autoComplete="username"
-          autoFocus
-          required
-          value={name}
-          onChange={(e) => setName(e.target.value)}
-        />
+      <Form
+        label="Sign in"
+        failed="You are not signed in"
+        form={form}
+        className="gap-4"
+        foot={
+          <Button kind="main" type="submit" disabled={form.busy}>
+            {form.busy ? "Signing in…" : "Sign in"}
+          </Button>
+        }
+      >
+        <Field label="Name" autoComplete="username" autoFocus required {...form.text("name")} />
         <Field
           label="Password"
           type="password"
           autoComplete="current-password"
           required
-          value={password}
-          onChange={(e) => setPassword(e.target.value)}
+          {...form.text("password")}
         />
-        {enter.error && (
-          <Failure
-            title="You are not signed in"
-            problem={{
-              message: enter.error.message,
-              fix: enter.error instanceof ProblemError ? enter.error.problem.fix : undefined,
-            }}
-          />
-        )}
-        <Button kind="main" type="submit" disabled={enter.isPending}>
-          {enter.isPending ? "Signing in…" : "Sign in"}
-        </Button>
-      </form>
+      </Form>
     </Gate>
   );
 }
