@@ -32,7 +32,6 @@ export function Scan() {
     start: { ranges: "", rate: "40" },
     keeps: true,
     send: (v) => ask(api.POST("/api/v1/stock/scans", { body: { ...scanOf(v), dry: true } })),
-    ofProblems: { range: "ranges" },
   });
   const begin = useMutation({
     mutationFn: () =>
