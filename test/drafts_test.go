@@ -355,6 +355,9 @@ func TestWhoCouldPrint(t *testing.T) {
 		for _, h := range r.Holders {
 			out = append(out, h.Name)
 		}
+		if n := r.Have.People + r.Have.Machines; n != len(out) || n != r.Total || r.Next != "" {
+			t.Errorf("%+v", r)
+		}
 		return out
 	}
 	if got := holders(nil); !slices.Equal(got, []string{"jonas"}) {

@@ -32,5 +32,17 @@ type RollSheet struct {
 	Revisions []int     `json:"revisions" doc:"The revisions that were current in that time."`
 	Looked    Count     `json:"looked" doc:"Everybody; who is not among the holders has it not."`
 	Permitted Count     `json:"permitted" doc:"Who may print to it by its access rules, whatever grants say."`
-	Holders   []Holder  `json:"holders"`
+	Have      Count     `json:"have" doc:"Who has it, on all pages."`
+	Holders   []Holder  `json:"holders" doc:"People first, by name; a part of all."`
+	Total     int       `json:"total" doc:"How many there are on all pages."`
+	Next      string    `json:"next" doc:"What to give as after to have the next page; empty on the last one."`
 }
+
+// A Subject is a person or a machine.
+type Subject struct {
+	Kind string `json:"kind" enum:"user,machine"`
+	Name string `json:"name"`
+}
+
+// Key names a subject, or whoever holds something.
+func Key(kind, called string) string { return kind + " " + called }

@@ -80,9 +80,3 @@ type Changed struct {
 	Changed bool   `json:"changed"`
 	Says    string `json:"says"`
 }
-
-// Bare are those who have no queue at all.
-type Bare struct {
-	People   []string `json:"people"`
-	Machines []string `json:"machines"`
-}

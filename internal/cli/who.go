@@ -1,18 +1,20 @@
 package cli
 
 import (
+	"context"
 	"fmt"
 	"io"
 	"net/url"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"cirque/core/lineup"
+	"cirque/core/page"
 	"cirque/core/rehearse"
 	"cirque/core/words"
-	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
 
@@ -53,8 +55,7 @@ listed did not have it. With --bare: who has no queue at all just now.`,
 			if err != nil {
 				return err
 			}
-			x, err := apiclient.Get[rehearse.RollSheet](c.Context(), client, apiclient.Path("/api/v1/queues", a[0])+
-				"/holders", q)
+			x, err := wholeRoll(c.Context(), client, a[0], q)
 			if err != nil {
 				return err
 			}
@@ -72,30 +73,43 @@ func (r *root) bare(c *cobra.Command) error {
 	if err != nil {
 		return err
 	}
-	x, err := apiclient.Get[api.Bare](c.Context(), client, "/api/v1/bare", nil)
+	list, err := apiclient.List[rehearse.Subject](c.Context(), client, "/api/v1/bare", nil)
 	if err != nil {
 		return err
 	}
-	return r.print(c, x, func(w io.Writer) {
-		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", words.Count(len(x.People),
-			"person"), words.Count(len(x.Machines), "machine"))
-		for _, list := range [][]string{x.People, x.Machines} {
-			for _, n := range list {
-				fmt.Fprintln(w, "  "+n)
+	return r.print(c, list, func(w io.Writer) {
+		people := 0
+		for _, v := range list {
+			if v.Kind == "user" {
+				people++
 			}
+		}
+		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", words.Count(people,
+			"person"), words.Count(len(list)-people, "machine"))
+		for _, v := range list {
+			fmt.Fprintln(w, "  "+v.Name)
 		}
 	})
 }
 
-func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
-	people, machines := 0, 0
-	for _, h := range x.Holders {
-		if h.Kind == "user" {
-			people++
-		} else {
-			machines++
+// wholeRoll reads who has a queue, page by page.
+func wholeRoll(ctx context.Context, client *apiclient.Client, queue string, q url.Values) (rehearse.RollSheet, error) {
+	q.Set("limit", strconv.Itoa(page.Most))
+	all := rehearse.RollSheet{Holders: []rehearse.Holder{}}
+	for {
+		x, err := apiclient.Get[rehearse.RollSheet](ctx, client, apiclient.Path("/api/v1/queues", queue)+"/holders", q)
+		if err != nil {
+			return all, err
 		}
+		x.Holders = append(all.Holders, x.Holders...)
+		if all = x; all.Next == "" {
+			return all, nil
+		}
+		q.Set("after", all.Next)
 	}
+}
+
+func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
 	span := x.From.Local().Format("2006-01-02 15:04")
 	if x.Until.After(x.From) {
 		span += " to " + x.Until.Local().Format("2006-01-02 15:04")
@@ -104,8 +118,9 @@ func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
 	for _, n := range x.Revisions {
 		revs = append(revs, fmt.Sprint(n))
 	}
-	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, people, words.Count(x.Looked.People,
-		"person"), machines, words.Count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
+	fmt.Fprintf(w, "%s: had by %d of %s and %d of %s; %s, revision %s.\n", x.Queue, x.Have.People,
+		words.Count(x.Looked.People,
+			"person"), x.Have.Machines, words.Count(x.Looked.Machines, "machine"), span, strings.Join(revs, ", "))
 	fmt.Fprintf(w, "By its access rules %s and %s may print to it.\n\n", words.Count(x.Permitted.People, "person"),
 		words.Count(x.Permitted.Machines, "machine"))
 	t := r.table("WHO", "", "EFFECT", "WHEN", "BY")

@@ -47,6 +47,7 @@ func rehearsalsRoutes(s *server, a huma.API) {
 			return items(*in, list, err, func(v *rehearse.Dependence) string { return v.Kind + " " + v.Name })
 		})
 	type who struct {
+		Paging
 		Name  string `path:"name" maxLength:"256"`
 		From  string `query:"from" maxLength:"64" doc:"RFC 3339; the present when absent."`
 		Until string `query:"until" maxLength:"64" doc:"RFC 3339: everybody who had it at any time from then until here."`
@@ -69,13 +70,15 @@ func rehearsalsRoutes(s *server, a huma.API) {
 				end = *until
 			}
 			r, err := s.svc.Lineups.Who(ctx, principalOf(ctx), in.Name, begin, end)
+			part := cut(in.Paging, r.Holders, func(h *rehearse.Holder) string { return rehearse.Key(h.Kind, h.Name) })
+			r.Holders, r.Total, r.Next = part.Items, part.Total, part.Next
 			return &out[rehearse.RollSheet]{r}, err
 		})
-	route(s, a, "GET", "/api/v1/bare", "bare", "Who has no queue at all just now", small, func(ctx context.Context,
-		_ *struct{}) (*out[api.Bare], error) {
-		people, machines, err := s.svc.Lineups.Bare(ctx, principalOf(ctx))
-		return &out[api.Bare]{api.Bare{People: people, Machines: machines}}, err
-	})
+	route(s, a, "GET", "/api/v1/bare", "bare", "Who has no queue at all just now", small,
+		func(ctx context.Context, in *Paging) (paged[rehearse.Subject], error) {
+			list, err := s.svc.Lineups.Bare(ctx, principalOf(ctx))
+			return items(*in, list, err, func(v *rehearse.Subject) string { return rehearse.Key(v.Kind, v.Name) })
+		})
 	route(s, a, "GET", "/api/v1/duties", "duties", "Servers and devices that do not serve just now", small,
 		func(ctx context.Context, in *Paging) (paged[live.Note], error) {
 			list, err := s.svc.Continuity.Duties(ctx, principalOf(ctx))

@@ -52,6 +52,7 @@ type Room struct {
 
 	scratch    sync.Pool
 	rehearsals rehearsals
+	rolls      rolls
 	sheets     atomic.Pointer[sheets]
 }
 

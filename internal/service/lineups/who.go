@@ -3,6 +3,7 @@ package lineups
 import (
 	"context"
 	"slices"
+	"sync"
 	"time"
 
 	"cirque/core/access"
@@ -19,6 +20,19 @@ func (s *Room) Who(ctx context.Context, p *access.Principal, queue string, from,
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return rehearse.RollSheet{}, err
 	}
+	of := rollKey{p.Role, queue, from, until, s.present.View().World}
+	if kept, ok := s.rolls.get(of, s.now()); ok {
+		return kept, nil
+	}
+	out, err := s.who(ctx, p, queue, from, until)
+	if err == nil {
+		s.rolls.keep(of, out, s.now())
+	}
+	return out, err
+}
+
+func (s *Room) who(ctx context.Context, p *access.Principal, queue string, from,
+	until time.Time) (rehearse.RollSheet, error) {
 	out := rehearse.RollSheet{Queue: queue, From: from, Until: until, Holders: []rehearse.Holder{}, Revisions: []int{}}
 	moments := []present.When{{}}
 	if !from.IsZero() {
@@ -71,7 +85,46 @@ func (s *Room) Who(ctx context.Context, p *access.Principal, queue string, from,
 		return out, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate of that time has "+
 			"no queue %q", queue)
 	}
+	for _, h := range out.Holders {
+		if h.Kind == "user" {
+			out.Have.People++
+		} else {
+			out.Have.Machines++
+		}
+		out.Have.Contexts += h.Contexts
+	}
 	return out, nil
+}
+
+// rolls keeps the latest answer to Who for as long as somebody may be reading it page by page: each looks at everybody.
+type rolls struct {
+	sync.Mutex
+	of    rollKey // guarded by the mutex, as are the others
+	sheet rehearse.RollSheet
+	at    time.Time
+}
+
+type rollKey struct {
+	by          access.Role // what may be looked at is by role
+	queue       string
+	from, until time.Time
+	world       *lineup.World
+}
+
+// rollFresh is for how long an answer is kept.
+const rollFresh = 20 * time.Second
+
+// get gives what is kept; it is not to be changed.
+func (r *rolls) get(of rollKey, now time.Time) (rehearse.RollSheet, bool) {
+	r.Lock()
+	defer r.Unlock()
+	return r.sheet, r.of == of && now.Sub(r.at) < rollFresh
+}
+
+func (r *rolls) keep(of rollKey, sheet rehearse.RollSheet, now time.Time) {
+	r.Lock()
+	defer r.Unlock()
+	r.of, r.sheet, r.at = of, sheet, now
 }
 
 // roll adds who had a queue in one stretch of time.
@@ -104,17 +157,18 @@ func (s *Room) roll(ctx context.Context, snap *present.View, queue string, begin
 	return nil
 }
 
-// Bare lists who has no queue at all just now, in the contexts in which they were last seen.
-func (s *Room) Bare(ctx context.Context, p *access.Principal) (people, machines []string, err error) {
+// Bare lists who has no queue at all just now, in the contexts in which they were last seen: people, then machines, by
+// name.
+func (s *Room) Bare(ctx context.Context, p *access.Principal) ([]rehearse.Subject, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
-		return nil, nil, err
+		return nil, err
 	}
 	snap := s.present.View()
 	cases, err := s.Cases(ctx, snap)
 	if err != nil {
-		return nil, nil, err
+		return nil, err
 	}
-	people, machines = []string{}, []string{}
+	var people, machines []string
 	now := s.now().UTC()
 	err = s.present.Crew.Share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		return func(from, to int) func() {
@@ -124,5 +178,12 @@ func (s *Room) Bare(ctx context.Context, p *access.Principal) (people, machines 
 	})
 	slices.Sort(people)
 	slices.Sort(machines)
-	return people, machines, err
+	out := make([]rehearse.Subject, 0, len(people)+len(machines))
+	for _, n := range people {
+		out = append(out, rehearse.Subject{Kind: "user", Name: n})
+	}
+	for _, n := range machines {
+		out = append(out, rehearse.Subject{Kind: "machine", Name: n})
+	}
+	return out, err
 }

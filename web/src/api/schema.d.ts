@@ -2962,10 +2962,6 @@ export interface components {
             /** @description Add and replace only the objects named; else the draft then equals the files. */
             merge?: boolean;
         };
-        Bare: {
-            machines: string[];
-            people: string[];
-        };
         BulkRenaming: {
             from: string;
             to: string;
@@ -5856,6 +5852,16 @@ export interface components {
              */
             total: number;
         };
+        PageSubject: {
+            items: components["schemas"]["RehearseSubject"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageSubnet: {
             items: components["schemas"]["EstateSubnet"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -6172,6 +6178,11 @@ export interface components {
             times?: string[];
             to?: string;
         };
+        RehearseSubject: {
+            /** @enum {string} */
+            kind: "user" | "machine";
+            name: string;
+        };
         Rename: {
             /** @description Only say which names they would have. */
             dry?: boolean;
@@ -6195,14 +6206,24 @@ export interface components {
         Roll: {
             /** Format: date-time */
             from: string;
+            /** @description Who has it, on all pages. */
+            have: components["schemas"]["RehearseCount"];
+            /** @description People first, by name; a part of all. */
             holders: components["schemas"]["RehearseHolder"][];
             /** @description Everybody; who is not among the holders has it not. */
             looked: components["schemas"]["RehearseCount"];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
             /** @description Who may print to it by its access rules, whatever grants say. */
             permitted: components["schemas"]["RehearseCount"];
             queue: string;
             /** @description The revisions that were current in that time. */
             revisions: number[];
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
             /** Format: date-time */
             until: string;
         };
@@ -7552,7 +7573,14 @@ export interface operations {
     };
     bare: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -7565,7 +7593,7 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Bare"];
+                    "application/json": components["schemas"]["PageSubject"];
                 };
             };
             /** @description Unauthorized */
@@ -14950,6 +14978,12 @@ export interface operations {
     holders: {
         parameters: {
             query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
                 /** @description RFC 3339; the present when absent. */
                 from?: string;
                 /** @description RFC 3339: everybody who had it at any time from then until here. */

@@ -7,7 +7,9 @@ import { count } from "../../lib/words";
 import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 
-/** Everybody who has a queue now, or had it on a day; days end at midnight by this machine's clock. */
+const shown = 200;
+
+/** Who has a queue now, or had it on a day; days end at midnight by this machine's clock. */
 const holdersQuery = (queue: string, day: string) =>
   queryOptions({
     queryKey: ["lineup", "holders", queue, day],
@@ -18,7 +20,10 @@ const holdersQuery = (queue: string, day: string) =>
         api.GET("/api/v1/queues/{name}/holders", {
           params: {
             path: { name: queue },
-            query: { ...(begin && end && { from: begin.toISOString(), until: end.toISOString() }) },
+            query: {
+              limit: shown,
+              ...(begin && end && { from: begin.toISOString(), until: end.toISOString() }),
+            },
           },
           signal,
         }),
@@ -27,15 +32,12 @@ const holdersQuery = (queue: string, day: string) =>
     retry: false,
   });
 
-const shown = 200;
-
 /** Who has a queue: now, or on a day of the past. Asked for when it is opened. */
 export function HoldersSection({ queue }: { queue: string }) {
   const [open, setOpen] = useState(false);
   const [day, setDay] = useState("");
   const holders = useQuery({ ...holdersQuery(queue, day), enabled: open });
   const r = holders.data;
-  const people = r?.holders.filter((h) => h.kind === "user").length ?? 0;
   return (
     <details onToggle={(e) => setOpen(e.currentTarget.open)}>
       <summary className="min-h-[24px] cursor-pointer font-medium">Who has it</summary>
@@ -59,7 +61,7 @@ export function HoldersSection({ queue }: { queue: string }) {
         <>
           <p className="mt-2">
             <strong className="font-medium">
-              {people} of {count(r.looked.people, "person")} and {r.holders.length - people} of{" "}
+              {r.have.people} of {count(r.looked.people, "person")} and {r.have.machines} of{" "}
               {count(r.looked.machines, "machine")}
             </strong>
             , by revision {r.revisions.join(", ")}. Who is not listed{" "}
@@ -67,7 +69,7 @@ export function HoldersSection({ queue }: { queue: string }) {
             {count(r.permitted.people, "person")} may print to it.
           </p>
           <ul className="mt-1">
-            {r.holders.slice(0, shown).map((h) => (
+            {r.holders.map((h) => (
               <li
                 key={`${h.kind}/${h.name}`}
                 className="flex flex-wrap gap-x-3 border-b border-rule py-0.5"
@@ -86,9 +88,9 @@ export function HoldersSection({ queue }: { queue: string }) {
               </li>
             ))}
           </ul>
-          {r.holders.length > shown && (
+          {r.next && (
             <p className="text-ink-2">
-              and {r.holders.length - shown} more:{" "}
+              and {r.total - r.holders.length} more:{" "}
               <code className="font-mono">cirque who {queue}</code>.
             </p>
           )}
