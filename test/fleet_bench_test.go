@@ -16,6 +16,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/continuity"
 	"cirque/core/document"
 	"cirque/core/live"
 	"cirque/internal/app"
@@ -264,6 +265,10 @@ func BenchmarkDeadServer(b *testing.B) {
 	if _, err := netip.ParseAddrPort(addr); err != nil {
 		b.Fatal(err)
 	}
+	f.until("it is proven to answer", time.Minute, func() bool { // what never answered is not down
+		list, err := f.svc.Continuity.Healths(b.Context(), owner)
+		return err == nil && continuity.VerdictOf(list, "ps-1") == continuity.Up
+	})
 	for b.Loop() {
 		begin := time.Now()
 		_ = f.first.Close()
