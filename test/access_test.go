@@ -11,13 +11,10 @@ import (
 	"testing"
 	"time"
 
-	"go.yaml.in/yaml/v3"
-
 	"cirque/core/access"
 	"cirque/internal/api"
 	"cirque/internal/app"
 	"cirque/internal/cli"
-	"cirque/internal/httpapi"
 )
 
 // TestEveryRouteEveryRole walks each route of the API's description as nobody and in each role. A
@@ -178,18 +175,8 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/endpoints/driver/{digest}/file": "?path=x", "GET /api/v1/drivers/compare": "?a=x"}
 	s := startService(t)
 	tokens := s.everyRole()
-	text, err := httpapi.OpenAPI("1")
-	if err != nil {
-		t.Fatal(err)
-	}
-	var doc struct {
-		Paths map[string]map[string]any `yaml:"paths"`
-	}
-	if err := yaml.Unmarshal(text, &doc); err != nil {
-		t.Fatal(err)
-	}
 	seen := 0
-	for path, methods := range doc.Paths {
+	for path, methods := range describedPaths(t) {
 		for method := range methods {
 			name := strings.ToUpper(method) + " " + path
 			may, ok := who[name]

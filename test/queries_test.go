@@ -53,16 +53,6 @@ func queriesWith(t *testing.T, n int) map[string]int {
 	database := testkit.Database(t)
 	fill(t, database, n)
 	s := startService(t, func(o *app.Options) { o.Database = database })
-	text, err := httpapi.OpenAPI("1")
-	if err != nil {
-		t.Fatal(err)
-	}
-	var doc struct {
-		Paths map[string]map[string]any `yaml:"paths"`
-	}
-	if err := yaml.Unmarshal(text, &doc); err != nil {
-		t.Fatal(err)
-	}
 	ask := func(path string) (answered bool) {
 		t.Helper()
 		req, err := http.NewRequestWithContext(t.Context(), http.MethodGet, s.URL+path, nil)
@@ -81,7 +71,7 @@ func queriesWith(t *testing.T, n int) map[string]int {
 		return resp.StatusCode == http.StatusOK
 	}
 	out := map[string]int{}
-	for path, methods := range doc.Paths {
+	for path, methods := range describedPaths(t) {
 		if methods["get"] == nil || path == "/api/v1/watch" || path == "/api/v1/audit/lines" {
 			continue // the one never ends, the other gives all there is, part by part
 		}
@@ -95,6 +85,22 @@ func queriesWith(t *testing.T, n int) map[string]int {
 		out[path] = s.asked(t)[route] - before[route]
 	}
 	return out
+}
+
+// describedPaths are the paths of the API's description, with their methods in lower case.
+func describedPaths(t *testing.T) map[string]map[string]any {
+	t.Helper()
+	text, err := httpapi.OpenAPI("1")
+	if err != nil {
+		t.Fatal(err)
+	}
+	var doc struct {
+		Paths map[string]map[string]any `yaml:"paths"`
+	}
+	if err := yaml.Unmarshal(text, &doc); err != nil {
+		t.Fatal(err)
+	}
+	return doc.Paths
 }
 
 // asked is how often the database was asked on behalf of each route that reads, by the route's pattern.
