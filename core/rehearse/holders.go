@@ -45,7 +45,7 @@ func Holders(w *lineup.World, cases []Case, queue string, begin, end time.Time, 
 	}
 	for i := from; i < to; i++ {
 		c := cases[i]
-		who := c.Kind + " " + c.Name
+		who := Key(c.Kind, c.Name)
 		if who != last {
 			finish()
 			last = who
@@ -114,15 +114,15 @@ func AddRolls(holders *[]Holder, looked, permitted *Count, rolls []Roll) {
 	var l, p Count
 	at := make(map[string]int, len(*holders))
 	for i, h := range *holders {
-		at[h.Kind+" "+h.Name] = i
+		at[Key(h.Kind, h.Name)] = i
 	}
 	for _, r := range rolls {
 		l.sum(r.Looked)
 		p.sum(r.Permitted)
 		for _, h := range r.Holders {
-			i, known := at[h.Kind+" "+h.Name]
+			i, known := at[Key(h.Kind, h.Name)]
 			if !known {
-				at[h.Kind+" "+h.Name] = len(*holders)
+				at[Key(h.Kind, h.Name)] = len(*holders)
 				*holders = append(*holders, h)
 				continue
 			}

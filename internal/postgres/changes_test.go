@@ -19,7 +19,8 @@ func TestLastChanges(t *testing.T) {
 		"{estate: 1, locations: [{path: north, title: North}], subnets: [{cidr: 10.1.0.0/16, location: north}], " +
 			"queues: [{name: a, title: A, paths: [{gateway: true}]}], settings: {agents: {notice: Hello}}}",
 		"{estate: 1, locations: [{path: north, title: North}], subnets: [{cidr: 10.1.0.0/16, location: north}], " +
-			"queues: [{name: a, title: A, paths: [{gateway: true}]}], settings: {agents: {notice: Hello}, continuity: {probe_seconds: 9}}}",
+			"queues: [{name: a, title: A, paths: [{gateway: true}]}], settings: {agents: {notice: Hello}, continuity: " +
+			"{probe_seconds: 9}}}",
 	} {
 		doc, err := estate.Parse([]document.File{{Name: "e.yaml", Text: text}}, estate.Options{})
 		if err != nil {

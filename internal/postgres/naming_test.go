@@ -12,7 +12,8 @@ import (
 func TestRevisionsNaming(t *testing.T) {
 	t.Parallel()
 	s, ctx := testkit.Store(t), t.Context()
-	for _, entry := range []string{"user:Mira", "user:mira.solvang", "group:mira", `user:O"Neil & Søn`, "user:ΟΔΥΣΣΕΥΣ"} {
+	for _, entry := range []string{"user:Mira", "user:mira.solvang", "group:mira",
+		`user:O"Neil & Søn`, "user:ΟΔΥΣΣΕΥΣ"} {
 		if _, err := publish(ctx, s, &estate.Document{Estate: 1, Queues: []estate.Queue{{Name: "hall"}},
 			Grants: []estate.Grant{{Name: "g", Effect: estate.Place, Queues: []string{"hall"},
 				To: []string{entry}}}}); err != nil {

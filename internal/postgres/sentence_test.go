@@ -20,7 +20,8 @@ func TestEraseInSentences(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	add(event.Event{Kind: "a", Subject: "hall", Author: "Mira"}.Saying("{queue} was picked for {person}", "queue", "mira-hall",
+	add(event.Event{Kind: "a", Subject: "hall", Author: "Mira"}.Saying("{queue} was picked for {person}", "queue",
+		"mira-hall",
 		"person", event.Person("Mira")))
 	add(event.Event{Kind: "b", Subject: "hall", Author: "jens"}.Saying("{person} asks for {queue}: {reason}", "person",
 		event.Person("jens"), "queue", "hall", "reason", "as MIRA said, and miranda"))
@@ -42,7 +43,8 @@ func TestEraseInSentences(t *testing.T) {
 		if e.Kind != "c" && e.Sentence.String() != e.Says {
 			t.Errorf("%s: the fields say %q, the sentence %q", e.Kind, e.Sentence, e.Says)
 		}
-		if e.Kind == "a" && (e.Author != stands || e.Sentence.Fields["person"] != stands) || e.Kind == "c" && e.Subject != stands {
+		if e.Kind == "a" && (e.Author != stands || e.Sentence.Fields["person"] != stands) ||
+			e.Kind == "c" && e.Subject != stands {
 			t.Errorf("%+v", e)
 		}
 		delete(want, e.Kind)
@@ -53,5 +55,23 @@ func TestEraseInSentences(t *testing.T) {
 	found, err := s.Events.Events(t.Context(), page.Ask{Limit: 10}, "miranda")
 	if err != nil || len(found.Items) != 1 || !strings.Contains(found.Items[0].Sentence.Fields["reason"], "miranda") {
 		t.Errorf("%+v %v", found, err)
+	}
+}
+
+// TestOlderVersionErases: a version that knows no fields takes a name out of says alone; the fields do not keep it.
+func TestOlderVersionErases(t *testing.T) {
+	t.Parallel()
+	s := testkit.Store(t)
+	if err := s.Events.AddEvent(t.Context(), event.Event{Kind: "a", Subject: "x", Author: "y"}.Saying(
+		"{person} was here", "person", event.Person("mira"))); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Exec(t.Context(), "BEGIN; SET LOCAL cirque.erasing = 'on'; "+
+		"UPDATE event SET says = without_name(says, 'mira', 'gone') WHERE kind = 'a'; COMMIT"); err != nil {
+		t.Fatal(err)
+	}
+	list, err := s.Events.Audit(t.Context(), event.Filter{Kind: "a"}, page.Ask{})
+	if err != nil || len(list.Items) != 1 || list.Items[0].Says != "gone was here" || list.Items[0].Sentence != nil {
+		t.Errorf("%+v %v", list.Items, err)
 	}
 }

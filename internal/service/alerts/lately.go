@@ -19,27 +19,31 @@ const (
 // late keeps what was found last.
 type late struct {
 	sync.Mutex
-	list []aFault             // guarded by the mutex, as are the others
-	seen map[string]time.Time // by key: since when each fault is known, also those of endpoints
-	at   time.Time            // zero before the first time
-	took time.Duration        // the last time, by this machine's own clock
+	lookedFor // guarded by the mutex
 
 	stale chan struct{} // somebody was told what is to be looked for anew
+}
+
+// lookedFor is what came of one look.
+type lookedFor struct {
+	list []aFault
+	seen map[string]time.Time // by key: since when each fault is known, also those of endpoints
+	at   time.Time            // zero before the first time
+	took time.Duration        // by this machine's own clock
 }
 
 // lately is faults, and since when all are known. What it gives is not to be changed.
 func (s *Room) lately(ctx context.Context) ([]aFault, map[string]time.Time, error) {
 	s.late.Lock()
 	defer s.late.Unlock() // so that several who ask at once have it looked for once
-	now := s.now()
-	age, rest := now.Sub(s.late.at), max(faultsFresh, faultsRest*s.late.took)
+	age, rest := s.now().Sub(s.late.at), max(faultsFresh, faultsRest*s.late.took)
 	switch {
 	case s.late.at.IsZero() || age >= rest && (s.late.took < faultsSlow || age >= 2*rest):
-		list, seen, took, err := s.lookForFaults(ctx)
+		found, err := s.lookForFaults(ctx)
 		if err != nil {
 			return nil, nil, err
 		}
-		s.late.list, s.late.seen, s.late.at, s.late.took = list, seen, now, took
+		s.late.lookedFor = found
 	case age >= rest:
 		select {
 		case s.late.stale <- struct{}{}:
@@ -57,23 +61,23 @@ func (s *Room) keepFaults(ctx context.Context) error {
 			return nil
 		case <-s.late.stale:
 		}
-		now := s.now()
-		list, seen, took, err := s.lookForFaults(ctx)
+		found, err := s.lookForFaults(ctx)
 		if err != nil {
 			return err
 		}
 		s.late.Lock()
-		s.late.list, s.late.seen, s.late.at, s.late.took = list, seen, now, took
+		s.late.lookedFor = found
 		s.late.Unlock()
 	}
 }
 
-func (s *Room) lookForFaults(ctx context.Context) (list []aFault, seen map[string]time.Time, took time.Duration,
-	err error) {
+func (s *Room) lookForFaults(ctx context.Context) (found lookedFor, err error) {
+	found.at = s.now()
 	begin := time.Now()
-	if list, err = s.faults(ctx); err != nil {
-		return nil, nil, 0, err
+	if found.list, err = s.faults(ctx); err != nil {
+		return found, err
 	}
-	seen, err = s.store.SeenFaults(ctx)
-	return list, seen, time.Since(begin), err
+	found.seen, err = s.store.SeenFaults(ctx)
+	found.took = time.Since(begin)
+	return found, err
 }

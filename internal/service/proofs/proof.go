@@ -126,7 +126,7 @@ func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) err
 	if err := c.look(ctx, s, list); err != nil {
 		return err
 	}
-	counts, full := standingsOf{}, a.full()
+	counts, full := perStanding[int]{}, a.full()
 	for i, r := range c.rows {
 		if r.asked == (asked{}) {
 			out.Others++
@@ -138,7 +138,7 @@ func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) err
 		}
 		look := len(a.on) > 0 && a.on[name.Fold(r.of.Machine())]
 		for k, n := range r.asked {
-			look = look || n > 0 && full[quiet][k] == 0
+			look = look || n > 0 && !full[quiet][k]
 		}
 		if look {
 			a.rows(s, c, r.of, silent[i])
@@ -159,16 +159,14 @@ func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) err
 	return nil
 }
 
-// standingsOf is a number for each standing of an endpoint that reports in time, and of one that is silent.
-type standingsOf [2][len(asked{})]int
+// perStanding has a value for each standing of an endpoint that reports in time, and of one that is silent.
+type perStanding[T any] [2][len(asked{})]T
 
-// full says of which standings rows need only be counted: 1 for those.
-func (a *asking) full() (out standingsOf) {
+// full says of which standings rows need only be counted.
+func (a *asking) full() (out perStanding[bool]) {
 	for quiet := range out {
 		for k, state := range standings {
-			if a.tally.Full(endpoint.Late(state, quiet == 1)) {
-				out[quiet][k] = 1
-			}
+			out[quiet][k] = a.tally.Full(endpoint.Late(state, quiet == 1))
 		}
 	}
 	return out

@@ -34,6 +34,9 @@ export function useForm<T extends object, R>({
   /** Whatever is changed, what came of the last time is of something else. */
   const change = (part: Partial<T>) => {
     setValue((old) => ({ ...old, ...part }));
+    forget();
+  };
+  const forget = () => {
     if (!sent.isIdle && !sent.isPending) sent.reset();
   };
   const sent = useMutation({
@@ -48,6 +51,8 @@ export function useForm<T extends object, R>({
   return {
     value,
     change,
+    /** Lets go of what came of the last time. */
+    forget,
     /** What an input of one text needs. */
     text: (key: keyof T & string) => {
       shown.add(key);

@@ -37,7 +37,7 @@ export function Scan() {
     mutationFn: () =>
       ask(api.POST("/api/v1/stock/scans", { body: { ...scanOf(plan.value), dry: false } })),
     onSuccess: () => {
-      plan.change({});
+      plan.forget();
       return fresh();
     },
   });

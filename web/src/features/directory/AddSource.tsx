@@ -1,4 +1,4 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type NewSource } from "../../api/client";
 import { sourcesChanged } from "../../api/directory";
 import { Form } from "../../parts/Form";
@@ -42,9 +42,8 @@ export function AddSource({ onDone }: { onDone: () => void }) {
     ofProblems: { source: "name", password: "password" },
   });
   const found = attempt.result;
-  const keep = useForm({
-    start: attempt.value,
-    send: async (v) => {
+  const keep = useMutation({
+    mutationFn: async (v: Entered) => {
       await put(v, false);
       await ask(
         api.POST("/api/v1/directory/sources/{name}/runs", {
@@ -53,20 +52,19 @@ export function AddSource({ onDone }: { onDone: () => void }) {
         }),
       );
     },
-    onDone: async () => {
+    onSuccess: async () => {
       await sourcesChanged(client);
       onDone();
     },
   });
   const v = attempt.value;
-  const kept = keep.error();
   return (
     <Form
       label="A directory that is read"
       failed={found ? "The source was not kept" : "It does not work so"}
       form={{
-        submit: () => (found ? keep.again(v) : attempt.submit()),
-        error: () => attempt.error() ?? kept,
+        submit: () => (found ? keep.mutate(v) : attempt.submit()),
+        error: () => (found ? keep.error : attempt.error()),
       }}
       foot={
         <p className="flex items-center gap-3">
@@ -74,7 +72,7 @@ export function AddSource({ onDone }: { onDone: () => void }) {
             kind="main"
             type="submit"
             disabled={
-              attempt.busy || keep.busy || !v.name.trim() || !v.url.trim() || !v.base.trim()
+              attempt.busy || keep.isPending || !v.name.trim() || !v.url.trim() || !v.base.trim()
             }
           >
             {attempt.busy ? "Trying it…" : found ? "Keep it, paused" : "Try it"}
