@@ -24,7 +24,8 @@ func TestCampaignDrain(t *testing.T) {
 	}
 	c.say("A process has room for %d open files here, one for each agent that is connected (setrlimit(2)): more agents "+
 		"take a second service.\n", files.Cur)
-	c.say("| agents | services | connected within | moved | drained within | bar | without a queue | memory of a service at " +
+	c.say("| agents | services | connected within | moved | drained within | bar | without a queue | memory of a " +
+		"service at " +
 		"its largest, with what was before |\n|---|---|---|---|---|---|---|---|")
 	for _, size := range sizes {
 		t.Run(fmt.Sprintf("%d on %d", size.agents, size.services), func(t *testing.T) {
@@ -43,7 +44,8 @@ func TestCampaignDrain(t *testing.T) {
 			}
 		})
 	}
-	c.say("\nAgents run in %d processes on the same %d cores, and take most of these: a drain is as long as it takes all of "+
+	c.say("\nAgents run in %d processes on the same %d cores, and take most of these: a drain is as long as it "+
+		"takes all of "+
 		"them to put up a queue, take one away and say so.", crowdProcesses, runtime.NumCPU())
 	c.keep()
 }

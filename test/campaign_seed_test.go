@@ -42,7 +42,8 @@ type aSeed struct {
 	reports   map[string]endpoint.Report // of those that have a token
 	tokens    map[string]string          // by machine; an owner's by ""
 	named     []string                   // they, sorted
-	data      string                     // where the service's files are: with a table that leads all its printers to a stand-in
+	// data is where the service's files are: with a table that leads all its printers to a stand-in.
+	data string
 }
 
 // seedFleet puts an organisation and its endpoints' reports into a database.

@@ -100,7 +100,8 @@ func startCrowd(b testing.TB, url, file string) *crowd {
 	}}
 }
 
-// aFleet is a service, or several on one database, with many agents in processes of their own, all connected and with a queue through a spread set.
+// aFleet is a service, or several on one database, with many agents in processes of their own, all connected and with a
+// queue through a spread set.
 type aFleet struct {
 	b      testing.TB
 	svc    *service.Service

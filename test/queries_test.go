@@ -130,14 +130,16 @@ func (s *aService) asked(t *testing.T) map[string]int {
 // filledIn names something that there is in a path, and asks for what the route needs to be told.
 func filledIn(path string) string {
 	named := "queue-1"
-	for prefix, called := range map[string]string{"/people/": "person-1", "/machines/": "machine-1", "/servers/": "server-1",
-		"/health/": "server-1", "/stock/devices/": "device-1", "/grants/": "grant-1", "/stock/sets/": "set-1",
+	for prefix, called := range map[string]string{"/people/": "person-1", "/machines/": "machine-1",
+		"/servers/": "server-1",
+		"/health/":  "server-1", "/stock/devices/": "device-1", "/grants/": "grant-1", "/stock/sets/": "set-1",
 		"/snapshots/": "snapshot-1"} {
 		if strings.Contains(path, prefix) {
 			named = called
 		}
 	}
-	filled := strings.NewReplacer("{number}", "1", "{name}", named, "{machine}", "machine-1", "{id}", "1", "{kind}", "server",
+	filled := strings.NewReplacer("{number}", "1", "{name}", named, "{machine}", "machine-1", "{id}", "1", "{kind}",
+		"server",
 		"{digest}", "none").Replace(path)
 	return filled + map[string]string{"/api/v1/stock/servers/{name}/compare": "?with=server-2",
 		"/api/v1/drivers/compare": "?a=x", "/api/v1/proof": "?queue=queue-1", "/api/v1/search": "?word=queue"}[path]
@@ -216,9 +218,11 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 	source := directory.Source{Name: name("source"), URL: "ldaps://dir.example", Base: "dc=example", Preset: "standard",
 		Paused: true, Author: "test"}
 	user, machine := name("person"), name("machine")
-	report := endpoint.Report{Machine: machine, Platform: "linux/x64", Contexts: []lineup.Query{{User: &user, Machine: &machine}},
-		Installed: []endpoint.Installed{{Want: endpoint.Want{Queue: name("queue"), User: user, Driver: "driverless"}, Own: true}},
-		Failures:  []endpoint.Failure{{Queue: name("queue"), User: user, Step: "add", Says: "no"}}}
+	report := endpoint.Report{Machine: machine, Platform: "linux/x64", Contexts: []lineup.Query{{User: &user,
+		Machine: &machine}},
+		Installed: []endpoint.Installed{{Want: endpoint.Want{Queue: name("queue"), User: user, Driver: "driverless"},
+			Own: true}},
+		Failures: []endpoint.Failure{{Queue: name("queue"), User: user, Step: "add", Says: "no"}}}
 	for _, keep := range []func() error{
 		func() error { return store.Sources.SaveSource(ctx, source, nil, happened) },
 		func() error {
@@ -245,7 +249,8 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 			return err
 		},
 		func() error {
-			_, err := store.Tokens.AddToken(ctx, access.Token{Name: name("token"), Role: access.Auditor, Hash: [32]byte{byte(i), 7},
+			_, err := store.Tokens.AddToken(ctx, access.Token{Name: name("token"), Role: access.Auditor,
+				Hash:   [32]byte{byte(i), 7},
 				Author: "test"})
 			return err
 		},
@@ -263,7 +268,8 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 			return err
 		},
 		func() error {
-			_, err := store.Checkups.AddCheckup(ctx, endpoint.Checkup{Machine: machine, Queue: name("queue"), Author: "test"}, happened)
+			_, err := store.Checkups.AddCheckup(ctx, endpoint.Checkup{Machine: machine, Queue: name("queue"),
+				Author: "test"}, happened)
 			return err
 		},
 		func() error {
@@ -280,7 +286,8 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 			return err
 		},
 		func() error {
-			return store.Credentials.SaveCredential(ctx, stock.Credential{Name: name("key"), Kind: "sign-in", For: []string{"ps.example"}, State: "unproven",
+			return store.Credentials.SaveCredential(ctx, stock.Credential{Name: name("key"), Kind: "sign-in",
+				For: []string{"ps.example"}, State: "unproven",
 				Author: "test"},
 				[]byte("sealed"), happened)
 		},
@@ -289,7 +296,8 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 				URI: fmt.Sprintf("ipp://198.51.100.%d/", i+1)}, happened)
 		},
 		func() error {
-			return store.Stock.SaveReading(ctx, stock.Kept{Kind: stock.KindServer, Name: name("server"), Check: stock.Check{OK: true},
+			return store.Stock.SaveReading(ctx, stock.Kept{Kind: stock.KindServer, Name: name("server"),
+				Check:  stock.Check{OK: true},
 				Server: &stock.Server{Queues: []stock.Queue{{Name: name("queue")}}}}, false, nil)
 		},
 		func() error {
@@ -299,7 +307,8 @@ func fillOne(ctx context.Context, store *postgres.Store, i int) error {
 			return store.Scans.SaveFound(ctx, []stock.Unlisted{{Address: fmt.Sprintf("203.0.113.%d", i+1)}})
 		},
 		func() error {
-			return store.Notices.AddSent(ctx, []notice.Sent{{Notice: name("notice"), To: "mail:desk@skerry.example", Says: "ok"}}, nil)
+			return store.Notices.AddSent(ctx, []notice.Sent{{Notice: name("notice"), To: "mail:desk@skerry.example",
+				Says: "ok"}}, nil)
 		},
 	} {
 		if err := keep(); err != nil {

@@ -56,7 +56,8 @@ func TestWithout(t *testing.T) {
 	e := event.Event{}.Saying("{who} asks {whom}: {reason}", "who", event.NameOf("user", "mira"), "whom",
 		event.NameOf("group", "mira"), "reason", "mira is away")
 	others := e.Sentence.Without(func(n string) bool { return n == "mira" }, "gone")
-	if got := e.Sentence.String(); got != "gone asks mira: mira is away" || !slices.Equal(others, []string{"reason", "whom"}) {
+	if got := e.Sentence.String(); got != "gone asks mira: mira is away" || !slices.Equal(others, []string{"reason",
+		"whom"}) {
 		t.Errorf("%q %q", got, others)
 	}
 }

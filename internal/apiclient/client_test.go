@@ -43,7 +43,8 @@ func TestNewRefuses(t *testing.T) {
 		if c.ca != "" {
 			ca = []byte(c.ca)
 		}
-		if _, err := New(c.base, c.token, ca); fault.As(err) == nil || fault.As(err).Code != c.code || fault.As(err).Fix == "" {
+		if _, err := New(c.base, c.token,
+			ca); fault.As(err) == nil || fault.As(err).Code != c.code || fault.As(err).Fix == "" {
 			t.Errorf("%+v: %v", c, err)
 		}
 	}
@@ -65,7 +66,8 @@ func TestRequest(t *testing.T) {
 		!slices.Equal(got, want) {
 		t.Errorf("%q %v", got, err)
 	}
-	if got, err = Post[[]string](t.Context(), c, "/x", map[string]int{"n": 3}); err != nil || got[4] != "application/json" ||
+	if got, err = Post[[]string](t.Context(), c, "/x",
+		map[string]int{"n": 3}); err != nil || got[4] != "application/json" ||
 		got[6] != "3" {
 		t.Errorf("%q %v", got, err)
 	}
@@ -74,7 +76,8 @@ func TestRequest(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = resp.Body.Close() }()
-	if err := json.NewDecoder(resp.Body).Decode(&got); err != nil || got[5] != "7" || got[6] != "4" || got[3] != "Bearer tok" {
+	if err := json.NewDecoder(resp.Body).Decode(&got); err != nil || got[5] != "7" || got[6] != "4" ||
+		got[3] != "Bearer tok" {
 		t.Errorf("%q %v", got, err)
 	}
 }
@@ -101,14 +104,16 @@ func TestList(t *testing.T) {
 // TestProblems: a problem comes back as the fault that it was; what is no answer of Cirque's is said to be none.
 func TestProblems(t *testing.T) {
 	t.Parallel()
-	whole := fault.New(fault.Conflict, "draft-changed", "look at it anew", "somebody else has changed it").With([]fault.Detail{
+	whole := fault.New(fault.Conflict, "draft-changed", "look at it anew",
+		"somebody else has changed it").With([]fault.Detail{
 		{Place: "queues/0", What: "no", Fix: "yes"}})
 	answers := map[string]func(w http.ResponseWriter){
 		"draft-changed": func(w http.ResponseWriter) {
 			w.Header().Set("Content-Type", "application/problem+json")
 			w.WriteHeader(http.StatusConflict)
-			_ = json.NewEncoder(w).Encode(api.Problem{Status: http.StatusConflict, Code: whole.Code, Kind: whole.Kind, Detail: whole.What,
-				Fix: whole.Fix, Places: whole.Details})
+			_ = json.NewEncoder(w).Encode(api.Problem{Status: http.StatusConflict, Code: whole.Code, Kind: whole.Kind,
+				Detail: whole.What,
+				Fix:    whole.Fix, Places: whole.Details})
 		},
 		"answer-unreadable": func(w http.ResponseWriter) { http.Error(w, "<h1>Bad gateway</h1>", http.StatusBadGateway) },
 	}
@@ -126,7 +131,8 @@ func TestProblems(t *testing.T) {
 		}
 	}
 	c := serve(t, func(w http.ResponseWriter, _ *http.Request) { _, _ = w.Write([]byte("<html>")) })
-	if _, err := Get[map[string]string](t.Context(), c, "/x", nil); fault.As(err) == nil || fault.As(err).Code != "answer-unreadable" {
+	if _, err := Get[map[string]string](t.Context(), c, "/x",
+		nil); fault.As(err) == nil || fault.As(err).Code != "answer-unreadable" {
 		t.Error(err)
 	}
 }

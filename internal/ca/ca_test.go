@@ -54,8 +54,8 @@ func TestOpen(t *testing.T) {
 	}
 }
 
-// TestServer: the service's certificate holds for what it was asked for, is kept, and is made anew for other names, near
-// its end, and under another authority.
+// TestServer: the service's certificate holds for what it was asked for, is kept, and is made anew for other names,
+// near its end, and under another authority.
 func TestServer(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()
@@ -179,8 +179,10 @@ func TestIssueRefuses(t *testing.T) {
 	}
 	forged, _ := pem.Decode(good)
 	forged.Bytes[len(forged.Bytes)-1] ^= 1
-	for what, b := range map[string][]byte{"nothing": nil, "text": []byte("hello"), "another kind of key": request(t, edwards, "x"),
-		"a short curve": request(t, ecKey(t, elliptic.P224()), "x"), "a certificate": a.PEM(), "a forged signature": pem.EncodeToMemory(forged)} {
+	for what, b := range map[string][]byte{"nothing": nil, "text": []byte("hello"), "another kind of key": request(t,
+		edwards, "x"),
+		"a short curve": request(t, ecKey(t, elliptic.P224()), "x"), "a certificate": a.PEM(),
+		"a forged signature": pem.EncodeToMemory(forged)} {
 		if _, err := a.Issue(b, "x", time.Hour, now); !fault.Is(err, fault.Invalid) {
 			t.Errorf("%s: %v", what, err)
 		}

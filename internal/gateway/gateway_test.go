@@ -105,11 +105,17 @@ func TestDoor(t *testing.T) {
 		who        func(r *http.Request)
 		status     int
 	}{
-		"nobody":               {"/ipp/queues/hall", "application/ipp", func(*http.Request) {}, http.StatusUnauthorized},
-		"a wrong password":     {"/ipp/queues/hall", "application/ipp", func(r *http.Request) { r.SetBasicAuth("mira", "x") }, http.StatusUnauthorized},
-		"an unknown token":     {"/ipp/queues/hall", "application/ipp", func(r *http.Request) { r.Header.Set("Authorization", "Bearer x") }, http.StatusUnauthorized},
-		"a guesser":            {"/ipp/queues/hall", "application/ipp", func(r *http.Request) { r.RemoteAddr = "198.51.100.9:5"; r.SetBasicAuth("a", "b") }, http.StatusTooManyRequests},
-		"an agent":             {"/ipp/queues/hall", "application/ipp; charset=utf-8", func(r *http.Request) { r.Header.Set("Authorization", "bearer agent-token") }, http.StatusOK},
+		"nobody": {"/ipp/queues/hall", "application/ipp", func(*http.Request) {}, http.StatusUnauthorized},
+		"a wrong password": {"/ipp/queues/hall", "application/ipp", func(r *http.Request) {
+			r.SetBasicAuth("mira",
+				"x")
+		}, http.StatusUnauthorized},
+		"an unknown token": {"/ipp/queues/hall", "application/ipp",
+			func(r *http.Request) { r.Header.Set("Authorization", "Bearer x") }, http.StatusUnauthorized},
+		"a guesser": {"/ipp/queues/hall", "application/ipp",
+			func(r *http.Request) { r.RemoteAddr = "198.51.100.9:5"; r.SetBasicAuth("a", "b") }, http.StatusTooManyRequests},
+		"an agent": {"/ipp/queues/hall", "application/ipp; charset=utf-8",
+			func(r *http.Request) { r.Header.Set("Authorization", "bearer agent-token") }, http.StatusOK},
 		"no queue":             {"/ipp/queues/", "application/ipp", good, http.StatusNotFound},
 		"a path below one":     {"/ipp/queues/hall/jobs", "application/ipp", good, http.StatusNotFound},
 		"another place":        {"/ipp/print", "application/ipp", good, http.StatusNotFound},
@@ -140,7 +146,8 @@ func TestPrint(t *testing.T) {
 	t.Parallel()
 	h := &house{}
 	m := send(t, h, "/ipp/queues/hall", request(ipp.PrintJob, ipp.Strs(ipp.Name, "requesting-user-name", "ida"),
-		ipp.Strs(ipp.Name, "job-name", "letter"), ipp.Strs(ipp.MIMEType, "document-format", "application/pdf")), "%PDF-1.7 …")
+		ipp.Strs(ipp.Name, "job-name", "letter"), ipp.Strs(ipp.MIMEType, "document-format", "application/pdf")),
+		"%PDF-1.7 …")
 	if ipp.Status(m.Code) != ipp.OK || m.Number(ipp.JobGroup, "job-id") != 42 ||
 		m.Text(ipp.JobGroup, "job-uri") != "ipp://example.com/ipp/queues/hall/jobs/42" {
 		t.Errorf("%+v", m)
@@ -170,9 +177,11 @@ func TestRefusals(t *testing.T) {
 		"format":              {"/ipp/queues/hall", request(ipp.PrintJob, raw), nil, ipp.FormatNotSupported},
 		"operation":           {"/ipp/queues/hall", request(ipp.GetJobs), nil, ipp.OperationNotSupported},
 		"version":             {"/ipp/queues/hall", old, nil, ipp.VersionNotSupported},
-		"device":              {"/ipp/queues/hall", request(ipp.PrintJob), fault.New(fault.Conflict, "device-refused", "", "no"), ipp.DeviceError},
-		"away":                {"/ipp/queues/hall", request(ipp.PrintJob), fault.New(fault.Unavailable, "no-device", "", "no"), ipp.ServiceUnavailable},
-		"broken":              {"/ipp/queues/hall", request(ipp.PrintJob), errors.New("a bug"), ipp.InternalError},
+		"device": {"/ipp/queues/hall", request(ipp.PrintJob), fault.New(fault.Conflict, "device-refused", "",
+			"no"), ipp.DeviceError},
+		"away": {"/ipp/queues/hall", request(ipp.PrintJob), fault.New(fault.Unavailable, "no-device", "",
+			"no"), ipp.ServiceUnavailable},
+		"broken": {"/ipp/queues/hall", request(ipp.PrintJob), errors.New("a bug"), ipp.InternalError},
 	} {
 		if m := send(t, &house{fails: c.fails}, c.path, c.m, ""); ipp.Status(m.Code) != c.status {
 			t.Errorf("%s: %#04x, want %#04x: %s", what, m.Code, c.status, m.Text(ipp.OperationGroup, "status-message"))
@@ -186,10 +195,12 @@ func TestRefusals(t *testing.T) {
 func TestAttributes(t *testing.T) {
 	t.Parallel()
 	m := send(t, &house{}, "/ipp/queues/hall", request(ipp.GetPrinterAttributes), "")
-	for _, n := range []string{"printer-uri-supported", "uri-security-supported", "uri-authentication-supported", "printer-name",
+	for _, n := range []string{"printer-uri-supported", "uri-security-supported", "uri-authentication-supported",
+		"printer-name",
 		"printer-state", "printer-state-reasons", "ipp-versions-supported", "operations-supported", "charset-configured",
 		"charset-supported", "natural-language-configured", "generated-natural-language-supported", "document-format-default",
-		"document-format-supported", "printer-is-accepting-jobs", "queued-job-count", "pdl-override-supported", "printer-up-time",
+		"document-format-supported", "printer-is-accepting-jobs", "queued-job-count", "pdl-override-supported",
+		"printer-up-time",
 		"compression-supported"} {
 		if a, ok := m.Find(ipp.PrinterGroup, n); !ok || len(a.Values) == 0 {
 			t.Error(n, "is missing")
@@ -199,7 +210,8 @@ func TestAttributes(t *testing.T) {
 		t.Error(info)
 	}
 	some := send(t, &house{}, "/ipp/queues/closed", request(ipp.GetPrinterAttributes,
-		ipp.Strs(ipp.Keyword, "requested-attributes", "printer-name", "printer-is-accepting-jobs", "printer-state-message")), "")
+		ipp.Strs(ipp.Keyword, "requested-attributes", "printer-name", "printer-is-accepting-jobs",
+			"printer-state-message")), "")
 	var names []string
 	for _, g := range some.Groups {
 		if g.Tag == ipp.PrinterGroup {

@@ -40,7 +40,8 @@ func (d *desk) SaveCapture(_ context.Context, c stock.Capture, e event.Event) er
 
 func furnish(t *testing.T) (*Room, *desk) {
 	t.Helper()
-	w := rooms.New(t, `{estate: 1, locations: [{path: north}], servers: [{name: ps-1, uri: "ipp://ps-1.example/", location: north},
+	w := rooms.New(t, `{estate: 1, locations: [{path: north}], servers: [{name: ps-1, uri: "ipp://ps-1.example/",
+		location: north},
 		{name: ps-2, uri: "ipp://ps-2.example/"}]}`, directory.Records{})
 	w.StockWatches = []stock.Watch{{Kind: stock.KindServer, Name: "ps-1", URI: "ipp://ps-1.example/"},
 		{Kind: stock.KindServer, Name: "ps-2", URI: "ipp://ps-2.example/"}}
@@ -61,7 +62,8 @@ func TestAdopt(t *testing.T) {
 	if err != nil || len(list) != 2 || list[0].Queue.Name != "hall" || list[0].Queue.Title != "Hall" {
 		t.Fatalf("%+v %v", list, err)
 	}
-	one, err := r.Propose(t.Context(), p, "mine", []adopt.Selection{{Kind: stock.KindServer, From: "ps-1", Found: []string{"shop"}}})
+	one, err := r.Propose(t.Context(), p, "mine", []adopt.Selection{{Kind: stock.KindServer, From: "ps-1",
+		Found: []string{"shop"}}})
 	if err != nil || len(one) != 1 || one[0].Queue.Name != "shop" {
 		t.Fatalf("%+v %v", one, err)
 	}
@@ -86,8 +88,10 @@ func TestProposeRefuses(t *testing.T) {
 	t.Parallel()
 	r, _ := furnish(t)
 	for code, sel := range map[string]adopt.Selection{"server-unread": {Kind: stock.KindServer, From: "ps-2"},
-		"queue-unknown": {Kind: stock.KindServer, From: "ps-1", Found: []string{"attic"}}, "capture-unknown": {Kind: "capture",
-			From: "desk-1"}, "device-unknown": {Kind: stock.KindDevice, From: "192.0.2.99"}, "selection-kind": {Kind: "cupboard"}} {
+		"queue-unknown": {Kind: stock.KindServer, From: "ps-1", Found: []string{"attic"}},
+		"capture-unknown": {Kind: "capture",
+			From: "desk-1"}, "device-unknown": {Kind: stock.KindDevice, From: "192.0.2.99"},
+		"selection-kind": {Kind: "cupboard"}} {
 		if _, err := r.Propose(t.Context(), rooms.Who(access.Owner), "mine", []adopt.Selection{sel}); fault.As(err) == nil ||
 			fault.As(err).Code != code || fault.As(err).Fix == "" {
 			t.Errorf("%s: %v", code, err)
@@ -103,7 +107,8 @@ func TestHandIn(t *testing.T) {
 	t.Parallel()
 	r, d := furnish(t)
 	agent := &access.Principal{Name: "the agent on desk-1", Role: access.Agent, Machine: "desk-1"}
-	got, err := r.HandIn(t.Context(), agent, stock.Capture{Machine: "desk-1", Author: "somebody", Queues: []stock.Queue{{Name: "hall"}}})
+	got, err := r.HandIn(t.Context(), agent, stock.Capture{Machine: "desk-1", Author: "somebody",
+		Queues: []stock.Queue{{Name: "hall"}}})
 	if err != nil || got.Author != agent.Name || !got.At.Equal(rooms.Start) || len(d.captures) != 1 ||
 		d.events[0].Kind != event.Captured || d.events[0].Says != "Captured: 1 queue of desk-1" {
 		t.Errorf("%+v %+v %v", got, d.events, err)
@@ -111,7 +116,8 @@ func TestHandIn(t *testing.T) {
 	if _, err := r.HandIn(t.Context(), agent, stock.Capture{Machine: "desk-2"}); !fault.Is(err, fault.Denied) {
 		t.Error("another machine's:", err)
 	}
-	if _, err := r.HandIn(t.Context(), agent, stock.Capture{Machine: "desk-1", Queues: make([]stock.Queue, 2001)}); !fault.Is(err,
+	if _, err := r.HandIn(t.Context(), agent, stock.Capture{Machine: "desk-1", Queues: make([]stock.Queue,
+		2001)}); !fault.Is(err,
 		fault.Invalid) {
 		t.Error("too many:", err)
 	}

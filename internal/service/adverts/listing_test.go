@@ -196,7 +196,8 @@ func TestWithdraw(t *testing.T) {
 		return nil
 	}
 	d.fails = fault.New(fault.Unavailable, "directory-away", "look at it", "it does not answer")
-	if err := r.Withdraw(t.Context(), d.sources[0], nil, then); fault.As(err) == nil || fault.As(err).Code != "directory-away" ||
+	if err := r.Withdraw(t.Context(), d.sources[0], nil,
+		then); fault.As(err) == nil || fault.As(err).Code != "directory-away" ||
 		!strings.Contains(fault.As(err).Fix, "cannot be withdrawn") || done != 0 {
 		t.Error(done, err)
 	}

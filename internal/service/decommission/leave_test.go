@@ -35,7 +35,8 @@ func (o *others) ReadJobs(_ context.Context, uri string, _ *stock.Key, ended boo
 }
 
 const twoServers = `estate: 1
-servers: [{name: ps-1, uri: "ipp://ps-1.example/"}, {name: ps-2, uri: "ipp://ps-2.example/"}, {name: ps-3, uri: "ipp://ps-3.example/"}]
+servers: [{name: ps-1, uri: "ipp://ps-1.example/"}, {name: ps-2, uri: "ipp://ps-2.example/"}, {name: ps-3,
+	uri: "ipp://ps-3.example/"}]
 server_sets: [{name: pair, style: standby, members: [ps-1, ps-2]}]
 queues: [{name: hall, paths: [{set: pair}]}, {name: yard, paths: [{server: ps-1}]}]
 grants: [{name: all, effect: place, queues: [yard]}]`

@@ -103,7 +103,8 @@ func packed(t *testing.T, version string) []byte {
 	t.Helper()
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	for name, text := range map[string]string{"mono.ppd": strings.Replace(ppd, "NAME", version, 1), "readme.txt": "not needed"} {
+	for name, text := range map[string]string{"mono.ppd": strings.Replace(ppd, "NAME", version, 1),
+		"readme.txt": "not needed"} {
 		w, err := z.Create(name)
 		if err != nil {
 			t.Fatal(err)
@@ -124,7 +125,8 @@ func furnish(t *testing.T) (*Room, *shelf) {
 		drivers: [{name: mono-ps, exact: "Skerrymark Mono 40 PS", platform: linux}],
 		devices: [{name: d, uri: "ipp://192.0.2.1/"}],
 		queues: [{name: hall, location: north/hall, devices: [d], paths: [{device: d}], drivers: {linux: mono-ps}}],
-		grants: [{name: g, effect: place, queues: [hall], to: [everyone]}]}`, directory.Records{Users: []directory.User{{Name: "ida"}}})
+		grants: [{name: g, effect: place, queues: [hall], to: [everyone]}]}`,
+		directory.Records{Users: []directory.User{{Name: "ida"}}})
 	s := &shelf{w: w, files: map[string][]byte{}, of: map[string][]driver.Entry{}, recs: map[string]endpoint.Record{}}
 	return New(Config{Store: s, Present: w.Present, Now: w.Now, Fleet: s, Cases: s}), s
 }
@@ -137,10 +139,12 @@ func TestPackages(t *testing.T) {
 	t.Parallel()
 	r, s := furnish(t)
 	one, known, err := r.AddPackage(t.Context(), keeper, " Mono 40 ", "", packed(t, "1.0"))
-	if err != nil || known || one.Name != "Mono 40" || len(one.Models) != 2 || one.Models[0].Exact != "Skerrymark Mono 40 PS" {
+	if err != nil || known || one.Name != "Mono 40" || len(one.Models) != 2 || one.Models[0].Exact != "Skerrymark "+
+		"Mono 40 PS" {
 		t.Fatalf("%+v %v %v", one, known, err)
 	}
-	if again, known, err := r.AddPackage(t.Context(), keeper, "another name", "", packed(t, "1.0")); err != nil || !known ||
+	if again, known, err := r.AddPackage(t.Context(), keeper, "another name", "", packed(t,
+		"1.0")); err != nil || !known ||
 		again.Name != "Mono 40" || len(s.w.DriverPacks) != 1 {
 		t.Errorf("%+v %v %v", again, known, err)
 	}
@@ -148,7 +152,8 @@ func TestPackages(t *testing.T) {
 		name string
 		zip  []byte
 	}{"package-name": {" ", packed(t, "1.0")}, "package-refused": {"x", []byte("no archive")}} {
-		if _, _, err := r.AddPackage(t.Context(), keeper, c.name, "", c.zip); fault.As(err) == nil || fault.As(err).Code != code {
+		if _, _, err := r.AddPackage(t.Context(), keeper, c.name, "",
+			c.zip); fault.As(err) == nil || fault.As(err).Code != code {
 			t.Errorf("%s: %v", code, err)
 		}
 	}
@@ -213,8 +218,10 @@ func TestReport(t *testing.T) {
 	}
 	user, platform := "ida", "linux/x64"
 	f := fleet.New(0)
-	rec := endpoint.Record{Report: endpoint.Report{Machine: "desk-1", Platform: "linux/x64", Contexts: []lineup.Query{{User: &user, Platform: &platform}},
-		Failures: []endpoint.Failure{{Queue: "hall", Step: "add", Says: "no room"}, {Queue: "hall", Step: "remove", Says: "busy"}}}}
+	rec := endpoint.Record{Report: endpoint.Report{Machine: "desk-1", Platform: "linux/x64",
+		Contexts: []lineup.Query{{User: &user, Platform: &platform}},
+		Failures: []endpoint.Failure{{Queue: "hall", Step: "add", Says: "no room"}, {Queue: "hall", Step: "remove",
+			Says: "busy"}}}}
 	f.Put(endpoint.Judged{Record: rec}, fleet.Follows{})
 	s.ends, s.recs["desk-1"] = f.All(), rec
 	for range 2 {

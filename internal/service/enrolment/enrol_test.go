@@ -140,8 +140,8 @@ func (s *aStore) kinds() (out []string) {
 	return out
 }
 
-// TestEnrol: a token lets as many machines in as it says, until it ends; the certificate lets its machine in until it is
-// revoked or over, and a site whose line may be cut for long has longer ones.
+// TestEnrol: a token lets as many machines in as it says, until it ends; the certificate lets its machine in until it
+// is revoked or over, and a site whose line may be cut for long has longer ones.
 func TestEnrol(t *testing.T) {
 	t.Parallel()
 	r, s, w := furnish(t, &anAuthority{})
@@ -213,11 +213,16 @@ func TestEnrolRefuses(t *testing.T) {
 		in   Enrolment
 		code string
 	}{
-		"a revoked token":      {Enrolment{Token: gone, Machine: "a", Request: []byte("request"), Remote: "10.1.0.1"}, "enrol-token-over"},
-		"another site":         {Enrolment{Token: north, Machine: "a", Request: []byte("request"), Remote: "10.2.0.1", Addresses: here}, "enrol-other-site"},
-		"no name":              {Enrolment{Token: north, Machine: "a\x1b", Request: []byte("request"), Remote: "10.1.0.1"}, "machine-name"},
-		"no request":           {Enrolment{Token: north, Machine: "a", Request: []byte("x"), Remote: "10.1.0.1"}, "request-certificate"},
-		"a token that is none": {Enrolment{Token: "x", Machine: "a", Request: []byte("request"), Remote: "10.1.0.77"}, "enrol-token-unknown"},
+		"a revoked token": {Enrolment{Token: gone, Machine: "a", Request: []byte("request"), Remote: "10.1.0.1"},
+			"enrol-token-over"},
+		"another site": {Enrolment{Token: north, Machine: "a", Request: []byte("request"), Remote: "10.2.0.1",
+			Addresses: here}, "enrol-other-site"},
+		"no name": {Enrolment{Token: north, Machine: "a\x1b", Request: []byte("request"),
+			Remote: "10.1.0.1"}, "machine-name"},
+		"no request": {Enrolment{Token: north, Machine: "a", Request: []byte("x"), Remote: "10.1.0.1"},
+			"request-certificate"},
+		"a token that is none": {Enrolment{Token: "x", Machine: "a", Request: []byte("request"), Remote: "10.1.0.77"},
+			"enrol-token-unknown"},
 	} {
 		before := len(s.events)
 		if _, err := r.Enrol(t.Context(), c.in); fault.As(err) == nil || fault.As(err).Code != c.code {
@@ -232,7 +237,8 @@ func TestEnrolRefuses(t *testing.T) {
 	}
 	slowed := false
 	for range 30 {
-		_, err := r.Enrol(t.Context(), Enrolment{Token: "guess", Machine: "a", Request: []byte("request"), Remote: "10.1.0.78"})
+		_, err := r.Enrol(t.Context(), Enrolment{Token: "guess", Machine: "a", Request: []byte("request"),
+			Remote: "10.1.0.78"})
 		slowed = slowed || fault.Is(err, fault.TooMany)
 	}
 	if n := len(s.events); !slowed || n > 25 {
@@ -285,7 +291,8 @@ func TestEnrolPermission(t *testing.T) {
 		t.Error(err)
 	}
 	plain, _, _ := furnish(t, nil)
-	if _, _, err := plain.MakeEnrolToken(t.Context(), rooms.Who(access.Owner), access.EnrolToken{Name: "x"}); !fault.Is(err,
+	if _, _, err := plain.MakeEnrolToken(t.Context(), rooms.Who(access.Owner),
+		access.EnrolToken{Name: "x"}); !fault.Is(err,
 		fault.Unavailable) {
 		t.Error("without an authority:", err)
 	}
@@ -315,7 +322,8 @@ func TestSaidWho(t *testing.T) {
 		!slices.Equal(s.kinds(), []string{event.SaidWho}) {
 		t.Errorf("%q %v %v", got, err, s.kinds())
 	}
-	if _, err := r.SaidWho(t.Context(), agent, "10.1.0.9", "local-admin", "ida", "wrong"); !fault.Is(err, fault.Unsigned) ||
+	if _, err := r.SaidWho(t.Context(), agent, "10.1.0.9", "local-admin", "ida", "wrong"); !fault.Is(err,
+		fault.Unsigned) ||
 		len(s.events) != 1 {
 		t.Error(err)
 	}

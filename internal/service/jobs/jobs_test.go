@@ -44,7 +44,8 @@ func (f *floor) Print(_ context.Context, uri string, _ job.Document, body io.Rea
 	return job.Outcome{JobID: 7, State: "processing", Says: "printing"}, err
 }
 
-func (f *floor) Send(ctx context.Context, uri string, _ *stock.Key, d job.Document, body io.Reader) (job.Outcome, error) {
+func (f *floor) Send(ctx context.Context, uri string, _ *stock.Key, d job.Document, body io.Reader) (job.Outcome,
+	error) {
 	return f.Print(ctx, uri, d, body)
 }
 
@@ -54,7 +55,8 @@ func (f *floor) ReadJob(context.Context, string, *stock.Key, int) (stock.Job, er
 	return j, nil
 }
 
-func (f *floor) Why(_ context.Context, _ *access.Principal, q lineup.Query, queue string, _ present.When) (*lineup.Why, error) {
+func (f *floor) Why(_ context.Context, _ *access.Principal, q lineup.Query, queue string,
+	_ present.When) (*lineup.Why, error) {
 	c, err := q.Context(f.w.Now())
 	if err != nil {
 		return nil, err
@@ -98,7 +100,8 @@ func furnish(t *testing.T) (*Room, *floor) {
 	t.Helper()
 	w := rooms.New(t, behind, directory.Records{Users: []directory.User{{Name: "ida"}, {Name: "mira"}}})
 	f := &floor{w: w, does: map[string]func(io.Reader) (job.Outcome, error){}}
-	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Reasons: f, Keys: f,
+	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Reasons: f,
+		Keys:     f,
 		Readings: f}), f
 }
 
@@ -126,9 +129,11 @@ func TestGatewayRoute(t *testing.T) {
 	if got := hops(); !slices.Equal(got, []string{"b", "a"}) {
 		t.Error("what is down does not come last:", got)
 	}
-	for queue, code := range map[string]string{"attic": "queue-unknown", "safe": "not-permitted", "direct": "no-gateway-path",
-		"bare": "no-device", "old": "queue-retired"} {
-		if _, err := r.GatewayRoute(mira, queue); fault.As(err) == nil || fault.As(err).Code != code || fault.As(err).Fix == "" {
+	for queue, code := range map[string]string{"attic": "queue-unknown", "safe": "not-permitted",
+		"direct": "no-gateway-path",
+		"bare":   "no-device", "old": "queue-retired"} {
+		if _, err := r.GatewayRoute(mira,
+			queue); fault.As(err) == nil || fault.As(err).Code != code || fault.As(err).Fix == "" {
 			t.Errorf("%s: %v", queue, err)
 		}
 	}
@@ -213,7 +218,8 @@ func TestSendTestPage(t *testing.T) {
 		!strings.Contains(f.events[len(f.events)-1].Says, "failed: it does not answer") {
 		t.Errorf("%v %+v", err, f.events)
 	}
-	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &mira}, "direct"); !fault.Is(err,
+	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &mira},
+		"direct"); !fault.Is(err,
 		fault.Conflict) {
 		t.Error("who does not have the queue:", err)
 	}
@@ -243,8 +249,9 @@ func TestTestStock(t *testing.T) {
 			r, f := furnish(t)
 			f.states = c.states
 			f.w.StockWatches = []stock.Watch{{Kind: stock.KindDevice, Name: "a", URI: "ipp://192.0.2.1/"}}
-			f.w.StockKept = []stock.Kept{{Kind: stock.KindDevice, Name: "a", Device: &stock.Device{URI: "ipp://192.0.2.1/ipp/print",
-				Formats: []string{"text/plain"}}}}
+			f.w.StockKept = []stock.Kept{{Kind: stock.KindDevice, Name: "a",
+				Device: &stock.Device{URI: "ipp://192.0.2.1/ipp/print",
+					Formats: []string{"text/plain"}}}}
 			f.w.Refresh(t)
 			begin, told := time.Now(), 0
 			got, err := r.TestStock(t.Context(), rooms.Who(access.HelpDesk), Target{Kind: stock.KindDevice, Name: "a"},
@@ -292,10 +299,12 @@ func TestWaitingJobs(t *testing.T) {
 	t.Parallel()
 	r, f := furnish(t)
 	auditor := rooms.Who(access.Auditor)
-	if got, err := r.WaitingJobs(t.Context(), auditor, "ps-1"); err != nil || got.Now || !strings.Contains(got.Says, "never been read") {
+	if got, err := r.WaitingJobs(t.Context(), auditor, "ps-1"); err != nil || got.Now || !strings.Contains(got.Says,
+		"never been read") {
 		t.Errorf("%+v %v", got, err)
 	}
-	f.w.StockKept = []stock.Kept{{Kind: stock.KindServer, Name: "ps-1", Check: stock.Check{OK: true, Answered: new(rooms.Start)},
+	f.w.StockKept = []stock.Kept{{Kind: stock.KindServer, Name: "ps-1", Check: stock.Check{OK: true,
+		Answered: new(rooms.Start)},
 		Server: &stock.Server{Queues: []stock.Queue{{Name: "hall", Jobs: 1}}, Waiting: []stock.Job{{ID: 3, Queue: "hall",
 			Name: "letter", Owner: "ida"}}}}}
 	f.w.Refresh(t)

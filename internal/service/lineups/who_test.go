@@ -46,7 +46,8 @@ func TestWhoIsKept(t *testing.T) {
 	if seen.asked != first {
 		t.Errorf("it was looked for %d times", seen.asked/first)
 	}
-	if _, err := r.Who(t.Context(), rooms.Who(access.Person), "hall", time.Time{}, time.Time{}); !fault.Is(err, fault.Denied) {
+	if _, err := r.Who(t.Context(), rooms.Who(access.Person), "hall", time.Time{}, time.Time{}); !fault.Is(err,
+		fault.Denied) {
 		t.Error("somebody who may not:", err)
 	}
 	w.Publish(t, `{estate: 1, queues: [{name: hall, paths: [{gateway: true}]}],
@@ -57,7 +58,8 @@ func TestWhoIsKept(t *testing.T) {
 	if err != nil || fmt.Sprint(bare) != "[{user jens} {user mira} {machine desk-1}]" {
 		t.Errorf("%v %v", bare, err)
 	}
-	if _, err := r.Who(t.Context(), rooms.Who(access.Auditor), "attic", time.Time{}, time.Time{}); !fault.Is(err, fault.Unknown) {
+	if _, err := r.Who(t.Context(), rooms.Who(access.Auditor), "attic", time.Time{}, time.Time{}); !fault.Is(err,
+		fault.Unknown) {
 		t.Error(err)
 	}
 }

@@ -73,7 +73,8 @@ func (s *shelf) SaveWatch(_ context.Context, w stock.Watch, e event.Event) error
 
 func (s *shelf) RemoveWatch(_ context.Context, kind, name string, e event.Event) error {
 	s.events = append(s.events, e)
-	s.w.StockWatches = slices.DeleteFunc(s.w.StockWatches, func(o stock.Watch) bool { return o.Kind == kind && o.Name == name })
+	s.w.StockWatches = slices.DeleteFunc(s.w.StockWatches,
+		func(o stock.Watch) bool { return o.Kind == kind && o.Name == name })
 	return nil
 }
 
@@ -130,13 +131,17 @@ func (s *shelf) kinds() string {
 
 func furnish(t *testing.T) (*Room, *shelf) {
 	t.Helper()
-	w := rooms.New(t, `{estate: 1, locations: [{path: north}], servers: [{name: ps-1, uri: "ipp://ps-1.example/", location: north}],
-		devices: [{name: lift, uri: "ipp://192.0.2.9/ipp/print"}], queues: [{name: hall, paths: [{server: ps-1}], devices: [lift]}]}`,
+	w := rooms.New(t, `{estate: 1, locations: [{path: north}], servers: [{name: ps-1, uri: "ipp://ps-1.example/",
+		location: north}],
+		devices: [{name: lift, uri: "ipp://192.0.2.9/ipp/print"}], queues: [{name: hall, paths: [{server: ps-1}],
+			devices: [lift]}]}`,
 		directory.Records{})
-	s := &shelf{w: w, servers: map[string]*stock.Server{"ps-1.example": {Queues: []stock.Queue{{Name: "hall", URI: "ipp://localhost/printers/hall",
+	s := &shelf{w: w, servers: map[string]*stock.Server{"ps-1.example": {Queues: []stock.Queue{{Name: "hall",
+		URI:   "ipp://localhost/printers/hall",
 		State: "idle", Jobs: 2}}},
 		"ps-2.example": {}}, devices: map[string]*stock.Device{"192.0.2.20": {Name: "Shop floor", Model: "Skerry 20",
-		URI: "ipp://192.0.2.20/ipp/print", MAC: "02:00:5e:10:00:20", Serial: "S20"}, "192.0.2.9": {Model: "Skerry 9", Serial: "S9"}}}
+		URI: "ipp://192.0.2.20/ipp/print", MAC: "02:00:5e:10:00:20", Serial: "S20"}, "192.0.2.9": {Model: "Skerry 9",
+		Serial: "S9"}}}
 	return New(Config{Prober: s, Store: s, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Keys: s, KeyNotes: s}), s
 }
 
@@ -283,14 +288,19 @@ func TestDue(t *testing.T) {
 		l   stock.Listed
 		due bool
 	}{
-		"never read":             {stock.Listed{}, true},
-		"lately":                 {stock.Listed{Check: &stock.Check{OK: true, At: ago(4 * time.Minute)}}, false},
-		"a while ago":            {stock.Listed{Check: &stock.Check{OK: true, At: ago(6 * time.Minute)}}, true},
-		"failed just now":        {stock.Listed{Check: &stock.Check{At: ago(30 * time.Second), Since: ago(30 * time.Second)}}, false},
-		"failed a little ago":    {stock.Listed{Check: &stock.Check{At: ago(80 * time.Second), Since: ago(80 * time.Second)}}, false},
-		"failed two minutes ago": {stock.Listed{Check: &stock.Check{At: ago(2 * time.Minute), Since: ago(2 * time.Minute)}}, true},
-		"away for a day":         {stock.Listed{Check: &stock.Check{At: ago(2 * time.Minute), Since: ago(24 * time.Hour)}}, false},
-		"away, and long ago":     {stock.Listed{Check: &stock.Check{At: ago(6 * time.Minute), Since: ago(24 * time.Hour)}}, true},
+		"never read":  {stock.Listed{}, true},
+		"lately":      {stock.Listed{Check: &stock.Check{OK: true, At: ago(4 * time.Minute)}}, false},
+		"a while ago": {stock.Listed{Check: &stock.Check{OK: true, At: ago(6 * time.Minute)}}, true},
+		"failed just now": {stock.Listed{Check: &stock.Check{At: ago(30 * time.Second),
+			Since: ago(30 * time.Second)}}, false},
+		"failed a little ago": {stock.Listed{Check: &stock.Check{At: ago(80 * time.Second),
+			Since: ago(80 * time.Second)}}, false},
+		"failed two minutes ago": {stock.Listed{Check: &stock.Check{At: ago(2 * time.Minute),
+			Since: ago(2 * time.Minute)}}, true},
+		"away for a day": {stock.Listed{Check: &stock.Check{At: ago(2 * time.Minute),
+			Since: ago(24 * time.Hour)}}, false},
+		"away, and long ago": {stock.Listed{Check: &stock.Check{At: ago(6 * time.Minute),
+			Since: ago(24 * time.Hour)}}, true},
 	} {
 		c.l.Kind, c.l.Name = stock.KindServer, "ps-1"
 		if got := r.due(c.l); got != c.due {
@@ -306,7 +316,8 @@ func TestScan(t *testing.T) {
 		ctx, stop := context.WithCancel(t.Context())
 		defer stop()
 		go func() { _ = r.Workers()[0].Run(ctx) }()
-		if plan, err := r.PlanScan(ctx, keeper, []string{"192.0.2.16/29"}, 0); err != nil || plan.Total != 8 && plan.Total != 6 ||
+		if plan, err := r.PlanScan(ctx, keeper, []string{"192.0.2.16/29"},
+			0); err != nil || plan.Total != 8 && plan.Total != 6 ||
 			len(s.asked) != 0 {
 			t.Fatalf("%+v %v, asked %v", plan, err, s.asked)
 		}
