@@ -94,6 +94,7 @@ var arrows = map[string][]string{
 	"internal/probe/ldap": {"core", "standard", "internal/probe/dial"},
 	"internal/probe/mail": {"core", "internal/probe/dial"},
 	"internal/probe/snmp": {"core", "standard", "internal/probe/dial"},
+	"internal/front":      {},
 	"internal/httpapi": {"core", "internal/api", "internal/service", "rooms", "internal/service/present",
 		"internal/agentproto",
 		"standard"},
@@ -135,6 +136,7 @@ var standards = []string{"internal/dhcp", "internal/ipp", "internal/ldif", "inte
 var thirdParty = map[string][]string{
 	"github.com/gin-gonic/gin":            {"internal/httpapi"},
 	"github.com/danielgtaylor/huma/v2":    {"internal/httpapi"},
+	"github.com/pires/go-proxyproto":      {"internal/front"},
 	"github.com/prometheus/client_golang": {"internal/httpapi"},
 	"github.com/jackc/pgx/v5": {"internal/postgres", "internal/postgres/cluster", "internal/app",
 		"internal/testkit"},

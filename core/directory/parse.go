@@ -18,20 +18,20 @@ func Parse(files []document.File) (Records, error) {
 			p.document(n)
 		}
 	}
-	if problems := p.reader.Problems(); len(problems) > 0 {
-		return Records{}, Invalid(problems)
+	if problems, all := p.reader.Problems(); all > 0 {
+		return Records{}, Invalid(problems, all)
 	}
 	return p.records, nil
 }
 
-// Invalid is the fault for a directory that cannot be taken as it is.
-func Invalid(problems []fault.Detail) error {
+// Invalid is the fault for a directory that cannot be taken as it is, with the first of all its problems.
+func Invalid(problems []fault.Detail, all int) error {
 	s := "s"
-	if len(problems) == 1 {
+	if all == 1 {
 		s = ""
 	}
 	return fault.New(fault.Invalid, "directory-invalid", "mend the places below and try again; nothing was stored",
-		"the directory has %d problem%s", len(problems), s).With(problems)
+		"the directory has %d problem%s", all, s).WithFirst(problems, all)
 }
 
 type parser struct {

@@ -83,7 +83,7 @@ func ParseTables(files []document.File) (Records, error) {
 		}
 	}
 	if len(bad) > 0 {
-		return Records{}, Invalid(bad[:min(len(bad), 100)])
+		return Records{}, Invalid(bad, len(bad))
 	}
 	return out, nil
 }

@@ -24,8 +24,8 @@ import (
 const (
 	maxDepth = 64
 	maxNodes = 4_000_000
-	// What nobody would read to the end.
-	maxProblems = 500
+	// Of very many complaints the first are told (estate.md, section 1).
+	maxProblems = fault.MostDetails
 )
 
 // A File is one input with the name that complaints use.
@@ -36,24 +36,37 @@ type File struct {
 
 // A Reader collects complaints over any number of files.
 type Reader struct {
-	problems []problem
+	problems []problem // the first ones, and some that may not be
+	more     int       // that were counted and let go
 	files    int
 	nodes    int
 }
 
-// Problems returns the complaints so far, by file and line; after some hundreds it only counts them.
-func (r *Reader) Problems() []fault.Detail {
+// Problems returns the first complaints, by file and line, and how many there are in all.
+func (r *Reader) Problems() (first []fault.Detail, all int) {
+	r.cut()
+	for _, p := range r.problems {
+		first = append(first, p.Detail)
+	}
+	return first, len(first) + r.more
+}
+
+// cut keeps the first complaints.
+func (r *Reader) cut() {
 	slices.SortStableFunc(r.problems, func(a, b problem) int {
 		return cmp.Or(cmp.Compare(a.file, b.file), cmp.Compare(a.line, b.line))
 	})
-	var out []fault.Detail
-	for _, p := range r.problems[:min(len(r.problems), maxProblems)] {
-		out = append(out, p.Detail)
+	if over := len(r.problems) - maxProblems; over > 0 {
+		r.more += over
+		r.problems = slices.Delete(r.problems, maxProblems, len(r.problems))
 	}
-	if more := len(r.problems) - len(out); more > 0 {
-		out = append(out, fault.Detail{What: fmt.Sprintf("%d more problems are not listed", more), Fix: "mend these first"})
+}
+
+// note keeps a complaint, as long as it may be one of the first.
+func (r *Reader) note(p problem) {
+	if r.problems = append(r.problems, p); len(r.problems) == 4*maxProblems {
+		r.cut()
 	}
-	return out
 }
 
 // A problem is a complaint with what it is sorted by: the file's number and the line.
@@ -85,8 +98,7 @@ func (n Node) Complain(fix, format string, args ...any) {
 	if n.y != nil {
 		line = int(n.y.line)
 	}
-	n.r.problems = append(n.r.problems, problem{fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...),
-		Fix: fix}, n.nth, line})
+	n.r.note(problem{fault.Detail{Place: n.Place(), What: fmt.Sprintf(format, args...), Fix: fix}, n.nth, line})
 }
 
 // Read reads a file into its documents (a YAML file may hold several). Syntax errors are complaints.
@@ -96,6 +108,10 @@ func (r *Reader) Read(f File) []Node {
 	at := Node{r: r, file: f.Name, nth: r.files}
 	if trimmed := bytes.TrimSpace(data); len(trimmed) == 0 {
 		at.Complain("put at least one list into it, or leave it out", "the file is empty")
+		return nil
+	} else if line, what := beyond(data); what != "" {
+		at.y = &tree{line: int32(line)}
+		at.Complain("split it into plain, smaller documents", "%s", what)
 		return nil
 	} else if trimmed[0] == '{' {
 		// JSON has escapes and tabs that YAML does not take; what is no JSON may still be YAML in flow style.

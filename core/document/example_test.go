@@ -16,7 +16,8 @@ func Example() {
 			}
 		}
 	}
-	for _, p := range r.Problems() {
+	first, _ := r.Problems()
+	for _, p := range first {
 		fmt.Println(p)
 	}
 	// Output:

@@ -35,9 +35,9 @@ func Parse(files []document.File, opts Options) (*Document, error) {
 		p.base()
 	}
 	p.resolve()
-	if problems := p.reader.Problems(); len(problems) > 0 {
+	if problems, all := p.reader.Problems(); all > 0 {
 		return nil, fault.New(fault.Invalid, "estate-invalid", "mend the places below and try again; nothing was stored",
-			"the estate has %s", words.Count(len(problems), "problem")).With(problems)
+			"the estate has %s", words.Count(all, "problem")).WithFirst(problems, all)
 	}
 	if len(files) == 0 {
 		return nil, fault.New(fault.Invalid, "estate-invalid", "name at least one file", "no file was given")

@@ -79,10 +79,20 @@ func (e *Error) Because(err error) *Error {
 	return &c
 }
 
-// With adds the single places.
-func (e *Error) With(details []Detail) *Error {
+// MostDetails is how many places an Error tells; nobody reads more.
+const MostDetails = 50
+
+// With adds the single places; of very many the first, and how many more there are.
+func (e *Error) With(details []Detail) *Error { return e.WithFirst(details, len(details)) }
+
+// WithFirst adds the first of so many places in all.
+func (e *Error) WithFirst(details []Detail, all int) *Error {
 	c := *e
-	c.Details = details
+	c.Details = details[:min(len(details), MostDetails):min(len(details), MostDetails)]
+	if more := all - len(c.Details); more > 0 {
+		c.Details = append(c.Details, Detail{What: fmt.Sprintf("%d more problems are not listed", more),
+			Fix: "mend these first"})
+	}
 	return &c
 }
 

@@ -7,6 +7,7 @@ import (
 	"embed"
 	"errors"
 	"log/slog"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"sync"
@@ -35,13 +36,19 @@ var dist embed.FS
 
 // Options of the service.
 type Options struct {
-	Data         string // directory; made when it is not there
-	Database     string // URL of a PostgreSQL database; empty runs one of its own in Data
-	Listen       string // host:port
-	PublicURL    string // the address by which others reach it; where it listens when empty
-	TLSCert      string // PEM files; empty takes a certificate of Cirque's own authority
-	TLSKey       string
-	PlainHTTP    bool   // loopback only
+	Data      string // directory; made when it is not there
+	Database  string // URL of a PostgreSQL database; empty runs one of its own in Data
+	Listen    string // host:port
+	PublicURL string // the address by which others reach it; where it listens when empty
+	TLSCert   string // PEM files; empty takes a certificate of Cirque's own authority
+	TLSKey    string
+	PlainHTTP bool // loopback only
+	// Proxies are balancers and proxies in front: what their Forwarded headers tell is believed, or with ProxyProtocol
+	// what stands before each of their connections.
+	Proxies       []netip.Prefix
+	ProxyProtocol bool
+	// PerAddress is how many connections one address may have on which nobody has signed in; the usual when zero.
+	PerAddress   int
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
 	table        dial.AddressTable

@@ -15,6 +15,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/internal/ca"
+	"cirque/internal/front"
 	"cirque/internal/gateway"
 	"cirque/internal/httpapi"
 	"cirque/internal/service"
@@ -54,15 +55,28 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	if _, err := fs.Stat(console, "index.html"); err != nil { // built without the console
 		console = nil
 	}
+	door := front.Listen(ln, front.Config{PerAddress: o.PerAddress, Proxies: o.Proxies, Protocol: o.ProxyProtocol})
 	stopping, stop := context.WithCancel(context.Background())
 	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
-		Gateway: gateway.New(svc.Identity, svc.Jobs, o.Log), Stopping: stopping, Queries: r.store.Queries})
+		Gateway: gateway.New(svc.Identity, svc.Jobs, o.Log), Stopping: stopping, Queries: r.store.Queries,
+		Proxies: o.Proxies})
 	if err != nil {
 		stop()
 		return err
 	}
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug)}
+		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug),
+		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
+			if f := fronted(c); f != nil {
+				ctx = httpapi.OnConnection(ctx, f)
+			}
+			return ctx
+		},
+		ConnState: func(c net.Conn, state http.ConnState) {
+			if f := fronted(c); f != nil && state == http.StateIdle {
+				f.Idle()
+			}
+		}}
 	r.URL = "http://" + ln.Addr().String()
 	if !o.PlainHTTP {
 		cert, caFile, err := certificate(o, authority, ln.Addr())
@@ -77,9 +91,9 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	done := make(chan error, 1)
 	go func() {
 		if o.PlainHTTP {
-			done <- server.Serve(ln)
+			done <- server.Serve(door)
 		} else {
-			done <- server.ServeTLS(ln, "", "")
+			done <- server.ServeTLS(door, "", "")
 		}
 	}()
 	c.add(func() error {
@@ -96,6 +110,15 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		return err
 	})
 	return nil
+}
+
+// fronted gives the connection below TLS.
+func fronted(c net.Conn) *front.Conn {
+	if t, ok := c.(*tls.Conn); ok {
+		c = t.NetConn()
+	}
+	f, _ := c.(*front.Conn)
+	return f
 }
 
 // certificate is the one that was named, or one by Cirque's own authority for every name of this machine.

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net/netip"
 	"os"
 	"strings"
 	"time"
@@ -48,6 +49,9 @@ type ServeOptions struct {
 	Data, Database, Listen, PublicURL, TLSCert, TLSKey, AddressTable, LogFormat string
 	PlainHTTP, Verbose                                                          bool
 	ServersEvery, DevicesEvery                                                  time.Duration
+	Proxies                                                                     []netip.Prefix
+	ProxyProtocol                                                               bool
+	PerAddress                                                                  int
 }
 
 // root carries what every command needs.

@@ -2,6 +2,7 @@ package cli
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -22,6 +23,12 @@ func (o ServeOptions) check() error {
 		if d != 0 && d < 10*time.Second {
 			return usageError{fmt.Errorf("%s %s is too often: 10s at least", flag, d)}
 		}
+	}
+	if o.ProxyProtocol && len(o.Proxies) == 0 {
+		return usageError{errors.New("--proxy-protocol needs --trusted-proxies: nobody else is believed")}
+	}
+	if o.PerAddress < 0 {
+		return usageError{fmt.Errorf("--connections-per-address %d is no number of connections", o.PerAddress)}
 	}
 	if o.LogFormat != "text" && o.LogFormat != "json" {
 		return usageError{fmt.Errorf("%q is no way to log: text or json", o.LogFormat)}
@@ -61,6 +68,13 @@ DIR/setup-code.`,
 	f.StringVar(&o.PublicURL, "public-url", "", "the address by which others reach the service, such as "+
 		"https://cirque.example:8631; where it listens when absent")
 	f.BoolVar(&o.PlainHTTP, "plain-http", false, "no TLS; on loopback only")
+	f.Var((*prefixes)(&o.Proxies), "trusted-proxies", "balancers and proxies that tell from whom a request comes, by "+
+		"Forwarded or X-Forwarded-For: addresses or networks, such as 10.0.0.5,10.0.1.0/24")
+	f.BoolVar(&o.ProxyProtocol, "proxy-protocol", false, "the trusted proxies pass connections through, and begin "+
+		"each with "+
+		"a header of the PROXY protocol")
+	f.IntVar(&o.PerAddress, "connections-per-address", 0, "how many connections one address may have on which nobody has "+
+		"signed in; 256 is usual")
 	f.StringVar(&o.AddressTable, "address-table", "", "a YAML file that leads printers' addresses elsewhere, "+
 		"for stand-ins")
 	f.DurationVar(&o.ServersEvery, "servers-every", 0, "how often print servers are read, such as 5m, which is usual")

@@ -8,13 +8,13 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
-	"net"
 	"net/http"
 	"slices"
 	"strings"
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/internal/ipp"
@@ -73,10 +73,9 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 		http.Error(w, "sign in", http.StatusUnauthorized)
 		return
 	}
-	// Reading goes on while the answer is written; a job may take long, so no deadline of the server's applies.
-	rc := http.NewResponseController(w)
-	_ = rc.SetReadDeadline(time.Time{})
-	_ = rc.SetWriteDeadline(time.Time{})
+	if b, ok := r.Body.(interface{ Admit() }); ok {
+		b.Admit() // it is known now who sends the job
+	}
 	body := ipp.Buffered(r.Body)
 	req, err := ipp.ReadMessage(body)
 	if err != nil {
@@ -88,10 +87,7 @@ func (g *Gateway) ServeHTTP(w http.ResponseWriter, r *http.Request) {
 
 // who takes HTTP Basic (RFC 7617) or a bearer token.
 func (g *Gateway) who(r *http.Request) (*access.Principal, error) {
-	host, _, err := net.SplitHostPort(r.RemoteAddr)
-	if err != nil {
-		host = r.RemoteAddr
-	}
+	host, _ := r.Context().Value(event.OriginKey{}).(string)
 	if user, password, ok := r.BasicAuth(); ok {
 		return g.identity.ByBasic(r.Context(), host, user, password)
 	}

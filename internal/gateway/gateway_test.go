@@ -13,6 +13,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/estate"
+	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/internal/ipp"
@@ -107,13 +108,15 @@ func TestDoor(t *testing.T) {
 	}{
 		"nobody": {"/ipp/queues/hall", "application/ipp", func(*http.Request) {}, http.StatusUnauthorized},
 		"a wrong password": {"/ipp/queues/hall", "application/ipp", func(r *http.Request) {
-			r.SetBasicAuth("mira",
-				"x")
+			r.SetBasicAuth("mira", "x")
 		}, http.StatusUnauthorized},
 		"an unknown token": {"/ipp/queues/hall", "application/ipp",
 			func(r *http.Request) { r.Header.Set("Authorization", "Bearer x") }, http.StatusUnauthorized},
 		"a guesser": {"/ipp/queues/hall", "application/ipp",
-			func(r *http.Request) { r.RemoteAddr = "198.51.100.9:5"; r.SetBasicAuth("a", "b") }, http.StatusTooManyRequests},
+			func(r *http.Request) {
+				*r = *r.WithContext(context.WithValue(r.Context(), event.OriginKey{}, "198.51.100.9"))
+				r.SetBasicAuth("a", "b")
+			}, http.StatusTooManyRequests},
 		"an agent": {"/ipp/queues/hall", "application/ipp; charset=utf-8",
 			func(r *http.Request) { r.Header.Set("Authorization", "bearer agent-token") }, http.StatusOK},
 		"no queue":             {"/ipp/queues/", "application/ipp", good, http.StatusNotFound},

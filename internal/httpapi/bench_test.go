@@ -163,7 +163,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 			return
 		}
 		var q lineup.Query
-		b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, small))
+		b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, small.most))
 		if err == nil {
 			err = json.Unmarshal(b, &q)
 		}

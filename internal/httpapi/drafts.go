@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/internal/api"
@@ -56,15 +57,16 @@ func draftsRoutes(s *server, a huma.API) {
 		Named
 		Body api.Apply
 	}
-	route(s, a, "PUT", "/api/v1/draft", "apply", "Put files into one's own draft", large, func(ctx context.Context,
-		in *apply) (*out[api.Draft], error) {
-		return answer(s.svc.Drafts.Apply(ctx, principalOf(ctx), in.Name, in.Body.Merge, in.Body.Files))
-	})
+	route(s, a, "PUT", "/api/v1/draft", "apply", "Put files into one's own draft", large.by(access.EditDraft),
+		func(ctx context.Context, in *apply) (*out[api.Draft], error) {
+			return answer(s.svc.Drafts.Apply(ctx, principalOf(ctx), in.Name, in.Body.Merge, in.Body.Files))
+		})
 	type edits struct {
 		Named
 		Body api.Edits
 	}
-	route(s, a, "POST", "/api/v1/draft/edits", "edit", "Change objects of one's own draft, all or none", large,
+	route(s, a, "POST", "/api/v1/draft/edits", "edit", "Change objects of one's own draft, all or none",
+		large.by(access.EditDraft),
 		func(ctx context.Context, in *edits) (*out[api.Draft], error) {
 			return answer(s.svc.Drafts.Edit(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits))
 		})

@@ -5,6 +5,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fleet"
@@ -15,7 +16,8 @@ import (
 
 func fleetRoutes(s *server, a huma.API) {
 	type report struct{ Body endpoint.Report }
-	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands", medium,
+	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands",
+		medium.by(access.Report),
 		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {
 			e, err := s.svc.Fleet.Report(ctx, principalOf(ctx), in.Body)
 			return &out[endpoint.Judged]{e}, err

@@ -45,6 +45,11 @@ func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query, roo
 		return a, err
 	}
 	if wait > 0 {
+		free, err := s.holds.take("questions that wait", principalOf(ctx), waitsMost)
+		if err != nil {
+			return a, err
+		}
+		defer free()
 		a.pref = agentproto.Prefer(wait)
 	}
 	// A poll must not hold up the service's stopping.
@@ -107,13 +112,10 @@ func readBody(c *gin.Context, v any) error {
 			return newError(http.StatusUnsupportedMediaType, "unknown content type: "+t)
 		}
 	}
-	b, err := io.ReadAll(http.MaxBytesReader(c.Writer, c.Request.Body, small))
-	var large *http.MaxBytesError
+	b, err := io.ReadAll(c.Request.Body)
 	switch {
-	case errors.As(err, &large):
-		return newError(http.StatusRequestEntityTooLarge, "")
 	case err != nil:
-		return newError(http.StatusRequestTimeout, "")
+		return unread(err)
 	case len(b) == 0:
 		return newError(http.StatusBadRequest, "", &huma.ErrorDetail{Message: "request body is required", Location: "body"})
 	}

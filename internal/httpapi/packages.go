@@ -9,6 +9,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/access"
 	"cirque/core/driver"
 	"cirque/internal/api"
 )
@@ -23,15 +24,22 @@ func packagesRoutes(s *server, a huma.API) {
 			return items(*in, v, err, func(v *driver.Package) string { return v.Digest })
 		})
 	type upload struct {
-		Name    string `query:"name" required:"true" maxLength:"200"`
-		Note    string `query:"note" maxLength:"4096"`
-		RawBody []byte `contentType:"application/zip"`
+		Name string `query:"name" required:"true" maxLength:"200"`
+		Note string `query:"note" maxLength:"4096"`
 	}
-	route(s, a, "POST", "/api/v1/drivers/packages", "add-package", "Keep a driver package out of a zip archive",
-		driver.MaxArchive+1, func(ctx context.Context, in *upload) (*out[api.AddedPackage], error) {
-			p, known, err := s.svc.Drivers.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, in.RawBody)
-			return &out[api.AddedPackage]{api.AddedPackage{Package: p, Known: known}}, err
-		})
+	op := operation(http.MethodPost, "/api/v1/drivers/packages", "add-package",
+		"Keep a driver package out of a zip archive",
+		body{driver.MaxArchive, access.KeepStock})
+	op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{
+		"application/zip": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}
+	// An archive is large: it is taken as the door has read it, rather than copied.
+	huma.Register(a, op, func(ctx context.Context, in *upload) (*out[api.AddedPackage], error) {
+		p, known, err := s.svc.Drivers.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, bodyOf(ctx))
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		return &out[api.AddedPackage]{api.AddedPackage{Package: p, Known: known}}, nil
+	})
 	route(s, a, "GET", "/api/v1/drivers/packages/{digest}", "package", "One driver package with its files", small,
 		func(ctx context.Context, in *digest) (*out[driver.Package], error) {
 			v, err := s.svc.Drivers.Package(ctx, principalOf(ctx), in.Digest)

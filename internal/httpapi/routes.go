@@ -10,6 +10,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/fault"
@@ -21,20 +22,13 @@ import (
 	"cirque/internal/service/sources"
 )
 
-// Limits on bodies, in bytes.
-const (
-	small  = 64 << 10
-	medium = 4 << 20
-	large  = 64 << 20
-)
-
 // out is an answer with a body.
 type out[T any] struct{ Body T }
 
 // route registers one operation. Faults become problems here and nowhere else.
-func route[I, O any](s *server, a huma.API, method, path, id, summary string, limit int64, f func(ctx context.Context,
+func route[I, O any](s *server, a huma.API, method, path, id, summary string, takes body, f func(ctx context.Context,
 	in *I) (*O, error)) {
-	huma.Register(a, operation(method, path, id, summary, limit), func(ctx context.Context, in *I) (*O, error) {
+	huma.Register(a, operation(method, path, id, summary, takes), func(ctx context.Context, in *I) (*O, error) {
 		o, err := f(ctx, in)
 		if err != nil {
 			return nil, s.fail(ctx, err)
@@ -43,9 +37,10 @@ func route[I, O any](s *server, a huma.API, method, path, id, summary string, li
 	})
 }
 
-func operation(method, path, id, summary string, limit int64) huma.Operation {
-	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: limit,
-		BodyReadTimeout: time.Minute,
+func operation(method, path, id, summary string, takes body) huma.Operation {
+	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: takes.most,
+		// The door has read the body, and held it against the schema.
+		BodyReadTimeout: -1, SkipValidateBody: true, Metadata: map[string]any{actionKey: takes.needs},
 		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity,
 			http.StatusServiceUnavailable}}
 	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate",
@@ -99,13 +94,14 @@ func estateRoutes(s *server, a huma.API) {
 			return &out[page.Page[estate.Revision]]{list}, err
 		})
 	type publish struct{ Body api.Publish }
-	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large, func(ctx context.Context,
-		in *publish) (*out[api.Published], error) {
-		rev, same, err := s.svc.Drafts.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
-		return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
-	})
+	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large.by(access.Publish),
+		func(ctx context.Context, in *publish) (*out[api.Published], error) {
+			rev, same, err := s.svc.Drafts.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
+			return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
+		})
 	type files struct{ Body api.Files }
-	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "Check an estate without publishing it", large,
+	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "Check an estate without publishing it",
+		large.by(access.ReadEstate),
 		func(ctx context.Context, in *files) (*out[api.Checked], error) {
 			c, err := s.svc.Drafts.CheckEstate(ctx, principalOf(ctx), in.Body.Files)
 			if err != nil {
@@ -168,7 +164,7 @@ func list[T any](s *server, a huma.API, name string, key func(*T) string, of fun
 func directoryRoutes(s *server, a huma.API) {
 	type in struct{ Body api.Import }
 	route(s, a, "POST", "/api/v1/directory/import", "import-directory", "Make a source hold exactly what the files say",
-		large, func(ctx context.Context, in *in) (*out[directory.Import], error) {
+		large.by(access.Import), func(ctx context.Context, in *in) (*out[directory.Import], error) {
 			o, err := s.svc.Sources.Import(ctx, principalOf(ctx), sources.Intake{Source: in.Body.Source, Format: in.Body.Format,
 				Files: in.Body.Files, Dry: in.Body.Dry, Accept: in.Body.Accept})
 			return &out[directory.Import]{o}, err
@@ -269,7 +265,8 @@ func (s *server) lineups(a, described huma.API) {
 		return nil, nil
 	})
 	answers[lineup.Lineup](a, "/api/v1/lineups")
-	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order", large,
+	route(s, a, "POST", "/api/v1/lineups/batch", "ask-lineups", "The lineups of many contexts, in their order",
+		large.by(access.AskOwn),
 		func(ctx context.Context, in *many) (*answer, error) {
 			ans, err := s.ask(ctx, asking{in.Known, in.Wait, in.When}, in.Body, nil)
 			if err != nil {

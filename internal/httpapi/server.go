@@ -6,8 +6,8 @@ import (
 	"crypto/rand"
 	"io/fs"
 	"log/slog"
-	"net"
 	"net/http"
+	"net/netip"
 	"path"
 	"reflect"
 	"runtime/debug"
@@ -42,6 +42,8 @@ type Config struct {
 	Console fs.FS // the built console; nil serves none
 	// Gateway answers IPP under /ipp/; nil serves none.
 	Gateway http.Handler
+	// Proxies are those whose word is taken on where a request comes from.
+	Proxies []netip.Prefix
 	// Stopping ends long polls and streams when it is done.
 	Stopping context.Context
 	// Queries counts questions to the database by what asked for them; nil where nobody counts.
@@ -54,6 +56,8 @@ type server struct {
 	log *slog.Logger
 
 	metrics *metrics
+	door    door
+	holds   holds
 }
 
 // New makes the handler of the whole service.
@@ -72,7 +76,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	}
 	r.HandleMethodNotAllowed = true
 	r.UseRawPath = true
-	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
+	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal, s.open)
 	r.NoMethod(func(c *gin.Context) {
 		s.problem(c, &fault.Error{Kind: "method", Code: "method-not-allowed", What: c.Request.Method + " is not for " +
 			c.Request.URL.Path, Fix: "see the Allow header"})
@@ -81,7 +85,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	if cfg.Gateway != nil {
 		r.POST("/ipp/*queue", gin.WrapH(cfg.Gateway))
 	}
-	s.register(r)
+	s.door.of(s.register(r).OpenAPI())
 	r.GET("/metrics", s.metrics.serve(s))
 	r.GET("/profile/:kind", profile(s))
 	protect := http.NewCrossOriginProtection()
@@ -89,7 +93,7 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token",
 			"this request comes from another site's page"), "")
 	}))
-	return former(protect.Handler(r)), nil
+	return s.arrive(former(protect.Handler(r))), nil
 }
 
 // OpenAPI gives the API's description as YAML, without a running service.
@@ -224,12 +228,7 @@ func (s *server) identify(c *gin.Context) {
 	h.Set("Referrer-Policy", "no-referrer")
 	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
 		"frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
-	host, _, err := net.SplitHostPort(c.Request.RemoteAddr)
-	if err != nil {
-		host = c.Request.RemoteAddr
-	}
 	ctx := context.WithValue(c.Request.Context(), requestIDKey, id)
-	ctx = context.WithValue(ctx, event.OriginKey{}, host)
 	if route := c.FullPath(); route != "" {
 		ctx = context.WithValue(ctx, event.RouteKey{}, c.Request.Method+" "+route)
 	}
@@ -286,6 +285,9 @@ func (s *server) principal(c *gin.Context) {
 		}
 	} else if cookie, err := c.Request.Cookie(cookieName); err == nil {
 		p = s.svc.Identity.BySession(cookie.Value)
+	}
+	if p != nil {
+		knownOn(ctx)
 	}
 	c.Request = c.Request.WithContext(context.WithValue(ctx, principalKey, p))
 }

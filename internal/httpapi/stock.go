@@ -6,6 +6,7 @@ import (
 
 	"github.com/danielgtaylor/huma/v2"
 
+	"cirque/core/access"
 	"cirque/core/adopt"
 	"cirque/core/decommission"
 	"cirque/core/estate"
@@ -139,7 +140,7 @@ func stockDevicesRoutes(s *server, a huma.API) {
 	})
 	type file struct{ Body api.NamedText }
 	route(s, a, "PUT", "/api/v1/stock/reservations", "import-reservations", "Take in what a DHCP server reserves, to "+
-		"compare devices with", medium, func(ctx context.Context, in *file) (*out[api.Imported], error) {
+		"compare devices with", medium.by(access.KeepStock), func(ctx context.Context, in *file) (*out[api.Imported], error) {
 		n, err := s.svc.Stock.ImportReservations(ctx, principalOf(ctx), in.Body.Name, in.Body.Text)
 		return &out[api.Imported]{api.Imported{Count: n}}, err
 	})
@@ -177,7 +178,7 @@ func scansRoutes(s *server, a huma.API) {
 		})
 	type forget struct{ Body api.Addresses }
 	route(s, a, "POST", "/api/v1/stock/found/forget", "forget-found", "Take addresses off the list of what was found",
-		medium, func(ctx context.Context, in *forget) (*struct{}, error) {
+		medium.by(access.KeepStock), func(ctx context.Context, in *forget) (*struct{}, error) {
 			return nil, s.svc.Stock.ForgetFound(ctx, principalOf(ctx), in.Body.Addresses)
 		})
 }
@@ -185,7 +186,7 @@ func scansRoutes(s *server, a huma.API) {
 func adoptionRoutes(s *server, a huma.API) {
 	type selections struct{ Body api.Selections }
 	route(s, a, "POST", "/api/v1/stock/proposals", "propose", "What found queues and devices would be in the estate",
-		medium, func(ctx context.Context, in *selections) (*out[[]adopt.Proposal], error) {
+		medium.by(access.KeepStock), func(ctx context.Context, in *selections) (*out[[]adopt.Proposal], error) {
 			list := make([]adopt.Selection, len(in.Body.Selections))
 			for i, x := range in.Body.Selections {
 				list[i] = adopt.Selection(x)
@@ -194,7 +195,8 @@ func adoptionRoutes(s *server, a huma.API) {
 			return &out[[]adopt.Proposal]{v}, err
 		})
 	type adoption struct{ Body api.Adoption }
-	route(s, a, "POST", "/api/v1/stock/adoptions", "adopt", "Put proposals into one's own draft, all or none", large,
+	route(s, a, "POST", "/api/v1/stock/adoptions", "adopt", "Put proposals into one's own draft, all or none",
+		large.by(access.KeepStock),
 		func(ctx context.Context, in *adoption) (*out[api.Draft], error) {
 			d, err := s.svc.Adopt.Adopt(ctx, principalOf(ctx), in.Body.Draft, in.Body.Proposals)
 			if err != nil {
@@ -203,7 +205,8 @@ func adoptionRoutes(s *server, a huma.API) {
 			return &out[api.Draft]{draftOf(d)}, nil
 		})
 	type capture struct{ Body api.NewCapture }
-	route(s, a, "POST", "/api/v1/stock/captures", "capture", "Hand in what a reference machine has", medium,
+	route(s, a, "POST", "/api/v1/stock/captures", "capture", "Hand in what a reference machine has",
+		medium.by(access.Capture),
 		func(ctx context.Context, in *capture) (*out[stock.Capture], error) {
 			c, err := s.svc.Adopt.HandIn(ctx, principalOf(ctx), stock.Capture{Machine: in.Body.Machine,
 				Platform: in.Body.Platform,
@@ -277,7 +280,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 		Body api.NamedText
 	}
 	route(s, a, "PUT", "/api/v1/draft/queue-table", "apply-queue-table", "Put a table of queues into one's own draft",
-		large, func(ctx context.Context, in *table) (*out[api.Draft], error) {
+		large.by(access.EditDraft), func(ctx context.Context, in *table) (*out[api.Draft], error) {
 			d, err := s.svc.Drafts.ApplyQueueTable(ctx, principalOf(ctx), in.Name, in.Body.Name, in.Body.Text)
 			if err != nil {
 				return nil, err
@@ -296,7 +299,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 		Body api.Rename
 	}
 	route(s, a, "POST", "/api/v1/draft/rename", "rename-queues", "Give queues new names by a pattern; old names go on "+
-		"leading there", medium, func(ctx context.Context, in *rename) (*out[api.Renamed], error) {
+		"leading there", medium.by(access.EditDraft), func(ctx context.Context, in *rename) (*out[api.Renamed], error) {
 		list, d, err := s.svc.Drafts.Rename(ctx, principalOf(ctx), in.Name, in.Body.Queues, in.Body.Pattern, in.Body.Dry)
 		if err != nil {
 			return nil, err
@@ -308,7 +311,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 		Body api.Move
 	}
 	route(s, a, "POST", "/api/v1/draft/move", "move-queues", "Rewrite queues so that they no longer lead through a server",
-		medium, func(ctx context.Context, in *move) (*out[api.MovedQueues], error) {
+		medium.by(access.EditDraft), func(ctx context.Context, in *move) (*out[api.MovedQueues], error) {
 			list, d, err := s.svc.Decommission.MoveQueues(ctx, principalOf(ctx), in.Name, in.Body.Server, in.Body.To,
 				in.Body.Queues,
 				in.Body.Dry)

@@ -26,6 +26,12 @@ func (s *server) watch(c *gin.Context) {
 		return
 	}
 	defer stop()
+	free, err := s.holds.take("streams of signals", principalOf(ctx), streamsMost)
+	if err != nil {
+		s.problem(c, fault.As(err))
+		return
+	}
+	defer free()
 	h := c.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")
 	h.Set("Cache-Control", "no-store")

@@ -21,7 +21,7 @@ func ReadLDIF(file, text string) (directory.Records, error) {
 	records, err := ldif.Parse(text)
 	if pe, ok := errors.AsType[*ldif.ParseError](err); ok {
 		return directory.Records{}, directory.Invalid([]fault.Detail{{Place: fmt.Sprintf("%s:%d", file, pe.Line),
-			What: pe.What}})
+			What: pe.What}}, 1)
 	}
 	r := &ldifReader{file: file, byDN: map[string]string{}, seen: map[string]int{}}
 	for _, e := range records {
@@ -31,7 +31,7 @@ func ReadLDIF(file, text string) (directory.Records, error) {
 		r.entry(e)
 	}
 	if len(r.problems) > 0 {
-		return directory.Records{}, directory.Invalid(r.problems)
+		return directory.Records{}, directory.Invalid(r.problems, len(r.problems))
 	}
 	return r.out, nil
 }

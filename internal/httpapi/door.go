@@ -1,0 +1,189 @@
+package httpapi
+
+import (
+	"bytes"
+	"context"
+	"errors"
+	"io"
+	"mime"
+	"net/http"
+	"strings"
+
+	"github.com/danielgtaylor/huma/v2"
+	"github.com/gin-gonic/gin"
+
+	"cirque/core/access"
+	"cirque/core/fault"
+)
+
+// A body is what an operation takes: how many bytes at most, and for the larger ones who may send them, which is asked
+// before any of it is read. The operation itself asks again, with the scope.
+type body struct {
+	most  int64
+	needs access.Action
+}
+
+// The sizes of bodies.
+var (
+	small  = body{most: 64 << 10}
+	medium = body{most: 4 << 20}
+	large  = body{most: 64 << 20}
+)
+
+// by is the body of whoever may do an action.
+func (b body) by(a access.Action) body {
+	b.needs = a
+	return b
+}
+
+// actionKey is where an operation keeps who may send its body.
+const actionKey = "cirque-needs"
+
+// An entry is what the door knows of a route.
+type entry struct {
+	open   bool // needs no sign-in
+	own    bool // looks at its body itself
+	most   int64
+	needs  access.Action
+	schema *huma.Schema // of JSON that it takes
+}
+
+// A door stands before every route: it knows which of them need a sign-in, and lets no body further that was not asked
+// for, is too large, trickles, or is not what the description says.
+type door struct {
+	entries  map[string]entry // by method and the path's pattern
+	registry huma.Registry
+	bodies   bodies
+}
+
+// of reads the entries out of the API's description.
+func (d *door) of(doc *huma.OpenAPI) {
+	d.entries, d.registry = map[string]entry{}, doc.Components.Schemas
+	d.bodies.unknown = map[string]int64{}
+	for path, item := range doc.Paths {
+		pattern := strings.NewReplacer("{", ":", "}", "").Replace(path)
+		for _, op := range []*huma.Operation{item.Get, item.Post, item.Put, item.Patch, item.Delete} {
+			if op == nil {
+				continue
+			}
+			e := entry{open: op.Security != nil && len(op.Security) == 0, most: op.MaxBodyBytes}
+			e.needs, _ = op.Metadata[actionKey].(access.Action)
+			if op.RequestBody != nil {
+				if media := op.RequestBody.Content["application/json"]; media != nil {
+					e.schema = media.Schema
+				}
+			}
+			d.entries[op.Method+" "+pattern] = e
+		}
+	}
+	// These look at their bodies themselves: one because it is asked most, the other because it passes documents on.
+	for _, route := range []string{"POST /api/v1/lineups", "POST /ipp/*queue"} {
+		e := d.entries[route]
+		e.own = true
+		d.entries[route] = e
+	}
+	e := d.entries["POST /ipp/*queue"]
+	e.open = true // it asks for the sign-in of printing, and reads nothing before
+	d.entries["POST /ipp/*queue"] = e
+}
+
+type bodyKey struct{}
+
+// bodyOf gives the bytes of a request's body, which the door has read.
+func bodyOf(ctx context.Context) []byte {
+	b, _ := ctx.Value(bodyKey{}).([]byte)
+	return b
+}
+
+// open turns a request away that brings no sign-in where one is needed, and reads the body of the others.
+func (s *server) open(c *gin.Context) {
+	in, _ := c.Request.Body.(*inflow)
+	if in != nil {
+		defer in.done()
+	}
+	route := c.FullPath()
+	e, described := s.door.entries[c.Request.Method+" "+route]
+	if !described && route != "" { // such as the metrics, which ask themselves
+		e.open = true
+	}
+	p := principalOf(c.Request.Context())
+	refuse := func(f *fault.Error) {
+		if in != nil {
+			in.refused(c.Request.ContentLength)
+		}
+		s.problem(c, f)
+	}
+	if p == nil && !e.open && route != "" {
+		refuse(fault.As(access.Check(nil, e.needs)))
+		return
+	}
+	if in == nil {
+		c.Next()
+		return
+	}
+	if p != nil {
+		in.signed(e.most)
+		if e.needs != "" {
+			if err := access.Check(p, e.needs); err != nil {
+				_ = s.fail(c.Request.Context(), err) // for the log
+				refuse(fault.As(err))
+				return
+			}
+		}
+	}
+	if e.own || route == "" || e.most == 0 {
+		if !e.own || p == nil {
+			in.refused(c.Request.ContentLength)
+		}
+		c.Next()
+		return
+	}
+	b, err := io.ReadAll(in)
+	if err == nil {
+		err = s.check(c, e, b)
+	}
+	if err != nil {
+		p := unread(err)
+		p.RequestID = requestID(c.Request.Context())
+		c.Abort()
+		p.write(c.Writer)
+		return
+	}
+	ctx := context.WithValue(c.Request.Context(), bodyKey{}, b)
+	c.Request = c.Request.WithContext(ctx)
+	c.Request.Body = io.NopCloser(bytes.NewReader(b))
+	c.Next()
+}
+
+// check holds a JSON body against its schema.
+func (s *server) check(c *gin.Context, e entry, b []byte) error {
+	if e.schema == nil || len(b) == 0 {
+		return nil // huma says that a body is missing
+	}
+	if t := c.GetHeader("Content-Type"); t != "" && t != "application/json" {
+		if media, _, err := mime.ParseMediaType(t); err != nil || media != "application/json" {
+			return newError(http.StatusUnsupportedMediaType, "unknown content type: "+t)
+		}
+	}
+	return checkJSON(s.door.registry, e.schema, b)
+}
+
+// unread is the problem of a body that was not taken.
+func unread(err error) *problem {
+	var p *problem
+	switch {
+	case errors.As(err, &p):
+		return p
+	case errors.Is(err, errTooLarge):
+		err = newError(http.StatusRequestEntityTooLarge, "")
+	case errors.Is(err, errBusy):
+		err = problemOf(fault.New(fault.TooMany, "bodies-in-flight", "send it again in a while",
+			"as much is being sent here at once as is taken"), "")
+	case errors.Is(err, errSlow{}):
+		err = newError(http.StatusRequestTimeout, "")
+	default:
+		err = newError(http.StatusBadRequest, "")
+	}
+	errors.As(err, &p)
+	return p
+}
