@@ -1,9 +1,12 @@
 package test
 
 import (
+	"os"
+	"path/filepath"
 	"testing"
 
 	"cirque/core/access"
+	"cirque/internal/testkit"
 )
 
 // TestConsoleAccess: accounts and rules are made and ended, tokens shown once, sessions ended, and the audit tells of
@@ -12,6 +15,15 @@ func TestConsoleAccess(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.publish("estate: 1\nlocations: [{path: ardholm, title: Ardholm harbour}, {path: brannoy, title: Brannoy terminal}]")
+	dir := testkit.NewSlapd(t, testkit.LDIF(10, 2, 1))
+	word := filepath.Join(t.TempDir(), "word")
+	if err := os.WriteFile(word, []byte(dir.Password+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	for _, source := range []string{"skerry", "yard"} {
+		s.must("directory", "source", "add", source, "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+			"--password-file", word, "--every", "3600", "--sign-in")
+	}
 	p := consoleOf(t, s)
 	p.goTo("/access")
 	p.see("No rule gives anybody more")
@@ -26,8 +38,10 @@ func TestConsoleAccess(t *testing.T) {
 	p.press("button", "Remove the account olav")
 	p.until(`!document.body.innerText.includes("olav")`)
 	p.fill("textbox", "Who", "group:clerks")
+	p.until(`[...document.querySelectorAll("button")].find((b) => b.innerText === "Give the role").disabled`)
+	p.choose("Directory", "yard")
 	p.press("button", "Give the role")
-	p.until(`document.querySelector("[aria-label='End the rule for group:clerks']") !== null`)
+	p.until(`document.querySelector("[aria-label='End the rule for group:clerks']")?.closest("tr").innerText.includes("yard")`)
 	p.accessible()
 	p.press("button", "End the rule for group:clerks")
 	p.see("No rule gives anybody more")

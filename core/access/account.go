@@ -58,10 +58,11 @@ func ValidHolding(h *Holding, known func(site string) bool) error {
 	return nil
 }
 
-// A Rule gives people of the directory a role when they sign in. Everybody of a directory is a person besides.
+// A Rule gives people of one directory a role when they sign in. Everybody of a directory is a person besides.
 type Rule struct {
-	ID  int64  `json:"id"`
-	Who string `json:"who" doc:"everyone, user:N, group:N or unit:P, as in a grant's to."`
+	ID     int64  `json:"id"`
+	Who    string `json:"who" doc:"everyone, user:N, group:N or unit:P, as in a grant's to."`
+	Source string `json:"source,omitempty" doc:"The directory that it is about: nobody else's people can hold it. Absent where an older version left it open and it cannot be known; then it holds for nobody."`
 	Holding
 	Author string    `json:"author"`
 	At     time.Time `json:"at"`
@@ -144,4 +145,5 @@ type State struct {
 	Rules    []Rule
 	Tokens   map[[32]byte]Token   // not revoked
 	Sessions map[[32]byte]Session // by hash
+	Signing  []string             // the directories whose people may sign in
 }

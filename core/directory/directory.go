@@ -42,6 +42,7 @@ type members struct {
 	unit   []UnitID
 	folded []string
 	groups [][]GroupID  // every group, through nesting, ascending
+	own    [][]GroupID  // the groups that list them themselves
 	direct [][]MemberID // by group: whom it lists
 }
 

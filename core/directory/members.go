@@ -1,5 +1,11 @@
 package directory
 
+import (
+	"slices"
+
+	"cirque/core/name"
+)
+
 // EachUserIn calls f for every user that a group holds, directly or through nesting, once each.
 func (d *Directory) EachUserIn(id GroupID, f func(MemberID)) {
 	each(d, id, &d.users, once(d, f))
@@ -68,4 +74,57 @@ func (d *Directory) Size(id GroupID) (users, machines int) {
 	d.EachUserIn(id, func(MemberID) { users++ })
 	d.EachMachineIn(id, func(MemberID) { machines++ })
 	return users, machines
+}
+
+// A Claim is whom something is meant for in one source: everyone of it, or one of its users, groups or units. What other
+// sources say of the same names does not count, and neither does who is linked with whom: those who keep another source
+// must not be able to become somebody here.
+type Claim struct {
+	Source string
+	Kind   string // everyone, user, group or unit
+	Name   string
+}
+
+// Holds says whether a claim holds for a user.
+func (d *Directory) Holds(c Claim, u User) bool {
+	if c.Source == "" || name.Fold(c.Source) != name.Fold(u.Source) {
+		return false
+	}
+	switch c.Kind {
+	case "everyone":
+		return true
+	case "user":
+		return name.Fold(c.Name) == name.Fold(u.Name)
+	case "group":
+		g, ok := d.groups[name.Fold(c.Source)+"/"+name.Fold(c.Name)]
+		return ok && d.lists(g, u)
+	case "unit":
+		up, ok := d.Unit(c.Name)
+		at, in := d.Unit(u.Unit)
+		return ok && in && up <= at && at < d.UnitEnd(up)
+	}
+	return false
+}
+
+// lists says whether a group has a user by the groups of the user's own source alone, through nesting.
+func (d *Directory) lists(g GroupID, u User) bool {
+	id := d.UserID(name.Fold(u.Name))
+	if id == NoMember || int(id) >= len(d.users.own) {
+		return false
+	}
+	seen := map[GroupID]bool{g: true}
+	for walk := []GroupID{g}; len(walk) > 0; {
+		x := walk[0]
+		walk = walk[1:]
+		if slices.Contains(d.users.own[id], x) {
+			return true
+		}
+		for _, below := range d.down[x] {
+			if !seen[below] && d.records.Groups[below].Source == u.Source {
+				seen[below] = true
+				walk = append(walk, below)
+			}
+		}
+	}
+	return false
 }

@@ -119,7 +119,8 @@ func nest(d *Directory) {
 // close gives every member all groups of the groups that list it.
 func (m *members) close(up [][]GroupID) {
 	m.groups = make([][]GroupID, len(m.unit))
-	own := make([][]GroupID, len(m.unit))
+	m.own = make([][]GroupID, len(m.unit))
+	own := m.own
 	for g, list := range m.direct {
 		for _, id := range list {
 			own[id] = append(own[id], GroupID(g))

@@ -78,9 +78,10 @@ type NewRole struct {
 
 // NewRule lets people of a directory sign in with a role.
 type NewRule struct {
-	Who   string      `json:"who" minLength:"1" maxLength:"512" doc:"everyone, user:N, group:N or unit:P."`
-	Role  access.Role `json:"role" enum:"owner,administrator,site-administrator,help-desk,auditor,person"`
-	Sites []string    `json:"sites,omitempty" maxItems:"1000"`
+	Who    string      `json:"who" minLength:"1" maxLength:"512" doc:"everyone, user:N, group:N or unit:P."`
+	Source string      `json:"source,omitempty" maxLength:"64" doc:"The directory that it is about. It may be absent where only one lets its people sign in."`
+	Role   access.Role `json:"role" enum:"owner,administrator,site-administrator,help-desk,auditor,person"`
+	Sites  []string    `json:"sites,omitempty" maxItems:"1000"`
 }
 
 // NewPassword changes one's own password.

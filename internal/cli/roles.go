@@ -1,8 +1,10 @@
 package cli
 
 import (
+	"cmp"
 	"fmt"
 	"io"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
@@ -128,32 +130,40 @@ func accountRulesCommand(r *root) *cobra.Command {
 					"lineup.\nTo give a role: cirque account allow group:NAME --role help-desk")
 				return
 			}
-			t := r.table("ID", "WHO", "PEOPLE", "ROLE", "SITES", "BY", "SINCE")
+			t := r.table("ID", "WHO", "OF", "PEOPLE", "ROLE", "SITES", "BY", "SINCE")
 			for _, v := range list {
-				t.add(fmt.Sprint(v.ID), v.Who, fmt.Sprint(v.People), string(v.Role), where(v.Sites), v.Author,
+				t.add(fmt.Sprint(v.ID), v.Who, cmp.Or(v.Source, "unknown"), fmt.Sprint(v.People), string(v.Role), where(v.Sites), v.Author,
 					v.At.Local().Format(time.DateOnly))
 			}
 			t.write(w)
+			if slices.ContainsFunc(list, func(v access.Rule) bool { return v.Source == "" }) {
+				fmt.Fprintln(w, "\nA rule of an unknown directory is from before rules named theirs, and holds for nobody. End it with\n"+
+					"cirque account disallow ID, and give it again: cirque account allow WHO --source NAME --role ROLE")
+			}
 		})
 }
 
 func accountAllowCommand(r *root) *cobra.Command {
 	var h access.Holding
-	c := ask(r, "allow WHO --role ROLE [--site S]", "Let people of a directory sign in with a role", cobra.ExactArgs(1),
+	var source string
+	c := ask(r, "allow WHO --role ROLE [--source NAME] [--site S]", "Let people of a directory sign in with a role", cobra.ExactArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (access.Rule, error) {
-			return apiclient.Post[access.Rule](c.Context(), client, rulesPath, api.NewRule{Who: a[0], Role: h.Role,
-				Sites: h.Sites})
+			return apiclient.Post[access.Rule](c.Context(), client, rulesPath, api.NewRule{Who: a[0], Source: source,
+				Role: h.Role, Sites: h.Sites})
 		}, func(w io.Writer, v access.Rule) {
-			fmt.Fprintf(w, "%s may sign in as %s%s: %s now. To end it: cirque account disallow %d\n", v.Who, v.Role,
-				scope(v.Sites), words.Count(v.People, "person"), v.ID)
+			fmt.Fprintf(w, "%s of %s may sign in as %s%s: %s now. To end it: cirque account disallow %d\n", v.Who, v.Source,
+				v.Role, scope(v.Sites), words.Count(v.People, "person"), v.ID)
 			if v.People == 0 {
 				fmt.Fprintln(w, "Nobody is that now; check the name: cirque directory find")
 			}
 		})
 	c.Long = `Let people of a directory sign in with a role, by everyone, user:NAME, group:NAME or unit:PATH. It
-holds for directories whose people may sign in: cirque directory source add NAME ... --sign-in.
+holds for the people of one directory, whose people may sign in: cirque directory source add NAME ...
+--sign-in. Where several may, --source says which; nobody of another can hold it, whatever they are called.
 Several rules add up. Whoever leaves the group loses the role with the directory's next pass.`
 	holdingFlags(c, &h)
+	c.Flags().StringVar(&source, "source", "", "the directory that it is about; needed where the people of several may "+
+		"sign in")
 	return c
 }
 

@@ -44,13 +44,21 @@ func (s AccountTable) Access(ctx context.Context) (access.State, error) {
 	for _, a := range accounts {
 		state.Accounts[name.Fold(a.Name)] = a
 	}
-	if rows, err = s.pool.Query(ctx, "SELECT id, who, role, sites, author, at FROM access_rule ORDER BY id"); err != nil {
+	if rows, err = s.pool.Query(ctx, "SELECT id, who, source, role, sites, author, at FROM access_rule ORDER BY "+
+		"id"); err != nil {
 		return state, translate(err)
 	}
 	state.Rules, err = pgx.CollectRows(rows, func(row pgx.CollectableRow) (r access.Rule, err error) {
-		return r, row.Scan(&r.ID, &r.Who, &r.Role, &r.Sites, &r.Author, &r.At)
+		return r, row.Scan(&r.ID, &r.Who, &r.Source, &r.Role, &r.Sites, &r.Author, &r.At)
 	})
 	if err != nil {
+		return state, translate(err)
+	}
+	if rows, err = s.pool.Query(ctx, "SELECT name FROM directory_source WHERE (body->>'sign_in')::boolean ORDER BY "+
+		"name"); err != nil {
+		return state, translate(err)
+	}
+	if state.Signing, err = pgx.CollectRows(rows, pgx.RowTo[string]); err != nil {
 		return state, translate(err)
 	}
 	tokens, err := TokenTable(s).Tokens(ctx)

@@ -1,6 +1,7 @@
 package postgres
 
 import (
+	"cmp"
 	"context"
 	"errors"
 
@@ -145,15 +146,15 @@ func (s AccountTable) MeetAccount(ctx context.Context, a access.Account) error {
 // AddRule keeps an access rule.
 func (s AccountTable) AddRule(ctx context.Context, r access.Rule) (access.Rule, error) {
 	err := s.in(ctx, func(tx pgx.Tx) error {
-		if err := tx.QueryRow(ctx, "INSERT INTO access_rule (who, role, sites, author) VALUES ($1, $2, $3, $4) "+
-			"RETURNING id, at", r.Who, r.Role, orNone(r.Sites), r.Author).Scan(&r.ID, &r.At); err != nil {
+		if err := tx.QueryRow(ctx, "INSERT INTO access_rule (who, source, role, sites, author) VALUES ($1, $2, $3, "+
+			"$4, $5) RETURNING id, at", r.Who, r.Source, r.Role, orNone(r.Sites), r.Author).Scan(&r.ID, &r.At); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Access, "rule"); err != nil {
 			return err
 		}
 		return addEvent(ctx, tx, event.Event{Kind: event.RuleAdded, Subject: r.Who, Author: r.Author}.Saying(
-			"{who} may sign in as {role}", "who", r.Who, "role", r.Role).With(nil, r))
+			"{who} of {source} may sign in as {role}", "who", r.Who, "source", r.Source, "role", r.Role).With(nil, r))
 	})
 	return r, err
 }
@@ -162,8 +163,8 @@ func (s AccountTable) AddRule(ctx context.Context, r access.Rule) (access.Rule, 
 func (s AccountTable) RemoveRule(ctx context.Context, id int64, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		r := access.Rule{ID: id}
-		err := tx.QueryRow(ctx, "DELETE FROM access_rule WHERE id = $1 RETURNING who, role, sites, author, at",
-			id).Scan(&r.Who, &r.Role, &r.Sites, &r.Author, &r.At)
+		err := tx.QueryRow(ctx, "DELETE FROM access_rule WHERE id = $1 RETURNING who, source, role, sites, author, at",
+			id).Scan(&r.Who, &r.Source, &r.Role, &r.Sites, &r.Author, &r.At)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return fault.New(fault.Unknown, "rule-unknown", "see cirque account rules", "there is no access rule %d", id)
 		}
@@ -174,6 +175,7 @@ func (s AccountTable) RemoveRule(ctx context.Context, id int64, author string) e
 			return err
 		}
 		return addEvent(ctx, tx, event.Event{Kind: event.RuleGone, Subject: r.Who, Author: author}.Saying(
-			"{who} may no longer sign in as {role}", "who", r.Who, "role", r.Role).With(r, nil))
+			"{who} of {source} may no longer sign in as {role}", "who", r.Who, "source", cmp.Or(r.Source, "no directory"),
+			"role", r.Role).With(r, nil))
 	})
 }

@@ -88,3 +88,43 @@ func TestWordsMigrate(t *testing.T) {
 		t.Error("the version before does not find it:", err)
 	}
 }
+
+// TestRuleSourcesMigrate: rules from before rules named their directory get the one that they can only have meant; where
+// several may be meant they get none.
+func TestRuleSourcesMigrate(t *testing.T) {
+	t.Parallel()
+	const rows = `INSERT INTO directory_row (source, kind, external_id, name, attributes, valid_from) VALUES
+		('hq', 'user', 'h1', 'Olav', '{"unit":"staff/it"}', now()), ('other', 'user', 'o1', 'olav', '{"unit":"guests"}', now()),
+		('hq', 'user', 'h2', 'mira', '{"unit":"staff/IT/deep"}', now()), ('other', 'user', 'o2', 'eve', '{"unit":"shared"}', now()),
+		('hq', 'user', 'h3', 'ida', '{"unit":"shared/x"}', now()), ('hq', 'group', 'g1', 'admins', '{}', now()),
+		('other', 'group', 'g2', 'desk_1', '{}', now()), ('other', 'group', 'g3', 'desk-1', '{}', now());
+		INSERT INTO access_rule (who, role, author) VALUES ('user:olav', 'owner', 't'), ('user:mira', 'owner', 't'),
+		('user:OTHER/olav', 'owner', 't'), ('group:admins', 'owner', 't'), ('group:hq/admins', 'owner', 't'),
+		('group:desk_1', 'owner', 't'), ('unit:staff/it', 'owner', 't'), ('unit:shared', 'owner', 't'),
+		('everyone', 'owner', 't'), ('user:nobody', 'owner', 't'), ('unit:sta', 'owner', 't');`
+	for sources, want := range map[string][]string{
+		`('hq', '{"sign_in":true}', 't'), ('other', '{"sign_in":true}', 't')`: {"", "hq", "other", "hq", "hq", "other", "hq", "",
+			"", "", ""},
+		`('hq', '{"sign_in":true}', 't'), ('other', '{}', 't')`: {"hq", "hq", "hq", "hq", "hq", "hq", "hq", "hq", "hq", "hq", "hq"},
+	} {
+		s, ctx := testkit.Store(t), t.Context()
+		for _, sql := range []string{"ALTER TABLE access_rule DROP COLUMN source",
+			"INSERT INTO directory_source (name, body, author) VALUES " + sources, rows,
+			postgres.Migration("00024_rule_source.sql")} {
+			if err := s.Exec(ctx, sql); err != nil {
+				t.Fatal(err)
+			}
+		}
+		state, err := s.Accounts.Access(ctx)
+		if err != nil {
+			t.Fatal(err)
+		}
+		var got []string
+		for _, r := range state.Rules {
+			got = append(got, r.Source)
+		}
+		if !slices.Equal(got, want) {
+			t.Errorf("with %s:\n got %q\nwant %q", sources, got, want)
+		}
+	}
+}

@@ -65,6 +65,9 @@ func (s SourceTable) SaveSource(ctx context.Context, v directory.Source, sealed 
 		if err := notify(ctx, tx, event.Sources, v.Name); err != nil {
 			return err
 		}
+		if err := notify(ctx, tx, event.Access, "source"); err != nil { // who may sign in
+			return err
+		}
 		return addEvent(ctx, tx, e)
 	})
 }
@@ -101,6 +104,9 @@ func (s SourceTable) RemoveSource(ctx context.Context, name string, rows bool, a
 			}
 		}
 		if err := notify(ctx, tx, event.Sources, name); err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Access, "source"); err != nil {
 			return err
 		}
 		return addEvent(ctx, tx, e)

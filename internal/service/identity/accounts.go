@@ -4,8 +4,10 @@ import (
 	"cmp"
 	"context"
 	"slices"
+	"strings"
 
 	"cirque/core/access"
+	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
@@ -112,25 +114,27 @@ func (s *Room) Rules(_ context.Context, p *access.Principal) ([]access.Rule, err
 	}
 	out := append([]access.Rule{}, s.present.Access().Rules...)
 	for i := range out {
-		out[i].People = s.peopleOf(out[i].Who)
+		out[i].People = s.peopleOf(out[i])
 	}
 	return out, nil
 }
 
-// peopleOf counts whom an access rule holds for, among those of directories whose people may sign in or not.
-func (s *Room) peopleOf(who string) int {
+// peopleOf counts whom an access rule holds for, whether the directory's people may sign in or not.
+func (s *Room) peopleOf(r access.Rule) int {
 	d := s.present.View().World.Directory
 	n := 0
 	for _, u := range d.Records().Users {
-		if holdsFor(d, u, who) {
+		if holdsFor(d, u, r) {
 			n++
 		}
 	}
 	return n
 }
 
-// AddRule lets people of a directory sign in with a role.
-func (s *Room) AddRule(ctx context.Context, p *access.Principal, who string, h access.Holding) (access.Rule, error) {
+// AddRule lets people of a directory sign in with a role. source says of which; it may be empty where only one lets its
+// people sign in, or where who names it: group:SOURCE/NAME.
+func (s *Room) AddRule(ctx context.Context, p *access.Principal, who, source string,
+	h access.Holding) (access.Rule, error) {
 	if err := access.Check(p, access.ManageAccounts); err != nil {
 		return access.Rule{}, err
 	}
@@ -140,12 +144,48 @@ func (s *Room) AddRule(ctx context.Context, p *access.Principal, who string, h a
 	if err := access.ValidHolding(&h, s.present.View().Document().HasSite); err != nil {
 		return access.Rule{}, err
 	}
-	r, err := s.store.AddRule(ctx, access.Rule{Who: who, Holding: h, Author: p.Name})
+	who, source, err := s.meant(ctx, who, source)
+	if err != nil {
+		return access.Rule{}, err
+	}
+	r, err := s.store.AddRule(ctx, access.Rule{Who: who, Source: source, Holding: h, Author: p.Name})
 	if err != nil {
 		return r, err
 	}
-	r.People = s.peopleOf(who)
+	r.People = s.peopleOf(r)
 	return r, s.present.Refresh(ctx, event.Signal{What: event.Access})
+}
+
+// meant finds the directory that a rule is about, and who there.
+func (s *Room) meant(ctx context.Context, who, source string) (string, string, error) {
+	list, _, err := s.store.Sources(ctx)
+	if err != nil {
+		return "", "", err
+	}
+	var all, signing []string
+	for _, v := range list {
+		all = append(all, v.Name)
+		if v.SignIn {
+			signing = append(signing, v.Name)
+		}
+	}
+	kind, called, _ := strings.Cut(who, ":")
+	if of, plain, ok := strings.Cut(called, "/"); ok && kind != string(estate.Unit) && slices.Contains(all, of) &&
+		(source == "" || source == of) {
+		return kind + ":" + plain, of, nil
+	}
+	switch {
+	case source != "" && slices.Contains(all, source), source == "" && len(signing) == 1:
+		return who, cmp.Or(source, strings.Join(signing, "")), nil
+	case source != "":
+		return "", "", fault.New(fault.Invalid, "rule-source", "name one of: "+cmp.Or(strings.Join(all, ", "),
+			"none is read; see cirque directory source add"), "no directory %q is read", source)
+	case len(signing) == 0:
+		return "", "", fault.New(fault.Invalid, "rule-source", "add one first: cirque directory source add NAME ... "+
+			"--sign-in", "there is no directory whose people may sign in")
+	}
+	return "", "", fault.New(fault.Invalid, "rule-source", "say which with source: "+strings.Join(signing, ", "),
+		"the people of several directories may sign in, and the rule does not say whose it is about")
 }
 
 // RemoveRule ends an access rule.

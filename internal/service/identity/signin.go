@@ -177,20 +177,21 @@ func (s *Room) CheckAccount(ctx context.Context, remote, where, called, password
 	return a, nil
 }
 
-// principal says what an account may do now; nil for one of a directory that has no such person any more.
+// principal says what an account may do now; nil for one of a directory that has no such person any more, or whose people
+// may sign in no longer.
 func (s *Room) principal(a access.Account) *access.Principal {
 	p := &access.Principal{Name: a.Name, Role: a.Role, Sites: a.Sites, User: a.User(), Account: name.Fold(a.Name)}
 	if a.Source == "" {
 		return p
 	}
-	d := s.present.View().World.Directory
+	state, d := s.present.Access(), s.present.View().World.Directory
 	u, ok := d.UserOf(a.Source, a.User())
-	if !ok || u.ExternalID != a.ExternalID {
+	if !ok || u.ExternalID != a.ExternalID || !slices.Contains(state.Signing, a.Source) {
 		return nil
 	}
-	p.User, p.Role = u.Name, access.Person
-	for _, r := range s.present.Access().Rules {
-		if holdsFor(d, u, r.Who) {
+	p.User, p.Role = d.SignsInAs(u, state.Signing), access.Person
+	for _, r := range state.Rules {
+		if holdsFor(d, u, r) {
 			p.Also = append(p.Also, r.Holding)
 		}
 	}
@@ -202,26 +203,19 @@ func (s *Room) principal(a access.Account) *access.Principal {
 	return p
 }
 
-// holdsFor says whether an access rule's entry holds for a user. Only what the user's own source says of that account
-// counts: neither those who keep another source nor those who join people must be able to give roles here.
-func holdsFor(d *directory.Directory, u directory.User, who string) bool {
-	e, err := estate.ParseEntry(who)
+// holdsFor says whether an access rule holds for a user: one of the directory that it is about, by what that directory
+// alone says.
+func holdsFor(d *directory.Directory, u directory.User, r access.Rule) bool {
+	e, err := estate.ParseEntry(r.Who)
 	if err != nil {
 		return false
 	}
-	switch e.Kind {
-	case estate.Everyone:
+	claim := directory.Claim{Source: r.Source, Kind: string(e.Kind), Name: e.Name}
+	if d.Holds(claim, u) {
 		return true
-	case estate.User:
-		source, plain, of := strings.Cut(e.Name, "/")
-		return name.Fold(e.Name) == name.Fold(u.Name) || of && source == u.Source && name.Fold(plain) == name.Fold(u.Name)
-	case estate.Group:
-		g, ok := d.GroupID(e.Name)
-		return ok && d.Group(g).Source == u.Source && slices.Contains(d.AccountGroups(d.UserID(name.Fold(u.Name))), g)
-	case estate.Unit:
-		up, ok := d.Unit(e.Name)
-		at, in := d.Unit(u.Unit)
-		return ok && in && up <= at && at < d.UnitEnd(up)
 	}
-	return false
+	// Rules from before may name their directory in front: group:SOURCE/NAME.
+	of, plain, ok := strings.Cut(e.Name, "/")
+	claim.Name = plain
+	return ok && name.Fold(of) == name.Fold(r.Source) && e.Kind != estate.Unit && d.Holds(claim, u)
 }

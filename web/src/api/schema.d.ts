@@ -2849,6 +2849,8 @@ export interface components {
             role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person" | "agent";
             /** @description Where what it does must lie; everywhere when absent. What it reads is not narrowed. */
             sites?: string[];
+            /** @description The directory that it is about: nobody else's people can hold it. Absent where an older version left it open and it cannot be known; then it holds for nobody. */
+            source?: string;
             /** @description everyone, user:N, group:N or unit:P, as in a grant's to. */
             who: string;
         };
@@ -5136,6 +5138,8 @@ export interface components {
             /** @enum {string} */
             role: "owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person";
             sites?: string[];
+            /** @description The directory that it is about. It may be absent where only one lets its people sign in. */
+            source?: string;
             /** @description everyone, user:N, group:N or unit:P. */
             who: string;
         };

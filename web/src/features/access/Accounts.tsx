@@ -10,6 +10,8 @@ import { Mark } from "../../ui/Mark";
 import { Table } from "../../ui/Table";
 import { type Holding, HoldingFields, roleWord, where } from "./Holding";
 import { accountsQuery, rulesQuery } from "../../api/access";
+import { sourcesQuery } from "../../api/directory";
+import { Select } from "../../ui/Select";
 
 const helpDesk: Holding = { role: "help-desk", sites: [] };
 
@@ -18,6 +20,8 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
   const client = useQueryClient();
   const accounts = useQuery(accountsQuery());
   const rules = useQuery(rulesQuery());
+  const sources = useQuery(sourcesQuery());
+  const signing = (sources.data ?? []).filter((s) => s.sign_in).map((s) => s.name);
   const fresh = () => client.invalidateQueries({ queryKey: ["access"] });
   const add = useForm({
     start: { name: "", password: "", as: helpDesk },
@@ -31,9 +35,13 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
     onSuccess: fresh,
   });
   const allow = useForm({
-    start: { who: "", given: helpDesk },
-    send: ({ who, given }) =>
-      ask(api.POST("/api/v1/access-rules", { body: { who: who.trim(), ...given } })),
+    start: { who: "", source: "", given: helpDesk },
+    send: ({ who, source, given }) =>
+      ask(
+        api.POST("/api/v1/access-rules", {
+          body: { who: who.trim(), ...(source && { source }), ...given },
+        }),
+      ),
     onDone: fresh,
   });
   const end = useMutation({
@@ -92,13 +100,14 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
           ) : (
             <Table
               label="Access rules"
-              heads={["Who", "People", "Role", "Does things at", "Since", ""]}
+              heads={["Who", "Directory", "People", "Role", "Does things at", "Since", ""]}
             >
               {rules.data.map((r) => (
                 <tr key={r.id} className="border-b border-rule">
                   <th scope="row" className="px-2 py-1 text-left font-medium">
                     {r.who}
                   </th>
+                  <td className="px-2 py-1">{r.source ?? <Mark of="warning">unknown</Mark>}</td>
                   <td className="px-2 py-1">
                     {r.people === 0 ? <Mark of="warning">nobody now</Mark> : r.people}
                   </td>
@@ -123,9 +132,15 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
               ))}
             </Table>
           )}
+          {rules.data.some((r) => !r.source) && (
+            <p className="mt-1">
+              A rule of an unknown directory is from before rules named theirs. It holds for nobody:
+              end it, and give the role again.
+            </p>
+          )}
           <p className="mt-1 text-ink-2">
-            Rules hold for directories whose people may sign in here; that is said of a source when
-            it is added.
+            A rule is about one directory, and nobody of another can hold it. Rules hold for
+            directories whose people may sign in here; that is said of a source when it is added.
           </p>
           {end.error && <ProblemNotice title="The rule stays" error={end.error} />}
         </section>
@@ -163,7 +178,14 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
             failed="The rule was not kept"
             form={allow}
             foot={
-              <Button type="submit" disabled={allow.busy || !allow.value.who.trim()}>
+              <Button
+                type="submit"
+                disabled={
+                  allow.busy ||
+                  !allow.value.who.trim() ||
+                  (signing.length > 1 && !allow.value.source)
+                }
+              >
                 Give the role
               </Button>
             }
@@ -176,6 +198,15 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
               placeholder="group:help-desk"
               hint="everyone, user:NAME, group:NAME or unit:PATH."
             />
+            {signing.length > 1 && (
+              <Select
+                label="Directory"
+                value={allow.value.source}
+                options={signing.map((name) => ({ value: name, label: name }))}
+                all="choose one"
+                onChange={(source) => allow.change({ source })}
+              />
+            )}
             <HoldingFields
               value={allow.value.given}
               onChange={(given) => allow.change({ given })}
