@@ -81,7 +81,7 @@ var arrows = map[string][]string{
 	"internal/service/links":     {"core", "internal/service/present"},
 	"internal/service/people":    {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/proofs":    {"core", "internal/service/present"},
-	"internal/service/secrets":   {"core", "internal/service/present"},
+	"internal/service/secrets":   {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/snapshots": {"core", "internal/service/present"},
 	"internal/service/sources":   {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/stock":     {"core", "internal/service/present", "internal/service/worker"},

@@ -288,7 +288,7 @@ func TestDatabaseAway(t *testing.T) {
 	data := filepath.Join(dir, "data")
 	// What is killed keeps its data as it does in earnest; and reaches nothing but loopback.
 	_, lead := withStandIns(t, sim.Spec{For: "192.0.2.1:631", Name: "p"})
-	o := app.Options{Data: data, Listen: "127.0.0.1:0", PlainHTTP: true}
+	o := app.Options{Data: data, Listen: "127.0.0.1:0", PlainHTTP: true, AllowOutgoing: loopback}
 	lead(&o)
 	r, err := app.Start(t.Context(), o)
 	if err != nil {

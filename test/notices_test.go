@@ -89,7 +89,7 @@ func TestNotices(t *testing.T) {
 	store := func(secret string) {
 		if _, err := s.Service.Secrets.StoreCredential(t.Context(), owner, secrets.NewCredential{Name: "relay",
 			Kind: "sign-in",
-			User: "cirque", Secret: secret, For: []string{"127.0.0.1"}}); err != nil {
+			User: "cirque", Secret: secret, Clear: true, For: []string{"mail"}}); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -99,7 +99,7 @@ func TestNotices(t *testing.T) {
 	}
 	store("open sesame")
 	contains(t, "the trial", s.must("notice", "try", "harbour"), "mail:desk@skerry.example", "127.0.0.1 took it",
-		"group:desk (liv@skerry.example)", "answers 200")
+		"group:desk (liv@skerry.example)", ":", "took it")
 	if _, out, _ := s.run("notice", "list"); !strings.Contains(out, "owners of waiting jobs") || !strings.Contains(out,
 		"arrived") {
 		t.Error(out)

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
+	"net/netip"
 	"os"
 	"path/filepath"
 	"strings"
@@ -25,6 +26,9 @@ import (
 	"cirque/internal/testkit"
 )
 
+// loopback is where the stand-ins of tests are.
+var loopback = []netip.Prefix{netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128")}
+
 // A service of a test's own, on a database of its own.
 type aService struct {
 	*app.Running
@@ -39,7 +43,7 @@ func startService(t *testing.T, change ...func(*app.Options)) *aService {
 	t.Helper()
 	// Throwaway: it reads servers and devices by itself, and must reach nothing but loopback.
 	o := app.Options{Data: t.TempDir(), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true,
-		Throwaway: true}
+		Throwaway: true, AllowOutgoing: loopback}
 	for _, f := range change {
 		f(&o)
 	}
@@ -341,7 +345,7 @@ func TestTwoProcesses(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
 	a := startService(t, func(o *app.Options) { o.Database = url })
-	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Database: url, Listen: "127.0.0.1:0", PlainHTTP: true,
+	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback, Database: url, Listen: "127.0.0.1:0", PlainHTTP: true,
 		Throwaway: true})
 	if err != nil {
 		t.Fatal(err)
@@ -441,7 +445,7 @@ func TestOwnAuthorityAndTLS(t *testing.T) {
 
 func TestPlainHTTPOnLoopbackOnly(t *testing.T) {
 	t.Parallel()
-	_, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), Listen: "0.0.0.0:0", PlainHTTP: true, Throwaway: true})
+	_, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback, Listen: "0.0.0.0:0", PlainHTTP: true, Throwaway: true})
 	if fault.As(err).Code != "plain-http" {
 		t.Error(err)
 	}

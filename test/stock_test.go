@@ -324,14 +324,14 @@ func TestCredentials(t *testing.T) {
 		}
 		return out
 	}
-	if code, _, errs := s.runWith("wrong\n", "credential", "add", "svc", "--user", "svc", "--for", "wants.example",
+	if code, _, errs := s.runWith("wrong\n", "credential", "add", "svc", "--user", "svc", "--allow-clear",
 		"--try", "wants.example"); code != cli.ExitInvalid || !strings.Contains(errs, "wants.example refuses the key; "+
 		"check the name and the secret") {
 		t.Error("a wrong one was taken:", code, errs)
 	}
-	contains(t, "the right one", secret("right horse\n", "credential", "add", "svc", "--user", "svc", "--for",
-		"wants.example", "--try", "wants.example"), "works")
-	contains(t, "used", s.must("server", "add", "wants.example"), "wants is registered", "1 queue")
+	contains(t, "the right one", secret("right horse\n", "credential", "add", "svc", "--user", "svc",
+		"--allow-clear", "--try", "wants.example"), "works")
+	contains(t, "used", s.must("server", "add", "wants.example", "--credential", "svc"), "wants is registered", "1 queue")
 	secret("hush hush\n", "credential", "add", "snmp", "--kind", "snmp", "--for", "10.5.0.0/24")
 	contains(t, "over SNMP", s.must("device", "add", "10.5.0.1"), "SNMP               yes", "02:00:5e:10:05:01")
 	list := s.must("credential", "list", "-o", "json")

@@ -38,7 +38,8 @@ func options(o cli.ServeOptions) app.Options {
 	}
 	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen,
 		PublicURL: o.PublicURL, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, ServersEvery: o.ServersEvery,
-		DevicesEvery: o.DevicesEvery, Log: slog.New(h), Proxies: o.Proxies, ProxyProtocol: o.ProxyProtocol,
+		DevicesEvery: o.DevicesEvery, Log: slog.New(h), Proxies: o.Proxies, AllowOutgoing: o.AllowOutgoing,
+		ProxyProtocol: o.ProxyProtocol,
 		PerAddress: o.PerAddress}
 }
 

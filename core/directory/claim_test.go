@@ -47,7 +47,7 @@ func TestClaims(t *testing.T) {
 		if !ok || u.Source != c.source {
 			t.Fatalf("%s/%s is not there", c.source, c.user)
 		}
-		if got := d.Holds(c.claim, u); got != c.holds {
+		if got := c.claim.Holds(d, u); got != c.holds {
 			t.Errorf("%+v for %s/%s: %v", c.claim, c.source, c.user, got)
 		}
 	}
@@ -86,9 +86,9 @@ func TestClaimsNeedTheirSource(t *testing.T) {
 				was := false
 				if u.Source == "hq" {
 					w, ok := before.UserOf("hq", u.Name)
-					was = ok && before.Holds(c, w)
+					was = ok && c.Holds(before, w)
 				}
-				if now := d.Holds(c, u); now && !was {
+				if now := c.Holds(d, u); now && !was {
 					t.Fatalf("%+v holds for %s/%s in %+v", c, u.Source, u.Name, both)
 				} else if now {
 					held++
@@ -129,14 +129,14 @@ func TestSignsInAs(t *testing.T) {
 		records.Links = c.links
 		d := New(records)
 		signing := []string{"contractors", "hq"}
-		if got, _ := d.UserOf("hq", "olav"); d.SignsInAs(got, signing) != c.hq {
-			t.Errorf("%s: hq's is %s", what, d.SignsInAs(got, signing))
+		if got, _ := d.UserOf("hq", "olav"); SignsInAs(d, got, signing) != c.hq {
+			t.Errorf("%s: hq's is %s", what, SignsInAs(d, got, signing))
 		}
-		if got, _ := d.UserOf("contractors", "olav"); d.SignsInAs(got, signing) != c.contractors {
-			t.Errorf("%s: the contractors' is %s", what, d.SignsInAs(got, signing))
+		if got, _ := d.UserOf("contractors", "olav"); SignsInAs(d, got, signing) != c.contractors {
+			t.Errorf("%s: the contractors' is %s", what, SignsInAs(d, got, signing))
 		}
-		if got, _ := d.UserOf("contractors", "eve"); d.SignsInAs(got, signing) != "Eve" {
-			t.Errorf("%s: a name that only the contractors sign in by is %s", what, d.SignsInAs(got, signing))
+		if got, _ := d.UserOf("contractors", "eve"); SignsInAs(d, got, signing) != "Eve" {
+			t.Errorf("%s: a name that only the contractors sign in by is %s", what, SignsInAs(d, got, signing))
 		}
 	}
 }

@@ -85,8 +85,8 @@ type Claim struct {
 	Name   string
 }
 
-// Holds says whether a claim holds for a user.
-func (d *Directory) Holds(c Claim, u User) bool {
+// Holds says whether a claim holds for a user of a directory.
+func (c Claim) Holds(d *Directory, u User) bool {
 	if c.Source == "" || name.Fold(c.Source) != name.Fold(u.Source) {
 		return false
 	}
@@ -97,7 +97,7 @@ func (d *Directory) Holds(c Claim, u User) bool {
 		return name.Fold(c.Name) == name.Fold(u.Name)
 	case "group":
 		g, ok := d.groups[name.Fold(c.Source)+"/"+name.Fold(c.Name)]
-		return ok && d.lists(g, u)
+		return ok && lists(d, g, u)
 	case "unit":
 		up, ok := d.Unit(c.Name)
 		at, in := d.Unit(u.Unit)
@@ -107,7 +107,7 @@ func (d *Directory) Holds(c Claim, u User) bool {
 }
 
 // lists says whether a group has a user by the groups of the user's own source alone, through nesting.
-func (d *Directory) lists(g GroupID, u User) bool {
+func lists(d *Directory, g GroupID, u User) bool {
 	id := d.UserID(name.Fold(u.Name))
 	if id == NoMember || int(id) >= len(d.users.own) {
 		return false

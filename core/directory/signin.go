@@ -12,7 +12,7 @@ import (
 // another by calling an account alike. So where several such sources have the name, an account is that person only if
 // their owner said so, by hand, by a rule, or by naming its source the primary one; else it asks as SOURCE/NAME, which
 // has nothing of the other.
-func (d *Directory) SignsInAs(u User, signing []string) string {
+func SignsInAs(d *Directory, u User, signing []string) string {
 	plain := name.Fold(u.Name)
 	for _, source := range signing {
 		other, ok := d.UserOf(source, u.Name)

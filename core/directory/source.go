@@ -110,8 +110,8 @@ func (s *Source) Check() error {
 	switch {
 	case err != nil || u.Hostname() == "" || u.Scheme != "ldap" && u.Scheme != "ldaps":
 		complain("url", "it is no address of a directory", "write ldaps://HOST, or ldap://HOST with start_tls")
-	case u.Scheme == "ldap" && !s.StartTLS && s.Bind != "" && !name.Loopback(u.Hostname()):
-		complain("url", "the account's password would go over the network as it is", "write ldaps://HOST, or set start_tls")
+	case u.Scheme == "ldap" && !s.StartTLS && (s.Bind != "" || s.SignIn) && !name.Loopback(u.Hostname()):
+		complain("url", "passwords would go over the network as they are", "write ldaps://HOST, or set start_tls")
 	case u.Scheme == "ldaps" && s.StartTLS:
 		complain("start_tls", "ldaps is TLS already", "leave start_tls out, or write ldap://")
 	case u.User != nil || u.RawQuery != "" || strings.Trim(u.Path, "/") != "":

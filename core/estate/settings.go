@@ -27,6 +27,7 @@ type Settings struct {
 
 	Continuity *ContinuitySettings `json:"continuity,omitempty" yaml:"continuity,omitempty"`
 	Mail       *MailSettings       `json:"mail,omitempty" yaml:"mail,omitempty"`
+	Outgoing   *OutgoingSettings   `json:"outgoing,omitempty" yaml:"outgoing,omitempty"`
 }
 
 // A UserFrom says how an agent knows who sits at its machine.
@@ -133,7 +134,7 @@ func (d *Document) PersonDays() int {
 type settingsTable struct{}
 
 func settingNames() []string {
-	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting}
+	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting, OutgoingSetting}
 }
 
 func (settingsTable) list() string { return "settings" }
@@ -158,6 +159,8 @@ func (settingsTable) find(d *Document, name string) any {
 		return d.Settings.Continuity
 	case name == MailSetting && d.Settings.Mail != nil:
 		return d.Settings.Mail
+	case name == OutgoingSetting && d.Settings.Outgoing != nil:
+		return d.Settings.Outgoing
 	}
 	return nil
 }
@@ -195,6 +198,8 @@ func (t settingsTable) apply(d *Document, changes []Change) {
 			next.Continuity, _ = c.After.(*ContinuitySettings)
 		case MailSetting:
 			next.Mail, _ = c.After.(*MailSettings)
+		case OutgoingSetting:
+			next.Outgoing, _ = c.After.(*OutgoingSettings)
 		}
 	}
 	d.Settings = &next
@@ -216,6 +221,9 @@ func (settingsTable) decode(name string, raw json.RawMessage) (any, error) {
 		return v, json.Unmarshal(raw, v)
 	case MailSetting:
 		v := new(MailSettings)
+		return v, json.Unmarshal(raw, v)
+	case OutgoingSetting:
+		v := new(OutgoingSettings)
 		return v, json.Unmarshal(raw, v)
 	}
 	v := new(HistorySettings)
@@ -281,6 +289,9 @@ func (p *parser) settings(o document.Object) {
 	}
 	if n, ok := o.Get(MailSetting); ok {
 		d.Settings.Mail = p.mailSetting(n)
+	}
+	if n, ok := o.Get(OutgoingSetting); ok {
+		d.Settings.Outgoing = p.outgoingSetting(n)
 	}
 	if *d.Settings == (Settings{}) {
 		d.Settings = nil

@@ -183,20 +183,6 @@ func TestAddresses(t *testing.T) {
 	}
 }
 
-func TestCredentialFits(t *testing.T) {
-	c := stock.Credential{For: []string{"10.40.0.0/16", "*.skerry.example", "Print-1", "fd00::/8"}}
-	for host, want := range map[string]bool{"10.40.8.1": true, "10.41.0.1": false, "ps.skerry.example": true,
-		"PS.SKERRY.EXAMPLE": true, "skerry.example": false, "print-1": true, "print-2": false, "fd00::1": true, "": false} {
-		if c.Fits(host) != want {
-			t.Errorf("%s: %v", host, !want)
-		}
-	}
-	k := stock.Key{Name: "n", Kind: "sign-in", Secret: "hush", Privacy: "hush"}
-	if s := fmt.Sprintf("%v %+v %#v %s", k, k, k, k); strings.Contains(s, "hush") {
-		t.Error("a key prints its secret:", s)
-	}
-}
-
 func TestCount(t *testing.T) {
 	s := &stock.Server{At: time.Now(), Queues: []stock.Queue{{State: "idle", Accepting: true, Jobs: 2}, {State: "stopped",
 		Accepting: true}, {State: "idle", Accepting: false, Jobs: 1}}}

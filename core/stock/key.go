@@ -1,10 +1,6 @@
 package stock
 
-import (
-	"net/netip"
-	"strings"
-	"time"
-)
+import "time"
 
 // Kinds of stored keys.
 const (
@@ -20,6 +16,7 @@ type Key struct {
 	User    string
 	Secret  string // the password, the community, or the authentication's
 	Privacy string // of snmp-usm
+	Clear   bool   // may be sent where others can read it
 	Outcome string // set by whoever uses it: works, refused, or nothing where it was not needed
 }
 
@@ -31,34 +28,19 @@ func (k Key) GoString() string { return k.String() }
 
 // A Credential is a stored key as it may be shown.
 type Credential struct {
-	Name    string     `json:"name"`
-	Kind    string     `json:"kind" enum:"sign-in,snmp,snmp-usm"`
-	User    string     `json:"user,omitempty"`
-	For     []string   `json:"for" doc:"Host names, addresses and subnets for which it is used."`
-	Expires *time.Time `json:"expires" doc:"When its owner says it ends."`
-	Author  string     `json:"author"`
-	At      time.Time  `json:"at" doc:"When it was entered."`
-	State   string     `json:"state" enum:"works,refused,unproven" doc:"What came of its last use; unproven: it could not be told."`
-	Says    string     `json:"says"`
-	Checked *time.Time `json:"checked"`
-}
-
-// Fits says whether a key is meant for a host: by its name, its address, or a subnet that holds it.
-func (c Credential) Fits(host string) bool {
-	addr, err := netip.ParseAddr(host)
-	for _, f := range c.For {
-		if strings.EqualFold(f, host) {
-			return true
-		}
-		if p, e := netip.ParsePrefix(f); e == nil && err == nil && p.Contains(addr.Unmap()) {
-			return true
-		}
-		if suffix, ok := strings.CutPrefix(f, "*."); ok && strings.HasSuffix(strings.ToLower(host),
-			"."+strings.ToLower(suffix)) {
-			return true
-		}
-	}
-	return false
+	Name string   `json:"name"`
+	Kind string   `json:"kind" enum:"sign-in,snmp,snmp-usm"`
+	User string   `json:"user,omitempty"`
+	For  []string `json:"for" doc:"What it is for: server:NAME, device:NAME, notice:NAME (its posts) or mail (the mail server); of an SNMP community also the addresses and networks of scans."`
+	// Bound are the addresses that those had when the key was entered.
+	Bound   map[string]string `json:"bound,omitempty" doc:"The address of each when the key was entered. It goes nowhere else: where one has moved, the key is entered again."`
+	Clear   bool              `json:"allow_clear,omitempty" doc:"It may be sent without TLS, where others can read it."`
+	Expires *time.Time        `json:"expires" doc:"When its owner says it ends."`
+	Author  string            `json:"author"`
+	At      time.Time         `json:"at" doc:"When it was entered."`
+	State   string            `json:"state" enum:"works,refused,unproven" doc:"What came of its last use; unproven: it could not be told."`
+	Says    string            `json:"says"`
+	Checked *time.Time        `json:"checked"`
 }
 
 // ExpiresSoon is how long before its end a credential is warned of.

@@ -24,7 +24,8 @@ type Watch struct {
 	Location      string    `json:"location,omitempty"`
 	MAC           string    `json:"mac,omitempty"`
 	AddressKeptBy string    `json:"address_kept_by,omitempty" enum:"reservation,static,unknown"`
-	Credential    string    `json:"credential,omitempty" doc:"The stored sign-in or key that is used; the one whose addresses fit when absent."`
+	Credential    string    `json:"credential,omitempty" doc:"The stored sign-in or key that is used; the one that is for it when absent."`
+	Entered       string    `json:"-"` // the URI for which the credential was named
 	Note          string    `json:"note,omitempty"`
 	Author        string    `json:"author"`
 	At            time.Time `json:"at"`

@@ -15,6 +15,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/internal/agentproto"
+	"cirque/internal/probe/dial"
 	ippclient "cirque/internal/probe/ipp"
 )
 
@@ -88,7 +89,7 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 	for _, i := range installed {
 		found[i.Key()] = i
 	}
-	reach := ippclient.New(a.cfg.Reach)
+	reach := ippclient.New(dial.New(a.cfg.Reach, &dial.Rules{Local: true}))
 	tried := map[string]error{}
 	for _, w := range endpoint.PlanFor(a.kept.Lineups).Wants {
 		of := w.Queue
@@ -201,7 +202,7 @@ func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test T
 	p, ok := a.cfg.Spooler.(printsPages)
 	if !ok {
 		_, text, _ := page.in(nil) // plain text cannot fail
-		out, err := ippclient.New(a.cfg.Reach).Print(within, a.absolute(i.URI), job.Document{Name: "Test page",
+		out, err := ippclient.New(dial.New(a.cfg.Reach, &dial.Rules{Local: true})).Print(within, a.absolute(i.URI), job.Document{Name: "Test page",
 			Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
 		if err != nil {
 			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)

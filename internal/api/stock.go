@@ -105,8 +105,9 @@ type NewCredential struct {
 	User    string     `json:"user,omitempty" maxLength:"256"`
 	Secret  string     `json:"secret" minLength:"1" maxLength:"1024" doc:"The password, the community, or the authentication's key."`
 	Privacy string     `json:"privacy,omitempty" maxLength:"1024" doc:"The privacy's key, of snmp-usm."`
-	For     []string   `json:"for,omitempty" maxItems:"256" doc:"Host names, addresses, subnets and *.DOMAIN for which it is used."`
+	For     []string   `json:"for,omitempty" maxItems:"256" doc:"What it is for: server:NAME, device:NAME, notice:NAME or mail; a host name for what is watched there; of an SNMP community also addresses and networks."`
 	Expires *time.Time `json:"expires,omitempty"`
+	Clear   bool       `json:"allow_clear,omitempty" doc:"It may be sent without TLS, where others can read it."`
 	Try     string     `json:"try,omitempty" maxLength:"1024" doc:"Where it is tried at once; something that is watched and fits when absent."`
 }
 

@@ -52,6 +52,8 @@ type Options struct {
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
 	table        dial.AddressTable
+	// AllowOutgoing are networks that are connected to though they are this machine's own or link-local.
+	AllowOutgoing []netip.Prefix
 	// Now is the clock by which lineups are answered; time.Now when nil.
 	Now func() time.Time
 	// ServersEvery and DevicesEvery are how often servers and devices are read; zero takes the usual.
@@ -149,9 +151,11 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	leases := store.Leases()
 	c.add(func() error { leases.Close(); return nil })
-	prober := probe.New(o.table)
+	rules := &dial.Rules{Allow: o.AllowOutgoing}
+	out := dial.New(o.table, rules)
+	prober := probe.New(out)
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Printer: prober, Prober: prober,
-		Sender: mailclient.NewSender(o.table), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(o.table),
+		Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
 		Raster:    pwg.TextPage,
 		SecretKey: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
@@ -159,6 +163,10 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		SetupDone: setup.remove, Leases: leases})
 	if err != nil {
 		return nil, err
+	}
+	rules.Lists = func() (allow, deny []netip.Prefix) {
+		set := svc.Present.View().Document().Outgoing()
+		return set.Allow, set.Deny
 	}
 	if svc.Identity.NeedsSetUp() {
 		if err := setup.make(); err != nil {

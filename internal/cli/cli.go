@@ -49,7 +49,7 @@ type ServeOptions struct {
 	Data, Database, Listen, PublicURL, TLSCert, TLSKey, AddressTable, LogFormat string
 	PlainHTTP, Verbose                                                          bool
 	ServersEvery, DevicesEvery                                                  time.Duration
-	Proxies                                                                     []netip.Prefix
+	Proxies, AllowOutgoing                                                      []netip.Prefix
 	ProxyProtocol                                                               bool
 	PerAddress                                                                  int
 }

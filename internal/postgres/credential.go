@@ -12,15 +12,15 @@ import (
 
 // Credentials lists stored keys with what is sealed of them, by name.
 func (s CredentialTable) Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error) {
-	rows, err := s.pool.Query(ctx, "SELECT name, kind, username, hosts, sealed, expires, author, at, state, says, "+
-		"checked FROM credential ORDER BY name")
+	rows, err := s.pool.Query(ctx, "SELECT name, kind, username, hosts, bound, allow_clear, sealed, expires, author, at, "+
+		"state, says, checked FROM credential ORDER BY name")
 	if err != nil {
 		return nil, nil, translate(err)
 	}
 	sealed := map[string][]byte{}
 	out, err := pgx.CollectRows(rows, func(r pgx.CollectableRow) (c stock.Credential, err error) {
 		var b []byte
-		err = r.Scan(&c.Name, &c.Kind, &c.User, &c.For, &b, &c.Expires, &c.Author, &c.At, &c.State, &c.Says, &c.Checked)
+		err = r.Scan(&c.Name, &c.Kind, &c.User, &c.For, &c.Bound, &c.Clear, &b, &c.Expires, &c.Author, &c.At, &c.State, &c.Says, &c.Checked)
 		sealed[c.Name] = b
 		return c, err
 	})
@@ -31,11 +31,12 @@ func (s CredentialTable) Credentials(ctx context.Context) ([]stock.Credential, m
 func (s CredentialTable) SaveCredential(ctx context.Context, c stock.Credential, sealed []byte, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
 		if _, err := tx.Exec(ctx, `INSERT INTO credential (name, kind, username, hosts, sealed, expires, author, state,
-			says, checked)
-		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)
+			says, checked, bound, allow_clear)
+		VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10, $11, $12)
 			ON CONFLICT (name) DO UPDATE SET kind = $2, username = $3, hosts = $4, sealed = $5, expires = $6, author =
-			$7, at = clock_timestamp(), state = $8, says = $9, checked = $10`,
-			c.Name, c.Kind, c.User, c.For, sealed, c.Expires, c.Author, c.State, c.Says, c.Checked); err != nil {
+			$7, at = clock_timestamp(), state = $8, says = $9, checked = $10, bound = $11, allow_clear = $12`,
+			c.Name, c.Kind, c.User, c.For, sealed, c.Expires, c.Author, c.State, c.Says, c.Checked, boundOrNone(c.Bound),
+			c.Clear); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Stock, "credentials"); err != nil {
@@ -81,4 +82,12 @@ func (s CredentialTable) RemoveCredential(ctx context.Context, name string, e ev
 		}
 		return addEvent(ctx, tx, e)
 	})
+}
+
+// boundOrNone is never NULL.
+func boundOrNone(m map[string]string) map[string]string {
+	if m == nil {
+		return map[string]string{}
+	}
+	return m
 }

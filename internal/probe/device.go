@@ -23,11 +23,11 @@ import (
 // A Prober is a client of servers and devices over IPP, which also asks devices over SNMP.
 type Prober struct {
 	*ippclient.Client
-	table dial.AddressTable
+	out *dial.Dialer
 }
 
 // New makes a Prober that goes by a table, which may be nil.
-func New(t dial.AddressTable) *Prober { return &Prober{ippclient.New(t), t} }
+func New(d *dial.Dialer) *Prober { return &Prober{ippclient.New(d), d} }
 
 // DeviceWithin is how long one device may take in all, silent ones included.
 const DeviceWithin = 4 * time.Second
@@ -66,7 +66,7 @@ func (c *Prober) ReadDevice(ctx context.Context, uri string, keys []stock.Key) (
 	var overSNMP snmp.Printer
 	wg.Go(func() { overIPP, at, ippErr = c.AttributesAt(ctx, u, signIn) })
 	wg.Go(func() {
-		overSNMP, snmpErr = snmpclient.Read(ctx, c.table, u.Hostname(), communities, DeviceWithin/4)
+		overSNMP, snmpErr = snmpclient.Read(ctx, c.out, u.Hostname(), communities, DeviceWithin/4)
 	})
 	wg.Wait()
 	for _, k := range communities {
@@ -101,7 +101,7 @@ func (c *Prober) ReadDevice(ctx context.Context, uri string, keys []stock.Key) (
 	if u.Scheme == "socket" {
 		port = cmp.Or(u.Port(), port)
 	}
-	conn, err := c.table.Dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), DeviceWithin/4)
+	conn, err := c.out.Dial(ctx, dial.Raw, "tcp", net.JoinHostPort(u.Hostname(), port), DeviceWithin/4)
 	if err == nil {
 		_ = conn.Close()
 		d.Answers = append(d.Answers, stock.Answer{Protocol: "raw", Result: "unproven",

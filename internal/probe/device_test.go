@@ -39,7 +39,7 @@ func standIns(t testing.TB, specs ...sim.Spec) (*sim.Set, *probe.Prober) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = set.Close() })
-	return set, probe.New(set.Table)
+	return set, probe.New(dial.New(set.Table, nil))
 }
 
 func code(err error) string {
@@ -164,7 +164,7 @@ func TestPlainAnswers(t *testing.T) {
 		{"TLS where there is none", plain, strings.Replace(web.URL, "http", "ipps", 1) + "/", nil, "not-tls"},
 		{"a sign-in is wanted", c, "ipp://wants.example/", nil, "sign-in"},
 		{"a wrong sign-in", c, "ipp://wants.example/", &stock.Key{Name: "k", Kind: stock.SignIn, User: "svc",
-			Secret: "wrong"}, "sign-in-refused"},
+			Secret: "wrong", Clear: true}, "sign-in-refused"},
 		{"not let in", plain, strings.Replace(forbids.URL, "http", "ipp", 1) + "/", nil, "forbidden"},
 		{"TLS is wanted", plain, strings.Replace(upgrades.URL, "http", "ipp", 1) + "/", nil, "wants-tls"},
 		{"no address", plain, "ipp:///x", nil, "uri-invalid"},
@@ -184,6 +184,11 @@ func TestPlainAnswers(t *testing.T) {
 		}
 	}
 	right := &stock.Key{Name: "k", Kind: stock.SignIn, User: "svc", Secret: "right"}
+	if _, err := c.ReadServer(t.Context(), "ipp://wants.example/", right, nil); code(err) != "sign-in-clear" ||
+		right.Outcome != "" {
+		t.Error("in the clear:", err, right.Outcome)
+	}
+	right.Clear = true
 	if s, err := c.ReadServer(t.Context(), "ipp://wants.example/", right, nil); err != nil || len(s.Queues) != 1 ||
 		right.Outcome != "works" {
 		t.Error(s, err, right.Outcome)
@@ -281,8 +286,8 @@ func TestSilentDevice(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = udp.Close() })
-	c := probe.New(dial.AddressTable{"10.1.0.9:631": silent, "10.1.0.9:9100": silent,
-		"10.1.0.9:161": udp.LocalAddr().String()})
+	c := probe.New(dial.New(dial.AddressTable{"10.1.0.9:631": silent, "10.1.0.9:9100": silent,
+		"10.1.0.9:161": udp.LocalAddr().String()}, nil))
 	begin := time.Now()
 	d, err := c.ReadDevice(t.Context(), "ipp://10.1.0.9/ipp/print", nil)
 	took := time.Since(begin)
@@ -329,8 +334,8 @@ func TestSNMPUSM(t *testing.T) {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = cmd.Process.Kill(); _ = cmd.Wait(); _ = out.Close() })
-	c := probe.New(dial.AddressTable{"10.1.0.9:161": at, "10.1.0.9:631": "127.0.0.1:1",
-		"10.1.0.9:9100": "127.0.0.1:1"})
+	c := probe.New(dial.New(dial.AddressTable{"10.1.0.9:161": at, "10.1.0.9:631": "127.0.0.1:1",
+		"10.1.0.9:9100": "127.0.0.1:1"}, nil))
 	usm := func(secret string) []stock.Key {
 		return []stock.Key{{Name: "reader", Kind: stock.SNMP3, User: "reader", Secret: secret, Privacy: "privpass123"}}
 	}

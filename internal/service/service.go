@@ -232,7 +232,7 @@ func (s *Service) act(in Stores, cfg Config) {
 // Run runs all workers until ctx is done.
 func (s *Service) Run(ctx context.Context) {
 	all := []worker.Worker{{Name: "present", Run: s.Present.Listen}}
-	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Identity, s.Stock, s.Fleet,
+	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Secrets, s.Identity, s.Stock, s.Fleet,
 		s.Adverts, s.People,
 		s.Sources, s.Continuity, s.Alerts} {
 		all = append(all, room.Workers()...)

@@ -1,5 +1,6 @@
-// Package dial is the one way out: every connection that Cirque makes to a server or device is dialled here, by the
-// address table where there is one, and never under a lease that has ended. It also puts failures into plain words.
+// Package dial is the one way out: every connection that Cirque makes to a server, device, directory, mail server or
+// hook is dialled here, by the address table where there is one, under the rules of where it may go, and never under a
+// lease that has ended. It also puts failures into plain words.
 package dial
 
 import (
@@ -77,26 +78,47 @@ func (t AddressTable) Lead(addr string) (string, error) {
 	return "", fmt.Errorf("%s: %w", addr, errNotInTable)
 }
 
-// Dial connects by the table. Under a lease that has ended it does not: whoever holds it now goes on.
-func (t AddressTable) Dial(ctx context.Context, network, addr string, within time.Duration) (net.Conn, error) {
+// A Dialer makes all connections that go out: by its table, under its rules. A nil one goes anywhere.
+type Dialer struct {
+	table AddressTable
+	rules *Rules
+}
+
+// New makes a Dialer; both may be nil. What the table leads somewhere is whoever started the process' word, and under no
+// rule.
+func New(t AddressTable, r *Rules) *Dialer { return &Dialer{t, r} }
+
+// Lead gives where an address really is, and what judges the socket that is connected there; nil is free.
+func (d *Dialer) Lead(use Use, addr string) (string, func(network, address string, c syscall.RawConn) error, error) {
+	if d == nil {
+		return addr, nil, nil
+	}
+	to, err := d.table.Lead(addr)
+	if err != nil || d.rules == nil || to != addr {
+		return to, nil, err
+	}
+	return to, d.rules.Control(use), nil
+}
+
+// Dial connects. Under a lease that has ended it does not: whoever holds it now goes on.
+func (d *Dialer) Dial(ctx context.Context, use Use, network, addr string, within time.Duration) (net.Conn, error) {
 	if lease.Ended(ctx.Value) {
 		return nil, errLeaseEnded
 	}
-	to, err := t.Lead(addr)
+	to, control, err := d.Lead(use, addr)
 	if err != nil {
 		return nil, err
 	}
-	d := &net.Dialer{Timeout: within}
-	return d.DialContext(ctx, network, to)
+	return (&net.Dialer{Timeout: within, Control: control}).DialContext(ctx, network, to)
 }
 
-// Client makes an HTTP client that goes by the table and follows no redirects.
-func (t AddressTable) Client() *http.Client {
+// Client makes an HTTP client for a use, which follows no redirects and asks no proxy.
+func (d *Dialer) Client(use Use) *http.Client {
 	return &http.Client{
 		CheckRedirect: func(*http.Request, []*http.Request) error { return http.ErrUseLastResponse },
 		Transport: leased{&http.Transport{
 			DialContext: func(ctx context.Context, network, addr string) (net.Conn, error) {
-				return t.Dial(ctx, network, addr, Within)
+				return d.Dial(ctx, use, network, addr, Within)
 			},
 			TLSClientConfig:       &tls.Config{MinVersion: tls.VersionTLS12},
 			ResponseHeaderTimeout: AnswerWithin,
@@ -124,7 +146,10 @@ func Explain(host string, err error) error {
 	var expired x509.CertificateInvalidError
 	code, what, fix := "broke-off", fmt.Sprintf("%s broke off", host), "try again, and look at the device"
 	var timeout interface{ Timeout() bool }
+	var kept errOutgoing
 	switch {
+	case errors.As(err, &kept):
+		code, what, fix = "outgoing-refused", fmt.Sprintf("Cirque does not connect to %s: %s", host, kept.says), kept.fix
 	case errors.As(err, &dns) && dns.IsNotFound:
 		code, what, fix = "name-not-found", fmt.Sprintf("the name %s is not found", host), "check the name, or the DNS server"
 	case errors.Is(err, syscall.ECONNREFUSED):

@@ -31,7 +31,7 @@ func TestNothingLeavesAfterTheLease(t *testing.T) {
 	valid := true
 	ctx := context.WithValue(t.Context(), lease.Key{}, lease.Held{Name: "health", Number: 1,
 		Valid: func() bool { return valid }})
-	client := dial.AddressTable(nil).Client()
+	client := dial.New(nil, nil).Client(dial.IPP)
 	ask := func() error {
 		r, err := http.NewRequestWithContext(ctx, http.MethodPost, "http://"+addr, nil)
 		if err != nil {
@@ -50,7 +50,7 @@ func TestNothingLeavesAfterTheLease(t *testing.T) {
 	if err := ask(); err == nil {
 		t.Error("a former holder asks over the connection that is there")
 	}
-	if _, err := dial.AddressTable(nil).Dial(ctx, "tcp", addr, time.Second); err == nil || met.Load() != 1 {
+	if _, err := dial.New(nil, nil).Dial(ctx, dial.IPP, "tcp", addr, time.Second); err == nil || met.Load() != 1 {
 		t.Error("a former holder dials:", err)
 	}
 }

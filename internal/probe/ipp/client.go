@@ -23,14 +23,14 @@ import (
 
 // A Client asks of devices and servers (RFC 8010, section 4; RFC 8011).
 type Client struct {
-	http  *http.Client
-	table dial.AddressTable
-	id    atomic.Int32
-	peer  string // the account that asks, where the other side of a local socket sees that for itself
+	http *http.Client
+	out  *dial.Dialer
+	id   atomic.Int32
+	peer string // the account that asks, where the other side of a local socket sees that for itself
 }
 
-// New makes a client that goes by a table, which may be nil.
-func New(t dial.AddressTable) *Client { return &Client{http: t.Client(), table: t} }
+// New makes a client whose connections a dialer makes; a nil one goes anywhere.
+func New(d *dial.Dialer) *Client { return &Client{http: d.Client(dial.IPP), out: d} }
 
 // target turns an IPP URI into the HTTP one under it (RFC 3510; RFC 7472 for ipps).
 func target(uri string) (*url.URL, error) {
@@ -77,14 +77,14 @@ func (c *Client) exchange(ctx context.Context, uri string, req ipp.Message, body
 	if err != nil {
 		return ipp.Message{}, fault.New(fault.Internal, "ipp-encode", "", "the request cannot be encoded").Because(err)
 	}
-	send := func(signed bool) (int, string, []byte, error) {
+	send := func(signed bool) (int, []byte, error) {
 		in := io.Reader(bytes.NewReader(head))
 		if body != nil {
 			in = io.MultiReader(in, body)
 		}
 		hr, err := http.NewRequestWithContext(ctx, http.MethodPost, u.String(), in)
 		if err != nil {
-			return 0, "", nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/PATH", "%q is no printer's URI",
+			return 0, nil, fault.New(fault.Invalid, "uri-invalid", "write ipp://HOST/PATH", "%q is no printer's URI",
 				uri).Because(err)
 		}
 		if body == nil {
@@ -99,20 +99,27 @@ func (c *Client) exchange(ctx context.Context, uri string, req ipp.Message, body
 		}
 		resp, err := c.http.Do(hr)
 		if err != nil {
-			return 0, "", nil, dial.Explain(u.Host, err)
+			return 0, nil, dial.Explain(u.Host, err)
 		}
 		defer func() { _ = resp.Body.Close() }()
 		answer, err := io.ReadAll(io.LimitReader(resp.Body, int64(how.header)+1))
 		if err != nil {
-			return 0, "", nil, dial.Explain(u.Host, err)
+			return 0, nil, dial.Explain(u.Host, err)
 		}
-		return resp.StatusCode, resp.Status, answer, nil
+		return resp.StatusCode, answer, nil
 	}
-	signed := how.signed
-	code, status, answer, err := send(signed)
+	// Basic is no secret to whoever listens (RFC 7617, section 4).
+	clear := u.Scheme != "https" && how.key != nil && !how.key.Clear
+	signed := how.signed && !clear
+	code, answer, err := send(signed)
+	if err == nil && code == http.StatusUnauthorized && clear {
+		return ipp.Message{}, fault.New(fault.Denied, "sign-in-clear", "write ipps://, or allow it for this key: cirque "+
+			"credential add "+how.key.Name+" --allow-clear", "%s wants a sign-in, and the key %s is not sent in the clear",
+			u.Host, how.key.Name)
+	}
 	if err == nil && code == http.StatusUnauthorized && how.key != nil && body == nil && !signed {
 		signed = true
-		if code, status, answer, err = send(true); err == nil && (code == http.StatusUnauthorized ||
+		if code, answer, err = send(true); err == nil && (code == http.StatusUnauthorized ||
 			code == http.StatusForbidden) {
 			how.key.Outcome = "refused"
 			return ipp.Message{}, fault.New(fault.Denied, "sign-in-refused", "enter the sign-in anew",
@@ -138,7 +145,7 @@ func (c *Client) exchange(ctx context.Context, uri string, req ipp.Message, body
 			"%s has nothing at %s", u.Host, u.EscapedPath())
 	case code != http.StatusOK:
 		return ipp.Message{}, fault.New(fault.Unavailable, "not-ipp", "check the port and the path in the URI",
-			"%s answers %s, as no IPP service does", u.Host, status)
+			"%s answers as no IPP service does", u.Host)
 	}
 	m, _, err := ipp.ParseWithin(answer, how.header, how.attributes)
 	if err != nil || m.ID != req.ID {
@@ -216,7 +223,7 @@ func (c *Client) open(ctx context.Context, uri string) error {
 		return fault.New(fault.Invalid, "uri-invalid", "write socket://HOST:PORT", "%q is no printer's URI", uri)
 	}
 	port := cmp.Or(u.Port(), map[string]string{"socket": "9100", "lpd": "515"}[u.Scheme])
-	conn, err := c.table.Dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dial.Within)
+	conn, err := c.out.Dial(ctx, dial.Raw, "tcp", net.JoinHostPort(u.Hostname(), port), dial.Within)
 	if err != nil {
 		return dial.Explain(u.Host, err)
 	}

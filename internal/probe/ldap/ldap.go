@@ -38,10 +38,10 @@ func init() {
 var ldapKinds = []string{"unit", "user", "machine", "group"}
 
 // A Dir reads directories over LDAP.
-type Dir struct{ table dial.AddressTable }
+type Dir struct{ out *dial.Dialer }
 
-// NewDir makes a reader that goes by a table, which may be nil.
-func NewDir(t dial.AddressTable) *Dir { return &Dir{t} }
+// NewDir makes a reader whose connections a dialer makes; a nil one goes anywhere.
+func NewDir(d *dial.Dialer) *Dir { return &Dir{d} }
 
 // dialog is one connection to a source.
 type dialog struct {
@@ -68,7 +68,7 @@ func (d *Dir) open(ctx context.Context, s directory.Source, password string) (*d
 				"the authority of %s is no certificate", s.Name)
 		}
 	}
-	conn, err := d.table.Dial(ctx, "tcp", net.JoinHostPort(u.Hostname(), port), dial.Within)
+	conn, err := d.out.Dial(ctx, dial.LDAP, "tcp", net.JoinHostPort(u.Hostname(), port), dial.Within)
 	if err != nil {
 		return nil, ldapFault(u.Host, err)
 	}

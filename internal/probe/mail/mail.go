@@ -21,16 +21,15 @@ import (
 	"cirque/internal/probe/dial"
 
 	"cirque/core/fault"
-	"cirque/core/name"
 	"cirque/core/notice"
 	"cirque/core/stock"
 )
 
 // A Sender sends notices: mail through a relay (RFC 5321), or a POST.
-type Sender struct{ table dial.AddressTable }
+type Sender struct{ out *dial.Dialer }
 
-// NewSender makes one that goes by a table; nil reaches everything.
-func NewSender(t dial.AddressTable) *Sender { return &Sender{t} }
+// NewSender makes one whose connections a dialer makes; a nil one goes anywhere.
+func NewSender(d *dial.Dialer) *Sender { return &Sender{d} }
 
 const tellWithin = 20 * time.Second
 
@@ -47,7 +46,7 @@ func (t *Sender) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says 
 	host := u.Hostname()
 	ctx, cancel := context.WithTimeout(ctx, tellWithin)
 	defer cancel()
-	conn, err := t.table.Dial(ctx, "tcp", net.JoinHostPort(host, port), dial.Within)
+	conn, err := t.out.Dial(ctx, dial.Mail, "tcp", net.JoinHostPort(host, port), dial.Within)
 	if err != nil {
 		return "", explainRelay(host, err)
 	}
@@ -75,8 +74,9 @@ func (t *Sender) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says 
 		}
 	}
 	if key != nil {
-		if _, private := c.TLSConnectionState(); !private && !name.Loopback(host) {
-			return "", fault.New(fault.Unavailable, "relay-plain", "write smtps://, or have the relay offer TLS",
+		if _, private := c.TLSConnectionState(); !private && !key.Clear {
+			return "", fault.New(fault.Unavailable, "relay-plain", "write smtps://, have the relay offer TLS, or allow it for "+
+				"this key: cirque credential add "+key.Name+" --allow-clear",
 				"%s offers no TLS, and the key %s is not sent in the clear", host, key.Name)
 		}
 		if err := c.Auth(plainAuth{key.User, key.Secret}); err != nil {
@@ -171,6 +171,19 @@ func explainRelay(host string, err error) error {
 		"relay"), "%s", f.What).Because(err)
 }
 
+// class says what a status means (RFC 9110, section 15) and no more: who answers may be somebody whom nobody meant.
+func class(status int) string {
+	switch status / 100 {
+	case 3:
+		return "leads elsewhere, and redirects are not followed"
+	case 4:
+		return "refuses it"
+	case 5:
+		return "fails at it"
+	}
+	return "answers as no HTTP service does"
+}
+
 // Post sends JSON to an address, and says what was answered.
 func (t *Sender) Post(ctx context.Context, to string, body []byte, key *stock.Key) (says string, err error) {
 	ctx, cancel := context.WithTimeout(ctx, tellWithin)
@@ -182,13 +195,14 @@ func (t *Sender) Post(ctx context.Context, to string, body []byte, key *stock.Ke
 	req.Header.Set("Content-Type", "application/json")
 	host := req.URL.Host
 	if key != nil {
-		if req.URL.Scheme != "https" && !name.Loopback(req.URL.Hostname()) {
-			return "", fault.New(fault.Unavailable, "post-plain", "write post:https://", "the key %s is not sent to %s "+
+		if req.URL.Scheme != "https" && !key.Clear {
+			return "", fault.New(fault.Unavailable, "post-plain", "write post:https://, or allow it for this key: cirque "+
+				"credential add "+key.Name+" --allow-clear", "the key %s is not sent to %s "+
 				"in the clear", key.Name, host)
 		}
 		req.SetBasicAuth(key.User, key.Secret)
 	}
-	client := t.table.Client()
+	client := t.out.Client(dial.Post)
 	defer client.CloseIdleConnections()
 	resp, err := client.Do(req)
 	if err != nil {
@@ -197,8 +211,8 @@ func (t *Sender) Post(ctx context.Context, to string, body []byte, key *stock.Ke
 	}
 	defer func() { _ = resp.Body.Close() }()
 	if resp.StatusCode/100 != 2 {
-		return "", fault.New(fault.Unavailable, "post-refused", "see what the far end wants", "%s answers %s", host,
-			resp.Status)
+		return "", fault.New(fault.Unavailable, "post-refused", "see what the far end wants", "%s %s", host,
+			class(resp.StatusCode))
 	}
-	return host + " answers " + resp.Status, nil
+	return host + " took it", nil
 }

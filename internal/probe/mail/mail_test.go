@@ -53,7 +53,7 @@ func TestMail(t *testing.T) {
 		"\r\n"), ".") {
 		t.Errorf("%+v", got)
 	}
-	key := func(word string) *stock.Key { return &stock.Key{Name: "relay", User: "cirque", Secret: word} }
+	key := func(word string) *stock.Key { return &stock.Key{Name: "relay", User: "cirque", Secret: word, Clear: true} }
 	good, bad := key("secret"), key("wrong")
 	if _, err := sender.Mail(t.Context(), mailTo(closed.Addr()), good); err != nil || good.Outcome != "works" {
 		t.Error(err, good.Outcome)
@@ -101,10 +101,15 @@ func TestMailHolds(t *testing.T) {
 func TestMailKeepsKeys(t *testing.T) {
 	t.Parallel()
 	r := aRelay(t, "cirque:secret")
-	sender := mailclient.NewSender(dial.AddressTable{"mail.skerry.example:587": r.Addr()})
+	sender := mailclient.NewSender(dial.New(dial.AddressTable{"mail.skerry.example:587": r.Addr()}, nil))
 	m := mailTo("mail.skerry.example:587")
 	if _, err := sender.Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque", Secret: "secret"}); err == nil ||
 		fault.As(err).Code != "relay-plain" {
+		t.Error(err)
+	}
+	m.Relay = "smtp://" + r.Addr() // this machine is no exception
+	if _, err := mailclient.NewSender(nil).Mail(t.Context(), m, &stock.Key{Name: "relay", User: "cirque",
+		Secret: "secret"}); err == nil || fault.As(err).Code != "relay-plain" {
 		t.Error(err)
 	}
 	m.Relay = "smtp://elsewhere.skerry.example:25"
@@ -132,17 +137,21 @@ func TestPost(t *testing.T) {
 	secure.StartTLS()
 	t.Cleanup(secure.Close)
 	sender := mailclient.NewSender(nil)
-	key := &stock.Key{Name: "hook", User: "cirque", Secret: "secret"}
+	key := &stock.Key{Name: "hook", User: "cirque", Secret: "secret", Clear: true}
 	if says, err := sender.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says,
-		"answers 200") || got != `cirque {"a":1}` {
+		"took it") || got != `cirque {"a":1}` {
 		t.Error(says, err, got)
 	}
-	for says, to := range map[string]string{"answers 403": web.URL + "/no", "is not trusted": secure.URL,
+	for says, to := range map[string]string{"refuses it": web.URL + "/no", "is not trusted": secure.URL,
 		"refuses the connection": "http://127.0.0.1:1/"} {
 		if _, err := sender.Post(t.Context(), to, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) ||
 			strings.Contains(fault.As(err).Fix, "IPP") {
 			t.Errorf("%s: %+v", says, fault.As(err))
 		}
+	}
+	key.Clear = false
+	if _, err := sender.Post(t.Context(), web.URL+"/yes", nil, key); err == nil || fault.As(err).Code != "post-plain" {
+		t.Error("to this machine:", err)
 	}
 	if _, err := sender.Post(t.Context(), "http://hook.skerry.example/", nil, key); err == nil ||
 		fault.As(err).Code != "post-plain" {

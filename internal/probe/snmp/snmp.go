@@ -8,6 +8,7 @@ import (
 	"net"
 	"strconv"
 	"strings"
+	"syscall"
 	"time"
 
 	"cirque/internal/probe/dial"
@@ -21,15 +22,15 @@ import (
 
 // Read asks a host what its printer tells over SNMP, with the first key that it takes. Silence may mean a wrong key
 // as well as none there: a wrong community is not answered.
-func Read(ctx context.Context, t dial.AddressTable, host string, keys []stock.Key,
+func Read(ctx context.Context, d *dial.Dialer, host string, keys []stock.Key,
 	within time.Duration) (snmp.Printer, error) {
-	addr, err := t.Lead(net.JoinHostPort(host, "161"))
+	addr, control, err := d.Lead(dial.SNMP, net.JoinHostPort(host, "161"))
 	if err != nil {
 		return snmp.Printer{}, dial.Explain(host, err)
 	}
 	var last error = fault.New(fault.Unavailable, "silent", "store a key for it", "%s does not answer over SNMP", host)
 	for i, k := range keys {
-		p, err := ask161(ctx, addr, host, k, within)
+		p, err := ask161(ctx, addr, control, host, k, within)
 		if err == nil {
 			keys[i].Outcome = "works"
 			return p, nil
@@ -46,7 +47,7 @@ func Read(ctx context.Context, t dial.AddressTable, host string, keys []stock.Ke
 }
 
 //nolint:funlen // one dialogue
-func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Duration) (p snmp.Printer, err error) {
+func ask161(ctx context.Context, addr string, control func(string, string, syscall.RawConn) error, host string, k stock.Key, within time.Duration) (p snmp.Printer, err error) {
 	// The decoder belongs to somebody else; what it makes of garbage must not end the service.
 	defer func() {
 		if r := recover(); r != nil {
@@ -63,7 +64,8 @@ func ask161(ctx context.Context, addr, host string, k stock.Key, within time.Dur
 		return p, err
 	}
 	g := &gosnmp.GoSNMP{Context: ctx, Target: at, Port: uint16(n), Transport: "udp", Version: gosnmp.Version2c,
-		Community: k.Secret, Timeout: within / 2, Retries: 1, MaxOids: 60, MaxRepetitions: 16}
+		Community: k.Secret, Timeout: within / 2, Retries: 1, MaxOids: 60, MaxRepetitions: 16,
+		Control: control}
 	if k.Kind == stock.SNMP3 {
 		g.Version, g.SecurityModel, g.MsgFlags = gosnmp.Version3, gosnmp.UserSecurityModel, gosnmp.AuthNoPriv
 		usm := &gosnmp.UsmSecurityParameters{UserName: k.User, AuthenticationProtocol: gosnmp.SHA256,

@@ -215,7 +215,7 @@ func (s *Room) sendTo(ctx context.Context, m notice.Message, trial bool, now tim
 			}{m, m.Subject(), m.Text(now), trial, now})
 			says := ""
 			if err == nil {
-				keys := s.cfg.Keys.KeysFor(stock.Watch{URI: t.Post})
+				keys := s.cfg.Keys.KeysFor(stock.Watch{Kind: stock.ForNotice, Name: m.Notice, URI: t.Post})
 				says, err = s.cfg.Sender.Post(ctx, t.Post, body, stock.SignInOf(keys))
 			}
 			add(to, says, err)
@@ -230,7 +230,7 @@ func (s *Room) mail(ctx context.Context, to string, m notice.Message, now time.T
 		return "", fault.New(fault.Conflict, "no-relay", "write settings.mail in the estate: relay and from",
 			"the estate names no mail relay")
 	}
-	keys := s.cfg.Keys.KeysFor(stock.Watch{URI: set.Relay})
+	keys := s.cfg.Keys.KeysFor(stock.Watch{Kind: stock.ForMail, URI: set.Relay})
 	says, err := s.cfg.Sender.Mail(ctx, notice.Mail{Relay: set.Relay, From: set.From, To: to, Subject: m.Subject(),
 		Body: m.Text(now), At: now}, stock.SignInOf(keys))
 	s.cfg.KeyNotes.NoteKeys(ctx, keys)

@@ -189,7 +189,7 @@ func (s *Room) principal(a access.Account) *access.Principal {
 	if !ok || u.ExternalID != a.ExternalID || !slices.Contains(state.Signing, a.Source) {
 		return nil
 	}
-	p.User, p.Role = d.SignsInAs(u, state.Signing), access.Person
+	p.User, p.Role = directory.SignsInAs(d, u, state.Signing), access.Person
 	for _, r := range state.Rules {
 		if holdsFor(d, u, r) {
 			p.Also = append(p.Also, r.Holding)
@@ -211,11 +211,11 @@ func holdsFor(d *directory.Directory, u directory.User, r access.Rule) bool {
 		return false
 	}
 	claim := directory.Claim{Source: r.Source, Kind: string(e.Kind), Name: e.Name}
-	if d.Holds(claim, u) {
+	if claim.Holds(d, u) {
 		return true
 	}
 	// Rules from before may name their directory in front: group:SOURCE/NAME.
 	of, plain, ok := strings.Cut(e.Name, "/")
 	claim.Name = plain
-	return ok && name.Fold(of) == name.Fold(r.Source) && e.Kind != estate.Unit && d.Holds(claim, u)
+	return ok && name.Fold(of) == name.Fold(r.Source) && e.Kind != estate.Unit && claim.Holds(d, u)
 }

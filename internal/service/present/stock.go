@@ -119,6 +119,7 @@ func (p *Present) readWatches(ctx context.Context, next *Stock) error {
 	}
 	next.Watches = make(map[Watched]stock.Watch, len(list))
 	for _, w := range list {
+		w.Entered = w.URI
 		next.Watches[Watched{w.Kind, w.Name}] = w
 	}
 	return nil

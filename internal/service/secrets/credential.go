@@ -7,7 +7,6 @@ import (
 	"crypto/rand"
 	"encoding/json"
 	"fmt"
-	"net/netip"
 	"slices"
 	"strings"
 	"time"
@@ -28,6 +27,7 @@ type NewCredential struct {
 	Privacy string
 	For     []string
 	Expires *time.Time
+	Clear   bool   // may be sent without TLS
 	Try     string // a server's or device's address on which it is tried at once
 }
 
@@ -80,13 +80,13 @@ func (s *Room) aead() (cipher.AEAD, error) {
 	return cipher.NewGCM(block)
 }
 
-// KeysFor opens the keys that are meant for a server or device: the one that it names, else those whose addresses fit.
+// KeysFor opens the keys that go to a server, device, mail server or hook: those that are for it, at the address that it
+// had when they were entered.
 func (s *Room) KeysFor(w stock.Watch) []stock.Key {
 	st := s.present.Stock()
 	var out []stock.Key
 	for _, c := range st.Credentials {
-		if w.Credential != "" && c.Kind == stock.SignIn && c.Name != w.Credential || c.Name != w.Credential &&
-			!c.Fits(stock.Host(w.URI)) {
+		if !c.GoesTo(w) {
 			continue
 		}
 		k, err := s.unseal(c.Name, st.Sealed[c.Name])
@@ -94,7 +94,8 @@ func (s *Room) KeysFor(w stock.Watch) []stock.Key {
 			s.log.Warn("a stored key cannot be opened", "credential", c.Name, "error", err)
 			continue
 		}
-		out = append(out, stock.Key{Name: c.Name, Kind: c.Kind, User: c.User, Secret: k.Secret, Privacy: k.Privacy})
+		out = append(out, stock.Key{Name: c.Name, Kind: c.Kind, User: c.User, Secret: k.Secret, Privacy: k.Privacy,
+			Clear: c.Clear})
 	}
 	return out
 }
@@ -128,6 +129,9 @@ func (s *Room) Credentials(ctx context.Context, p *access.Principal) ([]stock.Cr
 	if list == nil {
 		list = []stock.Credential{}
 	}
+	for i := range list {
+		s.sayMoved(&list[i])
+	}
 	return list, err
 }
 
@@ -136,19 +140,20 @@ func (s *Room) StoreCredential(ctx context.Context, p *access.Principal, n NewCr
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return stock.Credential{}, err
 	}
-	c := stock.Credential{Name: n.Name, Kind: n.Kind, User: n.User, For: n.For, Expires: n.Expires, Author: p.Name,
-		At: s.now().UTC(), State: "unproven", Says: "it has not been used yet"}
-	if c.For == nil {
-		c.For = []string{}
-	}
+	c := stock.Credential{Name: n.Name, Kind: n.Kind, User: n.User, Expires: n.Expires, Author: p.Name,
+		At: s.now().UTC(), State: "unproven", Says: "it has not been used yet", Clear: n.Clear}
 	if err := checkCredential(n); err != nil {
 		return c, err
 	}
+	var err error
+	if c.For, c.Bound, err = s.meant(n); err != nil {
+		return c, err
+	}
 	try := n.Try
-	if try == "" { // whatever is watched and fits
+	if try == "" { // what it is for, or what names it
 		for _, kind := range []string{stock.KindServer, stock.KindDevice} {
 			for _, l := range s.present.Watched(kind) {
-				if try == "" && (c.Fits(stock.Host(l.URI)) || l.Credential == n.Name) {
+				if try == "" && (c.GoesTo(l.Watch) || l.Named() == n.Name) {
 					try = l.URI
 				}
 			}
@@ -176,7 +181,8 @@ func (s *Room) tryKey(ctx context.Context, n NewCredential, try string, c *stock
 	if !strings.Contains(try, "://") {
 		try = "ipp://" + try + "/"
 	}
-	keys := []stock.Key{{Name: n.Name, Kind: n.Kind, User: n.User, Secret: n.Secret, Privacy: n.Privacy}}
+	keys := []stock.Key{{Name: n.Name, Kind: n.Kind, User: n.User, Secret: n.Secret, Privacy: n.Privacy,
+		Clear: n.Clear}}
 	var err error
 	if n.Kind == stock.SignIn {
 		_, err = s.cfg.Prober.ReadServer(ctx, try, &keys[0], nil)
@@ -215,14 +221,6 @@ func checkCredential(n NewCredential) error {
 	case n.Kind == stock.SNMP3 && (len(n.Secret) < 8 || n.Privacy != "" && len(n.Privacy) < 8):
 		return invalid("secret-short", "enter at least eight letters (RFC 3414, section 11.2)",
 			"the secret is too short for SNMP")
-	}
-	for _, f := range n.For {
-		_, errA := netip.ParseAddr(f)
-		_, errP := netip.ParsePrefix(f)
-		if errA != nil && errP != nil && (f == "" || strings.ContainsAny(f, "/: ")) {
-			return invalid("credential-for", "write a host name, an address, a subnet, or *.DOMAIN",
-				"%q is no host and no subnet", f)
-		}
 	}
 	return nil
 }

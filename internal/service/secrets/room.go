@@ -11,6 +11,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
+	"cirque/internal/service/worker"
 )
 
 // A Prober asks servers and devices over the network. Failures are faults in plain words.
@@ -53,4 +54,15 @@ type Room struct {
 func New(cfg Config) *Room {
 	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now,
 		answers: answerKey(cfg.SecretKey)}
+}
+
+// Workers are what lasts here: at the start, keys from before are given what they are for by name.
+func (s *Room) Workers() []worker.Worker {
+	return []worker.Worker{{Name: "keys", Run: func(ctx context.Context) error {
+		if err := s.NameKeys(ctx); err != nil {
+			return err
+		}
+		<-ctx.Done()
+		return nil
+	}}}
 }

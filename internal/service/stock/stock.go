@@ -30,6 +30,7 @@ func (s *Room) register(ctx context.Context, p *access.Principal, w stock.Watch,
 	if err := s.checkWatch(&w); err != nil {
 		return w, err
 	}
+	w.Entered = w.URI
 	l := stock.Listed{Watch: w, Identity: stock.Identity{MAC: w.MAC}}
 	k, tryErr := s.question(ctx, l)
 	if tryErr != nil && !anyway {

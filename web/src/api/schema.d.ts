@@ -4489,6 +4489,13 @@ export interface components {
             tell?: string[];
             title?: string;
         };
+        EstateOutgoingSettings: {
+            /** @description Only these networks are connected to; any when absent, but for those of the service's own machine. */
+            allow?: string[];
+            /** @description These never are. */
+            deny?: string[];
+            note?: string;
+        };
         EstatePath: {
             at?: string[];
             device?: string;
@@ -4563,6 +4570,7 @@ export interface components {
             continuity?: components["schemas"]["EstateContinuitySettings"];
             history?: components["schemas"]["EstateHistorySettings"];
             mail?: components["schemas"]["EstateMailSettings"];
+            outgoing?: components["schemas"]["EstateOutgoingSettings"];
         };
         EstateStation: {
             addresses?: string[];
@@ -5061,9 +5069,11 @@ export interface components {
             queues: components["schemas"]["StockQueue"][];
         };
         NewCredential: {
+            /** @description It may be sent without TLS, where others can read it. */
+            allow_clear?: boolean;
             /** Format: date-time */
             expires?: string;
-            /** @description Host names, addresses, subnets and *.DOMAIN for which it is used. */
+            /** @description What it is for: server:NAME, device:NAME, notice:NAME or mail; a host name for what is watched there; of an SNMP community also addresses and networks. */
             for?: string[];
             /** @enum {string} */
             kind: "sign-in" | "snmp" | "snmp-usm";
@@ -6383,12 +6393,18 @@ export interface components {
             with_jobs: number;
         };
         StockCredential: {
+            /** @description It may be sent without TLS, where others can read it. */
+            allow_clear?: boolean;
             /**
              * Format: date-time
              * @description When it was entered.
              */
             at: string;
             author: string;
+            /** @description The address of each when the key was entered. It goes nowhere else: where one has moved, the key is entered again. */
+            bound?: {
+                [key: string]: string;
+            };
             /** Format: date-time */
             checked: string | null;
             /**
@@ -6396,7 +6412,7 @@ export interface components {
              * @description When its owner says it ends.
              */
             expires: string | null;
-            /** @description Host names, addresses and subnets for which it is used. */
+            /** @description What it is for: server:NAME, device:NAME, notice:NAME (its posts) or mail (the mail server); of an SNMP community also the addresses and networks of scans. */
             for: string[];
             /** @enum {string} */
             kind: "sign-in" | "snmp" | "snmp-usm";
@@ -6457,7 +6473,7 @@ export interface components {
             at: string;
             author: string;
             check: components["schemas"]["StockCheck"] | null;
-            /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
+            /** @description The stored sign-in or key that is used; the one that is for it when absent. */
             credential?: string;
             differs: components["schemas"]["StockDifference"][];
             /** @description It takes a format that every driverless client can make. */
@@ -6650,7 +6666,7 @@ export interface components {
             /** @description The last try to read it; null before the first. */
             check: components["schemas"]["StockCheck"] | null;
             count: components["schemas"]["StockCounter"];
-            /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
+            /** @description The stored sign-in or key that is used; the one that is for it when absent. */
             credential?: string;
             /**
              * Format: int64
@@ -6695,7 +6711,7 @@ export interface components {
             /** @description The last try to read it; null before the first. */
             check: components["schemas"]["StockCheck"] | null;
             count: components["schemas"]["StockCounter"];
-            /** @description The stored sign-in or key that is used; the one whose addresses fit when absent. */
+            /** @description The stored sign-in or key that is used; the one that is for it when absent. */
             credential?: string;
             /**
              * Format: int64
