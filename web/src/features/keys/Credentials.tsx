@@ -85,7 +85,10 @@ export function Credentials() {
                       {c.user && ` of ${c.user}`}
                     </span>
                   </th>
-                  <td className="px-2 py-1">{c.for.join(", ") || "whatever names it"}</td>
+                  <td className="px-2 py-1">
+                    {c.for.join(", ") || "what names it"}
+                    {c.allow_clear && <Mark of="warning">also without TLS</Mark>}
+                  </td>
                   <td className="px-2 py-1">
                     <Mark of={marks[c.state]}>
                       <strong className="font-medium">{c.state}</strong>: {c.says}
@@ -175,9 +178,26 @@ export function Credentials() {
         <Field
           label="For"
           {...form.text("where")}
-          placeholder="10.40.0.0/16 *.skerry.example"
-          hint="Host names, addresses, subnets and *.DOMAIN, divided by blanks."
+          placeholder="server:ps-ardholm-1"
+          hint={
+            k.kind === "sign-in"
+              ? "server:NAME, device:NAME, notice:NAME (its posts) or mail, divided by blanks. It goes nowhere else."
+              : k.kind === "snmp"
+                ? "device:NAME, or the addresses and networks of scans, divided by blanks."
+                : "device:NAME, divided by blanks."
+          }
         />
+        {k.kind === "sign-in" && (
+          <label className="flex min-h-[24px] items-center gap-2">
+            <input
+              type="checkbox"
+              className="size-[24px] accent-accent"
+              checked={k.allow_clear ?? false}
+              onChange={(e) => form.change({ allow_clear: e.target.checked })}
+            />
+            may be sent without TLS, where others can read it
+          </label>
+        )}
         <Field label="Ends on" type="date" {...form.text("ends")} />
       </Form>
     </div>
