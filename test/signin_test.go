@@ -177,7 +177,7 @@ func TestRolesAtSites(t *testing.T) {
 locations: [{path: ardholm}, {path: brannoy}]
 servers: [{name: ps-a, uri: "ipp://ps-a.example/", location: ardholm}, {name: ps-b, uri: "ipp://ps-b.example/", location: brannoy}]
 queues: [{name: here, location: brannoy, paths: [{gateway: true}]}, {name: there, location: ardholm, paths: [{gateway: true}]}]
-grants: [{name: g, effect: place, queues: [here]}]
+grants: [{name: g, effect: place, queues: [here], at: ["location:brannoy"]}]
 `)
 	made, secret, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "olav",
 		Role:  access.SiteAdmin,
@@ -185,6 +185,8 @@ grants: [{name: g, effect: place, queues: [here]}]
 	if err != nil || made.Sites[0] != "brannoy" {
 		t.Fatal(made, err)
 	}
+	s.must("snapshot", "take", "before")
+	s.must("failover-test", "start", "ps-a", "--reason", "spring", "--for", "5m")
 	s.token = secret
 	edit := func(list, name, object string) (int, string) {
 		code, out, errs := s.runWith(fmt.Sprintf("estate: 1\n%s: [%s]\n", list, object), "estate", "apply", "-", "--merge")
@@ -206,6 +208,8 @@ grants: [{name: g, effect: place, queues: [here]}]
 		code int
 	}{
 		{[]string{"drain", "ps-b", "--reason", "x"}, 0}, {[]string{"drain", "ps-a", "--reason", "x"}, 5},
+		{[]string{"snapshot", "remove", "before"}, 5}, {[]string{"snapshot", "take", "mine"}, 0},
+		{[]string{"snapshot", "remove", "mine"}, 0}, {[]string{"failover-test", "stop", "1"}, 5},
 		{[]string{"pick", "here", "--user", "mira"}, 0}, {[]string{"pick", "there", "--user", "mira"}, 5},
 		{[]string{"revert", "1", "-m", "back"}, 0}, {[]string{"token", "create", "--name", "x", "--role", "administrator"},
 			5}, {[]string{"account", "list"}, 5}, {[]string{"audit"}, 5}, {[]string{"estate", "export"}, 0},
@@ -213,6 +217,9 @@ grants: [{name: g, effect: place, queues: [here]}]
 		if code, out, errs := s.run(c.args...); code != c.code {
 			t.Errorf("cirque %s: %d, want %d\n%s%s", strings.Join(c.args, " "), code, c.code, out, errs)
 		}
+	}
+	if out := s.must("failover-test", "list"); strings.Contains(out, "olav") {
+		t.Errorf("another site's failover test was stopped: %s", out)
 	}
 }
 

@@ -110,7 +110,9 @@ func TestSignsInAs(t *testing.T) {
 	}
 	records := Records{Users: []User{olav("contractors"), olav("hq"), olav("payroll"),
 		{Name: "Eve", Source: "contractors", ExternalID: "e"}, {Name: "eve", Source: "payroll", ExternalID: "e"}}}
-	by := func(a, b Account, unlinked bool) Links { return Links{ByHand: []Link{{A: a, B: b, Unlinked: unlinked}}} }
+	by := func(a, b Account, unlinked bool) Links {
+		return Links{ByHand: []Link{{A: a, B: b, Unlinked: unlinked}}}
+	}
 	hq, contractors := Account{Source: "hq", ID: "hq1"}, Account{Source: "contractors", Name: "olav"}
 	for what, c := range map[string]struct {
 		links           Links

@@ -76,9 +76,9 @@ func (d *Directory) Size(id GroupID) (users, machines int) {
 	return users, machines
 }
 
-// A Claim is whom something is meant for in one source: everyone of it, or one of its users, groups or units. What other
-// sources say of the same names does not count, and neither does who is linked with whom: those who keep another source
-// must not be able to become somebody here.
+// A Claim is whom something is meant for in one source: everyone of it, or one of its users, groups or units. What
+// other sources say of the same names does not count, and neither does who is linked with whom: those who keep another
+// source must not be able to become somebody here.
 type Claim struct {
 	Source string
 	Kind   string // everyone, user, group or unit

@@ -16,6 +16,19 @@ type Draft struct {
 	Version   int64     `json:"version" doc:"Rises with every edit; 0 while nothing has been changed."`
 	ChangedAt time.Time `json:"changed_at"`
 	Kept      []Kept    `json:"-"`
+	// ProposedAt and ProposedWhy say that it is proposed to whoever may publish it.
+	ProposedAt  *time.Time `json:"proposed_at,omitempty" doc:"Since when it is proposed to an administrator of all sites, as it is."`
+	ProposedWhy string     `json:"proposed_why,omitempty"`
+}
+
+// A ProposedDraft is a draft that is proposed to whoever may publish it.
+type ProposedDraft struct {
+	ID     int64     `json:"id"`
+	Author string    `json:"author"`
+	Draft  string    `json:"draft" doc:"What it is called there."`
+	Base   int       `json:"base"`
+	Reason string    `json:"reason"`
+	At     time.Time `json:"at"`
 }
 
 // Kept is one object of a draft as it is to be; a nil Object takes it out.

@@ -121,6 +121,10 @@ const (
 	Picked        = "queue.picked"
 	Unpicked      = "queue.unpicked"
 
+	DraftProposed = "draft.proposed"
+	DraftTaken    = "draft.taken"
+	DraftDeclined = "draft.declined"
+
 	Registered   = "stock.registered"
 	Unregistered = "stock.removed"
 	Answers      = "stock.answers"

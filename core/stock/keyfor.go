@@ -31,7 +31,8 @@ func ParseFor(text string) (kind, name string, ok bool) {
 }
 
 // schemes are those of what keys are for, with their usual ports, and which of them is the same over TLS.
-var schemes = map[string]struct{ port, secure string }{"ipp": {"631", "ipps"}, "ipps": {"631", ""}, "http": {"80", "https"},
+var schemes = map[string]struct{ port, secure string }{"ipp": {"631", "ipps"}, "ipps": {"631", ""}, "http": {"80",
+	"https"},
 	"https": {"443", ""}, "socket": {"9100", ""}, "lpd": {"515", ""}, "smtp": {"25", "smtps"}, "smtps": {"465", ""}}
 
 // Origin gives the scheme, host and port of a URI; "" where it has none of them that a key could go to.

@@ -202,8 +202,9 @@ func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test T
 	p, ok := a.cfg.Spooler.(printsPages)
 	if !ok {
 		_, text, _ := page.in(nil) // plain text cannot fail
-		out, err := ippclient.New(dial.New(a.cfg.Reach, &dial.Rules{Local: true})).Print(within, a.absolute(i.URI), job.Document{Name: "Test page",
-			Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
+		out, err := ippclient.New(dial.New(a.cfg.Reach, &dial.Rules{Local: true})).Print(within, a.absolute(i.URI),
+			job.Document{Name: "Test page",
+				Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
 		if err != nil {
 			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)
 		} else {

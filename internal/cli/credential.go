@@ -60,7 +60,8 @@ func credentialCommand(r *root) *cobra.Command {
 	f.StringVar(&in.User, "user", "", "whose it is")
 	f.StringVar(&file, "secret-file", "-", "a file that holds the secret; - for standard input")
 	f.StringVar(&privacyFile, "privacy-file", "", "a file that holds the privacy's key, of snmp-usm")
-	f.StringSliceVar(&in.For, "for", nil, "what it is for: server:NAME, device:NAME, notice:NAME (its posts) or mail; a host name for what is watched "+
+	f.StringSliceVar(&in.For, "for", nil, "what it is for: server:NAME, device:NAME, notice:NAME (its posts) or "+
+		"mail; a host name for what is watched "+
 		"there; of an SNMP community also addresses and networks; may be repeated")
 	f.BoolVar(&in.Clear, "allow-clear", false, "send it without TLS too, where others can read it")
 	f.StringVar(&in.Try, "try", "", "where to try it; something that is watched and fits when absent")

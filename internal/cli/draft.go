@@ -43,7 +43,7 @@ func draftCommand(r *root) *cobra.Command {
 		return r.print(c, d, func(w io.Writer) { writeDraft(w, d) })
 	}
 	c.AddCommand(draftListCommand(r), draftExportCommand(r), draftDiscardCommand(r), draftUndoCommand(r),
-		draftRemoveCommand(r))
+		draftRemoveCommand(r), draftProposeCommand(r), draftProposalsCommand(r), draftTakeCommand(r), draftDeclineCommand(r))
 	return c
 }
 
@@ -56,6 +56,9 @@ func writeDraft(w io.Writer, d api.Draft) {
 		"object"), d.Base)
 	if d.Base != d.Current {
 		fmt.Fprintf(w, "Revision %d is current by now; publishing merges.\n", d.Current)
+	}
+	if d.ProposedAt != nil {
+		fmt.Fprintf(w, "It is proposed: %s. Changing it takes that back.\n", d.ProposedWhy)
 	}
 	writeDiffs(w, d.Changes, d.Total)
 	if len(d.Conflicts) == 0 {

@@ -70,7 +70,8 @@ DIR/setup-code.`,
 	f.BoolVar(&o.PlainHTTP, "plain-http", false, "no TLS; on loopback only")
 	f.Var((*prefixes)(&o.Proxies), "trusted-proxies", "balancers and proxies that tell from whom a request comes, by "+
 		"Forwarded or X-Forwarded-For: addresses or networks, such as 10.0.0.5,10.0.1.0/24")
-	f.Var((*prefixes)(&o.AllowOutgoing), "allow-outgoing", "networks that are connected to though they are this machine's "+
+	f.Var((*prefixes)(&o.AllowOutgoing), "allow-outgoing", "networks that are connected to though they are this "+
+		"machine's "+
 		"own or link-local, such as 127.0.0.0/8 where printers are stand-ins")
 	f.BoolVar(&o.ProxyProtocol, "proxy-protocol", false, "the trusted proxies pass connections through, and begin "+
 		"each with "+

@@ -132,12 +132,14 @@ func accountRulesCommand(r *root) *cobra.Command {
 			}
 			t := r.table("ID", "WHO", "OF", "PEOPLE", "ROLE", "SITES", "BY", "SINCE")
 			for _, v := range list {
-				t.add(fmt.Sprint(v.ID), v.Who, cmp.Or(v.Source, "unknown"), fmt.Sprint(v.People), string(v.Role), where(v.Sites), v.Author,
+				t.add(fmt.Sprint(v.ID), v.Who, cmp.Or(v.Source, "unknown"), fmt.Sprint(v.People), string(v.Role),
+					where(v.Sites), v.Author,
 					v.At.Local().Format(time.DateOnly))
 			}
 			t.write(w)
 			if slices.ContainsFunc(list, func(v access.Rule) bool { return v.Source == "" }) {
-				fmt.Fprintln(w, "\nA rule of an unknown directory is from before rules named theirs, and holds for nobody. End it with\n"+
+				fmt.Fprintln(w, "\nA rule of an unknown directory is from before rules named theirs, and holds for "+
+					"nobody. End it with\n"+
 					"cirque account disallow ID, and give it again: cirque account allow WHO --source NAME --role ROLE")
 			}
 		})
@@ -146,7 +148,8 @@ func accountRulesCommand(r *root) *cobra.Command {
 func accountAllowCommand(r *root) *cobra.Command {
 	var h access.Holding
 	var source string
-	c := ask(r, "allow WHO --role ROLE [--source NAME] [--site S]", "Let people of a directory sign in with a role", cobra.ExactArgs(1),
+	c := ask(r, "allow WHO --role ROLE [--source NAME] [--site S]", "Let people of a directory sign in with a role",
+		cobra.ExactArgs(1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (access.Rule, error) {
 			return apiclient.Post[access.Rule](c.Context(), client, rulesPath, api.NewRule{Who: a[0], Source: source,
 				Role: h.Role, Sites: h.Sites})

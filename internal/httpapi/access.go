@@ -89,8 +89,9 @@ func accountsRoutes(s *server, a huma.API) {
 	type rule struct{ Body api.NewRule }
 	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role", small,
 		func(ctx context.Context, in *rule) (*out[access.Rule], error) {
-			o, err := s.svc.Identity.AddRule(ctx, principalOf(ctx), in.Body.Who, in.Body.Source, access.Holding{Role: in.Body.Role,
-				Sites: in.Body.Sites})
+			o, err := s.svc.Identity.AddRule(ctx, principalOf(ctx), in.Body.Who, in.Body.Source,
+				access.Holding{Role: in.Body.Role,
+					Sites: in.Body.Sites})
 			return &out[access.Rule]{o}, err
 		})
 	type one struct {

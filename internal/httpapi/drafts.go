@@ -53,6 +53,36 @@ func draftsRoutes(s *server, a huma.API) {
 			}
 			return &out[api.Estate]{api.Estate{Document: d.Document}}, nil
 		})
+	type propose struct {
+		Named
+		Body api.Reason
+	}
+	route(s, a, "POST", "/api/v1/draft/propose", "propose-draft", "Propose one's own draft, as it is, to whoever may "+
+		"publish it", small, func(ctx context.Context, in *propose) (*out[api.Draft], error) {
+		return answer(s.svc.Drafts.Propose(ctx, principalOf(ctx), in.Name, in.Body.Reason))
+	})
+	route(s, a, "GET", "/api/v1/proposals", "proposals", "Drafts that are proposed, the latest first", small,
+		func(ctx context.Context, in *Paging) (paged[estate.ProposedDraft], error) {
+			list, err := s.svc.Drafts.Proposals(ctx, principalOf(ctx))
+			return items(*in, list, err, func(v *estate.ProposedDraft) string { return number(v.ID) })
+		})
+	type proposal struct {
+		ID   int64  `path:"id" minimum:"1"`
+		Into string `query:"into" maxLength:"63" doc:"Which of one's own drafts, which must be empty; proposal-ID when absent."`
+	}
+	route(s, a, "POST", "/api/v1/proposals/{id}/take", "take-proposal", "Make a proposed draft a draft of one's own",
+		small,
+		func(ctx context.Context, in *proposal) (*out[api.Draft], error) {
+			return answer(s.svc.Drafts.TakeProposal(ctx, principalOf(ctx), in.ID, in.Into))
+		})
+	type decline struct {
+		ID   int64 `path:"id" minimum:"1"`
+		Body api.Reason
+	}
+	route(s, a, "POST", "/api/v1/proposals/{id}/decline", "decline-proposal", "Say no to a proposed draft", small,
+		func(ctx context.Context, in *decline) (*struct{}, error) {
+			return nil, s.svc.Drafts.DeclineProposal(ctx, principalOf(ctx), in.ID, in.Body.Reason)
+		})
 	type apply struct {
 		Named
 		Body api.Apply

@@ -20,7 +20,8 @@ func (s CredentialTable) Credentials(ctx context.Context) ([]stock.Credential, m
 	sealed := map[string][]byte{}
 	out, err := pgx.CollectRows(rows, func(r pgx.CollectableRow) (c stock.Credential, err error) {
 		var b []byte
-		err = r.Scan(&c.Name, &c.Kind, &c.User, &c.For, &c.Bound, &c.Clear, &b, &c.Expires, &c.Author, &c.At, &c.State, &c.Says, &c.Checked)
+		err = r.Scan(&c.Name, &c.Kind, &c.User, &c.For, &c.Bound, &c.Clear, &b, &c.Expires, &c.Author, &c.At, &c.State,
+			&c.Says, &c.Checked)
 		sealed[c.Name] = b
 		return c, err
 	})

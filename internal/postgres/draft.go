@@ -12,10 +12,10 @@ import (
 	"cirque/core/fault"
 )
 
-const draftColumns = "id, owner, author, name, base, version, changed_at"
+const draftColumns = "id, owner, author, name, base, version, changed_at, proposed_at, proposed_why"
 
 func scanDraft(row pgx.CollectableRow) (d estate.Draft, err error) {
-	err = row.Scan(&d.ID, &d.Owner, &d.Author, &d.Name, &d.Base, &d.Version, &d.ChangedAt)
+	err = row.Scan(&d.ID, &d.Owner, &d.Author, &d.Name, &d.Base, &d.Version, &d.ChangedAt, &d.ProposedAt, &d.ProposedWhy)
 	return d, err
 }
 
@@ -95,8 +95,9 @@ func (s DraftTable) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft
 			err = tx.QueryRow(ctx, "INSERT INTO draft (owner, author, name, base) VALUES ($1, $2, $3, $4) RETURNING id, "+
 				"version, changed_at", d.Owner, d.Author, d.Name, d.Base).Scan(&d.ID, &d.Version, &d.ChangedAt)
 		} else {
-			err = tx.QueryRow(ctx, "UPDATE draft SET base = $2, version = version + 1, changed_at = clock_timestamp() WHERE "+
-				"id = $1 RETURNING version, changed_at", d.ID, d.Base).Scan(&d.Version, &d.ChangedAt)
+			err = tx.QueryRow(ctx, "UPDATE draft SET base = $2, version = version + 1, changed_at = clock_timestamp(), "+
+				"proposed_at = NULL, proposed_why = '' WHERE id = $1 RETURNING version, changed_at", d.ID,
+				d.Base).Scan(&d.Version, &d.ChangedAt)
 		}
 		if err != nil {
 			return err
@@ -134,4 +135,67 @@ func (s DraftTable) keep(ctx context.Context, tx pgx.Tx, d estate.Draft) error {
 		batch.Queue("DELETE FROM draft_change WHERE draft = $1 AND list = $2 AND name = $3", d.ID, r.List, r.Name)
 	}
 	return tx.SendBatch(ctx, batch).Close()
+}
+
+// ProposeDraft notes that a draft is proposed, at the version that was looked at; a Conflict fault with code
+// "draft-moved" where it has moved on.
+func (s DraftTable) ProposeDraft(ctx context.Context, d estate.Draft, why string, e event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "UPDATE draft SET proposed_at = clock_timestamp(), proposed_why = $3 WHERE id = $1 AND "+
+			"version = $2", d.ID, d.Version, why)
+		if err == nil && tag.RowsAffected() == 0 {
+			return fault.New(fault.Conflict, "draft-moved", "look at the draft again", "the draft was changed meanwhile")
+		}
+		if err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
+			return err
+		}
+		return addEvent(ctx, tx, e)
+	})
+}
+
+// Proposed gives a draft that is proposed, with what it keeps; an Unknown fault where none of that number is.
+func (s DraftTable) Proposed(ctx context.Context, id int64) (d estate.Draft, err error) {
+	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
+		func(tx pgx.Tx) error {
+			rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE id = $1 AND proposed_at IS NOT NULL", id)
+			if err != nil {
+				return err
+			}
+			if d, err = pgx.CollectExactlyOneRow(rows, scanDraft); err != nil {
+				return err
+			}
+			d.Kept, err = kept(ctx, tx, d.ID)
+			return err
+		})
+	if errors.Is(err, pgx.ErrNoRows) {
+		return d, proposalUnknown(id)
+	}
+	return d, translate(err)
+}
+
+// SettleProposal takes a proposal off a draft, which stays its owner's; an Unknown fault where it is none, or has
+// changed since.
+func (s DraftTable) SettleProposal(ctx context.Context, d estate.Draft, e event.Event) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		tag, err := tx.Exec(ctx, "UPDATE draft SET proposed_at = NULL, proposed_why = '' WHERE id = $1 AND version = $2 AND "+
+			"proposed_at IS NOT NULL", d.ID, d.Version)
+		if err == nil && tag.RowsAffected() == 0 {
+			return proposalUnknown(d.ID)
+		}
+		if err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
+			return err
+		}
+		return addEvent(ctx, tx, e)
+	})
+}
+
+func proposalUnknown(id int64) error {
+	return fault.New(fault.Unknown, "proposal-unknown", "see cirque draft proposals", "no draft with the number %d is "+
+		"proposed now", id)
 }

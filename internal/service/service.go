@@ -200,7 +200,7 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		Authority: cfg.Authority, Accounts: s.Identity}); err != nil {
 		return err
 	}
-	if s.Drafts, err = drafts.New(drafts.Config{Store: in.Drafts, Present: p}); err != nil {
+	if s.Drafts, err = drafts.New(drafts.Config{Store: in.Drafts, Present: p, Fleet: s.Fleet}); err != nil {
 		return err
 	}
 	s.Lineups = lineups.New(lineups.Config{Store: in.Lineups, Present: p, Now: now, Certificates: s.Enrolment,

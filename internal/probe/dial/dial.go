@@ -84,8 +84,8 @@ type Dialer struct {
 	rules *Rules
 }
 
-// New makes a Dialer; both may be nil. What the table leads somewhere is whoever started the process' word, and under no
-// rule.
+// New makes a Dialer; both may be nil. What the table leads somewhere is whoever started the process' word, and under
+// no rule.
 func New(t AddressTable, r *Rules) *Dialer { return &Dialer{t, r} }
 
 // Lead gives where an address really is, and what judges the socket that is connected there; nil is free.

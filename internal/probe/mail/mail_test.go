@@ -53,7 +53,9 @@ func TestMail(t *testing.T) {
 		"\r\n"), ".") {
 		t.Errorf("%+v", got)
 	}
-	key := func(word string) *stock.Key { return &stock.Key{Name: "relay", User: "cirque", Secret: word, Clear: true} }
+	key := func(word string) *stock.Key {
+		return &stock.Key{Name: "relay", User: "cirque", Secret: word, Clear: true}
+	}
 	good, bad := key("secret"), key("wrong")
 	if _, err := sender.Mail(t.Context(), mailTo(closed.Addr()), good); err != nil || good.Outcome != "works" {
 		t.Error(err, good.Outcome)

@@ -47,7 +47,8 @@ func Read(ctx context.Context, d *dial.Dialer, host string, keys []stock.Key,
 }
 
 //nolint:funlen // one dialogue
-func ask161(ctx context.Context, addr string, control func(string, string, syscall.RawConn) error, host string, k stock.Key, within time.Duration) (p snmp.Printer, err error) {
+func ask161(ctx context.Context, addr string, control func(string, string, syscall.RawConn) error, host string,
+	k stock.Key, within time.Duration) (p snmp.Printer, err error) {
 	// The decoder belongs to somebody else; what it makes of garbage must not end the service.
 	defer func() {
 		if r := recover(); r != nil {

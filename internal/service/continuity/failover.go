@@ -94,6 +94,10 @@ func (s *Room) StopFailoverTest(ctx context.Context, p *access.Principal, id int
 	if err != nil {
 		return e, err
 	}
+	if err := access.CheckObject(p, access.Drain, s.present.View().Document(), estate.Ref{List: "servers",
+		Name: e.Server}); err != nil {
+		return e, err
+	}
 	// Before the server returns: whoever looks at it afterwards is to know.
 	if err := s.store.StopFailoverTest(ctx, id, p.Name); err != nil {
 		return e, err

@@ -130,8 +130,8 @@ func (s *Room) Change(ctx context.Context, p *access.Principal, called string, v
 		if problems := estate.Integrity(doc); len(problems) > 0 {
 			return d, estate.Incoherent(problems)
 		}
-		changes := estate.Changes(d.From, doc)
-		if err := access.CheckChanges(p, access.EditDraft, d.From, doc, changes); err != nil {
+		changes := confined(p, access.EditDraft, d.From, estate.Changes(d.From, doc))
+		if err := access.CheckChanges(p, access.EditDraft, d.From, d.From.With(changes), changes); err != nil {
 			return d, err
 		}
 		if d.Kept, err = estate.Keep(changes); err != nil {

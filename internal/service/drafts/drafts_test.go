@@ -61,7 +61,34 @@ func (s *store) LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (m
 	return out, nil
 }
 
-func (s *store) Drafts(context.Context) ([]estate.Draft, error) { return nil, nil }
+func (s *store) Drafts(context.Context) (out []estate.Draft, err error) {
+	for _, d := range s.kept {
+		out = append(out, d)
+	}
+	return out, nil
+}
+
+func (s *store) ProposeDraft(_ context.Context, d estate.Draft, why string, _ event.Event) error {
+	now := rooms.Start
+	d.ProposedAt, d.ProposedWhy = &now, why
+	s.kept[d.Owner+" "+d.Name] = d
+	return nil
+}
+
+func (s *store) Proposed(_ context.Context, id int64) (estate.Draft, error) {
+	for _, d := range s.kept {
+		if d.ID == id && d.ProposedAt != nil {
+			return d, nil
+		}
+	}
+	return estate.Draft{}, fault.New(fault.Unknown, "proposal-unknown", "", "no")
+}
+
+func (s *store) SettleProposal(_ context.Context, d estate.Draft, _ event.Event) error {
+	d.ProposedAt = nil
+	s.kept[d.Owner+" "+d.Name] = d
+	return nil
+}
 
 func (s *store) SaveDraft(_ context.Context, d estate.Draft) (estate.Draft, error) {
 	if f := s.interfere; f != nil {
@@ -73,7 +100,10 @@ func (s *store) SaveDraft(_ context.Context, d estate.Draft) (estate.Draft, erro
 		return d, fault.New(fault.Conflict, "draft-moved", "", "moved")
 	}
 	d.Version++
-	d.ID = 1
+	if d.ID == 0 {
+		d.ID = int64(len(s.kept) + 1)
+	}
+	d.ProposedAt = nil
 	s.kept[k] = d
 	return d, nil
 }

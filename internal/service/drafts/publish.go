@@ -60,7 +60,7 @@ func (s *Room) Publish(ctx context.Context, p *access.Principal, files []documen
 	if err != nil {
 		return rev, false, err
 	}
-	changes := estate.Changes(now, doc)
+	changes := confined(p, access.Publish, now, estate.Changes(now, doc))
 	if current.Number > 0 && len(changes) == 0 {
 		return current, true, nil
 	}
@@ -82,7 +82,7 @@ func (s *Room) Revert(ctx context.Context, p *access.Principal, number int, reas
 	if err != nil {
 		return rev, false, err
 	}
-	changes := estate.Changes(now, want)
+	changes := confined(p, access.Publish, now, estate.Changes(now, want))
 	if len(changes) == 0 {
 		return current, true, nil
 	}
@@ -93,7 +93,8 @@ func (s *Room) Revert(ctx context.Context, p *access.Principal, number int, reas
 // publish merges changes of a base with the newest revision and makes that the next one.
 func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Draft, reason string,
 	base *estate.Document, changes []estate.Change) (estate.Revision, error) {
-	if err := access.CheckChanges(p, access.Publish, base, base.With(changes), changes); err != nil {
+	changes = confined(p, access.Publish, base, changes)
+	if err := s.mayPublish(ctx, p, base, base.With(changes), changes); err != nil {
 		return estate.Revision{}, err
 	}
 	// One at a time here too: whoever waits for the database's lock holds a connection, and the one that has it needs
@@ -122,6 +123,10 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 		if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
 			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard",
 				"everything that the draft changes has been published already")
+		}
+		// Since it began, others may have led to what it changes.
+		if err := s.mayPublish(ctx, p, theirs, merged, estate.Changes(theirs, merged)); err != nil {
+			return nil, err
 		}
 		return merged, nil
 	})

@@ -9,6 +9,8 @@ import (
 	lru "github.com/hashicorp/golang-lru/v2"
 
 	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/page"
 	"cirque/internal/service/present"
@@ -27,18 +29,29 @@ type Store interface {
 	LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (map[estate.Ref]estate.Revision, error)
 	RevisionsPage(ctx context.Context, ask page.Ask, word string) (page.Page[estate.Revision], error)
 	SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error)
+	ProposeDraft(ctx context.Context, d estate.Draft, why string, e event.Event) error
+	Proposed(ctx context.Context, id int64) (estate.Draft, error)
+	SettleProposal(ctx context.Context, d estate.Draft, e event.Event) error
 }
 
 // Config of a Room.
 type Config struct {
 	Store   Store
 	Present *present.Present
+	// Fleet says where machines' agents last reported from; nil where there is none.
+	Fleet Fleet
+}
+
+// A Fleet knows machines that have agents.
+type Fleet interface {
+	Reported(ctx context.Context) (of func(folded string) *fleet.Judgement, err error)
 }
 
 // A Room is safe for any number of goroutines.
 type Room struct {
 	store   Store
 	present *present.Present
+	fleet   Fleet
 
 	drafted   *lru.Cache[draftKey, *lineup.Estate]
 	publishes chan struct{} // held by who publishes
@@ -50,5 +63,6 @@ func New(cfg Config) (*Room, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Room{drafted: drafted, store: cfg.Store, present: cfg.Present, publishes: make(chan struct{}, 1)}, nil
+	return &Room{drafted: drafted, store: cfg.Store, present: cfg.Present, fleet: cfg.Fleet,
+		publishes: make(chan struct{}, 1)}, nil
 }

@@ -76,13 +76,13 @@ func (s *Room) Unlisted(ctx context.Context, listed func(folded string) bool) (m
 	return out, err
 }
 
-// Reported gives what says whether an agent has ever reported from a machine, by its folded name.
-func (s *Room) Reported(ctx context.Context) (has func(folded string) bool, err error) {
+// Reported gives what an agent last reported from a machine, by its folded name; nil where none ever has.
+func (s *Room) Reported(ctx context.Context) (of func(folded string) *fleet.Judgement, err error) {
 	_, err = s.look(ctx, func(*fleet.Fleet, time.Time) {})
-	return func(folded string) bool {
+	return func(folded string) *fleet.Judgement {
 		s.keep.mu.RLock()
 		defer s.keep.mu.RUnlock()
-		return s.keep.fleet.Get(folded) != nil
+		return s.keep.fleet.Get(folded)
 	}, err
 }
 

@@ -177,8 +177,8 @@ func (s *Room) CheckAccount(ctx context.Context, remote, where, called, password
 	return a, nil
 }
 
-// principal says what an account may do now; nil for one of a directory that has no such person any more, or whose people
-// may sign in no longer.
+// principal says what an account may do now; nil for one of a directory that has no such person any more, or whose
+// people may sign in no longer.
 func (s *Room) principal(a access.Account) *access.Principal {
 	p := &access.Principal{Name: a.Name, Role: a.Role, Sites: a.Sites, User: a.User(), Account: name.Fold(a.Name)}
 	if a.Source == "" {

@@ -72,8 +72,8 @@ func (k *kept) OfQueue(_ context.Context, queue string) (list []*fleet.Judgement
 	return list, silent, k.fleet.Len(), nil
 }
 
-func (k *kept) Reported(context.Context) (func(string) bool, error) {
-	return func(folded string) bool { return k.fleet.Get(folded) != nil }, nil
+func (k *kept) Reported(context.Context) (func(string) *fleet.Judgement, error) {
+	return k.fleet.Get, nil
 }
 
 // slowly proves by looking at everybody anew: rows as "machine user queue kind state says", sorted.

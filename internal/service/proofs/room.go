@@ -40,7 +40,7 @@ type Config struct {
 	Fleet interface {
 		Every(ctx context.Context) (list []*fleet.Judgement, silent []bool, err error)
 		OfQueue(ctx context.Context, queue string) (list []*fleet.Judgement, silent []bool, all int, err error)
-		Reported(ctx context.Context) (has func(folded string) bool, err error)
+		Reported(ctx context.Context) (of func(folded string) *fleet.Judgement, err error)
 	}
 	// Queues gives one queue by its name or an old one.
 	Queues interface {

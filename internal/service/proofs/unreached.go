@@ -67,7 +67,7 @@ func (s *Room) unreached(ctx context.Context, queue string) ([]endpoint.Unreache
 	}
 	out := []endpoint.Unreached{}
 	for _, u := range list {
-		if (queue == "" || slices.Contains(u.Queues, queue)) && !reported(name.Fold(u.Machine)) {
+		if (queue == "" || slices.Contains(u.Queues, queue)) && reported(name.Fold(u.Machine)) == nil {
 			out = append(out, u)
 		}
 	}
@@ -89,7 +89,7 @@ func (s *Room) receivers(ctx context.Context, snap *present.View) ([]endpoint.Un
 	var all []endpoint.Unreached
 	seen := map[string]bool{}
 	add := func(machine, known, platform string) {
-		if k := name.Fold(machine); !seen[k] && !reported(k) {
+		if k := name.Fold(machine); !seen[k] && reported(k) == nil {
 			seen[k] = true // once, where directory and estate both know it
 			all = append(all, endpoint.Unreached{Machine: machine, Known: known, Platform: platform})
 		}

@@ -80,8 +80,8 @@ func (s *Room) aead() (cipher.AEAD, error) {
 	return cipher.NewGCM(block)
 }
 
-// KeysFor opens the keys that go to a server, device, mail server or hook: those that are for it, at the address that it
-// had when they were entered.
+// KeysFor opens the keys that go to a server, device, mail server or hook: those that are for it, at the address that
+// it had when they were entered.
 func (s *Room) KeysFor(w stock.Watch) []stock.Key {
 	st := s.present.Stock()
 	var out []stock.Key

@@ -14,8 +14,8 @@ import (
 	"cirque/core/stock"
 )
 
-// addresses gives where what a key can be for is now: the origin of each, by how a key names it. A notice has as many as
-// it posts to.
+// addresses gives where what a key can be for is now: the origin of each, by how a key names it. A notice has as many
+// as it posts to.
 func (s *Room) addresses() map[string][]string {
 	out := map[string][]string{}
 	for _, kind := range []string{stock.KindServer, stock.KindDevice} {

@@ -56,10 +56,20 @@ func (s *Room) Snapshots(ctx context.Context, p *access.Principal) ([]snapshot.S
 	return list, err
 }
 
-// RemoveSnapshot forgets one.
+// RemoveSnapshot forgets one: one's own, or anybody's for who publishes for all sites.
 func (s *Room) RemoveSnapshot(ctx context.Context, p *access.Principal, called string) error {
 	if err := access.Check(p, access.RefreshEndpoint); err != nil {
 		return err
+	}
+	if !p.MayAt(access.Publish, "") {
+		taken, err := s.store.Snapshot(ctx, called)
+		if err != nil {
+			return err
+		}
+		if taken.Author != p.Name {
+			return fault.New(fault.Denied, "not-your-snapshot", "ask "+taken.Author+", or an administrator of all sites",
+				"the snapshot %s is of %s", called, taken.Author)
+		}
 	}
 	return s.store.RemoveSnapshot(ctx, called, event.Event{Kind: event.SnapshotGone, Subject: called,
 		Author: p.Name}.Saying(

@@ -9,6 +9,14 @@ export const draftQuery = () =>
     queryFn: ({ signal }) => ask(api.GET("/api/v1/draft", { signal })),
   });
 
+/** The drafts that are proposed to administrators of all sites. */
+export const proposalsQuery = () =>
+  queryOptions({
+    queryKey: ["draft", "proposals"],
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/proposals", { params: { query }, signal })),
+  });
+
 /** The estate as one's own draft has it. */
 export const draftDocumentQuery = () =>
   queryOptions({

@@ -6,17 +6,20 @@ import { draftChanged, draftQuery, sendEdits } from "../../api/drafts";
 import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useForm } from "../../parts/useForm";
+import { useMay } from "../../parts/useMay";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Diffs } from "../../ui/Diffs";
 import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { Proposals, Propose } from "./Proposals";
 import { RehearsalSection } from "./RehearsalSection";
 
 /** What is decided and not yet published: its changes, its effect, and publishing it. */
 export function DraftPage() {
   const draft = useQuery(draftQuery());
+  const mayTake = useMay("manage tokens"); // as whoever looks after all sites may
   const { hash } = useLocation();
   const there = draft.data !== undefined;
   useEffect(() => {
@@ -44,6 +47,13 @@ export function DraftPage() {
           .
         </p>
       )}
+      {d.proposed_at && (
+        <p className="mt-1">
+          It is proposed to the administrators of all sites: {d.proposed_why}. Changing it takes
+          that back.
+        </p>
+      )}
+      {mayTake && <Proposals empty={d.total === 0} />}
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[2fr_3fr]">
         {d.total > 0 && <Changes draft={d} />}
         <div className={`flex flex-col gap-6 ${d.total === 0 ? "lg:col-span-2" : ""}`}>
@@ -126,6 +136,7 @@ function Publish({ draft: d }: { draft: Draft }) {
     },
   });
   const lacks = !form.value.reason.trim();
+  const error = form.error();
   return (
     <section aria-labelledby="publish">
       <h2 id="publish">Publish</h2>
@@ -151,6 +162,7 @@ function Publish({ draft: d }: { draft: Draft }) {
           </Button>
         </div>
       </Form>
+      {error && <Propose draft={d} error={error} reason={form.value.reason} />}
       {d.conflicts.length > 0 ? (
         <p className="mt-1">
           <Mark of="no">Mend the conflicts first.</Mark>

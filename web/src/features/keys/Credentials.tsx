@@ -192,8 +192,7 @@ export function Credentials() {
             <input
               type="checkbox"
               className="size-[24px] accent-accent"
-              checked={k.allow_clear ?? false}
-              onChange={(e) => form.change({ allow_clear: e.target.checked })}
+              {...form.check("allow_clear")}
             />
             may be sent without TLS, where others can read it
           </label>

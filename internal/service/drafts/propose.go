@@ -1,0 +1,111 @@
+package drafts
+
+import (
+	"cmp"
+	"context"
+	"fmt"
+	"strings"
+
+	"cirque/core/access"
+	"cirque/core/estate"
+	"cirque/core/event"
+	"cirque/core/fault"
+)
+
+// Propose offers one's own draft, as it is, to whoever may publish it: what reaches beyond somebody's sites is not
+// theirs to publish, and need not be lost. The next edit takes that back.
+func (s *Room) Propose(ctx context.Context, p *access.Principal, called, reason string) (estate.DraftSheet, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	reason = strings.TrimSpace(reason)
+	if reason == "" {
+		return estate.DraftSheet{}, fault.New(fault.Invalid, "reason-missing", "say in a few words why, with -m REASON",
+			"a proposal needs a reason")
+	}
+	d, err := s.Own(ctx, p, called)
+	if err != nil {
+		return d, err
+	}
+	if len(d.Changes) == 0 {
+		return d, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply FILE, or edit in the "+
+			"console", "the draft %s changes nothing", d.Name)
+	}
+	if err := s.store.ProposeDraft(ctx, d.Draft, reason, event.Event{Kind: event.DraftProposed, Subject: d.Name,
+		Author: p.Name}.Saying("The draft {name} of {author} was proposed: {reason}", "name", d.Name, "author",
+		event.Person(p.Name), "reason", reason)); err != nil {
+		return d, err
+	}
+	return s.Own(ctx, p, called)
+}
+
+// Proposals lists the drafts that are proposed, the latest first.
+func (s *Room) Proposals(ctx context.Context, p *access.Principal) ([]estate.ProposedDraft, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	list, err := s.store.Drafts(ctx)
+	out := []estate.ProposedDraft{}
+	for _, d := range list {
+		if d.ProposedAt != nil {
+			out = append(out, estate.ProposedDraft{ID: d.ID, Author: d.Author, Draft: d.Name, Base: d.Base,
+				Reason: d.ProposedWhy,
+				At:     *d.ProposedAt})
+		}
+	}
+	return out, err
+}
+
+// TakeProposal makes a proposed draft a draft of one's own, to look at, rehearse, change and publish like any other.
+// The one that was proposed stays its owner's. into names one's own draft, which must be empty; proposal-ID when
+// absent.
+func (s *Room) TakeProposal(ctx context.Context, p *access.Principal, id int64, into string) (estate.DraftSheet,
+	error) {
+	d, err := s.proposed(ctx, p, id)
+	if err != nil {
+		return estate.DraftSheet{}, err
+	}
+	called := cmp.Or(into, fmt.Sprintf("proposal-%d", id))
+	own, err := s.Own(ctx, p, called)
+	if err != nil {
+		return own, err
+	}
+	if len(own.Changes) > 0 {
+		return own, fault.New(fault.Conflict, "proposal-taken", "publish or discard it first", "your draft %s is not "+
+			"empty", called)
+	}
+	mine := own.Draft
+	mine.Base, mine.Kept = d.Base, d.Kept
+	if _, err := s.store.SaveDraft(ctx, mine); err != nil {
+		return own, err
+	}
+	if err := s.store.SettleProposal(ctx, d, event.Event{Kind: event.DraftTaken, Subject: d.Name, Author: p.Name}.Saying(
+		"The proposal of {author}, {reason}, was taken over", "author", event.Person(d.Author), "reason",
+		d.ProposedWhy)); err != nil {
+		return own, err
+	}
+	return s.Own(ctx, p, called)
+}
+
+// DeclineProposal says no to a proposed draft, which stays its owner's.
+func (s *Room) DeclineProposal(ctx context.Context, p *access.Principal, id int64, reason string) error {
+	d, err := s.proposed(ctx, p, id)
+	if err != nil {
+		return err
+	}
+	return s.store.SettleProposal(ctx, d, event.Event{Kind: event.DraftDeclined, Subject: d.Name, Author: p.Name}.Saying(
+		"The proposal of {author}, {proposed}, was declined: {reason}", "author", event.Person(d.Author), "proposed",
+		d.ProposedWhy, "reason", strings.TrimSpace(reason)))
+}
+
+// proposed finds a proposal for whoever may publish for all sites.
+func (s *Room) proposed(ctx context.Context, p *access.Principal, id int64) (estate.Draft, error) {
+	if err := access.Check(p, access.Publish); err != nil {
+		return estate.Draft{}, err
+	}
+	if !p.MayAt(access.Publish, "") {
+		return estate.Draft{}, fault.New(fault.Denied, "not-allowed", "ask an administrator of all sites", "%s may not "+
+			"decide on proposals", p.Name)
+	}
+	return s.store.Proposed(ctx, id)
+}
