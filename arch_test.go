@@ -27,7 +27,7 @@ var arrows = map[string][]string{
 	"core/continuity":   {"core/endpoint", "core/lineup", "core/live", "core/name", "core/words"},
 	"core/decommission": {"core/driver", "core/estate", "core/fault", "core/stock"},
 	"core/directory":    {"core/document", "core/fault", "core/name"},
-	"core/document":     {"core/fault"},
+	"core/document":     {"core/fault", "core/words"},
 	"core/driver":       {"core/estate", "core/fault"},
 	"core/endpoint": {"core/directory", "core/estate", "core/fault", "core/lineup", "core/name",
 		"core/words"},

@@ -18,6 +18,7 @@ import (
 	"go.yaml.in/yaml/v3"
 
 	"cirque/core/fault"
+	"cirque/core/words"
 )
 
 // Limits on what is read, against documents made to exhaust memory.
@@ -194,7 +195,26 @@ func (n Node) Text() (string, bool) {
 		n.Complain("write a text", "a text is wanted here, found %s", n.kind())
 		return "", false
 	}
-	return n.y.value, true
+	return n.plain(n.y.value, mostText, true)
+}
+
+// Lengths of texts, in bytes.
+const (
+	mostLine = 1024
+	mostText = 16 << 10
+)
+
+// plain complains of a text that is too long, or does something to whatever shows it.
+func (n Node) plain(s string, most int, lines bool) (string, bool) {
+	switch {
+	case len(s) > most:
+		n.Complain(fmt.Sprintf("write at most %d bytes", most), "the text has %d bytes", len(s))
+	case words.Controls(s, lines):
+		n.Complain("leave them out", "control characters stand in %q", s)
+	default:
+		return s, true
+	}
+	return "", false
 }
 
 // Bool reads true or false.
@@ -330,5 +350,6 @@ func (n Node) Value() (any, bool) {
 			return float64(v), true
 		}
 	}
-	return n.y.value, true
+	s, ok := n.plain(n.y.value, mostText, true)
+	return s, ok
 }

@@ -23,11 +23,15 @@ func (o Object) Get(key string) (Node, bool) {
 
 // Text reads the key's text, or "" where the key is absent.
 func (o Object) Text(key string) string {
-	if n, ok := o.fields[key]; ok {
-		s, _ := n.Text()
-		return s
+	n, ok := o.fields[key]
+	if !ok {
+		return ""
 	}
-	return ""
+	s, ok := n.Text()
+	if ok && key != "note" && key != "notice" {
+		s, _ = n.plain(s, mostLine, false)
+	}
+	return s
 }
 
 // Bool reads the key's truth, or false where the key is absent.

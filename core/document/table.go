@@ -67,7 +67,7 @@ func Table(name, text string, must, may []string, most int) (rows [][]string, he
 	}
 	for i, row := range all[1:] {
 		for j := range row {
-			row[j] = strings.TrimSpace(row[j])
+			row[j] = asWritten(strings.TrimSpace(row[j]))
 		}
 		all[i+1] = row
 	}
@@ -82,13 +82,43 @@ func Cell(row []string, head map[string]int, column string) string {
 	return ""
 }
 
-// WriteTable writes CSV.
+// WriteTable writes CSV, whose cells no spreadsheet computes.
 func WriteTable(head []string, rows [][]string) string {
 	var b strings.Builder
 	w := csv.NewWriter(&b)
 	_ = w.Write(head) // a builder takes everything
-	_ = w.WriteAll(rows)
+	for _, row := range rows {
+		row = slices.Clone(row)
+		for i := range row {
+			row[i] = Harmless(row[i])
+		}
+		_ = w.Write(row)
+	}
+	w.Flush()
 	return b.String()
+}
+
+// Harmless writes a cell that a spreadsheet would compute as a text for it, by the apostrophe that spreadsheets take for
+// that; Table reads it back as it was.
+func Harmless(cell string) string {
+	if computed(cell) {
+		return "'" + cell
+	}
+	return cell
+}
+
+// asWritten undoes Harmless.
+func asWritten(cell string) string {
+	if rest, ok := strings.CutPrefix(cell, "'"); ok && computed(rest) {
+		return rest
+	}
+	return cell
+}
+
+// computed says whether a spreadsheet takes a cell for more than a text, or would once apostrophes in front are gone.
+func computed(cell string) bool {
+	cell = strings.TrimLeft(cell, "'")
+	return cell != "" && strings.ContainsRune("=+-@\t\r\n＝＋－＠", []rune(cell)[0])
 }
 
 // MaxRows is how many lines a table may have.

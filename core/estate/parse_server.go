@@ -1,6 +1,7 @@
 package estate
 
 import (
+	"fmt"
 	"net/url"
 	"regexp"
 	"slices"
@@ -9,8 +10,21 @@ import (
 	"cirque/core/document"
 )
 
-// uri reads an absolute URI with a host.
-func (p *parser) uri(o document.Object) string {
+// Schemes of what prints, as URIs have them: IPP (RFC 3510, RFC 7472), what it is carried by, raw data and LPD (RFC
+// 1179). Nothing else is led to: not here, and not by agents.
+var (
+	serverSchemes = []string{"ipp", "ipps", "http", "https"}
+	deviceSchemes = append(slices.Clone(serverSchemes), "socket", "lpd")
+)
+
+// PrintsTo says whether a URI leads to something that prints.
+func PrintsTo(uri string) bool {
+	u, err := url.Parse(uri)
+	return err == nil && u.Host != "" && slices.Contains(deviceSchemes, u.Scheme)
+}
+
+// uri reads an absolute URI with a host, of one of some schemes.
+func (p *parser) uri(o document.Object, schemes []string) string {
 	o.Need("uri")
 	n, ok := o.Get("uri")
 	if !ok {
@@ -22,8 +36,12 @@ func (p *parser) uri(o document.Object) string {
 	}
 	u, err := url.Parse(s)
 	switch {
-	case err != nil || u.Scheme == "" || u.Host == "" && u.Opaque == "":
+	case err != nil || u.Scheme == "" || u.Host == "" && (u.Opaque == "" || slices.Contains(schemes, u.Scheme)):
 		n.Complain("write SCHEME://HOST, such as ipp://10.40.8.31/ipp/print", "%q is no absolute URI", s)
+	case !slices.Contains(schemes, u.Scheme):
+		n.Complain("write one of "+strings.Join(schemes, ", "), "%q is no scheme of what prints here", u.Scheme)
+	case len(s) > mostURI:
+		n.Complain(fmt.Sprintf("write at most %d bytes", mostURI), "the URI has %d bytes", len(s))
 	case u.User != nil:
 		n.Complain("leave the sign-in out of the URI", "%q carries a sign-in", u.Redacted())
 	}
@@ -31,7 +49,7 @@ func (p *parser) uri(o document.Object) string {
 }
 
 func (p *parser) server(o document.Object) {
-	s := Server{Name: p.name(o, "server"), Title: o.Text("title"), URI: p.uri(o), Note: o.Text("note")}
+	s := Server{Name: p.name(o, "server"), Title: o.Text("title"), URI: p.uri(o, serverSchemes), Note: o.Text("note")}
 	s.Location = p.place(o, "server "+s.Name)
 	if n, ok := o.Get("queue_root"); ok {
 		if t, ok := n.Text(); ok {
@@ -54,6 +72,9 @@ func (p *parser) serverSet(o document.Object) {
 	p.doc.ServerSets = append(p.doc.ServerSets, s)
 }
 
+// mostURI is the longest URI of IPP, in bytes (RFC 8011, section 5.1.6).
+const mostURI = 1023
+
 var macRE = regexp.MustCompile(`^[0-9a-f]{12}$`)
 
 // NormalMAC brings a hardware address in any usual notation to six pairs divided by colons.
@@ -70,7 +91,7 @@ func NormalMAC(s string) (string, bool) {
 }
 
 func (p *parser) device(o document.Object) {
-	d := Device{Name: p.name(o, "device"), Title: o.Text("title"), URI: p.uri(o), AddressKeptBy: p.oneOf(o,
+	d := Device{Name: p.name(o, "device"), Title: o.Text("title"), URI: p.uri(o, deviceSchemes), AddressKeptBy: p.oneOf(o,
 		"address_kept_by", "reservation", "static", "unknown"), Note: o.Text("note")}
 	d.Location = p.place(o, "device "+d.Name)
 	if n, ok := o.Get("mac"); ok {

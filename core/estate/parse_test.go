@@ -259,3 +259,26 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// TestSchemes: a server or device is led to by a scheme of what prints, and by nothing else; agents are told by the same
+// rule.
+func TestSchemes(t *testing.T) {
+	t.Parallel()
+	for uri, want := range map[string][2]bool{ // of a server, of a device
+		"ipp://a.example/": {true, true}, "ipps://a.example/ipp": {true, true}, "http://a.example:631/": {true, true},
+		"https://a.example/": {true, true}, "socket://a.example:9100": {false, true}, "lpd://a.example/q": {false, true},
+		"IPP://a.example/": {true, true}, "file:///etc/passwd": {}, "file:/etc/passwd": {}, "javascript:alert(1)": {},
+		"ftp://a.example/": {}, "smb://a.example/x": {}, "data:text/plain,x": {}, "ipp:a.example": {}, "ipp:///x": {},
+		"gopher://a.example/": {}, "pdf:/": {}, "ipp://a.example/" + strings.Repeat("x", 1100): {},
+	} {
+		for i, list := range []string{"servers", "devices"} {
+			_, err := parse("estate: 1\n" + list + ": [{name: a, uri: \"" + uri + "\"}]")
+			if (err == nil) != want[i] {
+				t.Errorf("%s in %s: %v", uri, list, err)
+			}
+		}
+		if len(uri) < 1000 && PrintsTo(uri) != want[1] {
+			t.Errorf("an agent is led to %s: %v", uri, PrintsTo(uri))
+		}
+	}
+}

@@ -1,7 +1,6 @@
 package stock
 
 import (
-	"encoding/csv"
 	"fmt"
 	"net/netip"
 	"slices"
@@ -41,14 +40,11 @@ func Reservations(devices []Listed) (out []Reservation, lacking []fault.Detail) 
 
 // ReservationsCSV writes reservations with a head line.
 func ReservationsCSV(list []Reservation) string {
-	var b strings.Builder
-	w := csv.NewWriter(&b)
-	_ = w.Write([]string{"mac", "address", "name"}) // a builder takes everything
+	var rows [][]string
 	for _, r := range list {
-		_ = w.Write([]string{r.MAC, r.Address.String(), r.Name})
+		rows = append(rows, []string{r.MAC, r.Address.String(), r.Name})
 	}
-	w.Flush()
-	return b.String()
+	return document.WriteTable([]string{"mac", "address", "name"}, rows)
 }
 
 // A RawReservation is one as a DHCP server's configuration has it, with where it stands there. Nothing of it is

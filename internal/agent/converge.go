@@ -4,11 +4,13 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 	"time"
 
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/name"
 	"cirque/internal/agentproto"
@@ -113,6 +115,9 @@ func peopleOf(contexts []lineup.Query) []string {
 
 func (a *Agent) do(ctx context.Context, s endpoint.Step) error {
 	s.Want.URI = a.absolute(s.Want.URI)
+	if (s.Do == "add" || s.Do == "change") && !estate.PrintsTo(s.Want.URI) {
+		return fmt.Errorf("%q leads to nothing that prints, and is not installed", s.Want.URI)
+	}
 	switch s.Do {
 	case "add":
 		return a.cfg.Spooler.Add(ctx, s.Want)

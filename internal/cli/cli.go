@@ -79,13 +79,13 @@ func Execute(ctx context.Context, local Local, args []string, io Streams, env fu
 	cmd := rootCommand(r)
 	cmd.SetArgs(append([]string{}, args...))
 	cmd.SetIn(io.In)
-	cmd.SetOut(io.Out)
+	cmd.SetOut(&plainWriter{to: io.Out})
 	cmd.SetErr(io.Err)
 	err := cmd.ExecuteContext(ctx)
 	if err == nil {
 		return ExitOK
 	}
-	return report(io.Err, err)
+	return report(&plainWriter{to: io.Err}, err)
 }
 
 // errNo is a question answered with no; all has been said.

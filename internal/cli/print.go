@@ -10,6 +10,8 @@ import (
 	"time"
 	"unicode/utf8"
 
+	"cirque/core/words"
+
 	"github.com/spf13/cobra"
 	"go.yaml.in/yaml/v3"
 	"golang.org/x/term"
@@ -75,7 +77,12 @@ type table struct {
 
 func (r *root) table(head ...string) *table { return &table{width: r.width, head: head} }
 
-func (t *table) add(cells ...string) { t.rows = append(t.rows, cells) }
+func (t *table) add(cells ...string) {
+	for i := range cells {
+		cells[i] = words.Escape(cells[i], "")
+	}
+	t.rows = append(t.rows, cells)
+}
 
 func (t *table) write(w io.Writer) {
 	widths := make([]int, len(t.head))

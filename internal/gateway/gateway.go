@@ -17,6 +17,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/job"
+	"cirque/core/words"
 	"cirque/internal/ipp"
 	"cirque/internal/service/jobs"
 )
@@ -140,7 +141,9 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 		}
 		return req.Respond(ipp.OK, "")
 	}
-	d := job.Document{Name: req.Text(ipp.OperationGroup, "job-name"), Owner: owner(p, req), Format: format}
+	// What a client makes up reaches a device's panel and the history (RFC 8011, section 5.1.3: a name has 255 octets).
+	d := job.Document{Name: words.OneLine(req.Text(ipp.OperationGroup, "job-name"), 255),
+		Owner: words.OneLine(owner(p, req), 255), Format: format}
 	out, err := g.jobs.Deliver(ctx, route, d, body)
 	if err != nil {
 		return g.refuse(req, err)

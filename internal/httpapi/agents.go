@@ -17,6 +17,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/fleet"
 	"cirque/core/page"
+	"cirque/core/words"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
 )
@@ -139,8 +140,9 @@ func checkupsRoutes(s *server, a huma.API) {
 			return &out[page.Page[endpoint.Talk]]{v}, err
 		})
 	type answer struct{ Body agentproto.CheckupAnswer }
-	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small,
+	route(s, a, "POST", agentproto.CheckupPath, "answer-checkup", "An agent tells what its checkup found", small.asTold(),
 		func(ctx context.Context, in *answer) (*struct{}, error) {
+			words.Clean(&in.Body)
 			checks := make([]endpoint.Check, 0, len(in.Body.Checks))
 			for _, r := range in.Body.Checks {
 				checks = append(checks, endpoint.Check{Check: r.Check, Result: r.Result, Says: r.Says, Fix: r.Fix})

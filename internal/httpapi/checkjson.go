@@ -1,12 +1,15 @@
 package httpapi
 
 import (
+	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
+
+	"cirque/core/words"
 
 	"github.com/danielgtaylor/huma/v2"
 )
@@ -21,6 +24,7 @@ const (
 
 // A checker holds a value against a schema. It ends when it has complained enough.
 type checker struct {
+	strict   bool // control characters are refused
 	registry huma.Registry
 	found    []error
 	place    []byte
@@ -30,7 +34,7 @@ type checker struct {
 
 // checkJSON gives a problem with up to complaintsMost places, or nil. Schemas are JSON Schema as huma makes it (OpenAPI
 // 3.1, section 4.8.24).
-func checkJSON(registry huma.Registry, schema *huma.Schema, b []byte) error {
+func checkJSON(registry huma.Registry, schema *huma.Schema, b []byte, strict bool) error {
 	unreadable := func(what string) error {
 		return newError(http.StatusBadRequest, "", &huma.ErrorDetail{Location: "body", Message: what})
 	}
@@ -41,7 +45,7 @@ func checkJSON(registry huma.Registry, schema *huma.Schema, b []byte) error {
 	if err := json.Unmarshal(b, &v); err != nil {
 		return unreadable(err.Error())
 	}
-	k := checker{registry: registry, place: []byte("body"), path: huma.NewPathBuffer(nil, 0)}
+	k := checker{strict: strict, registry: registry, place: []byte("body"), path: huma.NewPathBuffer(nil, 0)}
 	if !k.value(schema, v) {
 		k.found = append(k.found, &huma.ErrorDetail{Location: "body", Message: "reading ended there; more may be wrong"})
 	}
@@ -118,6 +122,10 @@ func (k *checker) value(s *huma.Schema, v any) bool {
 		return true
 	}
 	switch v := v.(type) {
+	case string:
+		if k.strict && words.Controls(v, k.severalLines()) && !k.complain("control characters are not taken") {
+			return false
+		}
 	case []any:
 		if s.Type == huma.TypeArray {
 			return k.array(s, v)
@@ -140,6 +148,14 @@ func (k *checker) value(s *huma.Schema, v any) bool {
 		}
 	}
 	return true
+}
+
+// severalLines says whether what stands where the checker is may have several lines: files, notes, certificates, and
+// what people answer.
+func (k *checker) severalLines() bool {
+	last := string(k.place[bytes.LastIndexByte(k.place, '.')+1:])
+	return slices.Contains([]string{"text", "note", "notice", "request", "ca", "reason", "answer", "before", "after"}, last) ||
+		bytes.Contains(k.place, []byte(".object")) // an edit of the estate, whose reader says which may
 }
 
 func (k *checker) array(s *huma.Schema, v []any) bool {

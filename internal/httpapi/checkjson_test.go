@@ -53,6 +53,11 @@ func TestCheckJSON(t *testing.T) {
 		{"POST /api/v1/session", `{"name":"a"}`, "body: expected required property password to be present"},
 		{"POST /api/v1/session", `{"name":"a","password":"b","x":{"y":[1]}}`, "x: unexpected property"},
 		{"POST /api/v1/session", `[]`, "body: expected object"},
+		{"POST /api/v1/session", `{"name":"a\nFAKE","password":"b"}`, "name: control characters are not taken"},
+		{"POST /api/v1/session", `{"name":"a\u0000","password":"b"}`, "name: control characters are not taken"},
+		{"POST /api/v1/session", `{"name":"a\u202eb","password":"b"}`, "name: control characters are not taken"},
+		{"POST /api/v1/snapshots", `{"name":"a","note":"two\nlines"}`, ""},
+		{"POST /api/v1/snapshots", `{"name":"a","note":"\u001b[2J"}`, "note: control characters are not taken"},
 		{"POST /api/v1/session", `{"name":"a","password":"b"}x`, "body: invalid character 'x' after top-level value"},
 		{"POST /api/v1/session", `{"name":"a","password":`, "body: unexpected end of JSON input"},
 		{"POST /api/v1/session", strings.Repeat("[", 100), "body: it is nested deeper than 64 levels"},
@@ -60,7 +65,7 @@ func TestCheckJSON(t *testing.T) {
 		{"POST /api/v1/lineups/batch", `[{"user":"mira"},{"user":2}]`, "body[1].user: expected string"},
 		{"POST /api/v1/lineups/batch", `{}`, "body: expected array"},
 	} {
-		got := places(checkJSON(registry, bodies[c.route], []byte(c.body)))
+		got := places(checkJSON(registry, bodies[c.route], []byte(c.body), true))
 		if want := c.want; want == "" && len(got) > 0 || want != "" && (len(got) == 0 || strings.TrimPrefix(got[0], "body.") != want) {
 			t.Errorf("%s of %s\n got %q\nwant %q", c.body, c.route, got, want)
 		}
@@ -75,7 +80,7 @@ func TestComplaintsEnd(t *testing.T) { //nolint:paralleltest // it counts alloca
 		"elements": "[" + strings.Repeat("0,", 9_000) + "0]",
 		"unknown":  "[" + strings.Repeat(`{"x":0},`, 9_000) + "{}]",
 	} {
-		got := places(checkJSON(registry, bodies["POST /api/v1/lineups/batch"], []byte(body)))
+		got := places(checkJSON(registry, bodies["POST /api/v1/lineups/batch"], []byte(body), true))
 		if len(got) != complaintsMost+1 || got[complaintsMost] != "body: reading ended there; more may be wrong" {
 			t.Errorf("%s: %d complaints, the last %q", what, len(got), got[len(got)-1])
 		}
@@ -87,7 +92,7 @@ func TestComplaintsEnd(t *testing.T) { //nolint:paralleltest // it counts alloca
 	} {
 		var got []string
 		cost := testing.AllocsPerRun(1, func() {
-			got = places(checkJSON(registry, bodies["POST /api/v1/lineups/batch"], []byte(body)))
+			got = places(checkJSON(registry, bodies["POST /api/v1/lineups/batch"], []byte(body), true))
 		})
 		if len(got) != 1 || cost > 100 {
 			t.Errorf("%s: %q, with %v allocations", what, got, cost)
@@ -119,7 +124,7 @@ func TestCheckJSONAsHuma(t *testing.T) {
 			_ = json.Unmarshal(b, &v)
 			var res huma.ValidateResult
 			huma.Validate(registry, schema, huma.NewPathBuffer(nil, 0), huma.ModeWriteToServer, v, &res)
-			got := checkJSON(registry, schema, b)
+			got := checkJSON(registry, schema, b, true)
 			if (got == nil) != (len(res.Errors) == 0) {
 				t.Fatalf("%s %s\n got %v\nhuma %v", route, b, places(got), res.Errors)
 			}
@@ -185,7 +190,7 @@ func FuzzCheckJSON(f *testing.F) {
 		f.Add([]byte(s))
 	}
 	f.Fuzz(func(t *testing.T, b []byte) {
-		if err := checkJSON(registry, schema, b); err == nil && !json.Valid(b) {
+		if err := checkJSON(registry, schema, b, true); err == nil && !json.Valid(b) {
 			t.Fatalf("taken: %q", b)
 		}
 	})
@@ -199,7 +204,7 @@ func BenchmarkCheckJSON(b *testing.B) {
 	b.Run("check", func(b *testing.B) {
 		b.SetBytes(int64(len(body)))
 		for b.Loop() {
-			if err := checkJSON(registry, bodies["POST /api/v1/lineups/batch"], body); err != nil {
+			if err := checkJSON(registry, bodies["POST /api/v1/lineups/batch"], body, true); err != nil {
 				b.Fatal(places(err))
 			}
 		}

@@ -7,6 +7,7 @@ import (
 	"io"
 	"mime"
 	"net/http"
+	"slices"
 	"strings"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -14,6 +15,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/fault"
+	"cirque/core/words"
 )
 
 // A body is what an operation takes: how many bytes at most, and for the larger ones who may send them, which is asked
@@ -21,6 +23,7 @@ import (
 type body struct {
 	most  int64
 	needs access.Action
+	told  bool // by a machine of what others made up there: control characters are taken out of it, not refused
 }
 
 // The sizes of bodies.
@@ -36,6 +39,15 @@ func (b body) by(a access.Action) body {
 	return b
 }
 
+// asTold is the body of a machine that tells what it found.
+func (b body) asTold() body {
+	b.told = true
+	return b
+}
+
+// toldKey is where an operation keeps that its body is told.
+const toldKey = "cirque-told"
+
 // actionKey is where an operation keeps who may send its body.
 const actionKey = "cirque-needs"
 
@@ -45,6 +57,7 @@ type entry struct {
 	own    bool // looks at its body itself
 	most   int64
 	needs  access.Action
+	told   bool
 	schema *huma.Schema // of JSON that it takes
 }
 
@@ -68,6 +81,7 @@ func (d *door) of(doc *huma.OpenAPI) {
 			}
 			e := entry{open: op.Security != nil && len(op.Security) == 0, most: op.MaxBodyBytes}
 			e.needs, _ = op.Metadata[actionKey].(access.Action)
+			e.told, _ = op.Metadata[toldKey].(bool)
 			if op.RequestBody != nil {
 				if media := op.RequestBody.Content["application/json"]; media != nil {
 					e.schema = media.Schema
@@ -117,6 +131,10 @@ func (s *server) open(c *gin.Context) {
 		refuse(fault.As(access.Check(nil, e.needs)))
 		return
 	}
+	if place := controlIn(c); place != "" && route != "" {
+		refuse(fault.New(fault.Invalid, "control-character", "leave it out", "%s has a control character", place))
+		return
+	}
 	if in == nil {
 		c.Next()
 		return
@@ -155,6 +173,24 @@ func (s *server) open(c *gin.Context) {
 	c.Next()
 }
 
+// controlIn names what has a control character among the parts of a path and its query; "" where nothing has.
+func controlIn(c *gin.Context) string {
+	for _, p := range c.Params {
+		if words.Controls(p.Value, false) {
+			return p.Key
+		}
+	}
+	if c.Request.URL.RawQuery == "" {
+		return ""
+	}
+	for key, list := range c.Request.URL.Query() {
+		if words.Controls(key, false) || slices.ContainsFunc(list, func(v string) bool { return words.Controls(v, false) }) {
+			return clip(words.Escape(key, ""))
+		}
+	}
+	return ""
+}
+
 // check holds a JSON body against its schema.
 func (s *server) check(c *gin.Context, e entry, b []byte) error {
 	if e.schema == nil || len(b) == 0 {
@@ -165,7 +201,7 @@ func (s *server) check(c *gin.Context, e entry, b []byte) error {
 			return newError(http.StatusUnsupportedMediaType, "unknown content type: "+t)
 		}
 	}
-	return checkJSON(s.door.registry, e.schema, b)
+	return checkJSON(s.door.registry, e.schema, b, !e.told)
 }
 
 // unread is the problem of a body that was not taken.

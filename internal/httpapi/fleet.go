@@ -10,6 +10,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fleet"
 	"cirque/core/page"
+	"cirque/core/words"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
 )
@@ -17,8 +18,9 @@ import (
 func fleetRoutes(s *server, a huma.API) {
 	type report struct{ Body endpoint.Report }
 	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands",
-		medium.by(access.Report),
+		medium.by(access.Report).asTold(),
 		func(ctx context.Context, in *report) (*out[endpoint.Judged], error) {
+			words.Clean(&in.Body)
 			e, err := s.svc.Fleet.Report(ctx, principalOf(ctx), in.Body)
 			return &out[endpoint.Judged]{e}, err
 		})

@@ -29,7 +29,7 @@ func packagesRoutes(s *server, a huma.API) {
 	}
 	op := operation(http.MethodPost, "/api/v1/drivers/packages", "add-package",
 		"Keep a driver package out of a zip archive",
-		body{driver.MaxArchive, access.KeepStock})
+		body{most: driver.MaxArchive, needs: access.KeepStock})
 	op.RequestBody = &huma.RequestBody{Required: true, Content: map[string]*huma.MediaType{
 		"application/zip": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}
 	// An archive is large: it is taken as the door has read it, rather than copied.

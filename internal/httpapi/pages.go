@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"math"
 	"reflect"
 	"slices"
 	"strconv"
@@ -48,7 +49,7 @@ func offsetOf(p Paging, offset int) (int, error) {
 		return offset, nil
 	}
 	n, err := strconv.Atoi(p.After)
-	if err != nil || n < 0 {
+	if err != nil || n < 0 || n > math.MaxInt32 {
 		return 0, fault.New(fault.Invalid, "after-invalid", "give the next of the page before, or leave it out",
 			"after is %q, which is no place in this list", p.After)
 	}

@@ -40,7 +40,7 @@ func route[I, O any](s *server, a huma.API, method, path, id, summary string, ta
 func operation(method, path, id, summary string, takes body) huma.Operation {
 	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: takes.most,
 		// The door has read the body, and held it against the schema.
-		BodyReadTimeout: -1, SkipValidateBody: true, Metadata: map[string]any{actionKey: takes.needs},
+		BodyReadTimeout: -1, SkipValidateBody: true, Metadata: map[string]any{actionKey: takes.needs, toldKey: takes.told},
 		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity,
 			http.StatusServiceUnavailable}}
 	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate",

@@ -11,6 +11,7 @@ import (
 	"cirque/core/decommission"
 	"cirque/core/estate"
 	"cirque/core/stock"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/service/jobs"
 	"cirque/internal/service/secrets"
@@ -206,8 +207,9 @@ func adoptionRoutes(s *server, a huma.API) {
 		})
 	type capture struct{ Body api.NewCapture }
 	route(s, a, "POST", "/api/v1/stock/captures", "capture", "Hand in what a reference machine has",
-		medium.by(access.Capture),
+		medium.by(access.Capture).asTold(),
 		func(ctx context.Context, in *capture) (*out[stock.Capture], error) {
+			words.Clean(&in.Body)
 			c, err := s.svc.Adopt.HandIn(ctx, principalOf(ctx), stock.Capture{Machine: in.Body.Machine,
 				Platform: in.Body.Platform,
 				Queues:   in.Body.Queues})

@@ -8,6 +8,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
@@ -228,9 +229,18 @@ func translate(err error) error {
 	if errors.Is(err, context.Canceled) {
 		return err
 	}
+	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Code[:2] == "22" { // data exceptions
+		return fault.New(fault.Invalid, "value-out-of-range", "write a usual text, or a smaller number", "a value is beyond "+
+			"what is kept").Because(err)
+	}
 	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Code[:2] != "57" && pe.Code[:2] != "08" &&
 		pe.Code[:2] != "53" {
 		return fault.As(err)
+	}
+	// What does not fit into a column is said by the driver in words alone.
+	if strings.Contains(err.Error(), "unable to encode") {
+		return fault.New(fault.Invalid, "value-out-of-range", "write a smaller number", "a number is beyond what is kept").
+			Because(err)
 	}
 	return fault.New(fault.Unavailable, "database-unavailable", "look at the database, and try again",
 		"the database does not answer").Because(err)

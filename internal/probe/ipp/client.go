@@ -18,6 +18,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/stock"
+	"cirque/core/words"
 	"cirque/internal/ipp"
 )
 
@@ -179,8 +180,9 @@ func (c *Client) Print(ctx context.Context, uri string, d job.Document, body io.
 func (c *Client) Send(ctx context.Context, uri string, key *stock.Key, d job.Document,
 	body io.Reader) (job.Outcome, error) {
 	request := func(op ipp.Op) ipp.Message {
-		return ipp.NewRequest(op, c.id.Add(1), uri, ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, d.Owner)),
-			ipp.Attr("job-name", ipp.Str(ipp.Name, d.Name)), ipp.Attr("document-format", ipp.Str(ipp.MIMEType, d.Format)))
+		return ipp.NewRequest(op, c.id.Add(1), uri,
+			ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, words.OneLine(d.Owner, 255))),
+			ipp.Attr("job-name", ipp.Str(ipp.Name, words.OneLine(d.Name, 255))), ipp.Attr("document-format", ipp.Str(ipp.MIMEType, d.Format)))
 	}
 	if _, err := c.exchange(ctx, uri, request(ipp.ValidateJob), nil, asking{key: key}); err != nil {
 		return job.Outcome{}, err

@@ -13,6 +13,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/words"
 )
 
 // MinPassword is the shortest password taken, in characters (NIST SP 800-63B asks for length, not for kinds of
@@ -165,9 +166,8 @@ func (s *Room) CheckAccount(ctx context.Context, remote, where, called, password
 		for _, k := range keys {
 			s.slow.Failed(k, s.now())
 		}
-		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: called, Author: where,
-			Remote: remote}.Saying(
-			"A sign-in as {name} failed", "name", event.Person(called))); err != nil {
+		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: words.OneLine(called, 256), Author: where,
+			Remote: remote}.Saying("A sign-in as {name} failed", "name", event.Person(words.OneLine(called, 256)))); err != nil {
 			s.log.Warn("a failed sign-in could not be recorded", "error", err)
 		}
 		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",

@@ -14,6 +14,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/stock"
+	"cirque/core/words"
 )
 
 // Rates of scans, in addresses a second, and how many are asked at once.
@@ -149,6 +150,7 @@ func (s *Room) runScan(ctx context.Context, c stock.Scan, addresses []netip.Addr
 				if err != nil {
 					d = nil
 				}
+				words.Clean(&d)
 				results <- result{a, d, uri}
 				return nil
 			})

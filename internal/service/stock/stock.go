@@ -12,6 +12,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/stock"
+	"cirque/core/words"
 	"cirque/internal/service/present"
 )
 
@@ -249,6 +250,7 @@ func (s *Room) question(ctx context.Context, l stock.Listed) (stock.Kept, error)
 		}
 	}
 	k.Check = checked(before.Check, begin.UTC(), s.now().Sub(begin), err)
+	words.Clean(&k) // what a device calls itself is somebody's text
 	s.cfg.KeyNotes.NoteKeys(ctx, keys)
 	return k, err
 }
