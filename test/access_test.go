@@ -230,14 +230,19 @@ func TestEveryRouteEveryRole(t *testing.T) {
 func TestAgentIsItsMachine(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
-	c := s.client(s.tokenFor("agent", access.Agent, "Host-1"))
+	token := s.tokenFor("agent", access.Agent, "Host-1")
+	c := s.client(token)
+	s.sits(token, "Host-1", `{"user":"m"}`, `{"user":"M","host":"Host-1","session":"remote","machine":"anywhere"}`)
 	for body, want := range map[string]int{
 		`[{"machine":"host-1"},{"user":"m","machine":"HOST-1"}]`:                 200,
 		`[{"user":"m","host":"host-1","session":"remote","machine":"anywhere"}]`: 200,
-		`[{"user":"m"}]`: 403,
-		`[{"machine":"host-1"},{"machine":"other"}]`:               403,
-		`[{"host":"other","session":"remote","machine":"host-1"}]`: 403,
-		`[{"addresses":["10.0.0.1"]}]`:                             403,
+		`[{"user":"m"}]`: 403, `[{"user":"other","machine":"host-1"}]`: 403,
+		`[{"user":"m","host":"host-1","session":"remote","machine":"elsewhere"}]`: 403,
+		`[{"user":"x","host":"host-1","session":"remote","machine":"anywhere"}]`:  403,
+		`[{"host":"host-1","session":"remote","machine":"anywhere"}]`:             403,
+		`[{"machine":"host-1"},{"machine":"other"}]`:                              403,
+		`[{"host":"other","session":"remote","machine":"host-1"}]`:                403,
+		`[{"addresses":["10.0.0.1"]}]`:                                            403,
 	} {
 		resp, err := c.Raw(t.Context(), "POST", "/api/v1/lineups/batch", nil, nil, json.RawMessage(body))
 		got := 403

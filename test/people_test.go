@@ -132,8 +132,11 @@ func TestRequests(t *testing.T) {
 	contains(t, "another's site", as(pier, 5, "request", "grant", "1"), "ardholm")
 	contains(t, "granted", as(pier, 0, "request", "grant", "2"), "in your draft")
 	as(pier, 0, "publish", "-m", "asked for")
-	if got := s.lineupOf(`{"user":"runa.falk"}`); got != "pier offered" {
+	if got := s.lineupOf(`{"user":"runa.falk","location":"brannoy"}`); got != "pier offered" {
 		t.Errorf("after it was published: %q", got)
+	}
+	if got := s.lineupOf(`{"user":"runa.falk","location":"ardholm"}`); got != "" {
+		t.Errorf("what a site's administrator grants holds at another: %q", got)
 	}
 	as(root, 3, "request", "decline", "1")
 	as(root, 0, "request", "decline", "1", "-m", "use the desk's")

@@ -151,6 +151,7 @@ func TestGateway(t *testing.T) {
 	t.Parallel()
 	s, set := printService(t)
 	token := s.tokenFor("agent", access.Agent, "desk-1")
+	s.sits(token, "desk-1", `{"user":"mira"}`, `{"user":"jonas"}`, `{"user":"ida"}`)
 	if status, _ := s.send("pool", "", "", ipp.GetPrinterAttributes, ""); status != 401 {
 		t.Errorf("nobody: %d", status)
 	}
@@ -227,6 +228,7 @@ func TestRealClient(t *testing.T) {
 	}
 	s, set := printService(t)
 	token := s.tokenFor("agent", access.Agent, "desk-1")
+	s.sits(token, "desk-1", `{"user":"mira"}`, `{"user":"jonas"}`, `{"user":"ida"}`)
 	dir := t.TempDir()
 	script := filepath.Join(dir, "check.test")
 	document := filepath.Join(dir, "page.txt")

@@ -51,7 +51,7 @@ installed here is left out. Nothing on the machine is changed.`,
 					len(read.Queues), read.Machine)
 				return w.Flush()
 			}
-			token, ca, err := to.read()
+			token, ca, err := to.read(c.InOrStdin())
 			if err != nil {
 				return err
 			}

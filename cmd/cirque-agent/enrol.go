@@ -43,13 +43,13 @@ func (p *place) open() (state string, m agent.Machine, err error) {
 func enrol() *cobra.Command {
 	var at place
 	var service, token, tokenFile, caFile, machine string
-	c := &cobra.Command{Use: "enrol --service URL --token TOKEN", Short: "Enrol this machine: make a key, and have " +
+	c := &cobra.Command{Use: "enrol --service URL --token-file FILE", Short: "Enrol this machine: make a key, and have " +
 		"it certified", Args: cobra.NoArgs,
 		Long: `Enrol this machine with an enrolment token, which an administrator makes: cirque enrol token NAME. A
 key is made here and never leaves the machine; the service certifies it, and from then on
 cirque-agent run needs neither token nor address. The token also says by which authority the service
 is known; with --ca that one counts instead.`,
-		Example: "  cirque-agent enrol --service https://cirque.skerry.example:8631 --token cirque-enrol_… --state " +
+		Example: "  cirque-agent enrol --service https://cirque.skerry.example:8631 --token-file token --state " +
 			"/var/lib/cirque-agent",
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, m, err := at.open()
@@ -57,14 +57,13 @@ is known; with --ca that one counts instead.`,
 				return err
 			}
 			if tokenFile != "" {
-				b, err := os.ReadFile(tokenFile)
-				if err != nil {
-					return fmt.Errorf("the token file %s cannot be read", tokenFile)
+				if token, err = agent.ReadSecret(tokenFile, c.InOrStdin()); err != nil {
+					return err
 				}
-				token = string(b)
 			}
 			if token == "" {
-				return errors.New("name the enrolment token, with --token or --token-file; an administrator makes one: cirque " +
+				return errors.New("name the file of the enrolment token with --token-file, or - for standard input; an " +
+					"administrator makes one: cirque " +
 					"enrol token NAME")
 			}
 			var ca []byte
@@ -94,7 +93,10 @@ is known; with --ca that one counts instead.`,
 	f := c.Flags()
 	f.StringVar(&service, "service", "", "the service's address")
 	f.StringVar(&token, "token", "", "the enrolment token")
-	f.StringVar(&tokenFile, "token-file", "", "a file that holds it")
+	_ = f.MarkDeprecated("token", "everybody on this machine sees it in the list of processes: use --token-file, or "+
+		"--token-file - and standard input")
+	f.StringVar(&tokenFile, "token-file", "", "a file that holds the enrolment token, which nobody else may read; - for "+
+		"standard input")
 	f.StringVar(&caFile, "ca", "", "the authority of the service's certificate, a PEM file, instead of what "+
 		"the token says")
 	f.StringVar(&machine, "machine", "", "the machine's name, where it is another than the system's")

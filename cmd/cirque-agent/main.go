@@ -6,6 +6,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"os"
 	"os/signal"
@@ -45,22 +46,22 @@ type reach struct{ service, tokenFile, caFile string }
 func (r *reach) flags(c *cobra.Command) {
 	f := c.Flags()
 	f.StringVar(&r.service, "service", "", "the service's address")
-	f.StringVar(&r.tokenFile, "token-file", "", "a file that holds this machine's token")
+	f.StringVar(&r.tokenFile, "token-file", "", "a file that holds this machine's token, which nobody else may "+
+		"read; - for standard "+
+		"input")
 	f.StringVar(&r.caFile, "ca", "", "the certificate authority to trust, a PEM file")
 }
 
-func (r *reach) read() (token string, ca []byte, err error) {
-	b, err := os.ReadFile(r.tokenFile)
-	if err != nil {
-		return "", nil, fmt.Errorf("the token file %s cannot be read; make one: cirque token create --role agent "+
-			"--machine NAME", r.tokenFile)
+func (r *reach) read(in io.Reader) (token string, ca []byte, err error) {
+	if token, err = agent.ReadSecret(r.tokenFile, in); err != nil {
+		return "", nil, fmt.Errorf("%w; to make a token: cirque token create --role agent --machine NAME", err)
 	}
 	if r.caFile != "" {
 		if ca, err = os.ReadFile(r.caFile); err != nil {
 			return "", nil, fmt.Errorf("the authority %s cannot be read", r.caFile)
 		}
 	}
-	return string(b), ca, nil
+	return token, ca, nil
 }
 
 func run() *cobra.Command {
@@ -90,7 +91,7 @@ service is away.`,
 				if to.service == "" || to.tokenFile == "" {
 					return errors.New("name both --service and --token-file, or neither on a machine that is enrolled")
 				}
-				if token, ca, err = to.read(); err != nil {
+				if token, ca, err = to.read(c.InOrStdin()); err != nil {
 					return err
 				}
 			}

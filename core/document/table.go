@@ -98,8 +98,8 @@ func WriteTable(head []string, rows [][]string) string {
 	return b.String()
 }
 
-// Harmless writes a cell that a spreadsheet would compute as a text for it, by the apostrophe that spreadsheets take for
-// that; Table reads it back as it was.
+// Harmless writes a cell that a spreadsheet would compute as a text for it, by the apostrophe that spreadsheets take
+// for that; Table reads it back as it was.
 func Harmless(cell string) string {
 	if computed(cell) {
 		return "'" + cell

@@ -12,7 +12,8 @@ import (
 // (Unicode, category Cc), and those that turn the direction of writing (UAX 9, section 2).
 func Control(r rune) bool {
 	switch r {
-	case '\u061c', '\u200e', '\u200f', '\u202a', '\u202b', '\u202c', '\u202d', '\u202e', '\u2066', '\u2067', '\u2068', '\u2069':
+	case '\u061c', '\u200e', '\u200f', '\u202a', '\u202b', '\u202c', '\u202d', '\u202e', '\u2066', '\u2067', '\u2068',
+		'\u2069':
 		return true
 	}
 	return unicode.IsControl(r)

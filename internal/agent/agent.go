@@ -3,6 +3,7 @@ package agent
 import (
 	"cmp"
 	"context"
+	"crypto/ed25519"
 	"encoding/json"
 	"errors"
 	"io/fs"
@@ -53,6 +54,7 @@ type Agent struct {
 
 	toldSum [32]byte // of the last report that arrived
 	toldAt  time.Time
+	told    []lineup.Query // the contexts in it
 }
 
 // kept is what survives a restart.
@@ -126,6 +128,12 @@ func New(cfg Config) (*Agent, error) {
 	if c.key == nil {
 		c.key = agentproto.ReadKey(a.kept.Key)
 	}
+	if id == nil {
+		c.learned = func(key ed25519.PublicKey) { // at once: the next start is to know it
+			a.kept.Key = agentproto.WriteKey(key)
+			a.keep()
+		}
+	}
 	return a, nil
 }
 
@@ -186,6 +194,7 @@ func (a *Agent) Run(ctx context.Context) error {
 		if known != "" {
 			a.converge(ctx, facts, contexts) // also while the service is away, and where a person changed something
 		}
+		a.introduce(ctx, facts, contexts)
 		lineups, tag, same, err := a.askWhileSame(ctx, facts, contexts, known)
 		switch {
 		case ctx.Err() != nil:
@@ -196,6 +205,9 @@ func (a *Agent) Run(ctx context.Context) error {
 			says := "the service does not answer; going on with what is kept"
 			if no, ok := errors.AsType[*refusal](err); ok && no.status < 500 {
 				says = "the service refuses this machine; going on with what is kept"
+				if no.code == notSignedInThere {
+					a.told, a.toldAt = nil, time.Time{} // it has forgotten who sits here
+				}
 			}
 			a.cfg.Log.Warn(says, "error", err)
 			if known == "" {
@@ -214,15 +226,30 @@ func (a *Agent) Run(ctx context.Context) error {
 			if !same {
 				a.kept.Contexts, a.kept.Lineups, a.kept.Tag = contexts, lineups, tag
 				a.places(ctx)
-				if a.identity == nil && a.client.key != nil {
-					a.kept.Key = agentproto.WriteKey(a.client.key)
-				}
 				a.keep()
 				a.converge(ctx, facts, contexts)
 			}
 		}
 	}
 	return nil
+}
+
+// notSignedInThere is the code with which the service says that it was not told of a session.
+const notSignedInThere = "not-signed-in-there"
+
+// introduce reports sessions that the service has not been told of: an agent speaks for people whom it reported, and is
+// answered for nobody else.
+func (a *Agent) introduce(ctx context.Context, facts Facts, contexts []lineup.Query) {
+	if sameContexts(contexts, a.told) {
+		return
+	}
+	installed, _, err := a.cfg.Spooler.List(ctx, peopleOf(contexts))
+	if err != nil {
+		a.cfg.Log.Error("the spooler cannot be read", "error", err)
+		return
+	}
+	a.fromSpooler(installed)
+	a.report(ctx, facts, contexts, installed)
 }
 
 // calledUpon has it report at the next look, and try again what failed.

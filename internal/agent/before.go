@@ -31,6 +31,7 @@ func Plan(ctx context.Context, o Opened) ([]string, error) {
 		s.SignedIn(a.logins)
 	}
 	contexts := facts.contexts()
+	a.introduce(ctx, facts, contexts)
 	lineups, _, _, err := c.ask(ctx, contexts, "", 0)
 	if err != nil {
 		return nil, err

@@ -19,6 +19,8 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/name"
+	"cirque/core/words"
 	"cirque/internal/agentproto"
 )
 
@@ -32,7 +34,8 @@ type client struct {
 	http     *http.Client
 	tls      *tls.Config
 	identity atomic.Pointer[tls.Certificate]
-	key      ed25519.PublicKey // of the service's answers; nil until it is known
+	key      ed25519.PublicKey           // of the service's answers; nil until it is known
+	learned  func(key ed25519.PublicKey) // hears of it the first time
 	pace     agentproto.Pace
 	asked    string // what the last answer asked for besides
 }
@@ -62,6 +65,14 @@ func newClient(service, token string, caPEM []byte) (*client, error) {
 		return nil, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT",
 			"%q is no address of a service", service)
 	}
+	if base.Scheme == "http" && !name.Loopback(base.Hostname()) {
+		return nil, fault.New(fault.Invalid, "service-plain", "write https://HOST:PORT", "%s is not loopback, and what is "+
+			"asked and answered there could be read and changed on the way", base.Host)
+	}
+	if base.User != nil {
+		return nil, fault.New(fault.Invalid, "service-url", "leave the sign-in out", "the address of the service carries a "+
+			"sign-in")
+	}
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
 	if caPEM != nil {
@@ -71,14 +82,19 @@ func newClient(service, token string, caPEM []byte) (*client, error) {
 				"the file holds no certificate")
 		}
 	}
-	return &client{base: base, token: token, http: &http.Client{Transport: t}, tls: t.TLSClientConfig,
+	return &client{base: base, token: token, http: &http.Client{Transport: t, CheckRedirect: noRedirect},
+		tls:  t.TLSClientConfig,
 		pace: agentproto.DefaultPace}, nil
 }
+
+// noRedirect keeps the agent's token and questions at the service that was meant.
+func noRedirect(*http.Request, []*http.Request) error { return http.ErrUseLastResponse }
 
 // refusal is the service's no, in its own words.
 type refusal struct {
 	says   string
 	status int // HTTP
+	code   string
 }
 
 func (r *refusal) Error() string { return r.says }
@@ -111,14 +127,19 @@ func (c *client) signedPost(ctx context.Context, path string, body any, header h
 	key := c.key
 	if key == nil {
 		if key = agentproto.ReadKey(resp.Header.Get(agentproto.KeyHeader)); key == nil {
-			return resp, answer, nil // an older service: it signs nothing, and has given no key
+			return resp, nil, errUnsigned
 		}
 	}
 	if !agentproto.Verify(key, resp.Header.Get(agentproto.SignatureHeader), nonce, b,
 		agentproto.TagOf(resp.Header.Get("ETag")), answer) {
 		return resp, nil, errUnsigned
 	}
-	c.key = key // from the first time on
+	if c.key == nil {
+		c.key = key // from the first time on
+		if c.learned != nil {
+			c.learned(key)
+		}
+	}
 	return resp, answer, nil
 }
 
@@ -156,12 +177,16 @@ func (c *client) send(ctx context.Context, method string, to *url.URL, b []byte,
 	if err != nil {
 		return nil, nil, err
 	}
+	if resp.StatusCode/100 == 3 && resp.StatusCode != http.StatusNotModified {
+		return resp, nil, &refusal{says: "the service leads elsewhere, which is not followed", status: resp.StatusCode}
+	}
 	if resp.StatusCode >= 400 {
-		var p struct{ Detail, Fix string }
+		var p struct{ Detail, Fix, Code string }
 		if json.Unmarshal(answer, &p) != nil || p.Detail == "" {
 			p.Detail = "the service answers " + resp.Status
 		}
-		return resp, nil, &refusal{strings.TrimSuffix(p.Detail+"; "+p.Fix, "; "), resp.StatusCode}
+		return resp, nil, &refusal{words.OneLine(strings.TrimSuffix(p.Detail+"; "+p.Fix, "; "), 1024), resp.StatusCode,
+			p.Code}
 	}
 	return resp, answer, nil
 }

@@ -199,5 +199,5 @@ func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query
 		}
 		return
 	}
-	a.toldSum, a.toldAt = sum, time.Now()
+	a.toldSum, a.toldAt, a.told = sum, time.Now(), contexts
 }

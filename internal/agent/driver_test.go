@@ -1,8 +1,11 @@
 package agent
 
 import (
+	"bytes"
 	"context"
+	"crypto/ed25519"
 	"encoding/json"
+	"io"
 	"net/http"
 	"net/http/httptest"
 	"strings"
@@ -55,7 +58,7 @@ func TestDriverIsHeldToItsWord(t *testing.T) {
 					_, _ = w.Write([]byte(c.file))
 					return
 				}
-				_ = json.NewEncoder(w).Encode(agentproto.Driver{Exact: c.exact, Package: "d", SetUpFile: c.setUp,
+				signed(w, r, agentproto.Driver{Exact: c.exact, Package: "d", SetUpFile: c.setUp,
 					Files: []agentproto.DriverFile{{Path: c.setUp, SHA256: c.sum}}})
 			}))
 			defer server.Close()
@@ -107,4 +110,16 @@ func TestRetriesGrow(t *testing.T) {
 	if f = failureAfter(f, other, errUnsigned, now); f.tries != 1 {
 		t.Error("another step begins where the former was")
 	}
+}
+
+// theKey is the service's in these tests.
+var theKey = ed25519.NewKeyFromSeed(bytes.Repeat([]byte{7}, ed25519.SeedSize))
+
+// signed answers as the service does.
+func signed(w http.ResponseWriter, r *http.Request, v any) {
+	asked, _ := io.ReadAll(r.Body)
+	b, _ := json.Marshal(v)
+	w.Header().Set(agentproto.SignatureHeader, agentproto.Sign(theKey, r.Header.Get(agentproto.NonceHeader), asked, "", b))
+	w.Header().Set(agentproto.KeyHeader, agentproto.WriteKey(theKey.Public().(ed25519.PublicKey)))
+	_, _ = w.Write(b)
 }

@@ -39,9 +39,13 @@ type Identity struct {
 // ReadIdentity reads what enrolling left in a state directory.
 func ReadIdentity(state string) (Identity, error) {
 	var id Identity
+	if err := private(identityFile(state)); err != nil && !errors.Is(err, fs.ErrNotExist) {
+		return id, err
+	}
 	b, err := os.ReadFile(identityFile(state))
 	if errors.Is(err, fs.ErrNotExist) {
-		return id, fault.New(fault.Invalid, "not-enrolled", "enrol it: cirque-agent enrol --service URL --token TOKEN; or "+
+		return id, fault.New(fault.Invalid, "not-enrolled", "enrol it: cirque-agent enrol --service URL --token-file "+
+			"FILE; or "+
 			"name the service and a token file", "this machine knows no service: it is not enrolled, and no service is named")
 	}
 	if err != nil {

@@ -50,10 +50,11 @@ a program needs is printed.`,
 				if made.Token.Site != "" {
 					site = made.Token.Site
 				}
-				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once.\n\nOn the endpoint:\n\n "+
-					" cirque-agent enrol --service %s --token %s --state /var/lib/cirque-agent\n",
+				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once:\n\n  %s\n\nOn the "+
+					"endpoint, with the token on standard input:\n\n  cirque-agent enrol --service %s --token-file - --state "+
+					"/var/lib/cirque-agent\n",
 					made.Token.Name, words.Count(made.Token.Uses, "machine"), site, made.Token.ExpiresAt.Local().Format(time.DateTime),
-					client.URL(), made.Secret)
+					made.Secret, client.URL())
 			})
 		}}
 	f := c.Flags()

@@ -34,7 +34,7 @@ type Identity interface {
 
 // Jobs takes jobs to devices.
 type Jobs interface {
-	GatewayRoute(p *access.Principal, called string) (jobs.Route, error)
+	GatewayRoute(ctx context.Context, p *access.Principal, called string) (jobs.Route, error)
 	Deliver(ctx context.Context, r jobs.Route, d job.Document, body io.Reader) (job.Outcome, error)
 }
 
@@ -120,7 +120,12 @@ func (g *Gateway) handle(ctx context.Context, p *access.Principal, name, host st
 	case req.ID < 1 || req.Text(ipp.OperationGroup, "attributes-charset") == "":
 		return req.Respond(ipp.BadRequest, "request-id or attributes-charset is missing")
 	}
-	route, err := g.jobs.GatewayRoute(p, name)
+	if p.Role == access.Agent && p.Person() == "" { // it speaks for whom the job names, if it may
+		as := *p
+		as.For = words.OneLine(req.Text(ipp.OperationGroup, "requesting-user-name"), 255)
+		p = &as
+	}
+	route, err := g.jobs.GatewayRoute(ctx, p, name)
 	if err != nil {
 		return g.refuse(req, err)
 	}

@@ -44,7 +44,7 @@ func (*house) ByToken(token string) *access.Principal {
 	return &access.Principal{Name: "the agent on desk-1", Role: access.Agent, Machine: "desk-1"}
 }
 
-func (h *house) GatewayRoute(_ *access.Principal, called string) (jobs.Route, error) {
+func (h *house) GatewayRoute(_ context.Context, _ *access.Principal, called string) (jobs.Route, error) {
 	switch called {
 	case "hall":
 		return jobs.Route{Queue: estate.Queue{Name: "hall", Title: "The hall", Location: "north"}}, nil

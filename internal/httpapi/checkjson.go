@@ -154,7 +154,8 @@ func (k *checker) value(s *huma.Schema, v any) bool {
 // what people answer.
 func (k *checker) severalLines() bool {
 	last := string(k.place[bytes.LastIndexByte(k.place, '.')+1:])
-	return slices.Contains([]string{"text", "note", "notice", "request", "ca", "reason", "answer", "before", "after"}, last) ||
+	return slices.Contains([]string{"text", "note", "notice", "request", "ca", "reason", "answer", "before", "after"},
+		last) ||
 		bytes.Contains(k.place, []byte(".object")) // an edit of the estate, whose reader says which may
 }
 

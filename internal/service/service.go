@@ -204,7 +204,7 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		return err
 	}
 	s.Lineups = lineups.New(lineups.Config{Store: in.Lineups, Present: p, Now: now, Certificates: s.Enrolment,
-		Owned: s.Drafts, Worlds: s.Drafts, Fleet: s.Fleet})
+		Owned: s.Drafts, Worlds: s.Drafts, Fleet: s.Fleet, Seats: fleet.Seats{Room: s.Fleet}})
 	s.People = people.New(people.Config{Store: in.People, Present: p, Log: log, Now: now, Changes: s.Drafts,
 		Fleet: s.Fleet})
 	s.Sources = sources.New(sources.Config{Store: in.Sources, Present: p, Log: log, Now: now, Dir: cfg.Dir,
@@ -224,7 +224,8 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Decommission = decommission.New(decommission.Config{Present: p, Prober: cfg.Prober, Drafts: s.Drafts,
 		Edits: s.Drafts, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
-		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster})
+		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
+		Seats: fleet.Seats{Room: s.Fleet}})
 	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Present: p, Log: log, Now: now, Sender: cfg.Sender,
 		Keys: s.Secrets, KeyNotes: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
 }

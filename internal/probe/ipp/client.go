@@ -182,7 +182,8 @@ func (c *Client) Send(ctx context.Context, uri string, key *stock.Key, d job.Doc
 	request := func(op ipp.Op) ipp.Message {
 		return ipp.NewRequest(op, c.id.Add(1), uri,
 			ipp.Attr("requesting-user-name", ipp.Str(ipp.Name, words.OneLine(d.Owner, 255))),
-			ipp.Attr("job-name", ipp.Str(ipp.Name, words.OneLine(d.Name, 255))), ipp.Attr("document-format", ipp.Str(ipp.MIMEType, d.Format)))
+			ipp.Attr("job-name", ipp.Str(ipp.Name, words.OneLine(d.Name, 255))), ipp.Attr("document-format",
+				ipp.Str(ipp.MIMEType, d.Format)))
 	}
 	if _, err := c.exchange(ctx, uri, request(ipp.ValidateJob), nil, asking{key: key}); err != nil {
 		return job.Outcome{}, err

@@ -34,6 +34,7 @@ func (s *Room) Report(ctx context.Context, p *access.Principal, r endpoint.Repor
 	if err != nil {
 		return endpoint.Judged{}, err
 	}
+	s.skew.Store(int64(s.now().Sub(rec.LastSeen)))
 	return s.taken(rec), nil
 }
 

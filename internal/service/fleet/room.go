@@ -7,6 +7,7 @@ package fleet
 import (
 	"context"
 	"log/slog"
+	"sync/atomic"
 	"time"
 
 	"cirque/core/endpoint"
@@ -43,6 +44,8 @@ type Room struct {
 	now     func() time.Time
 	log     *slog.Logger
 	keep    keep
+	// skew is how far this clock is ahead of the database's, in nanoseconds, as the last report showed.
+	skew atomic.Int64
 }
 
 // New furnishes the room.

@@ -100,7 +100,7 @@ func furnish(t *testing.T) (*Room, *floor) {
 	t.Helper()
 	w := rooms.New(t, behind, directory.Records{Users: []directory.User{{Name: "ida"}, {Name: "mira"}}})
 	f := &floor{w: w, does: map[string]func(io.Reader) (job.Outcome, error){}}
-	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Reasons: f,
+	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Seats: rooms.Seats{"ida"}, Reasons: f,
 		Keys:     f,
 		Readings: f}), f
 }
@@ -112,7 +112,7 @@ func TestGatewayRoute(t *testing.T) {
 	mira := rooms.Who(access.Person)
 	hops := func() (out []string) {
 		t.Helper()
-		route, err := r.GatewayRoute(mira, "hall")
+		route, err := r.GatewayRoute(t.Context(), mira, "hall")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -132,17 +132,21 @@ func TestGatewayRoute(t *testing.T) {
 	for queue, code := range map[string]string{"attic": "queue-unknown", "safe": "not-permitted",
 		"direct": "no-gateway-path",
 		"bare":   "no-device", "old": "queue-retired"} {
-		if _, err := r.GatewayRoute(mira,
+		if _, err := r.GatewayRoute(t.Context(), mira,
 			queue); fault.As(err) == nil || fault.As(err).Code != code || fault.As(err).Fix == "" {
 			t.Errorf("%s: %v", queue, err)
 		}
 	}
-	if route, err := r.GatewayRoute(mira, "shut"); err != nil || route.Refuses == "" {
+	if route, err := r.GatewayRoute(t.Context(), mira, "shut"); err != nil || route.Refuses == "" {
 		t.Error(route, err)
 	}
 	agent := &access.Principal{Name: "agent", Role: access.Agent, Machine: "desk-1", For: "ida"}
-	if _, err := r.GatewayRoute(agent, "safe"); err != nil {
+	if _, err := r.GatewayRoute(t.Context(), agent, "safe"); err != nil {
 		t.Error("the person for whom an agent prints:", err)
+	}
+	agent.For = "mira"
+	if _, err := r.GatewayRoute(t.Context(), agent, "hall"); fault.As(err) == nil || fault.As(err).Code != "not-signed-in-there" {
+		t.Error("somebody who does not sit there:", err)
 	}
 }
 
@@ -167,7 +171,7 @@ func TestDeliver(t *testing.T) {
 	} {
 		r, f := furnish(t)
 		f.does = c.does
-		route, err := r.GatewayRoute(rooms.Who(access.Person), "hall")
+		route, err := r.GatewayRoute(t.Context(), rooms.Who(access.Person), "hall")
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -178,7 +182,7 @@ func TestDeliver(t *testing.T) {
 		}
 	}
 	r, f := furnish(t)
-	shut, err := r.GatewayRoute(rooms.Who(access.Person), "shut")
+	shut, err := r.GatewayRoute(t.Context(), rooms.Who(access.Person), "shut")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -121,10 +121,15 @@ type Route struct {
 }
 
 // GatewayRoute says where jobs of a principal to a queue go: a person's, or those of the person for whom an agent
-// prints. The queue's access must permit them.
-func (s *Room) GatewayRoute(p *access.Principal, called string) (Route, error) {
+// prints, who must be signed in at its machine. The queue's access must permit them.
+func (s *Room) GatewayRoute(ctx context.Context, p *access.Principal, called string) (Route, error) {
 	if err := access.Check(p, access.Print); err != nil {
 		return Route{}, err
+	}
+	if p.Role == access.Agent && p.Person() != "" {
+		if err := s.cfg.Seats.Sits(ctx, p, p.Person()); err != nil {
+			return Route{}, err
+		}
 	}
 	r, err := s.route(called)
 	if err != nil {

@@ -49,6 +49,10 @@ type Config struct {
 		Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string,
 			when present.When) (*lineup.Why, error)
 	}
+	// Seats says for whom an agent may print.
+	Seats interface {
+		Sits(ctx context.Context, p *access.Principal, person string) error
+	}
 	// Keys opens the keys that are meant for a server or device.
 	Keys interface {
 		KeysFor(w stock.Watch) []stock.Key

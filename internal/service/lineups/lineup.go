@@ -37,14 +37,28 @@ func (s *Room) Lineups(ctx context.Context, p *access.Principal, queries []lineu
 	if when.AsOf != nil {
 		now = *when.AsOf
 	}
+	if err := s.mayAsk(ctx, p, queries...); err != nil {
+		return Answer{}, err
+	}
 	a, _, err := s.lineups(p, snap, queries, now, false, room)
 	return a, err
+}
+
+// mayAsk gives a Denied fault where somebody asks for whom they may not; an agent's people sit at its machine.
+func (s *Room) mayAsk(ctx context.Context, p *access.Principal, queries ...lineup.Query) error {
+	if err := s.present.View().CheckAsking(p, queries); err != nil {
+		return err
+	}
+	return s.cfg.Seats.Check(ctx, p, queries...)
 }
 
 // WaitLineups is Lineups at present that, while the answer's tag is known, waits for another one, or for a call; same
 // says that none came in time. It also looks again when opening hours could have changed the answer.
 func (s *Room) WaitLineups(ctx context.Context, p *access.Principal, queries []lineup.Query, known string,
 	wait time.Duration, room []byte) (a Answer, same bool, err error) {
+	if err := s.mayAsk(ctx, p, queries...); err != nil {
+		return a, false, err
+	}
 	timer := time.NewTimer(wait)
 	defer timer.Stop()
 	var called <-chan struct{}
@@ -153,6 +167,9 @@ func (s *Room) lineups(p *access.Principal, snap *present.View, queries []lineup
 func (s *Room) Why(ctx context.Context, p *access.Principal, q lineup.Query, queue string,
 	when present.When) (*lineup.Why, error) {
 	if err := s.present.View().CheckAsking(p, []lineup.Query{q}); err != nil {
+		return nil, err
+	}
+	if err := s.mayAsk(ctx, p, q); err != nil {
 		return nil, err
 	}
 	now := s.now()

@@ -28,6 +28,10 @@ type Config struct {
 	Fleet interface {
 		Contexts(ctx context.Context) ([]lineup.Context, error)
 	}
+	// Seats says for whom an agent may ask.
+	Seats interface {
+		Check(ctx context.Context, p *access.Principal, queries ...lineup.Query) error
+	}
 	// Certificates says whether a certificate lets its machine in.
 	Certificates interface {
 		CertificateGood(serial string) bool

@@ -5,6 +5,7 @@ package rooms
 import (
 	"context"
 	"log/slog"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -16,6 +17,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/lineup"
 	"cirque/core/live"
 	"cirque/core/stock"
 	"cirque/internal/service/present"
@@ -219,3 +221,26 @@ func (Leases) Release(context.Context, string, []string) error { return nil }
 
 // Ping answers.
 func (w *World) Ping(context.Context) error { return nil }
+
+// Seats lets agents speak for the people that it holds, and for nobody else; nil lets them speak for all.
+type Seats []string
+
+// Check looks at each person who is asked about.
+func (s Seats) Check(ctx context.Context, p *access.Principal, queries ...lineup.Query) error {
+	for _, q := range queries {
+		if q.User != nil {
+			if err := s.Sits(ctx, p, *q.User); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// Sits looks at one person.
+func (s Seats) Sits(_ context.Context, p *access.Principal, person string) error {
+	if s == nil || p == nil || p.Role != access.Agent || slices.Contains(s, person) {
+		return nil
+	}
+	return fault.New(fault.Denied, "not-signed-in-there", "", "%s has not reported %s", p.Machine, person)
+}

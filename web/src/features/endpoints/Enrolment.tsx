@@ -166,7 +166,7 @@ function MakeToken() {
   const made = form.result;
   const command =
     made &&
-    `cirque-agent enrol --service ${window.location.origin} --token ${made.secret} --state /var/lib/cirque-agent`;
+    `cirque-agent enrol --service ${window.location.origin} --token-file - --state /var/lib/cirque-agent`;
   return (
     <Form
       label="Make an enrolment token"
@@ -183,7 +183,10 @@ function MakeToken() {
           </Button>
           {command && (
             <div role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
-              <p>For {count(made.token.uses, "machine")}, shown this once. On the endpoint:</p>
+              <p>For {count(made.token.uses, "machine")}, shown this once:</p>
+              <code className="font-mono break-all">{made.secret}</code>{" "}
+              <Copy text={made.secret} what="the token" />
+              <p className="mt-2">On the endpoint, with the token on standard input:</p>
               <code className="font-mono text-[0.86em] break-all">{command}</code>{" "}
               <Copy text={command} what="the command" />
             </div>

@@ -1,0 +1,99 @@
+package fleet
+
+import (
+	"context"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/fault"
+	"cirque/core/fleet"
+	"cirque/core/lineup"
+	"cirque/core/name"
+)
+
+// Seats knows who sits where: whom an agent may speak for.
+type Seats struct{ Room *Room }
+
+// seatLasts is how long beyond two reports whoever an agent told of counts as being there.
+const seatLasts = 5 * time.Minute
+
+// Check gives a Denied fault where an agent asks for somebody whom its machine has not reported as signed in, within
+// minutes, or as the host of a session that it has not reported. Everybody else may pass. While the database is away
+// nothing can be reported, and the agent's word counts.
+func (s Seats) Check(ctx context.Context, p *access.Principal, queries ...lineup.Query) error {
+	if p == nil || p.Role != access.Agent {
+		return nil
+	}
+	for _, q := range queries {
+		if q.User == nil && q.Host == nil {
+			continue // its own machine
+		}
+		who := "nobody"
+		if q.User != nil {
+			who = *q.User
+		}
+		if err := s.check(ctx, p, who, func(c lineup.Query) bool {
+			return same(c.User, q.User) && same(c.Host, q.Host) && (q.Host == nil || same(c.Machine, q.Machine))
+		}); err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// Sits gives a Denied fault where an agent's machine has not reported somebody as signed in, in whatever session.
+func (s Seats) Sits(ctx context.Context, p *access.Principal, person string) error {
+	return s.check(ctx, p, person, func(c lineup.Query) bool { return same(c.User, &person) })
+}
+
+func (s Seats) check(ctx context.Context, p *access.Principal, who string, is func(c lineup.Query) bool) error {
+	if s.known(ctx, p.Machine, is) {
+		return nil
+	}
+	return fault.New(fault.Denied, "not-signed-in-there", "have the agent report first: it does when a session begins",
+		"%s has not reported %s as signed in, so its agent cannot speak for them", p.Machine, who)
+}
+
+func same(a, b *string) bool {
+	if a == nil || b == nil {
+		return a == b
+	}
+	return name.Fold(*a) == name.Fold(*b)
+}
+
+func (s Seats) known(ctx context.Context, machine string, is func(c lineup.Query) bool) bool {
+	r := s.Room
+	if err := r.load(ctx); err != nil {
+		return true // the database is away since the start
+	}
+	there, fresh := s.told(machine, is)
+	if there && fresh {
+		return true
+	}
+	// Another process may know more; and what is old may be all that could be told.
+	if _, err := r.look(ctx, func(*fleet.Fleet, time.Time) {}); err != nil {
+		return true
+	}
+	if there, fresh = s.told(machine, is); there && fresh {
+		return true
+	}
+	return r.present.Ready(ctx) != ""
+}
+
+// told says whether a machine's last report has a session such as the one that is asked about, and whether it is fresh.
+func (s Seats) told(machine string, is func(c lineup.Query) bool) (there, fresh bool) {
+	k := &s.Room.keep
+	k.mu.RLock()
+	j := k.fleet.Get(name.Fold(machine))
+	k.mu.RUnlock()
+	if j == nil {
+		return false, false
+	}
+	for _, c := range j.Report().Contexts {
+		if is(c) {
+			lasts := 2*s.Room.present.View().ReportsEvery() + seatLasts
+			return true, s.Room.now().Sub(j.LastSeen())-time.Duration(s.Room.skew.Load()) <= lasts
+		}
+	}
+	return false, false
+}
