@@ -277,10 +277,13 @@ func (r *reach) former(ref estate.Ref, q *estate.Queue) {
 
 // clock complains where the hours of queues that are received at other sites would move.
 func (r *reach) clock(c estate.Change) {
-	was, _ := c.Before.(*estate.Location)
-	is, _ := c.After.(*estate.Location)
-	if was == nil && is == nil || was != nil && is != nil && was.Timezone == is.Timezone || was == nil && is.Timezone == "" ||
-		is == nil && was.Timezone == "" {
+	zone := func(object any) string {
+		if l, ok := object.(*estate.Location); ok && l != nil {
+			return l.Timezone
+		}
+		return ""
+	}
+	if zone(c.Before) == zone(c.After) {
 		return
 	}
 	for i := range r.after.Queues {
