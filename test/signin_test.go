@@ -218,7 +218,7 @@ grants: [{name: g, effect: place, queues: [here], at: ["location:brannoy"]}]
 			t.Errorf("cirque %s: %d, want %d\n%s%s", strings.Join(c.args, " "), code, c.code, out, errs)
 		}
 	}
-	if out := s.must("failover-test", "list"); strings.Contains(out, "olav") {
+	if out := s.must("failover-test", "list", "-o", "json"); strings.Contains(out, "olav") {
 		t.Errorf("another site's failover test was stopped: %s", out)
 	}
 }

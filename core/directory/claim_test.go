@@ -16,12 +16,13 @@ func TestClaims(t *testing.T) {
 		return Group{Name: called, Source: source, ExternalID: source + called, Members: members}
 	}
 	d := New(Records{
-		Users: []User{user("hq", "olav", "staff/it"), user("hq", "mira", "staff/desk"), user("contractors", "olav", "staff/it"),
+		Users: []User{user("hq", "olav", "staff/it"), user("hq", "mira", "staff/desk"),
+			user("hq", "rig", ""), user("contractors", "olav", "staff/it"),
 			user("contractors", "eve", "staff/it/deep")},
 		Groups: []Group{group("hq", "admins", "user:mira", "group:helpers", "group:theirs", "user:eve"),
 			group("hq", "helpers", "user:olav"), group("contractors", "admins", "user:eve", "user:olav"),
 			// The first source's group names one that only the second has, which lists somebody of the first.
-			group("contractors", "theirs", "user:mira.two", "user:lone"), group("hq", "round", "group:round")},
+			group("contractors", "theirs", "user:rig", "user:lone"), group("hq", "round", "group:round")},
 	})
 	hq := func(kind, called string) Claim { return Claim{"hq", kind, called} }
 	for _, c := range []struct {
@@ -36,7 +37,7 @@ func TestClaims(t *testing.T) {
 		{hq("unit", "staff/it"), "contractors", "eve", false}, {hq("unit", "staff"), "hq", "mira", true},
 		{hq("unit", "staff/it"), "hq", "mira", false}, {hq("unit", "nowhere"), "hq", "mira", false},
 		{hq("group", "admins"), "hq", "mira", true}, {hq("group", "admins"), "hq", "olav", true},
-		{hq("group", "admins"), "contractors", "olav", false}, {hq("group", "admins"), "contractors", "eve", false},
+		{hq("group", "admins"), "hq", "rig", false}, {hq("group", "admins"), "contractors", "olav", false}, {hq("group", "admins"), "contractors", "eve", false},
 		{Claim{"contractors", "group", "admins"}, "contractors", "olav", true},
 		{Claim{"contractors", "group", "admins"}, "hq", "olav", false},
 		{hq("group", "theirs"), "contractors", "eve", false}, {hq("group", "round"), "hq", "olav", false},
