@@ -36,10 +36,10 @@ func (p *parser) uri(o document.Object, schemes []string) string {
 	}
 	u, err := url.Parse(s)
 	switch {
-	case err != nil || u.Scheme == "" || u.Host == "" && (u.Opaque == "" || slices.Contains(schemes, u.Scheme)):
+	case err == nil && u.Scheme != "" && !slices.Contains(schemes, u.Scheme):
+		n.Complain("write one of "+strings.Join(schemes, ", "), "%s: is no way to what prints", u.Scheme)
+	case err != nil || u.Scheme == "" || u.Host == "":
 		n.Complain("write SCHEME://HOST, such as ipp://10.40.8.31/ipp/print", "%q is no absolute URI", s)
-	case !slices.Contains(schemes, u.Scheme):
-		n.Complain("write one of "+strings.Join(schemes, ", "), "%q is no scheme of what prints here", u.Scheme)
 	case len(s) > mostURI:
 		n.Complain(fmt.Sprintf("write at most %d bytes", mostURI), "the URI has %d bytes", len(s))
 	case u.User != nil:
