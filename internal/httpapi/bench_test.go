@@ -150,8 +150,8 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 		cfg: Config{Stopping: context.Background()}}
 	switches()
 	r := gin.New()
-	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal)
-	s.register(r)
+	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal, s.open)
+	s.door.of(s.register(r).OpenAPI())
 	a, err := svc.Lineups.Lineups(b.Context(), owner, []lineup.Query{o.Contexts[4711%len(o.Contexts)].Query()}, present.When{}, nil)
 	if err != nil {
 		b.Fatal(err)
@@ -173,7 +173,7 @@ func BenchmarkLineupsOverHTTP(b *testing.B) {
 		}
 		c.Data(http.StatusOK, "application/json", constant)
 	})
-	srv := httptest.NewServer(http.NewCrossOriginProtection().Handler(r))
+	srv := httptest.NewServer(s.arrive(http.NewCrossOriginProtection().Handler(r)))
 	defer srv.Close()
 	address := strings.TrimPrefix(srv.URL, "http://")
 	request := func(path string) []byte {
