@@ -2,6 +2,7 @@ package fleet
 
 import (
 	"context"
+	"slices"
 	"time"
 
 	"cirque/core/access"
@@ -16,6 +17,9 @@ type Seats struct{ Room *Room }
 
 // seatLasts is how long beyond two reports whoever an agent told of counts as being there.
 const seatLasts = 5 * time.Minute
+
+// seatsWithin is how long the database is asked; then it counts as away.
+const seatsWithin = 3 * time.Second
 
 // Check gives a Denied fault where an agent asks for somebody whom its machine has not reported as signed in, within
 // minutes, or as the host of a session that it has not reported. Everybody else may pass. While the database is away
@@ -62,38 +66,29 @@ func same(a, b *string) bool {
 }
 
 func (s Seats) known(ctx context.Context, machine string, is func(c lineup.Query) bool) bool {
-	r := s.Room
-	if err := r.load(ctx); err != nil {
-		return true // the database is away since the start
+	k := &s.Room.keep
+	var j *fleet.Judgement
+	k.mu.RLock()
+	if k.fleet != nil { // it has been read
+		j = k.fleet.Get(name.Fold(machine))
 	}
-	there, fresh := s.told(machine, is)
-	if there && fresh {
+	k.mu.RUnlock()
+	if j != nil && s.sits(j.Report().Contexts, j.LastSeen(), is) {
 		return true
 	}
-	// Another process may know more; and what is old may be all that could be told.
-	if _, err := r.look(ctx, func(*fleet.Fleet, time.Time) {}); err != nil {
-		return true
+	// Another process may have been told since.
+	ctx, cancel := context.WithTimeout(ctx, seatsWithin)
+	defer cancel()
+	rec, err := s.Room.store.Endpoint(ctx, machine)
+	if err != nil {
+		return !fault.Is(err, fault.Unknown)
 	}
-	if there, fresh = s.told(machine, is); there && fresh {
-		return true
-	}
-	return r.present.Ready(ctx) != ""
+	return s.sits(rec.Report.Contexts, rec.LastSeen, is)
 }
 
-// told says whether a machine's last report has a session such as the one that is asked about, and whether it is fresh.
-func (s Seats) told(machine string, is func(c lineup.Query) bool) (there, fresh bool) {
-	k := &s.Room.keep
-	k.mu.RLock()
-	j := k.fleet.Get(name.Fold(machine))
-	k.mu.RUnlock()
-	if j == nil {
-		return false, false
-	}
-	for _, c := range j.Report().Contexts {
-		if is(c) {
-			lasts := 2*s.Room.present.View().ReportsEvery() + seatLasts
-			return true, s.Room.now().Sub(j.LastSeen())-time.Duration(s.Room.skew.Load()) <= lasts
-		}
-	}
-	return false, false
+// sits says whether a report has a session such as the one that is asked about, and is fresh.
+func (s Seats) sits(contexts []lineup.Query, seen time.Time, is func(c lineup.Query) bool) bool {
+	lasts := 2*s.Room.present.View().ReportsEvery() + seatLasts
+	age := s.Room.now().Sub(seen) - time.Duration(s.Room.skew.Load())
+	return age <= lasts && slices.ContainsFunc(contexts, is)
 }

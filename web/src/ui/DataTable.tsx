@@ -1,3 +1,4 @@
+import { csvLine } from "../lib/csv";
 import {
   createSortedRowModel,
   rowSortingFeature,
@@ -91,19 +92,12 @@ export function DataTable<T extends object>({
     const list =
       rest && rest.total > rows.length ? await rest.all() : all.map((row) => row.original);
     const heads = table.getAllLeafColumns();
-    const line = (cells: unknown[]) =>
-      cells
-        .map((v) => {
-          const s = String(v ?? "");
-          return /[",\n;]/.test(s) ? `"${s.replaceAll('"', '""')}"` : s;
-        })
-        .join(",");
     const title = (h: (typeof heads)[number]) =>
       typeof h.columnDef.header === "string" ? h.columnDef.header : h.id;
     download(
       `${caption.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.csv`,
       "text/csv",
-      `${[line(heads.map(title)), ...list.map((r, i) => line(heads.map((h) => h.accessorFn?.(r, i))))].join("\r\n")}\r\n`,
+      `${[csvLine(heads.map(title)), ...list.map((r, i) => csvLine(heads.map((h) => h.accessorFn?.(r, i))))].join("\r\n")}\r\n`,
     );
   };
   return (
