@@ -2,8 +2,6 @@ package test
 
 import (
 	"context"
-	"encoding/json"
-	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
@@ -14,7 +12,6 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/event"
-	"cirque/core/fault"
 	"cirque/internal/agent"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -384,23 +381,5 @@ func TestRefresh(t *testing.T) {
 	}
 	if code, _, errs := s.run("person", "nobody.at.all"); code != 4 || !strings.Contains(errs, "nothing is known") {
 		t.Errorf("%d %s", code, errs)
-	}
-}
-
-// sits has a machine's agent report who is signed in there: contexts, without the machine.
-func (s *aService) sits(token, machine string, contexts ...string) {
-	s.t.Helper()
-	list := []map[string]any{}
-	for _, text := range contexts {
-		c := map[string]any{"machine": machine}
-		if err := json.Unmarshal([]byte(text), &c); err != nil {
-			s.t.Fatal(err)
-		}
-		list = append(list, c)
-	}
-	if err := s.client(token).Do(s.t.Context(), http.MethodPost, "/api/v1/endpoints/report", nil, map[string]any{
-		"machine": machine, "version": "test", "platform": "linux/x64", "spooler": "stand-in", "revision": 0, "contexts": list,
-		"installed": []any{}, "removed": []any{}, "failures": []any{}}, nil); err != nil {
-		s.t.Fatal(err, fault.As(err).Details)
 	}
 }

@@ -27,7 +27,8 @@ grants: [{name: all, effect: place, queues: [pier], to: [everyone]}]`)
 	site.see("Overview")
 	bjorn := &access.Principal{Name: "bjorn", Account: "bjorn", Role: access.SiteAdmin, Sites: []string{"brannoy"}}
 	if _, err := s.Service.Drafts.Edit(t.Context(), bjorn, "", nil, []estate.Edit{{Ref: estate.Ref{List: "queues",
-		Name: "pier"}, Object: []byte(`{"name":"pier","title":"Pier","location":"brannoy","paths":[{"gateway":true}]}`)}}); err != nil {
+		Name: "pier"}, Object: []byte(
+		`{"name":"pier","title":"Pier","location":"brannoy","paths":[{"gateway":true}]}`)}}); err != nil {
 		t.Fatal(err)
 	}
 	site.goTo("/draft")

@@ -18,7 +18,8 @@ func TestOddParameters(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	s.publish("estate: 1\nlocations: [{path: ardholm}]\nqueues: [{name: hall, location: ardholm, paths: [{gateway: true}]}]")
-	odd := []string{"\x00", "a\x00b", "a\nb", "\x1b[31m", "9223372036854775807", "99999999999999999999", "-1", "2147483648",
+	odd := []string{"\x00", "a\x00b", "a\nb", "\x1b[31m", "9223372036854775807", "99999999999999999999", "-1",
+		"2147483648",
 		"%", "..", strings.Repeat("x", 200), "\u202e"}
 	asked := 0
 	for path, methods := range describedPaths(t) {
@@ -113,7 +114,8 @@ func TestForgedLines(t *testing.T) {
 			"says": forged, "do": "add"}}}, nil); err != nil {
 		t.Log("the report:", err) // a name that is none may be refused
 	}
-	for _, args := range [][]string{{"audit"}, {"endpoint", "list"}, {"endpoint", "show", "desk-1"}, {"audit", "-o", "json"}} {
+	for _, args := range [][]string{{"audit"}, {"endpoint", "list"}, {"endpoint", "show", "desk-1"},
+		{"audit", "-o", "json"}} {
 		code, out, errs := s.run(args...)
 		if text := out + errs; strings.ContainsAny(text, "\x1b\x07\x00") {
 			t.Errorf("%v: controls reach the terminal: %q", args, text)

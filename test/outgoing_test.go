@@ -53,7 +53,9 @@ func TestKeysStayWhereTheyWereMeant(t *testing.T) {
 	evil := strings.Replace(l.URL, "http:", "ipp:", 1)
 	s.publish(`estate: 1
 locations: [{path: ardholm}, {path: brannoy}]
-servers: [{name: ps-bra, uri: "ipp://ps-bra.skerry.example/", location: brannoy}, {name: ps-ard, uri: "ipp://ps-ard.skerry.example/", location: ardholm}]
+servers:
+  - {name: ps-bra, uri: "ipp://ps-bra.skerry.example/", location: brannoy}
+  - {name: ps-ard, uri: "ipp://ps-ard.skerry.example/", location: ardholm}
 settings: {mail: {relay: "smtp://mail.skerry.example", from: cirque@skerry.example}}`)
 	for _, c := range []struct {
 		name, dest string

@@ -62,7 +62,8 @@ grants: [{name: g, effect: place, queues: [hall, safe], to: [everyone]}]`)
 			t.Errorf("%s: %s, want %s", body, got, want)
 		}
 	}
-	if got := code("/api/v1/lineups/batch", `[{"user":"jonas","machine":"desk-1"},{"user":"mira","machine":"desk-1"}]`); got != no {
+	if got := code("/api/v1/lineups/batch",
+		`[{"user":"jonas","machine":"desk-1"},{"user":"mira","machine":"desk-1"}]`); got != no {
 		t.Errorf("one of two: %s", got)
 	}
 	if got := code("/api/v1/why", `{"context":{"user":"mira","machine":"desk-1"},"queue":"safe"}`); got != no {
@@ -88,5 +89,23 @@ grants: [{name: g, effect: place, queues: [hall, safe], to: [everyone]}]`)
 	s.sits(token, "desk-1", `{"user":"jonas"}`)
 	if got := lineup(`{"user":"jonas","machine":"desk-1"}`); got != "ok" {
 		t.Errorf("reported again: %s", got)
+	}
+}
+
+// sits has a machine's agent report who is signed in there: contexts, without the machine.
+func (s *aService) sits(token, machine string, contexts ...string) {
+	s.t.Helper()
+	list := []map[string]any{}
+	for _, text := range contexts {
+		c := map[string]any{"machine": machine}
+		if err := json.Unmarshal([]byte(text), &c); err != nil {
+			s.t.Fatal(err)
+		}
+		list = append(list, c)
+	}
+	if err := s.client(token).Do(s.t.Context(), http.MethodPost, "/api/v1/endpoints/report", nil, map[string]any{
+		"machine": machine, "version": "test", "platform": "linux/x64", "spooler": "stand-in", "revision": 0,
+		"contexts": list, "installed": []any{}, "removed": []any{}, "failures": []any{}}, nil); err != nil {
+		s.t.Fatal(err, fault.As(err).Details)
 	}
 }

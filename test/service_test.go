@@ -345,7 +345,8 @@ func TestTwoProcesses(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
 	a := startService(t, func(o *app.Options) { o.Database = url })
-	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback, Database: url, Listen: "127.0.0.1:0", PlainHTTP: true,
+	b, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback,
+		Database: url, Listen: "127.0.0.1:0", PlainHTTP: true,
 		Throwaway: true})
 	if err != nil {
 		t.Fatal(err)
@@ -445,7 +446,8 @@ func TestOwnAuthorityAndTLS(t *testing.T) {
 
 func TestPlainHTTPOnLoopbackOnly(t *testing.T) {
 	t.Parallel()
-	_, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback, Listen: "0.0.0.0:0", PlainHTTP: true, Throwaway: true})
+	_, err := app.Start(t.Context(), app.Options{Data: t.TempDir(), AllowOutgoing: loopback,
+		Listen: "0.0.0.0:0", PlainHTTP: true, Throwaway: true})
 	if fault.As(err).Code != "plain-http" {
 		t.Error(err)
 	}

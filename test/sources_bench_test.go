@@ -39,7 +39,8 @@ func peak(b testing.TB) float64 {
 // what ten changes alter, each through the whole service: from asking for the pass until lineups follow it.
 func BenchmarkSource(b *testing.B) {
 	dir := testkit.NewSlapd(b, testkit.LDIF(large.Scale(100_000), large.Scale(5_000), large.Scale(20_000)))
-	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), AllowOutgoing: loopback, Database: testkit.Database(b), Listen: "127.0.0.1:0",
+	r, err := app.Start(b.Context(), app.Options{Data: b.TempDir(), AllowOutgoing: loopback,
+		Database: testkit.Database(b), Listen: "127.0.0.1:0",
 		PlainHTTP: true, Throwaway: true})
 	if err != nil {
 		b.Fatal(err)

@@ -63,8 +63,7 @@ is known; with --ca that one counts instead.`,
 			}
 			if token == "" {
 				return errors.New("name the file of the enrolment token with --token-file, or - for standard input; an " +
-					"administrator makes one: cirque " +
-					"enrol token NAME")
+					"administrator makes one: cirque enrol token NAME")
 			}
 			var ca []byte
 			if caFile != "" {

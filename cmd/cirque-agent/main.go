@@ -47,8 +47,7 @@ func (r *reach) flags(c *cobra.Command) {
 	f := c.Flags()
 	f.StringVar(&r.service, "service", "", "the service's address")
 	f.StringVar(&r.tokenFile, "token-file", "", "a file that holds this machine's token, which nobody else may "+
-		"read; - for standard "+
-		"input")
+		"read; - for standard input")
 	f.StringVar(&r.caFile, "ca", "", "the certificate authority to trust, a PEM file")
 }
 

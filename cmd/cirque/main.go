@@ -39,8 +39,7 @@ func options(o cli.ServeOptions) app.Options {
 	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen,
 		PublicURL: o.PublicURL, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, ServersEvery: o.ServersEvery,
 		DevicesEvery: o.DevicesEvery, Log: slog.New(h), Proxies: o.Proxies, AllowOutgoing: o.AllowOutgoing,
-		ProxyProtocol: o.ProxyProtocol,
-		PerAddress:    o.PerAddress}
+		ProxyProtocol: o.ProxyProtocol, PerAddress: o.PerAddress}
 }
 
 func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {

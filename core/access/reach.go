@@ -69,8 +69,7 @@ func CheckReach(p *Principal, a Action, before, after *estate.Document, changes 
 		return nil
 	}
 	return fault.New(fault.Denied, "reaches-elsewhere", "propose it to an administrator of all sites: cirque draft "+
-		"propose, "+
-		"or leave it as it is", "%s may not change %s: %s", p.title(), r.bad[0].Place, r.bad[0].What).With(r.bad)
+		"propose, or leave it as it is", "%s may not change %s: %s", p.title(), r.bad[0].Place, r.bad[0].What).With(r.bad)
 }
 
 func (r *reach) complain(ref estate.Ref, format string, args ...any) {

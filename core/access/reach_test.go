@@ -196,10 +196,16 @@ func TestReaches(t *testing.T) {
 estate: 1
 locations: [{path: ard}, {path: ard/hall}, {path: bra, timezone: Europe/Oslo}, {path: bra/pier}]
 subnets: [{cidr: 10.40.8.0/22, location: ard}, {cidr: 10.50.0.0/16, location: bra}]
-stations: [{name: till-07, addresses: [10.40.8.77], location: ard}, {name: till-09, addresses: [10.50.0.9], location: bra}]
-servers: [{name: ps-all, uri: "ipp://ps-all.example/", location: bra}, {name: ps-bra, uri: "ipp://ps-bra.example/", location: bra}]
+stations:
+  - {name: till-07, addresses: [10.40.8.77], location: ard}
+  - {name: till-09, addresses: [10.50.0.9], location: bra}
+servers:
+  - {name: ps-all, uri: "ipp://ps-all.example/", location: bra}
+  - {name: ps-bra, uri: "ipp://ps-bra.example/", location: bra}
 server_sets: [{name: pair, style: standby, members: [ps-all, ps-bra]}]
-devices: [{name: d-all, uri: "ipp://10.50.0.20/", location: bra}, {name: d-bra, uri: "ipp://10.50.0.21/", location: bra}]
+devices:
+  - {name: d-all, uri: "ipp://10.50.0.20/", location: bra}
+  - {name: d-bra, uri: "ipp://10.50.0.21/", location: bra}
 queues:
   - {name: everywhere, location: bra, devices: [d-all], paths: [{set: pair}, {server: ps-all}]}
   - {name: pier, location: bra/pier, formerly: [old-pier], labels: [mono], devices: [d-bra], paths: [{server: ps-bra}]}
@@ -213,31 +219,49 @@ grants:
 	for _, c := range []struct{ what, edit, want string }{
 		{"a subnet of an own network", `{"subnets":[{"cidr":"10.51.0.0/16","location":"bra"}]}`, ""},
 		{"inside an own one", `{"subnets":[{"cidr":"10.50.8.0/24","location":"bra/pier"}]}`, ""},
-		{"inside another's", `{"subnets":[{"cidr":"10.40.8.128/26","location":"bra"}]}`, "overlaps 10.40.8.0/22, which lies at ard"},
+		{"inside another's", `{"subnets":[{"cidr":"10.40.8.128/26","location":"bra"}]}`,
+			"overlaps 10.40.8.0/22, which lies at ard"},
 		{"around another's", `{"subnets":[{"cidr":"10.0.0.0/8","location":"bra"}]}`, "overlaps 10.40.8.0/22"},
 		{"everything", `{"subnets":[{"cidr":"0.0.0.0/0","location":"bra"}]}`, "overlaps 10.40.8.0/22"},
 		{"a station", `{"stations":[{"name":"till-10","addresses":["10.50.0.10"],"location":"bra"}]}`, ""},
-		{"a station of another's address", `{"stations":[{"name":"till-10","addresses":["10.40.8.9"],"location":"bra"}]}`, "its address 10.40.8.9 lies at ard"},
-		{"of an address of nobody", `{"stations":[{"name":"till-10","addresses":["192.0.2.1"],"location":"bra"}]}`, "its address 192.0.2.1 lies at no site"},
-		{"of a machine elsewhere", `{"stations":[{"name":"Desk-112","location":"bra"}]}`, "there is a machine of that name, and it is at ard"},
-		{"of a machine that may be anywhere", `{"stations":[{"name":"laptop","location":"bra"}]}`, "there is a machine of that name"},
+		{"a station of another's address", `{"stations":[{"name":"till-10","addresses":["10.40.8.9"],"location":"bra"}]}`,
+			"its address 10.40.8.9 lies at ard"},
+		{"of an address of nobody", `{"stations":[{"name":"till-10","addresses":["192.0.2.1"],"location":"bra"}]}`,
+			"its address 192.0.2.1 lies at no site"},
+		{"of a machine elsewhere", `{"stations":[{"name":"Desk-112","location":"bra"}]}`,
+			"there is a machine of that name, and it is at ard"},
+		{"of a machine that may be anywhere", `{"stations":[{"name":"laptop","location":"bra"}]}`,
+			"there is a machine of that name"},
 		{"of a machine here", `{"stations":[{"name":"desk-bra","location":"bra"}]}`, ""},
 		{"an own queue", `{"queues":[{"name":"pier","location":"bra","title":"Pier","formerly":["old-pier"]}]}`, ""},
 		{"a queue that is the nearest", `{"queues":[{"name":"near","location":"bra","labels":["near"],"title":"Near"}]}`, ""},
-		{"a queue that all receive", `{"queues":[{"name":"everywhere","location":"bra","title":"x"}]}`, "received at other sites too, by the grant all"},
-		{"a queue that all would receive", `{"queues":[{"name":"new","location":"bra","labels":["shared"]}]}`, "received at other sites too, by the grant all"},
-		{"a server of such a queue", `{"servers":[{"name":"ps-all","uri":"ipp://x.example/","location":"bra"}]}`, "the queue everywhere leads through it"},
-		{"a member of such a queue's set", `{"servers":[{"name":"ps-bra","uri":"ipp://x.example/","location":"bra"}]}`, "the queue everywhere leads through it"},
-		{"that set", `{"server_sets":[{"name":"pair","style":"spread","members":["ps-bra"]}]}`, "the queue everywhere leads through it"},
-		{"a device of such a queue", `{"devices":[{"name":"d-all","uri":"ipp://10.50.0.99/","location":"bra"}]}`, "the queue everywhere leads through it"},
+		{"a queue that all receive", `{"queues":[{"name":"everywhere","location":"bra","title":"x"}]}`,
+			"received at other sites too, by the grant all"},
+		{"a queue that all would receive", `{"queues":[{"name":"new","location":"bra","labels":["shared"]}]}`,
+			"received at other sites too, by the grant all"},
+		{"a server of such a queue", `{"servers":[{"name":"ps-all","uri":"ipp://x.example/","location":"bra"}]}`,
+			"the queue everywhere leads through it"},
+		{"a member of such a queue's set", `{"servers":[{"name":"ps-bra","uri":"ipp://x.example/","location":"bra"}]}`,
+			"the queue everywhere leads through it"},
+		{"that set", `{"server_sets":[{"name":"pair","style":"spread","members":["ps-bra"]}]}`,
+			"the queue everywhere leads through it"},
+		{"a device of such a queue", `{"devices":[{"name":"d-all","uri":"ipp://10.50.0.99/","location":"bra"}]}`,
+			"the queue everywhere leads through it"},
 		{"an own device", `{"devices":[{"name":"d-bra","uri":"ipp://10.50.0.99/","location":"bra"}]}`, ""},
-		{"a grant without a place", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"to":["everyone"],"default":1000,"insist":true}]}`, ""},
-		{"a grant at a subnet", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"at":["subnet:10.50.0.0/16"]}]}`, "it holds at other sites too"},
-		{"a grant at a range", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"at":["location:bra","range:10.40.8.1-10.40.8.9"]}]}`, "it holds at other sites too"},
-		{"a grant elsewhere", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"at":["location:ard"]}]}`, "it holds at other sites too"},
-		{"an old name of its own", `{"queues":[{"name":"quay","location":"bra","formerly":["old-pier"]},{"name":"pier","location":"bra"}]}`, ""},
-		{"an old name of another's", `{"queues":[{"name":"quay","location":"bra","formerly":["old-hall"]}]}`, "old-hall was no queue of your sites"},
-		{"an old name out of nowhere", `{"queues":[{"name":"quay","location":"bra","formerly":["gone"]}]}`, "gone was no queue of your sites"},
+		{"a grant without a place", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"to":["everyone"],"default":1000,"insist":true}]}`,
+			""},
+		{"a grant at a subnet", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"at":["subnet:10.50.0.0/16"]}]}`,
+			"it holds at other sites too"},
+		{"a grant at a range", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"at":["location:bra","range:10.40.8.1-10.40.8.9"]}]}`,
+			"it holds at other sites too"},
+		{"a grant elsewhere", `{"grants":[{"name":"g","effect":"place","queues":["pier"],"at":["location:ard"]}]}`,
+			"it holds at other sites too"},
+		{"an old name of its own", `{"queues":[{"name":"quay","location":"bra","formerly":["old-pier"]},{"name":"pier","location":"bra"}]}`,
+			""},
+		{"an old name of another's", `{"queues":[{"name":"quay","location":"bra","formerly":["old-hall"]}]}`,
+			"old-hall was no queue of your sites"},
+		{"an old name out of nowhere", `{"queues":[{"name":"quay","location":"bra","formerly":["gone"]}]}`,
+			"gone was no queue of your sites"},
 		{"a timezone", `{"locations":[{"path":"bra","timezone":"Europe/Berlin"}]}`, "the hours of the queue everywhere"},
 		{"a title", `{"locations":[{"path":"bra","title":"Brannoy","timezone":"Europe/Oslo"}]}`, ""},
 	} {

@@ -8,7 +8,8 @@ import (
 // TestCells: what a spreadsheet would compute is a text in what is written, and is read back as it was.
 func TestCells(t *testing.T) {
 	t.Parallel()
-	for _, cell := range []string{`=HYPERLINK("http://evil.example","x")`, "+1", "-2", "@SUM(A1)", "'=1", "''+1", "'", "a=b", "",
+	for _, cell := range []string{`=HYPERLINK("http://evil.example","x")`, "+1", "-2", "@SUM(A1)", "'=1", "''+1", "'", "a=b",
+		"",
 		"it's", "＝1", "plain", "'quoted'", "-", "a,b;c\"d"} {
 		text := WriteTable([]string{"name", "note"}, [][]string{{"q", cell}})
 		line := strings.TrimPrefix(strings.SplitN(text, "\n", 2)[1], "q,")

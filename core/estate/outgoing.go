@@ -1,6 +1,7 @@
 package estate
 
 import (
+	"fmt"
 	"net/netip"
 
 	"cirque/core/document"
@@ -37,27 +38,32 @@ func (p *parser) outgoingSetting(n document.Node) *OutgoingSettings {
 			continue
 		}
 		for _, t := range list.Texts() {
-			if network, ok := network(t); ok {
-				*into = append(*into, network)
+			network, says, fix := ParseNetwork(t.Value)
+			if says != "" {
+				t.Complain(fix, "%s", says)
+				continue
 			}
+			*into = append(*into, network)
 		}
 	}
 	return s
 }
 
-// network reads a network, or an address as a network of one.
-func network(t document.Text) (netip.Prefix, bool) {
-	if a, err := netip.ParseAddr(t.Value); err == nil && a.Zone() == "" {
-		return netip.PrefixFrom(a.Unmap(), a.Unmap().BitLen()), true
+// ParseNetwork reads a network, or an address as a network of one. says what is wrong and fix how to mend it; both are
+// "" where nothing is.
+func ParseNetwork(text string) (network netip.Prefix, says, fix string) {
+	if a, err := netip.ParseAddr(text); err == nil && a.Zone() == "" {
+		return netip.PrefixFrom(a.Unmap(), a.Unmap().BitLen()), "", ""
 	}
-	p, err := netip.ParsePrefix(t.Value)
+	p, err := netip.ParsePrefix(text)
+	if err == nil && p.Addr().Is4In6() && p.Bits() >= 96 { // no IPv4 address would be in it (RFC 4291, section 2.5.5.2)
+		p = netip.PrefixFrom(p.Addr().Unmap(), p.Bits()-96)
+	}
 	switch {
 	case err != nil:
-		t.Complain("write such as 10.40.0.0/16, or an address", "%q is no network", t.Value)
+		return netip.Prefix{}, fmt.Sprintf("%q is no network", text), "write such as 10.40.0.0/16, or an address"
 	case p != p.Masked():
-		t.Complain("write "+p.Masked().String(), "%s has bits beyond its length", p)
-	default:
-		return p, true
+		return netip.Prefix{}, fmt.Sprintf("%s has bits beyond its length", p), "write " + p.Masked().String()
 	}
-	return netip.Prefix{}, false
+	return p, "", ""
 }

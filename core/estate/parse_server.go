@@ -37,7 +37,7 @@ func (p *parser) uri(o document.Object, schemes []string) string {
 	u, err := url.Parse(s)
 	switch {
 	case err == nil && u.Scheme != "" && !slices.Contains(schemes, u.Scheme):
-		n.Complain("write one of "+strings.Join(schemes, ", "), "%s: is no way to what prints", u.Scheme)
+		n.Complain("write one of "+strings.Join(schemes, ", "), "%s: leads to nothing that prints", u.Scheme)
 	case err != nil || u.Scheme == "" || u.Host == "":
 		n.Complain("write SCHEME://HOST, such as ipp://10.40.8.31/ipp/print", "%q is no absolute URI", s)
 	case len(s) > mostURI:

@@ -13,7 +13,8 @@ func TestGoesTo(t *testing.T) {
 	t.Parallel()
 	const ps = "ipp://ps.skerry.example:631"
 	named := stock.Credential{Name: "k", Kind: stock.SignIn, For: []string{"server:ps", "mail", "notice:desk"},
-		Bound: map[string]string{"server:ps": ps, "mail": "smtps://mail.example:465", "notice:desk": "https://hook.example:443"}}
+		Bound: map[string]string{"server:ps": ps, "mail": "smtps://mail.example:465",
+			"notice:desk": "https://hook.example:443"}}
 	ranged := stock.Credential{Name: "c", Kind: stock.SNMP, For: []string{"10.5.0.0/24", "10.6.0.1", "device:d"},
 		Bound: map[string]string{"device:d": "ipp://d.example:631"}}
 	server := func(name, uri, credential, entered string) stock.Watch {

@@ -58,6 +58,11 @@ func OneLine(s string, most int) string {
 		}
 		return r
 	}, s))
+	return Clip(s, most)
+}
+
+// Clip keeps a text within most bytes; it ends before the character that would not fit.
+func Clip(s string, most int) string {
 	if len(s) <= most {
 		return s
 	}

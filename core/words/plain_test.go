@@ -11,8 +11,9 @@ import (
 
 func TestPlain(t *testing.T) {
 	t.Parallel()
-	for in, want := range map[string]string{"Åse Lunde": "Åse Lunde", "a\x1b]0;X\x07\x1b[31mroot\nFAKE": `a\u001b]0;X\u0007\u001b[31mroot\nFAKE`,
-		"a\u009b31m": `a\u009b31m`, "a\u202eb": `a\u202eb`, "tab\there": `tab\there`, "": ""} {
+	for in, want := range map[string]string{"Åse Lunde": "Åse Lunde",
+		"a\x1b]0;X\x07\x1b[31mroot\nFAKE": `a\u001b]0;X\u0007\u001b[31mroot\nFAKE`,
+		"a\u009b31m":                      `a\u009b31m`, "a\u202eb": `a\u202eb`, "tab\there": `tab\there`, "": ""} {
 		if got := words.Escape(in, ""); got != want {
 			t.Errorf("%q: %s, want %s", in, got, want)
 		}
@@ -38,7 +39,8 @@ func TestPlain(t *testing.T) {
 		Any  any
 		Nil  *inner
 		kept string
-	}{"a\x00", []string{"b\x1b"}, []inner{{"c\u202e"}}, &inner{"d\n\x07"}, map[string]inner{"k": {"e\x01"}}, "f", nil, "g\x01"}
+	}{"a\x00", []string{"b\x1b"}, []inner{{"c\u202e"}}, &inner{"d\n\x07"}, map[string]inner{"k": {"e\x01"}},
+		"f", nil, "g\x01"}
 	words.Clean(&v)
 	if v.S != "a " || v.L[0] != "b " || v.In[0].A != "c " || v.P.A != "d\n " || v.M["k"].A != "e " || v.kept != "g\x01" {
 		t.Errorf("%+v", v)

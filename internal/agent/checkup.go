@@ -64,6 +64,11 @@ func readAsk(asked string) (id int64, test Testing) {
 	return id, test
 }
 
+// reach asks printers as this machine does, which may be one itself.
+func (a *Agent) reach() *ippclient.Client {
+	return ippclient.New(dial.New(a.cfg.Reach, &dial.Rules{Local: true}))
+}
+
 // Checkup looks from the machine's own place: spooler, queues, drivers, and whether each path answers from here; with a
 // test page where a queue is named.
 func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentproto.Check {
@@ -89,7 +94,7 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 	for _, i := range installed {
 		found[i.Key()] = i
 	}
-	reach := ippclient.New(dial.New(a.cfg.Reach, &dial.Rules{Local: true}))
+	reach := a.reach()
 	tried := map[string]error{}
 	for _, w := range endpoint.PlanFor(a.kept.Lineups).Wants {
 		of := w.Queue
@@ -202,9 +207,8 @@ func (a *Agent) printPage(ctx context.Context, facts Facts, check string, test T
 	p, ok := a.cfg.Spooler.(printsPages)
 	if !ok {
 		_, text, _ := page.in(nil) // plain text cannot fail
-		out, err := ippclient.New(dial.New(a.cfg.Reach, &dial.Rules{Local: true})).Print(within, a.absolute(i.URI),
-			job.Document{Name: "Test page",
-				Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
+		out, err := a.reach().Print(within, a.absolute(i.URI), job.Document{Name: "Test page",
+			Owner: cmp.Or(i.User, "checkup"), Format: "text/plain"}, bytes.NewReader(text))
 		if err != nil {
 			add(check, endpoint.No, fault.As(err).Fix, "%s", fault.As(err).What)
 		} else {

@@ -16,7 +16,7 @@ func ReadSecret(file string, in io.Reader) (string, error) {
 	var b []byte
 	var err error
 	if file == "-" {
-		b, err = io.ReadAll(io.LimitReader(in, most))
+		b, err = io.ReadAll(io.LimitReader(in, most+1))
 	} else if err = private(file); err == nil {
 		b, err = os.ReadFile(file)
 	}

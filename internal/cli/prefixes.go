@@ -4,6 +4,8 @@ import (
 	"fmt"
 	"net/netip"
 	"strings"
+
+	"cirque/core/estate"
 )
 
 // prefixes is a flag of addresses and networks, separated by commas or given several times.
@@ -21,17 +23,9 @@ func (*prefixes) Type() string { return "networks" }
 
 func (p *prefixes) Set(text string) error {
 	for part := range strings.SplitSeq(text, ",") {
-		part = strings.TrimSpace(part)
-		v, err := netip.ParsePrefix(part)
-		if err != nil {
-			a, failed := netip.ParseAddr(part)
-			if failed != nil || a.Zone() != "" {
-				return fmt.Errorf("%q is neither an address nor a network, such as 10.0.0.5 or 10.0.1.0/24", part)
-			}
-			v = netip.PrefixFrom(a, a.BitLen())
-		}
-		if v != v.Masked() {
-			return fmt.Errorf("%s has bits beyond its length; write %s", v, v.Masked())
+		v, says, fix := estate.ParseNetwork(strings.TrimSpace(part))
+		if says != "" {
+			return fmt.Errorf("%s; %s", says, fix)
 		}
 		*p = append(*p, v)
 	}

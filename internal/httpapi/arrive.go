@@ -43,8 +43,11 @@ func origin(r *http.Request, trusted []netip.Prefix) string {
 	if err != nil {
 		host = r.RemoteAddr
 	}
+	if len(trusted) == 0 {
+		return host
+	}
 	at, err := netip.ParseAddr(host)
-	if err != nil || len(trusted) == 0 {
+	if err != nil {
 		return host
 	}
 	isTrusted := func(a netip.Addr) bool {

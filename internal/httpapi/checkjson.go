@@ -164,8 +164,8 @@ func (k *checker) array(s *huma.Schema, v []any) bool {
 		return false
 	}
 	if s.MaxItems != nil && len(v) > *s.MaxItems {
-		return k.complain(fmt.Sprintf("expected array length <= %d",
-			*s.MaxItems)) // and what stands in it is beside the point
+		// What stands in it is beside the point then.
+		return k.complain(fmt.Sprintf("expected array length <= %d", *s.MaxItems))
 	}
 	for i, e := range v {
 		if !k.part("["+strconv.Itoa(i)+"]", s.Items, e) {
@@ -213,8 +213,8 @@ func (k *checker) object(s *huma.Schema, v map[string]any) bool {
 // clip keeps a key that somebody made up short in a place.
 func clip(key string) string {
 	const most = 64
-	if len(key) > most {
-		return key[:most] + "…"
+	if short := words.Clip(key, most); short != key {
+		return short + "…"
 	}
 	return key
 }

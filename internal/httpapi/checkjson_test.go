@@ -66,7 +66,8 @@ func TestCheckJSON(t *testing.T) {
 		{"POST /api/v1/lineups/batch", `{}`, "body: expected array"},
 	} {
 		got := places(checkJSON(registry, bodies[c.route], []byte(c.body), true))
-		if want := c.want; want == "" && len(got) > 0 || want != "" && (len(got) == 0 || strings.TrimPrefix(got[0], "body.") != want) {
+		if want := c.want; want == "" && len(got) > 0 ||
+			want != "" && (len(got) == 0 || strings.TrimPrefix(got[0], "body.") != want) {
 			t.Errorf("%s of %s\n got %q\nwant %q", c.body, c.route, got, want)
 		}
 	}

@@ -42,10 +42,12 @@ func TestRules(t *testing.T) {
 	}{
 		{usual, "10.40.8.31", ""}, {usual, "198.51.100.7", ""}, {usual, "2001:db8::1", ""},
 		{usual, "127.0.0.1", "this machine itself"}, {usual, "127.9.9.9", "this machine itself"},
-		{usual, "::1", "this machine itself"}, {usual, "0.0.0.0", "this machine itself"}, {usual, "::", "this machine itself"},
+		{usual, "::1", "this machine itself"}, {usual, "0.0.0.0", "this machine itself"},
+		{usual, "::", "this machine itself"},
 		{usual, "::ffff:127.0.0.1", "this machine itself"}, {usual, "64:ff9b::7f00:1", "this machine itself"},
 		{usual, "2002:7f00:1::", "this machine itself"}, {usual, "::127.0.0.1", "this machine itself"},
-		{usual, "169.254.169.254", "link-local"}, {usual, "fe80::1", "link-local"}, {usual, "64:ff9b::a9fe:a9fe", "link-local"},
+		{usual, "169.254.169.254", "link-local"}, {usual, "fe80::1", "link-local"},
+		{usual, "64:ff9b::a9fe:a9fe", "link-local"},
 		{usual, "224.0.0.251", "nobody's address"}, {usual, "255.255.255.255", "nobody's address"},
 		{usual, "ff02::fb", "nobody's address"},
 		{&dial.Rules{Allow: networks("127.0.0.0/8")}, "127.0.0.1", ""},
@@ -76,7 +78,8 @@ func TestRules(t *testing.T) {
 		port string
 		ok   bool
 	}{
-		{dial.IPP, "631", true}, {dial.IPP, "443", true}, {dial.IPP, "8631", true}, {dial.IPP, "22", false}, {dial.IPP, "25", false},
+		{dial.IPP, "631", true}, {dial.IPP, "443", true}, {dial.IPP, "8631", true}, {dial.IPP, "22", false},
+		{dial.IPP, "25", false},
 		{dial.IPP, "6000", false}, {dial.Raw, "9100", true}, {dial.Raw, "515", true}, {dial.Raw, "23", false},
 		{dial.Mail, "587", true}, {dial.Mail, "80", false}, {dial.LDAP, "636", true}, {dial.LDAP, "80", false},
 		{dial.SNMP, "161", true}, {dial.SNMP, "53", false}, {dial.Post, "443", true}, {dial.Post, "631", false},
@@ -124,7 +127,8 @@ func TestWayOut(t *testing.T) {
 			t.Errorf("%s was reached", host)
 			continue
 		}
-		if f := fault.As(dial.Explain(host, err)); f.Code != "outgoing-refused" || !strings.Contains(f.Fix, "--allow-outgoing") {
+		if f := fault.As(dial.Explain(host, err)); f.Code != "outgoing-refused" ||
+			!strings.Contains(f.Fix, "--allow-outgoing") {
 			t.Errorf("%s: %v", host, f)
 		}
 	}

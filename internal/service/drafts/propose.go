@@ -49,8 +49,7 @@ func (s *Room) Proposals(ctx context.Context, p *access.Principal) ([]estate.Pro
 	for _, d := range list {
 		if d.ProposedAt != nil {
 			out = append(out, estate.ProposedDraft{ID: d.ID, Author: d.Author, Draft: d.Name, Base: d.Base,
-				Reason: d.ProposedWhy,
-				At:     *d.ProposedAt})
+				Reason: d.ProposedWhy, At: *d.ProposedAt})
 		}
 	}
 	return out, err

@@ -32,7 +32,7 @@ func (s *Room) PublishDraft(ctx context.Context, p *access.Principal, called, re
 		return estate.Revision{}, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply "+
 			"FILE, or edit in the console", "the draft %s changes nothing", d.Name)
 	}
-	return s.publish(ctx, p, &d.Draft, reason, d.From, d.Changes)
+	return s.publish(ctx, p, &d.Draft, reason, d.From, confined(p, access.Publish, d.From, d.Changes))
 }
 
 func publishing(p *access.Principal, reason string) (string, error) {
@@ -90,10 +90,9 @@ func (s *Room) Revert(ctx context.Context, p *access.Principal, number int, reas
 	return rev, false, err
 }
 
-// publish merges changes of a base with the newest revision and makes that the next one.
+// publish merges changes of a base, confined already, with the newest revision and makes that the next one.
 func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Draft, reason string,
 	base *estate.Document, changes []estate.Change) (estate.Revision, error) {
-	changes = confined(p, access.Publish, base, changes)
 	if err := s.mayPublish(ctx, p, base, base.With(changes), changes); err != nil {
 		return estate.Revision{}, err
 	}

@@ -68,7 +68,8 @@ grants: [{name: g, effect: place, queues: [hall], to: [everyone]}]
 	}
 	// A grant that says everyone holds at the site.
 	if _, err := r.Edit(t.Context(), bjorn, "", nil, []estate.Edit{{Ref: estate.Ref{List: "grants", Name: "mine"},
-		Object: []byte(`{"name":"mine","effect":"place","queues":["pier"],"to":["everyone"],"default":1000,"insist":true}`)}}); err != nil {
+		Object: []byte(
+			`{"name":"mine","effect":"place","queues":["pier"],"to":["everyone"],"default":1000,"insist":true}`)}}); err != nil {
 		t.Fatal(err)
 	}
 	d, err := r.Draft(t.Context(), bjorn, "")

@@ -100,7 +100,8 @@ func furnish(t *testing.T) (*Room, *floor) {
 	t.Helper()
 	w := rooms.New(t, behind, directory.Records{Users: []directory.User{{Name: "ida"}, {Name: "mira"}}})
 	f := &floor{w: w, does: map[string]func(io.Reader) (job.Outcome, error){}}
-	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Seats: rooms.Seats{"ida"}, Reasons: f,
+	return New(Config{Printer: f, Prober: f, Store: f, Present: w.Present, Log: rooms.Quiet, Now: w.Now,
+		Seats: rooms.Seats{"ida"}, Reasons: f,
 		Keys:     f,
 		Readings: f}), f
 }
@@ -145,7 +146,8 @@ func TestGatewayRoute(t *testing.T) {
 		t.Error("the person for whom an agent prints:", err)
 	}
 	agent.For = "mira"
-	if _, err := r.GatewayRoute(t.Context(), agent, "hall"); fault.As(err) == nil || fault.As(err).Code != "not-signed-in-there" {
+	if _, err := r.GatewayRoute(t.Context(), agent, "hall"); fault.As(err) == nil ||
+		fault.As(err).Code != "not-signed-in-there" {
 		t.Error("somebody who does not sit there:", err)
 	}
 }

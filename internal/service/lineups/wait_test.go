@@ -36,7 +36,8 @@ func (c certificates) CertificateGood(serial string) bool { return c[serial] }
 func room(t *testing.T, good certificates) (*lineups.Room, *rooms.World) {
 	t.Helper()
 	w := rooms.New(t, hall, directory.Records{Machines: []directory.Machine{{Name: "desk-1"}}})
-	return lineups.New(lineups.Config{Store: store{w}, Present: w.Present, Now: w.Now, Certificates: good, Seats: rooms.Seats(nil)}), w
+	return lineups.New(lineups.Config{Store: store{w}, Present: w.Present, Now: w.Now, Certificates: good,
+		Seats: rooms.Seats(nil)}), w
 }
 
 var machine = "desk-1"

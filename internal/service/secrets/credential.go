@@ -129,8 +129,9 @@ func (s *Room) Credentials(ctx context.Context, p *access.Principal) ([]stock.Cr
 	if list == nil {
 		list = []stock.Credential{}
 	}
+	there := s.addresses()
 	for i := range list {
-		s.sayMoved(&list[i])
+		sayMoved(&list[i], there)
 	}
 	return list, err
 }

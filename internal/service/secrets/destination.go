@@ -112,9 +112,8 @@ func (s *Room) meant(n NewCredential) (list []string, bound map[string]string, e
 	return list, bound, nil
 }
 
-// sayMoved says of a key which of what it is for is elsewhere now, where it does not go.
-func (s *Room) sayMoved(c *stock.Credential) {
-	there := s.addresses()
+// sayMoved says of a key which of what it is for is elsewhere now, where it does not go. there is what addresses gave.
+func sayMoved(c *stock.Credential, there map[string][]string) {
 	var moved []string
 	for _, what := range c.For {
 		kind, called, ok := stock.ParseFor(what)

@@ -42,7 +42,8 @@ func (s *store) NoteCredential(_ context.Context, name, state, _ string, _ event
 const estate = `
 estate: 1
 locations: [{path: ard}]
-servers: [{name: ps-1, uri: "ipp://ps-1.skerry.example/", location: ard}, {name: ps-2, uri: "ipp://ps-2.skerry.example/"}]
+servers: [{name: ps-1, uri: "ipp://ps-1.skerry.example/", location: ard},
+  {name: ps-2, uri: "ipp://ps-2.skerry.example/"}]
 devices: [{name: hall, uri: "ipp://10.40.8.31/ipp/print", location: ard}]
 settings: {mail: {relay: "smtps://mail.skerry.example", from: cirque@skerry.example}}
 notices:
@@ -195,7 +196,8 @@ func TestFormerKeys(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	want := map[string]string{"a": "[device:hall mail server:ps-1 server:ps-2]", "b": "[10.5.0.0/24]", "c": "[device:hall]",
+	want := map[string]string{"a": "[device:hall mail server:ps-1 server:ps-2]",
+		"b": "[10.5.0.0/24]", "c": "[device:hall]",
 		"d": "[]", "e": "[server:ps-1]"}
 	for _, c := range s.Keys {
 		if got := fmt.Sprint(c.For); got != want[c.Name] {

@@ -94,10 +94,11 @@ export function DataTable<T extends object>({
     const heads = table.getAllLeafColumns();
     const title = (h: (typeof heads)[number]) =>
       typeof h.columnDef.header === "string" ? h.columnDef.header : h.id;
+    const lines = [heads.map(title), ...list.map((r, i) => heads.map((h) => h.accessorFn?.(r, i)))];
     download(
       `${caption.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.csv`,
       "text/csv",
-      `${[csvLine(heads.map(title)), ...list.map((r, i) => csvLine(heads.map((h) => h.accessorFn?.(r, i))))].join("\r\n")}\r\n`,
+      lines.map((cells) => `${csvLine(cells)}\r\n`).join(""),
     );
   };
   return (

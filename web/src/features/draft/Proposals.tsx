@@ -49,7 +49,9 @@ export function Proposals({ empty }: { empty: boolean }) {
             <Button disabled={!empty || take.isPending} onClick={() => take.mutate(p.id)}>
               Take it into my draft
             </Button>
-            <Button onClick={() => decline.mutate(p.id)}>Decline</Button>
+            <Button disabled={decline.isPending} onClick={() => decline.mutate(p.id)}>
+              Decline
+            </Button>
           </li>
         ))}
       </ul>

@@ -178,7 +178,7 @@ export function Credentials() {
         <Field
           label="For"
           {...form.text("where")}
-          placeholder="server:ps-ardholm-1"
+          placeholder={k.kind === "sign-in" ? "server:NAME" : "device:NAME"}
           hint={
             k.kind === "sign-in"
               ? "server:NAME, device:NAME, notice:NAME (its posts) or mail, divided by blanks. It goes nowhere else."
