@@ -2,6 +2,7 @@ package test
 
 import (
 	"context"
+	"net/url"
 	"os"
 	"path/filepath"
 	"strings"
@@ -301,7 +302,7 @@ func TestDatabaseAway(t *testing.T) {
 	s.importDirectory(twoPeople)
 	s.publish(oneQueue)
 	ready := func() bool {
-		_, err := apiclient.Get[api.Health](t.Context(), s.c, "/readyz", nil)
+		_, err := apiclient.Get[api.Readiness](t.Context(), s.c, "/readyz", url.Values{"for": {"writing"}})
 		return err == nil
 	}
 	within(t, "ready", ready)

@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"fmt"
 	"net/http"
+	"net/url"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -156,7 +157,7 @@ func TestKillNine(t *testing.T) {
 				if len(b) == 0 || strings.HasPrefix(string(b), fmt.Sprintln(database)) {
 					return false
 				}
-				_, err := apiclient.Get[map[string]any](t.Context(), p.c, "/readyz", nil)
+				_, err := apiclient.Get[map[string]any](t.Context(), p.c, "/readyz", url.Values{"for": {"writing"}})
 				return err == nil
 			})
 		case 2: // both

@@ -3,8 +3,11 @@
 package continuity
 
 import (
+	"fmt"
 	"slices"
 	"time"
+
+	"cirque/core/words"
 )
 
 // A Rule says when what answers or does not counts as up or down.
@@ -42,6 +45,29 @@ type Health struct {
 	Says     string      `json:"says" doc:"Of the last failure."`
 	Changes  []time.Time `json:"changes" doc:"When it went up or down lately."`
 	Held     bool        `json:"held" doc:"It answers, and is held down because it went up and down too often."`
+	// Age is filled in where it is given out.
+	Age  *int    `json:"age_seconds,omitempty" doc:"How long ago it was probed."`
+	Last Verdict `json:"last,omitempty" enum:"unproven,up,down" doc:"What was proven before nobody probed it any more."`
+}
+
+// Renewed is how long a verdict holds that nobody renews, where so much time lies between two probes.
+func Renewed(every time.Duration) time.Duration { return 3*every + 15*time.Second }
+
+// Aged gives what was found as it stands now: with its age, and unproven where nobody has renewed it.
+func Aged(list []Health, now time.Time, every time.Duration) []Health {
+	out := slices.Clone(list)
+	for i := range out {
+		h := &out[i]
+		age := max(now.Sub(h.Checked), 0)
+		seconds := int(age / time.Second)
+		h.Age = &seconds
+		if h.Verdict != Unproven && age > Renewed(every) {
+			h.Last, h.Verdict = h.Verdict, Unproven
+			h.Says = fmt.Sprintf("nobody has probed it for %s; it was %s then", words.Span(age.Round(time.Second)), h.Last)
+			h.Since = h.Checked.Add(Renewed(every))
+		}
+	}
+	return out
 }
 
 // A Probe is what came of looking whether one answers; Says is of a failure.

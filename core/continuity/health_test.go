@@ -104,3 +104,26 @@ func TestUptime(t *testing.T) {
 		}
 	}
 }
+
+// TestAged: a verdict that nobody renews is unproven, says what it was, and tells its age all the while.
+func TestAged(t *testing.T) {
+	t.Parallel()
+	at := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
+	kept := []Health{{Name: "ps-1", Verdict: Up, Since: at, Checked: at}, {Name: "ps-2", Verdict: Gone, Since: at,
+		Checked: at, Says: "refused"}}
+	for after, want := range map[time.Duration][]Verdict{0: {Up, Gone}, 45 * time.Second: {Up, Gone},
+		46 * time.Second: {Unproven, Unproven}, time.Hour: {Unproven, Unproven}} {
+		got := Aged(kept, at.Add(after), 10*time.Second)
+		for i, h := range got {
+			if h.Verdict != want[i] || *h.Age != int(after/time.Second) {
+				t.Errorf("after %v: %+v", after, h)
+			}
+			if h.Verdict == Unproven && (h.Last != kept[i].Verdict || !strings.Contains(h.Says, "nobody has probed it for")) {
+				t.Errorf("after %v it does not say what it was: %+v", after, h)
+			}
+		}
+	}
+	if kept[0].Verdict != Up || kept[0].Age != nil {
+		t.Error("what is kept was changed")
+	}
+}

@@ -60,6 +60,20 @@ type OriginKey struct{}
 // a worker such as "worker judgements"; a string.
 type RouteKey struct{}
 
+// ForKey is the key under which a context carries on whose behalf the store is asked, a For; people where it has none.
+type ForKey struct{}
+
+// A For is one kind of asker. Each has connections of its own, so that none waits for what another has begun.
+type For string
+
+// Those who ask.
+const (
+	ForReadiness For = "readiness"
+	ForAgents    For = "agents"
+	ForPeople    For = "people"
+	ForWorkers   For = "workers"
+)
+
 // Kinds of event.
 const (
 	Published     = "estate.published"
@@ -152,6 +166,16 @@ type Signal struct {
 	What    string // one of the constants below
 	Subject string
 	Own     bool // this process wrote it
+}
+
+// Followed says whether processes keep in memory what a Signal of that name says to read again, so that a lost one
+// would leave them with what was.
+func Followed(what string) bool {
+	switch what {
+	case Endpoint, Call, Draft, Happened, Lost:
+		return false
+	}
+	return true
 }
 
 // What a Signal can name.

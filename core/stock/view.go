@@ -58,4 +58,6 @@ type TestSheet struct {
 	Job    Job    `json:"job"`
 	Result string `json:"result" enum:"yes,no,unproven" doc:"yes: the job is completed; no: it ended otherwise, or the printer says why it does not go on; unproven: neither within the time."`
 	Says   string `json:"says"`
+	// Recorded says that it is in the audit.
+	Recorded bool `json:"recorded" doc:"It is in the audit; false where that could not be written."`
 }

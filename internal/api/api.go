@@ -12,6 +12,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/job"
 	"cirque/core/lineup"
+	"cirque/core/readiness"
 )
 
 // A Problem is an error (RFC 9457) with a stable code, the fix, and the single places.
@@ -40,6 +41,12 @@ type Health struct {
 	Status  string `json:"status" enum:"ok,not-ready"`
 	Says    string `json:"says,omitempty"`
 	Version string `json:"version"`
+}
+
+// Readiness says how the service does, and what stands in the way of more.
+type Readiness struct {
+	Health
+	readiness.Report
 }
 
 // Files are documents by name.
@@ -140,6 +147,8 @@ type TestPage struct {
 	Driver  string       `json:"driver"`
 	Person  string       `json:"person,omitempty"`
 	At      time.Time    `json:"at"`
+	// Recorded says that it is in the audit.
+	Recorded bool `json:"recorded" doc:"It is in the audit; false where that could not be written."`
 	job.Outcome
 }
 

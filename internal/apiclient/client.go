@@ -15,6 +15,7 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"time"
 
 	"cirque/core/fault"
 	"cirque/core/page"
@@ -26,6 +27,8 @@ type Client struct {
 	base  *url.URL
 	token string
 	http  *http.Client
+	// Aged is told of answers that were so a while ago (RFC 9111, section 5.1); nobody where nil.
+	Aged func(age time.Duration)
 }
 
 // New makes a client. caPEM trusts the service's own authority; nil trusts the system's.
@@ -51,7 +54,7 @@ func New(base, token string, caPEM []byte) (*Client, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Client{u, token, &http.Client{Transport: t, Jar: jar}}, nil
+	return &Client{base: u, token: token, http: &http.Client{Transport: t, Jar: jar}}, nil
 }
 
 // URL is the service's address.
@@ -116,6 +119,9 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 	resp, err := c.http.Do(req)
 	if err != nil {
 		return nil, c.unreachable(err)
+	}
+	if age, err := strconv.Atoi(resp.Header.Get("Age")); err == nil && age > 0 && c.Aged != nil {
+		c.Aged(time.Duration(age) * time.Second)
 	}
 	if resp.StatusCode >= 400 {
 		defer func() { _ = resp.Body.Close() }()

@@ -4,6 +4,7 @@ package app
 import (
 	"cmp"
 	"context"
+	"crypto/rand"
 	"embed"
 	"errors"
 	"log/slog"
@@ -154,13 +155,14 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	rules := &dial.Rules{Allow: o.AllowOutgoing}
 	out := dial.New(o.table, rules)
 	prober := probe.New(out)
+	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now()}
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Printer: prober, Prober: prober,
 		Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
 		Raster:    pwg.TextPage,
 		SecretKey: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
 		PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read,
-		SetupDone: setup.remove, Leases: leases})
+		SetupDone: setup.remove, Leases: leases, Doctor: doc, Process: doc.process})
 	if err != nil {
 		return nil, err
 	}
@@ -173,16 +175,30 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 			return nil, err
 		}
 	}
-	run, stopRun := context.WithCancel(context.WithoutCancel(ctx))
-	var wg sync.WaitGroup
-	wg.Go(func() { svc.Run(run) })
-	c.add(func() error { stopRun(); wg.Wait(); return nil })
+	work(ctx, svc, doc, &c)
 	r = &Running{Service: svc, store: store}
 	if err := serve(o, ln, svc, authority, r, &c); err != nil {
 		return nil, err
 	}
 	r.stop = sync.OnceValue(c.run)
 	return r, nil
+}
+
+// work runs the service's workers, until it is stopped.
+func work(ctx context.Context, svc *service.Service, doc *doctor, c *closers) {
+	leased := svc.Runner.Leased
+	doc.leased.Store(&leased)
+	run, stop := context.WithCancel(context.WithoutCancel(ctx))
+	var wg sync.WaitGroup
+	wg.Go(func() { svc.Run(run) })
+	c.add(func() error {
+		stop()
+		wg.Wait()
+		ctx, cancel := context.WithTimeout(context.Background(), time.Second)
+		defer cancel()
+		_ = doc.store.Gone(ctx, doc.process) // it is forgotten by itself
+		return nil
+	})
 }
 
 // openStore runs or reaches the database and brings its schema up to date.

@@ -15,6 +15,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/fault"
+	"cirque/core/words"
 	"cirque/internal/apiclient"
 )
 
@@ -63,7 +64,8 @@ type root struct {
 	output string
 	env    func(string) string
 	home   string // the user's configuration directory
-	width  int    // of the terminal, 0 when it is none
+	err    io.Writer
+	width  int // of the terminal, 0 when it is none
 }
 
 // Streams are where a command reads and writes.
@@ -75,7 +77,7 @@ type Streams struct {
 // Execute runs a command line and gives its exit code. Errors are one line on Err, with the fix.
 func Execute(ctx context.Context, local Local, args []string, io Streams, env func(string) string) int {
 	home, _ := os.UserConfigDir()
-	r := &root{local: local, env: env, home: home, width: terminalWidth(io.Out)}
+	r := &root{local: local, env: env, home: home, width: terminalWidth(io.Out), err: &plainWriter{to: io.Err}}
 	cmd := rootCommand(r)
 	cmd.SetArgs(append([]string{}, args...))
 	cmd.SetIn(io.In)
@@ -193,7 +195,7 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		deviceCommand(r), driverCommand(r),
 		credentialCommand(r), adoptCommand(r), orphansCommand(r), queueCommand(r), subjectCommand(r, "person", "people"),
 		subjectCommand(r, "machine", "machines"),
-		lineupCommand(r), whyCommand(r), endpointCommand(r), testPageCommand(r), versionCommand(r),
+		lineupCommand(r), whyCommand(r), endpointCommand(r), testPageCommand(r), readyCommand(r), versionCommand(r),
 		former("photograph", "snapshot", snapshotCommand(r)), former("exercise", "failover-test", failoverTestCommand(r)))
 	return c
 }
@@ -225,7 +227,14 @@ func (r *root) client() (*apiclient.Client, error) {
 			return nil, fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read", caFile)
 		}
 	}
-	return apiclient.New(url, token, pem)
+	c, err := apiclient.New(url, token, pem)
+	if err == nil {
+		c.Aged = func(age time.Duration) {
+			fmt.Fprintf(r.err, "cirque: this is as of %s, %s ago: the service does not hear of changes; see cirque ready\n",
+				time.Now().Add(-age).Format("15:04:05"), words.Span(age))
+		}
+	}
+	return c, err
 }
 
 func first(list ...string) string {

@@ -164,6 +164,9 @@ func healthCommand(r *root) *cobra.Command {
 					fmt.Fprintf(w, "; up for %.2f %% of what is known of the last 30 days", *v.Uptime*100)
 				}
 				fmt.Fprintln(w, ".")
+				if v.Last != "" {
+					fmt.Fprintf(w, "  %s\n", v.Says)
+				}
 				for _, t := range v.Turns {
 					fmt.Fprintf(w, "  %s  %-8s  %s\n", t.At.Local().Format("2006-01-02 15:04:05"), t.Verdict, t.Says)
 				}
@@ -184,6 +187,7 @@ func healthCommand(r *root) *cobra.Command {
 				switch {
 				case h.Held:
 					says = "it answers, and is held down: it went up and down too often"
+				case h.Last != "": // it says what it was
 				case h.Verdict == continuity.Unproven:
 					says = "it has never answered, which may be the way from here: " + h.Says
 				case h.Fails == 0:

@@ -264,6 +264,9 @@ func writeWhy(w io.Writer, y lineup.Why) {
 	}
 }
 
+// unrecorded is said of a page that went out, and of which nothing was kept.
+const unrecorded = "It is not in the audit: that could not be written; see cirque ready --writing."
+
 func testPageCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "test-page QUEUE", Short: "Send a test page through the path that the lineup chose",
 		Args: args(cobra.ExactArgs(1)),
@@ -284,6 +287,9 @@ The page names queue, path, device, driver, person and time, so that the paper p
 			fmt.Fprintln(w, sentence(t.Context))
 			fmt.Fprintf(w, "A test page of %s went through %s to %s.\nThe device answers: %s; job %d is %s.\n", t.Queue,
 				throughOf(t.Path), t.SentTo, t.Says, t.JobID, t.State)
+			if !t.Recorded {
+				fmt.Fprintln(w, unrecorded)
+			}
 		})
 	}
 	return c

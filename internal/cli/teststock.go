@@ -53,6 +53,9 @@ func testStockCommand(r *root, kind, use string, n int) *cobra.Command {
 		if err := r.print(c, last, func(w io.Writer) {
 			fmt.Fprintf(w, "Sent as %s to %s.\n%s: %s.\n", last.Format, last.SentTo, map[string]string{"yes": "Printed",
 				"no": "Not printed", "unproven": "Nothing proven"}[last.Result], last.Says)
+			if !last.Recorded {
+				fmt.Fprintln(w, unrecorded)
+			}
 		}); err != nil {
 			return err
 		}

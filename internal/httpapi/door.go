@@ -58,6 +58,7 @@ type entry struct {
 	most   int64
 	needs  access.Action
 	told   bool
+	aged   bool         // answers also where what is known here is old
 	schema *huma.Schema // of JSON that it takes
 }
 
@@ -67,6 +68,7 @@ type door struct {
 	entries  map[string]entry // by method and the path's pattern
 	registry huma.Registry
 	bodies   bodies
+	current  func() error // fails where what is known here is too old; nil where it never is
 }
 
 // of reads the entries out of the API's description.
@@ -96,10 +98,20 @@ func (d *door) of(doc *huma.OpenAPI) {
 		e.own = true
 		d.entries[route] = e
 	}
+	for _, route := range agedRoutes {
+		e := d.entries[route]
+		e.aged = true
+		d.entries[route] = e
+	}
 	e := d.entries["POST /ipp/*queue"]
 	e.open = true // it asks for the sign-in of printing, and reads nothing before
 	d.entries["POST /ipp/*queue"] = e
 }
+
+// agedRoutes are asked also where what is known here is too old to say who may do what: one's own lineups, and how the
+// service does.
+var agedRoutes = []string{"POST /api/v1/lineups", "POST /api/v1/lineups/batch", "GET /api/v1/session", "GET /healthz",
+	"GET /readyz", "GET /metrics"}
 
 type bodyKey struct{}
 
@@ -130,6 +142,12 @@ func (s *server) open(c *gin.Context) {
 	if p == nil && !e.open && route != "" {
 		refuse(fault.As(access.Check(nil, e.needs)))
 		return
+	}
+	if route != "" && !e.aged && s.door.current != nil {
+		if err := s.door.current(); err != nil {
+			refuse(fault.As(err))
+			return
+		}
 	}
 	if place := controlIn(c); place != "" && route != "" {
 		refuse(fault.New(fault.Invalid, "control-character", "leave it out", "%s has a control character", place))

@@ -10,11 +10,13 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
 	"cirque/core/lineup"
+	"cirque/core/readiness"
 	"cirque/internal/agentproto"
 	"cirque/internal/service/lineups"
 	"cirque/internal/service/present"
@@ -89,6 +91,9 @@ func (s *server) lineup(c *gin.Context) {
 	}
 	h := c.Writer.Header()
 	h.Set("ETag", agentproto.Quote(a.Tag))
+	if age := s.age(); age != "" {
+		h.Set("Age", age)
+	}
 	if a.pref != "" {
 		h.Set("Preference-Applied", a.pref)
 	}
@@ -102,6 +107,16 @@ func (s *server) lineup(c *gin.Context) {
 	h.Set("Content-Length", strconv.Itoa(len(body)))
 	c.Status(http.StatusOK)
 	_, _ = c.Writer.Write(body) // the client has gone
+}
+
+// age is the Age header of an answer (RFC 9111, section 5.1), in seconds, where what it says was so a while ago; ""
+// where it is so now.
+func (s *server) age() string {
+	age := s.svc.Present.Age()
+	if age < readiness.SaidAfter {
+		return ""
+	}
+	return strconv.Itoa(int(age / time.Second))
 }
 
 // readBody reads a small JSON body strictly: one value, no keys that are not known. Errors are problems as huma makes

@@ -12,6 +12,7 @@ import (
 
 	"cirque/core/continuity"
 	"cirque/core/fault"
+	"cirque/core/readiness"
 	"cirque/internal/service"
 )
 
@@ -77,7 +78,11 @@ var (
 		"for a change.", nil, nil)
 	revisionDesc = prometheus.NewDesc("cirque_estate_revision", "The number of the published revision.", nil, nil)
 	databaseDesc = prometheus.NewDesc("cirque_database_up", "1 while the database answers.", nil, nil)
-	upDesc       = prometheus.NewDesc("cirque_probe_up", "1 for what answers probes, 0 for what is down; what never "+
+	ageDesc      = prometheus.NewDesc("cirque_known_age_seconds", "How old what this process answers from may be: longer "+
+		"than some seconds only where notices of changes do not come.", nil, nil)
+	conditionDesc = prometheus.NewDesc("cirque_condition", "1 while something is not as it should be; /readyz says what.",
+		[]string{"condition"}, nil)
+	upDesc = prometheus.NewDesc("cirque_probe_up", "1 for what answers probes, 0 for what is down; what never "+
 		"answered is not there.", []string{"kind", "name"}, nil)
 	dutyDesc = prometheus.NewDesc("cirque_server_duty", "The part of its people that a server takes: 0 while "+
 		"drained or down, 1 on duty, between while it returns.", []string{"server"}, nil)
@@ -94,7 +99,7 @@ var (
 // Describe names them.
 func (figures) Describe(ch chan<- *prometheus.Desc) {
 	for _, d := range []*prometheus.Desc{endpointsDesc, waitingDesc, revisionDesc, databaseDesc, upDesc, dutyDesc,
-		leadingDesc, workerDesc, restartsDesc, queriesDesc} {
+		leadingDesc, workerDesc, restartsDesc, queriesDesc, ageDesc, conditionDesc} {
 		ch <- d
 	}
 }
@@ -122,11 +127,15 @@ func (f figures) Collect(ch chan<- prometheus.Metric) {
 	v := f.svc.Alerts.Figures(ctx)
 	gauge(waitingDesc, float64(v.Waiting))
 	gauge(revisionDesc, float64(v.Revision))
-	up := 0.0
-	if v.Database {
-		up = 1
+	is := map[string]float64{}
+	for _, c := range f.svc.Present.Readiness().Conditions {
+		is[c.Code] = 1
 	}
-	gauge(databaseDesc, up)
+	for _, code := range readiness.Codes() {
+		gauge(conditionDesc, is[code], code)
+	}
+	gauge(databaseDesc, 1-max(is[readiness.Away], is[readiness.Slow]))
+	gauge(ageDesc, f.svc.Present.Age().Seconds())
 	for name, share := range v.Servers {
 		gauge(dutyDesc, share, name)
 	}

@@ -59,18 +59,32 @@ func healthRoutes(s *server, a huma.API) {
 	huma.Register(a, op, func(context.Context, *struct{}) (*out[api.Health], error) {
 		return &out[api.Health]{api.Health{Status: "ok", Version: s.cfg.Version}}, nil
 	})
-	op = operation(http.MethodGet, "/readyz", "ready", "Whether everything works; 503 says what does not", small)
+	op = operation(http.MethodGet, "/readyz", "ready", "What this process can do now: 200 while lineups are answered, "+
+		"with all that is not as it should be; 503 where what is asked for cannot be done", small)
 	op.Security, op.Errors = open, []int{http.StatusServiceUnavailable}
-	type answer struct {
-		Status int
-		Body   api.Health
+	type ask struct {
+		For string `query:"for" enum:"lineups,writing" default:"lineups" doc:"writing: 503 while changes are not kept."`
 	}
-	huma.Register(a, op, func(ctx context.Context, _ *struct{}) (*answer, error) {
-		if why := s.svc.Present.Ready(ctx); why != "" {
-			return &answer{http.StatusServiceUnavailable, api.Health{Status: "not-ready", Says: why,
-				Version: s.cfg.Version}}, nil
+	type answer struct {
+		Status  int
+		Control string `header:"Cache-Control"`
+		Body    api.Readiness
+	}
+	huma.Register(a, op, func(_ context.Context, in *ask) (*answer, error) {
+		o := &answer{http.StatusOK, "no-store", api.Readiness{Health: api.Health{Status: "ok", Version: s.cfg.Version},
+			Report: s.svc.Present.Readiness()}}
+		if s.cfg.Stopping.Err() != nil {
+			o.Body.Ready, o.Body.Writing, o.Body.Says = false, false, "the service is stopping"
 		}
-		return &answer{http.StatusOK, api.Health{Status: "ok", Version: s.cfg.Version}}, nil
+		if in.For == "writing" && !o.Body.Writing || !o.Body.Ready {
+			o.Status, o.Body.Status = http.StatusServiceUnavailable, "not-ready"
+		}
+		for _, c := range o.Body.Conditions {
+			if o.Body.Says == "" {
+				o.Body.Says = c.Says
+			}
+		}
+		return o, nil
 	})
 }
 
@@ -257,6 +271,7 @@ func (s *server) lineups(a, described huma.API) {
 		Sign   string `header:"Cirque-Signature"`
 		Key    string `header:"Cirque-Key"`
 		Ask    string `header:"Cirque-Ask"`
+		Age    string `header:"Age" doc:"Seconds since what is answered was so; absent where it is so now."`
 		Body   []byte
 	}
 	// The routes that are asked most stand elsewhere; here they are described.
@@ -273,7 +288,7 @@ func (s *server) lineups(a, described huma.API) {
 				return nil, err
 			}
 			o := &answer{Status: http.StatusOK, Type: "application/json", Length: strconv.Itoa(len(ans.JSON)),
-				ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Body: ans.JSON}
+				ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Age: s.age(), Body: ans.JSON}
 			if ans.same {
 				o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
 			}

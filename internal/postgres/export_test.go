@@ -16,7 +16,7 @@ func (s *Store) Migrations() (*goose.Provider, error) {
 	if err != nil {
 		return nil, err
 	}
-	return goose.NewProvider(goose.DialectPostgres, stdlib.OpenDBFromPool(s.pool), sub)
+	return goose.NewProvider(goose.DialectPostgres, stdlib.OpenDBFromPool(s.Pool()), sub)
 }
 
 // Exec runs plain SQL, for tests of what the schema itself refuses.
@@ -26,7 +26,7 @@ func (s *Store) Exec(ctx context.Context, sql string) error {
 }
 
 // Pool is the store's own, for what only tests ask.
-func (s *Store) Pool() *pgxpool.Pool { return s.pool }
+func (s *Store) Pool() *pgxpool.Pool { return s.pool.ours(context.Background()) }
 
 // Migration gives what one migration does on the way up.
 func Migration(name string) string {

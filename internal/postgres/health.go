@@ -18,12 +18,13 @@ func (s HealthTable) Healths(ctx context.Context) ([]continuity.Health, error) {
 
 // Verdicts gives of Healths the verdicts alone: whoever counts them needs nothing else of so many.
 func (s HealthTable) Verdicts(ctx context.Context) ([]continuity.Health, error) {
-	rows, err := s.pool.Query(ctx, "SELECT kind, name, state->>'verdict' FROM health ORDER BY kind, name")
+	rows, err := s.pool.Query(ctx, "SELECT kind, name, state->>'verdict', (state->>'checked')::timestamptz "+
+		"FROM health ORDER BY kind, name")
 	if err != nil {
 		return nil, translate(err)
 	}
 	out, err := pgx.CollectRows(rows, func(row pgx.CollectableRow) (h continuity.Health, err error) {
-		return h, row.Scan(&h.Kind, &h.Name, &h.Verdict)
+		return h, row.Scan(&h.Kind, &h.Name, &h.Verdict, &h.Checked)
 	})
 	return out, translate(err)
 }

@@ -21,7 +21,9 @@ type Leases struct {
 }
 
 // Leases gives a keeper of leases with a connection of its own, which Close ends.
-func (s *Store) Leases() *Leases { return &Leases{cfg: s.pool.Config().ConnConfig} }
+func (s *Store) Leases() *Leases {
+	return &Leases{cfg: limited(s.pool.base, 5*time.Second, 5*time.Second)}
+}
 
 // Claim takes those of some leases that are free, and renews those that holder has; it gives the numbers of all that
 // holder has afterwards. Whoever comes back to a lease that had ended meanwhile has it under a new number.

@@ -2,6 +2,9 @@ package postgres
 
 import (
 	"context"
+	"crypto/rand"
+	"errors"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -12,16 +15,37 @@ import (
 	"cirque/core/event"
 )
 
-// Listen gives notices to f until ctx is done, one at a time. Whenever it (re)connects it gives event.Lost first, since
-// notices may have been missed; while the connection is away it calls down with the cause.
-func (s *Store) Listen(ctx context.Context, f func(event.Signal), down func(error)) {
+// How a listening connection is kept from going deaf: after so long without a word it sends itself a notice, which has
+// to come within so long; and what was sent is compared with what came.
+const (
+	beatEvery    = 2 * time.Second
+	beatWithin   = 4 * time.Second
+	compareEvery = 5 * time.Second
+	// comparedFor is how far back is compared, by the database's clock, and forgetAfter how long what was sent is kept.
+	comparedFor = time.Minute
+	forgetAfter = 10 * time.Minute
+)
+
+// ears are what hears of notices; all are called one at a time.
+type ears struct {
+	hear    func(event.Signal)
+	current func(asOf time.Time)
+}
+
+// Listen gives notices to hear until ctx is done. Whenever it (re)connects, event.Lost comes first, since notices may
+// have been missed. current says that everything that was sent before a time of this process's clock has been given;
+// down that the connection is away, and why: one that says nothing is tried every few seconds, and given up. All are
+// called one at a time.
+func (s *Store) Listen(ctx context.Context, hear func(event.Signal), current func(asOf time.Time), down func(error)) {
 	const shortest, longest = 50 * time.Millisecond, 2 * time.Second
 	wait := shortest
 	for ctx.Err() == nil {
-		err := s.listen(ctx, func(n event.Signal) { wait = shortest; f(n) })
+		err := s.listen(ctx, ears{hear, current}, func() { wait = shortest })
 		if ctx.Err() != nil {
 			return
 		}
+		// Whatever took this connection may have taken others that lie idle.
+		s.pool.reset()
 		down(translate(err))
 		select {
 		case <-ctx.Done():
@@ -31,9 +55,26 @@ func (s *Store) Listen(ctx context.Context, f func(event.Signal), down func(erro
 	}
 }
 
-func (s *Store) listen(ctx context.Context, f func(event.Signal)) error {
+// errDeaf is the end of a connection on which a notice to oneself did not come.
+var errDeaf = errors.New("the listening connection has gone silent")
+
+// listening is one connection that listens.
+type listening struct {
+	store *Store
+	conn  *pgx.Conn
+	ears  ears
+
+	self     string // the payload of notices to oneself
+	awaited  bool   // one is under way
+	sent     time.Time
+	compared time.Time
+	heard    map[int64]time.Time // what was heard lately, by number
+	unheard  map[int64]bool      // what was sent and had not come at the last comparison
+}
+
+func (s *Store) listen(ctx context.Context, ears ears, works func()) error {
 	// A connection of its own: one from the pool would have to be given back.
-	conn, err := pgx.ConnectConfig(ctx, s.pool.Config().ConnConfig)
+	conn, err := pgx.ConnectConfig(ctx, limited(s.pool.base, beatWithin, beatWithin))
 	if err != nil {
 		return err
 	}
@@ -42,21 +83,168 @@ func (s *Store) listen(ctx context.Context, f func(event.Signal)) error {
 		defer cancel()
 		_ = conn.Close(ctx)
 	}()
-	if _, err := conn.Exec(ctx, "LISTEN "+channel); err != nil {
+	l := &listening{store: s, conn: conn, ears: ears, self: "self " + rand.Text(), heard: map[int64]time.Time{},
+		unheard: map[int64]bool{}}
+	begun := time.Now()
+	if err := l.within(ctx, func(ctx context.Context) error {
+		_, err := conn.Exec(ctx, "LISTEN "+channel)
+		return err
+	}); err != nil {
+		if code(err) == "25006" { // a standby: nobody can listen there
+			return l.poll(ctx)
+		}
 		return err
 	}
-	f(event.Signal{What: event.Lost})
+	// What is read now holds all that was sent before.
+	if err := l.within(ctx, func(ctx context.Context) error {
+		return l.lately(ctx, func(id int64, _ event.Signal) { l.heard[id] = begun })
+	}); err != nil {
+		return err
+	}
+	ears.hear(event.Signal{What: event.Lost})
+	ears.current(begun)
+	works()
+	l.compared = time.Now()
 	for {
-		n, err := conn.WaitForNotification(ctx)
-		if err != nil {
+		if err := l.next(ctx); err != nil {
 			return err
 		}
-		what, subject, _ := strings.Cut(n.Payload, " ")
-		f(event.Signal{What: what, Subject: subject, Own: s.own.has(n.PID)})
 	}
 }
 
-// backends are the server's processes that serve a store's own pool: whatever they send, this process wrote.
+// within bounds one exchange.
+func (l *listening) within(ctx context.Context, f func(ctx context.Context) error) error {
+	ctx, cancel := context.WithTimeout(ctx, beatWithin)
+	defer cancel()
+	return f(ctx)
+}
+
+// next hears one notice, or sends one to oneself where none came.
+func (l *listening) next(ctx context.Context) error {
+	patience := beatEvery - time.Since(l.sent)
+	if l.awaited {
+		// What came while the last notice was being heard lies in the socket, and is read first.
+		patience = max(beatWithin-time.Since(l.sent), 250*time.Millisecond)
+	}
+	wait, cancel := context.WithTimeout(ctx, max(patience, time.Millisecond))
+	n, err := l.conn.WaitForNotification(wait)
+	cancel()
+	switch {
+	case err == nil && n.Payload == l.self:
+		l.awaited = false
+		l.ears.current(l.sent)
+		return l.compare(ctx)
+	case err == nil:
+		l.hear(n.Payload, n.PID)
+	case ctx.Err() != nil || wait.Err() == nil || l.conn.IsClosed():
+		return err
+	case l.awaited && time.Since(l.sent) >= beatWithin:
+		return errDeaf
+	}
+	if l.awaited || time.Since(l.sent) < beatEvery {
+		return nil
+	}
+	l.awaited, l.sent = true, time.Now()
+	return l.within(ctx, func(ctx context.Context) error {
+		_, err := l.conn.Exec(ctx, "SELECT pg_notify($1, $2)", channel, l.self)
+		return err
+	})
+}
+
+// hear hands on one notice; those to other processes' selves are none.
+func (l *listening) hear(payload string, pid uint32) {
+	said, number, _ := strings.Cut(payload, "\n")
+	what, subject, _ := strings.Cut(said, " ")
+	if what == "self" {
+		return
+	}
+	if id, err := strconv.ParseInt(number, 10, 64); err == nil {
+		l.heard[id] = time.Now()
+		delete(l.unheard, id)
+	}
+	l.ears.hear(event.Signal{What: what, Subject: subject, Own: l.store.own.has(pid)})
+}
+
+// compare looks now and then whether everything that was sent has come. What has been under way since the last look
+// will not come any more, and is taken as heard.
+func (l *listening) compare(ctx context.Context) error {
+	if time.Since(l.compared) < compareEvery {
+		return nil
+	}
+	l.compared = time.Now()
+	missed := map[int64]event.Signal{}
+	still := map[int64]bool{}
+	err := l.within(ctx, func(ctx context.Context) error {
+		return l.lately(ctx, func(id int64, n event.Signal) {
+			if _, ok := l.heard[id]; ok {
+				return
+			}
+			if l.unheard[id] {
+				missed[id] = n
+				return
+			}
+			still[id] = true
+		})
+	})
+	if err != nil {
+		return err
+	}
+	l.unheard = still
+	for id, n := range missed {
+		l.heard[id] = time.Now()
+		l.ears.hear(n)
+	}
+	for id, at := range l.heard {
+		if time.Since(at) > 2*comparedFor {
+			delete(l.heard, id)
+		}
+	}
+	return nil
+}
+
+// lately reads what was sent of late.
+func (l *listening) lately(ctx context.Context, f func(id int64, n event.Signal)) error {
+	rows, err := l.conn.Query(ctx, "SELECT id, what, subject FROM signal WHERE at > clock_timestamp() - $1::interval",
+		comparedFor)
+	if err != nil {
+		return err
+	}
+	var id int64
+	var n event.Signal
+	_, err = pgx.ForEachRow(rows, []any{&id, &n.What, &n.Subject}, func() error {
+		f(id, n)
+		return nil
+	})
+	return err
+}
+
+// poll reads everything again and again, where nobody can listen: on a database that stands by for another.
+func (l *listening) poll(ctx context.Context) error {
+	for {
+		behind := time.Duration(0)
+		read := time.Now()
+		if err := l.within(ctx, func(ctx context.Context) error {
+			return l.conn.QueryRow(ctx, "SELECT "+replayLag).Scan(&behind)
+		}); err != nil {
+			return err
+		}
+		l.ears.hear(event.Signal{What: event.Lost})
+		l.ears.current(read.Add(-behind))
+		select {
+		case <-ctx.Done():
+			return ctx.Err()
+		case <-time.After(compareEvery):
+		}
+	}
+}
+
+// replayLag is by how much a standby is behind what it has received; nothing where it has applied all of it and its
+// primary still sends.
+const replayLag = "CASE WHEN NOT pg_is_in_recovery() OR pg_last_wal_receive_lsn() = pg_last_wal_replay_lsn() AND " +
+	"EXISTS (SELECT FROM pg_stat_wal_receiver WHERE status = 'streaming') THEN interval '0' ELSE " +
+	"coalesce(clock_timestamp() - pg_last_xact_replay_timestamp(), interval '0') END"
+
+// backends are the server's processes that serve a store's own pools: whatever they send, this process wrote.
 type backends struct{ pids sync.Map }
 
 func (b *backends) follow(cfg *pgxpool.Config) {

@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"github.com/jackc/pgx/v5"
+	"github.com/jackc/pgx/v5/pgxpool"
 
 	"cirque/core/event"
 )
@@ -16,7 +17,7 @@ import (
 // slowly is how long a query may take before it is told of.
 const slowly = 500 * time.Millisecond
 
-// queries counts a store's queries by what asked for them, and tells of those that take long. It is a tracer of pgx.
+// queries counts a store's queries by what asked for them, and tells of those that take long.
 type queries struct {
 	log atomic.Pointer[slog.Logger]
 	by  sync.Map // of *atomic.Int64, by event.RouteKey's value: as many as there are routes and workers
@@ -28,6 +29,69 @@ type tracedKey struct{}
 type traced struct {
 	sql   string
 	begun time.Time
+	done  context.CancelFunc
+}
+
+// A tracer of pgx sees every query of a pool: it counts them, and ends those to which no answer comes. The context that
+// it gives is the one by which the query goes on.
+type tracer struct {
+	*queries
+	within time.Duration
+}
+
+// TraceAcquireStart bounds waiting for a connection.
+func (t *tracer) TraceAcquireStart(ctx context.Context, _ *pgxpool.Pool,
+	_ pgxpool.TraceAcquireStartData) context.Context {
+	ctx, done := context.WithTimeout(ctx, acquireWithin)
+	return context.WithValue(ctx, tracedKey{}, traced{done: done})
+}
+
+// TraceAcquireEnd ends it.
+func (t *tracer) TraceAcquireEnd(ctx context.Context, _ *pgxpool.Pool, _ pgxpool.TraceAcquireEndData) {
+	if v, _ := ctx.Value(tracedKey{}).(traced); v.done != nil {
+		v.done()
+	}
+}
+
+func (t *tracer) begin(ctx context.Context, sql string) context.Context {
+	ctx, done := context.WithTimeout(ctx, t.within)
+	return context.WithValue(ctx, tracedKey{}, traced{sql, time.Now(), done})
+}
+
+// TraceQueryStart notes what begins.
+func (t *tracer) TraceQueryStart(ctx context.Context, _ *pgx.Conn, d pgx.TraceQueryStartData) context.Context {
+	t.count(ctx)
+	return t.begin(ctx, d.SQL)
+}
+
+// TraceQueryEnd tells of what took long.
+func (t *tracer) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, d pgx.TraceQueryEndData) {
+	t.ended(ctx, d.CommandTag.RowsAffected(), d.Err)
+}
+
+// TraceBatchStart notes what begins.
+func (t *tracer) TraceBatchStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
+	t.count(ctx)
+	return t.begin(ctx, "several at once")
+}
+
+// TraceBatchQuery does nothing.
+func (t *tracer) TraceBatchQuery(context.Context, *pgx.Conn, pgx.TraceBatchQueryData) {}
+
+// TraceBatchEnd tells of what took long.
+func (t *tracer) TraceBatchEnd(ctx context.Context, _ *pgx.Conn, d pgx.TraceBatchEndData) {
+	t.ended(ctx, 0, d.Err)
+}
+
+// TraceCopyFromStart notes what begins.
+func (t *tracer) TraceCopyFromStart(ctx context.Context, _ *pgx.Conn, d pgx.TraceCopyFromStartData) context.Context {
+	t.count(ctx)
+	return t.begin(ctx, "COPY "+d.TableName.Sanitize())
+}
+
+// TraceCopyFromEnd tells of what took long.
+func (t *tracer) TraceCopyFromEnd(ctx context.Context, _ *pgx.Conn, d pgx.TraceCopyFromEndData) {
+	t.ended(ctx, d.CommandTag.RowsAffected(), d.Err)
 }
 
 func askedBy(ctx context.Context) string {
@@ -37,23 +101,24 @@ func askedBy(ctx context.Context) string {
 	return "other"
 }
 
-// TraceQueryStart notes what begins.
-func (q *queries) TraceQueryStart(ctx context.Context, _ *pgx.Conn, d pgx.TraceQueryStartData) context.Context {
+func (q *queries) count(ctx context.Context) {
 	n, ok := q.by.Load(askedBy(ctx))
 	if !ok {
 		n, _ = q.by.LoadOrStore(askedBy(ctx), new(atomic.Int64))
 	}
 	n.(*atomic.Int64).Add(1)
-	return context.WithValue(ctx, tracedKey{}, traced{d.SQL, time.Now()})
 }
 
-// TraceQueryEnd tells of what took long. What a query was asked with stays out of the log: it may be anybody's.
-func (q *queries) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, d pgx.TraceQueryEndData) {
+// ended tells of what took long. What a query was asked with stays out of the log: it may be anybody's.
+func (q *queries) ended(ctx context.Context, rows int64, err error) {
 	t, _ := ctx.Value(tracedKey{}).(traced)
+	if t.done != nil {
+		t.done()
+	}
 	log := q.log.Load()
 	if took := time.Since(t.begun); log != nil && took >= slowly && !t.begun.IsZero() {
-		log.Warn("a query took long", "for", askedBy(ctx), "ms", took.Milliseconds(), "rows", d.CommandTag.RowsAffected(),
-			"query", strings.Join(strings.Fields(t.sql), " "), "failed", d.Err != nil)
+		log.Warn("a query took long", "for", askedBy(ctx), "ms", took.Milliseconds(), "rows", rows,
+			"query", strings.Join(strings.Fields(t.sql), " "), "failed", err != nil)
 	}
 }
 

@@ -5,15 +5,11 @@ package postgres
 import (
 	"context"
 	"embed"
-	"errors"
 	"fmt"
 	"io/fs"
-	"strings"
 	"time"
 
 	"github.com/jackc/pgx/v5"
-	"github.com/jackc/pgx/v5/pgconn"
-	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
 	"github.com/pressly/goose/v3/lock"
@@ -62,9 +58,9 @@ type Store struct {
 	Views         ViewTable
 }
 
-// db is the pool that all tables share.
+// db are the connections that all tables share.
 type db struct {
-	pool *pgxpool.Pool
+	pool *pools
 }
 
 // The tables, each with the statements about it.
@@ -121,7 +117,7 @@ type (
 	ViewTable struct{ db }
 )
 
-func newStore(pool *pgxpool.Pool) *Store {
+func newStore(pool *pools) *Store {
 	d := db{pool}
 	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d},
 		DraftTable{d}, DutyTable{d},
@@ -132,19 +128,10 @@ func newStore(pool *pgxpool.Pool) *Store {
 
 // Open connects and checks the server's version; it does not migrate.
 func Open(ctx context.Context, url string) (*Store, error) {
-	cfg, err := pgxpool.ParseConfig(url)
-	if err != nil {
-		return nil, fault.New(fault.Invalid, "database-url", "write postgres://USER@HOST/DATABASE",
-			"the database's URL cannot be read")
-	}
-	cfg.MaxConns = 12
-	cfg.ConnConfig.ConnectTimeout = 5 * time.Second
 	own, asked := &backends{}, &queries{}
-	own.follow(cfg)
-	cfg.ConnConfig.Tracer = asked
-	pool, err := pgxpool.NewWithConfig(ctx, cfg)
+	pool, err := openPools(ctx, url, own, asked)
 	if err != nil {
-		return nil, translate(err)
+		return nil, err
 	}
 	s := newStore(pool)
 	s.own, s.queries = own, asked
@@ -182,7 +169,8 @@ func Create(ctx context.Context, serverURL, database string) error {
 
 // Migrate brings the schema up to date. Several processes may call it at once: a lock lets one work.
 func (s *Store) Migrate(ctx context.Context) error {
-	db := stdlib.OpenDBFromPool(s.pool)
+	cfg := s.pool.base.Copy() // without limits: a migration takes as long as it takes
+	db := stdlib.OpenDB(*cfg)
 	defer func() { _ = db.Close() }()
 	locker, err := lock.NewPostgresSessionLocker(lock.WithLockTimeout(1, 60), lock.WithUnlockTimeout(1, 60))
 	if err != nil {
@@ -209,46 +197,17 @@ func (s *Store) Migrate(ctx context.Context) error {
 func (s *Store) Close() { s.pool.Close() }
 
 // Ping says whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return translate(s.pool.Ping(ctx)) }
+func (s *Store) Ping(ctx context.Context) error { return translate(s.pool.ours(ctx).Ping(ctx)) }
 
-func code(err error) string {
-	if pe, ok := errors.AsType[*pgconn.PgError](err); ok {
-		return pe.Code
-	}
-	return ""
-}
-
-// translate turns a database error into a fault; nil stays nil, and faults stay themselves.
-func translate(err error) error {
-	if err == nil {
-		return nil
-	}
-	if _, ok := errors.AsType[*fault.Error](err); ok {
-		return err
-	}
-	if errors.Is(err, context.Canceled) {
-		return err
-	}
-	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Code[:2] == "22" { // data exceptions
-		return fault.New(fault.Invalid, "value-out-of-range", "write a usual text, or a smaller number", "a value is beyond "+
-			"what is kept").Because(err)
-	}
-	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Code[:2] != "57" && pe.Code[:2] != "08" &&
-		pe.Code[:2] != "53" {
-		return fault.As(err)
-	}
-	// What does not fit into a column is said by the driver in words alone.
-	if strings.Contains(err.Error(), "unable to encode") {
-		return fault.New(fault.Invalid, "value-out-of-range", "write a smaller number", "a number is beyond what is kept").
-			Because(err)
-	}
-	return fault.New(fault.Unavailable, "database-unavailable", "look at the database, and try again",
-		"the database does not answer").Because(err)
-}
-
-// notify tells every process, once the transaction has committed.
+// notify tells every process, once the transaction has committed. What processes follow bears a number, under which it
+// is kept for a while: whoever did not hear of it finds it there.
 func notify(ctx context.Context, tx pgx.Tx, what, subject string) error {
-	_, err := tx.Exec(ctx, "SELECT pg_notify($1, $2)", channel, what+" "+subject)
+	if !event.Followed(what) {
+		_, err := tx.Exec(ctx, "SELECT pg_notify($1, $2)", channel, what+" "+subject)
+		return err
+	}
+	_, err := tx.Exec(ctx, "WITH s AS (INSERT INTO signal (what, subject) VALUES ($2, $3) RETURNING id) "+
+		"SELECT pg_notify($1, $2 || ' ' || $3 || E'\n' || id) FROM s", channel, what, subject)
 	return err
 }
 
@@ -270,12 +229,21 @@ func addEvent(ctx context.Context, tx pgx.Tx, e event.Event) error {
 
 // in runs f in one transaction. What is done under a lease is committed only while the lease is still its holder's.
 func (s db) in(ctx context.Context, f func(tx pgx.Tx) error) error {
-	return translate(pgx.BeginFunc(ctx, s.pool, func(tx pgx.Tx) error {
-		if err := f(tx); err != nil {
-			return err
-		}
-		return fenced(ctx, tx)
-	}))
+	tx, done, err := s.pool.begin(ctx)
+	if err != nil {
+		return translate(err)
+	}
+	defer done()
+	if err = f(tx); err == nil {
+		err = fenced(ctx, tx)
+	}
+	if err != nil {
+		back, cancel := context.WithTimeout(context.WithoutCancel(ctx), time.Second)
+		defer cancel()
+		_ = tx.Rollback(back) // a connection that does not roll back is closed, which does
+		return translate(err)
+	}
+	return committed(tx.Commit(ctx))
 }
 
 // exec runs one statement in a transaction of its own.

@@ -231,21 +231,13 @@ func TestEndpoints(t *testing.T) {
 func TestNoticesReachOtherProcesses(t *testing.T) {
 	t.Parallel()
 	url := testkit.Database(t)
-	open := func() *postgres.Store {
-		s, err := postgres.Open(t.Context(), url)
-		if err != nil {
-			t.Fatal(err)
-		}
-		t.Cleanup(s.Close)
-		return s
-	}
-	here, there := open(), open()
+	here, there := openStore(t, url), openStore(t, url)
 	ctx, stop := context.WithCancel(t.Context())
 	notices, down := make(chan event.Signal, 16), make(chan error, 16)
 	done := make(chan struct{})
 	go func() {
 		defer close(done)
-		here.Listen(ctx, func(n event.Signal) { notices <- n }, func(err error) { down <- err })
+		here.Listen(ctx, func(n event.Signal) { notices <- n }, func(time.Time) {}, func(err error) { down <- err })
 	}()
 	next := func() event.Signal {
 		select {

@@ -3,12 +3,14 @@
 package service
 
 import (
+	"cmp"
 	"context"
 	"crypto/rand"
 	"log/slog"
 	"time"
 
 	"cirque/core/directory"
+	"cirque/core/readiness"
 	"cirque/internal/service/adopt"
 	"cirque/internal/service/adverts"
 	"cirque/internal/service/alerts"
@@ -114,6 +116,10 @@ type Config struct {
 	Health bool
 	// NoticesEvery is how often it is looked who is to be told of what; ten seconds when zero.
 	NoticesEvery time.Duration
+	// Doctor looks how the database and this machine do; nil where nobody looks.
+	Doctor present.Doctor
+	// Process names this process among all on its store.
+	Process string
 	// Leases are how several processes on one store agree on who does what only one is to do; nil where this one is
 	// alone.
 	Leases worker.Leases
@@ -161,10 +167,12 @@ func New(ctx context.Context, in Stores, cfg Config) (*Service, error) {
 	if cfg.Leases == nil {
 		cfg.Leases = worker.Single{}
 	}
-	s := &Service{Runner: worker.New(worker.Config{Leases: cfg.Leases, Holder: rand.Text(), Log: cfg.Log})}
+	s := &Service{}
+	s.Runner = worker.New(worker.Config{Leases: cfg.Leases, Holder: cmp.Or(cfg.Process, rand.Text()), Log: cfg.Log,
+		Fit: func() bool { return s.Present.Age() <= readiness.UnfitAfter }})
 	var err error
 	if s.Present, err = present.New(ctx, present.Config{Decided: in.Decided, Seen: in.Seen, Signals: in.Signals,
-		Log: cfg.Log, Now: cfg.Now, Zone: cfg.Zone}); err != nil {
+		Log: cfg.Log, Now: cfg.Now, Zone: cfg.Zone, Doctor: cfg.Doctor}); err != nil {
 		return nil, err
 	}
 	s.lookAndKeep(in, cfg)
@@ -232,7 +240,7 @@ func (s *Service) act(in Stores, cfg Config) {
 
 // Run runs all workers until ctx is done.
 func (s *Service) Run(ctx context.Context) {
-	all := []worker.Worker{{Name: "present", Run: s.Present.Listen}}
+	all := []worker.Worker{{Name: "present", Run: s.Present.Listen}, {Name: "readiness", Run: s.Present.Watch}}
 	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Secrets, s.Identity, s.Stock, s.Fleet,
 		s.Adverts, s.People,
 		s.Sources, s.Continuity, s.Alerts} {

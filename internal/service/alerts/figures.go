@@ -12,10 +12,9 @@ import (
 // Figures are what is measured of the service. What the database alone knows is left out while it is away.
 type Figures struct {
 	Waiting, Revision int
-	Database          bool
 	Servers           map[string]float64  // the part of its people that each server of the estate takes
 	Leading           map[string]int      // endpoints that lead to each
-	Verdicts          []continuity.Health // without anything but the verdicts
+	Verdicts          []continuity.Health // without anything but the verdicts, and when they were checked
 	Fleet             *endpoint.Sample    // the latest; nil where there is none of the last minutes
 }
 
@@ -25,7 +24,7 @@ func (s *Room) MayMeasure(p *access.Principal) error { return access.Check(p, ac
 // Figures reads them.
 func (s *Room) Figures(ctx context.Context) Figures {
 	snap := s.present.View()
-	f := Figures{Waiting: s.present.Agents.Polls(), Revision: snap.Revision.Number, Database: !s.present.Away(),
+	f := Figures{Waiting: s.present.Agents.Polls(), Revision: snap.Revision.Number,
 		Servers: map[string]float64{}, Leading: map[string]int{}}
 	for _, v := range snap.Document().Servers {
 		f.Servers[v.Name], f.Leading[v.Name] = 0, 0
@@ -41,6 +40,7 @@ func (s *Room) Figures(ctx context.Context) Figures {
 			}
 		}
 		f.Verdicts, err = s.store.Verdicts(ctx)
+		f.Verdicts = s.present.Proven(f.Verdicts)
 	}
 	if err == nil {
 		var list []endpoint.Sample
@@ -48,6 +48,8 @@ func (s *Room) Figures(ctx context.Context) Figures {
 			f.Fleet = &list[len(list)-1]
 		}
 	}
-	f.Database = f.Database && err == nil
+	if err != nil && ctx.Err() == nil {
+		s.log.Warn("figures could not be read", "error", err)
+	}
 	return f
 }

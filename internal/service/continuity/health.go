@@ -21,7 +21,7 @@ const (
 	probesMost  = 64
 	probeWithin = 4 * time.Second
 	tendEvery   = 500 * time.Millisecond
-	savesEvery  = 20 * time.Second // what probing found is written at least so often
+	savesEvery  = 10 * time.Second // what probing found is written at least so often
 	watcher     = "probing"        // as whom it changes duties
 )
 
@@ -185,7 +185,7 @@ func (s *Room) Healths(ctx context.Context, p *access.Principal) ([]continuity.H
 	}
 	list, err := s.store.Healths(ctx)
 	targets := probeTargets(s.present.View().Document())
-	return slices.DeleteFunc(list, func(h continuity.Health) bool {
+	return slices.DeleteFunc(s.present.Proven(list), func(h continuity.Health) bool {
 		_, watched := targets[present.Watched{Kind: h.Kind, Name: h.Name}]
 		return !watched
 	}), err

@@ -27,6 +27,7 @@ func (s *Room) Moves(ctx context.Context, p *access.Principal) ([]continuity.Mov
 	if err != nil {
 		return nil, err
 	}
+	healths = s.present.Proven(healths)
 	out := []continuity.Move{}
 	for _, n := range notes {
 		if n.Kind != "server" {

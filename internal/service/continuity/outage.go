@@ -58,7 +58,7 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 		if err != nil {
 			return nil, err
 		}
-		o.Health = continuity.VerdictOf(healths, server)
+		o.Health = continuity.VerdictOf(s.present.Proven(healths), server)
 	}
 	leading, err := s.cfg.Fleet.Leading(ctx)
 	if err != nil {

@@ -19,6 +19,7 @@ func (s *Room) Sets(ctx context.Context, p *access.Principal) ([]stock.SetView, 
 	if err != nil {
 		return nil, err
 	}
+	healths = s.present.Proven(healths)
 	out := []stock.SetView{}
 	snap := s.present.View()
 	for _, set := range snap.Document().ServerSets {

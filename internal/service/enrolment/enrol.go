@@ -203,7 +203,7 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 			}
 			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote}.Saying(
 				"{machine} was not enrolled: {reason}", "machine", in.Machine, "reason", f.What)); e != nil {
-				s.log.Warn("a refused enrolment could not be recorded", "error", e)
+				err = e // what nobody can see afterwards is not answered either
 			}
 		}
 	}()

@@ -168,7 +168,7 @@ func (s *Room) CheckAccount(ctx context.Context, remote, where, called, password
 		}
 		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: words.OneLine(called, 256), Author: where,
 			Remote: remote}.Saying("A sign-in as {name} failed", "name", event.Person(words.OneLine(called, 256)))); err != nil {
-			s.log.Warn("a failed sign-in could not be recorded", "error", err)
+			return access.Account{}, err // what nobody can see afterwards is not answered either
 		}
 		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",
 			"the name or the password is not right")

@@ -319,7 +319,7 @@ func TestWaitingJobs(t *testing.T) {
 		t.Errorf("%+v %v", got, err)
 	}
 	read := f.read
-	f.health = []continuity.Health{{Kind: stock.KindServer, Name: "ps-1", Verdict: continuity.Gone}}
+	f.health = []continuity.Health{{Kind: stock.KindServer, Name: "ps-1", Verdict: continuity.Gone, Checked: rooms.Start}}
 	got, err = r.WaitingJobs(t.Context(), auditor, "ps-1")
 	if err != nil || got.Now || got.Says != "1 job waits on it, as it told on 2026-11-23 10:00 UTC" || f.read != read {
 		t.Errorf("%+v %v; read %d times", got, err, f.read-read)

@@ -18,6 +18,12 @@ import (
 	"cirque/internal/service/present"
 )
 
+// testWithin bounds the whole conversation about a test page, and recordWithin writing down what came of it.
+const (
+	testWithin   = time.Minute
+	recordWithin = 10 * time.Second
+)
+
 // A TestPage says where a test page went and what came back.
 type TestPage struct {
 	Queue   string       `json:"queue"`
@@ -27,6 +33,8 @@ type TestPage struct {
 	Driver  string       `json:"driver"`
 	Person  string       `json:"person,omitempty"`
 	At      time.Time    `json:"at"`
+	// Recorded says that it is in the audit.
+	Recorded bool `json:"recorded" doc:"It is in the audit; false where that could not be written."`
 	job.Outcome
 }
 
@@ -68,7 +76,9 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 		if err != nil {
 			return t, err
 		}
-		t.Outcome, t.SentTo, err = s.first(ctx, route, doc, func(h Hop) (io.Reader, error) {
+		within, cancel := context.WithTimeout(ctx, testWithin)
+		defer cancel()
+		t.Outcome, t.SentTo, err = s.first(within, route, doc, func(h Hop) (io.Reader, error) {
 			return page(t, h.Device, h.URI)
 		})
 		return s.recordTestPage(ctx, p, t, err)
@@ -81,7 +91,9 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 	if err != nil {
 		return t, err
 	}
-	t.Outcome, err = s.cfg.Printer.Print(ctx, t.SentTo, doc, body)
+	within, cancel := context.WithTimeout(ctx, testWithin)
+	defer cancel()
+	t.Outcome, err = s.cfg.Printer.Print(within, t.SentTo, doc, body)
 	return s.recordTestPage(ctx, p, t, err)
 }
 
@@ -94,10 +106,25 @@ func (s *Room) recordTestPage(ctx context.Context, p *access.Principal, t TestPa
 		e = e.Saying("A test page to {queue} through {uri} failed: {reason}", "queue", t.Queue, "uri", t.SentTo, "reason",
 			fault.As(err).What)
 	}
-	if err := s.store.AddEvent(ctx, e); err != nil {
-		s.log.Warn("a test page could not be recorded", "error", err)
-	}
+	t.Recorded, err = s.recorded(ctx, e, err)
 	return t, err
+}
+
+// recorded keeps what happened to a page, also where nobody waits for it any more. Where it could not be kept, that is
+// told beside what failed.
+func (s *Room) recorded(ctx context.Context, e event.Event, failed error) (bool, error) {
+	ctx, cancel := context.WithTimeout(context.WithoutCancel(ctx), recordWithin)
+	defer cancel()
+	err := s.store.AddEvent(ctx, e)
+	if err == nil {
+		return true, failed
+	}
+	s.log.Warn("a test page could not be recorded", "error", err)
+	if f := fault.As(failed); f != nil {
+		return false, f.With(append(slices.Clip(f.Details), fault.Detail{What: "it is not in the audit: " +
+			fault.As(err).What}))
+	}
+	return false, nil
 }
 
 // page draws the test page.

@@ -82,14 +82,16 @@ func (s *Room) TestStock(ctx context.Context, p *access.Principal, t Target,
 		return out, err
 	}
 	doc := job.Document{Name: "Test page of " + cmp.Or(t.Queue, t.Name), Owner: p.Name, Format: out.Format}
-	sent, err := s.cfg.Prober.Send(ctx, out.SentTo, key, doc, body)
+	within, cancel := context.WithTimeout(ctx, testWithin)
+	defer cancel()
+	sent, err := s.cfg.Prober.Send(within, out.SentTo, key, doc, body)
 	if err != nil {
-		s.recordStockTest(ctx, p, out, fault.As(err).What)
+		_, err = s.recorded(ctx, stockTest(p, out, fault.As(err).What), err)
 		return out, err
 	}
 	out.Job = stock.Job{ID: sent.JobID, Queue: t.Queue, Name: doc.Name, Owner: doc.Owner, State: sent.State, At: &at}
 	s.follow(ctx, key, &out, tell)
-	s.recordStockTest(ctx, p, out, out.Says)
+	out.Recorded, _ = s.recorded(ctx, stockTest(p, out, out.Says), nil)
 	if err := s.cfg.Readings.Read(ctx, l); err != nil && ctx.Err() == nil { // it may be jammed now, or empty
 		s.log.Warn("a reading could not be kept", "kind", l.Kind, "name", l.Name, "error", err)
 	}
@@ -185,10 +187,7 @@ func (s *Room) follow(ctx context.Context, key *stock.Key, t *stock.TestSheet, t
 	}
 }
 
-func (s *Room) recordStockTest(ctx context.Context, p *access.Principal, t stock.TestSheet, says string) {
-	e := event.Event{Kind: event.TestPage, Subject: t.Name, Author: p.Name}.Saying(
+func stockTest(p *access.Principal, t stock.TestSheet, says string) event.Event {
+	return event.Event{Kind: event.TestPage, Subject: t.Name, Author: p.Name}.Saying(
 		"A test page went to {uri}: {answer}", "uri", t.SentTo, "answer", says)
-	if err := s.store.AddEvent(context.WithoutCancel(ctx), e); err != nil {
-		s.log.Warn("a test page could not be recorded", "error", err)
-	}
 }

@@ -24,7 +24,7 @@ func (s *Room) WaitingJobs(ctx context.Context, p *access.Principal, server stri
 	if err != nil {
 		return out, err
 	}
-	found := continuity.VerdictOf(healths, server)
+	found := continuity.VerdictOf(s.present.Proven(healths), server)
 	if s.cfg.Prober != nil && found != continuity.Gone {
 		out.Now = s.cfg.Readings.Read(ctx, l) == nil
 	}

@@ -46,8 +46,12 @@ func (s *Room) Lineups(ctx context.Context, p *access.Principal, queries []lineu
 
 // mayAsk gives a Denied fault where somebody asks for whom they may not; an agent's people sit at its machine.
 func (s *Room) mayAsk(ctx context.Context, p *access.Principal, queries ...lineup.Query) error {
-	if err := s.present.View().CheckAsking(p, queries); err != nil {
+	v := s.present.View()
+	if err := v.CheckAsking(p, queries); err != nil {
 		return err
+	}
+	if err := s.present.Current(); err != nil && v.CheckOwn(p, queries) != nil {
+		return err // who may ask for others was so a while ago
 	}
 	return s.cfg.Seats.Check(ctx, p, queries...)
 }

@@ -85,3 +85,9 @@ func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found con
 	}
 	return out
 }
+
+// Proven gives what probing found as it stands now: what nobody has renewed is unproven.
+func (p *Present) Proven(list []continuity.Health) []continuity.Health {
+	every := time.Duration(p.View().Document().Continuity().ProbeSeconds) * time.Second
+	return continuity.Aged(list, p.cfg.Now(), every)
+}

@@ -51,8 +51,9 @@ type (
 	}
 	// Signals are how processes hear of each other's changes.
 	Signals interface {
-		Listen(ctx context.Context, f func(event.Signal), down func(error))
-		Ping(ctx context.Context) error
+		// Listen gives notices to hear until ctx is done. current says that everything that was sent before a time of this
+		// process's clock has been given; down that notices do not come, and why. All are called one at a time.
+		Listen(ctx context.Context, hear func(event.Signal), current func(asOf time.Time), down func(error))
 	}
 )
 
@@ -62,6 +63,8 @@ type Config struct {
 	Seen    Seen
 	Signals Signals
 	Log     *slog.Logger
+	// Doctor looks how the database and this machine do; nil where nobody looks.
+	Doctor Doctor
 	// Now is the clock.
 	Now func() time.Time
 	// Zone gives a time zone by its IANA name, nil for an unknown one. Without it every clock is in UTC.
@@ -86,6 +89,7 @@ type Present struct {
 	access atomic.Pointer[access.State]
 
 	parts parts
+	known known
 
 	also []func(ctx context.Context, n event.Signal) error // written before Listen runs, only read afterwards
 	down atomic.Pointer[string]                            // why notices do not come; nil when they do
@@ -93,7 +97,11 @@ type Present struct {
 
 // New reads everything for the first time.
 func New(ctx context.Context, cfg Config) (*Present, error) {
+	if cfg.Log == nil {
+		cfg.Log = slog.New(slog.DiscardHandler)
+	}
 	p := &Present{cfg: cfg}
+	p.known.look = make(chan struct{}, 1)
 	p.Agents.waiting, p.Agents.missed = map[string]*waiting{}, map[string]time.Time{}
 	p.Hub.subscribers = map[chan event.Signal]*subscriber{}
 	p.Crew.slots = semaphore.NewWeighted(crews)
@@ -102,7 +110,13 @@ func New(ctx context.Context, cfg Config) (*Present, error) {
 	if p.Past.compiled, err = lru.New[int, *lineup.Estate](pastEstates); err != nil {
 		return nil, err
 	}
-	return p, p.Refresh(ctx, event.Signal{What: event.Lost})
+	begun := time.Now()
+	if err := p.Refresh(ctx, event.Signal{What: event.Lost}); err != nil {
+		return nil, err
+	}
+	p.known.asOf.Store(&begun)
+	p.Look(ctx, true)
+	return p, nil
 }
 
 // Also has a room read what it keeps in memory of its own when a notice comes. It is called while the service is being
@@ -117,22 +131,6 @@ func (p *Present) Stock() *Stock { return p.stock.Load() }
 
 // Access gives who has access.
 func (p *Present) Access() *access.State { return p.access.Load() }
-
-// Away says whether the database is away; what is here then goes on, and nothing can be changed.
-func (p *Present) Away() bool { return p.down.Load() != nil }
-
-// Ready says why not everything works; "" where it does.
-func (p *Present) Ready(ctx context.Context) (why string) {
-	if p.Away() {
-		return "the database is away: lineups go on from memory, changes wait"
-	}
-	ctx, cancel := context.WithTimeout(ctx, 2*time.Second)
-	defer cancel()
-	if err := p.cfg.Signals.Ping(ctx); err != nil {
-		return "the database does not answer: lineups go on from memory, changes wait"
-	}
-	return ""
-}
 
 // Parsing gives the options by which estates are read here.
 func (p *Present) Parsing() estate.Options {
@@ -150,24 +148,25 @@ func (p *Present) Compiling() lineup.Options {
 
 // Listen hears of changes by other processes until ctx is done.
 func (p *Present) Listen(ctx context.Context) error {
-	p.cfg.Signals.Listen(ctx, func(n event.Signal) { p.follow(ctx, n) }, p.unheard)
+	p.known.listening.Store(true)
+	p.cfg.Signals.Listen(ctx, func(n event.Signal) { p.follow(ctx, n) },
+		func(at time.Time) { p.current(ctx, at) }, p.unheard)
 	return nil
 }
 
 func (p *Present) follow(ctx context.Context, n event.Signal) {
 	if p.down.Swap(nil) != nil {
 		p.cfg.Log.Info("the database answers again")
+		p.lookNow()
 	}
 	err := p.Refresh(ctx, n)
 	for _, f := range p.also {
 		err = errors.Join(err, f(ctx, n))
 	}
 	if err != nil && ctx.Err() == nil {
-		p.cfg.Log.Error("a change could not be read", "what", n.What, "error", err)
-		if n.What != event.Lost {
-			// The connection may have gone with it; the next Lost reads everything.
-			return
-		}
+		p.cfg.Log.Error("a change could not be read; it is tried again", "what", n.What, "error", err)
+		p.missed(n)
+		return
 	}
 	if n.What == event.Call {
 		p.Agents.Wake(n.Subject)
@@ -183,6 +182,7 @@ func (p *Present) unheard(err error) {
 	}
 	if p.down.Swap(&says) == nil {
 		p.cfg.Log.Error("the database is away; lineups go on from memory", "error", err)
+		p.lookNow()
 	}
 }
 

@@ -127,6 +127,11 @@ func (v *View) CheckAsking(p *access.Principal, queries []lineup.Query) error {
 	if access.Check(p, access.AskAny) == nil {
 		return nil
 	}
+	return v.CheckOwn(p, queries)
+}
+
+// CheckOwn is CheckAsking of somebody who may not ask for anybody.
+func (v *View) CheckOwn(p *access.Principal, queries []lineup.Query) error {
 	if err := access.Check(p, access.AskOwn); err != nil {
 		return err
 	}

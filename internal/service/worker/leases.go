@@ -67,6 +67,9 @@ func (l *leases) wait(ctx context.Context, name string) (*holding, error) {
 
 // take claims one lease now; nil where another process has it, or the store does not answer.
 func (l *leases) take(ctx context.Context, name string) *holding {
+	if !l.fit() {
+		return nil
+	}
 	sent := time.Now()
 	within, cancel := context.WithTimeout(ctx, l.cfg.Lasts/3)
 	defer cancel()
@@ -93,14 +96,17 @@ func (l *leases) take(ctx context.Context, name string) *holding {
 	return h
 }
 
+func (l *leases) fit() bool { return l.cfg.Fit == nil || l.cfg.Fit() }
+
 // ends is when a lease that was claimed at a moment has to be given up, well before it ends.
 func (l *leases) ends(claimed time.Time) time.Time { return claimed.Add(l.cfg.Lasts * 4 / 5) }
 
 // renew claims what is held again and again, until nothing is.
 func (l *leases) renew(idle <-chan struct{}) {
-	tick := time.NewTicker(l.cfg.Lasts / 3)
+	const looks = 5 // whether it is still fit, between two claims
+	tick := time.NewTicker(l.cfg.Lasts / 3 / looks)
 	defer tick.Stop()
-	for {
+	for n := 1; ; n++ {
 		select {
 		case <-idle:
 			return
@@ -108,8 +114,17 @@ func (l *leases) renew(idle <-chan struct{}) {
 		}
 		l.mu.Lock()
 		names := slices.Collect(maps.Keys(l.held))
+		if !l.fit() {
+			for _, h := range l.held {
+				h.cancel() // whoever works under it stops, and gives it back
+			}
+			names = nil
+		}
 		l.mu.Unlock()
-		if len(names) == 0 { // it has become idle while a question took as long as a tick
+		if n%looks != 0 {
+			continue
+		}
+		if len(names) == 0 { // it has become idle while a question took as long as a tick, or is not fit
 			continue
 		}
 		sent := time.Now()

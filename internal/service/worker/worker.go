@@ -51,6 +51,9 @@ type Config struct {
 	// Holder names this process among all others.
 	Holder string
 	Log    *slog.Logger
+	// Fit says whether this process may work alone for all: one that does not hear of changes may not, and gives its
+	// leases back. Always where nil.
+	Fit func() bool
 	// Lasts is how long a lease lasts when it is not renewed; Lasts when zero. It is renewed after a third of it, and
 	// whoever holds it stops a fifth before its end.
 	Lasts time.Duration
@@ -121,6 +124,17 @@ func (r *Runner) States() []State {
 	return out
 }
 
+// Leased names the workers that one process of several does, by name.
+func (r *Runner) Leased() []string {
+	var out []string
+	for _, s := range r.States() {
+		if s.Leased {
+			out = append(out, s.Name)
+		}
+	}
+	return out
+}
+
 // keep runs one worker again and again until ctx is done.
 func (r *Runner) keep(ctx context.Context, w Worker) {
 	wait := r.cfg.Shortest
@@ -179,7 +193,8 @@ func (r *Runner) once(ctx context.Context, w Worker, number int64) (err error) {
 			}
 		})
 	}()
-	return w.Run(context.WithValue(ctx, event.RouteKey{}, "worker "+w.Name))
+	ctx = context.WithValue(context.WithValue(ctx, event.RouteKey{}, "worker "+w.Name), event.ForKey{}, event.ForWorkers)
+	return w.Run(ctx)
 }
 
 func (r *Runner) note(name string, change func(*State)) {

@@ -5,6 +5,7 @@ import (
 	"errors"
 	"strings"
 	"sync"
+	"sync/atomic"
 	"testing"
 	"testing/synctest"
 	"time"
@@ -153,6 +154,44 @@ func TestOneAtATime(t *testing.T) {
 		stopB()
 		stopC()
 		time.Sleep(worker.Lasts) // what was asked and never answered ends, too
+	})
+}
+
+// TestUnfit: whoever does not hear of changes gives its leases back while the store answers it, takes none, and works
+// again once it hears.
+func TestUnfit(t *testing.T) {
+	synctest.Test(t, func(t *testing.T) {
+		s, l := newStore(), &log{t: t}
+		var deaf atomic.Bool
+		ctx, cancel := context.WithCancel(t.Context())
+		var wg sync.WaitGroup
+		run := func(who string, fit func() bool) {
+			r := worker.New(worker.Config{Leases: s, Holder: who, Fit: fit})
+			wg.Go(func() { r.Run(ctx, worker.Worker{Name: "health", Leased: true, Run: l.work(who)}) })
+			time.Sleep(2 * time.Second)
+		}
+		run("a", func() bool { return !deaf.Load() })
+		run("b", nil)
+		deaf.Store(true)
+		time.Sleep(3 * time.Second)
+		if l.said() != "a b" {
+			t.Error("after a has gone deaf:", l.said())
+		}
+		time.Sleep(3 * worker.Lasts)
+		s.mu.Lock()
+		s.away["b"] = true
+		s.mu.Unlock()
+		time.Sleep(2 * worker.Lasts)
+		if l.said() != "a b" {
+			t.Error("a took it though it is deaf:", l.said())
+		}
+		deaf.Store(false)
+		time.Sleep(worker.Lasts)
+		if l.said() != "a b a" {
+			t.Error("after a hears again:", l.said())
+		}
+		cancel()
+		wg.Wait()
 	})
 }
 

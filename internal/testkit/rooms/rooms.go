@@ -202,7 +202,9 @@ func (w *World) Credentials(context.Context) ([]stock.Credential, map[string][]b
 func (w *World) Packages(context.Context) ([]driver.Package, error) { return w.DriverPacks, nil }
 
 // Listen hears nothing until ctx is done.
-func (w *World) Listen(ctx context.Context, _ func(event.Signal), _ func(error)) { <-ctx.Done() }
+func (w *World) Listen(ctx context.Context, _ func(event.Signal), _ func(time.Time), _ func(error)) {
+	<-ctx.Done()
+}
 
 // Leases grants whatever is asked for: to a process that is alone.
 type Leases struct{}
@@ -218,9 +220,6 @@ func (Leases) Claim(_ context.Context, _ string, names []string, _ time.Duration
 
 // Release gives them back.
 func (Leases) Release(context.Context, string, []string) error { return nil }
-
-// Ping answers.
-func (w *World) Ping(context.Context) error { return nil }
 
 // Seats lets agents speak for the people that it holds, and for nobody else; nil lets them speak for all.
 type Seats []string

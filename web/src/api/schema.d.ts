@@ -2798,7 +2798,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Whether everything works; 503 says what does not */
+        /** What this process can do now: 200 while lineups are answered, with all that is not as it should be; 503 where what is asked for cannot be done */
         get: operations["ready"];
         put?: never;
         post?: never;
@@ -3160,6 +3160,11 @@ export interface components {
         };
         ContinuityHealth: {
             /**
+             * Format: int64
+             * @description How long ago it was probed.
+             */
+            age_seconds?: number;
+            /**
              * Format: date-time
              * @description When it last answered.
              */
@@ -3185,6 +3190,11 @@ export interface components {
             held: boolean;
             /** @enum {string} */
             kind: "server" | "device";
+            /**
+             * @description What was proven before nobody probed it any more.
+             * @enum {string}
+             */
+            last?: "unproven" | "up" | "down";
             name: string;
             /** @description Of the last failure. */
             says: string;
@@ -3198,6 +3208,11 @@ export interface components {
         };
         ContinuityHealthView: {
             /**
+             * Format: int64
+             * @description How long ago it was probed.
+             */
+            age_seconds?: number;
+            /**
              * Format: date-time
              * @description When it last answered.
              */
@@ -3223,6 +3238,11 @@ export interface components {
             held: boolean;
             /** @enum {string} */
             kind: "server" | "device";
+            /**
+             * @description What was proven before nobody probed it any more.
+             * @enum {string}
+             */
+            last?: "unproven" | "up" | "down";
             name: string;
             /** @description Of the last failure. */
             says: string;
@@ -6158,6 +6178,38 @@ export interface components {
             through: string[];
             title?: string;
         };
+        Readiness: {
+            /** Format: int64 */
+            age_seconds: number;
+            /**
+             * Format: date-time
+             * @description What is answered was so at this moment.
+             */
+            as_of: string;
+            conditions: components["schemas"]["ReadinessCondition"][];
+            /** @description Lineups are answered, and say how old they are. */
+            ready: boolean;
+            says?: string;
+            /** @enum {string} */
+            status: "ok" | "not-ready";
+            version: string;
+            /** @description Changes are kept. */
+            writing: boolean;
+        };
+        ReadinessCondition: {
+            /** @enum {string} */
+            code: "database-away" | "database-read-only" | "database-full" | "database-behind" | "database-slow" | "schema-other" | "disk-full" | "no-leader" | "deaf";
+            fix: string;
+            /** @description The cause. */
+            says: string;
+            /**
+             * Format: date-time
+             * @description When it was first seen.
+             */
+            since: string;
+            /** @description Changes cannot be kept while it lasts. */
+            writing: boolean;
+        };
         Reason: {
             /** @description Why, in a few words. */
             reason: string;
@@ -6917,6 +6969,8 @@ export interface components {
             kind: "server" | "device";
             name: string;
             queue?: string;
+            /** @description It is in the audit; false where that could not be written. */
+            recorded: boolean;
             /**
              * @description yes: the job is completed; no: it ended otherwise, or the printer says why it does not go on; unproven: neither within the time.
              * @enum {string}
@@ -7010,6 +7064,8 @@ export interface components {
             path: components["schemas"]["LineupTaken"];
             person?: string;
             queue: string;
+            /** @description It is in the audit; false where that could not be written. */
+            recorded: boolean;
             /** @description The device's status, in its own words. */
             says: string;
             sent_to: string;
@@ -13762,6 +13818,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    Age?: string;
                     "Cirque-Ask"?: string;
                     "Cirque-Key"?: string;
                     "Cirque-Pace"?: string;
@@ -13852,6 +13909,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    Age?: string;
                     "Cirque-Ask"?: string;
                     "Cirque-Key"?: string;
                     "Cirque-Pace"?: string;
@@ -20315,7 +20373,10 @@ export interface operations {
     };
     ready: {
         parameters: {
-            query?: never;
+            query?: {
+                /** @description writing: 503 while changes are not kept. */
+                for?: "lineups" | "writing";
+            };
             header?: never;
             path?: never;
             cookie?: never;
@@ -20325,10 +20386,20 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    "Cache-Control"?: string;
                     [name: string]: unknown;
                 };
                 content: {
-                    "application/json": components["schemas"]["Health"];
+                    "application/json": components["schemas"]["Readiness"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
                 };
             };
             /** @description Internal Server Error */

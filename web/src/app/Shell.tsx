@@ -7,6 +7,7 @@ import { among } from "../lib/among";
 import { lazily } from "../lib/lazily";
 import { stamp } from "../lib/time";
 import { DraftStrip } from "./DraftStrip";
+import { Standing } from "../parts/Standing";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
 import { groupOf, offered } from "./pages";
@@ -89,6 +90,7 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
           </nav>
         )}
       </header>
+      <Standing />
       <main id="content" className="flex-1 px-4 pt-4 pb-16">
         {children}
       </main>

@@ -45,7 +45,9 @@ export function Probed({ kind, name }: { kind: "server" | "device"; name: string
             ? h.held
               ? "answers, and is held down: it went up and down too often"
               : `does not answer: ${h.says}`
-            : "has never answered, which may be the way from here"}
+            : h.last
+              ? `not proven: ${h.says}`
+              : "has never answered, which may be the way from here"}
       </Mark>
       , since {stamp(h.since)}; asked {ago(h.checked, now)}
       {h.uptime !== null && (

@@ -61,6 +61,7 @@ export function TestPage({
           <Mark of={mark}>
             <strong className="font-medium text-ink">{said}:</strong> {result.says}. Sent as{" "}
             {result.format}.
+            {!result.recorded && " It is not in the audit: that could not be written."}
           </Mark>
         )}
       </span>

@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type Me } from "../../api/client";
+import { Standing } from "../../parts/Standing";
 import { Logo } from "../../ui/Logo";
 import { Own } from "./Own";
 
@@ -25,6 +26,7 @@ export function OwnPage({ me }: { me: Me }) {
           Sign out
         </button>
       </header>
+      <Standing own />
       <main className="max-w-[46rem] px-4 py-4">
         <h1>Your printers</h1>
         <Own name={me.user ?? me.name ?? ""} />

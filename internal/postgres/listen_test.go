@@ -1,0 +1,137 @@
+package postgres_test
+
+import (
+	"context"
+	"crypto/sha256"
+	"testing"
+	"time"
+
+	"cirque/core/access"
+	"cirque/core/event"
+	"cirque/internal/postgres"
+	"cirque/internal/testkit"
+)
+
+// heard is what a listener was given.
+type heard struct {
+	signals chan event.Signal
+	current chan time.Time
+	down    chan error
+}
+
+func openStore(t *testing.T, url string) *postgres.Store {
+	t.Helper()
+	s, err := postgres.Open(t.Context(), url)
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(s.Close)
+	return s
+}
+
+func listenOn(t *testing.T, s *postgres.Store) *heard {
+	t.Helper()
+	h := &heard{make(chan event.Signal, 100), make(chan time.Time, 100), make(chan error, 100)}
+	ctx, stop := context.WithCancel(t.Context())
+	done := make(chan struct{})
+	go func() {
+		defer close(done)
+		s.Listen(ctx, func(n event.Signal) { h.signals <- n }, func(at time.Time) {
+			select {
+			case h.current <- at:
+			default:
+			}
+		}, func(err error) { h.down <- err })
+	}()
+	t.Cleanup(func() { stop(); <-done })
+	return h
+}
+
+func (h *heard) until(t *testing.T, what string) event.Signal {
+	t.Helper()
+	for {
+		select {
+		case n := <-h.signals:
+			if n.What == what {
+				return n
+			}
+		case <-time.After(30 * time.Second):
+			t.Fatalf("no %s came", what)
+		}
+	}
+}
+
+func makeToken(t *testing.T, s *postgres.Store, name string) {
+	t.Helper()
+	if _, err := s.Tokens.AddToken(t.Context(), access.Token{Name: name, Role: access.Auditor, Author: "test",
+		Hash: sha256.Sum256([]byte(name))}); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// TestSilentConnection: the connection on which notices come goes silent, as behind a firewall that forgets it. The
+// listener notices, connects anew, and reads everything again.
+func TestSilentConnection(t *testing.T) {
+	t.Parallel()
+	database := testkit.Database(t)
+	url, wire := testkit.NewWire(t, database)
+	here := openStore(t, url)
+	there := openStore(t, database)
+	h := listenOn(t, here)
+	h.until(t, event.Lost)
+	makeToken(t, there, "first")
+	h.until(t, event.Access)
+
+	begun := time.Now()
+	wire.Swallow()
+	makeToken(t, there, "second")
+	h.until(t, event.Lost)
+	if took := time.Since(begun); took > 15*time.Second {
+		t.Errorf("it was deaf for %v", took)
+	}
+	if err := <-h.down; err == nil {
+		t.Error("nothing says that notices did not come")
+	}
+	makeToken(t, there, "third")
+	h.until(t, event.Access)
+
+	// What is current was so after the wire was healed.
+	for at := range h.current {
+		if at.After(begun) {
+			break
+		}
+	}
+}
+
+// TestMissedSignal: what was sent and never came is found by comparison.
+func TestMissedSignal(t *testing.T) {
+	t.Parallel()
+	database := testkit.Database(t)
+	h := listenOn(t, openStore(t, database))
+	h.until(t, event.Lost)
+	testkit.Exec(t, database, "INSERT INTO signal (what, subject) VALUES ('live', 'ps-1')") // and no notice of it
+	if n := h.until(t, event.Live); n.Subject != "ps-1" {
+		t.Errorf("%+v", n)
+	}
+}
+
+// TestDeafForLong: while new connections are swallowed too, nothing is said to be current.
+func TestDeafForLong(t *testing.T) {
+	t.Parallel()
+	url, wire := testkit.NewWire(t, testkit.Database(t))
+	h := listenOn(t, openStore(t, url))
+	h.until(t, event.Lost)
+	<-h.current
+	wire.SwallowAll()
+	<-h.down
+	for len(h.current) > 0 {
+		<-h.current
+	}
+	<-h.down // the next connection, which is given up as well
+	if len(h.current) > 0 {
+		t.Error("it is said to be current though nothing comes")
+	}
+	wire.Heal()
+	h.until(t, event.Lost)
+	<-h.current
+}

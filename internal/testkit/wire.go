@@ -1,0 +1,114 @@
+package testkit
+
+import (
+	"fmt"
+	"io"
+	"net"
+	"regexp"
+	"sync"
+	"sync/atomic"
+	"testing"
+)
+
+// A Wire is what stands between a client and a database: it passes everything on until it is told otherwise.
+type Wire struct {
+	ln     net.Listener
+	socket string
+
+	mu    sync.Mutex
+	pairs map[*pair]bool // guarded by mu
+	all   atomic.Bool    // new connections are swallowed too
+}
+
+// pair is one connection through a Wire.
+type pair struct {
+	near, far net.Conn
+	silent    atomic.Bool // both sides go on sending, and neither hears of it
+}
+
+// NewWire puts a wire in front of a database, and gives the URL through it.
+func NewWire(t testing.TB, database string) (url string, w *Wire) {
+	t.Helper()
+	part := regexp.MustCompile(`host='([^']*)' port=(\d+)`).FindStringSubmatch(database)
+	if part == nil {
+		t.Fatalf("%q is no URL of a test's database", database)
+	}
+	ln, err := net.Listen("tcp", "127.0.0.1:0")
+	if err != nil {
+		t.Fatal(err)
+	}
+	w = &Wire{ln: ln, socket: part[1] + "/.s.PGSQL." + part[2], pairs: map[*pair]bool{}}
+	go w.accept()
+	t.Cleanup(func() { _ = ln.Close(); w.Cut() })
+	at := ln.Addr().(*net.TCPAddr)
+	return fmt.Sprintf("host=127.0.0.1 port=%d", at.Port) + database[len(part[0]):], w
+}
+
+func (w *Wire) accept() {
+	for {
+		near, err := w.ln.Accept()
+		if err != nil {
+			return
+		}
+		far, err := net.Dial("unix", w.socket)
+		if err != nil {
+			_ = near.Close()
+			continue
+		}
+		p := &pair{near: near, far: far}
+		p.silent.Store(w.all.Load())
+		w.mu.Lock()
+		w.pairs[p] = true
+		w.mu.Unlock()
+		go w.pass(p, near, far)
+		go w.pass(p, far, near)
+	}
+}
+
+// pass carries what one side sends to the other.
+func (w *Wire) pass(p *pair, from, to net.Conn) {
+	b := make([]byte, 32<<10)
+	for {
+		n, err := from.Read(b)
+		if n > 0 && !p.silent.Load() {
+			if _, e := to.Write(b[:n]); e != nil {
+				err = e
+			}
+		}
+		if err == nil {
+			continue
+		}
+		if p.silent.Load() && err == io.EOF {
+			return // the other side hears nothing of it
+		}
+		_, _ = p.near.Close(), p.far.Close()
+		w.mu.Lock()
+		delete(w.pairs, p)
+		w.mu.Unlock()
+		return
+	}
+}
+
+// Swallow has all connections that there are go silent; new ones work.
+func (w *Wire) Swallow() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for p := range w.pairs {
+		p.silent.Store(true)
+	}
+}
+
+// SwallowAll is Swallow of new connections too, until Heal.
+func (w *Wire) SwallowAll() { w.all.Store(true); w.Swallow() }
+
+// Heal has new connections work again.
+func (w *Wire) Heal() { w.all.Store(false) }
+
+// Cut ends all connections that there are.
+func (w *Wire) Cut() {
+	w.mu.Lock()
+	defer w.mu.Unlock()
+	for p := range w.pairs {
+		_, _ = p.near.Close(), p.far.Close()
+	}
+}
