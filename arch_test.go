@@ -80,6 +80,7 @@ var arrows = map[string][]string{
 	"internal/service/jobs":      {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/lineups":   {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/links":     {"core", "internal/service/present"},
+	"internal/service/once":      {"core"},
 	"internal/service/people":    {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/proofs":    {"core", "internal/service/present"},
 	"internal/service/secrets":   {"core", "internal/service/present", "internal/service/worker"},
@@ -126,7 +127,7 @@ var arrows = map[string][]string{
 var rooms = []string{"internal/service/adopt", "internal/service/adverts", "internal/service/alerts",
 	"internal/service/audit", "internal/service/continuity", "internal/service/decommission", "internal/service/drafts",
 	"internal/service/drivers", "internal/service/enrolment", "internal/service/fleet", "internal/service/identity",
-	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/people",
+	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/once", "internal/service/people",
 	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources",
 	"internal/service/views",
 	"internal/service/stock"}

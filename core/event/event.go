@@ -108,6 +108,7 @@ const (
 	Recovered     = "endpoint.recovered"
 	TokenMade     = "token.made"
 	TokenEnded    = "token.revoked"
+	TokenRenewed  = "token.renewed"
 	SetUp         = "account.made"
 	SignedIn      = "account.signed-in"
 	PasswordSet   = "account.password-set"
@@ -195,3 +196,24 @@ const (
 	Happened  = "event"
 	Lost      = "lost" // notices may have been missed: read everything again
 )
+
+// OnceKey is the key under which a context carries that something is to be done once, an Attempt.
+type OnceKey struct{}
+
+// An Attempt is one try to do something that is to be done once, however often it is sent.
+type Attempt struct {
+	Author string // who asks
+	Key    string // by which they know it again
+	ID     string // of this try
+	Print  []byte // of what is asked for: another one under the same key is a mistake
+}
+
+// A Deed is what is known of an earlier Attempt that was kept.
+type Deed struct {
+	ID     string
+	Print  []byte
+	At     time.Time
+	Status int // of what was answered; 0 where that is not known
+	Media  string
+	Answer []byte // nil where it was not kept
+}

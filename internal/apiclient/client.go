@@ -4,6 +4,7 @@ package apiclient
 import (
 	"bytes"
 	"context"
+	"crypto/rand"
 	"crypto/tls"
 	"crypto/x509"
 	"encoding/json"
@@ -15,6 +16,8 @@ import (
 	"net/url"
 	"strconv"
 	"strings"
+	"sync/atomic"
+	"syscall"
 	"time"
 
 	"cirque/core/fault"
@@ -29,6 +32,9 @@ type Client struct {
 	http  *http.Client
 	// Aged is told of answers that were so a while ago (RFC 9111, section 5.1); nobody where nil.
 	Aged func(age time.Duration)
+	// Once begins the Idempotency-Keys of what is sent, which end with a number: made up by New.
+	Once    string
+	changes atomic.Int64
 }
 
 // New makes a client. caPEM trusts the service's own authority; nil trusts the system's.
@@ -54,7 +60,7 @@ func New(base, token string, caPEM []byte) (*Client, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Client{base: u, token: token, http: &http.Client{Transport: t, Jar: jar}}, nil
+	return &Client{base: u, token: token, http: &http.Client{Transport: t, Jar: jar}, Once: rand.Text()}, nil
 }
 
 // URL is the service's address.
@@ -99,7 +105,53 @@ func (c *Client) Upload(ctx context.Context, path string, query url.Values, cont
 	return c.send(ctx, http.MethodPost, path, query, nil, contentType, body)
 }
 
+// again is how often a change is sent again whose answer was lost, and pauses are between.
+const again = 4
+
+// send sends a request. A change bears a key of its own (Idempotency-Key), so that it can be sent again where its answer
+// was lost, and is done once.
 func (c *Client) send(ctx context.Context, method, path string, query url.Values, header http.Header,
+	contentType string, body io.Reader) (*http.Response, error) {
+	whole, _ := body.(*bytes.Reader) // what can be sent again
+	repeats := method != http.MethodGet && (body == nil || whole != nil)
+	if header = header.Clone(); header == nil {
+		header = http.Header{}
+	}
+	if repeats && header.Get(onceHeader) == "" {
+		header.Set(onceHeader, c.Once+"-"+strconv.FormatInt(c.changes.Add(1), 10))
+	}
+	pause := 250 * time.Millisecond
+	for n := 0; ; n++ {
+		resp, err := c.try(ctx, method, path, query, header, contentType, body)
+		f := fault.As(err)
+		if f == nil || !repeats || f.Code != MaybeDone {
+			return resp, err
+		}
+		if n == again {
+			told := *f
+			told.Fix = "look whether it is there, or repeat the command with --idempotency-key " + c.Once + ": it is done once"
+			return nil, &told
+		}
+		select {
+		case <-ctx.Done():
+			return nil, ctx.Err()
+		case <-time.After(pause):
+		}
+		pause *= 2
+		if whole != nil {
+			if _, err := whole.Seek(0, io.SeekStart); err != nil {
+				return nil, err
+			}
+		}
+	}
+}
+
+const onceHeader = "Idempotency-Key"
+
+// MaybeDone is the code of a change that may have been done: its answer was lost.
+const MaybeDone = "may-have-been-done"
+
+func (c *Client) try(ctx context.Context, method, path string, query url.Values, header http.Header,
 	contentType string, body io.Reader) (*http.Response, error) {
 	u := c.base.JoinPath(path)
 	u.RawQuery = query.Encode()
@@ -107,9 +159,7 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 	if err != nil {
 		return nil, err
 	}
-	if header != nil {
-		req.Header = header.Clone()
-	}
+	req.Header = header.Clone()
 	if contentType != "" {
 		req.Header.Set("Content-Type", contentType)
 	}
@@ -118,6 +168,10 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {
+		if f := fault.As(c.unreachable(err)); method != http.MethodGet && f.Code == "service-unreachable" && sent(err) {
+			return nil, fault.New(fault.Unavailable, MaybeDone, "look whether it is there before you do it again",
+				"the service at %s broke off before it had answered: it may have been done", c.base.Host).Because(err)
+		}
 		return nil, c.unreachable(err)
 	}
 	if age, err := strconv.Atoi(resp.Header.Get("Age")); err == nil && age > 0 && c.Aged != nil {
@@ -133,6 +187,12 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 		return nil, p.Fault()
 	}
 	return resp, nil
+}
+
+// sent says whether a request that failed may have reached the service.
+func sent(err error) bool {
+	return errors.Is(err, io.EOF) || errors.Is(err, io.ErrUnexpectedEOF) || errors.Is(err, syscall.ECONNRESET) ||
+		errors.Is(err, syscall.EPIPE)
 }
 
 func (c *Client) unreachable(err error) error {

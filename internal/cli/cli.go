@@ -65,7 +65,8 @@ type root struct {
 	env    func(string) string
 	home   string // the user's configuration directory
 	err    io.Writer
-	width  int // of the terminal, 0 when it is none
+	once   string // begins the keys by which changes are done once
+	width  int    // of the terminal, 0 when it is none
 }
 
 // Streams are where a command reads and writes.
@@ -176,6 +177,8 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 	pf.StringVar(&r.url, "url", "", "the service's address (CIRQUE_URL)")
 	pf.StringVar(&r.token, "token-file", "", "a file that holds the token (else CIRQUE_TOKEN)")
 	pf.StringVar(&r.ca, "ca", "", "the certificate authority to trust, a PEM file (CIRQUE_CA)")
+	pf.StringVar(&r.once, "idempotency-key", "", "that of a command whose answer was lost: what it changed is not changed "+
+		"again")
 	pf.StringVarP(&r.output, "output", "o", "table", "how to print: table, json or yaml")
 	c.PersistentPreRunE = func(*cobra.Command, []string) error {
 		if r.output != "table" && r.output != "json" && r.output != "yaml" {
@@ -229,6 +232,7 @@ func (r *root) client() (*apiclient.Client, error) {
 	}
 	c, err := apiclient.New(url, token, pem)
 	if err == nil {
+		c.Once = first(r.once, c.Once)
 		c.Aged = func(age time.Duration) {
 			fmt.Fprintf(r.err, "cirque: this is as of %s, %s ago: the service does not hear of changes; see cirque ready\n",
 				time.Now().Add(-age).Format("15:04:05"), words.Span(age))

@@ -255,8 +255,8 @@ func readSecret(c *cobra.Command, prompt string) (string, error) {
 }
 
 func tokenCommand(r *root) *cobra.Command {
-	return group("token", "Make, list and revoke tokens", tokenCreateCommand(r), tokenListCommand(r),
-		tokenRevokeCommand(r))
+	return group("token", "Make, list, renew and revoke tokens", tokenCreateCommand(r), tokenListCommand(r),
+		tokenRenewCommand(r), tokenRevokeCommand(r))
 }
 
 func tokenCreateCommand(r *root) *cobra.Command {

@@ -8,6 +8,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/access"
+	"cirque/internal/api"
 	"cirque/internal/apiclient"
 )
 
@@ -48,6 +49,25 @@ func tokenListCommand(r *root) *cobra.Command {
 			t.write(w)
 		})
 	}}
+}
+
+func tokenRenewCommand(r *root) *cobra.Command {
+	return &cobra.Command{Use: "renew NAME", Short: "Give a token another secret and print it, and nothing else",
+		Long: `Give a token another secret and print it, and nothing else: where the first was lost, or may have been
+seen. The old one ends at once. A token of somebody's own is renewed by them alone.`,
+		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			made, err := apiclient.Post[api.MadeToken](c.Context(), client, apiclient.Path("/api/v1/tokens", a[0])+"/secret",
+				nil)
+			if err != nil {
+				return err
+			}
+			_, err = fmt.Fprintln(c.OutOrStdout(), made.Secret)
+			return err
+		}}
 }
 
 func tokenRevokeCommand(r *root) *cobra.Command {

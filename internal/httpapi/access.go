@@ -44,6 +44,11 @@ func tokensRoutes(s *server, a huma.API) {
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}
+	route(s, a, "POST", "/api/v1/tokens/{name}/secret", "renew-token", "Give a token another secret, which is shown this "+
+		"once; the old one ends", small, func(ctx context.Context, in *named) (*out[api.MadeToken], error) {
+		t, secret, err := s.svc.Identity.RenewToken(ctx, principalOf(ctx), in.Name)
+		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
+	})
 	route(s, a, "DELETE", "/api/v1/tokens/{name}", "revoke-token", "Revoke a token", small, func(ctx context.Context,
 		in *named) (*struct{}, error) {
 		return nil, s.svc.Identity.RevokeToken(ctx, principalOf(ctx), in.Name)

@@ -48,6 +48,9 @@ func (b body) asTold() body {
 // toldKey is where an operation keeps that its body is told.
 const toldKey = "cirque-told"
 
+// readsKey is where an operation keeps that it changes nothing.
+const readsKey = "cirque-reads"
+
 // actionKey is where an operation keeps who may send its body.
 const actionKey = "cirque-needs"
 
@@ -58,6 +61,7 @@ type entry struct {
 	most   int64
 	needs  access.Action
 	told   bool
+	reads  bool         // changes nothing
 	aged   bool         // answers also where what is known here is old
 	schema *huma.Schema // of JSON that it takes
 }
@@ -84,6 +88,8 @@ func (d *door) of(doc *huma.OpenAPI) {
 			e := entry{open: op.Security != nil && len(op.Security) == 0, most: op.MaxBodyBytes}
 			e.needs, _ = op.Metadata[actionKey].(access.Action)
 			e.told, _ = op.Metadata[toldKey].(bool)
+			e.reads, _ = op.Metadata[readsKey].(bool)
+			e.reads = e.reads || op == item.Get
 			if op.RequestBody != nil {
 				if media := op.RequestBody.Content["application/json"]; media != nil {
 					e.schema = media.Schema
@@ -154,7 +160,7 @@ func (s *server) open(c *gin.Context) {
 		return
 	}
 	if in == nil {
-		c.Next()
+		s.once(c, e, p, nil)
 		return
 	}
 	if p != nil {
@@ -188,7 +194,7 @@ func (s *server) open(c *gin.Context) {
 	ctx := context.WithValue(c.Request.Context(), bodyKey{}, b)
 	c.Request = c.Request.WithContext(ctx)
 	c.Request.Body = io.NopCloser(bytes.NewReader(b))
-	c.Next()
+	s.once(c, e, p, b)
 }
 
 // controlIn names what has a control character among the parts of a path and its query; "" where nothing has.

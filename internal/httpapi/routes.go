@@ -46,6 +46,7 @@ func operation(method, path, id, summary string, takes body) huma.Operation {
 	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate",
 		"rehearse", "reach-of", "propose"}, id) {
 		op.Description = "Changes nothing."
+		op.Metadata[readsKey] = true
 	}
 	return op
 }

@@ -244,6 +244,26 @@ func (s TokenTable) AddToken(ctx context.Context, t access.Token) (access.Token,
 	return t, err
 }
 
+// RenewToken gives a token another secret; the old one ends. An Unknown fault where there is none.
+func (s TokenTable) RenewToken(ctx context.Context, id int64, hash [32]byte, author string) error {
+	return s.in(ctx, func(tx pgx.Tx) error {
+		var called string
+		err := tx.QueryRow(ctx, "UPDATE token SET hash = $2 WHERE id = $1 AND revoked_at IS NULL RETURNING name", id,
+			hash[:]).Scan(&called)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return fault.New(fault.Unknown, "token-unknown", "see cirque token list", "the token is there no more")
+		}
+		if err != nil {
+			return err
+		}
+		if err := notify(ctx, tx, event.Access, "token"); err != nil {
+			return err
+		}
+		return addEvent(ctx, tx, event.Event{Kind: event.TokenRenewed, Subject: called, Author: author}.Saying(
+			"The token {name} was given another secret", "name", called))
+	})
+}
+
 // RevokeToken ends a token by name; an Unknown fault where there is none.
 func (s TokenTable) RevokeToken(ctx context.Context, called, author string) error {
 	return s.in(ctx, func(tx pgx.Tx) error {

@@ -63,6 +63,9 @@ func (s *Store) present(ctx context.Context, l Look) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM process WHERE seen < clock_timestamp() - interval '1 hour'"); err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, "DELETE FROM once WHERE at < clock_timestamp() - interval '1 day'"); err != nil {
+			return err
+		}
 		_, err := tx.Exec(ctx, "DELETE FROM signal WHERE id IN (SELECT id FROM signal WHERE at < clock_timestamp() - "+
 			"$1::interval ORDER BY id LIMIT 5000 FOR UPDATE SKIP LOCKED)", forgetAfter)
 		return err

@@ -46,6 +46,7 @@ type Store struct {
 	Links         LinkTable
 	Listings      ListingTable
 	Notices       NoticeTable
+	Once          OnceTable
 	Packages      PackageTable
 	Persons       PersonTable
 	Snapshots     SnapshotTable
@@ -122,7 +123,7 @@ func newStore(pool *pools) *Store {
 	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d},
 		DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FailoverTable{d}, HealthTable{d}, LinkTable{d},
-		ListingTable{d}, NoticeTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d},
+		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}
 }
 
@@ -234,7 +235,10 @@ func (s db) in(ctx context.Context, f func(tx pgx.Tx) error) error {
 		return translate(err)
 	}
 	defer done()
-	if err = f(tx); err == nil {
+	if err = onceOnly(ctx, tx); err == nil {
+		err = f(tx)
+	}
+	if err == nil {
 		err = fenced(ctx, tx)
 	}
 	if err != nil {

@@ -25,6 +25,7 @@ import (
 	"cirque/internal/service/jobs"
 	"cirque/internal/service/lineups"
 	"cirque/internal/service/links"
+	"cirque/internal/service/once"
 	"cirque/internal/service/people"
 	"cirque/internal/service/present"
 	"cirque/internal/service/proofs"
@@ -56,6 +57,7 @@ type Stores struct {
 	Jobs       jobs.Store
 	Lineups    lineups.Store
 	Links      links.Store
+	Once       once.Store
 	People     people.Store
 	Proofs     proofs.Store
 	Secrets    secrets.Store
@@ -147,6 +149,7 @@ type Service struct {
 	Jobs         *jobs.Room
 	Lineups      *lineups.Room
 	Links        *links.Room
+	Once         *once.Room
 	People       *people.Room
 	Proofs       *proofs.Room
 	Secrets      *secrets.Room
@@ -193,6 +196,7 @@ func (s *Service) lookAndKeep(in Stores, cfg Config) {
 		KeyNotes: s.Secrets, DHCP: cfg.DHCP, ServersEvery: cfg.ServersEvery, DevicesEvery: cfg.DevicesEvery})
 	s.Fleet = fleet.New(fleet.Config{Store: in.Fleet, Present: p, Log: log, Now: now})
 	s.Snapshots = snapshots.New(snapshots.Config{Store: in.Snapshots, Present: p, Now: now, Fleet: s.Fleet})
+	s.Once = once.New(once.Config{Store: in.Once, Log: log})
 	s.Views = views.New(views.Config{Store: in.Views})
 	s.Links = links.New(links.Config{Store: in.Links, Present: p, Fleet: s.Fleet})
 	s.Adverts = adverts.New(adverts.Config{Store: in.Adverts, Present: p, Log: log, Now: now, Runner: s.Runner,

@@ -1,6 +1,7 @@
 package testkit
 
 import (
+	"bytes"
 	"fmt"
 	"io"
 	"net"
@@ -18,11 +19,13 @@ type Wire struct {
 	mu    sync.Mutex
 	pairs map[*pair]bool // guarded by mu
 	all   atomic.Bool    // new connections are swallowed too
+	lose  atomic.Pointer[[2]string]
 }
 
 // pair is one connection through a Wire.
 type pair struct {
 	near, far net.Conn
+	marked    bool        // the first word of Lose has come by
 	silent    atomic.Bool // both sides go on sending, and neither hears of it
 }
 
@@ -74,6 +77,10 @@ func (w *Wire) pass(p *pair, from, to net.Conn) {
 			if _, e := to.Write(b[:n]); e != nil {
 				err = e
 			}
+			if from == p.near && w.loses(p, b[:n]) {
+				p.silent.Store(true) // the database goes on, and nobody hears of it
+				_ = p.near.Close()
+			}
 		}
 		if err == nil {
 			continue
@@ -100,6 +107,19 @@ func (w *Wire) Swallow() {
 
 // SwallowAll is Swallow of new connections too, until Heal.
 func (w *Wire) SwallowAll() { w.all.Store(true); w.Swallow() }
+
+// Lose has a connection break once the database has heard of one word, and then of another, before anything is answered
+// to the second.
+func (w *Wire) Lose(first, second string) { w.lose.Store(&[2]string{first, second}) }
+
+func (w *Wire) loses(p *pair, b []byte) bool {
+	words := w.lose.Load()
+	if words == nil {
+		return false
+	}
+	p.marked = p.marked || bytes.Contains(b, []byte(words[0]))
+	return p.marked && bytes.Contains(b, []byte(words[1])) && w.lose.CompareAndSwap(words, nil)
+}
 
 // Heal has new connections work again.
 func (w *Wire) Heal() { w.all.Store(false) }

@@ -78,6 +78,7 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.EndpointTable
 			postgres.LinkTable
 		}{db.Endpoints, db.Links},
+		Once: db.Once,
 		People: struct {
 			postgres.EndpointTable
 			postgres.EstateTable

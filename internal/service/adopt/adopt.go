@@ -166,7 +166,8 @@ func (s *Room) HandIn(ctx context.Context, p *access.Principal, c stock.Capture)
 		c.Machine)); err != nil {
 		return c, err
 	}
-	return c, s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "captures"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "captures"})
+	return c, nil
 }
 
 // Captures lists what was handed in of reference machines.

@@ -105,9 +105,7 @@ func (s *Room) turned(ctx context.Context, h continuity.Health, changed bool) {
 		}
 		return
 	}
-	if err := s.present.Refresh(ctx, event.Signal{What: event.Live}); err != nil && ctx.Err() == nil {
-		s.log.Error("live state could not be read", "error", err)
-	}
+	s.present.Show(ctx, event.Signal{What: event.Live})
 }
 
 // tendDuties ends drains whose time is over, lets returning servers grow, and takes back what probing no longer
@@ -152,9 +150,7 @@ func (s *Room) tendDuties(ctx context.Context, targets map[present.Watched]strin
 		changed = changed || once
 	}
 	if changed {
-		if err := s.present.Refresh(ctx, event.Signal{What: event.Live}); err != nil && ctx.Err() == nil {
-			s.log.Error("live state could not be read", "error", err)
-		}
+		s.present.Show(ctx, event.Signal{What: event.Live})
 	}
 }
 

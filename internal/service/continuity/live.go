@@ -109,7 +109,8 @@ func (s *Room) setDuty(ctx context.Context, p *access.Principal, n live.Note, e 
 	if err != nil {
 		return changed, err
 	}
-	return changed, s.present.Refresh(ctx, event.Signal{What: event.Live})
+	s.present.Show(ctx, event.Signal{What: event.Live})
+	return changed, nil
 }
 
 func unknownServer(doc *estate.Document, server string) error {

@@ -136,7 +136,8 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 		return rev, err
 	}
 	// The publisher reads its own writing at once; the others hear of it.
-	return rev, s.present.Refresh(ctx, event.Signal{What: event.Estate})
+	s.present.Show(ctx, event.Signal{What: event.Estate})
+	return rev, nil
 }
 
 // withConflicts puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.

@@ -53,9 +53,7 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 	if err != nil {
 		return pkg, known, err
 	}
-	if err := s.present.Refresh(ctx, event.Signal{What: event.Drivers, Subject: pkg.Digest}); err != nil {
-		return pkg, known, err
-	}
+	s.present.Show(ctx, event.Signal{What: event.Drivers, Subject: pkg.Digest})
 	if known {
 		one, err := s.Package(ctx, p, pkg.Digest)
 		return one, true, err
@@ -118,7 +116,8 @@ func (s *Room) RemovePackage(ctx context.Context, p *access.Principal, digest st
 		"The driver package {name} was removed", "name", k.Name)); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Drivers, Subject: k.Digest})
+	s.present.Show(ctx, event.Signal{What: event.Drivers, Subject: k.Digest})
+	return nil
 }
 
 // PackageFile streams one file of a package to w.

@@ -73,7 +73,8 @@ func (s *Room) open(ctx context.Context, remote string, a access.Account) (strin
 	if err := s.cfg.Tokens.AddSession(ctx, ses); err != nil {
 		return "", *p, err
 	}
-	return secret, *p, s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return secret, *p, nil
 }
 
 // SignOut ends a session.
@@ -81,7 +82,8 @@ func (s *Room) SignOut(ctx context.Context, secret string) error {
 	if err := s.cfg.Tokens.EndSession(ctx, sha256.Sum256([]byte(secret))); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return nil
 }
 
 // Sessions lists the console sessions that are open, the latest first.
@@ -109,7 +111,8 @@ func (s *Room) RevokeSession(ctx context.Context, p *access.Principal, id int64)
 	if err := s.cfg.Tokens.RevokeSession(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return nil
 }
 
 // BySession finds who has a session; nil for nobody.
@@ -192,7 +195,8 @@ func (s *Room) addToken(ctx context.Context, p *access.Principal, want access.To
 	if err != nil {
 		return t, "", err
 	}
-	return t, secret, s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return t, secret, nil
 }
 
 // AddToken makes a token straight in a store, for whoever has the data in hand.
@@ -221,6 +225,40 @@ func (s *Room) Tokens(ctx context.Context, p *access.Principal) ([]access.Token,
 	return list, err
 }
 
+// RenewToken gives a token another secret, such as where the first was lost with its answer; the old one ends at once.
+// A token that may what its maker may is renewed by them alone: its secret would be theirs.
+func (s *Room) RenewToken(ctx context.Context, p *access.Principal, called string) (t access.Token, secret string,
+	err error) {
+	list, err := s.Tokens(ctx, p)
+	if err != nil {
+		return t, "", err
+	}
+	i := slices.IndexFunc(list, func(t access.Token) bool { return t.Name == called })
+	if i < 0 {
+		return t, "", fault.New(fault.Unknown, "token-unknown", "see cirque token list", "there is no token %q", called)
+	}
+	t = list[i]
+	switch {
+	case t.Account == "":
+		if err := access.Check(p, access.ManageTokens); err != nil {
+			return t, "", err
+		}
+		err = access.CheckGives(p, access.Holding{Role: t.Role, Sites: t.Sites})
+	case p.Account != t.Account:
+		err = fault.New(fault.Denied, "not-your-token", "have "+t.Account+" renew it, or revoke it", "the token %s may what "+
+			"%s may, and only they renew it", called, t.Account)
+	}
+	if err != nil {
+		return t, "", err
+	}
+	secret = tokenPrefix + rand.Text()
+	if err := s.cfg.Tokens.RenewToken(ctx, t.ID, sha256.Sum256([]byte(secret)), p.Name); err != nil {
+		return t, "", err
+	}
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return t, secret, nil
+}
+
 // RevokeToken ends a token.
 func (s *Room) RevokeToken(ctx context.Context, p *access.Principal, called string) error {
 	if !p.May(access.ManageTokens) {
@@ -237,7 +275,8 @@ func (s *Room) RevokeToken(ctx context.Context, p *access.Principal, called stri
 	if err := s.cfg.Tokens.RevokeToken(ctx, called, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return nil
 }
 
 // usedTokens gathers when tokens were used, so that the database hears of it now and then rather than at every call.

@@ -51,7 +51,8 @@ func (s *Room) AddAccount(ctx context.Context, p *access.Principal, called, pass
 	if err != nil {
 		return a, err
 	}
-	return a, s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return a, nil
 }
 
 // SetRole gives a local account another role.
@@ -67,7 +68,8 @@ func (s *Room) SetRole(ctx context.Context, p *access.Principal, called string,
 	if err != nil {
 		return a, err
 	}
-	return a, s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return a, nil
 }
 
 // RemoveAccount ends an account, with its sessions and own tokens.
@@ -78,7 +80,8 @@ func (s *Room) RemoveAccount(ctx context.Context, p *access.Principal, called st
 	if err := s.store.RemoveAccount(ctx, called, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return nil
 }
 
 // ChangePassword gives one's own account another password, for whoever knows the old one. Its sessions end.
@@ -104,7 +107,8 @@ func (s *Room) ChangePassword(ctx context.Context, p *access.Principal, remote, 
 	if _, err := s.store.SetPassword(ctx, a.Name, hash, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return nil
 }
 
 // Rules lists which people of a directory sign in with which role.
@@ -153,7 +157,8 @@ func (s *Room) AddRule(ctx context.Context, p *access.Principal, who, source str
 		return r, err
 	}
 	r.People = s.peopleOf(r)
-	return r, s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return r, nil
 }
 
 // meant finds the directory that a rule is about, and who there.
@@ -196,5 +201,6 @@ func (s *Room) RemoveRule(ctx context.Context, p *access.Principal, id int64) er
 	if err := s.store.RemoveRule(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Access})
+	s.present.Show(ctx, event.Signal{What: event.Access})
+	return nil
 }

@@ -41,6 +41,7 @@ type Tokens interface {
 	AddToken(ctx context.Context, t access.Token) (access.Token, error)
 	AddSession(ctx context.Context, s access.Session) error
 	EndSession(ctx context.Context, hash [32]byte) error
+	RenewToken(ctx context.Context, id int64, hash [32]byte, author string) error
 	RevokeSession(ctx context.Context, id int64, author string) error
 	RevokeToken(ctx context.Context, name, author string) error
 	Tokens(ctx context.Context) ([]access.Token, error)

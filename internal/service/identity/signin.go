@@ -125,7 +125,8 @@ func (w ldapWay) prove(ctx context.Context, p proof) (access.Account, bool, erro
 	if err := w.s.store.MeetAccount(ctx, a); err != nil {
 		return a, false, err
 	}
-	return a, true, w.s.present.Refresh(ctx, event.Signal{What: event.Access})
+	w.s.present.Show(ctx, event.Signal{What: event.Access})
+	return a, true, nil
 }
 
 // SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they

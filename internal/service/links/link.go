@@ -60,9 +60,7 @@ func (s *Room) SetLinkRule(ctx context.Context, p *access.Principal, rule string
 	if err != nil {
 		return directory.Linked{}, err
 	}
-	if err := s.present.Refresh(ctx, event.Signal{What: event.Directory}); err != nil {
-		return directory.Linked{}, err
-	}
+	s.present.Show(ctx, event.Signal{What: event.Directory})
 	return s.Links(ctx, p)
 }
 
@@ -87,9 +85,7 @@ func (s *Room) SetPrimary(ctx context.Context, p *access.Principal, source strin
 	if err := s.store.SetPrimary(ctx, source, e); err != nil {
 		return directory.Linked{}, err
 	}
-	if err := s.present.Refresh(ctx, event.Signal{What: event.Directory}); err != nil {
-		return directory.Linked{}, err
-	}
+	s.present.Show(ctx, event.Signal{What: event.Directory})
 	return s.Links(ctx, p)
 }
 
@@ -122,7 +118,8 @@ func (s *Room) Link(ctx context.Context, p *access.Principal, a, b string, unlin
 		"{one} and {other} are {what}", "one", j.A.String(), "other", j.B.String(), "what", are)); err != nil {
 		return j, err
 	}
-	return j, s.present.Refresh(ctx, event.Signal{What: event.Directory})
+	s.present.Show(ctx, event.Signal{What: event.Directory})
+	return j, nil
 }
 
 // RemoveLink takes back what somebody said of two names.
@@ -133,7 +130,8 @@ func (s *Room) RemoveLink(ctx context.Context, p *access.Principal, id int64) er
 	if err := s.store.RemoveLink(ctx, id, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Directory})
+	s.present.Show(ctx, event.Signal{What: event.Directory})
+	return nil
 }
 
 // account finds an account by SOURCE/NAME or NAME; free lets a name through that no directory has.

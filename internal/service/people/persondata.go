@@ -133,9 +133,7 @@ func (s *Room) ErasePerson(ctx context.Context, p *access.Principal, called, rea
 			words.Count(n, "revision")))
 	}
 	for _, what := range []string{event.Access, event.Directory, event.Live} {
-		if err := s.present.Refresh(ctx, event.Signal{What: what}); err != nil {
-			return out, err
-		}
+		s.present.Show(ctx, event.Signal{What: what})
 	}
 	return out, nil
 }

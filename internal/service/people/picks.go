@@ -48,7 +48,8 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 		}
 		changed = changed || once
 	}
-	return changed, s.present.Refresh(ctx, event.Signal{What: event.Live})
+	s.present.Show(ctx, event.Signal{What: event.Live})
+	return changed, nil
 }
 
 // Picks lists the queues that a person has picked.

@@ -175,6 +175,17 @@ func (p *Present) follow(ctx context.Context, n event.Signal) {
 	p.Hub.Send(n)
 }
 
+// Show reads again what was just written, so that the next answer holds it. What cannot be read now is read as soon as
+// it can be: it was written all the same, and whoever wrote it is not told otherwise.
+func (p *Present) Show(ctx context.Context, n event.Signal) {
+	if err := p.Refresh(ctx, n); err != nil {
+		if ctx.Err() == nil {
+			p.cfg.Log.Warn("what was written could not be read yet", "what", n.What, "error", err)
+		}
+		p.missed(n)
+	}
+}
+
 func (p *Present) unheard(err error) {
 	says := "the database does not answer"
 	if err != nil {

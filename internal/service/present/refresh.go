@@ -11,7 +11,7 @@ import (
 )
 
 // Refresh reads again what a notice names and replaces that part alone; a notice of what is not kept here does nothing.
-// Whoever writes calls it afterwards, so that the next answer holds what was written.
+// Whoever writes calls Show.
 func (p *Present) Refresh(ctx context.Context, n event.Signal) error {
 	all := n.What == event.Lost
 	var errs []error

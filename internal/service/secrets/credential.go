@@ -174,7 +174,8 @@ func (s *Room) StoreCredential(ctx context.Context, p *access.Principal, n NewCr
 		"The key {name} was stored", "name", c.Name).With(nil, c)); err != nil {
 		return c, err
 	}
-	return c, s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "credentials"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "credentials"})
+	return c, nil
 }
 
 // tryKey uses a key once. What does not need it proves nothing, nor does silence.
@@ -236,5 +237,6 @@ func (s *Room) RemoveCredential(ctx context.Context, p *access.Principal, name s
 		"The key {name} was removed", "name", name)); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "credentials"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "credentials"})
+	return nil
 }

@@ -180,7 +180,8 @@ func (s *Room) NameKeys(ctx context.Context) error {
 		}
 		s.log.Info("a key names what it is for now", "credential", c.Name, "was", before.For, "is", c.For)
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "credentials"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "credentials"})
+	return nil
 }
 
 // formerFits is how hosts were meant before keys named what they are for.

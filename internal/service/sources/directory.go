@@ -70,9 +70,7 @@ func (s *Room) Import(ctx context.Context, p *access.Principal, in Intake) (dire
 		return out, fault.New(fault.Conflict, "removal-limit", "look at the files; if it is meant, accept the removals",
 			"%s of %s, and nothing was applied", out.Held, source)
 	}
-	if err := s.present.Refresh(ctx, event.Signal{What: event.Directory}); err != nil {
-		return out, err
-	}
+	s.present.Show(ctx, event.Signal{What: event.Directory})
 	out.Notes = importNotes(s.present.View().World.Directory)
 	return out, nil
 }

@@ -290,7 +290,8 @@ func (s *Room) pass(ctx context.Context, d dueRun, kind string, h *lastPass, tel
 	}
 	*h = lastPass{tree: tree, mark: p.Mark, of: v}
 	// it is applied, stopped or not
-	return came, s.present.Refresh(context.WithoutCancel(ctx), event.Signal{What: event.Directory})
+	s.present.Show(context.WithoutCancel(ctx), event.Signal{What: event.Directory})
+	return came, nil
 }
 
 // changes takes in what has changed since the last pass; whole says that only a whole pass tells.
@@ -318,7 +319,8 @@ func (s *Room) changes(ctx context.Context, v directory.Source, password string,
 	if err != nil || came.Held != "" || came.Added+came.Changed+came.Removed == 0 {
 		return came, false, err
 	}
-	return came, false, s.present.Refresh(context.WithoutCancel(ctx), event.Signal{What: event.Directory})
+	s.present.Show(context.WithoutCancel(ctx), event.Signal{What: event.Directory})
+	return came, false, nil
 }
 
 // alsoElsewhere says which names other sources have as well, and whose counts.

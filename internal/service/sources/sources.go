@@ -204,7 +204,8 @@ func (s *Room) RemoveSource(ctx context.Context, p *access.Principal, called str
 	if err != nil || !rows {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Directory})
+	s.present.Show(ctx, event.Signal{What: event.Directory})
+	return nil
 }
 
 // RunSource asks for a pass over a source: a whole one, one for what has changed, or a dry one. accept has it applied

@@ -124,7 +124,8 @@ func (s *Room) ForgetFound(ctx context.Context, p *access.Principal, addresses [
 	if err := s.store.Forget(ctx, addresses, p.Name); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "found"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "found"})
+	return nil
 }
 
 // Reservations gives the reservations that the devices need, as CSV or as the common open DHCP server's JSON, and the
@@ -155,5 +156,6 @@ func (s *Room) ImportReservations(ctx context.Context, p *access.Principal, name
 		name)); err != nil {
 		return 0, err
 	}
-	return len(list), s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "reservations"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "reservations"})
+	return len(list), nil
 }

@@ -58,11 +58,10 @@ func (s *Room) register(ctx context.Context, p *access.Principal, w stock.Watch,
 		if err := s.store.Forget(ctx, []string{stock.Host(w.URI)}, p.Name); err != nil {
 			return w, err
 		}
-		if err := s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "found"}); err != nil {
-			return w, err
-		}
+		s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "found"})
 	}
-	return w, s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "watch"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "watch"})
+	return w, nil
 }
 
 // ownName is what a device that somebody registered by its bare address calls itself, where that is free.
@@ -161,7 +160,8 @@ func (s *Room) Unregister(ctx context.Context, p *access.Principal, kind, name s
 		"The {kind} {name} is no longer watched", "kind", kind, "name", name)); err != nil {
 		return err
 	}
-	return s.present.Refresh(ctx, event.Signal{What: event.Stock, Subject: "watch"})
+	s.present.Show(ctx, event.Signal{What: event.Stock, Subject: "watch"})
+	return nil
 }
 
 // ReadNow questions a server or device at once.

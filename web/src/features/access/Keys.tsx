@@ -13,6 +13,7 @@ import { Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 import { type Holding, HoldingFields, roleWord, where } from "./Holding";
 import { sessionsQuery, tokensQuery } from "../../api/access";
+import { meQuery } from "../../api/session";
 
 /** Who is signed in at the console, and which programs have a way in. */
 export function Keys() {
@@ -78,9 +79,15 @@ function Tokens() {
   const client = useQueryClient();
   const now = useNow();
   const tokens = useQuery(tokensQuery());
+  const me = useQuery(meQuery());
   const revoke = useMutation({
     mutationFn: (name: string) =>
       ask(api.DELETE("/api/v1/tokens/{name}", { params: { path: { name } } })),
+    onSuccess: () => client.invalidateQueries({ queryKey: ["access"] }),
+  });
+  const renew = useMutation({
+    mutationFn: (name: string) =>
+      ask(api.POST("/api/v1/tokens/{name}/secret", { params: { path: { name } } })),
     onSuccess: () => client.invalidateQueries({ queryKey: ["access"] }),
   });
   if (tokens.isPending) return <Waiting what="the tokens" />;
@@ -115,7 +122,17 @@ function Tokens() {
                     : t.expires_at.slice(0, 10)
                   : "never"}
               </td>
-              <td className="px-2 py-1">
+              <td className="flex gap-3 px-2 py-1">
+                {(!t.account || t.account === me.data?.name?.toLowerCase()) && (
+                  <button
+                    type="button"
+                    className="min-h-[24px] underline"
+                    aria-label={`Give the token ${t.name} another secret`}
+                    onClick={() => renew.mutate(t.name)}
+                  >
+                    renew
+                  </button>
+                )}
                 <button
                   type="button"
                   className="min-h-[24px] underline"
@@ -129,8 +146,21 @@ function Tokens() {
           ))}
         </Table>
       )}
+      {renew.data && <Once made={renew.data} />}
+      {renew.error && <ProblemNotice title="The token keeps its secret" error={renew.error} />}
       {revoke.error && <ProblemNotice title="The token goes on" error={revoke.error} />}
     </section>
+  );
+}
+
+/** A secret that is shown this once. */
+function Once({ made }: { made: { token: { name: string }; secret: string } }) {
+  return (
+    <p role="status" className="mt-2 border-l-2 border-accent bg-accent-wash px-3 py-2">
+      {made.token.name} is shown this once:{" "}
+      <code className="font-mono break-all">{made.secret}</code>{" "}
+      <Copy text={made.secret} what="the token" />
+    </p>
   );
 }
 
@@ -167,13 +197,7 @@ function MakeToken() {
           >
             Make the token
           </Button>
-          {made && (
-            <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
-              {made.token.name} is shown this once:{" "}
-              <code className="font-mono break-all">{made.secret}</code>{" "}
-              <Copy text={made.secret} what="the token" />
-            </p>
-          )}
+          {made && <Once made={made} />}
         </>
       }
     >
