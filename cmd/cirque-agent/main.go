@@ -76,7 +76,7 @@ The spooler unix is the operating system's own on Unix, over its local socket; u
 that listens elsewhere. The spooler standin:DIR keeps queues as files in DIR; the machine is then
 what DIR/machine.yaml makes up, or this very one without that file. Queues that the agent did not
 install are never touched. The last lineups are kept on disk; the agent goes on with them while the
-service is away.`,
+service is away. SIGHUP has it look, and report, at once.`,
 		Example: "  cirque-agent run --spooler unix\n  cirque-agent run --spooler standin:/tmp/desk --service " +
 			"http://127.0.0.1:8631 --token-file token",
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -105,6 +105,13 @@ service is away.`,
 			if err != nil {
 				return err
 			}
+			hup := make(chan os.Signal, 1)
+			signal.Notify(hup, syscall.SIGHUP) // it looks anew, and never ends by it
+			go func() {
+				for range hup {
+					_ = agent.CallHere(cmp.Or(state, o.State))
+				}
+			}()
 			return a.Run(c.Context())
 		}}
 	to.flags(c)

@@ -19,6 +19,7 @@ import (
 
 	"cirque/internal/large"
 	"cirque/internal/sim"
+	"cirque/internal/whole"
 )
 
 func main() {
@@ -63,7 +64,7 @@ With --address-table the table that leads to them is written to a file, for cirq
 				if err != nil {
 					return err
 				}
-				if err := os.WriteFile(tableFile, b, 0o644); err != nil {
+				if err := whole.Write(tableFile, b, 0o644); err != nil {
 					return err
 				}
 			}
@@ -95,7 +96,7 @@ contexts.json; the same seed always gives the same.`,
 				return err
 			}
 			return large.New(seed, size).Write(func(name string, b []byte) error {
-				return os.WriteFile(filepath.Join(dir, name), b, 0o644)
+				return whole.Write(filepath.Join(dir, name), b, 0o644)
 			})
 		}}
 	c.Flags().Uint64Var(&seed, "seed", 1, "which of them")

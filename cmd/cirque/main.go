@@ -27,26 +27,61 @@ func main() {
 	os.Exit(cli.Execute(ctx, local, os.Args[1:], cli.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, os.Getenv))
 }
 
-func options(o cli.ServeOptions) app.Options {
+// options turns what was typed into the service's options; reopen opens the log's file anew.
+func options(o cli.ServeOptions) (opts app.Options, reopen func(), err error) {
 	level := slog.LevelInfo
 	if o.Verbose {
 		level = slog.LevelDebug
 	}
-	var h slog.Handler = slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: level})
+	var to io.Writer = os.Stderr
+	reopen = func() {}
+	if o.LogFile != "" {
+		file, err := app.OpenLog(o.LogFile)
+		if err != nil {
+			return opts, nil, err
+		}
+		to, reopen = file, file.Reopen
+	}
+	var h slog.Handler = slog.NewTextHandler(to, &slog.HandlerOptions{Level: level})
 	if o.LogFormat == "json" {
-		h = slog.NewJSONHandler(os.Stderr, &slog.HandlerOptions{Level: level})
+		h = slog.NewJSONHandler(to, &slog.HandlerOptions{Level: level})
 	}
 	return app.Options{AddressTable: o.AddressTable, Data: o.Data, Database: o.Database, Listen: o.Listen,
 		PublicURL: o.PublicURL, TLSCert: o.TLSCert, TLSKey: o.TLSKey, PlainHTTP: o.PlainHTTP, ServersEvery: o.ServersEvery,
 		DevicesEvery: o.DevicesEvery, Log: slog.New(h), Proxies: o.Proxies, AllowOutgoing: o.AllowOutgoing,
-		ProxyProtocol: o.ProxyProtocol, PerAddress: o.PerAddress}
+		ProxyProtocol: o.ProxyProtocol, PerAddress: o.PerAddress}, reopen, nil
+}
+
+// again calls f for each SIGHUP until ctx is done; before there is an f, SIGHUP does nothing, and never ends the
+// service.
+func again(ctx context.Context) (set func(f func())) {
+	hup := make(chan os.Signal, 1)
+	signal.Notify(hup, syscall.SIGHUP)
+	return func(f func()) {
+		go func() {
+			for {
+				select {
+				case <-ctx.Done():
+					return
+				case <-hup:
+					f()
+				}
+			}
+		}()
+	}
 }
 
 func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
-	r, err := app.Start(ctx, options(o))
+	reload := again(ctx)
+	opts, reopen, err := options(o)
 	if err != nil {
 		return err
 	}
+	r, err := app.Start(ctx, opts)
+	if err != nil {
+		return err
+	}
+	reload(func() { reopen(); r.Reload() })
 	fmt.Fprintf(out, "Cirque %s is ready at %s\n", app.Version, r.URL)
 	if r.CAFile != "" {
 		fmt.Fprintf(out, "Its certificate is by its own authority: %s\n", r.CAFile)
@@ -59,12 +94,17 @@ func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
 }
 
 func demo(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
-	opts := options(o)
+	reload := again(ctx)
+	opts, reopen, err := options(o)
+	if err != nil {
+		return err
+	}
 	opts.PlainHTTP = true
 	d, err := app.StartDemo(ctx, opts)
 	if err != nil {
 		return err
 	}
+	reload(func() { reopen(); d.Reload() })
 	fmt.Fprint(out, d.Greeting())
 	<-ctx.Done()
 	return d.Stop()

@@ -20,6 +20,7 @@ import (
 	"cirque/core/lineup"
 	"cirque/internal/agentproto"
 	"cirque/internal/probe/dial"
+	"cirque/internal/whole"
 )
 
 // Config of an agent.
@@ -166,15 +167,22 @@ func (a *Agent) keep() {
 	}
 	b, err := json.Marshal(a.kept)
 	if err == nil {
-		err = replaceFile(a.file(), b, 0o600)
+		err = whole.Write(a.file(), b, 0o600)
 	}
 	if err != nil {
 		a.cfg.Log.Error("lineups cannot be kept on disk", "error", err)
 	}
 }
 
-// Run keeps the endpoint in line until ctx is done.
+// Run keeps the endpoint in line until ctx is done. A Conflict fault says that another agent works with the same state.
 func (a *Agent) Run(ctx context.Context) error {
+	if a.cfg.State != "" {
+		unlock, err := lockState(a.cfg.State)
+		if err != nil {
+			return err
+		}
+		defer func() { _ = unlock() }()
+	}
 	gap := shortestGap
 	for ctx.Err() == nil {
 		a.renewIfDue(ctx)

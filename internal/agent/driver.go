@@ -17,6 +17,7 @@ import (
 	"cirque/core/driver"
 	"cirque/core/endpoint"
 	"cirque/internal/agentproto"
+	"cirque/internal/whole"
 )
 
 // driverWithin bounds the fetching of one file.
@@ -81,7 +82,7 @@ func (a *Agent) driverOf(ctx context.Context, exact, platform string) (d agentpr
 		if err := os.MkdirAll(filepath.Dir(file), 0o700); err != nil {
 			return d, err
 		}
-		if err := replaceFile(file, b, 0o600); err != nil {
+		if err := whole.Write(file, b, 0o600); err != nil {
 			return d, err
 		}
 	}
@@ -113,7 +114,7 @@ func (a *Agent) driverFile(ctx context.Context, digest string, f agentproto.Driv
 		if err := os.MkdirAll(filepath.Dir(kept), 0o700); err != nil {
 			return nil, err
 		}
-		if err := replaceFile(kept, b, 0o600); err != nil {
+		if err := whole.Write(kept, b, 0o600); err != nil {
 			return nil, err
 		}
 	}

@@ -24,6 +24,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/fault"
 	"cirque/internal/agentproto"
+	"cirque/internal/whole"
 )
 
 // An Identity is what an enrolled machine knows itself and its service by. It lies in one file, so that it is whole.
@@ -42,7 +43,7 @@ func ReadIdentity(state string) (Identity, error) {
 	if err := private(identityFile(state)); err != nil && !errors.Is(err, fs.ErrNotExist) {
 		return id, err
 	}
-	b, err := os.ReadFile(identityFile(state))
+	b, err := whole.Read(identityFile(state))
 	if errors.Is(err, fs.ErrNotExist) {
 		return id, fault.New(fault.Invalid, "not-enrolled", "enrol it: cirque-agent enrol --service URL --token-file "+
 			"FILE; or "+
@@ -68,7 +69,7 @@ func (id Identity) save(state string) error {
 	if err != nil {
 		return err
 	}
-	return replaceFile(identityFile(state), b, 0o600)
+	return whole.Write(identityFile(state), b, 0o600)
 }
 
 // pair gives the certificate with its key, parsed.
@@ -116,7 +117,7 @@ func Enrol(ctx context.Context, service, token, state string, ca []byte, facts F
 		return id, fault.New(fault.Invalid, "service-url", "write https://HOST:PORT", "enrolling goes over TLS, and "+
 			"%q does not", service)
 	}
-	if _, err := os.Stat(identityFile(state)); err == nil {
+	if _, err := whole.Read(identityFile(state)); err == nil {
 		return id, fault.New(fault.Conflict, "enrolled-already", "to begin anew, have it revoked (cirque enrol revoke) "+
 			"and remove "+identityFile(state), "this machine is enrolled already")
 	}

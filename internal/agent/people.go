@@ -13,6 +13,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/internal/agentproto"
+	"cirque/internal/whole"
 )
 
 // askWho is how often the service is asked how people are known, while nobody comes or goes.
@@ -134,7 +135,7 @@ func (r *Reach) Forget(login string) error {
 	if err != nil {
 		return err
 	}
-	return replaceFile(saidFile(r.state), b, 0o600)
+	return whole.Write(saidFile(r.state), b, 0o600)
 }
 
 // SayWho tells the service who a person is, and keeps it where the agent sees it.
@@ -155,5 +156,5 @@ func (r *Reach) SayWho(ctx context.Context, login, called, password string) (use
 	if err != nil {
 		return "", err
 	}
-	return p.User, replaceFile(saidFile(r.state), b, 0o600)
+	return p.User, whole.Write(saidFile(r.state), b, 0o600)
 }

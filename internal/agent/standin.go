@@ -17,6 +17,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/internal/whole"
 )
 
 // A StandIn is a spooler and a machine in a directory that a person can read and change:
@@ -175,7 +176,7 @@ func (s *StandIn) SetUpByHand(w endpoint.Want) error {
 	if err != nil {
 		return err
 	}
-	return replaceFile(s.file(w.Queue, w.User), b, 0o644)
+	return whole.Write(s.file(w.Queue, w.User), b, 0o644)
 }
 
 // Change writes a queue's file anew.
@@ -199,7 +200,7 @@ func (s *StandIn) write(what string, w endpoint.Want) error {
 	if err := os.MkdirAll(s.folder(w.User), 0o755); err != nil {
 		return err
 	}
-	if err := replaceFile(s.file(w.Queue, w.User), b, 0o644); err != nil {
+	if err := whole.Write(s.file(w.Queue, w.User), b, 0o644); err != nil {
 		return err
 	}
 	return s.log(what, w.Queue, w.User)
@@ -236,7 +237,7 @@ func (s *StandIn) SetDefault(_ context.Context, queue, user string) error {
 	if err := os.MkdirAll(s.folder(user), 0o755); err != nil {
 		return err
 	}
-	if err := replaceFile(filepath.Join(s.folder(user), defaultFile), []byte(queue+"\n"), 0o644); err != nil {
+	if err := whole.Write(filepath.Join(s.folder(user), defaultFile), []byte(queue+"\n"), 0o644); err != nil {
 		return err
 	}
 	return s.log("default", queue, user)
@@ -252,21 +253,4 @@ func (s *StandIn) log(what, queue, user string) error {
 	}
 	_, err = fmt.Fprintf(f, "%s %-7s %s for %s\n", time.Now().UTC().Format("2006-01-02T15:04:05.000Z"), what, queue, user)
 	return errors.Join(err, f.Close())
-}
-
-// replaceFile writes a file whole or not at all.
-func replaceFile(file string, b []byte, mode fs.FileMode) error {
-	tmp, err := os.CreateTemp(filepath.Dir(file), ".new-*")
-	if err != nil {
-		return err
-	}
-	_, err = tmp.Write(b)
-	err = errors.Join(err, tmp.Chmod(mode), tmp.Close())
-	if err == nil {
-		err = os.Rename(tmp.Name(), file)
-	}
-	if err != nil {
-		return errors.Join(err, os.Remove(tmp.Name()))
-	}
-	return nil
 }

@@ -72,7 +72,9 @@ const (
 	databaseName = "cirque"
 	setupFile    = "setup-code"
 	secretFile   = "secret-key"
-	stopWithin   = 10 * time.Second
+	// stopWithin is how long requests may take to end once the service stops, and stopAll how long all of it.
+	stopWithin = 1500 * time.Millisecond
+	stopAll    = 4500 * time.Millisecond
 )
 
 // A Running service.
@@ -82,6 +84,15 @@ type Running struct {
 	Service *service.Service
 	store   *postgres.Store
 	stop    func() error
+	reload  []func() // what is read again; each tells by itself what came of it
+}
+
+// Reload reads again what lies in files: the certificate, and the key that seals what is secret. What cannot be read
+// stays as it is, and the log says why.
+func (r *Running) Reload() {
+	for _, f := range r.reload {
+		f()
+	}
 }
 
 // Stop ends it gracefully: streams and polls end, requests finish, the own database is stopped cleanly.
@@ -133,9 +144,13 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		return nil, err
 	}
 	setup := setupCode{filepath.Join(o.Data, setupFile)}
-	key, err := secretKey(filepath.Join(o.Data, secretFile))
+	key, empty, err := secretKey(filepath.Join(o.Data, secretFile))
 	if err != nil {
 		return nil, err
+	}
+	if empty {
+		o.Log.Error("the secret key was empty, and a new one was made: put the old file back and send SIGHUP, or enter "+
+			"stored keys anew", "file", filepath.Join(o.Data, secretFile))
 	}
 	if o.Throwaway && len(o.table) == 0 {
 		o.table = dial.AddressTable{"": ""} // nothing but loopback
@@ -143,6 +158,10 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	authority, err := ca.Open(filepath.Join(o.Data, "ca"), time.Now())
 	if err != nil {
 		return nil, err
+	}
+	if authority.Anew {
+		o.Log.Error("the certificate authority was empty, and a new one was made: agents are enrolled anew", "file",
+			authority.CertFile())
 	}
 	var certifier enrolment.Authority
 	scheme := "http"
@@ -177,11 +196,26 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	work(ctx, svc, doc, &c)
 	r = &Running{Service: svc, store: store}
+	r.reload = append(r.reload, func() { rekey(o, svc) })
 	if err := serve(o, ln, svc, authority, r, &c); err != nil {
 		return nil, err
 	}
-	r.stop = sync.OnceValue(c.run)
+	r.stop = sync.OnceValue(func() error { return within(stopAll, c.run) })
 	return r, nil
+}
+
+// within gives up waiting for something that stops: what is left then ends with the process, and the next start goes on
+// from there.
+func within(d time.Duration, stop func() error) error {
+	done := make(chan error, 1)
+	go func() { done <- stop() }()
+	select {
+	case err := <-done:
+		return err
+	case <-time.After(d):
+		return fault.New(fault.Unavailable, "stop-slow", "nothing is to be done: the next start goes on from there",
+			"not all of the service had ended after %s", d)
+	}
 }
 
 // work runs the service's workers, until it is stopped.
@@ -228,9 +262,21 @@ func openStore(ctx context.Context, o Options, c *closers) (*postgres.Store, err
 	if err != nil {
 		return nil, err
 	}
-	c.add(func() error { store.Close(); return nil })
+	c.add(func() error { closeWithin(store, o.Log); return nil })
 	store.TellSlow(o.Log)
 	return store, store.Migrate(ctx)
+}
+
+// closeWithin ends the connections. One that is still in use after a while, such as one to a server that says nothing
+// any more, ends with the process.
+func closeWithin(store *postgres.Store, log *slog.Logger) {
+	done := make(chan struct{})
+	go func() { store.Close(); close(done) }()
+	select {
+	case <-done:
+	case <-time.After(time.Second):
+		log.Warn("connections to the database were still in use")
+	}
 }
 
 func zone(name string) *time.Location {

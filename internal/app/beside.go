@@ -14,7 +14,8 @@ import (
 	"cirque/internal/service/identity"
 )
 
-// MakeToken makes a token straight in the data directory or database, while the service runs or not.
+// MakeToken makes a token straight in the data directory or database, while the service runs or not. Where one runs, it
+// returns once that knows it; a secret with an error says that it has not said so.
 func MakeToken(ctx context.Context, o Options, want access.Token) (secret string, err error) {
 	want.Author = "local"
 	err = beside(ctx, o, func(store *postgres.Store) (err error) {
@@ -60,5 +61,8 @@ func beside(ctx context.Context, o Options, f func(*postgres.Store) error) (err 
 	} else if err != nil {
 		return err
 	}
-	return f(store)
+	if err := f(store); err != nil {
+		return err
+	}
+	return store.Heard(ctx)
 }

@@ -26,6 +26,7 @@ import (
 	"cirque/demo"
 	"cirque/internal/service/sources"
 	"cirque/internal/sim"
+	"cirque/internal/whole"
 )
 
 // A Demo is a running service with Skerry Line in it.
@@ -148,10 +149,7 @@ func (d *Demo) account(ctx context.Context) error {
 		d.Name, d.Password)
 	// Whole or not at all: a script may be waiting for it.
 	file := filepath.Join(d.Data, "demo.env")
-	if err := os.WriteFile(file+".new", []byte(text), 0o600); err != nil {
-		return err
-	}
-	return os.Rename(file+".new", file)
+	return whole.Write(file, []byte(text), 0o600)
 }
 
 // freshToken makes a token, in place of a lost one of that name.
@@ -174,7 +172,7 @@ func (d *Demo) agentToken(ctx context.Context) func(machine string) (string, err
 		if err != nil {
 			return "", err
 		}
-		return secret, os.WriteFile(file, []byte(secret+"\n"), 0o600)
+		return secret, whole.Write(file, []byte(secret+"\n"), 0o600)
 	}
 }
 

@@ -1,7 +1,6 @@
 package app
 
 import (
-	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
@@ -25,12 +24,9 @@ func lockData(dir string) (unlock func() error, err error) {
 		return nil, fault.New(fault.Conflict, "data-in-use", "stop it first, or name another --data directory",
 			"another Cirque (process %s) uses %s", strings.TrimSpace(string(b)), dir)
 	}
-	err = f.Truncate(0)
-	if err == nil {
-		_, err = fmt.Fprintln(f, os.Getpid())
-	}
-	if err != nil {
-		return nil, errors.Join(err, f.Close())
+	// Who has it is told to whoever comes later; on a full disk it is not, and locked all the same.
+	if f.Truncate(0) == nil {
+		_, _ = fmt.Fprintln(f, os.Getpid())
 	}
 	return f.Close, nil
 }

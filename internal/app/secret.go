@@ -4,37 +4,66 @@ import (
 	"crypto/rand"
 	"encoding/hex"
 	"errors"
-	"fmt"
 	"io/fs"
 	"os"
+	"path/filepath"
 	"strings"
 	_ "time/tzdata" // zones wherever it runs
 
 	"cirque/core/fault"
+	"cirque/internal/service"
+	"cirque/internal/whole"
 )
 
-// secretKey reads the key that seals what is secret, and makes it the first time.
-func secretKey(file string) ([]byte, error) {
-	b, err := os.ReadFile(file)
+// secretKey reads the key that seals what is secret, and makes it the first time. empty says that the file was there and
+// held nothing, as a full disk may have left it: what was sealed with what it should have held cannot be opened.
+func secretKey(file string) (key []byte, empty bool, err error) {
+	b, err := whole.Read(file)
 	if err == nil {
 		if key, e := hex.DecodeString(strings.TrimSpace(string(b))); e == nil && len(key) == 32 {
-			return key, nil
+			return key, false, nil
 		}
-		return nil, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; without it "+
+		return nil, false, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; without it "+
 			"stored keys must be entered anew", "%s is no secret key", file)
 	}
 	if !errors.Is(err, fs.ErrNotExist) {
-		return nil, fault.New(fault.Invalid, "secret-key", "let the service's account read it", "%s cannot be read",
+		return nil, false, fault.New(fault.Invalid, "secret-key", "let the service's account read it", "%s cannot be read",
 			file).Because(err)
 	}
-	key := make([]byte, 32)
-	_, _ = rand.Read(key) // it never fails
-	f, err := os.OpenFile(file, os.O_CREATE|os.O_WRONLY|os.O_EXCL, 0o600)
-	if err != nil {
-		return nil, err
+	if _, err := os.Stat(file); err == nil {
+		empty = true
+		if err := os.Remove(file); err != nil {
+			return nil, true, err
+		}
 	}
-	_, err = fmt.Fprintln(f, hex.EncodeToString(key))
-	return key, errors.Join(err, f.Sync(), f.Close())
+	key = make([]byte, 32)
+	_, _ = rand.Read(key) // it never fails
+	err = whole.Add(file, []byte(hex.EncodeToString(key)+"\n"), 0o600)
+	if errors.Is(err, fs.ErrExist) { // another process was quicker
+		return secretKey(file)
+	}
+	if err != nil {
+		return nil, empty, noRoom(file, err)
+	}
+	return key, empty, nil
+}
+
+// rekey reads the secret key again.
+func rekey(o Options, svc *service.Service) {
+	key, _, err := secretKey(filepath.Join(o.Data, secretFile))
+	if err != nil {
+		o.Log.Error("the secret key stays as it was", "error", err)
+		return
+	}
+	if svc.Secrets.Rekey(key) {
+		o.Log.Info("another secret key is used from now on")
+	}
+}
+
+// noRoom is a file that could not be written.
+func noRoom(file string, err error) error {
+	return fault.New(fault.Unavailable, "data-unwritable", "make room on its disk, or let the service's account write there",
+		"%s cannot be written", file).Because(err)
 }
 
 // setupCode is the file with the one-time code of the first run.
@@ -50,12 +79,10 @@ func (s setupCode) make() error {
 	if _, ok := s.read(); ok {
 		return nil
 	}
-	f, err := os.OpenFile(s.file, os.O_CREATE|os.O_WRONLY|os.O_TRUNC, 0o600)
-	if err != nil {
-		return err
+	if err := whole.Write(s.file, []byte(rand.Text()+"\n"), 0o600); err != nil {
+		return noRoom(s.file, err)
 	}
-	_, err = fmt.Fprintln(f, rand.Text())
-	return errors.Join(err, f.Close())
+	return nil
 }
 
 func (s setupCode) remove() { _ = os.Remove(s.file) }

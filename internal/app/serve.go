@@ -9,6 +9,7 @@ import (
 	"net"
 	"net/http"
 	"os"
+	"sync/atomic"
 	"time"
 	_ "time/tzdata" // zones wherever it runs
 
@@ -84,9 +85,21 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 			stop()
 			return err
 		}
+		var shown atomic.Pointer[tls.Certificate]
+		shown.Store(&cert)
+		r.reload = append(r.reload, func() {
+			next, _, err := certificate(o, authority, ln.Addr())
+			if err != nil {
+				o.Log.Error("the certificate stays as it was", "error", err)
+				return
+			}
+			shown.Store(&next)
+			o.Log.Info("the certificate was read again", "until", next.Leaf.NotAfter)
+		})
 		r.URL, r.CAFile = "https://"+ln.Addr().String(), caFile
-		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, Certificates: []tls.Certificate{cert},
-			ClientAuth: tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
+		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12,
+			GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return shown.Load(), nil },
+			ClientAuth:     tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
 	}
 	done := make(chan error, 1)
 	go func() {
@@ -102,7 +115,7 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		defer cancel()
 		err := server.Shutdown(ctx)
 		if errors.Is(err, context.DeadlineExceeded) {
-			err = server.Close()
+			err = server.Close() // whoever holds a request for longer is cut off
 		}
 		if served := <-done; !errors.Is(served, http.ErrServerClosed) {
 			err = errors.Join(err, served)

@@ -20,6 +20,7 @@ import (
 	"time"
 
 	"cirque/core/fault"
+	"cirque/internal/whole"
 )
 
 const (
@@ -33,6 +34,16 @@ type Authority struct {
 	dir  string
 	cert *x509.Certificate
 	key  *ecdsa.PrivateKey
+	// Anew says that the one before was empty, so that a new one was made: whoever trusted that one trusts this one no
+	// more.
+	Anew bool
+}
+
+func ignoreMissing(err error) error {
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	return err
 }
 
 // Open reads the authority in dir, or makes it.
@@ -41,6 +52,16 @@ func Open(dir string, now time.Time) (*Authority, error) {
 		return nil, err
 	}
 	a := &Authority{dir: dir}
+	for file, other := range map[string]string{a.CertFile(): a.file("ca-key.pem"), a.file("ca-key.pem"): a.CertFile()} {
+		if info, err := os.Stat(file); err != nil || info.Size() > 0 {
+			continue
+		}
+		// A full disk may have left it so. What stands beside it is of no use alone, and is kept all the same.
+		a.Anew = true
+		if err := errors.Join(os.Remove(file), ignoreMissing(os.Rename(other, other+".old"))); err != nil {
+			return nil, err
+		}
+	}
 	pair, err := tls.LoadX509KeyPair(a.CertFile(), a.file("ca-key.pem"))
 	if errors.Is(err, fs.ErrNotExist) {
 		return a, a.create(now)
@@ -122,11 +143,13 @@ func (a *Authority) Server(hosts []string, now time.Time) (tls.Certificate, erro
 	if err != nil {
 		return tls.Certificate{}, err
 	}
-	if err := writePair(certFile, keyFile, der, key); err != nil {
+	leaf, err := x509.ParseCertificate(der)
+	if err != nil {
 		return tls.Certificate{}, err
 	}
-	pair, err := tls.LoadX509KeyPair(certFile, keyFile)
-	return a.chain(pair), err
+	// Where it cannot be kept it serves all the same, and another one is made at the next start.
+	_ = writePair(certFile, keyFile, der, key)
+	return a.chain(tls.Certificate{Certificate: [][]byte{der}, PrivateKey: key, Leaf: leaf}), nil
 }
 
 // chain sends the authority's certificate along, for agents that know it by its fingerprint.
@@ -141,8 +164,8 @@ func writePair(certFile, keyFile string, der []byte, key *ecdsa.PrivateKey) erro
 	if err != nil {
 		return err
 	}
-	if err := os.WriteFile(keyFile, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: k}), 0o600); err != nil {
+	if err := whole.Write(keyFile, pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: k}), 0o600); err != nil {
 		return err
 	}
-	return os.WriteFile(certFile, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o644)
+	return whole.Write(certFile, pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der}), 0o644)
 }

@@ -4,7 +4,6 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"os"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -13,6 +12,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/whole"
 )
 
 func adoptCommand(r *root) *cobra.Command {
@@ -68,7 +68,7 @@ labels are those of the table.`,
 			}
 		}
 		if write != "" {
-			if err := os.WriteFile(write, []byte(adopt.ProposalTable(kept)), 0o644); err != nil {
+			if err := whole.Write(write, []byte(adopt.ProposalTable(kept)), 0o644); err != nil {
 				return err
 			}
 			_, err := fmt.Fprintf(c.OutOrStdout(), "%s written to %s. Look through it, then run the same with --table %s.\n",

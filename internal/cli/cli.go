@@ -47,12 +47,12 @@ type Local struct {
 
 // ServeOptions are the flags of serve and demo.
 type ServeOptions struct {
-	Data, Database, Listen, PublicURL, TLSCert, TLSKey, AddressTable, LogFormat string
-	PlainHTTP, Verbose                                                          bool
-	ServersEvery, DevicesEvery                                                  time.Duration
-	Proxies, AllowOutgoing                                                      []netip.Prefix
-	ProxyProtocol                                                               bool
-	PerAddress                                                                  int
+	Data, Database, Listen, PublicURL, TLSCert, TLSKey, AddressTable, LogFormat, LogFile string
+	PlainHTTP, Verbose                                                                   bool
+	ServersEvery, DevicesEvery                                                           time.Duration
+	Proxies, AllowOutgoing                                                               []netip.Prefix
+	ProxyProtocol                                                                        bool
+	PerAddress                                                                           int
 }
 
 // root carries what every command needs.

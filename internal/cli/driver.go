@@ -20,6 +20,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/whole"
 )
 
 func driverCommand(r *root) *cobra.Command {
@@ -204,15 +205,7 @@ func fetch(c *cobra.Command, client *apiclient.Client, digest, path, folder stri
 	if err := os.MkdirAll(filepath.Dir(target), 0o755); err != nil {
 		return 0, err
 	}
-	f, err := os.Create(target)
-	if err != nil {
-		return 0, err
-	}
-	n, err := io.Copy(f, resp.Body)
-	if e := f.Close(); err == nil {
-		err = e
-	}
-	return n, err
+	return whole.Copy(target, resp.Body, 0o644)
 }
 
 func driverNamesCommand(r *root) *cobra.Command {

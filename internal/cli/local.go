@@ -16,6 +16,7 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/whole"
 )
 
 func (o ServeOptions) check() error {
@@ -42,6 +43,7 @@ func serveFlags(c *cobra.Command, o *ServeOptions) {
 	f.StringVar(&o.Listen, "listen", "127.0.0.1:8631", "where to listen, HOST:PORT")
 	f.BoolVar(&o.Verbose, "verbose", false, "log every request")
 	f.StringVar(&o.LogFormat, "log", "text", "how to log: text or json")
+	f.StringVar(&o.LogFile, "log-file", "", "where to log, in place of standard error; opened anew at SIGHUP")
 	_ = c.MarkFlagRequired("data")
 }
 
@@ -53,7 +55,10 @@ a socket only.
 
 TLS is by --tls-cert and --tls-key, or by a certificate of Cirque's own authority, whose certificate
 is DIR/ca/ca.pem. At the first start a one-time code for the console's first account is written to
-DIR/setup-code.`,
+DIR/setup-code.
+
+SIGHUP reads certificate and key, the secret key and the log's file anew; SIGTERM ends it within
+seconds.`,
 		RunE: func(c *cobra.Command, _ []string) error {
 			if err := o.check(); err != nil {
 				return err
@@ -180,7 +185,7 @@ With --name the password is asked for, and a token is made; else the token is re
 			if err := os.MkdirAll(filepath.Dir(r.keptFile()), 0o700); err != nil {
 				return err
 			}
-			if err := os.WriteFile(r.keptFile(), b, 0o600); err != nil {
+			if err := whole.Write(r.keptFile(), b, 0o600); err != nil {
 				return err
 			}
 			_, err = fmt.Fprintf(c.OutOrStdout(), "Signed in at %s as %s (%s).\n", a[0], me.Name, me.Role)
@@ -276,10 +281,9 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 			if o.Data != "" || o.Database != "" {
 				secret, err := r.local.MakeToken(c.Context(), o, access.Token{Name: name, Role: access.Role(role), Sites: sites,
 					Machine: machine, ExpiresAt: end})
-				if err != nil {
-					return err
+				if secret != "" { // also where the running service has not said that it knows it
+					fmt.Fprintln(c.OutOrStdout(), secret)
 				}
-				_, err = fmt.Fprintln(c.OutOrStdout(), secret)
 				return err
 			}
 			client, err := r.client()

@@ -13,6 +13,7 @@ import (
 	"github.com/jackc/pgx/v5/pgxpool"
 
 	"cirque/core/event"
+	"cirque/core/fault"
 )
 
 // How a listening connection is kept from going deaf: after so long without a word it sends itself a notice, which has
@@ -134,6 +135,14 @@ func (l *listening) next(ctx context.Context) error {
 		l.awaited = false
 		l.ears.current(l.sent)
 		return l.compare(ctx)
+	case err == nil && strings.HasPrefix(n.Payload, asksWhoHears):
+		// All that came before has been heard.
+		if err := l.within(ctx, func(ctx context.Context) error {
+			_, err := l.conn.Exec(ctx, "SELECT pg_notify($1, '')", strings.TrimPrefix(n.Payload, asksWhoHears))
+			return err
+		}); err != nil {
+			return err
+		}
 	case err == nil:
 		l.hear(n.Payload, n.PID)
 	case ctx.Err() != nil || wait.Err() == nil || l.conn.IsClosed():
@@ -216,6 +225,45 @@ func (l *listening) lately(ctx context.Context, f func(id int64, n event.Signal)
 		return nil
 	})
 	return err
+}
+
+// asksWhoHears begins a notice that is answered on the channel that follows.
+const asksWhoHears = "hears "
+
+// heardWithin is how long Heard waits.
+const heardWithin = 5 * time.Second
+
+// Heard returns once every process of the service has heard of what was written before; at once where none runs. An
+// Unavailable fault says that some have not said so.
+func (s *Store) Heard(ctx context.Context) error {
+	ctx, cancel := context.WithTimeout(ctx, heardWithin)
+	defer cancel()
+	conn, err := pgx.ConnectConfig(ctx, limited(s.pool.base, beatWithin, beatWithin))
+	if err != nil {
+		return translate(err)
+	}
+	defer func() { _ = conn.Close(context.WithoutCancel(ctx)) }()
+	here := "cirque_" + strings.ToLower(rand.Text())
+	if _, err := conn.Exec(ctx, "LISTEN "+here); err != nil {
+		return translate(err)
+	}
+	who, err := s.Processes(ctx)
+	if err != nil || len(who) == 0 {
+		return err
+	}
+	if _, err := conn.Exec(ctx, "SELECT pg_notify($1, $2)", channel, asksWhoHears+here); err != nil {
+		return translate(err)
+	}
+	heard := map[uint32]bool{}
+	for len(heard) < len(who) {
+		n, err := conn.WaitForNotification(ctx)
+		if err != nil {
+			return fault.New(fault.Unavailable, "not-heard", "wait a moment; see cirque ready", "it is written, and of the "+
+				"%d processes of the service %d have not said that they know it", len(who), len(who)-len(heard)).Because(err)
+		}
+		heard[n.PID] = true
+	}
+	return nil
 }
 
 // poll reads everything again and again, where nobody can listen: on a database that stands by for another.

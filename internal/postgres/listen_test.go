@@ -8,6 +8,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/internal/postgres"
 	"cirque/internal/testkit"
 )
@@ -134,4 +135,41 @@ func TestDeafForLong(t *testing.T) {
 	wire.Heal()
 	h.until(t, event.Lost)
 	<-h.current
+}
+
+// TestHeard: it returns when all that run have heard, at once where none runs, and says who has not.
+func TestHeard(t *testing.T) {
+	t.Parallel()
+	database := testkit.Database(t)
+	s := openStore(t, database)
+	if err := s.Heard(t.Context()); err != nil {
+		t.Errorf("where none runs: %v", err)
+	}
+	listeners := []*heard{listenOn(t, openStore(t, database)), listenOn(t, openStore(t, database))}
+	for i, h := range listeners {
+		h.until(t, event.Lost)
+		if _, err := s.Look(t.Context(), postgres.Look{Process: string(rune('a' + i)), Started: time.Now()}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	makeToken(t, s, "t")
+	if err := s.Heard(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	for _, h := range listeners {
+		select { // it has come, and is not on its way
+		case n := <-h.signals:
+			if n.What != event.Access {
+				t.Errorf("%+v", n)
+			}
+		default:
+			t.Error("it says that everybody has heard, and somebody has not")
+		}
+	}
+	if _, err := s.Look(t.Context(), postgres.Look{Process: "frozen", Started: time.Now()}); err != nil {
+		t.Fatal(err)
+	}
+	if err := s.Heard(t.Context()); fault.As(err) == nil || fault.As(err).Code != "not-heard" {
+		t.Errorf("with one that is frozen: %v", err)
+	}
 }

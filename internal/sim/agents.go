@@ -15,6 +15,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/internal/agent"
 	"cirque/internal/probe/dial"
+	"cirque/internal/whole"
 )
 
 // An Endpoint describes a simulated machine with an agent.
@@ -70,7 +71,7 @@ func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach
 			if err != nil {
 				return err
 			}
-			if err := os.WriteFile(file, b, 0o644); err != nil {
+			if err := whole.Write(file, b, 0o644); err != nil {
 				return err
 			}
 		}

@@ -12,6 +12,8 @@ import (
 	"sync"
 	"time"
 
+	"cirque/internal/whole"
+
 	"github.com/emersion/go-sasl"
 	"github.com/emersion/go-smtp"
 )
@@ -129,7 +131,7 @@ func (s *session) Data(body io.Reader) error {
 	if err := os.MkdirAll(s.r.Dir, 0o700); err != nil {
 		return err
 	}
-	return os.WriteFile(filepath.Join(s.r.Dir, fmt.Sprintf("%s-%03d.eml", time.Now().UTC().Format("20060102-150405"),
+	return whole.Write(filepath.Join(s.r.Dir, fmt.Sprintf("%s-%03d.eml", time.Now().UTC().Format("20060102-150405"),
 		len(s.r.mail))), b, 0o600)
 }
 

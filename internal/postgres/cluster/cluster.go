@@ -7,6 +7,7 @@ import (
 	"crypto/sha256"
 	"errors"
 	"fmt"
+	"io"
 	"log/slog"
 	"os"
 	"os/exec"
@@ -21,6 +22,7 @@ import (
 	"github.com/jackc/pgx/v5"
 
 	"cirque/core/fault"
+	"cirque/internal/whole"
 )
 
 const (
@@ -28,7 +30,7 @@ const (
 	port        = 5432 // only names the socket
 	maxSocket   = 107  // sun_path of unix(7), less the closing NUL
 	startWithin = 45 * time.Second
-	stopWithin  = 30 * time.Second
+	stopWithin  = 2 * time.Second
 )
 
 // Config says how to run the server.
@@ -46,6 +48,8 @@ type Server struct {
 	user   *account // nil: runs as ourselves
 	cfg    Config
 
+	logged int64 // how long the log was before the server was started last
+
 	mu   sync.Mutex
 	exit chan struct{} // closed when the process that we started has ended; nil when adopted. Guarded by mu.
 }
@@ -62,6 +66,9 @@ func Start(ctx context.Context, dir string, cfg Config) (*Server, error) {
 	}
 	s := &Server{dir: filepath.Join(abs, "postgres"), cfg: cfg}
 	if s.user, err = unprivileged(); err != nil {
+		return nil, err
+	}
+	if err := s.mend(); err != nil {
 		return nil, err
 	}
 	if s.bin, err = findServer(filepath.Join(s.dir, "data")); err != nil {
@@ -150,7 +157,10 @@ func (s *Server) initialise(ctx context.Context) error {
 		return fault.New(fault.Unavailable, "database-initdb", "see the cause", "the database could not be made in %s",
 			data).Because(fmt.Errorf("%w: %s", err, strings.TrimSpace(string(out))))
 	}
-	return os.Rename(fresh, data)
+	if err := os.Rename(fresh, data); err != nil {
+		return err
+	}
+	return whole.SyncDir(s.dir)
 }
 
 func (s *Server) prepare(cmd *exec.Cmd) {
@@ -162,25 +172,75 @@ func (s *Server) prepare(cmd *exec.Cmd) {
 	}
 }
 
-// up returns once the server answers, adopting a running one and starting it where none runs.
+// up returns once the server answers, adopting a running one and starting it where none runs. A server that ends by
+// itself says why: that is told at once, unless it only waits for an earlier one to be gone.
 func (s *Server) up(ctx context.Context) error {
 	var last error
+	spawned := false
 	for {
 		if last = s.ping(ctx); last == nil {
 			return nil
 		}
+		pause := 20 * time.Millisecond
 		if !s.starting() && !s.alive() {
+			if spawned {
+				if why := s.reason(); why != "" && !s.passing(why) {
+					return fault.New(fault.Unavailable, "database-start", "mend that; its log is "+filepath.Join(s.dir, "log"),
+						"the database in %s does not start: %s", s.dir, why).Because(last)
+				}
+				pause = 250 * time.Millisecond
+				if err := s.mend(); err != nil {
+					return err
+				}
+			}
 			if err := s.spawn(); err != nil {
 				return err
 			}
+			spawned = true
 		}
 		select {
 		case <-ctx.Done():
 			return fault.New(fault.Unavailable, "database-start", "read "+filepath.Join(s.dir, "log"),
 				"the database in %s does not start", s.dir).Because(fmt.Errorf("%w; %s", last, s.logTail()))
-		case <-time.After(20 * time.Millisecond):
+		case <-time.After(pause):
 		}
 	}
+}
+
+// reason gives what the server that was started last wrote before it ended, in its own words; "" where it wrote
+// nothing of the kind.
+func (s *Server) reason() string {
+	b, err := os.ReadFile(filepath.Join(s.dir, "log"))
+	if err != nil || int64(len(b)) < s.logged {
+		return ""
+	}
+	why := ""
+	for line := range strings.Lines(string(b[s.logged:])) {
+		for _, kind := range []string{"FATAL:", "PANIC:", "DETAIL:", "postgres:"} {
+			_, text, ok := strings.Cut(line, kind)
+			switch text = strings.TrimSpace(text); {
+			case !ok:
+			case kind == "DETAIL:" && why != "":
+				return why + ". " + text
+			case kind != "DETAIL:":
+				why = text
+			}
+		}
+	}
+	return why
+}
+
+// passing says whether a server ended for a reason that passes by itself: another one has not quite gone.
+func (s *Server) passing(why string) bool {
+	if strings.Contains(why, "postmaster.pid") && hollow(filepath.Join(s.dir, "data", "postmaster.pid"), 0) {
+		return true // it is taken away once it is certain that nobody fills it
+	}
+	for _, part := range []string{"already exists", "is empty", "shared memory block", "could not bind", "could not create any Unix-domain"} {
+		if strings.Contains(why, part) {
+			return true
+		}
+	}
+	return false
 }
 
 func (s *Server) ping(ctx context.Context) error {
@@ -246,6 +306,9 @@ func (s *Server) spawn() error {
 		return err
 	}
 	defer func() { _ = log.Close() }()
+	if s.logged, err = log.Seek(0, io.SeekEnd); err != nil {
+		return err
+	}
 	args := []string{"-D", filepath.Join(s.dir, "data"), "-p", strconv.Itoa(port), "-k", s.socket, "-c",
 		"listen_addresses=", "-c", "max_connections=60", "-c", "logging_collector=off"}
 	if s.cfg.Throwaway {
@@ -274,29 +337,45 @@ func (s *Server) logTail() string {
 	return strings.Join(lines[max(0, len(lines)-3):], " | ")
 }
 
-// Keep starts the server again whenever it has ended, until ctx is done.
+// Keep starts the server again whenever it has ended, until ctx is done. Where it does not start, that is told once, and
+// tried again after a while that grows.
 func (s *Server) Keep(ctx context.Context) {
-	tick := time.NewTicker(500 * time.Millisecond)
-	defer tick.Stop()
+	const shortest, longest = 500 * time.Millisecond, 15 * time.Second
+	wait, told := shortest, ""
 	for {
 		select {
 		case <-ctx.Done():
 			return
-		case <-tick.C:
+		case <-time.After(wait):
 		}
 		if s.starting() || s.alive() {
+			wait, told = shortest, ""
 			continue
 		}
-		s.cfg.Log.Warn("the database has ended; starting it again")
+		if told == "" {
+			s.cfg.Log.Warn("the database has ended; starting it again")
+		}
 		again, cancel := context.WithTimeout(ctx, startWithin)
-		if err := s.up(again); err != nil && ctx.Err() == nil {
-			s.cfg.Log.Error("the database does not start", "error", err)
+		err := s.mend()
+		if err == nil {
+			err = s.up(again)
 		}
 		cancel()
+		switch {
+		case err == nil:
+			wait, told = shortest, ""
+		case ctx.Err() == nil:
+			if f := fault.As(err); f.What != told {
+				told = f.What
+				s.cfg.Log.Error("the database does not start; it is tried again", "error", err)
+			}
+			wait = min(2*wait, longest)
+		}
 	}
 }
 
-// Stop ends the server cleanly, also one that was adopted, and waits until it is gone.
+// Stop ends the server cleanly, also one that was adopted, and waits until it is gone; one that has much to write down
+// ends by itself afterwards, and the next start waits for it.
 func (s *Server) Stop() error {
 	pid := s.pid()
 	if pid <= 1 || !s.alive() {
@@ -305,13 +384,17 @@ func (s *Server) Stop() error {
 	if err := syscall.Kill(pid, syscall.SIGINT); err != nil { // "fast": ends sessions, writes a checkpoint
 		return err
 	}
-	for end := time.Now().Add(stopWithin); time.Now().Before(end); time.Sleep(5 * time.Millisecond) {
+	within := stopWithin
+	if s.cfg.Throwaway {
+		within = startWithin // its files are taken away next
+	}
+	for end := time.Now().Add(within); time.Now().Before(end); time.Sleep(5 * time.Millisecond) {
 		if !s.starting() && !s.alive() {
 			return nil
 		}
 	}
-	return fault.New(fault.Unavailable, "database-stop", "see its log in "+s.dir, "the database (process %d) "+
-		"does not stop", pid)
+	s.cfg.Log.Warn("the database is still writing down what it holds, and ends by itself", "process", pid)
+	return nil
 }
 
 // Oldest is the oldest major version that Cirque works with.

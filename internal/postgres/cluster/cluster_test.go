@@ -8,6 +8,7 @@ import (
 	"strings"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -213,5 +214,78 @@ func TestOtherProcessIsNoServer(t *testing.T) {
 		if (&Server{dir: dir}).alive() {
 			t.Errorf("process %q is taken for the database", pid)
 		}
+	}
+}
+
+// TestMended: what a full disk or a hand left of the files whose content is known keeps no server from starting.
+func TestMended(t *testing.T) {
+	t.Parallel()
+	for name, spoil := range map[string]func(t *testing.T, data string){
+		"no version":         func(t *testing.T, data string) { empty(t, filepath.Join(data, "PG_VERSION")) },
+		"no database's":      func(t *testing.T, data string) { empty(t, filepath.Join(data, "base", "1", "PG_VERSION")) },
+		"no access":          func(t *testing.T, data string) { empty(t, filepath.Join(data, "pg_hba.conf")) },
+		"an empty note":      func(t *testing.T, data string) { empty(t, filepath.Join(data, "postmaster.pid")) },
+		"open to all":        func(t *testing.T, data string) { chmod(t, data, 0o777) },
+		"open to some":       func(t *testing.T, data string) { chmod(t, data, 0o755) },
+		"no settings at all": func(t *testing.T, data string) { empty(t, filepath.Join(data, "postgresql.conf")) },
+	} {
+		t.Run(name, func(t *testing.T) {
+			t.Parallel()
+			dir := scratch(t)
+			s := start(t, dir)
+			if err := s.Stop(); err != nil {
+				t.Fatal(err)
+			}
+			spoil(t, filepath.Join(dir, "postgres", "data"))
+			begun := time.Now()
+			start(t, dir)
+			if took := time.Since(begun); took > startWithin/2 {
+				t.Errorf("it took %v", took)
+			}
+			if b, _ := os.ReadFile(filepath.Join(dir, "postgres", "log")); strings.Count(string(b), "FATAL") > 20 {
+				t.Errorf("the log:\n%s", b)
+			}
+		})
+	}
+}
+
+func empty(t *testing.T, file string) {
+	t.Helper()
+	if err := os.WriteFile(file, nil, 0o600); err != nil {
+		t.Fatal(err)
+	}
+}
+
+func chmod(t *testing.T, dir string, mode os.FileMode) {
+	t.Helper()
+	if err := os.Chmod(dir, mode); err != nil {
+		t.Fatal(err)
+	}
+}
+
+// TestHopeless: data from which no server starts are told of at once, with the server's own words, and not tried again.
+func TestHopeless(t *testing.T) {
+	t.Parallel()
+	dir := scratch(t)
+	s := start(t, dir)
+	if err := s.Stop(); err != nil {
+		t.Fatal(err)
+	}
+	empty(t, filepath.Join(dir, "postgres", "data", "global", "pg_control"))
+	before, err := os.ReadFile(filepath.Join(dir, "postgres", "log"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	_, err = Start(t.Context(), dir, Config{})
+	if f := fault.As(err); f == nil || f.Code != "database-start" || !strings.Contains(f.What, "pg_control") {
+		t.Fatalf("%v", err)
+	}
+	after, err := os.ReadFile(filepath.Join(dir, "postgres", "log"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	said := string(after[len(before):])
+	if n := strings.Count(said, "FATAL") + strings.Count(said, "PANIC"); n != 1 {
+		t.Errorf("it was tried %d times:\n%s", n, said)
 	}
 }

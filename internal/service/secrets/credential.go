@@ -69,11 +69,12 @@ func (s *Room) unseal(name string, b []byte) (k sealedKey, err error) {
 }
 
 func (s *Room) aead() (cipher.AEAD, error) {
-	if len(s.cfg.SecretKey) != 32 {
+	secret := s.sealing.Load().secret
+	if len(secret) != 32 {
 		return nil, fault.New(fault.Unavailable, "no-secret-key", "start the service with its data directory",
 			"there is no key to seal secrets with")
 	}
-	block, err := aes.NewCipher(s.cfg.SecretKey)
+	block, err := aes.NewCipher(secret)
 	if err != nil {
 		return nil, err
 	}

@@ -3,9 +3,11 @@
 package secrets
 
 import (
+	"bytes"
 	"context"
 	"crypto/ed25519"
 	"log/slog"
+	"sync/atomic"
 	"time"
 
 	"cirque/core/event"
@@ -47,13 +49,26 @@ type Room struct {
 	present *present.Present
 	cfg     Config
 
+	sealing atomic.Pointer[sealing]
+}
+
+// sealing is what follows from the secret key.
+type sealing struct {
+	secret  []byte
 	answers ed25519.PrivateKey // signs what agents are answered
+}
+
+// Rekey goes on with another secret key, such as one that was put back; it says whether it is another.
+func (s *Room) Rekey(secret []byte) bool {
+	was := s.sealing.Swap(&sealing{secret, answerKey(secret)})
+	return was == nil || !bytes.Equal(was.secret, secret)
 }
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now,
-		answers: answerKey(cfg.SecretKey)}
+	s := &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
+	s.Rekey(cfg.SecretKey)
+	return s
 }
 
 // Workers are what lasts here: at the start, keys from before are given what they are for by name.

@@ -20,4 +20,4 @@ func answerKey(secret []byte) ed25519.PrivateKey {
 }
 
 // AnswerKey gives the key with which answers to agents are signed; nil where this service signs none.
-func (s *Room) AnswerKey() ed25519.PrivateKey { return s.answers }
+func (s *Room) AnswerKey() ed25519.PrivateKey { return s.sealing.Load().answers }
