@@ -134,8 +134,8 @@ func (f Facts) database(add func(code string, writing bool, fix, says string, ar
 		add(Behind, true, "point --database at the one that takes changes, or promote this one (pg_ctl promote)",
 			"the database stands by for another and takes no changes; it is %s behind", words.Span(d.Lag.Round(time.Second)))
 	case d.ReadOnly || d.Write != nil && d.Write.Code == ReadOnly:
-		add(ReadOnly, true, "let it (ALTER DATABASE ... RESET default_transaction_read_only)",
-			"the database takes no changes: it was made read-only")
+		add(ReadOnly, true, "make room on its disk; else let it (ALTER DATABASE ... RESET default_transaction_read_only)",
+			"the database takes no changes: it was made read-only, as Cirque's own is when it starts on a full disk")
 	case d.Write != nil && d.Write.Code == Full:
 		add(Full, true, d.Write.Fix, "%s", d.Write.What)
 	case d.Write != nil && d.Waits:

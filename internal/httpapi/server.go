@@ -242,7 +242,7 @@ func (s *server) record(c *gin.Context) {
 	c.Next()
 	s.metrics.answered(c, time.Since(begin))
 	level := slog.LevelDebug
-	if c.Writer.Status() >= 500 {
+	if c.Writer.Status() >= 500 && c.FullPath() != "/readyz" { // which is asked all the time
 		level = slog.LevelError
 	}
 	who := ""

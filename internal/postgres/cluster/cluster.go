@@ -48,6 +48,8 @@ type Server struct {
 	user   *account // nil: runs as ourselves
 	cfg    Config
 
+	spent  bool  // its reserve was given up since
+	isLean bool  // it takes no changes, since it lives on its reserve
 	logged int64 // how long the log was before the server was started last
 
 	mu   sync.Mutex
@@ -82,7 +84,27 @@ func Start(ctx context.Context, dir string, cfg Config) (*Server, error) {
 	}
 	ctx, cancel := context.WithTimeout(ctx, startWithin)
 	defer cancel()
-	return s, s.up(ctx)
+	if !cfg.Throwaway && s.free() < reserveSize/8 && !s.alive() && s.release() {
+		s.cfg.Log.Error("the disk is full; the database is started on the room that is kept for that", "directory", s.dir)
+	}
+	if err := s.up(ctx); err != nil {
+		return s, err
+	}
+	s.isLean = !cfg.Throwaway && s.readsOnly(ctx) // as an earlier start left it
+	s.lean(ctx)
+	return s, nil
+}
+
+// readsOnly says whether the server takes no changes.
+func (s *Server) readsOnly(ctx context.Context) bool {
+	conn, err := pgx.Connect(ctx, s.URL("postgres"))
+	if err != nil {
+		return false
+	}
+	defer func() { _ = conn.Close(context.WithoutCancel(ctx)) }()
+	var only bool
+	_ = conn.QueryRow(ctx, "SELECT current_setting('default_transaction_read_only')::bool").Scan(&only)
+	return only
 }
 
 // URL is the connection string for one of the server's databases.
@@ -170,77 +192,6 @@ func (s *Server) prepare(cmd *exec.Cmd) {
 	if s.user != nil {
 		cmd.SysProcAttr.Credential = s.user.cred
 	}
-}
-
-// up returns once the server answers, adopting a running one and starting it where none runs. A server that ends by
-// itself says why: that is told at once, unless it only waits for an earlier one to be gone.
-func (s *Server) up(ctx context.Context) error {
-	var last error
-	spawned := false
-	for {
-		if last = s.ping(ctx); last == nil {
-			return nil
-		}
-		pause := 20 * time.Millisecond
-		if !s.starting() && !s.alive() {
-			if spawned {
-				if why := s.reason(); why != "" && !s.passing(why) {
-					return fault.New(fault.Unavailable, "database-start", "mend that; its log is "+filepath.Join(s.dir, "log"),
-						"the database in %s does not start: %s", s.dir, why).Because(last)
-				}
-				pause = 250 * time.Millisecond
-				if err := s.mend(); err != nil {
-					return err
-				}
-			}
-			if err := s.spawn(); err != nil {
-				return err
-			}
-			spawned = true
-		}
-		select {
-		case <-ctx.Done():
-			return fault.New(fault.Unavailable, "database-start", "read "+filepath.Join(s.dir, "log"),
-				"the database in %s does not start", s.dir).Because(fmt.Errorf("%w; %s", last, s.logTail()))
-		case <-time.After(pause):
-		}
-	}
-}
-
-// reason gives what the server that was started last wrote before it ended, in its own words; "" where it wrote
-// nothing of the kind.
-func (s *Server) reason() string {
-	b, err := os.ReadFile(filepath.Join(s.dir, "log"))
-	if err != nil || int64(len(b)) < s.logged {
-		return ""
-	}
-	why := ""
-	for line := range strings.Lines(string(b[s.logged:])) {
-		for _, kind := range []string{"FATAL:", "PANIC:", "DETAIL:", "postgres:"} {
-			_, text, ok := strings.Cut(line, kind)
-			switch text = strings.TrimSpace(text); {
-			case !ok:
-			case kind == "DETAIL:" && why != "":
-				return why + ". " + text
-			case kind != "DETAIL:":
-				why = text
-			}
-		}
-	}
-	return why
-}
-
-// passing says whether a server ended for a reason that passes by itself: another one has not quite gone.
-func (s *Server) passing(why string) bool {
-	if strings.Contains(why, "postmaster.pid") && hollow(filepath.Join(s.dir, "data", "postmaster.pid"), 0) {
-		return true // it is taken away once it is certain that nobody fills it
-	}
-	for _, part := range []string{"already exists", "is empty", "shared memory block", "could not bind", "could not create any Unix-domain"} {
-		if strings.Contains(why, part) {
-			return true
-		}
-	}
-	return false
 }
 
 func (s *Server) ping(ctx context.Context) error {
@@ -335,43 +286,6 @@ func (s *Server) logTail() string {
 	b, _ := os.ReadFile(filepath.Join(s.dir, "log"))
 	lines := strings.Split(strings.TrimSpace(string(b)), "\n")
 	return strings.Join(lines[max(0, len(lines)-3):], " | ")
-}
-
-// Keep starts the server again whenever it has ended, until ctx is done. Where it does not start, that is told once, and
-// tried again after a while that grows.
-func (s *Server) Keep(ctx context.Context) {
-	const shortest, longest = 500 * time.Millisecond, 15 * time.Second
-	wait, told := shortest, ""
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-time.After(wait):
-		}
-		if s.starting() || s.alive() {
-			wait, told = shortest, ""
-			continue
-		}
-		if told == "" {
-			s.cfg.Log.Warn("the database has ended; starting it again")
-		}
-		again, cancel := context.WithTimeout(ctx, startWithin)
-		err := s.mend()
-		if err == nil {
-			err = s.up(again)
-		}
-		cancel()
-		switch {
-		case err == nil:
-			wait, told = shortest, ""
-		case ctx.Err() == nil:
-			if f := fault.As(err); f.What != told {
-				told = f.What
-				s.cfg.Log.Error("the database does not start; it is tried again", "error", err)
-			}
-			wait = min(2*wait, longest)
-		}
-	}
 }
 
 // Stop ends the server cleanly, also one that was adopted, and waits until it is gone; one that has much to write down

@@ -12,6 +12,7 @@ import (
 	"net/url"
 	"strings"
 	"sync/atomic"
+	"time"
 
 	"cirque/internal/probe/dial"
 
@@ -24,14 +25,31 @@ import (
 
 // A Client asks of devices and servers (RFC 8010, section 4; RFC 8011).
 type Client struct {
-	http *http.Client
-	out  *dial.Dialer
-	id   atomic.Int32
-	peer string // the account that asks, where the other side of a local socket sees that for itself
+	http  *http.Client
+	out   *dial.Dialer
+	id    atomic.Int32
+	limit time.Duration // of one conversation; the usual when zero
+	peer  string        // the account that asks, where the other side of a local socket sees that for itself
 }
 
 // New makes a client whose connections a dialer makes; a nil one goes anywhere.
 func New(d *dial.Dialer) *Client { return &Client{http: d.Client(dial.IPP), out: d} }
+
+// A conversation is over after so long, however much of it has come: with a question askedWithin, with a document
+// sentWithin.
+const (
+	askedWithin = time.Minute
+	sentWithin  = time.Hour
+)
+
+// within bounds one conversation.
+func (c *Client) within(ctx context.Context, document bool) (context.Context, context.CancelFunc) {
+	limit := cmp.Or(c.limit, askedWithin)
+	if document {
+		limit = cmp.Or(c.limit, sentWithin)
+	}
+	return context.WithTimeout(ctx, limit)
+}
 
 // target turns an IPP URI into the HTTP one under it (RFC 3510; RFC 7472 for ipps).
 func target(uri string) (*url.URL, error) {
@@ -73,6 +91,8 @@ func (c *Client) exchange(ctx context.Context, uri string, req ipp.Message, body
 	if err != nil {
 		return ipp.Message{}, err
 	}
+	ctx, cancel := c.within(ctx, body != nil)
+	defer cancel()
 	how.header, how.attributes = cmp.Or(how.header, ipp.MaxHeader), cmp.Or(how.attributes, ipp.MaxAttributes)
 	head, err := req.AppendTo(nil)
 	if err != nil {
