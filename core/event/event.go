@@ -69,6 +69,7 @@ type For string
 // Those who ask.
 const (
 	ForReadiness For = "readiness"
+	ForPresent   For = "present" // what a process keeps in memory
 	ForAgents    For = "agents"
 	ForPeople    For = "people"
 	ForWorkers   For = "workers"

@@ -27,27 +27,26 @@ const (
 	forgetAfter = 10 * time.Minute
 )
 
-// ears are what hears of notices; all are called one at a time.
-type ears struct {
-	hear    func(event.Signal)
-	current func(asOf time.Time)
-}
-
 // Listen gives notices to hear until ctx is done. Whenever it (re)connects, event.Lost comes first, since notices may
 // have been missed. current says that everything that was sent before a time of this process's clock has been given;
 // down that the connection is away, and why: one that says nothing is tried every few seconds, and given up. All are
 // called one at a time.
 func (s *Store) Listen(ctx context.Context, hear func(event.Signal), current func(asOf time.Time), down func(error)) {
 	const shortest, longest = 50 * time.Millisecond, 2 * time.Second
+	box := newInbox(hear, current, down)
+	var wg sync.WaitGroup
+	wg.Go(box.tell)
+	defer wg.Wait()
+	defer box.close()
 	wait := shortest
 	for ctx.Err() == nil {
-		err := s.listen(ctx, ears{hear, current}, func() { wait = shortest })
+		err := s.listen(ctx, box, func() { wait = shortest })
 		if ctx.Err() != nil {
 			return
 		}
 		// Whatever took this connection may have taken others that lie idle.
 		s.pool.reset()
-		down(translate(err))
+		box.put(message{down: translate(err)})
 		select {
 		case <-ctx.Done():
 		case <-time.After(wait):
@@ -63,7 +62,7 @@ var errDeaf = errors.New("the listening connection has gone silent")
 type listening struct {
 	store *Store
 	conn  *pgx.Conn
-	ears  ears
+	box   *inbox
 
 	self     string // the payload of notices to oneself
 	awaited  bool   // one is under way
@@ -73,7 +72,7 @@ type listening struct {
 	unheard  map[int64]bool      // what was sent and had not come at the last comparison
 }
 
-func (s *Store) listen(ctx context.Context, ears ears, works func()) error {
+func (s *Store) listen(ctx context.Context, box *inbox, works func()) error {
 	// A connection of its own: one from the pool would have to be given back.
 	conn, err := pgx.ConnectConfig(ctx, limited(s.pool.base, beatWithin, beatWithin))
 	if err != nil {
@@ -84,7 +83,7 @@ func (s *Store) listen(ctx context.Context, ears ears, works func()) error {
 		defer cancel()
 		_ = conn.Close(ctx)
 	}()
-	l := &listening{store: s, conn: conn, ears: ears, self: "self " + rand.Text(), heard: map[int64]time.Time{},
+	l := &listening{store: s, conn: conn, box: box, self: "self " + rand.Text(), heard: map[int64]time.Time{},
 		unheard: map[int64]bool{}}
 	begun := time.Now()
 	if err := l.within(ctx, func(ctx context.Context) error {
@@ -102,9 +101,12 @@ func (s *Store) listen(ctx context.Context, ears ears, works func()) error {
 	}); err != nil {
 		return err
 	}
-	ears.hear(event.Signal{What: event.Lost})
-	ears.current(begun)
+	box.put(message{signal: &event.Signal{What: event.Lost}})
+	box.put(message{asOf: begun})
 	works()
+	if err := l.giveUp(ctx); err != nil {
+		return err
+	}
 	l.compared = time.Now()
 	for {
 		if err := l.next(ctx); err != nil {
@@ -124,7 +126,7 @@ func (l *listening) within(ctx context.Context, f func(ctx context.Context) erro
 func (l *listening) next(ctx context.Context) error {
 	patience := beatEvery - time.Since(l.sent)
 	if l.awaited {
-		// What came while the last notice was being heard lies in the socket, and is read first.
+		// What came while this process did not run lies in the socket, and is read first.
 		patience = max(beatWithin-time.Since(l.sent), 250*time.Millisecond)
 	}
 	wait, cancel := context.WithTimeout(ctx, max(patience, time.Millisecond))
@@ -133,16 +135,14 @@ func (l *listening) next(ctx context.Context) error {
 	switch {
 	case err == nil && n.Payload == l.self:
 		l.awaited = false
-		l.ears.current(l.sent)
+		l.box.put(message{asOf: l.sent})
 		return l.compare(ctx)
 	case err == nil && strings.HasPrefix(n.Payload, asksWhoHears):
-		// All that came before has been heard.
-		if err := l.within(ctx, func(ctx context.Context) error {
-			_, err := l.conn.Exec(ctx, "SELECT pg_notify($1, '')", strings.TrimPrefix(n.Payload, asksWhoHears))
-			return err
-		}); err != nil {
-			return err
-		}
+		to := strings.TrimPrefix(n.Payload, asksWhoHears)
+		l.box.put(message{then: func() { // all that came before has been heard
+			ctx := context.WithValue(ctx, event.ForKey{}, event.ForPresent)
+			_, _ = l.store.pool.Exec(ctx, "SELECT pg_notify($1, '')", to) // whoever asked gives up waiting
+		}})
 	case err == nil:
 		l.hear(n.Payload, n.PID)
 	case ctx.Err() != nil || wait.Err() == nil || l.conn.IsClosed():
@@ -171,7 +171,7 @@ func (l *listening) hear(payload string, pid uint32) {
 		l.heard[id] = time.Now()
 		delete(l.unheard, id)
 	}
-	l.ears.hear(event.Signal{What: what, Subject: subject, Own: l.store.own.has(pid)})
+	l.box.put(message{signal: &event.Signal{What: what, Subject: subject, Own: l.store.own.has(pid)}})
 }
 
 // compare looks now and then whether everything that was sent has come. What has been under way since the last look
@@ -198,10 +198,13 @@ func (l *listening) compare(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
+	if err := l.giveUp(ctx); err != nil {
+		return err
+	}
 	l.unheard = still
 	for id, n := range missed {
 		l.heard[id] = time.Now()
-		l.ears.hear(n)
+		l.box.put(message{signal: &n})
 	}
 	for id, at := range l.heard {
 		if time.Since(at) > 2*comparedFor {
@@ -209,6 +212,33 @@ func (l *listening) compare(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// A query is given up that has been under way for so long, while the server has had nothing to do with it for so long:
+// its answer, or the query itself, was swallowed on the way.
+const givenUpAfter = 5 * time.Second
+
+func (l *listening) giveUp(ctx context.Context) error {
+	waiting := l.store.queries.waiting(givenUpAfter)
+	if len(waiting) == 0 {
+		return nil
+	}
+	pids := make([]int32, 0, len(waiting))
+	for pid := range waiting {
+		pids = append(pids, int32(pid))
+	}
+	return l.within(ctx, func(ctx context.Context) error {
+		rows, err := l.conn.Query(ctx, "SELECT n FROM unnest($1::int[]) n LEFT JOIN pg_stat_activity a ON a.pid = n WHERE "+
+			"a.pid IS NULL OR a.state <> 'active' AND a.state_change < clock_timestamp() - $2::interval", pids, givenUpAfter)
+		if err != nil {
+			return err
+		}
+		gone, err := pgx.CollectRows(rows, pgx.RowTo[int32])
+		for _, pid := range gone {
+			_ = waiting[uint32(pid)].conn.Close() // whoever waits hears that it broke
+		}
+		return err
+	})
 }
 
 // lately reads what was sent of late.
@@ -276,8 +306,8 @@ func (l *listening) poll(ctx context.Context) error {
 		}); err != nil {
 			return err
 		}
-		l.ears.hear(event.Signal{What: event.Lost})
-		l.ears.current(read.Add(-behind))
+		l.box.put(message{signal: &event.Signal{What: event.Lost}})
+		l.box.put(message{asOf: read.Add(-behind)})
 		select {
 		case <-ctx.Done():
 			return ctx.Err()

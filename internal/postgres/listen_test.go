@@ -173,3 +173,34 @@ func TestHeard(t *testing.T) {
 		t.Errorf("with one that is frozen: %v", err)
 	}
 }
+
+// TestSwallowedQuery: a query whose answer never comes is given up while others that take long go on.
+func TestSwallowedQuery(t *testing.T) {
+	t.Parallel()
+	database := testkit.Database(t)
+	url, wire := testkit.NewWire(t, database)
+	s := openStore(t, url)
+	if _, err := s.Estates.CurrentRevision(t.Context()); err != nil { // a connection that lies idle from now on
+		t.Fatal(err)
+	}
+	wire.Swallow()
+	lost := make(chan error, 1)
+	go func() { _, err := s.Estates.CurrentRevision(t.Context()); lost <- err }()
+	// Whoever listens does so over new connections, and so do those who ask from now on.
+	h := listenOn(t, s)
+	h.until(t, event.Lost)
+	slow := make(chan error, 1)
+	go func() {
+		slow <- s.Exec(context.WithValue(t.Context(), event.ForKey{}, event.ForWorkers), "SELECT pg_sleep(8)")
+	}()
+	begun := time.Now()
+	if err := <-lost; err != nil && fault.As(err).Kind != fault.Unavailable {
+		t.Errorf("%v", err)
+	}
+	if took := time.Since(begun); took > 14*time.Second {
+		t.Errorf("given up after %v", took)
+	}
+	if err := <-slow; err != nil {
+		t.Errorf("what is being done was given up: %v", err)
+	}
+}

@@ -25,6 +25,7 @@ type share struct {
 // shares are small: a server has a hundred connections for all of its clients.
 var shares = map[event.For]share{
 	event.ForReadiness: {connections: 2, writers: 2, statement: 2 * time.Second, lock: time.Second},
+	event.ForPresent:   {connections: 2, writers: 2, statement: 2 * time.Minute, lock: 10 * time.Second},
 	event.ForAgents:    {connections: 6, writers: 4, statement: 10 * time.Second, lock: 5 * time.Second},
 	event.ForPeople:    {connections: 6, writers: 4, statement: 20 * time.Second, lock: 5 * time.Second},
 	event.ForWorkers:   {connections: 6, writers: 5, statement: 2 * time.Minute, lock: 30 * time.Second},

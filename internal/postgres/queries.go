@@ -3,6 +3,7 @@ package postgres
 import (
 	"context"
 	"log/slog"
+	"net"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -20,6 +21,7 @@ const slowly = 500 * time.Millisecond
 // queries counts a store's queries by what asked for them, and tells of those that take long.
 type queries struct {
 	log atomic.Pointer[slog.Logger]
+	now sync.Map // of traced, by their own addresses: those under way
 	by  sync.Map // of *atomic.Int64, by event.RouteKey's value: as many as there are routes and workers
 }
 
@@ -28,6 +30,8 @@ type tracedKey struct{}
 // traced is a query that is under way.
 type traced struct {
 	sql   string
+	pid   uint32 // of the server's process
+	conn  net.Conn
 	begun time.Time
 	done  context.CancelFunc
 }
@@ -43,25 +47,39 @@ type tracer struct {
 func (t *tracer) TraceAcquireStart(ctx context.Context, _ *pgxpool.Pool,
 	_ pgxpool.TraceAcquireStartData) context.Context {
 	ctx, done := context.WithTimeout(ctx, acquireWithin)
-	return context.WithValue(ctx, tracedKey{}, traced{done: done})
+	return context.WithValue(ctx, tracedKey{}, &traced{done: done})
 }
 
 // TraceAcquireEnd ends it.
 func (t *tracer) TraceAcquireEnd(ctx context.Context, _ *pgxpool.Pool, _ pgxpool.TraceAcquireEndData) {
-	if v, _ := ctx.Value(tracedKey{}).(traced); v.done != nil {
+	if v, _ := ctx.Value(tracedKey{}).(*traced); v != nil {
 		v.done()
 	}
 }
 
-func (t *tracer) begin(ctx context.Context, sql string) context.Context {
+func (t *tracer) begin(ctx context.Context, conn *pgx.Conn, sql string) context.Context {
 	ctx, done := context.WithTimeout(ctx, t.within)
-	return context.WithValue(ctx, tracedKey{}, traced{sql, time.Now(), done})
+	q := &traced{sql, conn.PgConn().PID(), conn.PgConn().Conn(), time.Now(), done}
+	t.now.Store(q, true)
+	return context.WithValue(ctx, tracedKey{}, q)
+}
+
+// waiting gives the queries that have been under way for so long, by the server's process that has them.
+func (q *queries) waiting(since time.Duration) map[uint32]*traced {
+	out := map[uint32]*traced{}
+	q.now.Range(func(k, _ any) bool {
+		if t := k.(*traced); time.Since(t.begun) > since {
+			out[t.pid] = t
+		}
+		return true
+	})
+	return out
 }
 
 // TraceQueryStart notes what begins.
-func (t *tracer) TraceQueryStart(ctx context.Context, _ *pgx.Conn, d pgx.TraceQueryStartData) context.Context {
+func (t *tracer) TraceQueryStart(ctx context.Context, c *pgx.Conn, d pgx.TraceQueryStartData) context.Context {
 	t.count(ctx)
-	return t.begin(ctx, d.SQL)
+	return t.begin(ctx, c, d.SQL)
 }
 
 // TraceQueryEnd tells of what took long.
@@ -70,9 +88,9 @@ func (t *tracer) TraceQueryEnd(ctx context.Context, _ *pgx.Conn, d pgx.TraceQuer
 }
 
 // TraceBatchStart notes what begins.
-func (t *tracer) TraceBatchStart(ctx context.Context, _ *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
+func (t *tracer) TraceBatchStart(ctx context.Context, c *pgx.Conn, _ pgx.TraceBatchStartData) context.Context {
 	t.count(ctx)
-	return t.begin(ctx, "several at once")
+	return t.begin(ctx, c, "several at once")
 }
 
 // TraceBatchQuery does nothing.
@@ -84,9 +102,9 @@ func (t *tracer) TraceBatchEnd(ctx context.Context, _ *pgx.Conn, d pgx.TraceBatc
 }
 
 // TraceCopyFromStart notes what begins.
-func (t *tracer) TraceCopyFromStart(ctx context.Context, _ *pgx.Conn, d pgx.TraceCopyFromStartData) context.Context {
+func (t *tracer) TraceCopyFromStart(ctx context.Context, c *pgx.Conn, d pgx.TraceCopyFromStartData) context.Context {
 	t.count(ctx)
-	return t.begin(ctx, "COPY "+d.TableName.Sanitize())
+	return t.begin(ctx, c, "COPY "+d.TableName.Sanitize())
 }
 
 // TraceCopyFromEnd tells of what took long.
@@ -111,12 +129,14 @@ func (q *queries) count(ctx context.Context) {
 
 // ended tells of what took long. What a query was asked with stays out of the log: it may be anybody's.
 func (q *queries) ended(ctx context.Context, rows int64, err error) {
-	t, _ := ctx.Value(tracedKey{}).(traced)
-	if t.done != nil {
-		t.done()
+	t, _ := ctx.Value(tracedKey{}).(*traced)
+	if t == nil {
+		return
 	}
+	t.done()
+	q.now.Delete(t)
 	log := q.log.Load()
-	if took := time.Since(t.begun); log != nil && took >= slowly && !t.begun.IsZero() {
+	if took := time.Since(t.begun); log != nil && took >= slowly {
 		log.Warn("a query took long", "for", askedBy(ctx), "ms", took.Milliseconds(), "rows", rows,
 			"query", strings.Join(strings.Fields(t.sql), " "), "failed", err != nil)
 	}

@@ -149,6 +149,7 @@ func (p *Present) Compiling() lineup.Options {
 // Listen hears of changes by other processes until ctx is done.
 func (p *Present) Listen(ctx context.Context) error {
 	p.known.listening.Store(true)
+	ctx = context.WithValue(ctx, event.ForKey{}, event.ForPresent)
 	p.cfg.Signals.Listen(ctx, func(n event.Signal) { p.follow(ctx, n) },
 		func(at time.Time) { p.current(ctx, at) }, p.unheard)
 	return nil
