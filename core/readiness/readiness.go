@@ -104,23 +104,19 @@ func Of(f Facts) []Condition {
 	add := func(code string, writing bool, fix, says string, args ...any) {
 		out = append(out, Condition{Code: code, Says: fmt.Sprintf(says, args...), Fix: fix, Writing: writing})
 	}
-	said := ""
-	if f.Age() > SaidAfter {
-		said = fmt.Sprintf("; answered is what was known at %s", f.AsOf.UTC().Format(time.TimeOnly+"Z"))
-	}
 	switch looked := f.Now.Sub(f.Looked); {
 	case looked > unlookedAfter:
 		add(Away, true, "look at the database, and whether this process gets to run",
-			"the database has not answered for %s%s", words.Span(looked.Round(time.Second)), said)
+			"the database has not answered for %s", words.Span(looked.Round(time.Second)))
 	case f.Failed != nil && f.Failed.Code == Slow:
-		add(Slow, true, f.Failed.Fix, "%s%s", f.Failed.What, said)
+		add(Slow, true, f.Failed.Fix, "%s", f.Failed.What)
 	case f.Failed != nil:
-		add(Away, true, f.Failed.Fix, "%s%s", f.Failed.What, said)
+		add(Away, true, f.Failed.Fix, "%s", f.Failed.What)
 	default:
 		f.database(add)
 		if f.Age() > DeafAfter {
 			add(Deaf, f.Age() > RefusedAfter, "nothing, if it passes within seconds; else look what stands between this "+
-				"service and the database, and start the service anew", "notices of changes do not come%s", said)
+				"service and the database, and start the service anew", "notices of changes do not come")
 		}
 	}
 	f.disk(add)
@@ -180,6 +176,18 @@ func Keep(before, now []Condition, at time.Time) []Condition {
 		}
 	}
 	return now
+}
+
+// Sentence is the report in a sentence; "" where all is well.
+func (r Report) Sentence() string {
+	var out []string
+	if r.AgeSeconds > int(SaidAfter/time.Second) {
+		out = append(out, "what is answered was so at "+r.AsOf.UTC().Format(time.TimeOnly+"Z"))
+	}
+	for _, c := range r.Conditions {
+		out = append(out, c.Says)
+	}
+	return strings.Join(out, "; ")
 }
 
 // Sum makes the report.

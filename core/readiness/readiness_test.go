@@ -45,8 +45,8 @@ func TestOf(t *testing.T) {
 		"newer":       {func(f *Facts) { f.Seen.Schema = 8 }, Schema, true, "schema 8"},
 		"disk":        {func(f *Facts) { f.DiskFree = 1 << 20 }, Disk, true, "1 MiB left"},
 		"disk closed": {func(f *Facts) { f.DiskFailed = "read-only file system" }, Disk, true, "read-only file system"},
-		"deaf":        {func(f *Facts) { f.AsOf = noon.Add(-11 * time.Second) }, Deaf, true, "known at 11:59:49Z"},
-		"long deaf":   {func(f *Facts) { f.AsOf = noon.Add(-31 * time.Second) }, Deaf, false, "known at 11:59:29Z"},
+		"deaf":        {func(f *Facts) { f.AsOf = noon.Add(-11 * time.Second) }, Deaf, true, "so at 11:59:49Z; notices of"},
+		"long deaf":   {func(f *Facts) { f.AsOf = noon.Add(-31 * time.Second) }, Deaf, false, "so at 11:59:29Z"},
 		"leaderless": {func(f *Facts) {
 			f.Seen.Leaderless, f.LeaderlessSince = []string{"health", "notices"}, noon.Add(-21*time.Second)
 		}, Leader, true, "health, notices"},
@@ -55,7 +55,7 @@ func TestOf(t *testing.T) {
 		}, "", true, ""},
 		"away and old": {func(f *Facts) {
 			f.Failed, f.AsOf = said(fault.Unavailable, "database-unavailable"), noon.Add(-time.Minute)
-		}, Away, false, "answered is what was known at 11:59:00Z"},
+		}, Away, false, "so at 11:59:00Z; it is database"},
 		"two at once": {func(f *Facts) { f.Seen.ReadOnly, f.DiskFree = true, 0 }, ReadOnly + " " + Disk, false, "read-only"},
 	} {
 		f := well()
@@ -75,7 +75,7 @@ func TestOf(t *testing.T) {
 			t.Errorf("%s: %v", name, codes)
 			continue
 		}
-		if r := Sum(f, list); r.Writing != c.writes || !r.Ready || len(list) > 0 && !strings.Contains(list[0].Says, c.says) {
+		if r := Sum(f, list); r.Writing != c.writes || !r.Ready || len(list) > 0 && !strings.Contains(r.Sentence(), c.says) {
 			t.Errorf("%s: %+v", name, r)
 		}
 	}

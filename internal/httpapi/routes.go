@@ -80,11 +80,7 @@ func healthRoutes(s *server, a huma.API) {
 		if in.For == "writing" && !o.Body.Writing || !o.Body.Ready {
 			o.Status, o.Body.Status = http.StatusServiceUnavailable, "not-ready"
 		}
-		for _, c := range o.Body.Conditions {
-			if o.Body.Says == "" {
-				o.Body.Says = c.Says
-			}
-		}
+		o.Body.Says = cmp.Or(o.Body.Says, o.Body.Sentence())
 		return o, nil
 	})
 }

@@ -25,8 +25,7 @@ type cause struct{ code, what, fix string }
 // causes by SQLSTATE, or by its class.
 var causes = map[string]cause{
 	"25006": {"database-read-only", "the database takes no changes: it stands by for another, or was made read-only",
-		"point --database at the one that takes changes, or let this one (ALTER DATABASE ... RESET " +
-			"default_transaction_read_only; a standby: pg_ctl promote)"},
+		"whoever looks after the service sees with cirque ready what to do"},
 	"53100": {"database-full", "the disk of the database is full", "make room on it: what was asked for was not done"},
 	"53200": {"database-memory", "the database has no memory left", "give its machine more, or its sessions less"},
 	"53300": {"database-connections", "the database takes no more connections",

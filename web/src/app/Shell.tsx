@@ -7,7 +7,7 @@ import { among } from "../lib/among";
 import { lazily } from "../lib/lazily";
 import { stamp } from "../lib/time";
 import { DraftStrip } from "./DraftStrip";
-import { Standing } from "../parts/Standing";
+import { Standing, standingQuery } from "../parts/Standing";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
 import { groupOf, offered } from "./pages";
@@ -22,6 +22,7 @@ const FindAnything = lazily(
 /** The frame of every page: where one may go above, what is current below. */
 export function Shell({ me, children }: { me: Me; children: ReactNode }) {
   const { live } = useLive();
+  const deaf = (useQuery(standingQuery()).data?.age_seconds ?? 0) > 5;
   const [look, setLook] = useState<Theme>(theme());
   const revision = useQuery(revisionQuery());
   const client = useQueryClient();
@@ -119,7 +120,13 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
             <option value="dark">night</option>
           </select>
         </label>
-        <span role="status">{live ? "Live: changes show at once" : "Not live: reconnecting"}</span>
+        <span role="status">
+          {!live
+            ? "Not live: reconnecting"
+            : deaf
+              ? "Not live: the service hears of no changes"
+              : "Live: changes show at once"}
+        </span>
       </footer>
     </div>
   );

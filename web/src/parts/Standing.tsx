@@ -3,7 +3,9 @@ import { queryOptions, useQuery } from "@tanstack/react-query";
 import { api, ask } from "../api/client";
 import { stamp } from "../lib/time";
 
-const standingQuery = () =>
+const sentence = (s: string) => `${s.charAt(0).toUpperCase()}${s.slice(1)}.`;
+
+export const standingQuery = () =>
   queryOptions({
     queryKey: ["standing"],
     queryFn: ({ signal }) => ask(api.GET("/readyz", { signal })),
@@ -40,7 +42,7 @@ export function Standing({ own = false }: { own?: boolean }) {
       {!own && !data.writing && <p className="font-medium">Changes cannot be kept just now</p>}
       {list.map((c) => (
         <p key={c.code}>
-          {c.says.charAt(0).toUpperCase() + c.says.slice(1)}, since {stamp(c.since)}. {c.fix}.
+          {sentence(c.says)} {sentence(c.fix)} Since {stamp(c.since)}.
         </p>
       ))}
     </Strip>

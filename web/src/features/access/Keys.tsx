@@ -127,7 +127,7 @@ function Tokens() {
                   <button
                     type="button"
                     className="min-h-[24px] underline"
-                    aria-label={`Give the token ${t.name} another secret`}
+                    aria-label={`Renew the token ${t.name}`}
                     onClick={() => renew.mutate(t.name)}
                   >
                     renew
