@@ -227,6 +227,9 @@ func (a *Agent) Run(ctx context.Context) error {
 			gap = min(gap*2, a.client.pace.Gap*2/3) // half as much again is drawn by lot
 		default:
 			gap = shortestGap
+			if a.client.age > 0 {
+				a.cfg.Log.Warn("the service has heard of no changes for a while; its answer is as old", "age", a.client.age)
+			}
 			if !same && tag == known {
 				a.calledUpon() // nothing changed, and yet it was called
 				a.heed(ctx, facts)

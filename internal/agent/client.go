@@ -12,6 +12,7 @@ import (
 	"io"
 	"net/http"
 	"net/url"
+	"strconv"
 	"strings"
 	"sync/atomic"
 	"time"
@@ -37,7 +38,8 @@ type client struct {
 	key      ed25519.PublicKey           // of the service's answers; nil until it is known
 	learned  func(key ed25519.PublicKey) // hears of it the first time
 	pace     agentproto.Pace
-	asked    string // what the last answer asked for besides
+	asked    string        // what the last answer asked for besides
+	age      time.Duration // how old what was answered last was; zero where it was so then
 }
 
 // errUnsigned is an answer that is not the service's own.
@@ -206,6 +208,8 @@ func (c *client) ask(ctx context.Context, contexts []lineup.Query, tag string,
 		return nil, "", false, err
 	}
 	c.asked = resp.Header.Get(agentproto.AskHeader)
+	seconds, _ := strconv.Atoi(resp.Header.Get("Age")) // RFC 9111, section 5.1
+	c.age = time.Duration(max(seconds, 0)) * time.Second
 	c.pace = agentproto.ParsePace(resp.Header.Get(agentproto.PaceHeader), c.pace)
 	if resp.StatusCode == http.StatusNotModified {
 		return nil, tag, true, nil

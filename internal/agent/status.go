@@ -10,6 +10,7 @@ import (
 	"time"
 
 	"cirque/core/lineup"
+	"cirque/core/words"
 )
 
 // Status says how a machine stands, for whoever sits at it: by whom it is served, who its people are, and what each of
@@ -51,9 +52,13 @@ func Status(ctx context.Context, state string, m Machine) ([]string, error) {
 		return out, err
 	}
 	lineups, _, _, err := c.ask(ctx, facts.contexts(), "", 0)
-	if err != nil {
+	switch {
+	case err != nil:
 		out = append(out, "The service cannot be asked just now; this is what was last heard.")
 		lineups = k.Lineups
+	case c.age > 0:
+		out = append(out, fmt.Sprintf("The service has heard of no changes for %s; this is as of %s.", words.Span(c.age),
+			time.Now().Add(-c.age).Local().Format("15:04:05")))
 	}
 	for _, l := range lineups {
 		out = append(out, tell(l)...)
