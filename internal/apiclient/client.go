@@ -108,8 +108,8 @@ func (c *Client) Upload(ctx context.Context, path string, query url.Values, cont
 // again is how often a change is sent again whose answer was lost, and pauses are between.
 const again = 4
 
-// send sends a request. A change bears a key of its own (Idempotency-Key), so that it can be sent again where its answer
-// was lost, and is done once.
+// send sends a request. A change bears a key of its own (Idempotency-Key), so that it can be sent again where its
+// answer was lost, and is done once.
 func (c *Client) send(ctx context.Context, method, path string, query url.Values, header http.Header,
 	contentType string, body io.Reader) (*http.Response, error) {
 	whole, _ := body.(*bytes.Reader) // what can be sent again

@@ -17,7 +17,6 @@ import (
 
 	"cirque/core/fault"
 	"cirque/internal/app/stores"
-	"cirque/internal/ca"
 	"cirque/internal/postgres"
 	"cirque/internal/postgres/cluster"
 	"cirque/internal/probe"
@@ -144,24 +143,12 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		return nil, err
 	}
 	setup := setupCode{filepath.Join(o.Data, setupFile)}
-	key, empty, err := secretKey(filepath.Join(o.Data, secretFile))
-	if err != nil {
-		return nil, err
-	}
-	if empty {
-		o.Log.Error("the secret key was empty, and a new one was made: put the old file back and send SIGHUP, or enter "+
-			"stored keys anew", "file", filepath.Join(o.Data, secretFile))
-	}
 	if o.Throwaway && len(o.table) == 0 {
 		o.table = dial.AddressTable{"": ""} // nothing but loopback
 	}
-	authority, err := ca.Open(filepath.Join(o.Data, "ca"), time.Now())
+	key, authority, err := keys(o)
 	if err != nil {
 		return nil, err
-	}
-	if authority.Anew {
-		o.Log.Error("the certificate authority was empty, and a new one was made: agents are enrolled anew", "file",
-			authority.CertFile())
 	}
 	var certifier enrolment.Authority
 	scheme := "http"

@@ -8,22 +8,25 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"time"
 	_ "time/tzdata" // zones wherever it runs
 
 	"cirque/core/fault"
+	"cirque/internal/ca"
 	"cirque/internal/service"
 	"cirque/internal/whole"
 )
 
-// secretKey reads the key that seals what is secret, and makes it the first time. empty says that the file was there and
-// held nothing, as a full disk may have left it: what was sealed with what it should have held cannot be opened.
+// secretKey reads the key that seals what is secret, and makes it the first time. empty says that the file was there
+// and held nothing, as a full disk may have left it: what was sealed with what it should have held cannot be opened.
 func secretKey(file string) (key []byte, empty bool, err error) {
 	b, err := whole.Read(file)
 	if err == nil {
 		if key, e := hex.DecodeString(strings.TrimSpace(string(b))); e == nil && len(key) == 32 {
 			return key, false, nil
 		}
-		return nil, false, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; without it "+
+		return nil, false, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; "+
+			"without it "+
 			"stored keys must be entered anew", "%s is no secret key", file)
 	}
 	if !errors.Is(err, fs.ErrNotExist) {
@@ -48,6 +51,29 @@ func secretKey(file string) (key []byte, empty bool, err error) {
 	return key, empty, nil
 }
 
+// keys gives the secret key and the certificate authority that lie beside the data, and makes them the first time. What
+// was there and empty is made anew, and told loudly.
+func keys(o Options) ([]byte, *ca.Authority, error) {
+	file := filepath.Join(o.Data, secretFile)
+	key, empty, err := secretKey(file)
+	if err != nil {
+		return nil, nil, err
+	}
+	if empty {
+		o.Log.Error("the secret key was empty, and a new one was made: put the old file back and send SIGHUP; else enter "+
+			"stored keys anew, and have agents forget the key of answers", "file", file)
+	}
+	authority, err := ca.Open(filepath.Join(o.Data, "ca"), time.Now())
+	if err != nil {
+		return nil, nil, err
+	}
+	if authority.Anew {
+		o.Log.Error("the certificate authority was empty, and a new one was made: agents are enrolled anew", "file",
+			authority.CertFile())
+	}
+	return key, authority, nil
+}
+
 // rekey reads the secret key again.
 func rekey(o Options, svc *service.Service) {
 	key, _, err := secretKey(filepath.Join(o.Data, secretFile))
@@ -62,7 +88,8 @@ func rekey(o Options, svc *service.Service) {
 
 // noRoom is a file that could not be written.
 func noRoom(file string, err error) error {
-	return fault.New(fault.Unavailable, "data-unwritable", "make room on its disk, or let the service's account write there",
+	return fault.New(fault.Unavailable, "data-unwritable", "make room on its disk, or let the service's account "+
+		"write there",
 		"%s cannot be written", file).Because(err)
 }
 

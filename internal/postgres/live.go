@@ -76,8 +76,9 @@ func (s DutyTable) LastOut(ctx context.Context, server string, since time.Time) 
 }
 
 // SetLive notes a server's or device's duty from now on. The former state ends and is kept. only says, of what was,
-// whether it may be changed; nil allows everything. A drain takes another reason, or another end. Of something that goes out of duty it is noted how many endpoints
-// lead to it; an event without a kind is not kept. It says whether anything changed.
+// whether it may be changed; nil allows everything. A drain takes another reason, or another end. Of something that
+// goes out of duty it is noted how many endpoints lead to it; an event without a kind is not kept. It says whether
+// anything changed.
 func (s DutyTable) SetLive(ctx context.Context, n live.Note, only func(was live.Note) bool,
 	e event.Event) (changed bool,
 	err error) {
@@ -101,8 +102,8 @@ func (s DutyTable) SetLive(ctx context.Context, n live.Note, only func(was live.
 			return err
 		}
 		sameEnd := was.Until == nil && n.Until == nil || was.Until != nil && n.Until != nil && was.Until.Equal(*n.Until)
-		changed = (was.Duty != n.Duty || was.Share != n.Share || n.Duty == live.Drained && (!sameEnd || was.Reason != n.Reason)) &&
-			(only == nil || only(was))
+		again := n.Duty == live.Drained && (!sameEnd || was.Reason != n.Reason)
+		changed = (was.Duty != n.Duty || was.Share != n.Share || again) && (only == nil || only(was))
 		if !changed {
 			return nil
 		}

@@ -15,7 +15,8 @@ type OnceTable struct{ db }
 
 // Deed gives what was done under a key; ok is false where nothing was.
 func (s OnceTable) Deed(ctx context.Context, author, key string) (d event.Deed, ok bool, err error) {
-	err = s.pool.QueryRow(ctx, "SELECT attempt, print, at, coalesce(status, 0), media, answer FROM once WHERE author = $1 "+
+	err = s.pool.QueryRow(ctx, "SELECT attempt, print, at, coalesce(status, 0), media, answer FROM once WHERE "+
+		"author = $1 "+
 		"AND key = $2", author, key).Scan(&d.ID, &d.Print, &d.At, &d.Status, &d.Media, &d.Answer)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return d, false, nil

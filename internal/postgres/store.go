@@ -123,7 +123,8 @@ func newStore(pool *pools) *Store {
 	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d},
 		DraftTable{d}, DutyTable{d},
 		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FailoverTable{d}, HealthTable{d}, LinkTable{d},
-		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d}, RequestTable{d},
+		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d},
+		RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}
 }
 
@@ -200,7 +201,8 @@ func (s *Store) Migrate(ctx context.Context) error {
 
 // version gives the schema's.
 func (s *Store) version(ctx context.Context) (have int64, err error) {
-	return have, s.pool.QueryRow(ctx, "SELECT coalesce(max(version_id), 0) FROM goose_db_version WHERE is_applied").Scan(&have)
+	return have, s.pool.QueryRow(ctx, "SELECT coalesce(max(version_id), 0) FROM goose_db_version WHERE "+
+		"is_applied").Scan(&have)
 }
 
 // Close ends all connections.

@@ -65,8 +65,8 @@ func SyncDir(dir string) error {
 	return errors.Join(err, d.Close())
 }
 
-// Read gives what a file holds. One that is empty, as a power cut or a full disk may have left it in the past, is as one
-// that is not there: fs.ErrNotExist.
+// Read gives what a file holds. One that is empty, as a power cut or a full disk may have left it in the past, is as
+// one that is not there: fs.ErrNotExist.
 func Read(file string) ([]byte, error) {
 	b, err := os.ReadFile(file)
 	if err == nil && len(b) == 0 {

@@ -84,7 +84,8 @@ func (s *Server) passing(why string) bool {
 	if strings.Contains(why, "postmaster.pid") && hollow(filepath.Join(s.dir, "data", "postmaster.pid"), 0) {
 		return true // it is taken away once it is certain that nobody fills it
 	}
-	for _, part := range []string{"already exists", "is empty", "shared memory block", "could not bind", "could not create any Unix-domain"} {
+	for _, part := range []string{"already exists", "is empty", "shared memory block", "could not bind",
+		"could not create any Unix-domain"} {
 		if strings.Contains(why, part) {
 			return true
 		}
@@ -92,8 +93,8 @@ func (s *Server) passing(why string) bool {
 	return false
 }
 
-// Keep starts the server again whenever it has ended, until ctx is done. Where it does not start, that is told once, and
-// tried again after a while that grows.
+// Keep starts the server again whenever it has ended, until ctx is done. Where it does not start, that is told once,
+// and tried again after a while that grows.
 func (s *Server) Keep(ctx context.Context) {
 	const shortest, longest = 500 * time.Millisecond, 15 * time.Second
 	wait, told := shortest, ""

@@ -55,7 +55,10 @@ func (s *Server) mend() error {
 // mendVersions writes the files anew that say of which version a cluster and its databases are.
 func (s *Server) mendVersions(data string) error {
 	files, _ := filepath.Glob(filepath.Join(data, "base", "*", "PG_VERSION"))
-	files = slices.DeleteFunc(append(files, filepath.Join(data, "PG_VERSION")), func(f string) bool { return !hollow(f, 0) })
+	files = slices.DeleteFunc(append(files, filepath.Join(data, "PG_VERSION")), func(f string) bool {
+		return !hollow(f,
+			0)
+	})
 	if len(files) == 0 {
 		return nil
 	}

@@ -41,7 +41,8 @@ const MostKept = 64 << 10
 const keyMost = 255
 
 // Begin begins an attempt. before is what is answered instead where it was done already.
-func (s *Room) Begin(ctx context.Context, author, key string, print []byte) (a event.Attempt, before *event.Deed, err error) {
+func (s *Room) Begin(ctx context.Context, author, key string, print []byte) (a event.Attempt, before *event.Deed,
+	err error) {
 	key = strings.TrimSuffix(strings.TrimPrefix(strings.TrimSpace(key), `"`), `"`)
 	if key == "" || len(key) > keyMost || words.Controls(key, false) {
 		return a, nil, fault.New(fault.Invalid, "idempotency-key", "make one up for each change, such as a UUID",
