@@ -44,6 +44,7 @@ var arrows = map[string][]string{
 	"core/name":      {},
 	"core/notice":    {"core/estate"},
 	"core/page":      {},
+	"core/password":  {},
 	"core/path":      {"core/estate", "core/live"},
 	"core/person":    {"core/access", "core/directory", "core/endpoint", "core/event"},
 	"core/readiness": {"core/fault", "core/words"},

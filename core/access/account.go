@@ -136,6 +136,8 @@ type Session struct {
 	Remote    string    `json:"remote" doc:"The address from which it was opened."`
 	CreatedAt time.Time `json:"created_at"`
 	ExpiresAt time.Time `json:"expires_at"`
+	UsedAt    time.Time `json:"used_at" doc:"When somebody last did something in it; to the half minute."`
+	Own       bool      `json:"own,omitempty" doc:"It is one of whoever asks."`
 	Hash      [32]byte  `json:"-"`
 }
 

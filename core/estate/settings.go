@@ -28,6 +28,7 @@ type Settings struct {
 	Continuity *ContinuitySettings `json:"continuity,omitempty" yaml:"continuity,omitempty"`
 	Mail       *MailSettings       `json:"mail,omitempty" yaml:"mail,omitempty"`
 	Outgoing   *OutgoingSettings   `json:"outgoing,omitempty" yaml:"outgoing,omitempty"`
+	SignIn     *SignInSettings     `json:"sign_in,omitempty" yaml:"sign_in,omitempty"`
 }
 
 // A UserFrom says how an agent knows who sits at its machine.
@@ -134,7 +135,7 @@ func (d *Document) PersonDays() int {
 type settingsTable struct{}
 
 func settingNames() []string {
-	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting, OutgoingSetting}
+	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting, OutgoingSetting, SignInSetting}
 }
 
 func (settingsTable) list() string { return "settings" }
@@ -161,6 +162,8 @@ func (settingsTable) find(d *Document, name string) any {
 		return d.Settings.Mail
 	case name == OutgoingSetting && d.Settings.Outgoing != nil:
 		return d.Settings.Outgoing
+	case name == SignInSetting && d.Settings.SignIn != nil:
+		return d.Settings.SignIn
 	}
 	return nil
 }
@@ -200,6 +203,8 @@ func (t settingsTable) apply(d *Document, changes []Change) {
 			next.Mail, _ = c.After.(*MailSettings)
 		case OutgoingSetting:
 			next.Outgoing, _ = c.After.(*OutgoingSettings)
+		case SignInSetting:
+			next.SignIn, _ = c.After.(*SignInSettings)
 		}
 	}
 	d.Settings = &next
@@ -224,6 +229,9 @@ func (settingsTable) decode(name string, raw json.RawMessage) (any, error) {
 		return v, json.Unmarshal(raw, v)
 	case OutgoingSetting:
 		v := new(OutgoingSettings)
+		return v, json.Unmarshal(raw, v)
+	case SignInSetting:
+		v := new(SignInSettings)
 		return v, json.Unmarshal(raw, v)
 	}
 	v := new(HistorySettings)
@@ -292,6 +300,9 @@ func (p *parser) settings(o document.Object) {
 	}
 	if n, ok := o.Get(OutgoingSetting); ok {
 		d.Settings.Outgoing = p.outgoingSetting(n)
+	}
+	if n, ok := o.Get(SignInSetting); ok {
+		d.Settings.SignIn = p.signInSetting(n)
 	}
 	if *d.Settings == (Settings{}) {
 		d.Settings = nil

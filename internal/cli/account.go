@@ -40,20 +40,20 @@ from standard input. The account's console sessions end; its tokens stay.`,
 		}}
 	reset.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
 	reset.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
-	sessions := ask(r, "sessions", "The console sessions that are open", cobra.NoArgs,
+	sessions := ask(r, "sessions", "The console sessions that are open; one's own for whoever may not see all", cobra.NoArgs,
 		items[access.Session](fixed("/api/v1/sessions")), func(w io.Writer, list []access.Session) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nobody is signed in at the console.")
 				return
 			}
-			t := r.table("ID", "ACCOUNT", "FROM", "SIGNED IN", "UNTIL")
+			t := r.table("ID", "ACCOUNT", "FROM", "SIGNED IN", "USED", "UNTIL")
 			for _, s := range list {
-				t.add(fmt.Sprint(s.ID), s.Account, s.Remote, ago(s.CreatedAt, time.Now()),
+				t.add(fmt.Sprint(s.ID), s.Account, s.Remote, ago(s.CreatedAt, time.Now()), ago(s.UsedAt, time.Now()),
 					s.ExpiresAt.Local().Format(time.DateTime))
 			}
 			t.write(w)
 		})
-	end := done(r, "end-session ID", "End a console session, whoever has it", cobra.ExactArgs(1), func(c *cobra.Command,
+	end := done(r, "end-session ID", "End a console session: one's own, or anybody's", cobra.ExactArgs(1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
 			return usageError{fmt.Errorf("%q is no number of a session; see cirque account sessions", a[0])}

@@ -15,6 +15,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 	"github.com/gin-gonic/gin"
 
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/readiness"
 	"cirque/internal/agentproto"
@@ -59,6 +60,9 @@ func (s *server) ask(ctx context.Context, in asking, queries []lineup.Query, roo
 	defer cancel()
 	defer context.AfterFunc(s.cfg.Stopping, cancel)()
 	a.Answer, a.same, err = s.svc.Lineups.WaitLineups(ctx, principalOf(ctx), queries, known, wait, room)
+	if err == nil && !stillIn(ctx) {
+		err = fault.New(fault.Unsigned, "signed-out", "sign in again", "who asked is not let in any more")
+	}
 	return a, err
 }
 

@@ -11,6 +11,7 @@ import (
 	"path"
 	"reflect"
 	"runtime/debug"
+	"strconv"
 	"strings"
 	"sync"
 	"time"
@@ -198,7 +199,26 @@ type key int
 const (
 	principalKey key = iota
 	requestIDKey
+	stillKey
 )
+
+// stillIn says whether whoever asked is let in still: what is held open ends with their session, token or certificate.
+func stillIn(ctx context.Context) bool {
+	still, ok := ctx.Value(stillKey).(func() bool)
+	return !ok || still()
+}
+
+// idleHeader is how long nobody has touched the console that asks, in seconds: what it asks by itself keeps no session
+// open.
+const idleHeader = "Cirque-Idle"
+
+func idleOf(c *gin.Context) time.Duration {
+	seconds, err := strconv.Atoi(c.GetHeader(idleHeader))
+	if err != nil || seconds < 0 {
+		return 0
+	}
+	return min(time.Duration(seconds)*time.Second, 24*time.Hour)
+}
 
 func principalOf(ctx context.Context) *access.Principal {
 	p, _ := ctx.Value(principalKey).(*access.Principal)
@@ -270,6 +290,7 @@ func (s *server) principal(c *gin.Context) {
 	}
 	ctx := c.Request.Context()
 	var p *access.Principal
+	still := func() bool { return true }
 	if tls := c.Request.TLS; tls != nil && len(tls.VerifiedChains) > 0 {
 		leaf := tls.PeerCertificates[0]
 		var err error
@@ -279,6 +300,7 @@ func (s *server) principal(c *gin.Context) {
 			s.problem(c, fault.As(err))
 			return
 		}
+		still = func() bool { return s.svc.Enrolment.CertificateGood(leaf.SerialNumber.Text(16)) }
 	} else if scheme, token, ok := strings.Cut(c.GetHeader("Authorization"), " "); ok &&
 		strings.EqualFold(scheme, "Bearer") {
 		if p = s.svc.Identity.ByToken(strings.TrimSpace(token)); p == nil {
@@ -287,9 +309,14 @@ func (s *server) principal(c *gin.Context) {
 				"the token is not known here, was revoked, or has ended"))
 			return
 		}
+		still = func() bool { return s.svc.Identity.ByToken(strings.TrimSpace(token)) != nil }
 	} else if cookie, err := c.Request.Cookie(cookieName); err == nil {
-		p = s.svc.Identity.BySession(cookie.Value)
+		if p = s.svc.Identity.BySession(cookie.Value); p != nil && !s.svc.Identity.UseSession(ctx, cookie.Value, idleOf(c)) {
+			p = nil
+		}
+		still = func() bool { return s.svc.Identity.BySession(cookie.Value) != nil }
 	}
+	ctx = context.WithValue(ctx, stillKey, still)
 	if p != nil {
 		knownOn(ctx)
 		if p.Role == access.Agent {

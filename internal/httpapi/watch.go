@@ -50,10 +50,13 @@ func (s *server) watch(c *gin.Context) {
 			if n.What == event.Listing {
 				continue // for the service alone
 			}
+			if !stillIn(ctx) {
+				return
+			}
 			b, _ := json.Marshal(api.Signal{What: n.What, Subject: n.Subject}) // two strings
 			ok = write(fmt.Sprintf("event: notice\ndata: %s\n\n", b))
 		case <-tick.C:
-			ok = write(": still here\n\n")
+			ok = stillIn(ctx) && write(": still here\n\n")
 		case <-ctx.Done():
 			return
 		case <-s.cfg.Stopping.Done():

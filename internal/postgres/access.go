@@ -68,14 +68,15 @@ func (s AccountTable) Access(ctx context.Context) (access.State, error) {
 	for _, t := range tokens {
 		state.Tokens[t.Hash] = t
 	}
-	rows, err = s.pool.Query(ctx, "SELECT hash, id, account, remote, created_at, expires_at FROM console_session WHERE "+
+	rows, err = s.pool.Query(ctx, "SELECT hash, id, account, remote, created_at, expires_at, used_at FROM "+
+		"console_session WHERE "+
 		"expires_at > now()")
 	if err != nil {
 		return state, translate(err)
 	}
 	var hash []byte
 	var ses access.Session
-	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt},
+	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt, &ses.UsedAt},
 		func() error {
 			copy(ses.Hash[:], hash)
 			state.Sessions[ses.Hash] = ses
@@ -200,6 +201,40 @@ func (s TokenTable) RevokeSession(ctx context.Context, id int64, author string) 
 		return addEvent(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author}.Saying(
 			"A session of {account} was ended by {author}", "account", event.Person(account), "author", event.Person(author)))
 	})
+}
+
+// TouchSessions notes when sessions were last used, many at once.
+func (s TokenTable) TouchSessions(ctx context.Context, used map[int64]time.Time) error {
+	ids, times := make([]int64, 0, len(used)), make([]time.Time, 0, len(used))
+	for id, at := range used {
+		ids, times = append(ids, id), append(times, at)
+	}
+	return s.exec(ctx, "UPDATE console_session s SET used_at = greatest(s.used_at, u.at) FROM unnest($1::bigint[], "+
+		"$2::timestamptz[]) u(id, at) WHERE s.id = u.id", ids, times)
+}
+
+// EndIdle ends a session that nobody has used since a moment, and says whether it did: another process may have seen it
+// used.
+func (s TokenTable) EndIdle(ctx context.Context, id int64, since time.Time, minutes int) (ended bool, err error) {
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		var account string
+		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.id = $1 AND s.used_at <= $2 AND "+
+			"a.folded = s.account RETURNING a.name", id, since).Scan(&account)
+		if errors.Is(err, pgx.ErrNoRows) {
+			return nil
+		}
+		if err != nil {
+			return err
+		}
+		ended = true
+		if err := notify(ctx, tx, event.Access, "session"); err != nil {
+			return err
+		}
+		return addEvent(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: account}.Saying(
+			"A session of {account} ended: nobody had used it for {minutes} minutes", "account", event.Person(account),
+			"minutes", minutes))
+	})
+	return ended, err
 }
 
 // EndSession forgets a session.

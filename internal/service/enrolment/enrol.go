@@ -17,6 +17,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/core/page"
+	"cirque/core/words"
 )
 
 // certificates are those that let machines in, in memory, so that it works while the database is away.
@@ -191,16 +192,16 @@ type Enrolling struct {
 
 // Enrol lets an agent in by an enrolment token. Whatever is refused is recorded.
 func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err error) {
-	from := "enrol " + in.Remote
-	if err := s.slow.Check(from, s.now()); err != nil {
+	try, err := s.guard.Begin(ctx, words.Clip(name.Fold(in.Machine), 256), in.Remote, s.now)
+	if err != nil {
 		return out, err
 	}
 	invited := false // came with a token that is good
 	defer func() {
-		if f := fault.As(err); f != nil && f.Kind != fault.Unavailable && f.Kind != fault.Internal {
-			if !invited {
-				s.slow.Failed(from, s.now()) // else whoever likes could fill the audit
-			}
+		f := fault.As(err)
+		refused := f != nil && f.Kind != fault.Unavailable && f.Kind != fault.Internal
+		try.End(f == nil, refused && !invited, s.now()) // else whoever likes could fill the audit
+		if refused {
 			if e := s.store.AddEvent(ctx, event.Event{Kind: event.EnrolRefused, Subject: in.Machine, Author: in.Remote}.Saying(
 				"{machine} was not enrolled: {reason}", "machine", in.Machine, "reason", f.What)); e != nil {
 				err = e // what nobody can see afterwards is not answered either

@@ -60,13 +60,17 @@ type Room struct {
 	log     *slog.Logger
 	cfg     Config
 
-	slow         *tries.Slowdown
+	guard        *tries.Guard
 	certificates certificates
 }
 
+// limits are on refusals. A token cannot be guessed, and so they only keep the audit from being filled: one machine that
+// goes on with a token that is over waits by itself, and a building behind one address does not.
+var limits = tries.Limits{Pair: 3, Place: 100, Name: 1000}
+
 // New furnishes the room, and reads the certificates that let machines in.
 func New(ctx context.Context, cfg Config) (*Room, error) {
-	s := &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, slow: tries.New()}
+	s := &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, guard: tries.New(limits)}
 	cfg.Present.Also(s.readCertificates)
 	return s, s.readCertificates(ctx, event.Signal{What: event.Lost})
 }

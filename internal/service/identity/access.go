@@ -8,7 +8,6 @@ import (
 	"crypto/subtle"
 	"slices"
 	"strings"
-	"sync"
 	"time"
 
 	"cirque/core/access"
@@ -27,9 +26,12 @@ func (s *Room) NeedsSetUp() bool { return len(s.present.Access().Accounts) == 0 
 
 // SetUp makes the first account with the one-time code, and signs in.
 func (s *Room) SetUp(ctx context.Context, remote, code, called, password string) (string, access.Principal, error) {
-	if err := s.slow.Check("set-up "+remote, s.now()); err != nil {
+	try, err := s.guard.Begin(ctx, "set-up code", remote, s.now)
+	if err != nil {
 		return "", access.Principal{}, err
 	}
+	guessed := false
+	defer func() { try.End(false, guessed, s.now()) }()
 	var want string
 	ok := false
 	if s.cfg.SetupCode != nil {
@@ -40,7 +42,7 @@ func (s *Room) SetUp(ctx context.Context, remote, code, called, password string)
 			"the first account has been made already")
 	}
 	if subtle.ConstantTimeCompare([]byte(strings.TrimSpace(code)), []byte(want)) != 1 {
-		s.slow.Failed("set-up "+remote, s.now())
+		guessed = true
 		return "", access.Principal{}, fault.New(fault.Denied, "setup-code-wrong", "copy it from the file setup-code in "+
 			"the data directory", "the set-up code is not right")
 	}
@@ -86,27 +88,41 @@ func (s *Room) SignOut(ctx context.Context, secret string) error {
 	return nil
 }
 
-// Sessions lists the console sessions that are open, the latest first.
+// Sessions lists the console sessions that are open, the latest first: all, or one's own where one may not see the
+// others.
 func (s *Room) Sessions(_ context.Context, p *access.Principal) ([]access.Session, error) {
-	if err := access.Check(p, access.ReadAccess); err != nil {
+	all := p.May(access.ReadAccess)
+	if err := access.Check(p, access.OwnToken); err != nil && !all {
 		return nil, err
 	}
 	state := s.present.Access()
 	out := []access.Session{}
 	for _, ses := range state.Sessions {
-		if a, ok := state.Accounts[ses.Account]; ok && s.now().Before(ses.ExpiresAt) {
-			ses.Account = a.Name
-			out = append(out, ses)
+		a, ok := state.Accounts[ses.Account]
+		ses.Own = p.Account != "" && ses.Account == p.Account
+		if !ok || !s.now().Before(ses.ExpiresAt) || !all && !ses.Own {
+			continue
 		}
+		ses.Account = a.Name
+		if here := s.sessions.lately(ses.ID); here.After(ses.UsedAt) {
+			ses.UsedAt = here
+		}
+		out = append(out, ses)
 	}
 	slices.SortFunc(out, func(a, b access.Session) int { return cmp.Compare(b.ID, a.ID) })
 	return out, nil
 }
 
-// RevokeSession ends a session, whoever has it.
+// RevokeSession ends a session: one's own, or anybody's.
 func (s *Room) RevokeSession(ctx context.Context, p *access.Principal, id int64) error {
-	if err := access.Check(p, access.EndSessions); err != nil {
+	list, err := s.Sessions(ctx, p)
+	if err != nil {
 		return err
+	}
+	if !slices.ContainsFunc(list, func(v access.Session) bool { return v.ID == id && v.Own }) {
+		if err := access.Check(p, access.EndSessions); err != nil {
+			return err
+		}
 	}
 	if err := s.cfg.Tokens.RevokeSession(ctx, id, p.Name); err != nil {
 		return err
@@ -115,18 +131,45 @@ func (s *Room) RevokeSession(ctx context.Context, p *access.Principal, id int64)
 	return nil
 }
 
-// BySession finds who has a session; nil for nobody.
+// BySession finds whose a console session is; nil for nobody's, and for one that has ended or lain unused for too long.
 func (s *Room) BySession(secret string) *access.Principal {
-	state := s.present.Access()
-	ses, ok := state.Sessions[sha256.Sum256([]byte(secret))]
-	if !ok || !s.now().Before(ses.ExpiresAt) {
+	ses, ok := s.session(secret)
+	if !ok {
 		return nil
 	}
-	a, ok := state.Accounts[ses.Account]
+	a, ok := s.present.Access().Accounts[ses.Account]
 	if !ok {
 		return nil
 	}
 	return s.principal(a)
+}
+
+func (s *Room) session(secret string) (access.Session, bool) {
+	ses, ok := s.present.Access().Sessions[sha256.Sum256([]byte(secret))]
+	return ses, ok && s.now().Before(ses.ExpiresAt)
+}
+
+// UseSession notes that somebody did something in a session, so long ago; it ends one that nobody has used for longer
+// than the estate allows, and says whether it goes on. What another process has seen of it counts too.
+func (s *Room) UseSession(ctx context.Context, secret string, ago time.Duration) bool {
+	ses, ok := s.session(secret)
+	if !ok {
+		return false
+	}
+	now, idle := s.now(), s.present.View().Document().SessionIdle()
+	used := ses.UsedAt
+	if here := s.sessions.lately(ses.ID); here.After(used) {
+		used = here
+	}
+	if now.Sub(used) > idle {
+		ended, err := s.cfg.Tokens.EndIdle(ctx, ses.ID, now.Add(-idle), int(idle/time.Minute))
+		if err != nil || ended {
+			s.present.Show(ctx, event.Signal{What: event.Access})
+			return false
+		}
+	}
+	s.sessions.note(ses.ID, now.Add(-ago))
+	return true
 }
 
 // ByToken finds whose a token is; nil for nobody's.
@@ -277,47 +320,4 @@ func (s *Room) RevokeToken(ctx context.Context, p *access.Principal, called stri
 	}
 	s.present.Show(ctx, event.Signal{What: event.Access})
 	return nil
-}
-
-// usedTokens gathers when tokens were used, so that the database hears of it now and then rather than at every call.
-type usedTokens struct {
-	mu sync.Mutex
-	at map[int64]time.Time // guarded by mu
-}
-
-func (u *usedTokens) note(id int64, at time.Time) {
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	u.at[id] = at
-}
-
-func (u *usedTokens) take() map[int64]time.Time {
-	u.mu.Lock()
-	defer u.mu.Unlock()
-	out := u.at
-	u.at = map[int64]time.Time{}
-	return out
-}
-
-func (s *Room) noteTokensUsed(ctx context.Context) error {
-	tick := time.NewTicker(30 * time.Second)
-	defer tick.Stop()
-	for {
-		last := false
-		select {
-		case <-ctx.Done():
-			last = true
-		case <-tick.C:
-		}
-		if used := s.used.take(); len(used) > 0 {
-			write, cancel := context.WithTimeout(context.WithoutCancel(ctx), 5*time.Second)
-			if err := s.cfg.Tokens.TouchTokens(write, used); err != nil {
-				s.log.Warn("the use of tokens could not be noted", "error", err)
-			}
-			cancel()
-		}
-		if last {
-			return nil
-		}
-	}
 }

@@ -100,6 +100,9 @@ func (s *Room) ChangePassword(ctx context.Context, p *access.Principal, remote, 
 	if err := checkNewAccount(a.Name, password); err != nil {
 		return err
 	}
+	if password == old {
+		return fault.New(fault.Invalid, "password-same", "take another", "this is the password that it has already")
+	}
 	hash, err := s.hashPassword(ctx, password)
 	if err != nil {
 		return err

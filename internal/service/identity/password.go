@@ -8,6 +8,8 @@ import (
 	"fmt"
 	"strings"
 
+	"cirque/core/event"
+
 	"golang.org/x/crypto/argon2"
 )
 
@@ -77,15 +79,16 @@ func (s *Room) checkPassword(ctx context.Context, password, phc string) (bool, e
 	return err == nil && subtle.ConstantTimeCompare(got, want) == 1, err
 }
 
-// derive bounds how many hashes are worked out at once, since each takes 64 MiB.
+// derive bounds how many hashes are worked out at once, since each takes 64 MiB, and shares them fairly among the
+// addresses from which they are wanted.
 func (s *Room) derive(ctx context.Context, password string, salt []byte, time, memory uint32,
 	threads uint8) ([]byte, error) {
-	select {
-	case s.hashing <- struct{}{}:
-		defer func() { <-s.hashing }()
-	case <-ctx.Done():
-		return nil, ctx.Err()
+	from, _ := ctx.Value(event.OriginKey{}).(string)
+	done, err := s.hashing.Take(ctx, from)
+	if err != nil {
+		return nil, err
 	}
+	defer done()
 	return argon2.IDKey([]byte(password), salt, time, memory, threads, argonKey), nil
 }
 

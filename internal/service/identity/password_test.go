@@ -3,11 +3,13 @@ package identity
 import (
 	"strings"
 	"testing"
+
+	"cirque/internal/service/tries"
 )
 
 func TestPassword(t *testing.T) {
 	t.Parallel()
-	s := &Room{hashing: make(chan struct{}, 1)}
+	s := &Room{hashing: tries.NewTurns(1)}
 	a, err := s.hashPassword(t.Context(), "correct horse battery")
 	if err != nil {
 		t.Fatal(err)

@@ -40,11 +40,13 @@ type Store interface {
 type Tokens interface {
 	AddToken(ctx context.Context, t access.Token) (access.Token, error)
 	AddSession(ctx context.Context, s access.Session) error
+	EndIdle(ctx context.Context, id int64, since time.Time, minutes int) (bool, error)
 	EndSession(ctx context.Context, hash [32]byte) error
 	RenewToken(ctx context.Context, id int64, hash [32]byte, author string) error
 	RevokeSession(ctx context.Context, id int64, author string) error
 	RevokeToken(ctx context.Context, name, author string) error
 	Tokens(ctx context.Context) ([]access.Token, error)
+	TouchSessions(ctx context.Context, used map[int64]time.Time) error
 	TouchTokens(ctx context.Context, used map[int64]time.Time) error
 }
 
@@ -73,18 +75,19 @@ type Room struct {
 	present *present.Present
 	cfg     Config
 
-	slow    *tries.Slowdown
-	used    usedTokens
-	hashing chan struct{} // bounds the memory that password hashing takes
+	guard    *tries.Guard
+	used     *usage // of tokens
+	sessions *usage
+	hashing  *tries.Turns // bounds the memory that password hashing takes
 }
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, slow: tries.New(),
-		used: usedTokens{at: map[int64]time.Time{}}, hashing: make(chan struct{}, hashers)}
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, guard: tries.New(tries.Usual),
+		used: newUsage(), sessions: newUsage(), hashing: tries.NewTurns(hashers)}
 }
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "tokens", Run: s.noteTokensUsed}}
+	return []worker.Worker{{Name: "tokens", Run: s.noteUsed}}
 }

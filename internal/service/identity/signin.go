@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"strings"
+	"time"
 	"unicode/utf8"
 
 	"cirque/core/access"
@@ -13,21 +14,27 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/password"
 	"cirque/core/words"
+	"cirque/internal/service/worker"
 )
 
 // MinPassword is the shortest password taken, in characters (NIST SP 800-63B asks for length, not for kinds of
 // character).
 const MinPassword = 12
 
-func checkNewAccount(called, password string) error {
+func checkNewAccount(called, secret string) error {
 	if !name.Valid(called) || strings.TrimSpace(called) != called || strings.ContainsAny(called, ":/") {
 		return fault.New(fault.Invalid, "account-name", "write a name without colons, slashes, control characters and "+
 			"outer spaces", "%q is no name for an account", called)
 	}
-	if n := utf8.RuneCountInString(password); n < MinPassword || len(password) > 1024 {
+	if n := utf8.RuneCountInString(secret); n < MinPassword || len(secret) > 1024 {
 		return fault.New(fault.Invalid, "password-short", fmt.Sprintf("write at least %d characters", MinPassword),
 			"the password has %d characters", n)
+	}
+	if why := password.Weak(called, secret); why != "" {
+		return fault.New(fault.Invalid, "password-weak", "take several words that do not go together, or have one made up",
+			"the password cannot be taken: %s", why)
 	}
 	return nil
 }
@@ -129,8 +136,7 @@ func (w ldapWay) prove(ctx context.Context, p proof) (access.Account, bool, erro
 	return a, true, nil
 }
 
-// SignIn gives a session's secret for a name and password. Failures are slowed down for the name and for where they
-// come from.
+// SignIn gives a session's secret for a name and password.
 func (s *Room) SignIn(ctx context.Context, remote, called, password string) (string, access.Principal, error) {
 	a, err := s.CheckAccount(ctx, remote, remote, called, password)
 	if err != nil {
@@ -139,43 +145,52 @@ func (s *Room) SignIn(ctx context.Context, remote, called, password string) (str
 	return s.open(ctx, remote, a)
 }
 
-// CheckAccount finds who somebody proves to be. Failures slow down the name and where they are made: a console's
-// address, or a machine.
+// CheckAccount finds who somebody proves to be. Each try is counted before it is looked at, for the name and for where
+// it is made: a console's address, or a machine.
 func (s *Room) CheckAccount(ctx context.Context, remote, where, called, password string) (access.Account, error) {
-	keys := []string{"name " + name.Fold(called), "from " + where}
-	for _, k := range keys {
-		if err := s.slow.Check(k, s.now()); err != nil {
-			return access.Account{}, err
-		}
+	try, err := s.guard.Begin(ctx, name.Fold(called), where, s.now)
+	if err != nil {
+		return access.Account{}, err
 	}
-	p := proof{called, password}
+	begun := time.Now()
+	a, ok, err := s.prove(ctx, proof{called, password})
+	try.End(ok, err == nil, s.now())
+	if err != nil || ok {
+		return a, err
+	}
+	if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: words.OneLine(called, 256), Author: where,
+		Remote: remote}.Saying("A sign-in as {name} failed", "name", event.Person(words.OneLine(called, 256)))); err != nil {
+		return access.Account{}, err // what nobody can see afterwards is not answered either
+	}
+	s.level(ctx, begun)
+	return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",
+		"the name or the password is not right")
+}
+
+// prove asks the way that knows a name; an unknown one costs what a known one does.
+func (s *Room) prove(ctx context.Context, p proof) (access.Account, bool, error) {
 	var chosen way = localWay{s}
 	if !chosen.knows(p) {
 		all, err := s.ways(ctx)
 		if err != nil {
-			return access.Account{}, err
+			return access.Account{}, false, err
 		}
 		if i := slices.IndexFunc(all, func(w way) bool { return w.knows(p) }); i >= 0 {
 			chosen = all[i]
 		}
 	}
-	a, ok, err := chosen.prove(ctx, p)
-	if err != nil {
-		return access.Account{}, err
+	return chosen.prove(ctx, p)
+}
+
+// levelAt is how long a refusal takes at least where directories are asked: longer than they usually take, so that
+// nobody reads from the time whether one of them knows a name.
+const levelAt = time.Second
+
+// level waits until a refusal has taken as long as any.
+func (s *Room) level(ctx context.Context, begun time.Time) {
+	if len(s.present.Access().Signing) > 0 {
+		worker.Pause(ctx, levelAt-time.Since(begun))
 	}
-	if !ok {
-		for _, k := range keys {
-			s.slow.Failed(k, s.now())
-		}
-		if err := s.store.AddEvent(ctx, event.Event{Kind: event.SignInBad, Subject: words.OneLine(called, 256), Author: where,
-			Remote: remote}.Saying("A sign-in as {name} failed", "name", event.Person(words.OneLine(called, 256)))); err != nil {
-			return access.Account{}, err // what nobody can see afterwards is not answered either
-		}
-		return access.Account{}, fault.New(fault.Unsigned, "sign-in-wrong", "check both, and the caps lock key",
-			"the name or the password is not right")
-	}
-	s.slow.Forget(keys...)
-	return a, nil
 }
 
 // principal says what an account may do now; nil for one of a directory that has no such person any more, or whose

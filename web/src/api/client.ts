@@ -96,6 +96,17 @@ export class ProblemError extends Error {
 
 export const api = createClient<paths>({ baseUrl: "/" });
 
+// What the console asks by itself keeps no session open: the service is told for how long nobody has touched it.
+let touched = Date.now();
+for (const kind of ["pointerdown", "keydown", "wheel"])
+  window.addEventListener(kind, () => (touched = Date.now()), { capture: true, passive: true });
+api.use({
+  onRequest({ request }) {
+    request.headers.set("Cirque-Idle", String(Math.floor((Date.now() - touched) / 1000)));
+    return request;
+  },
+});
+
 type Answer<T> = { data?: T; error?: Partial<Problem> | undefined; response: Response };
 
 /** Gives the data of an answer, or throws its problem. */

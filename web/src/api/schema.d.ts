@@ -2947,8 +2947,15 @@ export interface components {
             expires_at: string;
             /** Format: int64 */
             id: number;
+            /** @description It is one of whoever asks. */
+            own?: boolean;
             /** @description The address from which it was opened. */
             remote: string;
+            /**
+             * Format: date-time
+             * @description When somebody last did something in it; to the half minute.
+             */
+            used_at: string;
         };
         AccessToken: {
             /** @description The account whose own token it is: it may what that may, and ends with it. */
@@ -4700,6 +4707,15 @@ export interface components {
             history?: components["schemas"]["EstateHistorySettings"];
             mail?: components["schemas"]["EstateMailSettings"];
             outgoing?: components["schemas"]["EstateOutgoingSettings"];
+            sign_in?: components["schemas"]["EstateSignInSettings"];
+        };
+        EstateSignInSettings: {
+            /**
+             * Format: int64
+             * @description A console session ends once nobody has used it for so long; 60 when absent.
+             */
+            idle_minutes?: number;
+            note?: string;
         };
         EstateStation: {
             addresses?: string[];

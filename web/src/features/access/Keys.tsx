@@ -3,7 +3,7 @@ import { api, ask } from "../../api/client";
 import { Form } from "../../parts/Form";
 import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
-import { ago, stamp } from "../../lib/time";
+import { ago } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
 import { useNow } from "../../lib/useNow";
 import { Button } from "../../ui/Button";
@@ -12,66 +12,22 @@ import { Field } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
 import { type Holding, HoldingFields, roleWord, where } from "./Holding";
-import { sessionsQuery, tokensQuery } from "../../api/access";
+import { tokensQuery } from "../../api/access";
+import { Sessions } from "../../parts/Sessions";
 import { meQuery } from "../../api/session";
 
 /** Who is signed in at the console, and which programs have a way in. */
 export function Keys() {
-  const sees = useMay("see accounts, sessions and tokens");
   const mayEnd = useMay("end other people's sessions");
   const manages = useMay("manage tokens");
   return (
     <div className="mt-3 grid max-w-[80rem] gap-8 lg:grid-cols-[1fr_24rem]">
       <div className="flex flex-col gap-6">
-        {sees && <Sessions mayEnd={mayEnd} />}
+        <Sessions mayEnd={mayEnd} />
         <Tokens />
       </div>
       {manages && <MakeToken />}
     </div>
-  );
-}
-
-function Sessions({ mayEnd }: { mayEnd: boolean }) {
-  const client = useQueryClient();
-  const now = useNow();
-  const sessions = useQuery(sessionsQuery());
-  const end = useMutation({
-    mutationFn: (id: number) =>
-      ask(api.DELETE("/api/v1/sessions/{id}", { params: { path: { id } } })),
-    onSuccess: () => client.invalidateQueries({ queryKey: ["access"] }),
-  });
-  if (sessions.isPending) return <Waiting what="the sessions" />;
-  if (!sessions.data)
-    return <Failure title="The sessions cannot be shown" problem={sessions.error} />;
-  return (
-    <section aria-label="Signed in at the console">
-      <h2>Signed in at the console</h2>
-      <Table label="Sessions" heads={["Account", "From", "Signed in", "Until", ""]}>
-        {sessions.data.map((s) => (
-          <tr key={s.id} className="border-b border-rule">
-            <th scope="row" className="px-2 py-1 text-left font-medium">
-              {s.account}
-            </th>
-            <td className="px-2 py-1">{s.remote}</td>
-            <td className="px-2 py-1">{ago(s.created_at, now)}</td>
-            <td className="px-2 py-1">{stamp(s.expires_at)}</td>
-            <td className="px-2 py-1">
-              {mayEnd && (
-                <button
-                  type="button"
-                  className="min-h-[24px] underline"
-                  aria-label={`End the session of ${s.account} from ${s.remote}`}
-                  onClick={() => end.mutate(s.id)}
-                >
-                  end
-                </button>
-              )}
-            </td>
-          </tr>
-        ))}
-      </Table>
-      {end.error && <ProblemNotice title="The session goes on" error={end.error} />}
-    </section>
   );
 }
 

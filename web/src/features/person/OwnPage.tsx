@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type Me } from "../../api/client";
+import { Sessions } from "../../parts/Sessions";
 import { Standing } from "../../parts/Standing";
 import { Logo } from "../../ui/Logo";
 import { Own } from "./Own";
@@ -30,6 +31,9 @@ export function OwnPage({ me }: { me: Me }) {
       <main className="max-w-[46rem] px-4 py-4">
         <h1>Your printers</h1>
         <Own name={me.user ?? me.name ?? ""} />
+        <div className="mt-8">
+          <Sessions />
+        </div>
       </main>
     </div>
   );
