@@ -12,7 +12,7 @@ GOLANGCI := $(TOOLS)/golangci-lint-2.15.0
 # Bounds on what is shipped, in KiB: who adds a dependency sees what it weighs.
 SIZES := bin/cirque=58000 bin/cirque-agent=14500 bin/cirque-sim=16000
 
-.PHONY: campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
+.PHONY: sbom campaign lint sizes trybench race help build demo stop test bench benchmarks fuzz screenshots openapi check setup web format
 
 help: ## list these targets
 	@grep -hE '^[a-z]+:.*## ' $(MAKEFILE_LIST) | sed -E 's/:.*## /\t/' | expand -t 14
@@ -65,12 +65,17 @@ campaign: setup $(CONSOLE) ## a long run by hand, whose result is kept in docs/r
 screenshots: setup $(CONSOLE) ## make docs/screenshots anew from the demo
 	CIRQUE_SCREENSHOTS=$(CURDIR)/docs/screenshots go test ./test -count 1 -run TestScreenshots
 
+sbom: web/node_modules/.package-lock.json ## list what is shipped besides our own code: bin/sbom.json (CycloneDX), docs/reference/dependencies.md
+	@mkdir -p bin
+	go run ./scripts/sbom > bin/sbom.json
+	go run ./scripts/sbom -table > docs/reference/dependencies.md
+
 openapi: ## write docs/reference/openapi.yaml and the console's types from the Go types
 	go run ./cmd/openapi > docs/reference/openapi.yaml
 	cd web && npm run --silent types
 
 format: ## lay out the code
-	gofmt -w bench cmd core demo internal test *.go
+	gofmt -w bench cmd core demo internal scripts test *.go
 	cd web && npx --no-install prettier --write --log-level warn .
 
 $(GOLANGCI):
@@ -86,7 +91,8 @@ sizes: build ## what is shipped stays within its bounds
 	@k=$$(node web/first-load.mjs); echo "scripts of the first page $$k KiB of 350"; [ $$k -le 350 ]
 
 check: lint $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
-	@out=$$(gofmt -l bench cmd core demo internal test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
+	@out=$$(gofmt -l bench cmd core demo internal scripts test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
 	cd bench && go vet ./...
 	@go run ./cmd/openapi | diff -u docs/reference/openapi.yaml - || { echo "the API description is old: make openapi"; exit 1; }
+	@go run ./scripts/sbom -table | diff -u docs/reference/dependencies.md - || { echo "the list of dependencies is old: make sbom"; exit 1; }
 	@cd web && npx --no-install openapi-typescript ../docs/reference/openapi.yaml 2>/dev/null | diff -q src/api/schema.d.ts - >/dev/null || { echo "the console's types are old: make openapi"; exit 1; }

@@ -121,6 +121,7 @@ var arrows = map[string][]string{
 	"cmd/cirque-agent":               {"internal/agent"},
 	"cmd/cirque-sim":                 {"internal/sim", "internal/large", "internal/whole"},
 	"cmd/openapi":                    {"internal/httpapi"},
+	"scripts/sbom":                   {},
 	"test":                           {"all but"},
 	"":                               {},
 }

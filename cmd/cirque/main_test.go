@@ -90,7 +90,7 @@ func TestSignals(t *testing.T) {
 	signal(syscall.SIGHUP)
 	for end := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
 		b, _ := os.ReadFile(log)
-		if strings.Contains(string(b), "the certificate was read again") && shown() != first {
+		if strings.Contains(string(b), "another certificate is shown") && shown() != first {
 			break
 		}
 		if time.Now().After(end) {

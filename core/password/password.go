@@ -29,7 +29,8 @@ func isCommon(s string) bool {
 }
 
 // rows are what fingers run along; a part of one of them, in either direction, is no password.
-var rows = []string{"abcdefghijklmnopqrstuvwxyz", "1234567890", "qwertyuiopasdfghjklzxcvbnm", "qwertzuiopasdfghjklyxcvbnm",
+var rows = []string{"abcdefghijklmnopqrstuvwxyz", "1234567890", "qwertyuiopasdfghjklzxcvbnm",
+	"qwertzuiopasdfghjklyxcvbnm",
 	"azertyuiopqsdfghjklmwxcvbn", "1qaz2wsx3edc4rfv5tgb6yhn7ujm"}
 
 // least is how much has to be left of a password once a name is taken out of it.

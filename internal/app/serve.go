@@ -1,6 +1,7 @@
 package app
 
 import (
+	"bytes"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -8,6 +9,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"os"
 	"sync/atomic"
 	"time"
@@ -58,9 +60,10 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	}
 	door := front.Listen(ln, front.Config{PerAddress: o.PerAddress, Proxies: o.Proxies, Protocol: o.ProxyProtocol})
 	stopping, stop := context.WithCancel(context.Background())
+	var shown atomic.Pointer[tls.Certificate]
 	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
 		Gateway: gateway.New(svc.Identity, svc.Jobs, o.Log), Stopping: stopping, Queries: r.store.Queries,
-		Proxies: o.Proxies})
+		Proxies: o.Proxies, Hosts: func() []string { return hostsOf(o.PublicURL, shown.Load()) }})
 	if err != nil {
 		stop()
 		return err
@@ -85,17 +88,19 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 			stop()
 			return err
 		}
-		var shown atomic.Pointer[tls.Certificate]
 		shown.Store(&cert)
-		r.reload = append(r.reload, func() {
+		again := func() {
 			next, _, err := certificate(o, authority, ln.Addr())
 			if err != nil {
 				o.Log.Error("the certificate stays as it was", "error", err)
 				return
 			}
-			shown.Store(&next)
-			o.Log.Info("the certificate was read again", "until", next.Leaf.NotAfter)
-		})
+			if was := shown.Swap(&next); !bytes.Equal(was.Certificate[0], next.Certificate[0]) {
+				o.Log.Info("another certificate is shown from now on", "until", next.Leaf.NotAfter)
+			}
+		}
+		r.reload = append(r.reload, again)
+		go renew(stopping, renewEvery, again)
 		r.URL, r.CAFile = "https://"+ln.Addr().String(), caFile
 		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12,
 			GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return shown.Load(), nil },
@@ -123,6 +128,35 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		return err
 	})
 	return nil
+}
+
+// renewEvery is how often it is looked whether the certificate is to be renewed, or another one lies in its file.
+const renewEvery = time.Hour
+
+func renew(ctx context.Context, every time.Duration, again func()) {
+	tick := time.NewTicker(every)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+			again()
+		}
+	}
+}
+
+// hostsOf gives the names under which the service is asked for: that of its public address, and those of its
+// certificate.
+func hostsOf(public string, cert *tls.Certificate) []string {
+	var out []string
+	if u, err := url.Parse(public); err == nil && u.Hostname() != "" {
+		out = append(out, u.Hostname())
+	}
+	if cert != nil && cert.Leaf != nil {
+		out = append(out, cert.Leaf.DNSNames...)
+	}
+	return out
 }
 
 // fronted gives the connection below TLS.

@@ -40,7 +40,8 @@ from standard input. The account's console sessions end; its tokens stay.`,
 		}}
 	reset.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
 	reset.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
-	sessions := ask(r, "sessions", "The console sessions that are open; one's own for whoever may not see all", cobra.NoArgs,
+	sessions := ask(r, "sessions", "The console sessions that are open; one's own for whoever may not see all",
+		cobra.NoArgs,
 		items[access.Session](fixed("/api/v1/sessions")), func(w io.Writer, list []access.Session) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nobody is signed in at the console.")
@@ -53,13 +54,14 @@ from standard input. The account's console sessions end; its tokens stay.`,
 			}
 			t.write(w)
 		})
-	end := done(r, "end-session ID", "End a console session: one's own, or anybody's", cobra.ExactArgs(1), func(c *cobra.Command,
-		client *apiclient.Client, a []string) error {
-		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
-			return usageError{fmt.Errorf("%q is no number of a session; see cirque account sessions", a[0])}
-		}
-		return client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/sessions", a[0]), nil, nil, nil)
-	}, func(a []string) string { return "The session " + a[0] + " is over." })
+	end := done(r, "end-session ID", "End a console session: one's own, or anybody's", cobra.ExactArgs(1),
+		func(c *cobra.Command,
+			client *apiclient.Client, a []string) error {
+			if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
+				return usageError{fmt.Errorf("%q is no number of a session; see cirque account sessions", a[0])}
+			}
+			return client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/sessions", a[0]), nil, nil, nil)
+		}, func(a []string) string { return "The session " + a[0] + " is over." })
 	return group("account", "Accounts of people who sign in, and who may do what", accountListCommand(r),
 		accountAddCommand(r),
 		accountRoleCommand(r), accountRemoveCommand(r), accountRulesCommand(r), accountAllowCommand(r),

@@ -9,6 +9,8 @@ import (
 	"strings"
 
 	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/words"
 )
 
 type connectionKey struct{}
@@ -31,8 +33,41 @@ func (s *server) arrive(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		from := origin(r, s.cfg.Proxies)
 		r = r.WithContext(context.WithValue(r.Context(), event.OriginKey{}, from))
+		if !s.hosts(r) {
+			w.Header().Set("Connection", "close")
+			writeProblem(w, &fault.Error{Kind: "misdirected", Code: "host-unknown",
+				What: "this service is not asked for under " +
+					"the name " + words.OneLine(r.Host, 255), Fix: "ask under a name of its certificate, or have it started with " +
+					"--public-url"}, "")
+			return
+		}
 		receive(w, r, from, &s.door.bodies)
 		next.ServeHTTP(w, r)
+	})
+}
+
+// hosts says whether a request is for this service. A name that somebody else has led here is none of its own: a page
+// under that name could read what is here (DNS rebinding). Addresses cannot be led anywhere, and how the service does
+// is told under any name.
+func (s *server) hosts(r *http.Request) bool {
+	if s.cfg.Hosts == nil || r.URL.Path == "/healthz" || r.URL.Path == "/readyz" {
+		return true
+	}
+	host := r.Host
+	if h, _, err := net.SplitHostPort(host); err == nil {
+		host = h
+	}
+	host = strings.TrimSuffix(strings.ToLower(host), ".")
+	if _, err := netip.ParseAddr(strings.Trim(host, "[]")); err == nil || host == "localhost" {
+		return true
+	}
+	return slices.ContainsFunc(s.cfg.Hosts(), func(name string) bool {
+		name = strings.ToLower(name)
+		if rest, wild := strings.CutPrefix(name, "*."); wild { // of a certificate (RFC 6125, section 6.4.3)
+			_, after, ok := strings.Cut(host, ".")
+			return ok && after == rest
+		}
+		return name == host
 	})
 }
 

@@ -18,6 +18,7 @@ var statusOf = map[fault.Kind]int{
 	fault.Unsigned: http.StatusUnauthorized, fault.Denied: http.StatusForbidden, fault.TooMany: http.StatusTooManyRequests,
 	fault.TooLarge: http.StatusRequestEntityTooLarge, fault.Unavailable: http.StatusServiceUnavailable,
 	fault.Internal: http.StatusInternalServerError, "method": http.StatusMethodNotAllowed,
+	"misdirected": http.StatusMisdirectedRequest,
 }
 
 // problem is an api.Problem as huma wants its errors.

@@ -45,6 +45,8 @@ type Config struct {
 	Gateway http.Handler
 	// Proxies are those whose word is taken on where a request comes from.
 	Proxies []netip.Prefix
+	// Hosts are the names by which the service is asked for besides addresses and localhost; nil takes any name.
+	Hosts func() []string
 	// Stopping ends long polls and streams when it is done.
 	Stopping context.Context
 	// Queries counts questions to the database by what asked for them; nil where nobody counts.
@@ -246,6 +248,10 @@ func (s *server) identify(c *gin.Context) {
 	h := c.Writer.Header()
 	h.Set("X-Request-Id", id)
 	h.Set("X-Content-Type-Options", "nosniff")
+	h.Set("Cache-Control", "no-store") // what may be kept says so itself
+	if s.cfg.Secure {
+		h.Set("Strict-Transport-Security", "max-age=31536000") // RFC 6797
+	}
 	h.Set("Referrer-Policy", "no-referrer")
 	h.Set("Content-Security-Policy", "default-src 'self'; style-src 'self' 'unsafe-inline'; img-src 'self' data:; "+
 		"frame-ancestors 'none'; base-uri 'none'; form-action 'self'")
@@ -280,7 +286,16 @@ func (s *server) panicked(c *gin.Context, v any) {
 		"something went wrong inside Cirque"))
 }
 
+// cookieName is that of a session's cookie; over TLS with the prefix by which a browser takes it from this host alone,
+// over TLS, for all paths (RFC 6265bis, section 4.1.3.2).
 const cookieName = "cirque_session"
+
+func (s *server) cookieName() string {
+	if s.cfg.Secure {
+		return "__Host-" + cookieName
+	}
+	return cookieName
+}
 
 // principal finds out who is asking: by an agent's certificate, else by bearer token, else by the session's cookie. A
 // certificate or token that is not good is refused at once, so that nobody goes on as nobody.
@@ -310,7 +325,7 @@ func (s *server) principal(c *gin.Context) {
 			return
 		}
 		still = func() bool { return s.svc.Identity.ByToken(strings.TrimSpace(token)) != nil }
-	} else if cookie, err := c.Request.Cookie(cookieName); err == nil {
+	} else if cookie, err := c.Request.Cookie(s.cookieName()); err == nil {
 		if p = s.svc.Identity.BySession(cookie.Value); p != nil && !s.svc.Identity.UseSession(ctx, cookie.Value, idleOf(c)) {
 			p = nil
 		}

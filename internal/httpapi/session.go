@@ -25,7 +25,7 @@ func (s *server) me(p *access.Principal) api.Me {
 }
 
 func (s *server) cookie(secret string, lasts time.Duration) http.Cookie {
-	return http.Cookie{Name: cookieName, Value: secret, Path: "/", HttpOnly: true, Secure: s.cfg.Secure,
+	return http.Cookie{Name: s.cookieName(), Value: secret, Path: "/", HttpOnly: true, Secure: s.cfg.Secure,
 		SameSite: http.SameSiteStrictMode, MaxAge: int(lasts / time.Second)}
 }
 
@@ -65,6 +65,7 @@ func signInRoutes(s *server, a huma.API) {
 		})
 	type leave struct {
 		Session string `cookie:"cirque_session"`
+		Secure  string `cookie:"__Host-cirque_session" doc:"The same over TLS."`
 	}
 	type left struct {
 		SetCookie http.Cookie `header:"Set-Cookie"`
@@ -88,8 +89,12 @@ func signInRoutes(s *server, a huma.API) {
 		})
 	huma.Register(a, public(operation("DELETE", "/api/v1/session", "sign-out", "Sign out", small)),
 		func(ctx context.Context, in *leave) (*left, error) {
-			if in.Session != "" {
-				if err := s.svc.Identity.SignOut(ctx, in.Session); err != nil {
+			secret := in.Session
+			if s.cfg.Secure {
+				secret = in.Secure
+			}
+			if secret != "" {
+				if err := s.svc.Identity.SignOut(ctx, secret); err != nil {
 					return nil, s.fail(ctx, err)
 				}
 			}

@@ -76,7 +76,8 @@ func (s AccountTable) Access(ctx context.Context) (access.State, error) {
 	}
 	var hash []byte
 	var ses access.Session
-	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt, &ses.UsedAt},
+	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt,
+		&ses.UsedAt},
 		func() error {
 			copy(ses.Hash[:], hash)
 			state.Sessions[ses.Hash] = ses

@@ -64,8 +64,8 @@ type Room struct {
 	certificates certificates
 }
 
-// limits are on refusals. A token cannot be guessed, and so they only keep the audit from being filled: one machine that
-// goes on with a token that is over waits by itself, and a building behind one address does not.
+// limits are on refusals. A token cannot be guessed, and so they only keep the audit from being filled: one machine
+// that goes on with a token that is over waits by itself, and a building behind one address does not.
 var limits = tries.Limits{Pair: 3, Place: 100, Name: 1000}
 
 // New furnishes the room, and reads the certificates that let machines in.

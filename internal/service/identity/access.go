@@ -219,6 +219,9 @@ func (s *Room) MakeToken(ctx context.Context, p *access.Principal, want access.T
 	return s.addToken(ctx, p, want)
 }
 
+// ownTokensMost is how many tokens somebody may have for themselves.
+const ownTokensMost = 50
+
 // MakeOwnToken makes a token that may what its maker may, and ends with their account.
 func (s *Room) MakeOwnToken(ctx context.Context, p *access.Principal, called string, ends *time.Time) (access.Token,
 	string, error) {
@@ -228,6 +231,20 @@ func (s *Room) MakeOwnToken(ctx context.Context, p *access.Principal, called str
 	if p.Account == "" {
 		return access.Token{}, "", fault.New(fault.Denied, "no-account", "sign in with a name and password",
 			"%s is a token that is nobody's own", p.Name)
+	}
+	list, err := s.cfg.Tokens.Tokens(ctx)
+	if err != nil {
+		return access.Token{}, "", err
+	}
+	own := 0
+	for _, t := range list {
+		if t.Account == p.Account && !t.Ended(s.now()) {
+			own++
+		}
+	}
+	if own >= ownTokensMost {
+		return access.Token{}, "", fault.New(fault.TooMany, "tokens-many", "revoke some: cirque token list, cirque token "+
+			"revoke NAME", "%s has %d tokens of their own already", p.Name, own)
 	}
 	return s.addToken(ctx, p, access.Token{Name: called, Account: p.Account, ExpiresAt: ends})
 }

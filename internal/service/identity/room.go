@@ -83,8 +83,9 @@ type Room struct {
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now, guard: tries.New(tries.Usual),
-		used: newUsage(), sessions: newUsage(), hashing: tries.NewTurns(hashers)}
+	return &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now,
+		guard: tries.New(tries.Usual),
+		used:  newUsage(), sessions: newUsage(), hashing: tries.NewTurns(hashers)}
 }
 
 // Workers are what lasts here.

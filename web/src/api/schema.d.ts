@@ -16905,6 +16905,8 @@ export interface operations {
             path?: never;
             cookie?: {
                 cirque_session?: string;
+                /** @description The same over TLS. */
+                "__Host-cirque_session"?: string;
             };
         };
         requestBody?: never;
