@@ -230,6 +230,11 @@ func (f *faults) harm(random *rand.Rand, n int) {
 			s.wire.Heal()
 		}},
 		{"connections are cut", func() { s.wire.Cut() }},
+		{"the database is slow", func() {
+			s.wire.Slow(span(400 * time.Millisecond))
+			time.Sleep(span(long / 2))
+			s.wire.Slow(0)
+		}},
 		{"a table is locked", func() { f.sql("BEGIN; LOCK TABLE token, event; SELECT pg_sleep(4); COMMIT") }},
 		{"the database takes no changes", func() {
 			f.sql("ALTER DATABASE cirque SET default_transaction_read_only = on")

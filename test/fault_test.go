@@ -275,3 +275,26 @@ func TestHolderTerminated(t *testing.T) {
 		})
 	}
 }
+
+// TestSlowDatabase: a database that is far away makes things slow, and nothing wrong: the service hears of changes, and
+// counts as ready.
+func TestSlowDatabase(t *testing.T) {
+	t.Parallel()
+	there := startService(t)
+	there.importDirectory(twoPeople)
+	there.publish(oneQueue)
+	here, wire := there.beside(t)
+	wire.Slow(250 * time.Millisecond)
+	for i := range 3 {
+		there.publish([]string{twoQueues, oneQueue}[i%2])
+		within(t, "it has heard", func() bool { return here.Service.Present.View().Revision.Number == i+2 })
+	}
+	// Through several beats and comparisons.
+	for end := time.Now().Add(8 * time.Second); time.Now().Before(end); time.Sleep(500 * time.Millisecond) {
+		if status, r := here.ready("writing"); status != http.StatusOK || r.AgeSeconds > 5 {
+			t.Errorf("%d %+v", status, r)
+			break
+		}
+	}
+	here.publish(twoQueues)
+}

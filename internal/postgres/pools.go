@@ -39,7 +39,7 @@ const beyond = time.Second
 const (
 	acquireWithin = 10 * time.Second
 	pingWithin    = 2 * time.Second
-	connectWithin = 3 * time.Second
+	connectWithin = 5 * time.Second
 )
 
 // pools are a store's connections, by whom they are for; whoever does not say is one of the people.

@@ -9,6 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
+	"time"
 )
 
 // A Wire is what stands between a client and a database: it passes everything on until it is told otherwise.
@@ -20,6 +21,7 @@ type Wire struct {
 	pairs map[*pair]bool // guarded by mu
 	all   atomic.Bool    // new connections are swallowed too
 	lose  atomic.Pointer[[2]string]
+	delay atomic.Int64 // of everything, in each direction
 }
 
 // pair is one connection through a Wire.
@@ -73,6 +75,9 @@ func (w *Wire) pass(p *pair, from, to net.Conn) {
 	b := make([]byte, 32<<10)
 	for {
 		n, err := from.Read(b)
+		if d := w.delay.Load(); d > 0 && n > 0 {
+			time.Sleep(time.Duration(d))
+		}
 		if n > 0 && !p.silent.Load() {
 			if _, e := to.Write(b[:n]); e != nil {
 				err = e
@@ -120,6 +125,9 @@ func (w *Wire) loses(p *pair, b []byte) bool {
 	p.marked = p.marked || bytes.Contains(b, []byte(words[0]))
 	return p.marked && bytes.Contains(b, []byte(words[1])) && w.lose.CompareAndSwap(words, nil)
 }
+
+// Slow has everything take so much longer, in each direction, until it is told another time.
+func (w *Wire) Slow(d time.Duration) { w.delay.Store(int64(d)) }
 
 // Heal has new connections work again.
 func (w *Wire) Heal() { w.all.Store(false) }
