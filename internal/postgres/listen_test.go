@@ -114,6 +114,27 @@ func TestMissedSignal(t *testing.T) {
 	if n := h.until(t, event.Live); n.Subject != "ps-1" {
 		t.Errorf("%+v", n)
 	}
+	if len(h.down) > 0 {
+		t.Errorf("a connection that works is given up: %v", <-h.down)
+	}
+	if len(h.current) < 2 {
+		t.Error("it is not said to be current while it hears")
+	}
+}
+
+// TestNoNotices: the connection works, and no notices come over it, as where something shares connections among
+// clients. That is as deaf as silence.
+func TestNoNotices(t *testing.T) {
+	t.Parallel()
+	url, wire := testkit.NewWire(t, testkit.Database(t))
+	h := listenOn(t, openStore(t, url))
+	h.until(t, event.Lost)
+	wire.Mute()
+	select {
+	case <-h.down:
+	case <-time.After(30 * time.Second):
+		t.Error("nothing says that notices do not come")
+	}
 }
 
 // TestDeafForLong: while new connections are swallowed too, nothing is said to be current.

@@ -2,6 +2,7 @@ package testkit
 
 import (
 	"bytes"
+	"encoding/binary"
 	"fmt"
 	"io"
 	"net"
@@ -22,11 +23,13 @@ type Wire struct {
 	all   atomic.Bool    // new connections are swallowed too
 	lose  atomic.Pointer[[2]string]
 	delay atomic.Int64 // of everything, in each direction
+	mute  atomic.Bool  // no notices come through, and all else does
 }
 
 // pair is one connection through a Wire.
 type pair struct {
 	near, far net.Conn
+	notices   notices     // of what the database sends
 	marked    bool        // the first word of Lose has come by
 	silent    atomic.Bool // both sides go on sending, and neither hears of it
 }
@@ -79,7 +82,11 @@ func (w *Wire) pass(p *pair, from, to net.Conn) {
 			time.Sleep(time.Duration(d))
 		}
 		if n > 0 && !p.silent.Load() {
-			if _, e := to.Write(b[:n]); e != nil {
+			out := b[:n]
+			if from == p.far {
+				out = p.notices.without(out, w.mute.Load())
+			}
+			if _, e := to.Write(out); e != nil {
 				err = e
 			}
 			if from == p.near && w.loses(p, b[:n]) {
@@ -128,6 +135,41 @@ func (w *Wire) loses(p *pair, b []byte) bool {
 
 // Slow has everything take so much longer, in each direction, until it is told another time.
 func (w *Wire) Slow(d time.Duration) { w.delay.Store(int64(d)) }
+
+// Mute has notices not come through from now on, as behind what shares connections among clients; all else does.
+func (w *Wire) Mute() { w.mute.Store(true) }
+
+// notices finds the notices among the messages of a database (PostgreSQL's documentation, section "Message Formats").
+type notices struct {
+	head []byte // of the message that has begun, until its length is known
+	left int    // octets of it that are still to come
+	drop bool
+}
+
+// without gives what is left of some octets once the notices are taken out, where they are to be.
+func (n *notices) without(b []byte, drop bool) []byte {
+	out := make([]byte, 0, len(b)+5)
+	for len(b) > 0 {
+		if n.left == 0 {
+			take := min(5-len(n.head), len(b))
+			n.head, b = append(n.head, b[:take]...), b[take:]
+			if len(n.head) < 5 {
+				return out
+			}
+			n.left = int(binary.BigEndian.Uint32(n.head[1:])) - 4
+			if n.drop = drop && n.head[0] == 'A'; !n.drop {
+				out = append(out, n.head...)
+			}
+			n.head = n.head[:0]
+		}
+		take := min(n.left, len(b))
+		if !n.drop {
+			out = append(out, b[:take]...)
+		}
+		n.left, b = n.left-take, b[take:]
+	}
+	return out
+}
 
 // Heal has new connections work again.
 func (w *Wire) Heal() { w.all.Store(false) }
