@@ -107,6 +107,10 @@ func TestTokenMadeBeside(t *testing.T) {
 	if secret == "" || fault.As(err) == nil || fault.As(err).Code != "not-heard" {
 		t.Errorf("%q %v", secret, err)
 	}
+	code, out, errs := s.run("token", "create", "--name", "later", "--role", "auditor", "--database", s.database, "--data", s.data)
+	if code != 0 || !strings.HasPrefix(out, "cirque_") || !strings.Contains(errs, "have not said that they know it") {
+		t.Errorf("the command: %d %s %s", code, out, errs)
+	}
 }
 
 // TestDrainedAgain: who drains a server again says why now, and that is what everybody reads.

@@ -31,12 +31,8 @@ from standard input. The account's console sessions end; its tokens stay.`,
 				return err
 			}
 			made, err := r.local.ResetAccount(c.Context(), o, a[0], password)
-			if err != nil {
-				return err
-			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "%s has a new password; whoever was signed in as %s no longer is. Tokens "+
-				"stay: cirque token list\n", made, made)
-			return err
+			return r.besides(c, err, made != "", fmt.Sprintf("%s has a new password; whoever was signed in as %s no longer is. "+
+				"Tokens stay: cirque token list", made, made))
 		}}
 	reset.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
 	reset.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")

@@ -264,6 +264,18 @@ func tokenCommand(r *root) *cobra.Command {
 		tokenRenewCommand(r), tokenRevokeCommand(r))
 }
 
+// besides prints what was done beside a running service. Where that has not said that it knows it, this is a warning: it
+// will within seconds.
+func (r *root) besides(c *cobra.Command, err error, done bool, says string) error {
+	if f := fault.As(err); f != nil && (!done || f.Code != "not-heard") {
+		return err
+	} else if f != nil {
+		fmt.Fprintf(r.err, "cirque: %s; %s\n", f.What, f.Fix)
+	}
+	_, err = fmt.Fprintln(c.OutOrStdout(), says)
+	return err
+}
+
 func tokenCreateCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	var name, role, machine, expires string
@@ -281,10 +293,7 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 			if o.Data != "" || o.Database != "" {
 				secret, err := r.local.MakeToken(c.Context(), o, access.Token{Name: name, Role: access.Role(role), Sites: sites,
 					Machine: machine, ExpiresAt: end})
-				if secret != "" { // also where the running service has not said that it knows it
-					fmt.Fprintln(c.OutOrStdout(), secret)
-				}
-				return err
+				return r.besides(c, err, secret != "", secret)
 			}
 			client, err := r.client()
 			if err != nil {

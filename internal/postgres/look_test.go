@@ -116,3 +116,22 @@ func TestFrozenServer(t *testing.T) {
 		}
 	}
 }
+
+// TestErasedFromSignals: what is kept for a while of signals and answers keeps nobody who was erased.
+func TestErasedFromSignals(t *testing.T) {
+	t.Parallel()
+	database := testkit.Database(t)
+	s := openStore(t, database)
+	testkit.Exec(t, database, "INSERT INTO signal (what, subject) VALUES ('live', 'Mira'), ('live', 'ida')")
+	testkit.Exec(t, database, "INSERT INTO once (author, key, attempt, print, status, media, answer) VALUES ('account mira', 'a', "+
+		"'1', '', 200, 'application/json', '{}'), ('account ida', 'b', '2', '', 200, 'application/json', '{\"person\":\"Mira\"}')")
+	if _, err := s.Persons.ErasePerson(t.Context(), []string{"mira"}, []string{"mira"}, "test", "asked"); err != nil {
+		t.Fatal(err)
+	}
+	if left := testkit.One[string](t, database, "SELECT string_agg(subject, ' ') FROM signal WHERE what = 'live' AND subject <> 'erased'"); left != "ida" {
+		t.Errorf("signals of %s", left)
+	}
+	if left := testkit.One[string](t, database, "SELECT string_agg(author || ' ' || coalesce(answer::text, 'no answer'), ', ') FROM once"); left != "account ida no answer" {
+		t.Errorf("what was done: %s", left)
+	}
+}

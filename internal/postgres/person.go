@@ -83,12 +83,18 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 			"DELETE FROM pick WHERE person = ANY($1)",
 			"DELETE FROM directory_join WHERE folded(a->>'name') = ANY($1) OR folded(b->>'name') = ANY($1)",
 			"DELETE FROM request WHERE folded = ANY($1)",
+			"DELETE FROM signal WHERE folded(subject) = ANY($1)",
+			"DELETE FROM once WHERE author IN (SELECT 'account ' || n FROM unnest($1::text[]) n)",
 		} {
 			if _, err := tx.Exec(ctx, sql, names); err != nil {
 				return err
 			}
 		}
 		if _, err := tx.Exec(ctx, "DELETE FROM account WHERE folded = ANY($1) AND source <> ''", accounts); err != nil {
+			return err
+		}
+		// What was answered of late may tell of anybody; that it was done stays.
+		if _, err := tx.Exec(ctx, "UPDATE once SET answer = NULL, media = 'erased' WHERE answer IS NOT NULL"); err != nil {
 			return err
 		}
 		if err := eraseAtEndpoints(ctx, tx, names); err != nil {
