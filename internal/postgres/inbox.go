@@ -16,8 +16,9 @@ type inbox struct {
 
 	mu     sync.Mutex
 	ready  *sync.Cond
-	list   []message // guarded by mu
-	closed bool      // guarded by mu
+	list   []message             // guarded by mu
+	queued map[event.Signal]bool // of list; guarded by mu
+	closed bool                  // guarded by mu
 }
 
 // A message is one of these.
@@ -32,16 +33,24 @@ type message struct {
 const inboxMost = 10_000
 
 func newInbox(hear func(event.Signal), current func(asOf time.Time), down func(error)) *inbox {
-	b := &inbox{hear: hear, current: current, down: down}
+	b := &inbox{hear: hear, current: current, down: down, queued: map[event.Signal]bool{}}
 	b.ready = sync.NewCond(&b.mu)
 	return b
 }
 
+// put adds a message. A notice that waits already is not added again: whoever hears the first reads what both are about.
 func (b *inbox) put(m message) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
 	if len(b.list) >= inboxMost {
-		b.list = []message{{signal: &event.Signal{What: event.Lost}}}
+		lost := event.Signal{What: event.Lost}
+		b.list, b.queued = []message{{signal: &lost}}, map[event.Signal]bool{lost: true}
+	}
+	if m.signal != nil {
+		if b.queued[*m.signal] {
+			return
+		}
+		b.queued[*m.signal] = true
 	}
 	b.list = append(b.list, m)
 	b.ready.Signal()
@@ -60,6 +69,9 @@ func (b *inbox) tell() {
 		}
 		m := b.list[0]
 		b.list = b.list[1:]
+		if m.signal != nil {
+			delete(b.queued, *m.signal)
+		}
 		b.mu.Unlock()
 		switch {
 		case m.signal != nil:

@@ -204,8 +204,10 @@ func (p *Present) unheard(err error) {
 type parts struct {
 	estate, directory, live, access, stock sync.Mutex
 
-	liveAsked atomic.Int64 // how often live state was asked for
-	liveRead  int64        // how many of these the last reading covers; guarded by live
+	liveAsked   atomic.Int64 // how often live state was asked for
+	liveRead    int64        // how many of these the last reading covers; guarded by live
+	accessAsked atomic.Int64 // the same of who has access
+	accessRead  int64        // guarded by access
 
 	swap sync.Mutex
 	// Guarded by swap; nil before they were read for the first time.

@@ -29,10 +29,16 @@ func (p *Present) Refresh(ctx context.Context, n event.Signal) error {
 }
 
 func (p *Present) readAccess(ctx context.Context) error {
+	asked := p.parts.accessAsked.Add(1)
 	p.parts.access.Lock()
 	defer p.parts.access.Unlock()
+	if p.parts.accessRead >= asked {
+		return nil // a reading that began after this was asked for
+	}
+	covers := p.parts.accessAsked.Load()
 	state, err := p.cfg.Decided.Access(ctx)
 	if err == nil {
+		p.parts.accessRead = covers
 		p.access.Store(&state)
 	}
 	return err
