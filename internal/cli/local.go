@@ -264,8 +264,8 @@ func tokenCommand(r *root) *cobra.Command {
 		tokenRenewCommand(r), tokenRevokeCommand(r))
 }
 
-// besides prints what was done beside a running service. Where that has not said that it knows it, this is a warning: it
-// will within seconds.
+// besides prints what was done beside a running service. Where that has not said that it knows it, this is a warning:
+// it will within seconds.
 func (r *root) besides(c *cobra.Command, err error, done bool, says string) error {
 	if f := fault.As(err); f != nil && (!done || f.Code != "not-heard") {
 		return err

@@ -38,7 +38,8 @@ func newInbox(hear func(event.Signal), current func(asOf time.Time), down func(e
 	return b
 }
 
-// put adds a message. A notice that waits already is not added again: whoever hears the first reads what both are about.
+// put adds a message. A notice that waits already is not added again: whoever hears the first reads what both are
+// about.
 func (b *inbox) put(m message) {
 	b.mu.Lock()
 	defer b.mu.Unlock()
