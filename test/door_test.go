@@ -50,7 +50,7 @@ func TestNobodyCostsNothing(t *testing.T) {
 			kind = "application/ipp"
 		}
 		// The deadline is what fails: an answer that waits for the rest of the body never comes.
-		fmt.Fprintf(conn, "%s %s HTTP/1.1\r\nHost: x\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s", method, path, kind,
+		fmt.Fprintf(conn, "%s %s HTTP/1.1\r\nHost: localhost\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s", method, path, kind,
 			all, "["+strings.Repeat("0,", most/2))
 		resp, err := http.ReadResponse(bufio.NewReader(conn), nil)
 		if err != nil {
@@ -85,7 +85,7 @@ func TestSilentConnections(t *testing.T) {
 	}
 	silent := []net.Conn{s.dialRaw(t), s.dialRaw(t)}
 	third := s.dialRaw(t)
-	fmt.Fprint(third, "GET /healthz HTTP/1.1\r\nHost: x\r\n\r\n")
+	fmt.Fprint(third, "GET /healthz HTTP/1.1\r\nHost: localhost\r\n\r\n")
 	_ = third.SetReadDeadline(time.Now().Add(300 * time.Millisecond))
 	if b, err := bufio.NewReader(third).Peek(1); err == nil {
 		t.Fatalf("a third connection is answered: %q", b)
@@ -96,8 +96,8 @@ func TestSilentConnections(t *testing.T) {
 		t.Fatalf("with room again: %v %v", resp, err)
 	}
 	fourth := s.dialRaw(t)
-	fmt.Fprint(fourth, "GET /healthz HTTP/1.1\r\nHost: x\r\n\r\n")
-	fmt.Fprintf(silent[1], "GET /api/v1/session HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\n\r\n", s.token)
+	fmt.Fprint(fourth, "GET /healthz HTTP/1.1\r\nHost: localhost\r\n\r\n")
+	fmt.Fprintf(silent[1], "GET /api/v1/session HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\n\r\n", s.token)
 	if resp, err := http.ReadResponse(bufio.NewReader(fourth), nil); err != nil || resp.StatusCode != http.StatusOK {
 		t.Fatalf("after somebody signed in on one: %v %v", resp, err)
 	}
@@ -109,7 +109,7 @@ func TestStreamsOfOne(t *testing.T) {
 	s := startService(t)
 	watch := func(token string) int {
 		conn := s.dialRaw(t)
-		fmt.Fprintf(conn, "GET /api/v1/watch HTTP/1.1\r\nHost: x\r\nAuthorization: Bearer %s\r\n\r\n", token)
+		fmt.Fprintf(conn, "GET /api/v1/watch HTTP/1.1\r\nHost: localhost\r\nAuthorization: Bearer %s\r\n\r\n", token)
 		resp, err := http.ReadResponse(bufio.NewReader(conn), nil)
 		if err != nil {
 			t.Fatal(err)
