@@ -141,7 +141,7 @@ func (l *listening) next(ctx context.Context) error {
 		to := strings.TrimPrefix(n.Payload, asksWhoHears)
 		l.box.put(message{then: func() { // all that came before has been heard
 			ctx := context.WithValue(ctx, event.ForKey{}, event.ForPresent)
-			_, _ = l.store.pool.Exec(ctx, "SELECT pg_notify($1, '')", to) // whoever asked gives up waiting
+			_, _ = l.store.pool.Exec(ctx, "SELECT pg_notify($1, $2)", to, l.self) // whoever asked asks again
 		}})
 	case err == nil:
 		l.hear(n.Payload, n.PID)
@@ -260,8 +260,12 @@ func (l *listening) lately(ctx context.Context, f func(id int64, n event.Signal)
 // asksWhoHears begins a notice that is answered on the channel that follows.
 const asksWhoHears = "hears "
 
-// heardWithin is how long Heard waits.
-const heardWithin = 5 * time.Second
+// heardWithin is how long Heard waits, and askedEvery how often it asks again: one that has just been started may not
+// listen yet.
+const (
+	heardWithin = 5 * time.Second
+	askedEvery  = 500 * time.Millisecond
+)
 
 // Heard returns once every process of the service has heard of what was written before; at once where none runs. An
 // Unavailable fault says that some have not said so.
@@ -281,19 +285,26 @@ func (s *Store) Heard(ctx context.Context) error {
 	if err != nil || len(who) == 0 {
 		return err
 	}
-	if _, err := conn.Exec(ctx, "SELECT pg_notify($1, $2)", channel, asksWhoHears+here); err != nil {
-		return translate(err)
-	}
-	heard := map[uint32]bool{}
-	for len(heard) < len(who) {
-		n, err := conn.WaitForNotification(ctx)
-		if err != nil {
-			return fault.New(fault.Unavailable, "not-heard", "wait a moment; see cirque ready", "it is written, and of the "+
-				"%d processes of the service %d have not said that they know it", len(who), len(who)-len(heard)).Because(err)
+	heard := map[string]bool{} // by what each process calls itself
+	for ctx.Err() == nil {
+		if _, err := conn.Exec(ctx, "SELECT pg_notify($1, $2)", channel, asksWhoHears+here); err != nil {
+			return translate(err)
 		}
-		heard[n.PID] = true
+		wait, stop := context.WithTimeout(ctx, askedEvery)
+		for {
+			n, err := conn.WaitForNotification(wait)
+			if err != nil {
+				break
+			}
+			if heard[n.Payload] = true; len(heard) >= len(who) {
+				stop()
+				return nil
+			}
+		}
+		stop()
 	}
-	return nil
+	return fault.New(fault.Unavailable, "not-heard", "wait a moment; see cirque ready", "it is written, and of the "+
+		"%d processes of the service %d have not said that they know it", len(who), len(who)-len(heard))
 }
 
 // poll reads everything again and again, where nobody can listen: on a database that stands by for another.

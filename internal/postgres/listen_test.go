@@ -195,6 +195,23 @@ func TestHeard(t *testing.T) {
 	}
 }
 
+// TestHeardByOneThatStarts: one that is there and does not listen yet is asked again.
+func TestHeardByOneThatStarts(t *testing.T) {
+	t.Parallel()
+	database := testkit.Database(t)
+	s := openStore(t, database)
+	if _, err := s.Look(t.Context(), postgres.Look{Process: "a", Started: time.Now()}); err != nil {
+		t.Fatal(err)
+	}
+	done := make(chan error, 1)
+	go func() { done <- s.Heard(t.Context()) }()
+	h := listenOn(t, openStore(t, database))
+	h.until(t, event.Lost)
+	if err := <-done; err != nil {
+		t.Error(err)
+	}
+}
+
 // TestSwallowedQuery: a query whose answer never comes is given up while others that take long go on.
 func TestSwallowedQuery(t *testing.T) {
 	t.Parallel()
