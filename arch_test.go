@@ -130,7 +130,8 @@ var arrows = map[string][]string{
 var rooms = []string{"internal/service/adopt", "internal/service/adverts", "internal/service/alerts",
 	"internal/service/audit", "internal/service/continuity", "internal/service/decommission", "internal/service/drafts",
 	"internal/service/drivers", "internal/service/enrolment", "internal/service/fleet", "internal/service/identity",
-	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/once", "internal/service/people",
+	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/once",
+	"internal/service/people",
 	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources",
 	"internal/service/views",
 	"internal/service/stock"}
@@ -256,8 +257,8 @@ func allowed(may []string, own string) bool {
 var impure = map[string][]string{"time": {"Now", "Since", "Until", "Sleep", "After", "AfterFunc", "Tick", "NewTimer",
 	"NewTicker", "LoadLocation"}}
 
-// TestCoreIsPure reads the syntax tree of everything that computes: no goroutine, no channel, no clock. Imports are seen
-// to by TestArrows.
+// TestCoreIsPure reads the syntax tree of everything that computes: no goroutine, no channel, no clock. Imports are
+// seen to by TestArrows.
 func TestCoreIsPure(t *testing.T) {
 	t.Parallel()
 	dirs, err := filepath.Glob("core/*")
@@ -280,7 +281,8 @@ func TestCoreIsPure(t *testing.T) {
 // TestPurityIsSeen: what must not be in core would be found.
 func TestPurityIsSeen(t *testing.T) {
 	t.Parallel()
-	for _, body := range []string{"go func() {}()", "go s.run()", "_ = time.Now()", "_ = clock.Since(at)", "f := time.Now; _ = f()",
+	for _, body := range []string{"go func() {}()", "go s.run()", "_ = time.Now()", "_ = clock.Since(at)",
+		"f := time.Now; _ = f()",
 		"time.AfterFunc(0, nil)", "ch := make(chan int); _ = ch", "select {}"} {
 		src := "package x\nimport \"time\"\nimport clock \"time\"\nfunc f() { " + body + " }"
 		var seen recorder

@@ -63,7 +63,7 @@ type faults struct {
 	tokens    map[string]bool // acknowledged; guarded by mu
 	refused   map[string]int  // by code: what was not acknowledged; guarded by mu
 	did       map[string]int  // faults by name; guarded by mu
-	pages     map[bool]int    // test pages that were acknowledged, by whether they said that they were recorded; guarded by mu
+	pages     map[bool]int    // acknowledged test pages, by whether they said to be recorded; guarded by mu
 	stale     []string        // lineups that were older than they said; guarded by mu
 	lineups   atomic.Int64    // answered
 	aged      atomic.Int64    // of these, with their age
@@ -100,7 +100,8 @@ func TestCampaignFaults(t *testing.T) {
 	if n, err := strconv.ParseUint(os.Getenv("SEED"), 10, 64); err == nil {
 		seed = n
 	}
-	f.c.say("%d faults with the seed %d, while two services publish, make tokens, print test pages and answer lineups.\n", rounds, seed)
+	f.c.say("%d faults with the seed %d, while two services publish, make tokens, print test pages and answer "+
+		"lineups.\n", rounds, seed)
 	random := rand.New(rand.NewPCG(seed, 1))
 	begun := time.Now()
 	for n := range rounds {
@@ -134,7 +135,8 @@ func startFaults(t *testing.T) *faults {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	f := &faults{t: t, c: newCampaign(t, "faults", "Services and their database are killed, frozen, cut and swallowed at random."),
+	f := &faults{t: t, c: newCampaign(t, "faults", "Services and their database are killed, frozen, cut and "+
+		"swallowed at random."),
 		data: filepath.Join(dir, "database"), tokens: map[string]bool{}, refused: map[string]int{}, did: map[string]int{},
 		pages: map[bool]int{}, over: t.Context()}
 	if f.db, err = cluster.Start(t.Context(), f.data, cluster.Config{}); err != nil {
@@ -255,7 +257,8 @@ func (f *faults) harm(random *rand.Rand, n int) {
 	f.did[one.name]++
 	f.mu.Unlock()
 	if whole() && n%20 == 19 {
-		f.c.say("after %d faults: %d revisions, %d tokens, %d lineups", n+1, len(f.published), len(f.tokens), f.lineups.Load())
+		f.c.say("after %d faults: %d revisions, %d tokens, %d lineups", n+1, len(f.published), len(f.tokens),
+			f.lineups.Load())
 	}
 	time.Sleep(span(2 * time.Second))
 }
@@ -286,7 +289,8 @@ func (f *faults) failed(err error) {
 func (f *faults) publish(i int) {
 	for n := 0; f.over.Err() == nil; n++ {
 		ctx, cancel := context.WithTimeout(f.over, 30*time.Second)
-		got, err := apiclient.Post[api.Published](ctx, f.sides[i].now().c, "/api/v1/revisions", publishing(f.estate(fmt.Sprintf("by %d, %d", i, n))))
+		got, err := apiclient.Post[api.Published](ctx, f.sides[i].now().c, "/api/v1/revisions",
+			publishing(f.estate(fmt.Sprintf("by %d, %d", i, n))))
 		cancel()
 		if err != nil {
 			f.failed(err)
@@ -304,7 +308,8 @@ func (f *faults) makeTokens(i int) {
 	for n := 0; f.over.Err() == nil; n++ {
 		name := fmt.Sprintf("t-%d-%d", i, n)
 		ctx, cancel := context.WithTimeout(f.over, 30*time.Second)
-		_, err := apiclient.Post[api.MadeToken](ctx, f.sides[i].now().c, "/api/v1/tokens", api.NewToken{Name: name, Role: access.Auditor})
+		_, err := apiclient.Post[api.MadeToken](ctx, f.sides[i].now().c, "/api/v1/tokens", api.NewToken{Name: name,
+			Role: access.Auditor})
 		cancel()
 		if err != nil {
 			f.failed(err)
@@ -321,8 +326,9 @@ func (f *faults) makeTokens(i int) {
 func (f *faults) printPages() {
 	for n := 0; f.over.Err() == nil; n++ {
 		ctx, cancel := context.WithTimeout(f.over, 30*time.Second)
-		got, err := apiclient.Post[api.TestPage](ctx, f.sides[n%2].now().c, "/api/v1/test-pages", map[string]any{"queue": "hall",
-			"context": map[string]string{"user": "mira"}})
+		got, err := apiclient.Post[api.TestPage](ctx, f.sides[n%2].now().c, "/api/v1/test-pages",
+			map[string]any{"queue": "hall",
+				"context": map[string]string{"user": "mira"}})
 		cancel()
 		if err != nil {
 			f.failed(err)
@@ -342,7 +348,8 @@ const staleMost = 15 * time.Second
 func (f *faults) read(i int) {
 	for f.over.Err() == nil {
 		ctx, cancel := context.WithTimeout(f.over, 5*time.Second)
-		resp, err := f.sides[i].now().c.Raw(ctx, http.MethodPost, "/api/v1/lineups", nil, nil, map[string]string{"user": "mira"})
+		resp, err := f.sides[i].now().c.Raw(ctx, http.MethodPost, "/api/v1/lineups", nil, nil,
+			map[string]string{"user": "mira"})
 		if err != nil {
 			cancel()
 			f.failed(err)
@@ -365,7 +372,8 @@ func (f *faults) read(i int) {
 		f.mu.Lock()
 		for _, p := range f.published {
 			if old := answered.Sub(p.at); p.number > l.Revision && old > staleMost+time.Duration(age)*time.Second {
-				f.stale = append(f.stale, fmt.Sprintf("service %d: revision %d, and %d was published %v before; it says %d s", i, l.Revision,
+				f.stale = append(f.stale, fmt.Sprintf("service %d: revision %d, and %d was published %v before; it says %d s",
+					i, l.Revision,
 					p.number, old.Round(time.Second), age))
 				break
 			}
@@ -418,7 +426,8 @@ func (f *faults) report(took time.Duration) {
 	f.c.say("| revisions | %d | %d |", len(f.published), lost)
 	f.c.say("| tokens | %d | %d |", len(f.tokens), gone)
 	f.c.say("| test pages that said they were recorded | %d | %d |", f.pages[true], max(0, f.pages[true]-pages))
-	f.c.say("\n%d test pages said that they were not recorded. %d lineups were answered, %d of them with their age; %d were older than "+
+	f.c.say("\n%d test pages said that they were not recorded. %d lineups were answered, %d of them with their age; "+
+		"%d were older than "+
 		"they said.\n", f.pages[false], f.lineups.Load(), f.aged.Load(), len(f.stale))
 	f.c.say("What was not acknowledged was answered with:\n\n| code | times |\n|---|---|")
 	for _, code := range slices.Sorted(maps.Keys(f.refused)) {

@@ -46,8 +46,8 @@ func fillDisk(t *testing.T, disk string) {
 	_ = f.Close()
 }
 
-// TestFullDisk: data, database and files on one disk, which fills up. The service says so and answers lineups; it starts
-// on the full disk, also after its database was killed; and all is well once there is room.
+// TestFullDisk: data, database and files on one disk, which fills up. The service says so and answers lineups; it
+// starts on the full disk, also after its database was killed; and all is well once there is room.
 func TestFullDisk(t *testing.T) {
 	t.Parallel()
 	disk := smallDisk(t, "250M")
@@ -111,7 +111,11 @@ func TestFullDisk(t *testing.T) {
 	if err := os.Remove(filepath.Join(disk, "filler")); err != nil {
 		t.Fatal(err)
 	}
-	within(t, "changes are kept in the end", func() bool { status, _ := s.ready("writing"); return status == http.StatusOK })
+	within(t, "changes are kept in the end", func() bool {
+		status,
+			_ := s.ready("writing")
+		return status == http.StatusOK
+	})
 	s.publish(twoQueues)
 	if err := s.Stop(); err != nil {
 		t.Error(err)

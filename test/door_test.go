@@ -50,7 +50,8 @@ func TestNobodyCostsNothing(t *testing.T) {
 			kind = "application/ipp"
 		}
 		// The deadline is what fails: an answer that waits for the rest of the body never comes.
-		fmt.Fprintf(conn, "%s %s HTTP/1.1\r\nHost: localhost\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s", method, path, kind,
+		fmt.Fprintf(conn, "%s %s HTTP/1.1\r\nHost: localhost\r\nContent-Type: %s\r\nContent-Length: %d\r\n\r\n%s", method,
+			path, kind,
 			all, "["+strings.Repeat("0,", most/2))
 		resp, err := http.ReadResponse(bufio.NewReader(conn), nil)
 		if err != nil {
@@ -74,8 +75,8 @@ func TestNobodyCostsNothing(t *testing.T) {
 	}
 }
 
-// TestSilentConnections: an address has so many connections on which nobody signs in; a further one is served as soon as
-// one of them ends or somebody signs in on it.
+// TestSilentConnections: an address has so many connections on which nobody signs in; a further one is served as soon
+// as one of them ends or somebody signs in on it.
 func TestSilentConnections(t *testing.T) {
 	t.Parallel()
 	s := startService(t, func(o *app.Options) { o.PerAddress = 2 })

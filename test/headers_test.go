@@ -101,7 +101,8 @@ func TestOtherCertificate(t *testing.T) {
 	})
 	shown := func() string {
 		t.Helper()
-		c, err := tls.Dial("tcp", strings.TrimPrefix(s.URL, "https://"), &tls.Config{InsecureSkipVerify: true}) //nolint:gosec // see above
+		c, err := tls.Dial("tcp", strings.TrimPrefix(s.URL, "https://"),
+			&tls.Config{InsecureSkipVerify: true}) //nolint:gosec // see above
 		if err != nil {
 			t.Fatal(err)
 		}

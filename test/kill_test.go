@@ -57,7 +57,8 @@ func serveIfAsked() {
 			os.Exit(1)
 		}
 	}
-	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Database: os.Getenv(serveOn), Listen: cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"),
+	r, err := app.Start(contextOfProcess(), app.Options{Data: data, Database: os.Getenv(serveOn),
+		Listen:    cmp.Or(os.Getenv(serveAt), "127.0.0.1:0"),
 		PlainHTTP: true, AddressTable: table, AllowOutgoing: loopback})
 	if err != nil {
 		fmt.Println("failed", err)

@@ -16,8 +16,9 @@ import (
 	"cirque/internal/testkit"
 )
 
-// TestServerDiesWhileLeaderIsFrozen: of two services the one that probes is frozen, as a machine that is paused. A print server dies
-// meanwhile. The other goes on within seconds; the frozen one wakes, says how old what it knows is, and does no harm.
+// TestServerDiesWhileLeaderIsFrozen: of two services the one that probes is frozen, as a machine that is paused. A
+// print server dies meanwhile. The other goes on within seconds; the frozen one wakes, says how old what it knows is,
+// and does no harm.
 func TestServerDiesWhileLeaderIsFrozen(t *testing.T) {
 	t.Parallel()
 	database := testkit.Database(t)
@@ -101,13 +102,15 @@ func TestTokenMadeBeside(t *testing.T) {
 		}
 	}
 	// A service that says nothing more is told of, and the token is made all the same.
-	testkit.Exec(t, s.database, "INSERT INTO process (id, started, seen, version) VALUES ('frozen', now(), now() + interval '1 minute', '')")
+	testkit.Exec(t, s.database, "INSERT INTO process (id, started, seen, version) VALUES ('frozen', now(), now() + "+
+		"interval '1 minute', '')")
 	secret, err := app.MakeToken(t.Context(), app.Options{Data: s.data, Database: s.database}, access.Token{Name: "late",
 		Role: access.Auditor})
 	if secret == "" || fault.As(err) == nil || fault.As(err).Code != "not-heard" {
 		t.Errorf("%q %v", secret, err)
 	}
-	code, out, errs := s.run("token", "create", "--name", "later", "--role", "auditor", "--database", s.database, "--data", s.data)
+	code, out, errs := s.run("token", "create", "--name", "later", "--role", "auditor", "--database", s.database,
+		"--data", s.data)
 	if code != 0 || !strings.HasPrefix(out, "cirque_") || !strings.Contains(errs, "have not said that they know it") {
 		t.Errorf("the command: %d %s %s", code, out, errs)
 	}

@@ -69,7 +69,8 @@ func TestDoneOnce(t *testing.T) {
 	// Another account's key is another key.
 	other := *s
 	other.token = s.tokenFor("other", access.Administrator, "")
-	if status, answer, again := other.sent("POST", "/api/v1/revisions", "k1", publishing(twoQueues)); status != 200 || again {
+	if status, answer, again := other.sent("POST", "/api/v1/revisions", "k1",
+		publishing(twoQueues)); status != 200 || again {
 		t.Errorf("of somebody else: %d %s %v", status, answer, again)
 	}
 	// What was refused was not done, and may be done once it is right.
@@ -77,11 +78,13 @@ func TestDoneOnce(t *testing.T) {
 	if status, _, _ := s.sent("POST", "/api/v1/tokens", "k2", bad); status != 422 {
 		t.Error(status)
 	}
-	if status, answer, _ := s.sent("POST", "/api/v1/tokens", "k2", api.NewToken{Name: "n", Role: access.Auditor}); status != 200 {
+	if status, answer, _ := s.sent("POST", "/api/v1/tokens", "k2", api.NewToken{Name: "n",
+		Role: access.Auditor}); status != 200 {
 		t.Errorf("after it was refused: %d %s", status, answer)
 	}
 	for _, key := range []string{strings.Repeat("x", 256), `""`} {
-		if status, _, _ := s.sent("POST", "/api/v1/tokens", key, api.NewToken{Name: "m", Role: access.Auditor}); status != 422 {
+		if status, _, _ := s.sent("POST", "/api/v1/tokens", key, api.NewToken{Name: "m",
+			Role: access.Auditor}); status != 422 {
 			t.Errorf("the key %.10q: %d", key, status)
 		}
 	}
@@ -98,11 +101,13 @@ func TestLostSecret(t *testing.T) {
 	if err := json.Unmarshal([]byte(text), &made); err != nil || made.Secret == "" {
 		t.Fatal(text, err)
 	}
-	if kept := testkit.One[string](t, s.database, "SELECT coalesce(convert_from(answer, 'UTF8'), '') FROM once WHERE key = 'k'"); kept != "" {
+	if kept := testkit.One[string](t, s.database, "SELECT coalesce(convert_from(answer, 'UTF8'), '') FROM once "+
+		"WHERE key = 'k'"); kept != "" {
 		t.Errorf("kept: %s", kept)
 	}
 	status, text, _ := s.sent("POST", "/api/v1/tokens", "k", in)
-	if status != http.StatusConflict || !strings.Contains(text, "already-done") || !strings.Contains(text, "cirque token renew") {
+	if status != http.StatusConflict || !strings.Contains(text, "already-done") || !strings.Contains(text,
+		"cirque token renew") {
 		t.Fatalf("%d %s", status, text)
 	}
 	code, secret, errs := s.run("token", "renew", "backup")
@@ -120,7 +125,8 @@ func TestLostSecret(t *testing.T) {
 		Role: access.Owner}); err != nil {
 		t.Fatal(err)
 	}
-	_, _, err := s.Service.Identity.MakeOwnToken(t.Context(), &access.Principal{Name: "ida", Account: "ida", Role: access.Owner}, "mine", nil)
+	_, _, err := s.Service.Identity.MakeOwnToken(t.Context(), &access.Principal{Name: "ida", Account: "ida",
+		Role: access.Owner}, "mine", nil)
 	if err != nil {
 		t.Fatal(err)
 	}

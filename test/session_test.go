@@ -67,8 +67,8 @@ func (s *aService) addAccount(name string, role access.Role) {
 	}
 }
 
-// TestIdleSession: a console that nobody touches is signed out after an hour, though it asks all the time by itself; one
-// that is used stays, and the estate may set another time.
+// TestIdleSession: a console that nobody touches is signed out after an hour, though it asks all the time by itself;
+// one that is used stays, and the estate may set another time.
 func TestIdleSession(t *testing.T) {
 	t.Parallel()
 	ahead := new(atomic.Int64)
@@ -177,7 +177,8 @@ func TestStreamsEnd(t *testing.T) {
 	_, tag, _ := poll(t, c, "", "")
 	done := make(chan error, 1)
 	go func() {
-		resp, err := c.Raw(t.Context(), "POST", "/api/v1/lineups", nil, http.Header{"If-None-Match": {tag}, "Prefer": {"wait=5"}},
+		resp, err := c.Raw(t.Context(), "POST", "/api/v1/lineups", nil, http.Header{"If-None-Match": {tag},
+			"Prefer": {"wait=5"}},
 			map[string]string{"user": "mira"})
 		if err == nil {
 			_ = resp.Body.Close()
@@ -193,7 +194,8 @@ func TestStreamsEnd(t *testing.T) {
 	}
 }
 
-// TestWeakPasswords: passwords that everybody tries first, or that the account has already, are refused with the reason.
+// TestWeakPasswords: passwords that everybody tries first, or that the account has already, are refused with the
+// reason.
 func TestWeakPasswords(t *testing.T) {
 	t.Parallel()
 	s := startService(t)

@@ -176,8 +176,10 @@ func TestRolesAtSites(t *testing.T) {
 	s := startService(t)
 	s.publish(`estate: 1
 locations: [{path: ardholm}, {path: brannoy}]
-servers: [{name: ps-a, uri: "ipp://ps-a.example/", location: ardholm}, {name: ps-b, uri: "ipp://ps-b.example/", location: brannoy}]
-queues: [{name: here, location: brannoy, paths: [{gateway: true}]}, {name: there, location: ardholm, paths: [{gateway: true}]}]
+servers: [{name: ps-a, uri: "ipp://ps-a.example/", location: ardholm}, {name: ps-b, uri: "ipp://ps-b.example/",
+	location: brannoy}]
+queues: [{name: here, location: brannoy, paths: [{gateway: true}]}, {name: there, location: ardholm,
+	paths: [{gateway: true}]}]
 grants: [{name: g, effect: place, queues: [here], at: ["location:brannoy"]}]
 `)
 	made, secret, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "olav",

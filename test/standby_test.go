@@ -42,8 +42,8 @@ func asDatabase(t *testing.T) func(program string, args ...string) *exec.Cmd {
 	}
 }
 
-// TestStandby: a service on a database that stands by for another serves lineups as that one has them, keeps nothing and
-// says so; once the database is promoted all works.
+// TestStandby: a service on a database that stands by for another serves lineups as that one has them, keeps nothing
+// and says so; once the database is promoted all works.
 func TestStandby(t *testing.T) {
 	t.Parallel()
 	run := asDatabase(t)
@@ -73,11 +73,13 @@ func TestStandby(t *testing.T) {
 		t.Fatal(err)
 	}
 	sockets := filepath.Join(dir, "a", "postgres", "run")
-	if out, err := run("pg_basebackup", "-h", sockets, "-U", "postgres", "-D", filepath.Join(place, "data"), "-R", "-X", "stream",
+	if out, err := run("pg_basebackup", "-h", sockets, "-U", "postgres", "-D", filepath.Join(place, "data"), "-R", "-X",
+		"stream",
 		"--checkpoint=fast").CombinedOutput(); err != nil {
 		t.Fatalf("%v: %s", err, out)
 	}
-	standby := run("postgres", "-D", filepath.Join(place, "data"), "-k", place, "-p", "5432", "-c", "listen_addresses=", "-c", "max_connections=200")
+	standby := run("postgres", "-D", filepath.Join(place, "data"), "-k", place, "-p", "5432", "-c", "listen_addresses=",
+		"-c", "max_connections=200")
 	log, err := os.Create(filepath.Join(dir, "standby.log"))
 	if err != nil {
 		t.Fatal(err)

@@ -43,7 +43,8 @@ func TestInbox(t *testing.T) {
 	say("last", "")
 	close(hold)
 	<-done
-	if got := strings.Join(told, ", "); got != "first, accesstoken, accesssession, 7, first-again, "+errDeaf.Error()+", last" {
+	if got := strings.Join(told, ", "); got != "first, accesstoken, accesssession, 7, first-again, "+
+		""+errDeaf.Error()+", last" {
 		t.Error(got)
 	}
 

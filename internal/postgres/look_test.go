@@ -15,8 +15,9 @@ import (
 )
 
 func look(s *postgres.Store) (readiness.Database, error) {
-	return s.Look(context.Background(), postgres.Look{Process: "p", Started: time.Now(), Version: "1", Leased: []string{"health"},
-		Room: true})
+	return s.Look(context.Background(), postgres.Look{Process: "p", Started: time.Now(), Version: "1",
+		Leased: []string{"health"},
+		Room:   true})
 }
 
 // TestLook tells the states of a database apart.
@@ -38,7 +39,8 @@ func TestLook(t *testing.T) {
 	if d, err = look(s); err != nil || len(d.Leaderless) != 0 {
 		t.Errorf("%+v %v", d, err)
 	}
-	testkit.Exec(t, database, "UPDATE goose_db_version SET version_id = 99 WHERE version_id = (SELECT max(version_id) FROM goose_db_version)")
+	testkit.Exec(t, database, "UPDATE goose_db_version SET version_id = 99 WHERE version_id = (SELECT "+
+		"max(version_id) FROM goose_db_version)")
 	if d, _ = look(s); d.Schema != 99 {
 		t.Errorf("another schema: %+v", d)
 	}
@@ -123,15 +125,19 @@ func TestErasedFromSignals(t *testing.T) {
 	database := testkit.Database(t)
 	s := openStore(t, database)
 	testkit.Exec(t, database, "INSERT INTO signal (what, subject) VALUES ('live', 'Mira'), ('live', 'ida')")
-	testkit.Exec(t, database, "INSERT INTO once (author, key, attempt, print, status, media, answer) VALUES ('account mira', 'a', "+
-		"'1', '', 200, 'application/json', '{}'), ('account ida', 'b', '2', '', 200, 'application/json', '{\"person\":\"Mira\"}')")
+	testkit.Exec(t, database, "INSERT INTO once (author, key, attempt, print, status, media, answer) VALUES "+
+		"('account mira', 'a', "+
+		"'1', '', 200, 'application/json', '{}'), ('account ida', 'b', '2', '', 200, 'application/json', "+
+		"'{\"person\":\"Mira\"}')")
 	if _, err := s.Persons.ErasePerson(t.Context(), []string{"mira"}, []string{"mira"}, "test", "asked"); err != nil {
 		t.Fatal(err)
 	}
-	if left := testkit.One[string](t, database, "SELECT string_agg(subject, ' ') FROM signal WHERE what = 'live' AND subject <> 'erased'"); left != "ida" {
+	if left := testkit.One[string](t, database, "SELECT string_agg(subject, ' ') FROM signal WHERE what = 'live' "+
+		"AND subject <> 'erased'"); left != "ida" {
 		t.Errorf("signals of %s", left)
 	}
-	if left := testkit.One[string](t, database, "SELECT string_agg(author || ' ' || coalesce(answer::text, 'no answer'), ', ') FROM once"); left != "account ida no answer" {
+	if left := testkit.One[string](t, database, "SELECT string_agg(author || ' ' || coalesce(answer::text, 'no "+
+		"answer'), ', ') FROM once"); left != "account ida no answer" {
 		t.Errorf("what was done: %s", left)
 	}
 }

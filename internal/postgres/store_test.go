@@ -570,7 +570,8 @@ func TestPagesOfHistory(t *testing.T) {
 	if !slices.Equal(got, want) {
 		t.Error(got)
 	}
-	if p, err := s.Events.Audit(ctx, event.Filter{Word: "n07 AND σίσυφοσ"}, page.Ask{}); err != nil || p.Total != 1 ||
+	if p, err := s.Events.Audit(ctx, event.Filter{Word: "n07 AND σίσυφοσ"},
+		page.Ask{}); err != nil || p.Total != 1 ||
 		len(p.Items) != 1 {
 		t.Errorf("%+v %v", p, err)
 	}
@@ -598,7 +599,8 @@ func TestForgetEvents(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
-	testkit.Exec(t, url, "SET cirque.erasing = 'on'; UPDATE event SET at = clock_timestamp() - make_interval(days => (100 - id * 5)::int)")
+	testkit.Exec(t, url, "SET cirque.erasing = 'on'; UPDATE event SET at = clock_timestamp() - make_interval(days "+
+		"=> (100 - id * 5)::int)")
 	days := func(n int) time.Time { return time.Now().AddDate(0, 0, -n) }
 	for _, c := range []struct {
 		seen, done time.Time

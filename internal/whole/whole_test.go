@@ -73,7 +73,10 @@ func TestNoRoom(t *testing.T) {
 		t.Fatal(err)
 	}
 	broken := errors.New("no room")
-	if _, err := write(file, strings.NewReader("after"), 0o644, func(string, string) error { return broken }); !errors.Is(err, broken) {
+	if _, err := write(file, strings.NewReader("after"), 0o644, func(string,
+		string) error {
+		return broken
+	}); !errors.Is(err, broken) {
 		t.Error(err)
 	}
 	if err := Write(filepath.Join(dir, "none", "f"), nil, 0o644); err == nil {
