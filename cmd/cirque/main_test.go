@@ -26,8 +26,8 @@ func TestMain(m *testing.M) {
 	os.Exit(m.Run())
 }
 
-// TestSignals: SIGHUP never ends the service, also while it starts; it opens the log anew and shows another certificate.
-// SIGTERM ends it within seconds, whoever holds on to it.
+// TestSignals: SIGHUP never ends the service, also while it starts; it opens the log anew and shows another
+// certificate. SIGTERM ends it within seconds, whoever holds on to it.
 func TestSignals(t *testing.T) {
 	t.Parallel()
 	dir, err := os.MkdirTemp("", "cirque-test-")
@@ -39,7 +39,8 @@ func TestSignals(t *testing.T) {
 		t.Fatal(err)
 	}
 	log := filepath.Join(dir, "log")
-	cmd := exec.Command(os.Args[0], "serve", "--data", filepath.Join(dir, "data"), "--listen", "127.0.0.1:0", "--log-file", log)
+	cmd := exec.Command(os.Args[0], "serve", "--data", filepath.Join(dir, "data"), "--listen", "127.0.0.1:0",
+		"--log-file", log)
 	cmd.Env = append(os.Environ(), asMain+"=1")
 	out, err := cmd.StdoutPipe()
 	if err != nil {
@@ -104,7 +105,8 @@ func TestSignals(t *testing.T) {
 		t.Fatal(err)
 	}
 	defer func() { _ = slow.Close() }()
-	_, _ = fmt.Fprint(slow, "POST /api/v1/session HTTP/1.1\r\nHost: x\r\nContent-Type: application/json\r\nContent-Length: 100\r\n\r\n{")
+	_, _ = fmt.Fprint(slow, "POST /api/v1/session HTTP/1.1\r\nHost: x\r\nContent-Type: "+
+		"application/json\r\nContent-Length: 100\r\n\r\n{")
 	idle, err := net.Dial("tcp", at)
 	if err != nil {
 		t.Fatal(err)

@@ -24,6 +24,9 @@ const (
 	Internal    Kind = "internal"    // Cirque's own fault
 )
 
+// MaybeDone is the code of a change that may have been done: the answer to it was lost.
+const MaybeDone = "may-have-been-done"
+
 // A Detail is one place where something is wrong, such as one line of a file.
 type Detail struct {
 	Place string `json:"place,omitempty"` // such as "estate.yaml:12"

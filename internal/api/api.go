@@ -36,6 +36,10 @@ func (p *Problem) Fault() *fault.Error {
 	return &fault.Error{Kind: p.Kind, Code: p.Code, What: p.Detail, Fix: p.Fix, Details: p.Places}
 }
 
+// OnceHeader is by what whoever sends a change again says that it is the same one (IETF
+// draft-ietf-httpapi-idempotency-key-header).
+const OnceHeader = "Idempotency-Key"
+
 // Health says how the service does.
 type Health struct {
 	Status  string `json:"status" enum:"ok,not-ready"`

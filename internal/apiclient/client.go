@@ -117,14 +117,14 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 	if header = header.Clone(); header == nil {
 		header = http.Header{}
 	}
-	if repeats && header.Get(onceHeader) == "" {
-		header.Set(onceHeader, c.Once+"-"+strconv.FormatInt(c.changes.Add(1), 10))
+	if repeats && header.Get(api.OnceHeader) == "" {
+		header.Set(api.OnceHeader, c.Once+"-"+strconv.FormatInt(c.changes.Add(1), 10))
 	}
 	pause := 250 * time.Millisecond
 	for n := 0; ; n++ {
 		resp, err := c.try(ctx, method, path, query, header, contentType, body)
 		f := fault.As(err)
-		if f == nil || !repeats || f.Code != MaybeDone {
+		if f == nil || !repeats || f.Code != fault.MaybeDone {
 			return resp, err
 		}
 		if n == again {
@@ -146,11 +146,6 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 	}
 }
 
-const onceHeader = "Idempotency-Key"
-
-// MaybeDone is the code of a change that may have been done: its answer was lost.
-const MaybeDone = "may-have-been-done"
-
 func (c *Client) try(ctx context.Context, method, path string, query url.Values, header http.Header,
 	contentType string, body io.Reader) (*http.Response, error) {
 	u := c.base.JoinPath(path)
@@ -169,7 +164,7 @@ func (c *Client) try(ctx context.Context, method, path string, query url.Values,
 	resp, err := c.http.Do(req)
 	if err != nil {
 		if f := fault.As(c.unreachable(err)); method != http.MethodGet && f.Code == "service-unreachable" && sent(err) {
-			return nil, fault.New(fault.Unavailable, MaybeDone, "look whether it is there before you do it again",
+			return nil, fault.New(fault.Unavailable, fault.MaybeDone, "look whether it is there before you do it again",
 				"the service at %s broke off before it had answered: it may have been done", c.base.Host).Because(err)
 		}
 		return nil, c.unreachable(err)

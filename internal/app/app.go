@@ -257,11 +257,7 @@ func openStore(ctx context.Context, o Options, c *closers) (*postgres.Store, err
 // closeWithin ends the connections. One that is still in use after a while, such as one to a server that says nothing
 // any more, ends with the process.
 func closeWithin(store *postgres.Store, log *slog.Logger) {
-	done := make(chan struct{})
-	go func() { store.Close(); close(done) }()
-	select {
-	case <-done:
-	case <-time.After(time.Second):
+	if within(time.Second, func() error { store.Close(); return nil }) != nil {
 		log.Warn("connections to the database were still in use")
 	}
 }

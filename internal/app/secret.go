@@ -89,8 +89,7 @@ func rekey(o Options, svc *service.Service) {
 // noRoom is a file that could not be written.
 func noRoom(file string, err error) error {
 	return fault.New(fault.Unavailable, "data-unwritable", "make room on its disk, or let the service's account "+
-		"write there",
-		"%s cannot be written", file).Because(err)
+		"write there", "%s cannot be written", file).Because(err)
 }
 
 // setupCode is the file with the one-time code of the first run.

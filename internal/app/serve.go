@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"context"
 	"crypto/tls"
+	"crypto/x509"
 	"errors"
 	"io/fs"
 	"log/slog"
@@ -60,10 +61,11 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	}
 	door := front.Listen(ln, front.Config{PerAddress: o.PerAddress, Proxies: o.Proxies, Protocol: o.ProxyProtocol})
 	stopping, stop := context.WithCancel(context.Background())
-	var shown atomic.Pointer[tls.Certificate]
+	var shown atomic.Pointer[showing]
+	shown.Store(&showing{names: hostsOf(o.PublicURL, nil)})
 	h, err := httpapi.New(svc, httpapi.Config{Log: o.Log, Version: Version, Secure: !o.PlainHTTP, Console: console,
 		Gateway: gateway.New(svc.Identity, svc.Jobs, o.Log), Stopping: stopping, Queries: r.store.Queries,
-		Proxies: o.Proxies, Hosts: func() []string { return hostsOf(o.PublicURL, shown.Load()) }})
+		Proxies: o.Proxies, Hosts: func() []string { return shown.Load().names }})
 	if err != nil {
 		stop()
 		return err
@@ -88,14 +90,17 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 			stop()
 			return err
 		}
-		shown.Store(&cert)
+		show := func(cert tls.Certificate) (was *tls.Certificate) {
+			return shown.Swap(&showing{&cert, hostsOf(o.PublicURL, cert.Leaf)}).cert
+		}
+		show(cert)
 		again := func() {
 			next, _, err := certificate(o, authority, ln.Addr())
 			if err != nil {
 				o.Log.Error("the certificate stays as it was", "error", err)
 				return
 			}
-			if was := shown.Swap(&next); !bytes.Equal(was.Certificate[0], next.Certificate[0]) {
+			if was := show(next); !bytes.Equal(was.Certificate[0], next.Certificate[0]) {
 				o.Log.Info("another certificate is shown from now on", "until", next.Leaf.NotAfter)
 			}
 		}
@@ -103,7 +108,7 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		go renew(stopping, renewEvery, again)
 		r.URL, r.CAFile = "https://"+ln.Addr().String(), caFile
 		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12,
-			GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return shown.Load(), nil },
+			GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return shown.Load().cert, nil },
 			ClientAuth:     tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
 	}
 	done := make(chan error, 1)
@@ -146,15 +151,21 @@ func renew(ctx context.Context, every time.Duration, again func()) {
 	}
 }
 
+// showing is the certificate that is shown, and the names under which the service is asked for then.
+type showing struct {
+	cert  *tls.Certificate // nil over plain HTTP
+	names []string
+}
+
 // hostsOf gives the names under which the service is asked for: that of its public address, and those of its
 // certificate.
-func hostsOf(public string, cert *tls.Certificate) []string {
+func hostsOf(public string, leaf *x509.Certificate) []string {
 	var out []string
 	if u, err := url.Parse(public); err == nil && u.Hostname() != "" {
 		out = append(out, u.Hostname())
 	}
-	if cert != nil && cert.Leaf != nil {
-		out = append(out, cert.Leaf.DNSNames...)
+	if leaf != nil {
+		out = append(out, leaf.DNSNames...)
 	}
 	return out
 }

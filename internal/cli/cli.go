@@ -178,8 +178,7 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 	pf.StringVar(&r.token, "token-file", "", "a file that holds the token (else CIRQUE_TOKEN)")
 	pf.StringVar(&r.ca, "ca", "", "the certificate authority to trust, a PEM file (CIRQUE_CA)")
 	pf.StringVar(&r.once, "idempotency-key", "", "that of a command whose answer was lost: what it changed is not "+
-		"changed "+
-		"again")
+		"changed again")
 	pf.StringVarP(&r.output, "output", "o", "table", "how to print: table, json or yaml")
 	c.PersistentPreRunE = func(*cobra.Command, []string) error {
 		if r.output != "table" && r.output != "json" && r.output != "yaml" {

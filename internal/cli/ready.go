@@ -20,7 +20,7 @@ func readyCommand(r *root) *cobra.Command {
 whether it keeps changes; and each thing that is not as it should be, with its cause and what to do.
 Needs no sign-in. Exits with 8 where lineups are not answered, with --writing also where changes are
 not kept.`,
-		Example: "  cirque ready\n  cirque ready --writing && cirque publish estate/",
+		Example: "  cirque ready\n  cirque ready --writing && cirque publish -m 'the hall has moved'",
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {

@@ -36,9 +36,8 @@ func (s *server) arrive(next http.Handler) http.Handler {
 		if !s.hosts(r) {
 			w.Header().Set("Connection", "close")
 			writeProblem(w, &fault.Error{Kind: "misdirected", Code: "host-unknown",
-				What: "this service is not asked for under " +
-					"the name " + words.OneLine(r.Host, 255), Fix: "ask under a name of its certificate, or have it started with " +
-					"--public-url"}, "")
+				What: "this service is not asked for under the name " + words.OneLine(r.Host, 255),
+				Fix:  "ask under a name of its certificate, or have it started with --public-url"}, "")
 			return
 		}
 		receive(w, r, from, &s.door.bodies)
@@ -57,17 +56,16 @@ func (s *server) hosts(r *http.Request) bool {
 	if h, _, err := net.SplitHostPort(host); err == nil {
 		host = h
 	}
-	host = strings.TrimSuffix(strings.ToLower(host), ".")
-	if _, err := netip.ParseAddr(strings.Trim(host, "[]")); err == nil || host == "localhost" {
+	host = strings.TrimSuffix(host, ".")
+	if _, err := netip.ParseAddr(strings.Trim(host, "[]")); err == nil || strings.EqualFold(host, "localhost") {
 		return true
 	}
 	return slices.ContainsFunc(s.cfg.Hosts(), func(name string) bool {
-		name = strings.ToLower(name)
 		if rest, wild := strings.CutPrefix(name, "*."); wild { // of a certificate (RFC 6125, section 6.4.3)
 			_, after, ok := strings.Cut(host, ".")
-			return ok && after == rest
+			return ok && strings.EqualFold(after, rest)
 		}
-		return name == host
+		return strings.EqualFold(name, host)
 	})
 }
 

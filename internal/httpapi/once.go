@@ -14,12 +14,9 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/internal/api"
 	"cirque/internal/service/once"
 )
-
-// onceHeader is by what whoever sends a change again says that it is the same one (IETF
-// draft-ietf-httpapi-idempotency-key-header).
-const onceHeader = "Idempotency-Key"
 
 // secretRoutes answer with a secret, which is kept nowhere.
 var secretRoutes = map[string]bool{"POST /api/v1/tokens": true, "POST /api/v1/session/tokens": true,
@@ -28,7 +25,7 @@ var secretRoutes = map[string]bool{"POST /api/v1/tokens": true, "POST /api/v1/se
 // once answers a request as it was answered before, where it was done already; else it has what is done now be kept
 // under the request's key.
 func (s *server) once(c *gin.Context, e entry, p *access.Principal, body []byte) {
-	key := c.GetHeader(onceHeader)
+	key := c.GetHeader(api.OnceHeader)
 	if key == "" || p == nil || e.reads || c.FullPath() == "" {
 		c.Next()
 		return

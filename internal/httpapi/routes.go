@@ -67,12 +67,11 @@ func healthRoutes(s *server, a huma.API) {
 		For string `query:"for" enum:"lineups,writing" default:"lineups" doc:"writing: 503 while changes are not kept."`
 	}
 	type answer struct {
-		Status  int
-		Control string `header:"Cache-Control"`
-		Body    api.Readiness
+		Status int
+		Body   api.Readiness
 	}
 	huma.Register(a, op, func(_ context.Context, in *ask) (*answer, error) {
-		o := &answer{http.StatusOK, "no-store", api.Readiness{Health: api.Health{Status: "ok", Version: s.cfg.Version},
+		o := &answer{http.StatusOK, api.Readiness{Health: api.Health{Status: "ok", Version: s.cfg.Version},
 			Report: s.svc.Present.Readiness()}}
 		if s.cfg.Stopping.Err() != nil {
 			o.Body.Ready, o.Body.Writing, o.Body.Says = false, false, "the service is stopping"

@@ -326,9 +326,7 @@ func (s *server) principal(c *gin.Context) {
 		}
 		still = func() bool { return s.svc.Identity.ByToken(strings.TrimSpace(token)) != nil }
 	} else if cookie, err := c.Request.Cookie(s.cookieName()); err == nil {
-		if p = s.svc.Identity.BySession(cookie.Value); p != nil && !s.svc.Identity.UseSession(ctx, cookie.Value, idleOf(c)) {
-			p = nil
-		}
+		p = s.svc.Identity.UseSession(ctx, cookie.Value, idleOf(c))
 		still = func() bool { return s.svc.Identity.BySession(cookie.Value) != nil }
 	}
 	ctx = context.WithValue(ctx, stillKey, still)

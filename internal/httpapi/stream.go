@@ -23,7 +23,6 @@ func stream[L any](s *server, work func(ctx context.Context, line func(L))) *hum
 		defer cancel()
 		defer context.AfterFunc(s.cfg.Stopping, cancel)()
 		c.SetHeader("Content-Type", "application/x-ndjson")
-		c.SetHeader("Cache-Control", "no-store")
 		c.SetHeader("X-Accel-Buffering", "no")
 		enc := json.NewEncoder(c.BodyWriter())
 		work(ctx, func(l L) {

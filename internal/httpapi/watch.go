@@ -34,7 +34,6 @@ func (s *server) watch(c *gin.Context) {
 	defer free()
 	h := c.Writer.Header()
 	h.Set("Content-Type", "text/event-stream")
-	h.Set("Cache-Control", "no-store")
 	h.Set("X-Accel-Buffering", "no")
 	c.Status(http.StatusOK)
 	write := func(text string) bool {

@@ -186,41 +186,42 @@ func signedIn(ses access.Session) event.Event {
 
 // RevokeSession ends a session, whoever has it; an Unknown fault where there is none.
 func (s TokenTable) RevokeSession(ctx context.Context, id int64, author string) error {
-	return s.in(ctx, func(tx pgx.Tx) error {
-		var account string
-		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.id = $1 AND a.folded = s.account "+
-			"RETURNING a.name", id).Scan(&account)
-		if err == pgx.ErrNoRows {
-			return fault.New(fault.Unknown, "session-unknown", "see cirque account sessions", "no session %d is open", id)
-		}
-		if err != nil {
-			return err
-		}
-		if err := notify(ctx, tx, event.Access, "session"); err != nil {
-			return err
-		}
-		return addEvent(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: author}.Saying(
-			"A session of {account} was ended by {author}", "account", event.Person(account), "author", event.Person(author)))
+	ended, err := s.endSession(ctx, "s.id = $1", []any{id}, func(account string) event.Event {
+		return event.Event{Kind: event.SessionEnded, Author: author}.Saying("A session of {account} was ended by {author}",
+			"account", event.Person(account), "author", event.Person(author))
 	})
-}
-
-// TouchSessions notes when sessions were last used, many at once.
-func (s TokenTable) TouchSessions(ctx context.Context, used map[int64]time.Time) error {
-	ids, times := make([]int64, 0, len(used)), make([]time.Time, 0, len(used))
-	for id, at := range used {
-		ids, times = append(ids, id), append(times, at)
+	if err == nil && !ended {
+		return fault.New(fault.Unknown, "session-unknown", "see cirque account sessions", "no session %d is open", id)
 	}
-	return s.exec(ctx, "UPDATE console_session s SET used_at = greatest(s.used_at, u.at) FROM unnest($1::bigint[], "+
-		"$2::timestamptz[]) u(id, at) WHERE s.id = u.id", ids, times)
+	return err
 }
 
 // EndIdle ends a session that nobody has used since a moment, and says whether it did: another process may have seen it
 // used.
 func (s TokenTable) EndIdle(ctx context.Context, id int64, since time.Time, minutes int) (ended bool, err error) {
+	return s.endSession(ctx, "s.id = $1 AND s.used_at <= $2", []any{id, since}, func(account string) event.Event {
+		return event.Event{Kind: event.SessionEnded, Author: account}.Saying("A session of {account} ended: nobody had "+
+			"used it for {minutes} minutes", "account", event.Person(account), "minutes", minutes)
+	})
+}
+
+// EndSession forgets a session; one that was over already stays so.
+func (s TokenTable) EndSession(ctx context.Context, hash [32]byte) error {
+	_, err := s.endSession(ctx, "s.hash = $1", []any{hash[:]}, func(account string) event.Event {
+		return event.Event{Kind: event.SignedOut, Author: account}.Saying("{account} signed out", "account",
+			event.Person(account))
+	})
+	return err
+}
+
+// endSession forgets the session that a condition names, tells every process, and records what happened to whose; ended
+// is false where there is none.
+func (s TokenTable) endSession(ctx context.Context, which string, args []any,
+	says func(account string) event.Event) (ended bool, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
 		var account string
-		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.id = $1 AND s.used_at <= $2 AND "+
-			"a.folded = s.account RETURNING a.name", id, since).Scan(&account)
+		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE "+which+" AND a.folded = s.account "+
+			"RETURNING a.name", args...).Scan(&account)
 		if errors.Is(err, pgx.ErrNoRows) {
 			return nil
 		}
@@ -231,31 +232,11 @@ func (s TokenTable) EndIdle(ctx context.Context, id int64, since time.Time, minu
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {
 			return err
 		}
-		return addEvent(ctx, tx, event.Event{Kind: event.SessionEnded, Subject: account, Author: account}.Saying(
-			"A session of {account} ended: nobody had used it for {minutes} minutes", "account", event.Person(account),
-			"minutes", minutes))
+		e := says(account)
+		e.Subject = account
+		return addEvent(ctx, tx, e)
 	})
-	return ended, err
-}
-
-// EndSession forgets a session.
-func (s TokenTable) EndSession(ctx context.Context, hash [32]byte) error {
-	return s.in(ctx, func(tx pgx.Tx) error {
-		var account string
-		err := tx.QueryRow(ctx, "DELETE FROM console_session s USING account a WHERE s.hash = $1 AND a.folded = s.account "+
-			"RETURNING a.name", hash[:]).Scan(&account)
-		if err != nil {
-			if errors.Is(err, pgx.ErrNoRows) {
-				return nil // it was over
-			}
-			return err
-		}
-		if err := notify(ctx, tx, event.Access, "session"); err != nil {
-			return err
-		}
-		return addEvent(ctx, tx, event.Event{Kind: event.SignedOut, Subject: account, Author: account}.Saying(
-			"{account} signed out", "account", event.Person(account)))
-	})
+	return ended && err == nil, err
 }
 
 // AddToken keeps a token's hash; a Conflict fault where the name is taken.
@@ -325,10 +306,18 @@ func (s TokenTable) RevokeToken(ctx context.Context, called, author string) erro
 
 // TouchTokens notes when tokens were last used, many at once.
 func (s TokenTable) TouchTokens(ctx context.Context, used map[int64]time.Time) error {
+	return s.touch(ctx, "UPDATE token t SET used_at = u.at", used)
+}
+
+// TouchSessions notes when sessions were last used, many at once.
+func (s TokenTable) TouchSessions(ctx context.Context, used map[int64]time.Time) error {
+	return s.touch(ctx, "UPDATE console_session t SET used_at = greatest(t.used_at, u.at)", used)
+}
+
+func (s TokenTable) touch(ctx context.Context, update string, used map[int64]time.Time) error {
 	ids, times := make([]int64, 0, len(used)), make([]time.Time, 0, len(used))
 	for id, at := range used {
 		ids, times = append(ids, id), append(times, at)
 	}
-	return s.exec(ctx, `UPDATE token t SET used_at = u.at FROM unnest($1::bigint[], $2::timestamptz[]) AS u(id,
-		at) WHERE t.id = u.id`, ids, times)
+	return s.exec(ctx, update+" FROM unnest($1::bigint[], $2::timestamptz[]) u(id, at) WHERE t.id = u.id", ids, times)
 }

@@ -9,6 +9,7 @@ import (
 	"github.com/jackc/pgx/v5/pgconn"
 
 	"cirque/core/fault"
+	"cirque/core/readiness"
 )
 
 // code gives the SQLSTATE of an error that the server told; "" where it did not.
@@ -24,14 +25,14 @@ type cause struct{ code, what, fix string }
 
 // causes by SQLSTATE, or by its class.
 var causes = map[string]cause{
-	"25006": {"database-read-only", "the database takes no changes: it stands by for another, or was made read-only",
+	"25006": {readiness.ReadOnly, "the database takes no changes: it stands by for another, or was made read-only",
 		"whoever looks after the service sees with cirque ready what to do"},
-	"53100": {"database-full", "the disk of the database is full", "make room on it: what was asked for was not done"},
+	"53100": {readiness.Full, "the disk of the database is full", "make room on it: what was asked for was not done"},
 	"53200": {"database-memory", "the database has no memory left", "give its machine more, or its sessions less"},
 	"53300": {"database-connections", "the database takes no more connections",
 		"raise its max_connections, or end other " +
 			"clients"},
-	"57014": {"database-slow", "the database did not do it in time", "see what it is busy with, and try again"},
+	"57014": {readiness.Slow, "the database did not do it in time", "see what it is busy with, and try again"},
 	"55P03": {"database-busy", "what was to be changed is held by somebody else", "try again in a moment, and see what " +
 		"the database waits for"},
 	"57P01": {"database-unavailable", "the database ended the connection", "look at the database, and try again"},
@@ -45,7 +46,7 @@ var causes = map[string]cause{
 	"42P01": otherSchema, "42703": otherSchema, "42883": otherSchema,
 }
 
-var otherSchema = cause{"schema-other", "the database has another schema than this Cirque",
+var otherSchema = cause{readiness.Schema, "the database has another schema than this Cirque",
 	"run the Cirque that fits " +
 		"it, or start this one once where it may change the schema"}
 
@@ -89,15 +90,12 @@ func translate(err error) error {
 			Because(err)
 	}
 	if errors.Is(err, context.DeadlineExceeded) {
-		return fault.New(fault.Unavailable, "database-slow", "see what it is busy with, and try again",
+		return fault.New(fault.Unavailable, readiness.Slow, "see what it is busy with, and try again",
 			"the database did not answer in time").Because(err)
 	}
 	return fault.New(fault.Unavailable, "database-unavailable", "look at the database, and try again",
 		"the database does not answer").Because(err)
 }
-
-// MaybeDone is the code of what may have been done: the connection broke while the database was being told to keep it.
-const MaybeDone = "may-have-been-done"
 
 // committed turns what came of a commit into a fault. Where the server has not said that it did not keep it, it may
 // have.
@@ -108,7 +106,8 @@ func committed(err error) error {
 	if pe, ok := errors.AsType[*pgconn.PgError](err); ok && pe.Severity == "ERROR" {
 		return translate(err)
 	}
-	return fault.New(fault.Unavailable, MaybeDone, "look whether it is there before you do it again, or send it again "+
+	return fault.New(fault.Unavailable, fault.MaybeDone, "look whether it is there before you do it again, or send "+
+		"it again "+
 		"with the same Idempotency-Key", "the connection to the database broke while this was being kept: it may have "+
 		"been done").Because(err)
 }

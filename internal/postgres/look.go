@@ -40,7 +40,7 @@ func (s *Store) Look(ctx context.Context, l Look) (d readiness.Database, err err
 		return d, nil
 	}
 	if d.Write = fault.As(s.present(ctx,
-		l)); d.Write != nil && (d.Write.Code == readiness.Slow || d.Write.Code == MaybeDone) {
+		l)); d.Write != nil && (d.Write.Code == readiness.Slow || d.Write.Code == fault.MaybeDone) {
 		// Best effort: what cannot be seen is not said.
 		_ = s.pool.QueryRow(ctx, "SELECT EXISTS (SELECT FROM pg_stat_activity WHERE wait_event = 'SyncRep')").Scan(&d.Waits)
 	}

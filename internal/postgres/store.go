@@ -208,9 +208,6 @@ func (s *Store) version(ctx context.Context) (have int64, err error) {
 // Close ends all connections.
 func (s *Store) Close() { s.pool.Close() }
 
-// Ping says whether the database answers.
-func (s *Store) Ping(ctx context.Context) error { return translate(s.pool.ours(ctx).Ping(ctx)) }
-
 // notify tells every process, once the transaction has committed. What processes follow bears a number, under which it
 // is kept for a while: whoever did not hear of it finds it there.
 func notify(ctx context.Context, tx pgx.Tx, what, subject string) error {

@@ -1,5 +1,6 @@
 // Package whole writes files whole or not at all: whatever happens in between, what is at a file's place is what was
-// there, or what was to be there, and never a part of it.
+// there, or what was to be there, and never a part of it. A file may also be locked, so that one process alone works
+// with what lies around it.
 package whole
 
 import (
@@ -10,6 +11,9 @@ import (
 	"os"
 	"path/filepath"
 )
+
+// ErrLocked is the error of a file that another process has locked.
+var ErrLocked = errors.New("another process has it")
 
 // Write puts b at a file's place, and returns once it lies on the disk: it is written beside, synced, given the place's
 // name, and the directory is synced (rename(2), fsync(2)).

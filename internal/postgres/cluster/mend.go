@@ -56,8 +56,7 @@ func (s *Server) mend() error {
 func (s *Server) mendVersions(data string) error {
 	files, _ := filepath.Glob(filepath.Join(data, "base", "*", "PG_VERSION"))
 	files = slices.DeleteFunc(append(files, filepath.Join(data, "PG_VERSION")), func(f string) bool {
-		return !hollow(f,
-			0)
+		return !hollow(f, 0)
 	})
 	if len(files) == 0 {
 		return nil
@@ -66,6 +65,7 @@ func (s *Server) mendVersions(data string) error {
 	if b, err := whole.Read(filepath.Join(data, "PG_VERSION")); err == nil {
 		version, _ = strconv.Atoi(strings.TrimSpace(string(b)))
 	}
+	number := regexp.MustCompile(`Catalog version number:\s+(\d+)`)
 	programs, _ := filepath.Glob("/usr/lib/postgresql/*/bin/pg_controldata")
 	for _, program := range programs {
 		if version > 0 {
@@ -74,7 +74,7 @@ func (s *Server) mendVersions(data string) error {
 		cmd := exec.Command(program, "-D", data)
 		cmd.Env = []string{"LC_ALL=C"}
 		out, err := cmd.Output()
-		if found := regexp.MustCompile(`Catalog version number:\s+(\d+)`).FindSubmatch(out); err == nil && found != nil {
+		if found := number.FindSubmatch(out); err == nil && found != nil {
 			version = catalogs[string(found[1])]
 		}
 	}

@@ -137,6 +137,11 @@ func (s *Room) BySession(secret string) *access.Principal {
 	if !ok {
 		return nil
 	}
+	return s.in(ses)
+}
+
+// in gives what whoever has a session may do now; nil where their account is gone.
+func (s *Room) in(ses access.Session) *access.Principal {
 	a, ok := s.present.Access().Accounts[ses.Account]
 	if !ok {
 		return nil
@@ -149,12 +154,12 @@ func (s *Room) session(secret string) (access.Session, bool) {
 	return ses, ok && s.now().Before(ses.ExpiresAt)
 }
 
-// UseSession notes that somebody did something in a session, so long ago; it ends one that nobody has used for longer
-// than the estate allows, and says whether it goes on. What another process has seen of it counts too.
-func (s *Room) UseSession(ctx context.Context, secret string, ago time.Duration) bool {
+// UseSession is BySession of somebody who did something in it, so long ago. It ends a session that nobody has used for
+// longer than the estate allows; what another process has seen of it counts too.
+func (s *Room) UseSession(ctx context.Context, secret string, ago time.Duration) *access.Principal {
 	ses, ok := s.session(secret)
 	if !ok {
-		return false
+		return nil
 	}
 	now, idle := s.now(), s.present.View().Document().SessionIdle()
 	used := ses.UsedAt
@@ -165,11 +170,11 @@ func (s *Room) UseSession(ctx context.Context, secret string, ago time.Duration)
 		ended, err := s.cfg.Tokens.EndIdle(ctx, ses.ID, now.Add(-idle), int(idle/time.Minute))
 		if err != nil || ended {
 			s.present.Show(ctx, event.Signal{What: event.Access})
-			return false
+			return nil
 		}
 	}
 	s.sessions.note(ses.ID, now.Add(-ago))
-	return true
+	return s.in(ses)
 }
 
 // ByToken finds whose a token is; nil for nobody's.

@@ -20488,7 +20488,6 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
-                    "Cache-Control"?: string;
                     [name: string]: unknown;
                 };
                 content: {
