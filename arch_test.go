@@ -58,6 +58,7 @@ var arrows = map[string][]string{
 	"internal/ldif":                 {},
 	"internal/dhcp":                 {},
 	"internal/whole":                {},
+	"internal/factor":               {"core/fault"},
 	"internal/snmp":                 {},
 	"internal/pwg":                  {},
 	"internal/api":                  {"core"},
@@ -76,6 +77,7 @@ var arrows = map[string][]string{
 	"internal/service/drafts":       {"core", "internal/service/present"},
 	"internal/service/drivers":      {"core", "internal/service/present"},
 	"internal/service/enrolment":    {"core", "internal/service/present", "internal/service/tries"},
+	"internal/service/factors":      {"core", "internal/factor", "internal/service/present", "internal/service/tries"},
 	"internal/service/fleet":        {"core", "internal/service/present", "internal/service/worker"},
 	"internal/service/identity": {"core", "internal/service/present", "internal/service/tries",
 		"internal/service/worker"},
@@ -129,7 +131,7 @@ var arrows = map[string][]string{
 // The rooms of the service: each holds some use cases, and imports no other room.
 var rooms = []string{"internal/service/adopt", "internal/service/adverts", "internal/service/alerts",
 	"internal/service/audit", "internal/service/continuity", "internal/service/decommission", "internal/service/drafts",
-	"internal/service/drivers", "internal/service/enrolment", "internal/service/fleet", "internal/service/identity",
+	"internal/service/drivers", "internal/service/enrolment", "internal/service/factors", "internal/service/fleet", "internal/service/identity",
 	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/once",
 	"internal/service/people",
 	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources",
@@ -165,6 +167,8 @@ var thirdParty = map[string][]string{
 	"github.com/go-ldap/ldap/v3":      {"internal/probe/ldap"},
 	"github.com/go-asn1-ber/asn1-ber": {"internal/probe/ldap"},
 	"codeberg.org/go-pdf/fpdf":        {"internal/service/jobs", "internal/agent"},
+	"github.com/go-webauthn/webauthn": {"internal/factor"},
+	"github.com/pquerna/otp":          {"internal/factor"},
 	"github.com/chromedp/chromedp":    {"test"},
 	"github.com/chromedp/cdproto":     {"test"},
 }

@@ -64,11 +64,11 @@ func TestAccountReset(t *testing.T) {
 	if s.Service.Identity.ByToken(token) == nil {
 		t.Error("a token went too")
 	}
-	if _, _, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "correct horse battery"); !fault.Is(err,
+	if _, _, _, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "correct horse battery"); !fault.Is(err,
 		fault.Unsigned) {
 		t.Error("the old password:", err)
 	}
-	if _, p, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "battery horse staple"); err != nil ||
+	if _, p, _, err := s.Service.Identity.SignIn(t.Context(), "test", "mira", "battery horse staple"); err != nil ||
 		p.Name != "Mira" {
 		t.Error("the new password:", err)
 	}
@@ -88,7 +88,7 @@ func TestSessions(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	second, _, err := s.Service.Identity.SignIn(t.Context(), "192.0.2.8", "mira", "correct horse battery")
+	second, _, _, err := s.Service.Identity.SignIn(t.Context(), "192.0.2.8", "mira", "correct horse battery")
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -146,6 +146,8 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 	local := cli.Local{Version: "test", ResetAccount: func(ctx context.Context, so cli.ServeOptions, name,
 		password string) (string, error) {
 		return app.ResetAccount(ctx, app.Options{Data: so.Data, Database: so.Database}, name, password)
+	}, ForgetFactors: func(ctx context.Context, so cli.ServeOptions, name string) (string, error) {
+		return app.ForgetFactors(ctx, app.Options{Data: so.Data, Database: so.Database}, name)
 	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
 		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
 	}}

@@ -25,7 +25,7 @@ type aConsole struct {
 
 func (s *aService) console(name string) *aConsole {
 	s.t.Helper()
-	secret, _, err := s.Service.Identity.SignIn(s.t.Context(), "192.0.2.9", name, "correct horse battery")
+	secret, _, _, err := s.Service.Identity.SignIn(s.t.Context(), "192.0.2.9", name, "correct horse battery")
 	if err != nil {
 		s.t.Fatal(err)
 	}
@@ -221,7 +221,7 @@ func TestGuessing(t *testing.T) {
 	s.addAccount("mira", access.Auditor)
 	s.addAccount("ida", access.Auditor)
 	guess := func(from, name, password string) string {
-		_, _, err := s.Service.Identity.SignIn(t.Context(), from, name, password)
+		_, _, _, err := s.Service.Identity.SignIn(t.Context(), from, name, password)
 		if err == nil {
 			return "in"
 		}

@@ -21,6 +21,9 @@ func main() {
 		ResetAccount: func(ctx context.Context, o cli.ServeOptions, name, password string) (string, error) {
 			return app.ResetAccount(ctx, app.Options{Data: o.Data, Database: o.Database}, name, password)
 		},
+		ForgetFactors: func(ctx context.Context, o cli.ServeOptions, name string) (string, error) {
+			return app.ForgetFactors(ctx, app.Options{Data: o.Data, Database: o.Database}, name)
+		},
 		MakeToken: func(ctx context.Context, o cli.ServeOptions, want cli.Token) (string, error) {
 			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, want)
 		}}

@@ -4,6 +4,7 @@ package access
 import (
 	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/estate"
 	"cirque/core/fault"
@@ -22,6 +23,8 @@ type Principal struct {
 	Account string    // the folded name of the account; empty for a token that is nobody's own
 	Serial  string    // of an enrolled machine's certificate
 	For     string    // the person for whom an agent prints
+	Owes    bool      // a second factor is demanded of it and not there: it may do nothing but set one up
+	Proven  time.Time // when whoever is at a console last showed who they are; zero for others
 }
 
 // Person is whose job it is that the principal sends.
@@ -55,7 +58,8 @@ func (p *Principal) title() string {
 
 // May says whether the principal may do something, somewhere at least.
 func (p *Principal) May(a Action) bool {
-	return p != nil && slices.ContainsFunc(p.Holdings(), func(h Holding) bool { return h.may(a) })
+	return p != nil && checkOwes(p, a) == nil && slices.ContainsFunc(p.Holdings(),
+		func(h Holding) bool { return h.may(a) })
 }
 
 // Actions lists all that the principal may do, somewhere at least.
@@ -71,7 +75,7 @@ func (p *Principal) Actions() []Action {
 
 // MayAt says whether the principal may do something to what lies at a site; "" is what lies at none.
 func (p *Principal) MayAt(a Action, site string) bool {
-	return p != nil && slices.ContainsFunc(p.Holdings(), func(h Holding) bool { return h.may(a) && h.at(site) })
+	return p.May(a) && slices.ContainsFunc(p.Holdings(), func(h Holding) bool { return h.may(a) && h.at(site) })
 }
 
 // Check gives a Denied fault unless the principal may act; nobody gives an Unsigned one. Whoever is to act on something
@@ -80,6 +84,9 @@ func Check(p *Principal, a Action) error {
 	if p == nil {
 		return fault.New(fault.Unsigned, "sign-in-needed", "sign in, or send a token: Authorization: Bearer TOKEN",
 			"nobody is signed in")
+	}
+	if err := checkOwes(p, a); err != nil {
+		return err
 	}
 	if p.May(a) {
 		return nil

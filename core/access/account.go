@@ -20,6 +20,11 @@ type Account struct {
 	ExternalID string    `json:"-"`
 	Password   string    `json:"-"` // argon2id hash
 	CreatedAt  time.Time `json:"created_at"`
+	// Factors are how many second factors it has, recovery codes aside.
+	Factors   int        `json:"factors,omitempty" doc:"How many second factors it has."`
+	Owes      bool       `json:"owes_factor,omitempty" doc:"A second factor is demanded of it and not there: it can do nothing but set one up."`
+	Emergency bool       `json:"emergency,omitempty" doc:"It is the account for emergencies."`
+	OpenedAt  *time.Time `json:"opened_at,omitempty" doc:"Of the account for emergencies: when its seal was broken; absent while it is sealed."`
 }
 
 // User is what the person of a directory's account is called there.
@@ -137,6 +142,7 @@ type Session struct {
 	CreatedAt time.Time `json:"created_at"`
 	ExpiresAt time.Time `json:"expires_at"`
 	UsedAt    time.Time `json:"used_at" doc:"When somebody last did something in it; to the half minute."`
+	ProvenAt  time.Time `json:"proven_at" doc:"When its owner last showed who they are."`
 	Own       bool      `json:"own,omitempty" doc:"It is one of whoever asks."`
 	Hash      [32]byte  `json:"-"`
 }
@@ -148,4 +154,8 @@ type State struct {
 	Tokens   map[[32]byte]Token   // not revoked
 	Sessions map[[32]byte]Session // by hash
 	Signing  []string             // the directories whose people may sign in
+	Factors  map[string]int       // how many second factors an account has, by folded name
 }
+
+// HasFactor says whether an account signs in with a second factor.
+func (s State) HasFactor(a Account) bool { return a.Source == "" && s.Factors[name.Fold(a.Name)] > 0 }

@@ -61,6 +61,7 @@ const (
 	RequestOwn Action = "ask for a queue"
 	OwnToken   Action = "make tokens for oneself"
 	OwnViews   Action = "keep views of lists for oneself"
+	OwnFactors Action = "keep second factors for oneself"
 )
 
 var (
@@ -72,7 +73,7 @@ var (
 	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, LinkPeople,
 		ExportPerson, ErasePerson, Profile, Capture}
 	// own are done to what is one's own.
-	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken, OwnViews}
+	own = []Action{AskOwn, Print, PickOwn, RequestOwn, OwnToken, OwnViews, OwnFactors}
 )
 
 // table is the whole of who may do what.

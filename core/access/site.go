@@ -19,8 +19,11 @@ func CheckChanges(p *Principal, a Action, before, after *estate.Document, change
 	if err := Check(p, a); err != nil {
 		return err
 	}
+	if err := checkSignInRules(p, changes); err != nil {
+		return err
+	}
 	if p.MayAt(a, "") {
-		return nil // no scope, so nothing is looked at
+		return nil // no scope, so nothing more is looked at
 	}
 	var bad []fault.Detail
 	for _, c := range changes {
@@ -50,6 +53,28 @@ func CheckChanges(p *Principal, a Action, before, after *estate.Document, change
 	}
 	return fault.New(fault.Denied, "not-your-site", bad[0].Fix, "%s may not change %s: %s", p.title(), bad[0].Place,
 		bad[0].What).With(bad)
+}
+
+// checkSignInRules gives a Denied fault where somebody who is no owner changes what is asked of who signs in.
+func checkSignInRules(p *Principal, changes []estate.Change) error {
+	if p.May(ManageAccounts) {
+		return nil
+	}
+	for _, c := range changes {
+		before, was := c.Before.(*estate.SignInSettings)
+		after, is := c.After.(*estate.SignInSettings)
+		if !was && !is {
+			continue
+		}
+		rolesBefore, minutesBefore := before.SignInRules()
+		rolesAfter, minutesAfter := after.SignInRules()
+		if minutesBefore != minutesAfter || !slices.Equal(rolesBefore, rolesAfter) {
+			return fault.New(fault.Denied, "not-allowed", "ask an owner", "%s may not change of whom a second factor is "+
+				"demanded, nor when who they are is asked again", p.title()).With([]fault.Detail{{Place: c.Ref.String(),
+				What: "second_factor and again_minutes are for owners to say", Fix: "leave them as they are"}})
+		}
+	}
+	return nil
 }
 
 // lies gives the sites at which an object lies, or why it lies at none.

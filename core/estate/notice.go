@@ -13,7 +13,7 @@ import (
 type Notice struct {
 	Name   string   `json:"name" yaml:"name"`
 	Title  string   `json:"title,omitempty" yaml:"title,omitempty"`
-	About  []string `json:"about,omitempty" yaml:"about,flow,omitempty" doc:"servers, devices, endpoints, sets, directory, keys; all when absent."`
+	About  []string `json:"about,omitempty" yaml:"about,flow,omitempty" doc:"servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent."`
 	At     []string `json:"at,omitempty" yaml:"at,flow,omitempty" doc:"Only of what lies at these locations: location:P."`
 	After  int      `json:"after,omitempty" yaml:"after,omitempty" minimum:"0" maximum:"1440" doc:"So many minutes a fault lasts before it is told; 5 when absent."`
 	Part   int      `json:"part,omitempty" yaml:"part,omitempty" minimum:"0" maximum:"100" doc:"Endpoints are told of together, once so many percent of them fail or are silent; each by itself when absent."`

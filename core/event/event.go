@@ -120,6 +120,15 @@ const (
 	RuleAdded     = "account.rule-added"
 	RuleGone      = "account.rule-removed"
 	SignInBad     = "account.sign-in-failed"
+	FactorAdded   = "account.factor-added"
+	FactorGone    = "account.factor-removed"
+	FactorsForgot = "account.factors-forgotten"
+	RecoverySet   = "account.recovery-codes"
+	RecoveryUsed  = "account.recovery-used"
+
+	EmergencySealed = "account.emergency-sealed"
+	EmergencyOpened = "account.emergency-opened"
+
 	TestPage      = "queue.test-page"
 	Called        = "endpoint.called"
 	Drained       = "server.drained"

@@ -28,9 +28,75 @@ type Me struct {
 	Machine    string      `json:"machine,omitempty"`
 	Version    string      `json:"version"`
 
+	Second    *Step      `json:"second,omitempty" doc:"Nobody is signed in yet: this is asked for besides the password."`
+	Owes      bool       `json:"owes_factor,omitempty" doc:"A second factor is demanded and not there: nothing can be done but to set one up."`
+	Emergency *Emergency `json:"emergency,omitempty" doc:"The account for emergencies is in use; told to those who see accounts."`
+
 	User  string           `json:"user,omitempty" doc:"The person that this is in lineups."`
 	Holds []access.Holding `json:"holds,omitempty"`
 	May   []access.Action  `json:"may,omitempty" doc:"What may be done, somewhere at least."`
+}
+
+// Emergency says since when the seal of the account for emergencies is broken.
+type Emergency struct {
+	Name  string    `json:"name"`
+	Since time.Time `json:"since"`
+}
+
+// A Step is what is asked for after the first step of something.
+type Step struct {
+	Ticket  string   `json:"ticket" doc:"To be sent along with the answer; good for ten minutes."`
+	Ways    []string `json:"ways" doc:"What can be shown: code, passkey, recovery or password."`
+	Passkey any      `json:"passkey,omitempty" doc:"PublicKeyCredentialRequestOptionsJSON (Web Authentication, level 3, section 5.1.10)."`
+}
+
+// Shown is what somebody shows for a step: code, password or passkey.
+type Shown struct {
+	Ticket   string `json:"ticket" minLength:"1" maxLength:"8192"`
+	Code     string `json:"code,omitempty" maxLength:"64" doc:"A one-time code, or a recovery code."`
+	Password string `json:"password,omitempty" maxLength:"1024"`
+	Passkey  any    `json:"passkey,omitempty" doc:"AuthenticationResponseJSON or RegistrationResponseJSON (Web Authentication, level 3, section 5.1)."`
+}
+
+// NewFactor begins to set up a second factor of one's own.
+type NewFactor struct {
+	Kind access.FactorKind `json:"kind" enum:"code,passkey"`
+	Name string            `json:"name" minLength:"1" maxLength:"100" doc:"What it is called, such as where it is."`
+}
+
+// SetupFactor is a second factor that is being set up; nothing is kept before it is shown.
+type SetupFactor struct {
+	Ticket  string `json:"ticket"`
+	Secret  string `json:"secret,omitempty" doc:"Of one-time codes, in base32 (RFC 6238: SHA-1, six digits, 30 s)."`
+	URI     string `json:"uri,omitempty" doc:"The secret as authenticators take it."`
+	Picture string `json:"picture,omitempty" doc:"The URI as a QR code: a data: URI of a PNG."`
+	Passkey any    `json:"passkey,omitempty" doc:"PublicKeyCredentialCreationOptionsJSON (Web Authentication, level 3, section 5.1.9)."`
+}
+
+// MadeFactor is a second factor that was set up.
+type MadeFactor struct {
+	Factor   access.Factor `json:"factor"`
+	Recovery []string      `json:"recovery_codes,omitempty" doc:"With the first: each lets in once in place of a second factor. Shown this once."`
+}
+
+// Factors is what an account shows besides its password.
+type Factors struct {
+	Items       []access.Factor `json:"items"`
+	Recovery    int             `json:"recovery_codes_left"`
+	Demanded    bool            `json:"demanded" doc:"The owner demands one of this role."`
+	PasskeysOff string          `json:"passkeys_off,omitempty" doc:"Why there can be no passkeys."`
+	PasskeyHost string          `json:"passkey_host,omitempty" doc:"The name to which passkeys belong: at other addresses of the service they do not work."`
+}
+
+// RecoveryCodes are shown once.
+type RecoveryCodes struct {
+	Codes []string `json:"codes"`
+}
+
+// SealedEmergency is the account for emergencies as it is put into an envelope.
+type SealedEmergency struct {
+	Name     string `json:"name"`
+	Password string `json:"password" doc:"Shown this once."`
 }
 
 // NewToken asks for a token.

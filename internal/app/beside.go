@@ -39,6 +39,16 @@ func ResetAccount(ctx context.Context, o Options, called, password string) (made
 	return made, err
 }
 
+// ForgetFactors takes away an account's second factors straight in the data directory or database, while the service
+// runs or not. It gives the account's name as it was made.
+func ForgetFactors(ctx context.Context, o Options, called string) (made string, err error) {
+	err = beside(ctx, o, func(store *postgres.Store) (err error) {
+		made, err = store.Factors.ForgetFactors(ctx, called, "local")
+		return err
+	})
+	return made, err
+}
+
 // beside opens the store of a data directory or database, while the service runs or not.
 func beside(ctx context.Context, o Options, f func(*postgres.Store) error) (err error) {
 	var c closers

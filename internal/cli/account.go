@@ -62,7 +62,7 @@ from standard input. The account's console sessions end; its tokens stay.`,
 		accountAddCommand(r),
 		accountRoleCommand(r), accountRemoveCommand(r), accountRulesCommand(r), accountAllowCommand(r),
 		accountDisallowCommand(r), accountPasswordCommand(r),
-		sessions, end, reset)
+		accountForgetFactorsCommand(r), accountEmergencyCommand(r), sessions, end, reset)
 }
 
 // newPassword asks for a password, twice at a terminal.

@@ -43,6 +43,8 @@ type Local struct {
 	MakeToken func(ctx context.Context, o ServeOptions, want Token) (string, error)
 	// ResetAccount gives an account a new password beside the data, and its name as it was made.
 	ResetAccount func(ctx context.Context, o ServeOptions, name, password string) (string, error)
+	// ForgetFactors takes away an account's second factors beside the data, and gives its name as it was made.
+	ForgetFactors func(ctx context.Context, o ServeOptions, name string) (string, error)
 }
 
 // ServeOptions are the flags of serve and demo.

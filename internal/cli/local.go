@@ -146,7 +146,8 @@ func signInCommand(r *root) *cobra.Command {
 		Long: `Keep a service's address and a token for later calls, in the user's configuration directory,
 readable by its owner only.
 
-With --name the password is asked for, and a token is made; else the token is read from
+With --name the password is asked for, then a one-time code where the account has them, and a token
+is made; else the token is read from
 --token-file, CIRQUE_TOKEN or standard input.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			var pem []byte
@@ -205,8 +206,11 @@ func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (
 	if err != nil {
 		return "", err
 	}
-	if _, err := apiclient.Post[api.Me](c.Context(), client, "/api/v1/session", api.SignIn{Name: name,
-		Password: password}); err != nil {
+	me, err := apiclient.Post[api.Me](c.Context(), client, "/api/v1/session", api.SignIn{Name: name, Password: password})
+	if err != nil {
+		return "", err
+	}
+	if err := secondStep(c, client, name, me.Second); err != nil {
 		return "", err
 	}
 	host, _ := os.Hostname()

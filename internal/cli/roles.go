@@ -50,17 +50,13 @@ func scope(sites []string) string {
 func accountListCommand(r *root) *cobra.Command {
 	return ask(r, "list", "Accounts with their roles; of a directory's, those that have signed in", cobra.NoArgs,
 		items[access.Account](fixed(accountsPath)), func(w io.Writer, list []access.Account) {
-			t := r.table("ACCOUNT", "ROLE", "SITES", "PASSWORD", "MADE")
+			t := r.table("ACCOUNT", "ROLE", "SITES", "SIGNS IN WITH", "MADE")
 			for _, a := range list {
-				kept := "here"
-				if a.Source != "" {
-					kept = "in " + a.Source
-				}
 				role, sites := string(a.Role), where(a.Sites)
 				if role == "" {
 					role, sites = "none: not in the directory", ""
 				}
-				t.add(a.Name, role, sites, kept, a.CreatedAt.Local().Format(time.DateOnly))
+				t.add(a.Name, role, sites, signsInWith(a), a.CreatedAt.Local().Format(time.DateOnly))
 			}
 			t.write(w)
 		})

@@ -11,6 +11,7 @@ import (
 	"cirque/core/page"
 	"cirque/internal/api"
 	"cirque/internal/service/audit"
+	"cirque/internal/service/identity"
 )
 
 // access are the routes of who may do what, and of who did.
@@ -28,7 +29,7 @@ func tokensRoutes(s *server, a huma.API) {
 		return items(*in, list, err, func(v *access.Token) string { return number(v.ID) })
 	})
 	type in struct{ Body api.NewToken }
-	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small,
+	route(s, a, "POST", "/api/v1/tokens", "make-token", "Make a token; its secret is shown this once", small.gravely(),
 		func(ctx context.Context, in *in) (*out[api.MadeToken], error) {
 			t, secret, err := s.svc.Identity.MakeToken(ctx, principalOf(ctx), access.Token{Name: in.Body.Name,
 				Role:  in.Body.Role,
@@ -37,7 +38,7 @@ func tokensRoutes(s *server, a huma.API) {
 		})
 	type own struct{ Body api.NewOwnToken }
 	route(s, a, "POST", "/api/v1/session/tokens", "make-own-token", "Make a token of one's own: it may what its maker "+
-		"may, and ends with their account", small, func(ctx context.Context, in *own) (*out[api.MadeToken], error) {
+		"may, and ends with their account", small.gravely(), func(ctx context.Context, in *own) (*out[api.MadeToken], error) {
 		t, secret, err := s.svc.Identity.MakeOwnToken(ctx, principalOf(ctx), in.Body.Name, in.Body.Expires)
 		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
 	})
@@ -45,7 +46,7 @@ func tokensRoutes(s *server, a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "POST", "/api/v1/tokens/{name}/secret", "renew-token", "Give a token another secret, which is shown this "+
-		"once; the old one ends", small, func(ctx context.Context, in *named) (*out[api.MadeToken], error) {
+		"once; the old one ends", small.gravely(), func(ctx context.Context, in *named) (*out[api.MadeToken], error) {
 		t, secret, err := s.svc.Identity.RenewToken(ctx, principalOf(ctx), in.Name)
 		return &out[api.MadeToken]{api.MadeToken{Token: t, Secret: secret}}, err
 	})
@@ -62,18 +63,19 @@ func accountsRoutes(s *server, a huma.API) {
 		return items(*in, list, err, func(v *access.Account) string { return v.Name })
 	})
 	type add struct{ Body api.NewAccount }
-	route(s, a, "POST", "/api/v1/accounts", "add-account", "Make a local account", small, func(ctx context.Context,
-		in *add) (*out[access.Account], error) {
-		o, err := s.svc.Identity.AddAccount(ctx, principalOf(ctx), in.Body.Name, in.Body.Password,
-			access.Holding{Role: in.Body.Role,
-				Sites: in.Body.Sites})
-		return &out[access.Account]{o}, err
-	})
+	route(s, a, "POST", "/api/v1/accounts", "add-account", "Make a local account", small.gravely(),
+		func(ctx context.Context,
+			in *add) (*out[access.Account], error) {
+			o, err := s.svc.Identity.AddAccount(ctx, principalOf(ctx), in.Body.Name, in.Body.Password,
+				access.Holding{Role: in.Body.Role,
+					Sites: in.Body.Sites})
+			return &out[access.Account]{o}, err
+		})
 	type role struct {
 		Name string `path:"name" maxLength:"256"`
 		Body api.NewRole
 	}
-	route(s, a, "PUT", "/api/v1/accounts/{name}/role", "set-role", "Give a local account another role", small,
+	route(s, a, "PUT", "/api/v1/accounts/{name}/role", "set-role", "Give a local account another role", small.gravely(),
 		func(ctx context.Context, in *role) (*out[access.Account], error) {
 			o, err := s.svc.Identity.SetRole(ctx, principalOf(ctx), in.Name, access.Holding{Role: in.Body.Role,
 				Sites: in.Body.Sites})
@@ -83,8 +85,19 @@ func accountsRoutes(s *server, a huma.API) {
 		Name string `path:"name" maxLength:"256"`
 	}
 	route(s, a, "DELETE", "/api/v1/accounts/{name}", "remove-account", "End an account, with its sessions and own tokens",
-		small, func(ctx context.Context, in *named) (*struct{}, error) {
+		small.gravely(), func(ctx context.Context, in *named) (*struct{}, error) {
 			return nil, s.svc.Identity.RemoveAccount(ctx, principalOf(ctx), in.Name)
+		})
+	route(s, a, "DELETE", "/api/v1/accounts/{name}/factors", "forget-factors", "Take away all second factors of somebody "+
+		"who has lost them; their sessions end", small.gravely(), func(ctx context.Context, in *named) (*struct{}, error) {
+		return nil, s.svc.Factors.Forget(ctx, principalOf(ctx), in.Name)
+	})
+	route(s, a, "POST", "/api/v1/emergency-account", "seal-emergency",
+		"Make the account for emergencies, or seal it anew; "+
+			"its password is shown this once", small.gravely(), func(ctx context.Context,
+			_ *struct{}) (*out[api.SealedEmergency], error) {
+			password, err := s.svc.Identity.SealEmergency(ctx, principalOf(ctx))
+			return &out[api.SealedEmergency]{api.SealedEmergency{Name: identity.EmergencyName, Password: password}}, err
 		})
 	route(s, a, "GET", "/api/v1/access-rules", "access-rules", "Which people of a directory sign in with which role",
 		small, func(ctx context.Context, in *Paging) (paged[access.Rule], error) {
@@ -92,7 +105,8 @@ func accountsRoutes(s *server, a huma.API) {
 			return items(*in, list, err, func(v *access.Rule) string { return number(v.ID) })
 		})
 	type rule struct{ Body api.NewRule }
-	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role", small,
+	route(s, a, "POST", "/api/v1/access-rules", "add-access-rule", "Let people of a directory sign in with a role",
+		small.gravely(),
 		func(ctx context.Context, in *rule) (*out[access.Rule], error) {
 			o, err := s.svc.Identity.AddRule(ctx, principalOf(ctx), in.Body.Who, in.Body.Source,
 				access.Holding{Role: in.Body.Role,
@@ -102,7 +116,7 @@ func accountsRoutes(s *server, a huma.API) {
 	type one struct {
 		ID int64 `path:"id"`
 	}
-	route(s, a, "DELETE", "/api/v1/access-rules/{id}", "remove-access-rule", "End an access rule", small,
+	route(s, a, "DELETE", "/api/v1/access-rules/{id}", "remove-access-rule", "End an access rule", small.gravely(),
 		func(ctx context.Context, in *one) (*struct{}, error) {
 			return nil, s.svc.Identity.RemoveRule(ctx, principalOf(ctx), in.ID)
 		})

@@ -24,6 +24,7 @@ type body struct {
 	most  int64
 	needs access.Action
 	told  bool // by a machine of what others made up there: control characters are taken out of it, not refused
+	grave bool // asked of whoever has just shown who they are
 }
 
 // The sizes of bodies.
@@ -45,6 +46,15 @@ func (b body) asTold() body {
 	return b
 }
 
+// gravely is the body of what matters most: somebody at a console has to have shown lately who they are.
+func (b body) gravely() body {
+	b.grave = true
+	return b
+}
+
+// graveKey is where an operation keeps that it matters most.
+const graveKey = "cirque-grave"
+
 // toldKey is where an operation keeps that its body is told.
 const toldKey = "cirque-told"
 
@@ -62,6 +72,7 @@ type entry struct {
 	needs  access.Action
 	told   bool
 	reads  bool         // changes nothing
+	grave  bool         // asked of whoever has just shown who they are
 	aged   bool         // answers also where what is known here is old
 	schema *huma.Schema // of JSON that it takes
 }
@@ -88,6 +99,7 @@ func (d *door) of(doc *huma.OpenAPI) {
 			e := entry{open: op.Security != nil && len(op.Security) == 0, most: op.MaxBodyBytes}
 			e.needs, _ = op.Metadata[actionKey].(access.Action)
 			e.told, _ = op.Metadata[toldKey].(bool)
+			e.grave, _ = op.Metadata[graveKey].(bool)
 			e.reads, _ = op.Metadata[readsKey].(bool)
 			e.reads = e.reads || op == item.Get
 			if op.RequestBody != nil {
@@ -151,6 +163,12 @@ func (s *server) open(c *gin.Context) {
 	}
 	if route != "" && !e.aged && s.door.current != nil {
 		if err := s.door.current(); err != nil {
+			refuse(fault.As(err))
+			return
+		}
+	}
+	if e.grave {
+		if err := s.svc.Factors.Proven(p); err != nil {
 			refuse(fault.As(err))
 			return
 		}

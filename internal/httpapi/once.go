@@ -20,7 +20,9 @@ import (
 
 // secretRoutes answer with a secret, which is kept nowhere.
 var secretRoutes = map[string]bool{"POST /api/v1/tokens": true, "POST /api/v1/session/tokens": true,
-	"POST /api/v1/tokens/:name/secret": true, "POST /api/v1/enrolment-tokens": true}
+	"POST /api/v1/tokens/:name/secret": true, "POST /api/v1/enrolment-tokens": true, "POST /api/v1/session/factors": true,
+	"POST /api/v1/session/factors/begin": true, "POST /api/v1/session/recovery-codes": true,
+	"POST /api/v1/emergency-account": true}
 
 // once answers a request as it was answered before, where it was done already; else it has what is done now be kept
 // under the request's key.

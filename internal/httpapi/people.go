@@ -68,7 +68,8 @@ func peopleRoutes(s *server, a huma.API) {
 		Reason string `query:"reason" maxLength:"1024" doc:"Why; it is kept, and does not name the person."`
 	}
 	route(s, a, "DELETE", "/api/v1/people/{name}/data", "erase-person", "Erase what is kept of a person; in the audit a "+
-		"number stands for them from then on", small, func(ctx context.Context, in *erase) (*out[person.Erased], error) {
+		"number stands for them from then on", small.gravely(), func(ctx context.Context, in *erase) (*out[person.Erased],
+		error) {
 		o, err := s.svc.People.ErasePerson(ctx, principalOf(ctx), in.Name, in.Reason)
 		return &out[person.Erased]{o}, err
 	})

@@ -40,9 +40,13 @@ func route[I, O any](s *server, a huma.API, method, path, id, summary string, ta
 func operation(method, path, id, summary string, takes body) huma.Operation {
 	op := huma.Operation{Method: method, Path: path, OperationID: id, Summary: summary, MaxBodyBytes: takes.most,
 		// The door has read the body, and held it against the schema.
-		BodyReadTimeout: -1, SkipValidateBody: true, Metadata: map[string]any{actionKey: takes.needs, toldKey: takes.told},
+		BodyReadTimeout: -1, SkipValidateBody: true, Metadata: map[string]any{actionKey: takes.needs, toldKey: takes.told,
+			graveKey: takes.grave},
 		Errors: []int{http.StatusUnauthorized, http.StatusForbidden, http.StatusUnprocessableEntity,
 			http.StatusServiceUnavailable}}
+	if takes.grave {
+		op.Description = "Asked of whoever has shown lately who they are; else 403 with the code prove-again."
+	}
 	if method == http.MethodPost && slices.Contains([]string{"ask-lineup", "ask-lineups", "explain", "check-estate",
 		"rehearse", "reach-of", "propose"}, id) {
 		op.Description = "Changes nothing."

@@ -16,7 +16,10 @@ func (s *server) me(p *access.Principal) api.Me {
 	m := api.Me{NeedsSetUp: s.svc.Identity.NeedsSetUp(), Version: s.cfg.Version}
 	if p != nil {
 		m.SignedIn, m.Name, m.Role, m.Machine = true, p.Name, p.Role, p.Machine
-		m.Holds, m.May = p.Holdings(), p.Actions()
+		m.Holds, m.May, m.Owes = p.Holdings(), p.Actions(), p.Owes
+		if a, opened := s.svc.Identity.Emergency(p); opened {
+			m.Emergency = &api.Emergency{Name: a.Name, Since: *a.OpenedAt}
+		}
 		if p.Role != access.Agent {
 			m.User = p.User
 		}
@@ -31,11 +34,15 @@ func (s *server) cookie(secret string, lasts time.Duration) http.Cookie {
 
 func signInRoutes(s *server, a huma.API) {
 	type answer struct {
-		SetCookie http.Cookie `header:"Set-Cookie"`
+		SetCookie *http.Cookie `header:"Set-Cookie"`
 		Body      api.Me
 	}
-	opened := func(secret string, p access.Principal, err error) (*answer, error) {
-		return &answer{s.cookie(secret, identity.SessionLasts), s.me(&p)}, err
+	opened := func(ctx context.Context, secret string, p access.Principal, err error) (*answer, error) {
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		cookie := s.cookie(secret, identity.SessionLasts)
+		return &answer{&cookie, s.me(&p)}, nil
 	}
 	public := func(op huma.Operation) huma.Operation {
 		op.Security = open
@@ -44,32 +51,40 @@ func signInRoutes(s *server, a huma.API) {
 	type setUp struct{ Body api.SetUp }
 	huma.Register(a, public(operation("POST", "/api/v1/set-up", "set-up", "Make the first account with the one-time code",
 		small)), func(ctx context.Context, in *setUp) (*answer, error) {
-		o, err := opened(s.svc.Identity.SetUp(ctx, remoteOf(ctx), in.Body.Code, in.Body.Name, in.Body.Password))
+		secret, p, err := s.svc.Identity.SetUp(ctx, remoteOf(ctx), in.Body.Code, in.Body.Name, in.Body.Password)
+		return opened(ctx, secret, p, err)
+	})
+	type signIn struct{ Body api.SignIn }
+	huma.Register(a, public(operation("POST", "/api/v1/session", "sign-in", "Sign in with a name and password; where the "+
+		"account has a second factor, signed_in is false and second says what is asked for next", small)),
+		func(ctx context.Context, in *signIn) (*answer, error) {
+			secret, p, next, err := s.svc.Identity.SignIn(ctx, remoteOf(ctx), in.Body.Name, in.Body.Password)
+			if err == nil && next != nil {
+				me := s.me(nil)
+				me.Second = stepOf(next)
+				return &answer{nil, me}, nil
+			}
+			return opened(ctx, secret, p, err)
+		})
+	type second struct{ Body api.Shown }
+	huma.Register(a, public(operation("POST", "/api/v1/session/second", "second-step", "Show a second factor, and be "+
+		"signed in", small)), func(ctx context.Context, in *second) (*answer, error) {
+		shown, err := shownOf(in.Body)
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
-		return o, nil
+		secret, p, err := s.svc.Factors.SecondStep(ctx, remoteOf(ctx), shown)
+		return opened(ctx, secret, p, err)
 	})
-	type signIn struct{ Body api.SignIn }
-	huma.Register(a, public(operation("POST", "/api/v1/session", "sign-in", "Sign in with a name and password", small)),
-		func(ctx context.Context, in *signIn) (*answer, error) {
-			o, err := opened(s.svc.Identity.SignIn(ctx, remoteOf(ctx), in.Body.Name, in.Body.Password))
-			if err != nil {
-				return nil, s.fail(ctx, err)
-			}
-			return o, nil
-		})
 	huma.Register(a, public(operation("GET", "/api/v1/session", "me", "Who is signed in", small)),
 		func(ctx context.Context, _ *struct{}) (*out[api.Me], error) {
 			return &out[api.Me]{s.me(principalOf(ctx))}, nil
 		})
-	type leave struct {
-		Session string `cookie:"cirque_session"`
-		Secure  string `cookie:"__Host-cirque_session" doc:"The same over TLS."`
-	}
+	type leave struct{ Cookies }
 	type left struct {
 		SetCookie http.Cookie `header:"Set-Cookie"`
 	}
+	factorRoutes(s, a)
 	type password struct{ Body api.NewPassword }
 	route(s, a, "PUT", "/api/v1/session/password", "change-password", "Change the password of one's own account; its "+
 		"sessions end", small, func(ctx context.Context, in *password) (*struct{}, error) {
@@ -89,11 +104,7 @@ func signInRoutes(s *server, a huma.API) {
 		})
 	huma.Register(a, public(operation("DELETE", "/api/v1/session", "sign-out", "Sign out", small)),
 		func(ctx context.Context, in *leave) (*left, error) {
-			secret := in.Session
-			if s.cfg.Secure {
-				secret = in.Secure
-			}
-			if secret != "" {
+			if secret := in.secret(s); secret != "" {
 				if err := s.svc.Identity.SignOut(ctx, secret); err != nil {
 					return nil, s.fail(ctx, err)
 				}

@@ -17,8 +17,16 @@ import (
 const (
 	tokenColumns = "id, name, role, sites, coalesce(machine, ''), coalesce(account, ''), author, created_at, used_at, " +
 		"expires_at, hash"
-	accountColumns = "name, role, sites, source, external_id, password, created_at"
+	accountColumns = "name, role, sites, source, external_id, password, created_at, emergency, opened_at"
 )
+
+// besideTheData is who does what is done in the data directory, without the service.
+const besideTheData = "local"
+
+func scanAccount(row pgx.CollectableRow) (a access.Account, err error) {
+	return a, row.Scan(&a.Name, &a.Role, &a.Sites, &a.Source, &a.ExternalID, &a.Password, &a.CreatedAt, &a.Emergency,
+		&a.OpenedAt)
+}
 
 func scanToken(row pgx.CollectableRow) (access.Token, error) {
 	var t access.Token
@@ -32,12 +40,12 @@ func scanToken(row pgx.CollectableRow) (access.Token, error) {
 // Access gives everything needed to let somebody in.
 func (s AccountTable) Access(ctx context.Context) (access.State, error) {
 	state := access.State{Accounts: map[string]access.Account{}, Tokens: map[[32]byte]access.Token{},
-		Sessions: map[[32]byte]access.Session{}}
+		Sessions: map[[32]byte]access.Session{}, Factors: map[string]int{}}
 	rows, err := s.pool.Query(ctx, "SELECT "+accountColumns+" FROM account")
 	if err != nil {
 		return state, translate(err)
 	}
-	accounts, err := pgx.CollectRows(rows, pgx.RowToStructByPos[access.Account])
+	accounts, err := pgx.CollectRows(rows, scanAccount)
 	if err != nil {
 		return state, translate(err)
 	}
@@ -68,21 +76,33 @@ func (s AccountTable) Access(ctx context.Context) (access.State, error) {
 	for _, t := range tokens {
 		state.Tokens[t.Hash] = t
 	}
-	rows, err = s.pool.Query(ctx, "SELECT hash, id, account, remote, created_at, expires_at, used_at FROM "+
-		"console_session WHERE "+
-		"expires_at > now()")
+	rows, err = s.pool.Query(ctx, "SELECT hash, id, account, remote, created_at, expires_at, used_at, proven_at "+
+		"FROM console_session WHERE expires_at > now()")
 	if err != nil {
 		return state, translate(err)
 	}
 	var hash []byte
 	var ses access.Session
 	_, err = pgx.ForEachRow(rows, []any{&hash, &ses.ID, &ses.Account, &ses.Remote, &ses.CreatedAt, &ses.ExpiresAt,
-		&ses.UsedAt},
+		&ses.UsedAt, &ses.ProvenAt},
 		func() error {
 			copy(ses.Hash[:], hash)
 			state.Sessions[ses.Hash] = ses
 			return nil
 		})
+	if err != nil {
+		return state, translate(err)
+	}
+	if rows, err = s.pool.Query(ctx, "SELECT account, count(*) FROM factor WHERE "+countedFactors+
+		" GROUP BY account"); err != nil {
+		return state, translate(err)
+	}
+	var account string
+	var n int
+	_, err = pgx.ForEachRow(rows, []any{&account, &n}, func() error {
+		state.Factors[account] = n
+		return nil
+	})
 	return state, translate(err)
 }
 
@@ -123,7 +143,7 @@ func (s AccountTable) AddFirstAccount(ctx context.Context, a access.Account) err
 // Unknown fault where there is none.
 func (s AccountTable) SetPassword(ctx context.Context, called, hash, author string) (made string, err error) {
 	how := ""
-	if author == "local" {
+	if author == besideTheData {
 		how = ", beside the data"
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {
@@ -165,8 +185,8 @@ func (s TokenTable) AddSession(ctx context.Context, ses access.Session) error {
 		if _, err := tx.Exec(ctx, "DELETE FROM console_session WHERE expires_at < now()"); err != nil {
 			return err
 		}
-		if _, err := tx.Exec(ctx, "INSERT INTO console_session (hash, account, expires_at, remote) VALUES ($1, $2, $3, $4)",
-			ses.Hash[:], name.Fold(ses.Account), ses.ExpiresAt, ses.Remote); err != nil {
+		if _, err := tx.Exec(ctx, "INSERT INTO console_session (hash, account, expires_at, remote, proven_at) VALUES "+
+			"($1, $2, $3, $4, $5)", ses.Hash[:], name.Fold(ses.Account), ses.ExpiresAt, ses.Remote, ses.ProvenAt); err != nil {
 			return err
 		}
 		if err := notify(ctx, tx, event.Access, "session"); err != nil {

@@ -55,6 +55,10 @@ func (s AccountTable) SetRole(ctx context.Context, called string, h access.Holdi
 			return fault.New(fault.Conflict, "account-of-directory", "add a rule: cirque account allow user:NAME --role ROLE",
 				"%s is of the directory %s, and its roles follow from the access rules", was.Name, was.Source)
 		}
+		if was.Emergency {
+			return fault.New(fault.Conflict, "account-emergency", "make an account of its own for them", "%s is the account "+
+				"for emergencies, and stays an owner", was.Name)
+		}
 		if was.Role == access.Owner && h.Role != access.Owner {
 			if err := s.otherOwner(ctx, tx, was.Name); err != nil {
 				return err
@@ -82,7 +86,7 @@ func (s AccountTable) RemoveAccount(ctx context.Context, called, author string) 
 		if err != nil {
 			return err
 		}
-		if was.Role == access.Owner {
+		if was.Role == access.Owner && !was.Emergency {
 			if err := s.otherOwner(ctx, tx, was.Name); err != nil {
 				return err
 			}
@@ -107,7 +111,7 @@ func (s AccountTable) keptAccount(ctx context.Context, tx pgx.Tx, called string)
 	if err != nil {
 		return access.Account{}, err
 	}
-	a, err := pgx.CollectExactlyOneRow(rows, pgx.RowToStructByPos[access.Account])
+	a, err := pgx.CollectExactlyOneRow(rows, scanAccount)
 	if errors.Is(err, pgx.ErrNoRows) {
 		return a, fault.New(fault.Unknown, "account-unknown", "see cirque account list", "there is no account %q", called)
 	}
@@ -116,7 +120,8 @@ func (s AccountTable) keptAccount(ctx context.Context, tx pgx.Tx, called string)
 
 func (s AccountTable) otherOwner(ctx context.Context, tx pgx.Tx, called string) error {
 	var others int
-	if err := tx.QueryRow(ctx, "SELECT count(*) FROM account WHERE role = 'owner' AND folded <> $1",
+	if err := tx.QueryRow(ctx, "SELECT count(*) FROM account WHERE role = 'owner' AND NOT emergency AND "+
+		"folded <> $1",
 		name.Fold(called)).Scan(&others); err != nil || others > 0 {
 		return err
 	}

@@ -41,6 +41,7 @@ type Store struct {
 	Enrolments    EnrolmentTable
 	Estates       EstateTable
 	Events        EventTable
+	Factors       FactorTable
 	FailoverTests FailoverTable
 	Healths       HealthTable
 	Links         LinkTable
@@ -86,6 +87,8 @@ type (
 	EstateTable struct{ db }
 	// EventTable keeps what happened.
 	EventTable struct{ db }
+	// FactorTable keeps what people show besides a password.
+	FactorTable struct{ db }
 	// FailoverTable keeps failover tests.
 	FailoverTable struct{ db }
 	// HealthTable keeps what probing found.
@@ -122,7 +125,8 @@ func newStore(pool *pools) *Store {
 	d := db{pool}
 	return &Store{d, new(backends), new(queries), AccountTable{d}, CheckupTable{d}, CredentialTable{d}, DirectoryTable{d},
 		DraftTable{d}, DutyTable{d},
-		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FailoverTable{d}, HealthTable{d}, LinkTable{d},
+		EndpointTable{d}, EnrolmentTable{d}, EstateTable{d}, EventTable{d}, FactorTable{d}, FailoverTable{d},
+		HealthTable{d}, LinkTable{d},
 		ListingTable{d}, NoticeTable{d}, OnceTable{d}, PackageTable{d}, PersonTable{d}, SnapshotTable{d}, PickTable{d},
 		RequestTable{d},
 		ScanTable{d}, SourceTable{d}, StockTable{d}, TokenTable{d}, ViewTable{d}}

@@ -9,6 +9,7 @@ import (
 	"log/slog"
 	"time"
 
+	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/readiness"
 	"cirque/internal/service/adopt"
@@ -20,6 +21,7 @@ import (
 	"cirque/internal/service/drafts"
 	"cirque/internal/service/drivers"
 	"cirque/internal/service/enrolment"
+	"cirque/internal/service/factors"
 	"cirque/internal/service/fleet"
 	"cirque/internal/service/identity"
 	"cirque/internal/service/jobs"
@@ -51,6 +53,7 @@ type Stores struct {
 	Drafts     drafts.Store
 	Drivers    drivers.Store
 	Enrolment  enrolment.Store
+	Factors    factors.Store
 	Fleet      fleet.Store
 	Identity   identity.Store
 	Tokens     identity.Tokens
@@ -144,6 +147,7 @@ type Service struct {
 	Drafts       *drafts.Room
 	Drivers      *drivers.Room
 	Enrolment    *enrolment.Room
+	Factors      *factors.Room
 	Fleet        *fleet.Room
 	Identity     *identity.Room
 	Jobs         *jobs.Room
@@ -207,7 +211,10 @@ func (s *Service) lookAndKeep(in Stores, cfg Config) {
 func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error) {
 	p, log, now := s.Present, cfg.Log, cfg.Now
 	s.Identity = identity.New(identity.Config{Store: in.Identity, Tokens: in.Tokens, Present: p, Log: log, Now: now,
-		Dir: cfg.Dir, Passwords: s.Secrets, SetupCode: cfg.SetupCode, SetupDone: cfg.SetupDone})
+		Dir: cfg.Dir, Passwords: s.Secrets, SetupCode: cfg.SetupCode, SetupDone: cfg.SetupDone,
+		AskSecond: func(ctx context.Context, a access.Account) (*access.Step, error) { return s.Factors.Ask(ctx, a) }})
+	s.Factors = factors.New(factors.Config{Store: in.Factors, Present: p, Now: now, Accounts: s.Identity,
+		Seals: s.Secrets, PublicURL: cfg.PublicURL})
 	if s.Enrolment, err = enrolment.New(ctx, enrolment.Config{Store: in.Enrolment, Present: p, Log: log, Now: now,
 		Authority: cfg.Authority, Accounts: s.Identity}); err != nil {
 		return err

@@ -59,6 +59,10 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.EnrolmentTable
 			postgres.EventTable
 		}{db.Enrolments, db.Events},
+		Factors: struct {
+			postgres.EventTable
+			postgres.FactorTable
+		}{db.Events, db.Factors},
 		Fleet: db.Endpoints,
 		Identity: struct {
 			postgres.AccountTable

@@ -98,6 +98,7 @@ func (s *Room) faults(ctx context.Context) ([]aFault, error) {
 		return nil, err
 	}
 	s.keyFaults(&f)
+	s.emergencyFault(&f)
 	return f.found, nil
 }
 
@@ -187,6 +188,16 @@ func (s *Room) keyFaults(f *finder) {
 			f.add(estate.AboutKeys, "key "+c.Name+" ends", c.Name, "", c.Expires.Add(-stock.ExpiresSoon),
 				"enter the next one in time: cirque credential add", "the key %s ends on %s", c.Name,
 				c.Expires.Format(time.DateOnly))
+		}
+	}
+}
+
+// emergencyFault tells that somebody has opened the envelope.
+func (s *Room) emergencyFault(f *finder) {
+	for _, a := range s.present.Access().Accounts {
+		if a.Emergency && a.OpenedAt != nil {
+			f.add(estate.AboutKeys, "emergency account", a.Name, "", *a.OpenedAt, "see who it was, and seal it anew: cirque "+
+				"account emergency", "the account for emergencies is in use since %s", a.OpenedAt.UTC().Format(time.RFC3339))
 		}
 	}
 }

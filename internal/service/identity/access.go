@@ -59,19 +59,23 @@ func (s *Room) SetUp(ctx context.Context, remote, code, called, password string)
 	if s.cfg.SetupDone != nil {
 		s.cfg.SetupDone()
 	}
-	return s.open(ctx, remote, access.Account{Name: called, Role: access.Owner})
+	return s.Open(ctx, remote, access.Account{Name: called, Role: access.Owner})
 }
 
-// open makes a session for whoever has proven to be an account; remote is the address from which it is opened.
-func (s *Room) open(ctx context.Context, remote string, a access.Account) (string, access.Principal, error) {
+// Open makes a session for whoever has proven to be an account; remote is the address from which it is opened.
+func (s *Room) Open(ctx context.Context, remote string, a access.Account) (string, access.Principal, error) {
 	p := s.principal(a)
 	if p == nil {
 		return "", access.Principal{}, fault.New(fault.Denied, "account-unread", "wait until the directory has been read, "+
 			"or look at its source", "%s is not in the directory as it was last read", a.Name)
 	}
 	secret := rand.Text()
+	lasts := SessionLasts
+	if a.Emergency {
+		lasts = emergencyLasts
+	}
 	ses := access.Session{Hash: sha256.Sum256([]byte(secret)), Account: a.Name, Remote: remote,
-		ExpiresAt: s.now().Add(SessionLasts)}
+		ExpiresAt: s.now().Add(lasts), ProvenAt: s.now()}
 	if err := s.cfg.Tokens.AddSession(ctx, ses); err != nil {
 		return "", *p, err
 	}
@@ -146,7 +150,11 @@ func (s *Room) in(ses access.Session) *access.Principal {
 	if !ok {
 		return nil
 	}
-	return s.principal(a)
+	p := s.principal(a)
+	if p != nil {
+		p.Proven = ses.ProvenAt
+	}
+	return p
 }
 
 func (s *Room) session(secret string) (access.Session, bool) {
@@ -209,7 +217,12 @@ func (s *Room) ByBasic(ctx context.Context, remote, called, password string) (*a
 	if err != nil {
 		return nil, err
 	}
-	return s.principal(a), nil
+	p := s.principal(a)
+	if p != nil && (a.Emergency || p.Owes || s.present.Access().HasFactor(a)) {
+		return nil, fault.New(fault.Denied, "password-alone", "print with a token of your own in place of the password: "+
+			"cirque sign-in URL --name NAME, or the page Access", "the password alone does not let %s in here", a.Name)
+	}
+	return p, nil
 }
 
 // MakeToken makes a token by its name, role, machine and end, and gives its secret, which is kept nowhere. p nil stands
@@ -236,6 +249,10 @@ func (s *Room) MakeOwnToken(ctx context.Context, p *access.Principal, called str
 	if p.Account == "" {
 		return access.Token{}, "", fault.New(fault.Denied, "no-account", "sign in with a name and password",
 			"%s is a token that is nobody's own", p.Name)
+	}
+	if a := s.present.Access().Accounts[p.Account]; a.Emergency {
+		return access.Token{}, "", fault.New(fault.Denied, "account-emergency", "make an account of your own first", "the "+
+			"account for emergencies has no tokens: they would outlast the emergency")
 	}
 	list, err := s.cfg.Tokens.Tokens(ctx)
 	if err != nil {

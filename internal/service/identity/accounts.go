@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"cirque/core/access"
+	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
@@ -25,6 +26,8 @@ func (s *Room) Accounts(_ context.Context, p *access.Principal) ([]access.Accoun
 				a.Role, a.Sites = now.Role, now.Sites
 			}
 		}
+		a.Factors = s.present.Access().Factors[name.Fold(a.Name)]
+		a.Owes = a.Factors == 0 && access.Demanded(a, s.present.View().Document().SecondFactor())
 		out = append(out, a)
 	}
 	slices.SortFunc(out, func(a, b access.Account) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) })
@@ -121,14 +124,13 @@ func (s *Room) Rules(_ context.Context, p *access.Principal) ([]access.Rule, err
 	}
 	out := append([]access.Rule{}, s.present.Access().Rules...)
 	for i := range out {
-		out[i].People = s.peopleOf(out[i])
+		out[i].People = peopleOf(s.present.View().World.Directory, out[i])
 	}
 	return out, nil
 }
 
 // peopleOf counts whom an access rule holds for, whether the directory's people may sign in or not.
-func (s *Room) peopleOf(r access.Rule) int {
-	d := s.present.View().World.Directory
+func peopleOf(d *directory.Directory, r access.Rule) int {
 	n := 0
 	for _, u := range d.Records().Users {
 		if holdsFor(d, u, r) {
@@ -159,7 +161,7 @@ func (s *Room) AddRule(ctx context.Context, p *access.Principal, who, source str
 	if err != nil {
 		return r, err
 	}
-	r.People = s.peopleOf(r)
+	r.People = peopleOf(s.present.View().World.Directory, r)
 	s.present.Show(ctx, event.Signal{What: event.Access})
 	return r, nil
 }

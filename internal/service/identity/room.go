@@ -29,6 +29,8 @@ type Store interface {
 	AddFirstAccount(ctx context.Context, a access.Account) error
 	AddRule(ctx context.Context, r access.Rule) (access.Rule, error)
 	MeetAccount(ctx context.Context, a access.Account) error
+	OpenEmergency(ctx context.Context, called, remote string) error
+	SealEmergency(ctx context.Context, called, hash, author string) error
 	RemoveAccount(ctx context.Context, name, author string) error
 	RemoveRule(ctx context.Context, id int64, author string) error
 	SetPassword(ctx context.Context, name, hash, author string) (string, error)
@@ -62,6 +64,8 @@ type Config struct {
 	Passwords interface {
 		SourcePassword(v directory.Source, sealed []byte) (string, error)
 	}
+	// AskSecond asks for the second factor of somebody whose password was right; nobody has one where it is nil.
+	AskSecond func(ctx context.Context, a access.Account) (*access.Step, error)
 	// SetupCode gives the one-time code of the first run, and whether there is one; SetupDone throws it away.
 	SetupCode func() (string, bool)
 	SetupDone func()

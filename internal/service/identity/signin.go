@@ -136,13 +136,26 @@ func (w ldapWay) prove(ctx context.Context, p proof) (access.Account, bool, erro
 	return a, true, nil
 }
 
-// SignIn gives a session's secret for a name and password.
-func (s *Room) SignIn(ctx context.Context, remote, called, password string) (string, access.Principal, error) {
+// SignIn gives a session's secret for a name and password; or, where the account has a second factor, what is asked for
+// next, and no session.
+func (s *Room) SignIn(ctx context.Context, remote, called, password string) (string, access.Principal, *access.Step,
+	error) {
 	a, err := s.CheckAccount(ctx, remote, remote, called, password)
 	if err != nil {
-		return "", access.Principal{}, err
+		return "", access.Principal{}, nil, err
 	}
-	return s.open(ctx, remote, a)
+	if s.present.Access().HasFactor(a) {
+		next, err := s.cfg.AskSecond(ctx, a)
+		return "", access.Principal{}, next, err
+	}
+	if a.Emergency {
+		if err := s.store.OpenEmergency(ctx, a.Name, remote); err != nil {
+			return "", access.Principal{}, nil, err // what nobody hears of does not happen
+		}
+		s.log.Warn("the account for emergencies is used", "remote", remote)
+	}
+	secret, p, err := s.Open(ctx, remote, a)
+	return secret, p, nil, err
 }
 
 // CheckAccount finds who somebody proves to be. Each try is counted before it is looked at, for the name and for where
@@ -198,6 +211,7 @@ func (s *Room) level(ctx context.Context, begun time.Time) {
 func (s *Room) principal(a access.Account) *access.Principal {
 	p := &access.Principal{Name: a.Name, Role: a.Role, Sites: a.Sites, User: a.User(), Account: name.Fold(a.Name)}
 	if a.Source == "" {
+		p.Owes = access.Demanded(a, s.present.View().Document().SecondFactor()) && !s.present.Access().HasFactor(a)
 		return p
 	}
 	state, d := s.present.Access(), s.present.View().World.Directory

@@ -27,14 +27,6 @@ func (s *Room) TellPrintResult(ctx context.Context, p *access.Principal, id int6
 	if err != nil {
 		return c, err
 	}
-	if c.Queue == "" || c.Done == nil {
-		return c, fault.New(fault.Conflict, "print-result-early", "wait for the checkup's answer, or ask for one with "+
-			"a test "+
-			"page: cirque endpoint checkup MACHINE --queue QUEUE", "this checkup has sent no test page")
-	}
-	if t := c.Tested(); t == nil || t.Result == endpoint.No {
-		return c, fault.New(fault.Conflict, "print-result-none", "mend that first", "no test page was sent: %s", c.First())
-	}
 	rec, err := s.store.Endpoint(ctx, c.Machine)
 	if err != nil {
 		return c, err
@@ -42,6 +34,14 @@ func (s *Room) TellPrintResult(ctx context.Context, p *access.Principal, id int6
 	if err := access.CheckAt(p, access.SendTestPage, s.present.View().SiteOfMachine(rec.Report, s.now()), "the endpoint "+
 		rec.Report.Machine); err != nil {
 		return c, err
+	}
+	if c.Queue == "" || c.Done == nil {
+		return c, fault.New(fault.Conflict, "print-result-early", "wait for the checkup's answer, or ask for one with "+
+			"a test "+
+			"page: cirque endpoint checkup MACHINE --queue QUEUE", "this checkup has sent no test page")
+	}
+	if t := c.Tested(); t == nil || t.Result == endpoint.No {
+		return c, fault.New(fault.Conflict, "print-result-none", "mend that first", "no test page was sent: %s", c.First())
 	}
 	saw := driver.Seen{Model: c.Model, Driver: c.Try, Result: result, Machine: rec.Report.Machine, Queue: c.Queue,
 		By: p.Name, Note: strings.TrimSpace(note)}

@@ -6,6 +6,17 @@ import "cirque/core/directory"
 // anew.
 func sourceKeyName(v directory.Source) string { return "source:" + v.Name + " " + v.URL }
 
+// Seal seals what another room keeps under a name that says what and whose it is.
+func (s *Room) Seal(name, secret string) ([]byte, error) {
+	return s.seal(name, sealedKey{Secret: secret})
+}
+
+// Open gives what Seal sealed under that name.
+func (s *Room) Open(name string, sealed []byte) (string, error) {
+	k, err := s.unseal(name, sealed)
+	return k.Secret, err
+}
+
 // SealSource seals the password with which a source is read.
 func (s *Room) SealSource(v directory.Source, word string) ([]byte, error) {
 	return s.seal(sourceKeyName(v), sealedKey{Secret: word})

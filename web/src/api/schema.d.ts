@@ -14,7 +14,10 @@ export interface paths {
         /** Which people of a directory sign in with which role */
         get: operations["access-rules"];
         put?: never;
-        /** Let people of a directory sign in with a role */
+        /**
+         * Let people of a directory sign in with a role
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         post: operations["add-access-rule"];
         delete?: never;
         options?: never;
@@ -32,7 +35,10 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End an access rule */
+        /**
+         * End an access rule
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         delete: operations["remove-access-rule"];
         options?: never;
         head?: never;
@@ -49,7 +55,10 @@ export interface paths {
         /** Accounts with their roles; of a directory's, those that have signed in */
         get: operations["accounts"];
         put?: never;
-        /** Make a local account */
+        /**
+         * Make a local account
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         post: operations["add-account"];
         delete?: never;
         options?: never;
@@ -67,8 +76,31 @@ export interface paths {
         get?: never;
         put?: never;
         post?: never;
-        /** End an account, with its sessions and own tokens */
+        /**
+         * End an account, with its sessions and own tokens
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         delete: operations["remove-account"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/accounts/{name}/factors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * Take away all second factors of somebody who has lost them; their sessions end
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
+        delete: operations["forget-factors"];
         options?: never;
         head?: never;
         patch?: never;
@@ -82,7 +114,10 @@ export interface paths {
             cookie?: never;
         };
         get?: never;
-        /** Give a local account another role */
+        /**
+         * Give a local account another role
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         put: operations["set-role"];
         post?: never;
         delete?: never;
@@ -885,6 +920,26 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/emergency-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make the account for emergencies, or seal it anew; its password is shown this once
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
+        post: operations["seal-emergency"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/endpoints": {
         parameters: {
             query?: never;
@@ -1604,7 +1659,10 @@ export interface paths {
         get: operations["person-data"];
         put?: never;
         post?: never;
-        /** Erase what is kept of a person; in the audit a number stands for them from then on */
+        /**
+         * Erase what is kept of a person; in the audit a number stands for them from then on
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         delete: operations["erase-person"];
         options?: never;
         head?: never;
@@ -2069,10 +2127,68 @@ export interface paths {
         /** Who is signed in */
         get: operations["me"];
         put?: never;
-        /** Sign in with a name and password */
+        /** Sign in with a name and password; where the account has a second factor, signed_in is false and second says what is asked for next */
         post: operations["sign-in"];
         /** Sign out */
         delete: operations["sign-out"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/factors": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** One's own second factors */
+        get: operations["factors"];
+        put?: never;
+        /** Keep a second factor of one's own, once it is shown */
+        post: operations["add-factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/factors/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Begin to set up a second factor of one's own; nothing is kept before it is shown
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
+        post: operations["begin-factor"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/factors/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /**
+         * End a second factor of one's own
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
+        delete: operations["remove-factor"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2095,6 +2211,77 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/session/proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Show again who one is: what matters most can be done for a while then */
+        post: operations["prove-again"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/proof/begin": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** By what one can show again who one is */
+        post: operations["begin-proof"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /**
+         * Make a new sheet of recovery codes, which is shown this once; the former ones are over
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
+        post: operations["recovery-codes"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/session/second": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Show a second factor, and be signed in */
+        post: operations["second-step"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/session/tokens": {
         parameters: {
             query?: never;
@@ -2104,7 +2291,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Make a token of one's own: it may what its maker may, and ends with their account */
+        /**
+         * Make a token of one's own: it may what its maker may, and ends with their account
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         post: operations["make-own-token"];
         delete?: never;
         options?: never;
@@ -2677,7 +2867,10 @@ export interface paths {
         /** Tokens, without their secrets; only one's own for whoever may not see the others */
         get: operations["tokens"];
         put?: never;
-        /** Make a token; its secret is shown this once */
+        /**
+         * Make a token; its secret is shown this once
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         post: operations["make-token"];
         delete?: never;
         options?: never;
@@ -2711,7 +2904,10 @@ export interface paths {
         };
         get?: never;
         put?: never;
-        /** Give a token another secret, which is shown this once; the old one ends */
+        /**
+         * Give a token another secret, which is shown this once; the old one ends
+         * @description Asked of whoever has shown lately who they are; else 403 with the code prove-again.
+         */
         post: operations["renew-token"];
         delete?: never;
         options?: never;
@@ -2832,8 +3028,22 @@ export interface components {
         AccessAccount: {
             /** Format: date-time */
             created_at: string;
+            /** @description It is the account for emergencies. */
+            emergency?: boolean;
+            /**
+             * Format: int64
+             * @description How many second factors it has.
+             */
+            factors?: number;
             /** @description Of a directory's account, SOURCE/NAME. */
             name: string;
+            /**
+             * Format: date-time
+             * @description Of the account for emergencies: when its seal was broken; absent while it is sealed.
+             */
+            opened_at?: string;
+            /** @description A second factor is demanded of it and not there: it can do nothing but set one up. */
+            owes_factor?: boolean;
             /** @description Of a local account; a directory's follow from the access rules. */
             role?: string;
             sites?: string[];
@@ -2885,6 +3095,21 @@ export interface components {
             /** @description The certificate's serial number, hexadecimal. */
             serial: string;
             site?: string;
+        };
+        AccessFactor: {
+            /** Format: date-time */
+            created_at: string;
+            /** Format: int64 */
+            id: number;
+            /** @enum {string} */
+            kind: "code" | "passkey";
+            /** @description What its owner calls it. */
+            name: string;
+            /**
+             * Format: date-time
+             * @description When it was shown last.
+             */
+            used_at?: string;
         };
         AccessHolding: {
             /** @enum {string} */
@@ -2949,6 +3174,11 @@ export interface components {
             id: number;
             /** @description It is one of whoever asks. */
             own?: boolean;
+            /**
+             * Format: date-time
+             * @description When its owner last showed who they are.
+             */
+            proven_at: string;
             /** @description The address from which it was opened. */
             remote: string;
             /**
@@ -3357,6 +3587,25 @@ export interface components {
             says?: string;
             /** @enum {string} */
             verdict: "unproven" | "up" | "down";
+        };
+        Cookie: {
+            Domain: string;
+            /** Format: date-time */
+            Expires: string;
+            HttpOnly: boolean;
+            /** Format: int64 */
+            MaxAge: number;
+            Name: string;
+            Partitioned: boolean;
+            Path: string;
+            Quoted: boolean;
+            Raw: string;
+            RawExpires: string;
+            /** Format: int64 */
+            SameSite: number;
+            Secure: boolean;
+            Unparsed: string[];
+            Value: string;
         };
         DecommissionLateUse: {
             from?: string;
@@ -3970,6 +4219,11 @@ export interface components {
             name: string;
             /** @description An endpoint reported the context; else nothing is known but who it is. */
             seen: boolean;
+        };
+        Emergency: {
+            name: string;
+            /** Format: date-time */
+            since: string;
         };
         Endpoint: {
             /** @description Queues that it has for where it is, and would lose on another network; told of one endpoint alone. */
@@ -4586,7 +4840,7 @@ export interface components {
             relay?: string;
         };
         EstateNotice: {
-            /** @description servers, devices, endpoints, sets, directory, keys; all when absent. */
+            /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent. */
             about?: string[];
             /**
              * Format: int64
@@ -4712,10 +4966,17 @@ export interface components {
         EstateSignInSettings: {
             /**
              * Format: int64
+             * @description What matters most, such as accounts and tokens, is asked of whoever has shown within so long who they are; 15 when absent. Owners alone change it.
+             */
+            again_minutes?: number;
+            /**
+             * Format: int64
              * @description A console session ends once nobody has used it for so long; 60 when absent.
              */
             idle_minutes?: number;
             note?: string;
+            /** @description Roles whose accounts here must have a second factor. Owners alone change it. */
+            second_factor?: ("owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person")[];
         };
         EstateStation: {
             addresses?: string[];
@@ -4770,6 +5031,17 @@ export interface components {
             pattern: string;
             /** @description The fields that hold nothing but the name of somebody. */
             people?: string[];
+        };
+        Factors: {
+            /** @description The owner demands one of this role. */
+            demanded: boolean;
+            items: components["schemas"]["AccessFactor"][];
+            /** @description The name to which passkeys belong: at other addresses of the service they do not work. */
+            passkey_host?: string;
+            /** @description Why there can be no passkeys. */
+            passkeys_off?: string;
+            /** Format: int64 */
+            recovery_codes_left: number;
         };
         Files: {
             files: components["schemas"]["DocumentFile"][];
@@ -5154,12 +5426,19 @@ export interface components {
             secret: string;
             token: components["schemas"]["AccessEnrolToken"];
         };
+        MadeFactor: {
+            factor: components["schemas"]["AccessFactor"];
+            /** @description With the first: each lets in once in place of a second factor. Shown this once. */
+            recovery_codes?: string[];
+        };
         MadeToken: {
             /** @description Shown this once. */
             secret: string;
             token: components["schemas"]["AccessToken"];
         };
         Me: {
+            /** @description The account for emergencies is in use; told to those who see accounts. */
+            emergency?: components["schemas"]["Emergency"];
             holds?: components["schemas"]["AccessHolding"][];
             machine?: string;
             /** @description What may be done, somewhere at least. */
@@ -5167,8 +5446,12 @@ export interface components {
             name?: string;
             /** @description The first account is still to be made. */
             needs_set_up: boolean;
+            /** @description A second factor is demanded and not there: nothing can be done but to set one up. */
+            owes_factor?: boolean;
             /** @description The mightiest of what is held. */
             role?: string;
+            /** @description Nobody is signed in yet: this is asked for besides the password. */
+            second?: components["schemas"]["Step"];
             signed_in: boolean;
             /** @description The person that this is in lineups. */
             user?: string;
@@ -5245,6 +5528,12 @@ export interface components {
              * @description How many machines may enrol; 1 when absent.
              */
             uses?: number;
+        };
+        NewFactor: {
+            /** @enum {string} */
+            kind: "code" | "passkey";
+            /** @description What it is called, such as where it is. */
+            name: string;
         };
         NewFailoverTest: {
             /**
@@ -5460,7 +5749,7 @@ export interface components {
             trial: boolean;
         };
         NoticeView: {
-            /** @description servers, devices, endpoints, sets, directory, keys; all when absent. */
+            /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent. */
             about?: string[];
             /**
              * Format: int64
@@ -6247,6 +6536,9 @@ export interface components {
             /** @description Why, in a few words. */
             reason: string;
         };
+        RecoveryCodes: {
+            codes: string[];
+        };
         Rehearsal: {
             /** @description The same by grant, queue, location and group, the most touched first. */
             by: {
@@ -6457,6 +6749,11 @@ export interface components {
             /** Format: date-time */
             until: string;
         };
+        SealedEmergency: {
+            name: string;
+            /** @description Shown this once. */
+            password: string;
+        };
         Selection: {
             /** @description The queues' names; all when absent. Not for devices. */
             found?: string[];
@@ -6476,6 +6773,25 @@ export interface components {
             name: string;
             /** @description At least 12 characters. */
             password: string;
+        };
+        SetupFactor: {
+            /** @description PublicKeyCredentialCreationOptionsJSON (Web Authentication, level 3, section 5.1.9). */
+            passkey?: unknown;
+            /** @description The URI as a QR code: a data: URI of a PNG. */
+            picture?: string;
+            /** @description Of one-time codes, in base32 (RFC 6238: SHA-1, six digits, 30 s). */
+            secret?: string;
+            ticket: string;
+            /** @description The secret as authenticators take it. */
+            uri?: string;
+        };
+        Shown: {
+            /** @description A one-time code, or a recovery code. */
+            code?: string;
+            /** @description AuthenticationResponseJSON or RegistrationResponseJSON (Web Authentication, level 3, section 5.1). */
+            passkey?: unknown;
+            password?: string;
+            ticket: string;
         };
         SignIn: {
             name: string;
@@ -6529,6 +6845,14 @@ export interface components {
         StartedScan: {
             plan: components["schemas"]["ScanPlan"];
             scan: components["schemas"]["StockScan"] | null;
+        };
+        Step: {
+            /** @description PublicKeyCredentialRequestOptionsJSON (Web Authentication, level 3, section 5.1.10). */
+            passkey?: unknown;
+            /** @description To be sent along with the answer; good for ten minutes. */
+            ticket: string;
+            /** @description What can be shown: code, passkey, recovery or password. */
+            ways: string[];
         };
         StockAnswer: {
             /** @enum {string} */
@@ -7485,6 +7809,71 @@ export interface operations {
         };
     };
     "remove-account": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "forget-factors": {
         parameters: {
             query?: never;
             header?: never;
@@ -11461,6 +11850,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageNote"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "seal-emergency": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SealedEmergency"];
                 };
             };
             /** @description Unauthorized */
@@ -16844,7 +17298,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
-                    "Set-Cookie"?: string;
+                    "Set-Cookie"?: components["schemas"]["Cookie"];
                     [name: string]: unknown;
                 };
                 content: {
@@ -16966,6 +17420,274 @@ export interface operations {
             };
         };
     };
+    factors: {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Factors"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "add-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shown"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeFactor"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NewFactor"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["SetupFactor"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "remove-factor": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
     "change-password": {
         parameters: {
             query?: never;
@@ -16985,6 +17707,277 @@ export interface operations {
                     [name: string]: unknown;
                 };
                 content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "prove-again": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: {
+                cirque_session?: string;
+                /** @description The same over TLS. */
+                "__Host-cirque_session"?: string;
+            };
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shown"];
+            };
+        };
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "begin-proof": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Step"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "recovery-codes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["RecoveryCodes"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "second-step": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Shown"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    "Set-Cookie"?: components["schemas"]["Cookie"];
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Me"];
+                };
             };
             /** @description Unauthorized */
             401: {
@@ -17255,7 +18248,7 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
-                    "Set-Cookie"?: string;
+                    "Set-Cookie"?: components["schemas"]["Cookie"];
                     [name: string]: unknown;
                 };
                 content: {

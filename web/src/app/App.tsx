@@ -57,6 +57,10 @@ const LineupPage = lazily(
   () => import("../features/lineup/LineupPage"),
   (m) => m.LineupPage,
 );
+const OwesPage = lazily(
+  () => import("../features/session/OwesPage"),
+  (m) => m.OwesPage,
+);
 const OverviewPage = lazily(
   () => import("../features/overview/OverviewPage"),
   (m) => m.OverviewPage,
@@ -64,6 +68,10 @@ const OverviewPage = lazily(
 const OwnPage = lazily(
   () => import("../features/person/OwnPage"),
   (m) => m.OwnPage,
+);
+const ProveAgain = lazily(
+  () => import("../parts/ProveAgain"),
+  (m) => m.ProveAgain,
 );
 const PersonPage = lazily(
   () => import("../features/person/PersonPage"),
@@ -111,11 +119,22 @@ export function App() {
   }
   if (me.data.needs_set_up) return <Coming of={<SetUpPage />} />;
   if (!me.data.signed_in) return <Coming of={<SignInPage />} />;
-  if (me.data.role === "person") return <Coming of={<OwnPage me={me.data} />} />;
+  const name = me.data.name ?? "";
   return (
-    <Shell me={me.data}>
-      <Coming of={<Pages />} />
-    </Shell>
+    <>
+      {me.data.owes_factor ? (
+        <Coming of={<OwesPage name={name} />} />
+      ) : me.data.role === "person" ? (
+        <Coming of={<OwnPage me={me.data} />} />
+      ) : (
+        <Shell me={me.data}>
+          <Coming of={<Pages />} />
+        </Shell>
+      )}
+      <Suspense>
+        <ProveAgain name={name} />
+      </Suspense>
+    </>
   );
 }
 

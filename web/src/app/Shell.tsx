@@ -92,6 +92,14 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
         )}
       </header>
       <Standing />
+      {me.emergency && (
+        <div role="alert" className="border-b border-l-2 border-bad bg-bad-wash px-4 py-2">
+          <p className="font-medium">
+            The account for emergencies is in use since {stamp(me.emergency.since)}
+          </p>
+          <p>See under History who it was; an owner seals it anew under Access.</p>
+        </div>
+      )}
       <main id="content" className="flex-1 px-4 pt-4 pb-16">
         {children}
       </main>

@@ -37,7 +37,7 @@ const concerns: Record<Signal["what"], string[]> = {
   ],
   sources: ["sources"],
   live: ["faults", "duties", "lineup", "why", "endpoints", "stock"],
-  access: ["access"],
+  access: ["access", "me"],
   enrolment: ["enrolment"],
   draft: ["draft", "findings"],
   endpoint: ["subject", "overview", "duties"], // and the one endpoint, where it is shown

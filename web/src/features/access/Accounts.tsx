@@ -8,6 +8,7 @@ import { Field } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Mark } from "../../ui/Mark";
 import { Table } from "../../ui/Table";
+import { Emergency, SignsInWith } from "./Emergency";
 import { type Holding, HoldingFields, roleWord, where } from "./Holding";
 import { accountsQuery, rulesQuery } from "../../api/access";
 import { sourcesQuery } from "../../api/directory";
@@ -32,6 +33,11 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
   const remove = useMutation({
     mutationFn: (name: string) =>
       ask(api.DELETE("/api/v1/accounts/{name}", { params: { path: { name } } })),
+    onSuccess: fresh,
+  });
+  const forget = useMutation({
+    mutationFn: (name: string) =>
+      ask(api.DELETE("/api/v1/accounts/{name}/factors", { params: { path: { name } } })),
     onSuccess: fresh,
   });
   const allow = useForm({
@@ -62,7 +68,10 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
       <div className="flex flex-col gap-6">
         <section aria-label="Accounts">
           <h2>Accounts</h2>
-          <Table label="Accounts" heads={["Account", "Role", "Does things at", "Password", ""]}>
+          <Table
+            label="Accounts"
+            heads={["Account", "Role", "Does things at", "Signs in with", ""]}
+          >
             {accounts.data.map((a) => (
               <tr key={a.name} className="border-b border-rule">
                 <th scope="row" className="px-2 py-1 text-left font-medium">
@@ -72,8 +81,20 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
                   {a.role ? roleWord(a.role) : "none: not in the directory"}
                 </td>
                 <td className="px-2 py-1">{a.role ? where(a.sites, a.role) : ""}</td>
-                <td className="px-2 py-1">{a.source ? `in ${a.source}` : "here"}</td>
                 <td className="px-2 py-1">
+                  <SignsInWith account={a} />
+                </td>
+                <td className="flex gap-3 px-2 py-1">
+                  {mayChange && !!a.factors && (
+                    <button
+                      type="button"
+                      className="min-h-[24px] underline"
+                      aria-label={`Forget factors of ${a.name}`}
+                      onClick={() => forget.mutate(a.name)}
+                    >
+                      forget factors
+                    </button>
+                  )}
                   {mayChange && (
                     <button
                       type="button"
@@ -89,6 +110,12 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
             ))}
           </Table>
           {remove.error && <ProblemNotice title="The account stays" error={remove.error} />}
+          {forget.error && <ProblemNotice title="They stay" error={forget.error} />}
+          {forget.isSuccess && (
+            <p role="status" className="mt-1">
+              {forget.variables} signs in with the password alone now; their sessions are over.
+            </p>
+          )}
         </section>
         <section aria-label="People of a directory">
           <h2>People of a directory</h2>
@@ -147,6 +174,10 @@ export function Accounts({ mayChange }: { mayChange: boolean }) {
       </div>
       {mayChange && (
         <div className="flex flex-col gap-8">
+          <Emergency
+            made={accounts.data.some((a) => a.emergency)}
+            opened={accounts.data.find((a) => a.emergency)?.opened_at}
+          />
           <Form
             label="Make an account"
             failed="The account was not made"

@@ -1,5 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { api, ask } from "../../api/client";
+import { Factors } from "../../parts/Factors";
 import { Form } from "../../parts/Form";
 import { useForm } from "../../parts/useForm";
 import { ProblemNotice } from "../../parts/ProblemNotice";
@@ -25,6 +26,7 @@ export function Keys() {
       <div className="flex flex-col gap-6">
         <Sessions mayEnd={mayEnd} />
         <Tokens />
+        <Factors />
       </div>
       {manages && <MakeToken />}
     </div>

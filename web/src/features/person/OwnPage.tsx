@@ -1,5 +1,6 @@
 import { useMutation, useQueryClient } from "@tanstack/react-query";
 import { api, ask, type Me } from "../../api/client";
+import { Factors } from "../../parts/Factors";
 import { Sessions } from "../../parts/Sessions";
 import { Standing } from "../../parts/Standing";
 import { Logo } from "../../ui/Logo";
@@ -33,6 +34,9 @@ export function OwnPage({ me }: { me: Me }) {
         <Own name={me.user ?? me.name ?? ""} />
         <div className="mt-8">
           <Sessions />
+        </div>
+        <div className="mt-8">
+          <Factors />
         </div>
       </main>
     </div>

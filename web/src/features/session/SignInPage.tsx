@@ -1,6 +1,8 @@
 import { useQueryClient } from "@tanstack/react-query";
+import { useState } from "react";
 import { api, ask } from "../../api/client";
 import { Form } from "../../parts/Form";
+import { ShowFactor, type Step } from "../../parts/ShowFactor";
 import { useForm } from "../../parts/useForm";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
@@ -8,12 +10,27 @@ import { Logo } from "../../ui/Logo";
 
 export function SignInPage() {
   const client = useQueryClient();
+  const [step, setStep] = useState<Step>();
   const form = useForm({
     start: { name: "", password: "" },
     keeps: true,
     send: (body) => ask(api.POST("/api/v1/session", { body })),
-    onDone: () => client.invalidateQueries(),
+    onDone: (me) => (me.second ? setStep(me.second) : client.invalidateQueries()),
   });
+  if (step)
+    return (
+      <Gate title={`Sign in as ${form.value.name}`}>
+        <ShowFactor
+          step={step}
+          failed="You are not signed in"
+          does="Sign in"
+          send={(body) => ask(api.POST("/api/v1/session/second", { body }))}
+          onDone={() => client.invalidateQueries()}
+        >
+          <Button onClick={() => setStep(undefined)}>Back</Button>
+        </ShowFactor>
+      </Gate>
+    );
   return (
     <Gate title="Sign in to Cirque">
       <Form
