@@ -60,6 +60,7 @@ var arrows = map[string][]string{
 	"internal/whole":                {},
 	"internal/factor":               {"core/fault"},
 	"internal/snmp":                 {},
+	"internal/syslog":               {},
 	"internal/pwg":                  {},
 	"internal/api":                  {"core"},
 	"internal/postgres":             {"core", "internal/postgres/cluster"},
@@ -95,12 +96,13 @@ var arrows = map[string][]string{
 	"internal/ca":                {"core", "internal/whole"},
 	"internal/probe": {"core", "standard", "internal/probe/dial", "internal/probe/ipp",
 		"internal/probe/snmp"},
-	"internal/probe/dial": {"core"},
-	"internal/probe/ipp":  {"core", "standard", "internal/probe/dial"},
-	"internal/probe/ldap": {"core", "standard", "internal/probe/dial"},
-	"internal/probe/mail": {"core", "internal/probe/dial"},
-	"internal/probe/snmp": {"core", "standard", "internal/probe/dial"},
-	"internal/front":      {},
+	"internal/probe/dial":   {"core"},
+	"internal/probe/ipp":    {"core", "standard", "internal/probe/dial"},
+	"internal/probe/ldap":   {"core", "standard", "internal/probe/dial"},
+	"internal/probe/mail":   {"core", "internal/probe/dial"},
+	"internal/probe/snmp":   {"core", "standard", "internal/probe/dial"},
+	"internal/probe/syslog": {"core", "standard", "internal/probe/dial"},
+	"internal/front":        {},
 	"internal/httpapi": {"core", "internal/api", "internal/service", "rooms", "internal/service/present",
 		"internal/agentproto",
 		"standard"},
@@ -138,7 +140,8 @@ var rooms = []string{"internal/service/adopt", "internal/service/adverts", "inte
 	"internal/service/views",
 	"internal/service/stock"}
 
-var standards = []string{"internal/dhcp", "internal/ipp", "internal/ldif", "internal/snmp", "internal/pwg"}
+var standards = []string{"internal/dhcp", "internal/ipp", "internal/ldif", "internal/snmp", "internal/pwg",
+	"internal/syslog"}
 
 // Third-party packages, by the path of the module's root, and who may import them.
 var thirdParty = map[string][]string{
@@ -159,6 +162,7 @@ var thirdParty = map[string][]string{
 	"golang.org/x/sync": {"internal/service/present", "internal/service/fleet", "internal/service/stock",
 		"internal/service/continuity", "internal/service/decommission"},
 	"golang.org/x/crypto":             {"internal/service/identity", "internal/ca"},
+	"golang.org/x/sys":                {"internal/probe/syslog"},
 	"golang.org/x/term":               {"internal/cli", "cmd/cirque-agent"},
 	"golang.org/x/image":              {"internal/pwg"},
 	"github.com/gosnmp/gosnmp":        {"internal/probe/snmp", "internal/sim"},

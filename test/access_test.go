@@ -103,7 +103,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/directory/sources": readers, "GET /api/v1/directory/runs": readers,
 		"GET /api/v1/directory/renames": readers, "GET /api/v1/people/{name}/picks": readers,
 		"GET /api/v1/sessions": people, "GET /api/v1/accounts": seers, "GET /api/v1/access-rules": seers,
-		"GET /api/v1/audit": seers, "GET /api/v1/audit/lines": seers,
+		"GET /api/v1/audit": seers, "GET /api/v1/audit/lines": seers, "GET /api/v1/audit/forwarding": seers,
 		"POST /api/v1/test-pages": helpers, "POST /api/v1/endpoints/{machine}/refresh": helpers,
 		"POST /api/v1/stock/test-pages": helpers,
 		"POST /api/v1/revisions":        editors, "GET /api/v1/draft": readers, "GET /api/v1/draft/document": readers,

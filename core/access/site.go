@@ -19,7 +19,7 @@ func CheckChanges(p *Principal, a Action, before, after *estate.Document, change
 	if err := Check(p, a); err != nil {
 		return err
 	}
-	if err := checkSignInRules(p, changes); err != nil {
+	if err := checkOwners(p, changes); err != nil {
 		return err
 	}
 	if p.MayAt(a, "") {
@@ -55,12 +55,17 @@ func CheckChanges(p *Principal, a Action, before, after *estate.Document, change
 		bad[0].What).With(bad)
 }
 
-// checkSignInRules gives a Denied fault where somebody who is no owner changes what is asked of who signs in.
-func checkSignInRules(p *Principal, changes []estate.Change) error {
+// checkOwners gives a Denied fault where somebody who is no owner changes what is asked of who signs in, or where the
+// audit is sent.
+func checkOwners(p *Principal, changes []estate.Change) error {
 	if p.May(ManageAccounts) {
 		return nil
 	}
 	for _, c := range changes {
+		if c.Ref == (estate.Ref{List: "settings", Name: estate.AuditSetting}) {
+			return fault.New(fault.Denied, "not-allowed", "ask an owner", "%s may not change where the audit is sent",
+				p.title()).With([]fault.Detail{{Place: c.Ref.String(), What: "it is for owners to say", Fix: "leave it as it is"}})
+		}
 		before, was := c.Before.(*estate.SignInSettings)
 		after, is := c.After.(*estate.SignInSettings)
 		if !was && !is {

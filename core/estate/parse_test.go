@@ -282,3 +282,26 @@ func TestSchemes(t *testing.T) {
 		}
 	}
 }
+
+// TestAuditSetting: where the audit is sent is an address that takes a log, over TLS unless that is waived.
+func TestAuditSetting(t *testing.T) {
+	t.Parallel()
+	for text, want := range map[string]string{
+		`{forward: "tls://log.example"}`: "", `{forward: "tcp://127.0.0.1:601", clear: true}`: "",
+		`{forward: "tcp://log.example"}`: "would be sent without TLS", `{forward: "https://log.example"}`: "takes a log",
+		`{forward: "tls://a:b@log.example"}`: "carries a sign-in", `{clear: true}`: "forward",
+		`{forward: "tls://log.example", ca: "x"}`: "no certificate", `{forward: "tls://"}`: "takes a log",
+	} {
+		_, err := Parse([]document.File{{Name: "e", Text: "estate: 1\nsettings: {audit: " + text + "}"}},
+			Options{})
+		says := ""
+		if err != nil {
+			for _, d := range fault.As(err).Details {
+				says += d.What + "; "
+			}
+		}
+		if (want == "") != (err == nil) || !strings.Contains(says, want) {
+			t.Errorf("%s: %q, want %q", text, says, want)
+		}
+	}
+}

@@ -29,6 +29,7 @@ type Settings struct {
 	Mail       *MailSettings       `json:"mail,omitempty" yaml:"mail,omitempty"`
 	Outgoing   *OutgoingSettings   `json:"outgoing,omitempty" yaml:"outgoing,omitempty"`
 	SignIn     *SignInSettings     `json:"sign_in,omitempty" yaml:"sign_in,omitempty"`
+	Audit      *AuditSettings      `json:"audit,omitempty" yaml:"audit,omitempty"`
 }
 
 // A UserFrom says how an agent knows who sits at its machine.
@@ -135,7 +136,8 @@ func (d *Document) PersonDays() int {
 type settingsTable struct{}
 
 func settingNames() []string {
-	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting, OutgoingSetting, SignInSetting}
+	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting, OutgoingSetting, SignInSetting,
+		AuditSetting}
 }
 
 func (settingsTable) list() string { return "settings" }
@@ -164,6 +166,8 @@ func (settingsTable) find(d *Document, name string) any {
 		return d.Settings.Outgoing
 	case name == SignInSetting && d.Settings.SignIn != nil:
 		return d.Settings.SignIn
+	case name == AuditSetting && d.Settings.Audit != nil:
+		return d.Settings.Audit
 	}
 	return nil
 }
@@ -205,6 +209,8 @@ func (t settingsTable) apply(d *Document, changes []Change) {
 			next.Outgoing, _ = c.After.(*OutgoingSettings)
 		case SignInSetting:
 			next.SignIn, _ = c.After.(*SignInSettings)
+		case AuditSetting:
+			next.Audit, _ = c.After.(*AuditSettings)
 		}
 	}
 	d.Settings = &next
@@ -232,6 +238,9 @@ func (settingsTable) decode(name string, raw json.RawMessage) (any, error) {
 		return v, json.Unmarshal(raw, v)
 	case SignInSetting:
 		v := new(SignInSettings)
+		return v, json.Unmarshal(raw, v)
+	case AuditSetting:
+		v := new(AuditSettings)
 		return v, json.Unmarshal(raw, v)
 	}
 	v := new(HistorySettings)
@@ -303,6 +312,9 @@ func (p *parser) settings(o document.Object) {
 	}
 	if n, ok := o.Get(SignInSetting); ok {
 		d.Settings.SignIn = p.signInSetting(n)
+	}
+	if n, ok := o.Get(AuditSetting); ok {
+		d.Settings.Audit = p.auditSetting(n)
 	}
 	if *d.Settings == (Settings{}) {
 		d.Settings = nil

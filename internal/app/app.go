@@ -23,8 +23,10 @@ import (
 	"cirque/internal/probe/dial"
 	ldapclient "cirque/internal/probe/ldap"
 	mailclient "cirque/internal/probe/mail"
+	syslogclient "cirque/internal/probe/syslog"
 	"cirque/internal/pwg"
 	"cirque/internal/service"
+	"cirque/internal/service/audit"
 	"cirque/internal/service/enrolment"
 )
 
@@ -162,12 +164,14 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	out := dial.New(o.table, rules)
 	prober := probe.New(out)
 	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now()}
+	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Printer: prober, Prober: prober,
 		Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
 		Raster:    pwg.TextPage,
 		SecretKey: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
-		PublicURL: cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String()), Authority: certifier, SetupCode: setup.read,
+		PublicURL: public, Auditors: auditors{syslogclient.NewSender(out, public, Version)}, Authority: certifier,
+		SetupCode: setup.read,
 		SetupDone: setup.remove, Leases: leases, Doctor: doc, Process: doc.process})
 	if err != nil {
 		return nil, err
@@ -189,6 +193,13 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	r.stop = sync.OnceValue(func() error { return within(stopAll, c.run) })
 	return r, nil
+}
+
+// auditors give the room of the audit its ways.
+type auditors struct{ *syslogclient.Sender }
+
+func (a auditors) Open(ctx context.Context, target, ca string, clear bool) (audit.Way, error) {
+	return a.Sender.Open(ctx, target, ca, clear)
 }
 
 // within gives up waiting for something that stops: what is left then ends with the process, and the next start goes on

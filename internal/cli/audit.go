@@ -14,6 +14,34 @@ import (
 	"cirque/internal/apiclient"
 )
 
+// forwarding says how far the audit has been sent.
+func forwarding(w io.Writer, f event.Forwarding) {
+	switch {
+	case f.Target == "":
+		fmt.Fprintln(w, "The audit is sent nowhere. To send it: settings: {audit: {forward: \"tls://log.example:6514\"}}")
+		return
+	case f.Code != "":
+		fmt.Fprintf(w, "The audit cannot be sent to %s since %s: %s; %s.\n", f.Target,
+			f.Since.Local().Format(time.DateTime), f.Says, f.Fix)
+	default:
+		fmt.Fprintf(w, "The audit is sent to %s.\n", f.Target)
+	}
+	at := "Nothing has surely arrived yet"
+	if f.At != nil {
+		at = "What was written before " + f.At.Local().Format(time.DateTime) + " has arrived"
+	}
+	waiting := fmt.Sprintf("%d entries are on their way", f.Waiting)
+	switch {
+	case f.Waiting == 0:
+		waiting = "nothing waits"
+	case f.Waiting == 1:
+		waiting = "one entry is on its way"
+	case f.Waiting >= 1000:
+		waiting = "1000 entries or more wait"
+	}
+	fmt.Fprintf(w, "%s; %s.\n", at, waiting)
+}
+
 func auditCommand(r *root) *cobra.Command {
 	var since, until, author, about, kind string
 	var limit int
@@ -72,6 +100,8 @@ or another program:
 	f.StringVar(&kind, "kind", "", "a kind, such as token.made, or what stands before its dot")
 	f.IntVar(&limit, "limit", 50, "how many")
 	f.BoolVar(&all, "lines", false, "all of it, as JSON lines")
+	c.AddCommand(ask(r, "forwarding", "How far the audit has been sent to whom settings.audit names", cobra.NoArgs,
+		get[event.Forwarding](fixed("/api/v1/audit/forwarding")), forwarding))
 	return c
 }
 

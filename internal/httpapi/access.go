@@ -156,6 +156,12 @@ func auditRoutes(s *server, a huma.API) {
 		list, err := s.svc.Audit.Audit(ctx, principalOf(ctx), f, before(in.Paging, in.Before))
 		return &out[page.Page[event.Event]]{list}, err
 	})
+	route(s, a, "GET", "/api/v1/audit/forwarding", "audit-forwarding", "How far the audit has been sent to whom "+
+		"settings.audit names; without a target where it is sent nowhere", small, func(ctx context.Context,
+		_ *struct{}) (*out[event.Forwarding], error) {
+		f, err := s.svc.Audit.Forwarding(ctx, principalOf(ctx))
+		return &out[event.Forwarding]{f}, err
+	})
 	type all struct{ AuditFilter }
 	op := operation("GET", "/api/v1/audit/lines", "audit-lines", "The audit as JSON lines, newest first", small)
 	streamOf[event.Event](a, &op, "One entry a line.")

@@ -109,6 +109,8 @@ type Config struct {
 	Prober Prober
 	// Sender sends notices; without it nobody is told of anything.
 	Sender alerts.Sender
+	// Auditors take the audit elsewhere; without it nobody does.
+	Auditors audit.Sender
 	// Dir reads directories over LDAP; without it none are.
 	Dir Dir
 	// Raster draws lines of text as PWG raster, on a page of so many millimetres.
@@ -193,7 +195,7 @@ func New(ctx context.Context, in Stores, cfg Config) (*Service, error) {
 // lookAndKeep furnishes the rooms that need no other: what is known, and kept.
 func (s *Service) lookAndKeep(in Stores, cfg Config) {
 	p, log, now := s.Present, cfg.Log, cfg.Now
-	s.Audit = audit.New(audit.Config{Store: in.Audit, Present: p, Log: log, Now: now})
+	s.Audit = audit.New(audit.Config{Store: in.Audit, Present: p, Log: log, Now: now, Sender: cfg.Auditors})
 	s.Secrets = secrets.New(secrets.Config{Store: in.Secrets, Present: p, Log: log, Now: now, Prober: cfg.Prober,
 		SecretKey: cfg.SecretKey})
 	s.Stock = stock.New(stock.Config{Store: in.Stock, Present: p, Log: log, Now: now, Prober: cfg.Prober, Keys: s.Secrets,

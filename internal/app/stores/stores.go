@@ -32,11 +32,12 @@ func Of(db *postgres.Store) service.Stores {
 		}{db.Listings, db.Sources},
 		Alerts: struct {
 			postgres.EndpointTable
+			postgres.EventTable
 			postgres.HealthTable
 			postgres.ListingTable
 			postgres.NoticeTable
 			postgres.SourceTable
-		}{db.Endpoints, db.Healths, db.Listings, db.Notices, db.Sources},
+		}{db.Endpoints, db.Events, db.Healths, db.Listings, db.Notices, db.Sources},
 		Audit: db.Events,
 		Continuity: struct {
 			postgres.DutyTable

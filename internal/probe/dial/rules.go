@@ -22,11 +22,13 @@ const (
 	LDAP Use = "LDAP"
 	Mail Use = "mail"
 	Post Use = "posting notices"
+	// Syslog is for the audit.
+	Syslog Use = "syslog"
 )
 
 // wellKnown are the ports below 1024 that each use has (IANA service names); above that any may be.
 var wellKnown = map[Use][]int{IPP: {80, 443, 631}, Raw: {515}, SNMP: {161}, LDAP: {389, 636}, Mail: {25, 465, 587},
-	Post: {80, 443}}
+	Post: {80, 443}, Syslog: {601}}
 
 // others are the ports from 1024 on that belong to services which take what HTTP sends for their own (WHATWG Fetch,
 // section 2.9).

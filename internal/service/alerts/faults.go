@@ -99,7 +99,7 @@ func (s *Room) faults(ctx context.Context) ([]aFault, error) {
 	}
 	s.keyFaults(&f)
 	s.emergencyFault(&f)
-	return f.found, nil
+	return f.found, s.forwardFault(ctx, &f)
 }
 
 func (s *Room) serverFaults(f *finder, health map[present.Watched]continuity.Health) {
@@ -200,6 +200,21 @@ func (s *Room) emergencyFault(f *finder) {
 				"account emergency", "the account for emergencies is in use since %s", a.OpenedAt.UTC().Format(time.RFC3339))
 		}
 	}
+}
+
+// forwardFault tells that the audit does not arrive where it is to stand, too.
+func (s *Room) forwardFault(ctx context.Context, f *finder) error {
+	target := s.present.View().Document().Audit().Forward
+	if target == "" {
+		return nil
+	}
+	to, err := s.store.Forwarding(ctx, target)
+	if err == nil && to.Code != "" {
+		f.add(estate.AboutKeys, "audit to "+target, target, "", to.Since, to.Fix, "the audit cannot be sent to %s: %s",
+			target,
+			to.Says)
+	}
+	return err
 }
 
 func (s *Room) directoryFaults(ctx context.Context, f *finder) error {

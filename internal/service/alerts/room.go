@@ -28,6 +28,8 @@ type Store interface {
 	// Unwell gives what probing has found of those that are down or held.
 	Unwell(ctx context.Context) ([]continuity.Health, error)
 	Listings(ctx context.Context) ([]advert.Listing, error)
+	// Forwarding gives how far the audit has been sent.
+	Forwarding(ctx context.Context, target string) (event.Forwarding, error)
 	EndedRuns(ctx context.Context) (map[string]directory.Run, error)
 	Samples(ctx context.Context, since time.Time) ([]endpoint.Sample, error)
 	SaveNotified(ctx context.Context, list []notice.Notified) error

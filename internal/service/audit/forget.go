@@ -16,7 +16,8 @@ const (
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "events", Leased: true, Run: s.forgetEvents}}
+	return []worker.Worker{{Name: "events", Leased: true, Run: s.forgetEvents},
+		{Name: "audit", Leased: true, Run: s.forward}}
 }
 
 // forgetEvents forgets what happened longer ago than the estate's settings say, until ctx is done.

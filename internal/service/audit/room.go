@@ -1,4 +1,5 @@
-// Package audit tells what happened. Its use cases: Events, Audit, Watch.
+// Package audit tells what happened. Its use cases: Events, Audit, Watch, Forwarding. Its workers forget what is
+// old, and send the audit to whom the settings name.
 package audit
 
 import (
@@ -16,6 +17,9 @@ type Store interface {
 	Audit(ctx context.Context, want event.Filter, ask page.Ask) (page.Page[event.Event], error)
 	ForgetEvents(ctx context.Context, seen, done time.Time, most int) (int64, error)
 	Events(ctx context.Context, ask page.Ask, word string) (page.Page[event.Event], error)
+	AuditAfter(ctx context.Context, after event.Place, most int) ([]event.Event, []event.Place, error)
+	Forwarding(ctx context.Context, target string) (event.Forwarding, error)
+	Forwarded(ctx context.Context, f event.Forwarding) error
 }
 
 // Config of a Room.
@@ -24,6 +28,8 @@ type Config struct {
 	Present *present.Present
 	Log     *slog.Logger
 	Now     func() time.Time
+	// Sender sends the audit elsewhere; without it nobody does.
+	Sender Sender
 }
 
 // A Room is safe for any number of goroutines.
@@ -32,9 +38,11 @@ type Room struct {
 	present *present.Present
 	log     *slog.Logger
 	now     func() time.Time
+	sender  Sender
 }
 
 // New furnishes the room.
 func New(cfg Config) *Room {
-	return &Room{store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
+	return &Room{store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now,
+		sender: cfg.Sender}
 }

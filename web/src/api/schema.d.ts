@@ -143,6 +143,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/audit/forwarding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** How far the audit has been sent to whom settings.audit names; without a target where it is sent nowhere */
+        get: operations["audit-forwarding"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit/lines": {
         parameters: {
             query?: never;
@@ -4640,6 +4657,15 @@ export interface components {
              */
             wait_seconds?: number;
         };
+        EstateAuditSettings: {
+            /** @description The authority by which it is known, as PEM; the system's when absent. */
+            ca?: string;
+            /** @description It may be sent without TLS, where whoever is between may read it. */
+            clear?: boolean;
+            /** @description tls://HOST[:6514] (RFC 5425), or tcp://HOST[:601] (RFC 6587, octet counting) with clear. Owners alone change it. */
+            forward?: string;
+            note?: string;
+        };
         EstateConflict: {
             /** @enum {string} */
             list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
@@ -4957,6 +4983,7 @@ export interface components {
         };
         EstateSettings: {
             agents?: components["schemas"]["EstateAgentSettings"];
+            audit?: components["schemas"]["EstateAuditSettings"];
             continuity?: components["schemas"]["EstateContinuitySettings"];
             history?: components["schemas"]["EstateHistorySettings"];
             mail?: components["schemas"]["EstateMailSettings"];
@@ -5021,6 +5048,29 @@ export interface components {
             sentence?: components["schemas"]["EventSentence"];
             /** @description What it concerns, such as an endpoint's name. */
             subject: string;
+        };
+        EventForwarding: {
+            /**
+             * Format: date-time
+             * @description When something of it arrived last.
+             */
+            at?: string;
+            /** @description Why it cannot be sent just now; absent while it can. */
+            code?: string;
+            fix?: string;
+            says?: string;
+            /**
+             * Format: date-time
+             * @description Since when it can, or cannot.
+             */
+            since?: string;
+            /** @description As settings.audit says; absent where it is sent nowhere. */
+            target?: string;
+            /**
+             * Format: int64
+             * @description How many entries have not surely arrived; 1000 for as many or more.
+             */
+            waiting: number;
         };
         EventSentence: {
             /** @description What stands in their place. */
@@ -8044,6 +8094,71 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageEvent"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "audit-forwarding": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EventForwarding"];
                 };
             };
             /** @description Unauthorized */

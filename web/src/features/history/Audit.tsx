@@ -12,6 +12,7 @@ import { Field } from "../../ui/Field";
 import { Empty, Waiting } from "../../ui/Notice";
 import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
+import { Forwarding } from "./Forwarding";
 
 const kinds = [
   { value: "account", label: "accounts and sign-ins" },
@@ -71,6 +72,7 @@ export function Audit() {
   const events = list.data?.items ?? [];
   return (
     <section aria-label="Audit" className="mt-3 max-w-[90rem]">
+      <Forwarding />
       <div className="flex flex-wrap items-end gap-4">
         <Field
           label="By"

@@ -1,0 +1,8 @@
+//go:build !linux
+
+package syslog
+
+import "net"
+
+// unacknowledged is not known here.
+func unacknowledged(*net.TCPConn) int { return 0 }
