@@ -148,6 +148,14 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 		return app.ResetAccount(ctx, app.Options{Data: so.Data, Database: so.Database}, name, password)
 	}, ForgetFactors: func(ctx context.Context, so cli.ServeOptions, name string) (string, error) {
 		return app.ForgetFactors(ctx, app.Options{Data: so.Data, Database: so.Database}, name)
+	}, SecretKeys: func(ctx context.Context, so cli.ServeOptions, what cli.SecretKeyChange) (out cli.SecretKeys,
+		err error) {
+		list, lost, err := app.SecretKeys(ctx, app.Options{Data: so.Data, Database: so.Database}, what.Do, what.ID, what.Force)
+		out.Lost = lost
+		for _, k := range list {
+			out.Keys = append(out.Keys, cli.SecretKey{ID: k.ID(), State: string(k.State), Seals: k.Seals})
+		}
+		return out, err
 	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
 		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
 	}}

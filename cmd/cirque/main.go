@@ -24,10 +24,25 @@ func main() {
 		ForgetFactors: func(ctx context.Context, o cli.ServeOptions, name string) (string, error) {
 			return app.ForgetFactors(ctx, app.Options{Data: o.Data, Database: o.Database}, name)
 		},
+		SecretKeys: secretKeys,
 		MakeToken: func(ctx context.Context, o cli.ServeOptions, want cli.Token) (string, error) {
 			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, want)
 		}}
 	os.Exit(cli.Execute(ctx, local, os.Args[1:], cli.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, os.Getenv))
+}
+
+// secretKeys does what cirque secret-key says.
+func secretKeys(ctx context.Context, o cli.ServeOptions, what cli.SecretKeyChange) (out cli.SecretKeys, err error) {
+	list, lost, err := app.SecretKeys(ctx, app.Options{Data: o.Data, Database: o.Database}, what.Do, what.ID, what.Force)
+	out.Lost = lost
+	for _, k := range list {
+		v := cli.SecretKey{ID: k.ID(), State: string(k.State), Seals: k.Seals}
+		if !k.At.IsZero() {
+			v.Since = &k.At
+		}
+		out.Keys = append(out.Keys, v)
+	}
+	return out, err
 }
 
 // options turns what was typed into the service's options; reopen opens the log's file anew.

@@ -126,6 +126,8 @@ const (
 	RecoverySet   = "account.recovery-codes"
 	RecoveryUsed  = "account.recovery-used"
 
+	SecretKeys = "secret-key.changed"
+
 	EmergencySealed = "account.emergency-sealed"
 	EmergencyOpened = "account.emergency-opened"
 

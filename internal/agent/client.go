@@ -36,7 +36,7 @@ type client struct {
 	tls      *tls.Config
 	identity atomic.Pointer[tls.Certificate]
 	key      ed25519.PublicKey           // of the service's answers; nil until it is known
-	learned  func(key ed25519.PublicKey) // hears of it the first time
+	learned  func(key ed25519.PublicKey) // hears of it the first time, and of each that comes after it
 	pace     agentproto.Pace
 	asked    string        // what the last answer asked for besides
 	age      time.Duration // how old what was answered last was; zero where it was so then
@@ -123,11 +123,15 @@ func (c *client) signedPost(ctx context.Context, path string, body any, header h
 	}
 	header.Set(agentproto.NonceHeader, nonce)
 	resp, answer, err := c.send(ctx, http.MethodPost, c.base.JoinPath(path), b, header, limit)
-	if err != nil || resp.StatusCode == http.StatusNotModified {
+	if err != nil {
 		return resp, answer, err
 	}
-	key := c.key
-	if key == nil {
+	c.meet(resp.Header)
+	if resp.StatusCode == http.StatusNotModified {
+		return resp, answer, nil
+	}
+	key, first := c.key, c.key == nil
+	if first {
 		if key = agentproto.ReadKey(resp.Header.Get(agentproto.KeyHeader)); key == nil {
 			return resp, nil, errUnsigned
 		}
@@ -136,13 +140,26 @@ func (c *client) signedPost(ctx context.Context, path string, body any, header h
 		agentproto.TagOf(resp.Header.Get("ETag")), answer) {
 		return resp, nil, errUnsigned
 	}
-	if c.key == nil {
-		c.key = key // from the first time on
-		if c.learned != nil {
-			c.learned(key)
-		}
+	if first {
+		c.learn(key) // from the first time on
 	}
 	return resp, answer, nil
+}
+
+// meet learns another key of the service, where the one that is known says that it came after it.
+func (c *client) meet(h http.Header) {
+	next := agentproto.ReadKey(h.Get(agentproto.KeyHeader))
+	if c.key != nil && next != nil && !next.Equal(c.key) &&
+		agentproto.HandedOver(c.key, next, h.Get(agentproto.HandoverHeader)) {
+		c.learn(next)
+	}
+}
+
+func (c *client) learn(key ed25519.PublicKey) {
+	c.key = key
+	if c.learned != nil {
+		c.learned(key)
+	}
 }
 
 // get reads a file; what holds it says how large it is.

@@ -6,6 +6,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"fmt"
+	"strings"
 )
 
 // Headers of signed answers. An agent sends a nonce of its own with each question; the answer's signature (Ed25519, RFC
@@ -15,7 +16,9 @@ const (
 	NonceHeader     = "Cirque-Nonce"
 	SignatureHeader = "Cirque-Signature"
 	KeyHeader       = "Cirque-Key" // the public key, for an agent that knows none yet
-	MaxNonce        = 64
+	// HandoverHeader says, for each former key, that this one came after it: HandOver's texts with commas between.
+	HandoverHeader = "Cirque-Key-Handover"
+	MaxNonce       = 64
 )
 
 // signed is what is signed.
@@ -46,4 +49,31 @@ func ReadKey(text string) ed25519.PublicKey {
 		return nil
 	}
 	return b
+}
+
+// handed is what a former key signs of the one that comes after it.
+func handed(next ed25519.PublicKey) []byte {
+	return append([]byte("cirque key of answers 1\n"), next...)
+}
+
+// HandOver says by a former key which one came after it.
+func HandOver(former ed25519.PrivateKey, next ed25519.PublicKey) string {
+	return base64.StdEncoding.EncodeToString(ed25519.Sign(former, handed(next)))
+}
+
+// maxHandovers is how many are looked at.
+const maxHandovers = 16
+
+// HandedOver says whether a HandoverHeader says by a known key that another came after it.
+func HandedOver(known, next ed25519.PublicKey, header string) bool {
+	if len(known) != ed25519.PublicKeySize || len(next) != ed25519.PublicKeySize {
+		return false
+	}
+	for i, text := range strings.Split(header, ",") {
+		sig, err := base64.StdEncoding.DecodeString(strings.TrimSpace(text))
+		if err == nil && i < maxHandovers && ed25519.Verify(known, handed(next), sig) {
+			return true
+		}
+	}
+	return false
 }

@@ -167,8 +167,8 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
 	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Printer: prober, Prober: prober,
 		Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
-		Raster:    pwg.TextPage,
-		SecretKey: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
+		Raster:     pwg.TextPage,
+		SecretKeys: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,
 		Health: o.Health || !o.Throwaway, ServersEvery: o.ServersEvery, DevicesEvery: o.DevicesEvery,
 		PublicURL: public, Auditors: auditors{syslogclient.NewSender(out, public, Version)}, Authority: certifier,
 		SetupCode: setup.read,
@@ -185,7 +185,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 			return nil, err
 		}
 	}
-	work(ctx, svc, doc, &c)
+	work(ctx, o, svc, doc, &c)
 	r = &Running{Service: svc, store: store}
 	r.reload = append(r.reload, func() { rekey(o, svc) })
 	if err := serve(o, ln, svc, authority, r, &c); err != nil {
@@ -217,12 +217,13 @@ func within(d time.Duration, stop func() error) error {
 }
 
 // work runs the service's workers, until it is stopped.
-func work(ctx context.Context, svc *service.Service, doc *doctor, c *closers) {
+func work(ctx context.Context, o Options, svc *service.Service, doc *doctor, c *closers) {
 	leased := svc.Runner.Leased
 	doc.leased.Store(&leased)
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
 	var wg sync.WaitGroup
 	wg.Go(func() { svc.Run(run) })
+	wg.Go(func() { watchKeys(run, o, svc) })
 	c.add(func() error {
 		stop()
 		wg.Wait()

@@ -1,8 +1,8 @@
 package app
 
 import (
+	"context"
 	"crypto/rand"
-	"encoding/hex"
 	"errors"
 	"io/fs"
 	"os"
@@ -14,16 +14,17 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/ca"
 	"cirque/internal/service"
+	"cirque/internal/service/secrets"
 	"cirque/internal/whole"
 )
 
-// secretKey reads the key that seals what is secret, and makes it the first time. empty says that the file was there
+// secretKeys reads the keys that seal what is secret, and makes one the first time. empty says that the file was there
 // and held nothing, as a full disk may have left it: what was sealed with what it should have held cannot be opened.
-func secretKey(file string) (key []byte, empty bool, err error) {
+func secretKeys(file string) (ring secrets.Ring, empty bool, err error) {
 	b, err := whole.Read(file)
 	if err == nil {
-		if key, e := hex.DecodeString(strings.TrimSpace(string(b))); e == nil && len(key) == 32 {
-			return key, false, nil
+		if ring, ok := secrets.ParseRing(string(b)); ok {
+			return ring, false, nil
 		}
 		return nil, false, fault.New(fault.Invalid, "secret-key", "put back the file that was made with the data; "+
 			"without it "+
@@ -39,23 +40,24 @@ func secretKey(file string) (key []byte, empty bool, err error) {
 			return nil, true, err
 		}
 	}
-	key = make([]byte, 32)
+	key := make([]byte, 32)
 	_, _ = rand.Read(key) // it never fails
-	err = whole.Add(file, []byte(hex.EncodeToString(key)+"\n"), 0o600)
+	ring = secrets.NewRing(key)
+	err = whole.Add(file, []byte(ring.String()), 0o600)
 	if errors.Is(err, fs.ErrExist) { // another process was quicker
-		return secretKey(file)
+		return secretKeys(file)
 	}
 	if err != nil {
 		return nil, empty, noRoom(file, err)
 	}
-	return key, empty, nil
+	return ring, empty, nil
 }
 
 // keys gives the secret key and the certificate authority that lie beside the data, and makes them the first time. What
 // was there and empty is made anew, and told loudly.
-func keys(o Options) ([]byte, *ca.Authority, error) {
+func keys(o Options) (secrets.Ring, *ca.Authority, error) {
 	file := filepath.Join(o.Data, secretFile)
-	key, empty, err := secretKey(file)
+	ring, empty, err := secretKeys(file)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -71,18 +73,42 @@ func keys(o Options) ([]byte, *ca.Authority, error) {
 		o.Log.Error("the certificate authority was empty, and a new one was made: agents are enrolled anew", "file",
 			authority.CertFile())
 	}
-	return key, authority, nil
+	return ring, authority, nil
 }
 
-// rekey reads the secret key again.
+// rekey reads the secret keys again.
 func rekey(o Options, svc *service.Service) {
-	key, _, err := secretKey(filepath.Join(o.Data, secretFile))
+	ring, _, err := secretKeys(filepath.Join(o.Data, secretFile))
 	if err != nil {
-		o.Log.Error("the secret key stays as it was", "error", err)
+		o.Log.Error("the secret keys stay as they were", "error", err)
 		return
 	}
-	if svc.Secrets.Rekey(key) {
-		o.Log.Info("another secret key is used from now on")
+	if svc.Secrets.Rekey(ring) {
+		o.Log.Info("other secret keys are used from now on", "current", ring[0].ID(), "others", len(ring)-1)
+	}
+}
+
+// rekeyEvery is how often it is looked whether other secret keys lie there.
+const rekeyEvery = 2 * time.Second
+
+// watchKeys reads the secret keys again whenever their file is another, until ctx is done.
+func watchKeys(ctx context.Context, o Options, svc *service.Service) {
+	file := filepath.Join(o.Data, secretFile)
+	was, _ := os.Stat(file)
+	tick := time.NewTicker(rekeyEvery)
+	defer tick.Stop()
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case <-tick.C:
+		}
+		// What is away for a moment is being put back.
+		if is, err := os.Stat(file); err == nil && (was == nil || !os.SameFile(was, is) ||
+			!is.ModTime().Equal(was.ModTime())) {
+			was = is
+			rekey(o, svc)
+		}
 	}
 }
 

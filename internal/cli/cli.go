@@ -45,6 +45,29 @@ type Local struct {
 	ResetAccount func(ctx context.Context, o ServeOptions, name, password string) (string, error)
 	// ForgetFactors takes away an account's second factors beside the data, and gives its name as it was made.
 	ForgetFactors func(ctx context.Context, o ServeOptions, name string) (string, error)
+	// SecretKeys does something to the secret keys beside the data, and gives those that there are then.
+	SecretKeys func(ctx context.Context, o ServeOptions, what SecretKeyChange) (SecretKeys, error)
+}
+
+// A SecretKeyChange is what is to be done to the secret keys; nothing is to list them.
+type SecretKeyChange struct {
+	Do    string // prepare, rotate, forget; "" changes nothing
+	ID    string // of the one to forget
+	Force bool   // forget what is used still
+}
+
+// SecretKeys are those that lie beside the data.
+type SecretKeys struct {
+	Keys []SecretKey `json:"keys"`
+	Lost int         `json:"lost" doc:"How much is sealed with none of them."`
+}
+
+// A SecretKey seals, or has sealed, what is secret.
+type SecretKey struct {
+	ID    string     `json:"id"`
+	State string     `json:"state"`
+	Since *time.Time `json:"since,omitempty"`
+	Seals int        `json:"seals" doc:"How much is sealed with it."`
 }
 
 // ServeOptions are the flags of serve and demo.
@@ -188,7 +211,8 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		}
 		return nil
 	}
-	c.AddCommand(serveCommand(r), demoCommand(r), signInCommand(r), tokenCommand(r), accountCommand(r), auditCommand(r),
+	c.AddCommand(serveCommand(r), demoCommand(r), signInCommand(r), tokenCommand(r), accountCommand(r),
+		secretKeyCommand(r), auditCommand(r),
 		enrolCommand(r), requestCommand(r),
 		personDataCommand(r), estateCommand(r), draftCommand(r), rehearseCommand(r), publishCommand(r), revertCommand(r),
 		historyCommand(r), diffCommand(r), coverageCommand(r),

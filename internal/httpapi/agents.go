@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
+	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -23,7 +24,7 @@ import (
 )
 
 // forAgent are the headers of an answer to an agent: the pace at which it is to ask, and who signs.
-type forAgent struct{ pace, signature, key string }
+type forAgent struct{ pace, signature, key, handover string }
 
 // asAgent makes them for an answer to a question with a nonce; empty ones for whoever is no agent.
 func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag string, body []byte) forAgent {
@@ -34,8 +35,13 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 	set := s.svc.Fleet.Pace()
 	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second,
 		Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
-	if key := s.svc.Secrets.AnswerKey(); key != nil && nonce != "" && body != nil {
-		out.signature, out.key = agentproto.Sign(key, nonce, asked, tag, body), s.answerKey()
+	key := s.svc.Secrets.AnswerKey()
+	if key == nil || nonce == "" {
+		return out
+	}
+	out.key, out.handover = s.answerKey(), strings.Join(s.svc.Secrets.HandOver(), ",")
+	if body != nil {
+		out.signature = agentproto.Sign(key, nonce, asked, tag, body)
 	}
 	return out
 }
@@ -178,6 +184,7 @@ func shipmentsRoutes(s *server, a huma.API) {
 		Type      string `header:"Content-Type"`
 		Signature string `header:"Cirque-Signature"`
 		Key       string `header:"Cirque-Key"`
+		Handover  string `header:"Cirque-Key-Handover"`
 		Body      []byte
 	}
 	route(s, a, "POST", agentproto.DriverPath, "ask-driver", "What an endpoint needs to install a driver, by "+
@@ -196,7 +203,7 @@ func shipmentsRoutes(s *server, a huma.API) {
 			return nil, err
 		}
 		h := s.asAgent(ctx, in.Nonce, in.RawBody, "", b)
-		return &answer{"application/json", h.signature, h.key, b}, nil
+		return &answer{"application/json", h.signature, h.key, h.handover, b}, nil
 	})
 	answers[agentproto.Driver](a, agentproto.DriverPath)
 	type places struct{ Body agentproto.PlacesRequest }

@@ -270,6 +270,7 @@ func (s *server) lineups(a, described huma.API) {
 		Pace   string `header:"Cirque-Pace"`
 		Sign   string `header:"Cirque-Signature"`
 		Key    string `header:"Cirque-Key"`
+		Handed string `header:"Cirque-Key-Handover"`
 		Ask    string `header:"Cirque-Ask"`
 		Age    string `header:"Age" doc:"Seconds since what is answered was so; absent where it is so now."`
 		Body   []byte
@@ -293,7 +294,7 @@ func (s *server) lineups(a, described huma.API) {
 				o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
 			}
 			h := s.asAgent(ctx, in.Nonce, in.RawBody, ans.Tag, o.Body)
-			o.Pace, o.Sign, o.Key = h.pace, h.signature, h.key
+			o.Pace, o.Sign, o.Key, o.Handed = h.pace, h.signature, h.key, h.handover
 			if !ans.same && ans.Tag == agentproto.TagOf(in.Known) {
 				o.Ask = s.asks(ctx) // nothing changed, and yet it was called
 			}

@@ -117,8 +117,8 @@ type Config struct {
 	Raster func(lines []string, media string, width, height float64) ([]byte, error)
 	// DHCP reads and writes what DHCP servers reserve.
 	DHCP stock.DHCP
-	// SecretKey seals what is secret in the store: 32 bytes that lie beside the data.
-	SecretKey []byte
+	// SecretKeys seal what is secret in the store; they lie beside the data.
+	SecretKeys secrets.Ring
 	// Health has servers and devices probed; without it none ever counts as down by itself.
 	Health bool
 	// NoticesEvery is how often it is looked who is to be told of what; ten seconds when zero.
@@ -197,7 +197,7 @@ func (s *Service) lookAndKeep(in Stores, cfg Config) {
 	p, log, now := s.Present, cfg.Log, cfg.Now
 	s.Audit = audit.New(audit.Config{Store: in.Audit, Present: p, Log: log, Now: now, Sender: cfg.Auditors})
 	s.Secrets = secrets.New(secrets.Config{Store: in.Secrets, Present: p, Log: log, Now: now, Prober: cfg.Prober,
-		SecretKey: cfg.SecretKey})
+		SecretKeys: cfg.SecretKeys})
 	s.Stock = stock.New(stock.Config{Store: in.Stock, Present: p, Log: log, Now: now, Prober: cfg.Prober, Keys: s.Secrets,
 		KeyNotes: s.Secrets, DHCP: cfg.DHCP, ServersEvery: cfg.ServersEvery, DevicesEvery: cfg.DevicesEvery})
 	s.Fleet = fleet.New(fleet.Config{Store: in.Fleet, Present: p, Log: log, Now: now})

@@ -39,46 +39,63 @@ type sealedKey struct {
 
 // seal encrypts with AES-256-GCM; the credential's name is bound to it, so that rows cannot be swapped.
 func (s *Room) seal(name string, k sealedKey) ([]byte, error) {
-	aead, err := s.aead()
-	if err != nil {
-		return nil, err
+	ring := s.sealing.Load().ring
+	if len(ring) == 0 {
+		return nil, errNoKey
 	}
 	b, err := json.Marshal(k)
 	if err != nil {
 		return nil, err
 	}
-	nonce := make([]byte, aead.NonceSize())
-	_, _ = rand.Read(nonce) // it never fails
-	return aead.Seal(nonce, nonce, b, []byte(name)), nil
+	return ring[0].seal(name, b)
 }
 
 func (s *Room) unseal(name string, b []byte) (k sealedKey, err error) {
-	aead, err := s.aead()
-	if err != nil {
-		return k, err
+	ring := s.sealing.Load().ring
+	if len(ring) == 0 {
+		return k, errNoKey
 	}
-	if len(b) < aead.NonceSize() {
-		return k, fault.New(fault.Internal, "sealed-short", "", "the key %s is damaged", name)
-	}
-	plain, err := aead.Open(nil, b[:aead.NonceSize()], b[aead.NonceSize():], []byte(name))
-	if err != nil {
+	i, plain := ring.open(name, b)
+	if i < 0 {
 		return k, fault.New(fault.Unavailable, "sealed-otherwise", "put the file secret-key back beside the data, or enter "+
-			"the key anew", "the key %s was sealed with another secret-key than the one beside the data", name).Because(err)
+			"the key anew", "the key %s was sealed with another secret-key than the one beside the data", name)
 	}
 	return k, json.Unmarshal(plain, &k)
 }
 
-func (s *Room) aead() (cipher.AEAD, error) {
-	secret := s.sealing.Load().secret
-	if len(secret) != 32 {
-		return nil, fault.New(fault.Unavailable, "no-secret-key", "start the service with its data directory",
-			"there is no key to seal secrets with")
-	}
-	block, err := aes.NewCipher(secret)
+var errNoKey = fault.New(fault.Unavailable, "no-secret-key", "start the service with its data directory",
+	"there is no key to seal secrets with")
+
+func (k Key) aead() (cipher.AEAD, error) {
+	block, err := aes.NewCipher(k.Secret)
 	if err != nil {
 		return nil, err
 	}
 	return cipher.NewGCM(block)
+}
+
+func (k Key) seal(name string, plain []byte) ([]byte, error) {
+	aead, err := k.aead()
+	if err != nil {
+		return nil, err
+	}
+	nonce := make([]byte, aead.NonceSize())
+	_, _ = rand.Read(nonce) // it never fails
+	return aead.Seal(nonce, nonce, plain, []byte(name)), nil
+}
+
+// open gives which of the keys opens something, by its place; -1 where none does.
+func (r Ring) open(name string, b []byte) (int, []byte) {
+	for i, k := range r {
+		aead, err := k.aead()
+		if err != nil || len(b) < aead.NonceSize() {
+			continue
+		}
+		if plain, err := aead.Open(nil, b[:aead.NonceSize()], b[aead.NonceSize():], []byte(name)); err == nil {
+			return i, plain
+		}
+	}
+	return -1, nil
 }
 
 // KeysFor opens the keys that go to a server, device, mail server or hook: those that are for it, at the address that

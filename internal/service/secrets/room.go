@@ -3,7 +3,6 @@
 package secrets
 
 import (
-	"bytes"
 	"context"
 	"crypto/ed25519"
 	"log/slog"
@@ -12,6 +11,7 @@ import (
 
 	"cirque/core/event"
 	"cirque/core/stock"
+	"cirque/internal/agentproto"
 	"cirque/internal/service/present"
 	"cirque/internal/service/worker"
 )
@@ -27,6 +27,8 @@ type Store interface {
 	Credentials(ctx context.Context) ([]stock.Credential, map[string][]byte, error)
 	NoteCredential(ctx context.Context, name, state, says string, e event.Event) error
 	RemoveCredential(ctx context.Context, name string, e event.Event) error
+	Reseal(ctx context.Context, k stock.Sealed, body []byte) error
+	KeptSealed(ctx context.Context) ([]stock.Sealed, error)
 	SaveCredential(ctx context.Context, c stock.Credential, sealed []byte, e event.Event) error
 }
 
@@ -37,8 +39,8 @@ type Config struct {
 	Present *present.Present
 	Log     *slog.Logger
 	Now     func() time.Time
-	// SecretKey seals what is secret in the store: 32 bytes that lie beside the data.
-	SecretKey []byte
+	// SecretKeys seal what is secret in the store; they lie beside the data.
+	SecretKeys Ring
 }
 
 // A Room is safe for any number of goroutines.
@@ -52,32 +54,43 @@ type Room struct {
 	sealing atomic.Pointer[sealing]
 }
 
-// sealing is what follows from the secret key.
+// sealing is what follows from the keys beside the data.
 type sealing struct {
-	secret  []byte
-	answers ed25519.PrivateKey // signs what agents are answered
+	ring     Ring
+	answers  ed25519.PrivateKey // signs what agents are answered
+	handover []string           // by which agents that know a former key of answers learn this one
 }
 
-// Rekey goes on with another secret key, such as one that was put back; it says whether it is another.
-func (s *Room) Rekey(secret []byte) bool {
-	was := s.sealing.Swap(&sealing{secret, answerKey(secret)})
-	return was == nil || !bytes.Equal(was.secret, secret)
+// Rekey goes on with other keys, such as those that were put back or rotated; it says whether they are others.
+func (s *Room) Rekey(ring Ring) bool {
+	next := &sealing{ring: ring}
+	if len(ring) > 0 {
+		next.answers = answerKey(ring[0].Secret)
+	}
+	for _, k := range ring {
+		if k.State == Former && next.answers != nil {
+			next.handover = append(next.handover, agentproto.HandOver(answerKey(k.Secret),
+				next.answers.Public().(ed25519.PublicKey)))
+		}
+	}
+	was := s.sealing.Swap(next)
+	return was == nil || !was.ring.same(ring)
 }
 
 // New furnishes the room.
 func New(cfg Config) *Room {
 	s := &Room{cfg: cfg, store: cfg.Store, present: cfg.Present, log: cfg.Log, now: cfg.Now}
-	s.Rekey(cfg.SecretKey)
+	s.Rekey(cfg.SecretKeys)
 	return s
 }
 
-// Workers are what lasts here: at the start, keys from before are given what they are for by name.
+// Workers are what lasts here: at the start, keys from before are given what they are for by name; then
+// what former keys have sealed is sealed anew.
 func (s *Room) Workers() []worker.Worker {
 	return []worker.Worker{{Name: "keys", Run: func(ctx context.Context) error {
 		if err := s.NameKeys(ctx); err != nil {
 			return err
 		}
-		<-ctx.Done()
-		return nil
+		return s.reseal(ctx)
 	}}}
 }

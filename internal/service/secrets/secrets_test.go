@@ -59,7 +59,7 @@ func room(t *testing.T, key byte) (*secrets.Room, *store) {
 
 func with(s *store, key byte) *secrets.Room {
 	return secrets.New(secrets.Config{Store: s, Present: s.Present, Now: s.Now, Log: rooms.Quiet,
-		SecretKey: bytes.Repeat([]byte{key}, 32)})
+		SecretKeys: secrets.NewRing(bytes.Repeat([]byte{key}, 32))})
 }
 
 // TestSealed: a secret is kept sealed, opened for the hosts that it is meant for alone, and useless beside another key.

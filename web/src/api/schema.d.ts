@@ -12248,6 +12248,7 @@ export interface operations {
             200: {
                 headers: {
                     "Cirque-Key"?: string;
+                    "Cirque-Key-Handover"?: string;
                     "Cirque-Signature"?: string;
                     "Content-Type"?: string;
                     [name: string]: unknown;
@@ -14423,6 +14424,7 @@ export interface operations {
                     Age?: string;
                     "Cirque-Ask"?: string;
                     "Cirque-Key"?: string;
+                    "Cirque-Key-Handover"?: string;
                     "Cirque-Pace"?: string;
                     "Cirque-Signature"?: string;
                     "Content-Length"?: string;
@@ -14514,6 +14516,7 @@ export interface operations {
                     Age?: string;
                     "Cirque-Ask"?: string;
                     "Cirque-Key"?: string;
+                    "Cirque-Key-Handover"?: string;
                     "Cirque-Pace"?: string;
                     "Cirque-Signature"?: string;
                     "Content-Length"?: string;
