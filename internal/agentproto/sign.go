@@ -53,7 +53,7 @@ func ReadKey(text string) ed25519.PublicKey {
 
 // handed is what a former key signs of the one that comes after it.
 func handed(next ed25519.PublicKey) []byte {
-	return append([]byte("cirque key of answers 1\n"), next...)
+	return append([]byte("key of answers 1 of Cirque\n"), next...)
 }
 
 // HandOver says by a former key which one came after it.

@@ -46,7 +46,7 @@ func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (li
 		if err != nil {
 			return err
 		}
-		uses, n := ring.Uses(kept)
+		uses, _ := ring.Uses(kept)
 		e := event.Event{Kind: event.SecretKeys, Subject: "secret-key", Author: "local"}
 		next := ring
 		switch what {
@@ -80,8 +80,7 @@ func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (li
 				return fmt.Errorf("the keys are changed, and it could not be noted: %w", err)
 			}
 		}
-		uses, n = next.Uses(kept)
-		lost = n
+		uses, lost = next.Uses(kept)
 		for i, k := range next {
 			list = append(list, KeyUse{k, uses[i]})
 		}

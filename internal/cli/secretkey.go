@@ -15,7 +15,7 @@ func secretKeyCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	one := func(use, short, long string, takes cobra.PositionalArgs, change func(a []string) SecretKeyChange,
 		says string) *cobra.Command {
-		return &cobra.Command{Use: use, Short: short, Long: long, Args: args(takes),
+		c := &cobra.Command{Use: use, Short: short, Long: long, Args: args(takes),
 			RunE: func(c *cobra.Command, a []string) error {
 				if o.Data == "" {
 					return usageError{fmt.Errorf("say where the data is, with --data")}
@@ -27,6 +27,9 @@ func secretKeyCommand(r *root) *cobra.Command {
 				}
 				return r.print(c, keys, func(w io.Writer) { secretKeysSay(w, r, keys, says) })
 			}}
+		c.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
+		c.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+		return c
 	}
 	force := false
 	forget := one("forget ID --data DIR", "Forget a former key, once nothing is sealed with it",
@@ -52,11 +55,7 @@ that follows from it: nothing is entered again, and no machine is enrolled again
 goes on opening until it is forgotten.`, cobra.NoArgs,
 		func([]string) SecretKeyChange { return SecretKeyChange{Do: "rotate"} },
 		"The current key is another one. Forget the former once nothing is sealed with it and all agents have asked since.")
-	g := group("secret-key", "The keys that seal what is secret, beside the data", list, prepare, rotate, forget)
-	g.PersistentFlags().StringVar(&o.Data, "data", "", "the service's data directory")
-	g.PersistentFlags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in "+
-		"--data")
-	return g
+	return group("secret-key", "The keys that seal what is secret, beside the data", list, prepare, rotate, forget)
 }
 
 func secretKeysSay(w io.Writer, r *root, keys SecretKeys, says string) {

@@ -33,7 +33,7 @@ const (
 
 // ID names a key without telling it.
 func (k Key) ID() string {
-	sum := sha256.Sum256(append([]byte("cirque key "), k.Secret...))
+	sum := sha256.Sum256(append([]byte("secret key of Cirque "), k.Secret...))
 	return hex.EncodeToString(sum[:4])
 }
 
