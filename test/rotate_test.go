@@ -1,15 +1,23 @@
 package test
 
 import (
+	"context"
+	"crypto/tls"
+	"crypto/x509"
 	"encoding/json"
+	"net/http"
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"testing"
+	"time"
 
 	"cirque/core/access"
+	"cirque/core/event"
 	"cirque/internal/agent"
 	"cirque/internal/api"
+	"cirque/internal/apiclient"
 	"cirque/internal/cli"
 	"cirque/internal/service/secrets"
 )
@@ -159,4 +167,144 @@ func TestSpoiltSecretKeys(t *testing.T) {
 	if err := os.WriteFile(file, was, 0o600); err != nil {
 		t.Fatal(err)
 	}
+}
+
+func (s *aService) authority(args ...string) (list []cli.Authority) {
+	s.t.Helper()
+	args = append(append([]string{"authority"}, args...), "--data", s.data, "--database", s.database, "-o", "json")
+	code, out, errs := s.run(args...)
+	if code != 0 || json.Unmarshal([]byte(out), &list) != nil {
+		s.t.Fatal(code, out, errs)
+	}
+	return list
+}
+
+// runFollowing starts the agent of a desk that is enrolled, and renews at once where another authority issues.
+func (d *desk) runFollowing() {
+	d.t.Helper()
+	standIn, err := agent.NewStandIn(d.dir)
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	a, err := agent.New(agent.Config{State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn,
+		Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second, Spread: time.Millisecond})
+	if err != nil {
+		d.t.Fatal(err)
+	}
+	ctx, cancel := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	wg.Go(func() { _ = a.Run(ctx) })
+	d.stop = func() { cancel(); wg.Wait() }
+}
+
+// TestAuthorityRotates: with the certificate authority rotated while the service runs, machines that ask take the next
+// one and go on, over a restart; the switch waits for one that is away, which is left behind only by force; certificates
+// of a forgotten authority let nobody in; and people who trust the new one reach the service.
+func TestAuthorityRotates(t *testing.T) {
+	t.Parallel()
+	e := startEnrolling(t)
+	here, away := newDesk(t, "till-1"), newDesk(t, "till-2")
+	for d, address := range map[*desk]string{here: "10.1.0.7", away: "10.1.0.8"} {
+		machine := map[*desk]string{here: "till-1", away: "till-2"}[d]
+		d.write("machine.yaml", "machine: "+machine+"\nplatform: linux/x64\naddresses: ["+address+"]\n")
+		site := map[*desk]string{here: "ardholm", away: "brannoy"}[d]
+		if _, err := agent.Enrol(t.Context(), e.URL, e.enrolToken(site, 1), filepath.Join(d.dir, ".agent"), nil,
+			facts(machine, address)); err != nil {
+			t.Fatal(err)
+		}
+		d.runFollowing()
+		d.has("everybody/hall")
+	}
+	away.stop()
+	if list := e.authority("list"); len(list) != 1 || list[0].Machines != 2 {
+		t.Fatal(list)
+	}
+	e.authority("prepare")
+	within(t, "the machine that asks has taken the next one", func() bool {
+		list := e.authority("list")
+		return len(list) == 2 && list[0].Machines == 1 && list[1].Machines == 1 && strings.HasPrefix(list[1].Some[0], "till-1")
+	})
+	code, _, errs := e.run("authority", "switch", "--data", e.data, "--database", e.database)
+	if code == 0 || !strings.Contains(errs, "till-2") {
+		t.Error("a machine that is away is left behind:", code, errs)
+	}
+	next, err := os.ReadFile(filepath.Join(e.data, "ca", "next.pem"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	e.authority("switch", "--force")
+	c, err := apiclient.New(e.URL, e.token, next)
+	if err != nil {
+		t.Fatal(err)
+	}
+	within(t, "the service is known by the next authority", func() bool {
+		return c.Do(t.Context(), "GET", "/api/v1/overview", nil, nil, nil) == nil
+	})
+	e.c = c
+	e.publish(strings.Replace(enrolEstate, "queues: [hall]", "queues: [hall, desk]", 1))
+	here.has("everybody/desk everybody/hall")
+	here.stop()
+	here.runFollowing()
+	away.runFollowing()
+	e.publish(enrolEstate)
+	here.has("everybody/hall")
+	if code, _, errs := e.run("authority", "forget", "--data", e.data, "--database", e.database); code == 0 ||
+		!strings.Contains(errs, "till-2") {
+		t.Error("a machine with a certificate of it is shut out:", code, errs)
+	}
+	e.authority("forget", "--force")
+	e.publish(strings.Replace(enrolEstate, "queues: [hall]", "queues: [hall, desk]", 1))
+	here.has("everybody/desk everybody/hall")
+	if got := away.queues(); got != "everybody/hall" {
+		t.Errorf("a machine that trusts the former authority alone goes on: %s", got)
+	}
+	identity := func(d *desk) agent.Identity {
+		id, err := agent.ReadIdentity(filepath.Join(d.dir, ".agent"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return id
+	}
+	within(t, "certificates of the former authority let nobody in", func() bool {
+		return !letsIn(t, e.URL, next, identity(away))
+	})
+	if !letsIn(t, e.URL, next, identity(here)) {
+		t.Error("the machine that followed is shut out")
+	}
+	contains(t, "the events", eventsBy(t, c), "A next certificate authority was made", "is the current one",
+		"The former certificate authority was forgotten")
+}
+
+// letsIn says whether a service takes a machine's certificate.
+func letsIn(t *testing.T, url string, trust []byte, id agent.Identity) bool {
+	t.Helper()
+	pair, err := tls.X509KeyPair([]byte(id.Certificate), []byte(id.Key))
+	if err != nil {
+		t.Fatal(err)
+	}
+	pool := x509.NewCertPool()
+	pool.AppendCertsFromPEM(trust)
+	c := &http.Client{Transport: &http.Transport{TLSClientConfig: &tls.Config{RootCAs: pool,
+		GetClientCertificate: func(*tls.CertificateRequestInfo) (*tls.Certificate, error) { return &pair, nil }}}}
+	defer c.CloseIdleConnections()
+	resp, err := c.Get(url + "/api/v1/session")
+	if err != nil {
+		return false
+	}
+	defer func() { _ = resp.Body.Close() }()
+	var me api.Me
+	return json.NewDecoder(resp.Body).Decode(&me) == nil && me.SignedIn
+}
+
+func eventsBy(t *testing.T, c *apiclient.Client) string {
+	t.Helper()
+	list, err := apiclient.Page[event.Event](t.Context(), c, "/api/v1/audit", nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	out := ""
+	for _, e := range list.Items {
+		out += e.Says + "\n"
+	}
+	return out
 }

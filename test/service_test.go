@@ -156,6 +156,13 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 			out.Keys = append(out.Keys, cli.SecretKey{ID: k.ID(), State: string(k.State), Seals: k.Seals})
 		}
 		return out, err
+	}, Authority: func(ctx context.Context, so cli.ServeOptions, do string, force bool) (out []cli.Authority,
+		err error) {
+		list, err := app.Authority(ctx, app.Options{Data: so.Data, Database: so.Database}, do, force)
+		for _, a := range list {
+			out = append(out, cli.Authority{Fingerprint: a.Fingerprint, State: a.State, Machines: a.Machines, Some: a.Some})
+		}
+		return out, err
 	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
 		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
 	}}

@@ -24,7 +24,7 @@ func main() {
 		ForgetFactors: func(ctx context.Context, o cli.ServeOptions, name string) (string, error) {
 			return app.ForgetFactors(ctx, app.Options{Data: o.Data, Database: o.Database}, name)
 		},
-		SecretKeys: secretKeys,
+		SecretKeys: secretKeys, Authority: authority,
 		MakeToken: func(ctx context.Context, o cli.ServeOptions, want cli.Token) (string, error) {
 			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, want)
 		}}
@@ -41,6 +41,16 @@ func secretKeys(ctx context.Context, o cli.ServeOptions, what cli.SecretKeyChang
 			v.Since = &k.At
 		}
 		out.Keys = append(out.Keys, v)
+	}
+	return out, err
+}
+
+// authority does what cirque authority says.
+func authority(ctx context.Context, o cli.ServeOptions, do string, force bool) (out []cli.Authority, err error) {
+	list, err := app.Authority(ctx, app.Options{Data: o.Data, Database: o.Database}, do, force)
+	for _, a := range list {
+		out = append(out, cli.Authority{Fingerprint: a.Fingerprint, State: a.State, Until: a.Until, Machines: a.Machines,
+			Some: a.Some})
 	}
 	return out, err
 }

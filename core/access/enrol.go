@@ -72,6 +72,7 @@ type Enrolled struct {
 	ExpiresAt time.Time  `json:"expires_at"`
 	RevokedAt *time.Time `json:"revoked_at,omitempty"`
 	RevokedBy string     `json:"revoked_by,omitempty"`
+	Authority string     `json:"authority,omitempty" doc:"SHA-256 of the certificate of the authority that issued it, hexadecimal; absent where an older version did."`
 }
 
 // A Certificate is one that was issued to a machine (RFC 5280).
@@ -79,6 +80,7 @@ type Certificate struct {
 	PEM       []byte
 	Serial    string // hexadecimal
 	Key       string // SHA-256 of the SubjectPublicKeyInfo, hexadecimal
+	Authority string // SHA-256 of the issuing authority's certificate, hexadecimal
 	ExpiresAt time.Time
 }
 

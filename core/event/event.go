@@ -126,7 +126,8 @@ const (
 	RecoverySet   = "account.recovery-codes"
 	RecoveryUsed  = "account.recovery-used"
 
-	SecretKeys = "secret-key.changed"
+	SecretKeys       = "secret-key.changed"
+	AuthorityChanged = "authority.changed"
 
 	EmergencySealed = "account.emergency-sealed"
 	EmergencyOpened = "account.emergency-opened"

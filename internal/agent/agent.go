@@ -38,6 +38,9 @@ type Config struct {
 	Wait  time.Duration // instead of the pace's, for tests
 	// Look is how often the machine is looked at for sessions that came or went; a second when zero.
 	Look time.Duration
+	// Spread is over how long machines renew their certificates where another authority issues them; the pace's interval
+	// of reports when zero.
+	Spread time.Duration
 }
 
 // An Agent keeps one endpoint in line.
@@ -49,6 +52,7 @@ type Agent struct {
 
 	identity *Identity // of an enrolled machine
 	renewAt  time.Time // not before then
+	moveAt   time.Time // when it renews since another authority issues; zero where none does
 	logins   []endpoint.Login
 	whoAt    time.Time // when the service last said how people are known
 	waited   []string  // logins of whom it was said that they are asked

@@ -34,10 +34,12 @@ type client struct {
 	token    string // empty for an enrolled machine
 	http     *http.Client
 	tls      *tls.Config
+	trust    atomic.Pointer[x509.CertPool] // the authorities by which the service is known; nil for the system's
 	identity atomic.Pointer[tls.Certificate]
 	key      ed25519.PublicKey           // of the service's answers; nil until it is known
 	learned  func(key ed25519.PublicKey) // hears of it the first time, and of each that comes after it
 	pace     agentproto.Pace
+	issuer   string        // of certificates now, where another issued this machine's
 	asked    string        // what the last answer asked for besides
 	age      time.Duration // how old what was answered last was; zero where it was so then
 }
@@ -77,16 +79,31 @@ func newClient(service, token string, caPEM []byte) (*client, error) {
 	}
 	t := http.DefaultTransport.(*http.Transport).Clone()
 	t.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
-	if caPEM != nil {
-		t.TLSClientConfig.RootCAs = x509.NewCertPool()
-		if !t.TLSClientConfig.RootCAs.AppendCertsFromPEM(caPEM) {
-			return nil, fault.New(fault.Invalid, "ca-file", "name the file ca.pem of the service",
-				"the file holds no certificate")
-		}
+	c := &client{base: base, token: token, http: &http.Client{Transport: t, CheckRedirect: noRedirect},
+		tls: t.TLSClientConfig, pace: agentproto.DefaultPace}
+	if caPEM == nil {
+		return c, nil
 	}
-	return &client{base: base, token: token, http: &http.Client{Transport: t, CheckRedirect: noRedirect},
-		tls:  t.TLSClientConfig,
-		pace: agentproto.DefaultPace}, nil
+	c.tls.InsecureSkipVerify = true // it is checked here, by authorities that may change
+	c.tls.VerifyConnection = func(cs tls.ConnectionState) error {
+		opts := x509.VerifyOptions{DNSName: base.Hostname(), Roots: c.trust.Load(), Intermediates: x509.NewCertPool()}
+		for _, cert := range cs.PeerCertificates[1:] {
+			opts.Intermediates.AddCert(cert)
+		}
+		_, err := cs.PeerCertificates[0].Verify(opts)
+		return err
+	}
+	return c, c.trusts(caPEM)
+}
+
+// trusts has the client know the service by these authorities from now on.
+func (c *client) trusts(caPEM []byte) error {
+	pool := x509.NewCertPool()
+	if !pool.AppendCertsFromPEM(caPEM) {
+		return fault.New(fault.Invalid, "ca-file", "name the file ca.pem of the service", "the file holds no certificate")
+	}
+	c.trust.Store(pool)
+	return nil
 }
 
 // noRedirect keeps the agent's token and questions at the service that was meant.
@@ -127,6 +144,7 @@ func (c *client) signedPost(ctx context.Context, path string, body any, header h
 		return resp, answer, err
 	}
 	c.meet(resp.Header)
+	c.issuer = resp.Header.Get(agentproto.IssuerHeader)
 	if resp.StatusCode == http.StatusNotModified {
 		return resp, answer, nil
 	}

@@ -135,7 +135,7 @@ func Enrol(ctx context.Context, service, token, state string, ca []byte, facts F
 		return id, err
 	}
 	_, body, err := c.post(ctx, agentproto.EnrolPath, agentproto.EnrolRequest{Token: strings.TrimSpace(token),
-		Machine: facts.Machine, Request: req, Addresses: facts.Addresses}, nil, 30*time.Second)
+		Machine: facts.Machine, Request: req, Addresses: facts.Addresses, Follows: true}, nil, 30*time.Second)
 	if unknown := (x509.UnknownAuthorityError{}); errors.As(err, &unknown) {
 		return id, fault.New(fault.Unavailable, "service-certificate", "check the address, or have another token made "+
 			"there: cirque enrol token NAME", "%s is not the service that the token is of, or somebody stands between",
@@ -151,6 +151,9 @@ func Enrol(ctx context.Context, service, token, state string, ca []byte, facts F
 	id.Machine, id.Certificate, id.Key, id.AnswerKey = answer.Machine, answer.Certificate, key, answer.AnswerKey
 	if a := met.Load(); a != nil {
 		id.Trust = *a
+	}
+	if id.Trust != "" && answer.Authority != "" {
+		id.Trust = answer.Authority
 	}
 	if _, err := id.pair(); err != nil {
 		return id, fault.New(fault.Unavailable, "certificate", "look at the service's log", "the service's certificate "+
@@ -205,7 +208,7 @@ func (a *Agent) renewIfDue(ctx context.Context) {
 		return
 	}
 	from, until, err := a.identity.Lasts()
-	if err != nil || !access.Renews(from, until, time.Now()) {
+	if err != nil || !access.Renews(from, until, time.Now()) && !a.moves() {
 		return
 	}
 	if err := a.renew(ctx); err != nil {
@@ -213,6 +216,7 @@ func (a *Agent) renewIfDue(ctx context.Context) {
 		a.cfg.Log.Warn("the certificate could not be renewed", "until", until, "error", err)
 		return
 	}
+	a.moveAt = time.Time{}
 	a.cfg.Log.Info("the certificate was renewed")
 }
 
@@ -221,7 +225,8 @@ func (a *Agent) renew(ctx context.Context) error {
 	if err != nil {
 		return err
 	}
-	_, body, err := a.client.post(ctx, agentproto.RenewPath, agentproto.RenewRequest{Request: req}, nil, 30*time.Second)
+	_, body, err := a.client.post(ctx, agentproto.RenewPath, agentproto.RenewRequest{Request: req, Follows: true}, nil,
+		30*time.Second)
 	if err != nil {
 		return err
 	}
@@ -237,9 +242,16 @@ func (a *Agent) renew(ctx context.Context) error {
 	if _, err := next.pair(); err != nil {
 		return err
 	}
+	if next.Trust != "" && answer.Authority != "" {
+		if err := a.client.trusts([]byte(answer.Authority)); err != nil {
+			return err
+		}
+		next.Trust = answer.Authority
+	}
 	if err := next.save(a.cfg.State); err != nil {
 		return err
 	}
-	a.identity = &next
+	a.identity, a.client.issuer = &next, ""
+	a.client.http.CloseIdleConnections() // the next one shows the new certificate
 	return a.client.as(next)
 }

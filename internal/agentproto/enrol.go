@@ -50,21 +50,27 @@ type EnrolRequest struct {
 	Machine   string   `json:"machine" maxLength:"255"`
 	Request   string   `json:"request" maxLength:"16384" doc:"A certificate request (RFC 2986), PEM. Only its key counts."`
 	Addresses []string `json:"addresses,omitempty" maxItems:"64" doc:"Of the machine, to know its site."`
+	Follows   bool     `json:"follows,omitempty" doc:"It takes the authorities that the answer gives for those by which it knows the service."`
 }
 
 // A RenewRequest asks for the next certificate.
 type RenewRequest struct {
 	Request string `json:"request" maxLength:"16384" doc:"A certificate request (RFC 2986), PEM, for a new key."`
+	Follows bool   `json:"follows,omitempty" doc:"It takes the authorities that the answer gives for those by which it knows the service."`
 }
 
 // An EnrolAnswer gives a certificate.
 type EnrolAnswer struct {
 	Machine     string    `json:"machine" doc:"As the directory writes it."`
 	Certificate string    `json:"certificate" doc:"PEM."`
-	Authority   string    `json:"authority" doc:"The authority's certificate, PEM."`
+	Authority   string    `json:"authority" doc:"The certificates of the authority by which the service is known, and of the one that comes next, PEM."`
 	ExpiresAt   time.Time `json:"expires_at"`
 	AnswerKey   string    `json:"answer_key" doc:"The key by which the service's answers are known: Ed25519, base64."`
 }
+
+// IssuerHeader tells a machine that another authority than that of its certificate issues now: it is to renew. The
+// value is the SHA-256 of that one's certificate, hexadecimal.
+const IssuerHeader = "Cirque-Issuer"
 
 // A WhoRequest asks how people are known, and which names are unknown.
 type WhoRequest struct {

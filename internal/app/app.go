@@ -86,6 +86,7 @@ type Running struct {
 	store   *postgres.Store
 	stop    func() error
 	reload  []func() // what is read again; each tells by itself what came of it
+	follow  func()   // trusts and shows what follows from the authority; nil over plain HTTP
 }
 
 // Reload reads again what lies in files: the certificate, and the key that seals what is secret. What cannot be read
@@ -185,12 +186,22 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 			return nil, err
 		}
 	}
-	work(ctx, o, svc, doc, &c)
+	work(ctx, svc, doc, &c)
 	r = &Running{Service: svc, store: store}
 	r.reload = append(r.reload, func() { rekey(o, svc) })
 	if err := serve(o, ln, svc, authority, r, &c); err != nil {
 		return nil, err
 	}
+	reread := func() {
+		if err := authority.Reload(); err != nil {
+			o.Log.Error("the certificate authority stays as it was", "error", err)
+		} else if r.follow != nil {
+			r.follow()
+		}
+	}
+	r.reload = append(r.reload, reread)
+	watchFiles(&c, map[string]func(){filepath.Join(o.Data, secretFile): func() { rekey(o, svc) },
+		filepath.Join(o.Data, "ca", "stamp"): reread})
 	r.stop = sync.OnceValue(func() error { return within(stopAll, c.run) })
 	return r, nil
 }
@@ -217,13 +228,12 @@ func within(d time.Duration, stop func() error) error {
 }
 
 // work runs the service's workers, until it is stopped.
-func work(ctx context.Context, o Options, svc *service.Service, doc *doctor, c *closers) {
+func work(ctx context.Context, svc *service.Service, doc *doctor, c *closers) {
 	leased := svc.Runner.Leased
 	doc.leased.Store(&leased)
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
 	var wg sync.WaitGroup
 	wg.Go(func() { svc.Run(run) })
-	wg.Go(func() { watchKeys(run, o, svc) })
 	c.add(func() error {
 		stop()
 		wg.Wait()

@@ -4,11 +4,14 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"os"
 	"path/filepath"
+	"strings"
 	"time"
 
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/internal/ca"
 	"cirque/internal/postgres"
 	"cirque/internal/service/secrets"
 	"cirque/internal/whole"
@@ -87,4 +90,106 @@ func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (li
 		return nil
 	})
 	return list, lost, err
+}
+
+// What can be done to the certificate authority.
+const (
+	PrepareAuthority = "prepare"
+	SwitchAuthority  = "switch"
+	ForgetAuthority  = "forget"
+)
+
+// An AuthorityUse is an authority with the machines that have certificates of it.
+type AuthorityUse struct {
+	ca.Standing
+	Machines int
+	Some     []string
+}
+
+// Authority does something to the certificate authority in a data directory, while the service runs or not: a running
+// one goes on with it within seconds. what may be empty. It gives the authorities that there are then.
+func Authority(ctx context.Context, o Options, what string, force bool) (list []AuthorityUse, err error) {
+	dir := filepath.Join(o.Data, "ca")
+	unlock, _, err := whole.Lock(filepath.Join(o.Data, "ca.lock"))
+	if err != nil {
+		return nil, fault.New(fault.Conflict, "authority-busy", "wait until that is done", "somebody else changes the "+
+			"authority just now").Because(err)
+	}
+	defer func() { err = errors.Join(err, unlock()) }()
+	err = beside(ctx, o, func(store *postgres.Store) error {
+		if list, err = authorities(ctx, dir, store); err != nil {
+			return err
+		}
+		e := event.Event{Kind: event.AuthorityChanged, Subject: "authority", Author: "local"}
+		now := time.Now()
+		switch what {
+		case "":
+			return nil
+		case PrepareAuthority:
+			err = ca.Prepare(dir, now)
+			e = e.Saying("A next certificate authority was made, beside the data")
+		case SwitchAuthority:
+			if err := unused(list, "current", force, "would not know the service any more: they have not taken the next "+
+				"authority", "switch"); err != nil {
+				return err
+			}
+			err = ca.Switch(dir, now)
+			e = e.Saying("The next certificate authority is the current one, beside the data")
+		case ForgetAuthority:
+			if err := unused(list, "former", force, "have certificates of the former authority, and would not be let in",
+				"forget"); err != nil {
+				return err
+			}
+			err = ca.Forget(dir, now)
+			e = e.Saying("The former certificate authority was forgotten, beside the data")
+		}
+		if err == nil {
+			err = store.Events.AddEvent(ctx, e)
+		}
+		if err == nil {
+			list, err = authorities(ctx, dir, store)
+		}
+		return err
+	})
+	return list, err
+}
+
+// unused gives a Conflict fault where machines have certificates of an authority.
+func unused(list []AuthorityUse, state string, force bool, says, again string) error {
+	for _, a := range list {
+		if a.State == state && a.Machines > 0 && !force {
+			return fault.New(fault.Conflict, "authority-used", "wait until they have asked the service, look after those that "+
+				"are away, or leave them behind, to be enrolled again: cirque authority "+again+" --force", "%d machines %s: %s",
+				a.Machines, says, strings.Join(a.Some, ", "))
+		}
+	}
+	return nil
+}
+
+func authorities(ctx context.Context, dir string, store *postgres.Store) ([]AuthorityUse, error) {
+	if _, err := os.Stat(filepath.Join(dir, "ca.pem")); err != nil {
+		return nil, fault.New(fault.Invalid, "no-authority", "name the directory that cirque serve was given", "there is no "+
+			"certificate authority in %s", dir)
+	}
+	a, err := ca.Open(dir, time.Now())
+	if err != nil {
+		return nil, err
+	}
+	count, some, err := store.Enrolments.IssuedBy(ctx, time.Now())
+	if err != nil {
+		return nil, err
+	}
+	standing := a.Standing()
+	// Certificates from before it was kept by whom they were issued are of the oldest authority.
+	oldest := standing[0].Fingerprint
+	if last := standing[len(standing)-1]; last.State == "former" {
+		oldest = last.Fingerprint
+	}
+	count[oldest] += count[""]
+	some[oldest] = append(some[oldest], some[""]...)
+	var out []AuthorityUse
+	for _, v := range standing {
+		out = append(out, AuthorityUse{v, count[v.Fingerprint], some[v.Fingerprint]})
+	}
+	return out, nil
 }

@@ -8,6 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync"
 	"time"
 	_ "time/tzdata" // zones wherever it runs
 
@@ -88,28 +89,34 @@ func rekey(o Options, svc *service.Service) {
 	}
 }
 
-// rekeyEvery is how often it is looked whether other secret keys lie there.
-const rekeyEvery = 2 * time.Second
+// lookEvery is how often it is looked whether a file is another.
+const lookEvery = 2 * time.Second
 
-// watchKeys reads the secret keys again whenever their file is another, until ctx is done.
-func watchKeys(ctx context.Context, o Options, svc *service.Service) {
-	file := filepath.Join(o.Data, secretFile)
-	was, _ := os.Stat(file)
-	tick := time.NewTicker(rekeyEvery)
-	defer tick.Stop()
-	for {
-		select {
-		case <-ctx.Done():
-			return
-		case <-tick.C:
-		}
-		// What is away for a moment is being put back.
-		if is, err := os.Stat(file); err == nil && (was == nil || !os.SameFile(was, is) ||
-			!is.ModTime().Equal(was.ModTime())) {
-			was = is
-			rekey(o, svc)
-		}
+// watchFiles does something whenever a file is another than it was, until the service is stopped.
+func watchFiles(c *closers, files map[string]func()) {
+	ctx, stop := context.WithCancel(context.Background())
+	var wg sync.WaitGroup
+	for file, changed := range files {
+		wg.Go(func() {
+			was, _ := os.Stat(file)
+			tick := time.NewTicker(lookEvery)
+			defer tick.Stop()
+			for {
+				select {
+				case <-ctx.Done():
+					return
+				case <-tick.C:
+				}
+				// What is away for a moment is being put back.
+				if is, err := os.Stat(file); err == nil && (was == nil || !os.SameFile(was, is) ||
+					!is.ModTime().Equal(was.ModTime())) {
+					was = is
+					changed()
+				}
+			}
+		})
 	}
+	c.add(func() error { stop(); wg.Wait(); return nil })
 }
 
 // noRoom is a file that could not be written.

@@ -110,6 +110,18 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12,
 			GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return shown.Load().cert, nil },
 			ClientAuth:     tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
+		var trusting atomic.Pointer[tls.Config]
+		base := server.TLSConfig.Clone()
+		trust := func() {
+			c := base.Clone()
+			c.ClientCAs = authority.Pool()
+			trusting.Store(c)
+		}
+		trust()
+		server.TLSConfig.GetConfigForClient = func(*tls.ClientHelloInfo) (*tls.Config, error) {
+			return trusting.Load(), nil
+		}
+		r.follow = func() { trust(); again() }
 	}
 	done := make(chan error, 1)
 	go func() {

@@ -34,7 +34,7 @@ func TestOpen(t *testing.T) {
 	t.Parallel()
 	dir := filepath.Join(t.TempDir(), "ca")
 	a := open(t, dir)
-	if b := open(t, dir); a.Fingerprint() != b.Fingerprint() || !bytes.Equal(a.PEM(), b.PEM()) {
+	if b := open(t, dir); a.Fingerprint() != b.Fingerprint() || !bytes.Equal(a.Trust(), b.Trust()) {
 		t.Error("another authority is opened than was made")
 	}
 	for name, mode := range map[string]os.FileMode{".": 0o700, "ca-key.pem": 0o600, "ca.pem": 0o644} {
@@ -66,7 +66,7 @@ func TestServer(t *testing.T) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		if len(pair.Certificate) != 2 || !bytes.Equal(pair.Certificate[1], a.cert.Raw) {
+		if len(pair.Certificate) != 2 || !bytes.Equal(pair.Certificate[1], a.all.Load().current.cert.Raw) {
 			t.Error("the authority's certificate is not sent along")
 		}
 		cert, err := x509.ParseCertificate(pair.Certificate[0])
@@ -125,7 +125,7 @@ func TestIssue(t *testing.T) {
 	a := open(t, t.TempDir())
 	key := ecKey(t, elliptic.P256())
 	asked := request(t, key, "somebody-else")
-	got, err := a.Issue(asked, "till-07", 24*time.Hour, now)
+	got, err := a.Issue(asked, "till-07", 24*time.Hour, false, now)
 	if err != nil {
 		t.Fatal(err)
 	}
@@ -144,19 +144,19 @@ func TestIssue(t *testing.T) {
 			t.Errorf("usage %d: %v", usage, err)
 		}
 	}
-	if _, err := tls.X509KeyPair(got.PEM, pemOf(t, key)); err != nil {
+	if _, err := tls.X509KeyPair(got.PEM, keyPEM(t, key)); err != nil {
 		t.Error("it is not of the key that was asked with:", err)
 	}
-	again, err := a.Issue(asked, "till-07", 24*time.Hour, now)
+	again, err := a.Issue(asked, "till-07", 24*time.Hour, false, now)
 	if err != nil || again.Serial == got.Serial || again.Key != got.Key {
 		t.Errorf("the same key again: %+v %v", again, err)
 	}
-	if long, err := a.Issue(asked, "till-07", 2*caLasts, now); err != nil || long.ExpiresAt.After(a.cert.NotAfter) {
+	if long, err := a.Issue(asked, "till-07", 2*caLasts, false, now); err != nil || long.ExpiresAt.After(a.all.Load().current.cert.NotAfter) {
 		t.Errorf("it outlives its authority: %v %v", long.ExpiresAt, err)
 	}
 }
 
-func pemOf(t *testing.T, key any) []byte {
+func keyPEM(t *testing.T, key any) []byte {
 	t.Helper()
 	der, err := x509.MarshalPKCS8PrivateKey(key)
 	if err != nil {
@@ -174,16 +174,16 @@ func TestIssueRefuses(t *testing.T) {
 		t.Fatal(err)
 	}
 	good := request(t, ecKey(t, elliptic.P384()), "x")
-	if _, err := a.Issue(good, "x", time.Hour, now); err != nil {
+	if _, err := a.Issue(good, "x", time.Hour, false, now); err != nil {
 		t.Error("P-384:", err)
 	}
 	forged, _ := pem.Decode(good)
 	forged.Bytes[len(forged.Bytes)-1] ^= 1
 	for what, b := range map[string][]byte{"nothing": nil, "text": []byte("hello"), "another kind of key": request(t,
 		edwards, "x"),
-		"a short curve": request(t, ecKey(t, elliptic.P224()), "x"), "a certificate": a.PEM(),
+		"a short curve": request(t, ecKey(t, elliptic.P224()), "x"), "a certificate": a.Trust(),
 		"a forged signature": pem.EncodeToMemory(forged)} {
-		if _, err := a.Issue(b, "x", time.Hour, now); !fault.Is(err, fault.Invalid) {
+		if _, err := a.Issue(b, "x", time.Hour, false, now); !fault.Is(err, fault.Invalid) {
 			t.Errorf("%s: %v", what, err)
 		}
 	}

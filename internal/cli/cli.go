@@ -47,6 +47,9 @@ type Local struct {
 	ForgetFactors func(ctx context.Context, o ServeOptions, name string) (string, error)
 	// SecretKeys does something to the secret keys beside the data, and gives those that there are then.
 	SecretKeys func(ctx context.Context, o ServeOptions, what SecretKeyChange) (SecretKeys, error)
+	// Authority does something to the certificate authority beside the data (prepare, switch, forget, or nothing), and
+	// gives those that there are then.
+	Authority func(ctx context.Context, o ServeOptions, do string, force bool) ([]Authority, error)
 }
 
 // A SecretKeyChange is what is to be done to the secret keys; nothing is to list them.
@@ -68,6 +71,15 @@ type SecretKey struct {
 	State string     `json:"state"`
 	Since *time.Time `json:"since,omitempty"`
 	Seals int        `json:"seals" doc:"How much is sealed with it."`
+}
+
+// An Authority is one that lies beside the data.
+type Authority struct {
+	Fingerprint string    `json:"fingerprint"`
+	State       string    `json:"state"`
+	Until       time.Time `json:"until"`
+	Machines    int       `json:"machines"`
+	Some        []string  `json:"some,omitempty"`
 }
 
 // ServeOptions are the flags of serve and demo.
@@ -212,7 +224,8 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		return nil
 	}
 	c.AddCommand(serveCommand(r), demoCommand(r), signInCommand(r), tokenCommand(r), accountCommand(r),
-		secretKeyCommand(r), auditCommand(r),
+		secretKeyCommand(r), authorityCommand(r),
+		auditCommand(r),
 		enrolCommand(r), requestCommand(r),
 		personDataCommand(r), estateCommand(r), draftCommand(r), rehearseCommand(r), publishCommand(r), revertCommand(r),
 		historyCommand(r), diffCommand(r), coverageCommand(r),

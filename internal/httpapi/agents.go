@@ -24,7 +24,7 @@ import (
 )
 
 // forAgent are the headers of an answer to an agent: the pace at which it is to ask, and who signs.
-type forAgent struct{ pace, signature, key, handover string }
+type forAgent struct{ pace, signature, key, handover, issuer string }
 
 // asAgent makes them for an answer to a question with a nonce; empty ones for whoever is no agent.
 func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag string, body []byte) forAgent {
@@ -35,6 +35,7 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 	set := s.svc.Fleet.Pace()
 	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second,
 		Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
+	out.issuer = s.svc.Enrolment.IssuedBy(p)
 	key := s.svc.Secrets.AnswerKey()
 	if key == nil || nonce == "" {
 		return out

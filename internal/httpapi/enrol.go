@@ -21,7 +21,7 @@ func enrolmentsRoutes(s *server, a huma.API) {
 	op.Security = open
 	huma.Register(a, op, func(ctx context.Context, in *enrol) (*out[agentproto.EnrolAnswer], error) {
 		ask := enrolment.Enrolment{Token: in.Body.Token, Machine: in.Body.Machine, Request: []byte(in.Body.Request),
-			Remote: remoteOf(ctx)}
+			Remote: remoteOf(ctx), Follows: in.Body.Follows}
 		for _, text := range in.Body.Addresses {
 			if addr, err := netip.ParseAddr(text); err == nil && addr.Zone() == "" {
 				ask.Addresses = append(ask.Addresses, addr.Unmap())
@@ -36,7 +36,8 @@ func enrolmentsRoutes(s *server, a huma.API) {
 	type renew struct{ Body agentproto.RenewRequest }
 	route(s, a, "POST", agentproto.RenewPath, "renew-certificate", "An enrolled agent renews its certificate", small,
 		func(ctx context.Context, in *renew) (*out[agentproto.EnrolAnswer], error) {
-			e, err := s.svc.Enrolment.RenewCertificate(ctx, principalOf(ctx), []byte(in.Body.Request))
+			e, err := s.svc.Enrolment.RenewCertificate(ctx, principalOf(ctx), []byte(in.Body.Request),
+				in.Body.Follows)
 			return &out[agentproto.EnrolAnswer]{s.given(e)}, err
 		})
 	type who struct{ Body agentproto.WhoRequest }

@@ -271,6 +271,7 @@ func (s *server) lineups(a, described huma.API) {
 		Sign   string `header:"Cirque-Signature"`
 		Key    string `header:"Cirque-Key"`
 		Handed string `header:"Cirque-Key-Handover"`
+		Issuer string `header:"Cirque-Issuer"`
 		Ask    string `header:"Cirque-Ask"`
 		Age    string `header:"Age" doc:"Seconds since what is answered was so; absent where it is so now."`
 		Body   []byte
@@ -294,7 +295,7 @@ func (s *server) lineups(a, described huma.API) {
 				o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
 			}
 			h := s.asAgent(ctx, in.Nonce, in.RawBody, ans.Tag, o.Body)
-			o.Pace, o.Sign, o.Key, o.Handed = h.pace, h.signature, h.key, h.handover
+			o.Pace, o.Sign, o.Key, o.Handed, o.Issuer = h.pace, h.signature, h.key, h.handover, h.issuer
 			if !ans.same && ans.Tag == agentproto.TagOf(in.Known) {
 				o.Ask = s.asks(ctx) // nothing changed, and yet it was called
 			}

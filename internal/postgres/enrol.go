@@ -16,7 +16,7 @@ import (
 
 const (
 	enrolColumns    = "id, name, site, uses, used, expires_at, revoked_at, author, created_at"
-	enrolledColumns = "machine, site, serial, key, by, at, issued_at, expires_at, revoked_at, revoked_by"
+	enrolledColumns = "machine, site, serial, key, by, at, issued_at, expires_at, revoked_at, revoked_by, authority"
 )
 
 func scanEnrolToken(row pgx.CollectableRow) (t access.EnrolToken, err error) {
@@ -139,9 +139,9 @@ func (s EnrolmentTable) EnrolledSilent(ctx context.Context, now time.Time) ([]st
 }
 
 func addEnrolled(ctx context.Context, tx pgx.Tx, e access.Enrolled) error {
-	if _, err := tx.Exec(ctx, "INSERT INTO enrolled (serial, folded, machine, site, key, by, at, issued_at, expires_at) "+
-		"VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9)",
-		e.Serial, name.Fold(e.Machine), e.Machine, e.Site, e.Key, e.By, e.At, e.IssuedAt, e.ExpiresAt); err != nil {
+	if _, err := tx.Exec(ctx, "INSERT INTO enrolled (serial, folded, machine, site, key, by, at, issued_at, expires_at, "+
+		"authority) VALUES ($1, $2, $3, $4, $5, $6, $7, $8, $9, $10)", e.Serial, name.Fold(e.Machine), e.Machine, e.Site,
+		e.Key, e.By, e.At, e.IssuedAt, e.ExpiresAt, e.Authority); err != nil {
 		return err
 	}
 	return notify(ctx, tx, event.Enrolment, e.Machine)
@@ -209,6 +209,27 @@ func (s EnrolmentTable) enrolled(ctx context.Context, sql string, args ...any) (
 	}
 	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[access.Enrolled])
 	return out, translate(err)
+}
+
+// IssuedBy counts the machines that a certificate lets in at a time by the authority of their latest one, and names
+// some of each.
+func (s EnrolmentTable) IssuedBy(ctx context.Context, now time.Time) (count map[string]int, some map[string][]string,
+	err error) {
+	rows, err := s.pool.Query(ctx, `SELECT authority, count(*), (array_agg(machine ORDER BY machine))[1:5] FROM (SELECT
+			DISTINCT ON (folded) machine, authority FROM enrolled WHERE revoked_at IS NULL AND expires_at > $1
+			ORDER BY folded, issued_at DESC) latest GROUP BY authority`, now)
+	if err != nil {
+		return nil, nil, translate(err)
+	}
+	count, some = map[string]int{}, map[string][]string{}
+	var by string
+	var n int
+	var names []string
+	_, err = pgx.ForEachRow(rows, []any{&by, &n, &names}, func() error {
+		count[by], some[by] = n, names
+		return nil
+	})
+	return count, some, translate(err)
 }
 
 // Revoke ends every certificate of a machine; an Unknown fault where it has none.

@@ -182,6 +182,7 @@ type Enrolment struct {
 	Request        []byte // PKCS #10 as PEM
 	Addresses      []netip.Addr
 	Remote         string // from where it comes
+	Follows        bool   // it takes the authorities that it is given
 }
 
 // Enrolling is what an agent is given.
@@ -238,21 +239,34 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 	}
 	site = cmp.Or(token.Site, site)
 	now := s.now()
-	cert, err := s.cfg.Authority.Issue(in.Request, machine, access.Lifetime(s.longestCut(site)), now)
+	cert, err := s.cfg.Authority.Issue(in.Request, machine, access.Lifetime(s.longestCut(site)), in.Follows, now)
 	if err != nil {
 		return out, err
 	}
 	e, err := s.store.Enrol(ctx, token.ID, access.Enrolled{Machine: machine, Site: site, Serial: cert.Serial,
-		Key: cert.Key, By: token.Name, At: now, IssuedAt: now, ExpiresAt: cert.ExpiresAt})
+		Key: cert.Key, By: token.Name, At: now, IssuedAt: now, ExpiresAt: cert.ExpiresAt, Authority: cert.Authority})
 	if err != nil {
 		return out, err
 	}
-	return Enrolling{e, cert.PEM, s.cfg.Authority.PEM()}, s.certificates.read(ctx, s.store, machine)
+	return Enrolling{e, cert.PEM, s.cfg.Authority.Trust()}, s.certificates.read(ctx, s.store, machine)
+}
+
+// IssuedBy says by which authority machines that follow are certified, for one whose certificate another has issued; ""
+// for the others.
+func (s *Room) IssuedBy(p *access.Principal) string {
+	if p == nil || p.Serial == "" || s.cfg.Authority == nil {
+		return ""
+	}
+	if had := s.certificates.get(p.Serial); had == nil || had.Authority == s.cfg.Authority.Issuing() ||
+		had.Authority == "" && s.cfg.Authority.Alone() { // issued before it was kept by whom
+		return ""
+	}
+	return s.cfg.Authority.Issuing()
 }
 
 // RenewCertificate gives an enrolled machine another certificate, for the key that it asks with.
-func (s *Room) RenewCertificate(ctx context.Context, p *access.Principal, request []byte) (out Enrolling,
-	err error) {
+func (s *Room) RenewCertificate(ctx context.Context, p *access.Principal, request []byte,
+	follows bool) (out Enrolling, err error) {
 	if err := access.Check(p, access.Report); err != nil {
 		return out, err
 	}
@@ -265,16 +279,16 @@ func (s *Room) RenewCertificate(ctx context.Context, p *access.Principal, reques
 		return out, access.Revoked(p.Machine)
 	}
 	site := cmp.Or(had.Site, s.present.View().SiteOf(had.Machine, nil, s.now()))
-	cert, err := s.cfg.Authority.Issue(request, had.Machine, access.Lifetime(s.longestCut(site)), s.now())
+	cert, err := s.cfg.Authority.Issue(request, had.Machine, access.Lifetime(s.longestCut(site)), follows, s.now())
 	if err != nil {
 		return out, err
 	}
 	e, err := s.store.Renew(ctx, p.Serial, access.Enrolled{Machine: had.Machine, Site: site, Serial: cert.Serial,
-		Key: cert.Key, By: had.By, At: had.At, IssuedAt: s.now(), ExpiresAt: cert.ExpiresAt})
+		Key: cert.Key, By: had.By, At: had.At, IssuedAt: s.now(), ExpiresAt: cert.ExpiresAt, Authority: cert.Authority})
 	if err != nil {
 		return out, err
 	}
-	return Enrolling{e, cert.PEM, s.cfg.Authority.PEM()}, s.certificates.read(ctx, s.store, had.Machine)
+	return Enrolling{e, cert.PEM, s.cfg.Authority.Trust()}, s.certificates.read(ctx, s.store, had.Machine)
 }
 
 // longestCut gives for how long a site's line may be cut.

@@ -109,10 +109,12 @@ func (s *aStore) Enrolled(context.Context, page.Ask, string) (page.Page[access.E
 type anAuthority struct{ issued int }
 
 func (*anAuthority) Fingerprint() string { return "abc123" }
-func (*anAuthority) PEM() []byte         { return []byte("authority") }
+func (*anAuthority) Trust() []byte       { return []byte("authority") }
+func (*anAuthority) Issuing() string     { return "abc123" }
+func (*anAuthority) Alone() bool         { return true }
 
-func (a *anAuthority) Issue(request []byte, machine string, lasts time.Duration, now time.Time) (access.Certificate,
-	error) {
+func (a *anAuthority) Issue(request []byte, machine string, lasts time.Duration, _ bool, now time.Time) (
+	access.Certificate, error) {
 	if string(request) != "request" {
 		return access.Certificate{}, fault.New(fault.Invalid, "request-certificate", "", "no request")
 	}
@@ -167,7 +169,7 @@ func TestEnrol(t *testing.T) {
 	if err != nil || p.Role != access.Agent || p.Machine != "Till-07" || p.Serial != got.Serial {
 		t.Errorf("%+v %v", p, err)
 	}
-	if again, err := r.RenewCertificate(t.Context(), p, []byte("request")); err != nil || again.Serial == got.Serial ||
+	if again, err := r.RenewCertificate(t.Context(), p, []byte("request"), true); err != nil || again.Serial == got.Serial ||
 		again.Machine != "Till-07" || !r.CertificateGood(again.Serial) {
 		t.Errorf("renewed: %+v %v", again, err)
 	}
@@ -185,7 +187,7 @@ func TestEnrol(t *testing.T) {
 	if _, err := r.ByCertificate(got.Serial, "Till-07"); !fault.Is(err, fault.Unsigned) {
 		t.Error(err)
 	}
-	if _, err := r.RenewCertificate(t.Context(), p, []byte("request")); !fault.Is(err, fault.Unsigned) {
+	if _, err := r.RenewCertificate(t.Context(), p, []byte("request"), true); !fault.Is(err, fault.Unsigned) {
 		t.Error("renewed after it was revoked:", err)
 	}
 	last := s.certs[len(s.certs)-1]

@@ -18,10 +18,15 @@ import (
 // An Authority certifies agents.
 type Authority interface {
 	Fingerprint() string
-	// Issue certifies a machine by its request (RFC 2986); an Invalid fault where the request cannot be used.
-	Issue(request []byte, machine string, lasts time.Duration, now time.Time) (access.Certificate, error)
-	// PEM gives the authority's own certificate, Fingerprint its SHA-256.
-	PEM() []byte
+	// Issue certifies a machine by its request (RFC 2986); an Invalid fault where the request cannot be used. One that
+	// follows takes what Trust gives, and is certified by the authority that comes next where there is one.
+	Issue(request []byte, machine string, lasts time.Duration, follows bool, now time.Time) (access.Certificate, error)
+	// Trust gives the authorities' certificates, Fingerprint the SHA-256 of the current one's, Issuing that of the one by
+	// which machines are certified that follow.
+	Trust() []byte
+	Issuing() string
+	// Alone says that no authority comes next, and none was before.
+	Alone() bool
 }
 
 // A Store is what is needed of the store.

@@ -3094,6 +3094,8 @@ export interface components {
              * @description When it enrolled.
              */
             at: string;
+            /** @description SHA-256 of the certificate of the authority that issued it, hexadecimal; absent where an older version did. */
+            authority?: string;
             /** @description The enrolment token. */
             by: string;
             /** Format: date-time */
@@ -4592,7 +4594,7 @@ export interface components {
         EnrolAnswer: {
             /** @description The key by which the service's answers are known: Ed25519, base64. */
             answer_key: string;
-            /** @description The authority's certificate, PEM. */
+            /** @description The certificates of the authority by which the service is known, and of the one that comes next, PEM. */
             authority: string;
             /** @description PEM. */
             certificate: string;
@@ -4604,6 +4606,8 @@ export interface components {
         EnrolRequest: {
             /** @description Of the machine, to know its site. */
             addresses?: string[];
+            /** @description It takes the authorities that the answer gives for those by which it knows the service. */
+            follows?: boolean;
             machine: string;
             /** @description A certificate request (RFC 2986), PEM. Only its key counts. */
             request: string;
@@ -6743,6 +6747,8 @@ export interface components {
             names: components["schemas"]["BulkRenaming"][];
         };
         RenewRequest: {
+            /** @description It takes the authorities that the answer gives for those by which it knows the service. */
+            follows?: boolean;
             /** @description A certificate request (RFC 2986), PEM, for a new key. */
             request: string;
         };
@@ -14423,6 +14429,7 @@ export interface operations {
                 headers: {
                     Age?: string;
                     "Cirque-Ask"?: string;
+                    "Cirque-Issuer"?: string;
                     "Cirque-Key"?: string;
                     "Cirque-Key-Handover"?: string;
                     "Cirque-Pace"?: string;
@@ -14515,6 +14522,7 @@ export interface operations {
                 headers: {
                     Age?: string;
                     "Cirque-Ask"?: string;
+                    "Cirque-Issuer"?: string;
                     "Cirque-Key"?: string;
                     "Cirque-Key-Handover"?: string;
                     "Cirque-Pace"?: string;
