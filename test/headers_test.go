@@ -41,6 +41,12 @@ func TestHeadersOverTLS(t *testing.T) {
 	if h := resp.Header; h.Get("Strict-Transport-Security") == "" || h.Get("Cache-Control") != "no-store" {
 		t.Errorf("%v", h)
 	}
+	both := &http.Client{Transport: &http.Transport{ForceAttemptHTTP2: true,
+		TLSClientConfig: &tls.Config{InsecureSkipVerify: true}}} //nolint:gosec // whose it is does not matter
+	defer both.CloseIdleConnections()
+	if resp, err := both.Get(s.URL + "/healthz"); err != nil || resp.Proto != "HTTP/2.0" || resp.Body.Close() != nil {
+		t.Error("there is no HTTP/2:", resp, err)
+	}
 	in := func(name string) bool {
 		req, err := http.NewRequestWithContext(t.Context(), "GET", s.URL+"/api/v1/estate", nil)
 		if err != nil {

@@ -188,20 +188,10 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	work(ctx, svc, doc, &c)
 	r = &Running{Service: svc, store: store}
-	r.reload = append(r.reload, func() { rekey(o, svc) })
 	if err := serve(o, ln, svc, authority, r, &c); err != nil {
 		return nil, err
 	}
-	reread := func() {
-		if err := authority.Reload(); err != nil {
-			o.Log.Error("the certificate authority stays as it was", "error", err)
-		} else if r.follow != nil {
-			r.follow()
-		}
-	}
-	r.reload = append(r.reload, reread)
-	watchFiles(&c, map[string]func(){filepath.Join(o.Data, secretFile): func() { rekey(o, svc) },
-		filepath.Join(o.Data, "ca", "stamp"): reread})
+	followKeys(o, svc, authority, r, &c)
 	r.stop = sync.OnceValue(func() error { return within(stopAll, c.run) })
 	return r, nil
 }

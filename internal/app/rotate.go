@@ -130,14 +130,14 @@ func Authority(ctx context.Context, o Options, what string, force bool) (list []
 			e = e.Saying("A next certificate authority was made, beside the data")
 		case SwitchAuthority:
 			if err := unused(list, "current", force, "would not know the service any more: they have not taken the next "+
-				"authority", "switch"); err != nil {
+				"authority", "cirque authority switch --force"); err != nil {
 				return err
 			}
 			err = ca.Switch(dir, now)
 			e = e.Saying("The next certificate authority is the current one, beside the data")
 		case ForgetAuthority:
 			if err := unused(list, "former", force, "have certificates of the former authority, and would not be let in",
-				"forget"); err != nil {
+				"cirque authority forget --force"); err != nil {
 				return err
 			}
 			err = ca.Forget(dir, now)
@@ -159,7 +159,7 @@ func unused(list []AuthorityUse, state string, force bool, says, again string) e
 	for _, a := range list {
 		if a.State == state && a.Machines > 0 && !force {
 			return fault.New(fault.Conflict, "authority-used", "wait until they have asked the service, look after those that "+
-				"are away, or leave them behind, to be enrolled again: cirque authority "+again+" --force", "%d machines %s: %s",
+				"are away, or leave them behind, to be enrolled again: "+again, "%d machines %s: %s",
 				a.Machines, says, strings.Join(a.Some, ", "))
 		}
 	}

@@ -89,6 +89,21 @@ func rekey(o Options, svc *service.Service) {
 	}
 }
 
+// followKeys has the service go on with other keys and authorities where others lie beside the data.
+func followKeys(o Options, svc *service.Service, authority *ca.Authority, r *Running, c *closers) {
+	again := func() { rekey(o, svc) }
+	reread := func() {
+		if err := authority.Reload(); err != nil {
+			o.Log.Error("the certificate authority stays as it was", "error", err)
+		} else if r.follow != nil {
+			r.follow()
+		}
+	}
+	r.reload = append(r.reload, again, reread)
+	watchFiles(c, map[string]func(){filepath.Join(o.Data, secretFile): again,
+		filepath.Join(o.Data, "ca", "stamp"): reread})
+}
+
 // lookEvery is how often it is looked whether a file is another.
 const lookEvery = 2 * time.Second
 

@@ -85,43 +85,10 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		}}
 	r.URL = "http://" + ln.Addr().String()
 	if !o.PlainHTTP {
-		cert, caFile, err := certificate(o, authority, ln.Addr())
-		if err != nil {
+		if err := secure(stopping, o, ln.Addr(), authority, &shown, server, r); err != nil {
 			stop()
 			return err
 		}
-		show := func(cert tls.Certificate) (was *tls.Certificate) {
-			return shown.Swap(&showing{&cert, hostsOf(o.PublicURL, cert.Leaf)}).cert
-		}
-		show(cert)
-		again := func() {
-			next, _, err := certificate(o, authority, ln.Addr())
-			if err != nil {
-				o.Log.Error("the certificate stays as it was", "error", err)
-				return
-			}
-			if was := show(next); !bytes.Equal(was.Certificate[0], next.Certificate[0]) {
-				o.Log.Info("another certificate is shown from now on", "until", next.Leaf.NotAfter)
-			}
-		}
-		r.reload = append(r.reload, again)
-		go renew(stopping, renewEvery, again)
-		r.URL, r.CAFile = "https://"+ln.Addr().String(), caFile
-		server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12,
-			GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return shown.Load().cert, nil },
-			ClientAuth:     tls.VerifyClientCertIfGiven, ClientCAs: authority.Pool()}
-		var trusting atomic.Pointer[tls.Config]
-		base := server.TLSConfig.Clone()
-		trust := func() {
-			c := base.Clone()
-			c.ClientCAs = authority.Pool()
-			trusting.Store(c)
-		}
-		trust()
-		server.TLSConfig.GetConfigForClient = func(*tls.ClientHelloInfo) (*tls.Config, error) {
-			return trusting.Load(), nil
-		}
-		r.follow = func() { trust(); again() }
 	}
 	done := make(chan error, 1)
 	go func() {
@@ -144,6 +111,48 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		}
 		return err
 	})
+	return nil
+}
+
+// secure has the server speak TLS: with the certificate that was named or one of the authority, renewed in time, and
+// trusting what machines show that the authority has certified.
+func secure(ctx context.Context, o Options, at net.Addr, authority *ca.Authority, shown *atomic.Pointer[showing],
+	server *http.Server, r *Running) error {
+	cert, caFile, err := certificate(o, authority, at)
+	if err != nil {
+		return err
+	}
+	show := func(cert tls.Certificate) (was *tls.Certificate) {
+		return shown.Swap(&showing{&cert, hostsOf(o.PublicURL, cert.Leaf)}).cert
+	}
+	show(cert)
+	again := func() {
+		next, _, err := certificate(o, authority, at)
+		if err != nil {
+			o.Log.Error("the certificate stays as it was", "error", err)
+			return
+		}
+		if was := show(next); !bytes.Equal(was.Certificate[0], next.Certificate[0]) {
+			o.Log.Info("another certificate is shown from now on", "until", next.Leaf.NotAfter)
+		}
+	}
+	r.reload = append(r.reload, again)
+	go renew(ctx, renewEvery, again)
+	r.URL, r.CAFile = "https://"+at.String(), caFile
+	// The protocols are named, since each handshake is given a configuration that the server has not completed.
+	server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"},
+		GetCertificate: func(*tls.ClientHelloInfo) (*tls.Certificate, error) { return shown.Load().cert, nil },
+		ClientAuth:     tls.VerifyClientCertIfGiven}
+	var trusting atomic.Pointer[tls.Config]
+	base := server.TLSConfig.Clone()
+	trust := func() {
+		c := base.Clone()
+		c.ClientCAs = authority.Pool()
+		trusting.Store(c)
+	}
+	trust()
+	server.TLSConfig.GetConfigForClient = func(*tls.ClientHelloInfo) (*tls.Config, error) { return trusting.Load(), nil }
+	r.follow = func() { trust(); again() }
 	return nil
 }
 

@@ -35,7 +35,7 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 	set := s.svc.Fleet.Pace()
 	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second,
 		Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
-	out.issuer = s.svc.Enrolment.IssuedBy(p)
+	out.issuer = s.svc.Enrolment.Issuer(p.Serial)
 	key := s.svc.Secrets.AnswerKey()
 	if key == nil || nonce == "" {
 		return out

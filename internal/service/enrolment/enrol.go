@@ -251,13 +251,13 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 	return Enrolling{e, cert.PEM, s.cfg.Authority.Trust()}, s.certificates.read(ctx, s.store, machine)
 }
 
-// IssuedBy says by which authority machines that follow are certified, for one whose certificate another has issued; ""
-// for the others.
-func (s *Room) IssuedBy(p *access.Principal) string {
-	if p == nil || p.Serial == "" || s.cfg.Authority == nil {
+// Issuer says by which authority machines that follow are certified, for a certificate that another has issued; "" for
+// others, and for none.
+func (s *Room) Issuer(serial string) string {
+	if serial == "" || s.cfg.Authority == nil {
 		return ""
 	}
-	if had := s.certificates.get(p.Serial); had == nil || had.Authority == s.cfg.Authority.Issuing() ||
+	if had := s.certificates.get(serial); had == nil || had.Authority == s.cfg.Authority.Issuing() ||
 		had.Authority == "" && s.cfg.Authority.Alone() { // issued before it was kept by whom
 		return ""
 	}
