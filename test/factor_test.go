@@ -324,6 +324,13 @@ func (s *aService) lacking(t *testing.T, c *aConsole) {
 	}
 }
 
+// graveRoutes are those that ask again.
+var graveRoutes = []string{"POST /api/v1/tokens", "POST /api/v1/session/tokens", "POST /api/v1/tokens/{name}/secret",
+	"POST /api/v1/accounts", "PUT /api/v1/accounts/{name}/role", "DELETE /api/v1/accounts/{name}",
+	"DELETE /api/v1/accounts/{name}/factors", "POST /api/v1/emergency-account", "POST /api/v1/access-rules",
+	"DELETE /api/v1/access-rules/{id}", "DELETE /api/v1/people/{name}/data", "POST /api/v1/session/factors/begin",
+	"DELETE /api/v1/session/factors/{id}", "POST /api/v1/session/recovery-codes"}
+
 // TestProveAgain: what matters most is asked of whoever has just shown who they are, by the password or by the second
 // factor that they have; nothing else is, and a token shows it each time.
 func TestProveAgain(t *testing.T) {
@@ -338,6 +345,16 @@ func TestProveAgain(t *testing.T) {
 	}
 	if _, err := sends[any](c, "GET", "/api/v1/accounts", nil); err != nil {
 		t.Error("reading asks again:", err)
+	}
+	for _, name := range graveRoutes {
+		method, path, _ := strings.Cut(name, " ")
+		var in any
+		if text := routeBodies[name]; text != "" {
+			in = json.RawMessage(text)
+		}
+		if _, err := sends[any](c, method, filled(path), in); code(err) != "prove-again" {
+			t.Errorf("%s: %v", name, err)
+		}
 	}
 	step, err := sends[api.Step](c, "POST", "/api/v1/session/proof/begin", nil)
 	if err != nil || len(step.Ways) != 1 || step.Ways[0] != "password" {
@@ -446,6 +463,13 @@ func TestEmergencyAccount(t *testing.T) {
 	me, err := sends[api.Me](c, "POST", "/api/v1/session", api.SignIn(sealed))
 	if err != nil || !me.SignedIn || me.Owes || me.Role != access.Owner || me.Emergency == nil {
 		t.Fatal(me, err)
+	}
+	if _, err := sends[any](c, "DELETE", "/api/v1/accounts/emergency", nil); code(err) != "account-emergency" {
+		t.Error("it throws itself away:", err)
+	}
+	if _, err := sends[any](c, "PUT", "/api/v1/session/password", api.NewPassword{Old: sealed.Password,
+		New: "quite another passphrase"}); code(err) != "account-emergency" {
+		t.Error("it seals itself:", err)
 	}
 	for _, refused := range []struct {
 		path string

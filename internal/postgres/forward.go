@@ -55,13 +55,13 @@ func (s EventTable) AuditAfter(ctx context.Context, after event.Place, most int)
 		after.Transaction).Scan(&restored); err != nil {
 		return nil, nil, translate(err)
 	}
-	since := "(xid, id) > ($1::text::xid8, $2)"
-	if restored {
-		since = "$1 <> '' AND id > $2"
+	const settled = "xid < pg_snapshot_xmin(pg_current_snapshot())"
+	which, order := "(xid, id) > ($1::text::xid8, $2) AND "+settled, "e.xid, id"
+	if restored { // what counts beyond this server's transactions is from before
+		which, order = "$1 <> '' AND id > $2 AND ("+settled+" OR xid > pg_snapshot_xmax(pg_current_snapshot()))", "id"
 	}
-	rows, err := s.pool.Query(ctx, "SELECT "+eventColumns+", xid::text FROM event e WHERE "+since+" AND xid < "+
-		"pg_snapshot_xmin(pg_current_snapshot()) AND kind <> ALL ($3) ORDER BY e.xid, id LIMIT $4", after.Transaction,
-		after.ID, event.Observed(), most)
+	rows, err := s.pool.Query(ctx, "SELECT "+eventColumns+", xid::text FROM event e WHERE "+which+
+		" AND kind <> ALL ($3) ORDER BY "+order+" LIMIT $4", after.Transaction, after.ID, event.Observed(), most)
 	if err != nil {
 		return nil, nil, translate(err)
 	}

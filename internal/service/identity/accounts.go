@@ -80,6 +80,10 @@ func (s *Room) RemoveAccount(ctx context.Context, p *access.Principal, called st
 	if err := access.Check(p, access.ManageAccounts); err != nil {
 		return err
 	}
+	if a := s.present.Access().Accounts[name.Fold(called)]; a.Emergency && name.Fold(called) == p.Account {
+		return fault.New(fault.Denied, "account-emergency", "sign in with an account of your own", "whoever has opened the "+
+			"envelope does not throw it away")
+	}
 	if err := s.store.RemoveAccount(ctx, called, p.Name); err != nil {
 		return err
 	}
@@ -96,6 +100,10 @@ func (s *Room) ChangePassword(ctx context.Context, p *access.Principal, remote, 
 	if !ok || a.Source != "" {
 		return fault.New(fault.Conflict, "password-elsewhere", "change it where the account is",
 			"%s has no password here", p.Name)
+	}
+	if a.Emergency {
+		return fault.New(fault.Denied, "account-emergency", "have an owner seal it anew: cirque account emergency", "whoever "+
+			"has opened the envelope does not seal it")
 	}
 	if _, err := s.CheckAccount(ctx, remote, remote, a.Name, old); err != nil {
 		return err
