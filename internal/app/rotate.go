@@ -33,13 +33,7 @@ type KeyUse struct {
 // SecretKeys does something to the secret keys in a data directory, while the service runs or not: a running one goes
 // on with them within seconds. what may be empty. It gives those that there are then, and how much none of them opens.
 func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (list []KeyUse, lost int, err error) {
-	unlock, _, err := whole.Lock(filepath.Join(o.Data, secretFile+".lock"))
-	if err != nil {
-		return nil, 0, fault.New(fault.Conflict, "keys-busy", "wait until that is done", "somebody else changes the secret "+
-			"keys just now").Because(err)
-	}
-	defer func() { err = errors.Join(err, unlock()) }()
-	err = beside(ctx, o, func(store *postgres.Store) error {
+	err = alone(ctx, o, func(store *postgres.Store) error {
 		file := filepath.Join(o.Data, secretFile)
 		ring, _, err := secretKeys(file)
 		if err != nil {
@@ -62,14 +56,15 @@ func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (li
 			e = e.Saying("The secret key was rotated, beside the data: {new} seals, and {old} opens", "new", next[0].ID(), "old",
 				ring[0].ID())
 		case ForgetKey:
+			e = e.Saying("The secret key {old} was forgotten, beside the data", "old", id)
+			if next, err = ring.Forgotten(id); err != nil {
+				return err
+			}
 			for i, k := range ring {
 				if k.ID() == id && uses[i] > 0 && !force {
 					return fault.New(fault.Conflict, "key-used", "wait until the service has sealed that anew (it does so within "+
 						"seconds where it runs), or lose it with --force", "%s has sealed %d of what is kept", id, uses[i])
 				}
-			}
-			if next, err = ring.Forgotten(id); err == nil {
-				e = e.Saying("The secret key {old} was forgotten, beside the data", "old", id)
 			}
 		}
 		if err != nil {
@@ -92,6 +87,21 @@ func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (li
 	return list, lost, err
 }
 
+// alone is beside for what only one does at a time to the files of a data directory.
+func alone(ctx context.Context, o Options, f func(*postgres.Store) error) error {
+	return beside(ctx, o, func(store *postgres.Store) (err error) {
+		unlock, _, err := whole.Lock(filepath.Join(o.Data, "keys.lock"))
+		if errors.Is(err, whole.ErrLocked) {
+			return fault.New(fault.Conflict, "keys-busy", "wait until that is done", "somebody else changes the keys just now")
+		}
+		if err != nil {
+			return noRoom(o.Data, err)
+		}
+		defer func() { err = errors.Join(err, unlock()) }()
+		return f(store)
+	})
+}
+
 // What can be done to the certificate authority.
 const (
 	PrepareAuthority = "prepare"
@@ -110,13 +120,7 @@ type AuthorityUse struct {
 // one goes on with it within seconds. what may be empty. It gives the authorities that there are then.
 func Authority(ctx context.Context, o Options, what string, force bool) (list []AuthorityUse, err error) {
 	dir := filepath.Join(o.Data, "ca")
-	unlock, _, err := whole.Lock(filepath.Join(o.Data, "ca.lock"))
-	if err != nil {
-		return nil, fault.New(fault.Conflict, "authority-busy", "wait until that is done", "somebody else changes the "+
-			"authority just now").Because(err)
-	}
-	defer func() { err = errors.Join(err, unlock()) }()
-	err = beside(ctx, o, func(store *postgres.Store) error {
+	err = alone(ctx, o, func(store *postgres.Store) error {
 		if list, err = authorities(ctx, dir, store); err != nil {
 			return err
 		}

@@ -102,8 +102,8 @@ func (s *Room) ChangePassword(ctx context.Context, p *access.Principal, remote, 
 			"%s has no password here", p.Name)
 	}
 	if a.Emergency {
-		return fault.New(fault.Denied, "account-emergency", "have an owner seal it anew: cirque account emergency", "whoever "+
-			"has opened the envelope does not seal it")
+		return fault.New(fault.Denied, "account-emergency", "have an owner seal it anew: cirque account emergency",
+			"whoever has opened the envelope does not seal it")
 	}
 	if _, err := s.CheckAccount(ctx, remote, remote, a.Name, old); err != nil {
 		return err
