@@ -58,7 +58,7 @@ func (s *Sender) Open(ctx context.Context, target, ca string, clear bool) (*Way,
 	defer cancel()
 	conn, err := s.out.Dial(ctx, dial.Syslog, "tcp", net.JoinHostPort(u.Hostname(), port), dial.Within)
 	if err != nil {
-		return nil, dial.Explain(u.Host, err)
+		return nil, explain(u.Host, err)
 	}
 	w := &Way{conn: conn, of: s, name: u.Host}
 	w.tcp, _ = conn.(*net.TCPConn)
@@ -76,7 +76,7 @@ func (s *Sender) Open(ctx context.Context, target, ca string, clear bool) (*Way,
 		secure := tls.Client(conn, conf)
 		if err := secure.HandshakeContext(ctx); err != nil {
 			_ = conn.Close()
-			return nil, dial.Explain(u.Host, err)
+			return nil, explain(u.Host, err)
 		}
 		w.conn = secure
 	}
@@ -98,15 +98,15 @@ func (w *Way) listen() {
 // Send hands over an entry of the audit; text is what it says.
 func (w *Way) Send(e event.Event, text string) error {
 	if w.over.Load() {
-		return dial.Explain(w.name, errOver)
+		return explain(w.name, errOver)
 	}
 	w.pending = syslog.Append(w.pending[:0], syslog.Message{Severity: severity(e.Kind), At: e.At, Host: w.of.host,
 		App: "cirque", ID: e.Kind, Software: "Cirque", Version: w.of.version, Text: text})
 	if err := w.conn.SetWriteDeadline(time.Now().Add(sendWithin)); err != nil {
-		return dial.Explain(w.name, err)
+		return explain(w.name, err)
 	}
 	if _, err := w.conn.Write(w.pending); err != nil {
-		return dial.Explain(w.name, err)
+		return explain(w.name, err)
 	}
 	return nil
 }
@@ -117,13 +117,23 @@ var errOver = errors.New("the other side has ended the connection")
 // says that the way is over.
 func (w *Way) Taken() (bool, error) {
 	if w.over.Load() {
-		return false, dial.Explain(w.name, errOver)
+		return false, explain(w.name, errOver)
 	}
 	return w.tcp == nil || unacknowledged(w.tcp) == 0, nil
 }
 
 // Close ends it.
 func (w *Way) Close() { _ = w.conn.Close() }
+
+// explain says in plain words what is wrong with the way to a log server.
+func explain(host string, err error) error {
+	err = dial.Explain(host, err)
+	if f := fault.As(err); f.Code == "refused" || f.Code == "broke-off" || f.Code == "silent" {
+		f.Fix = "look at the log server: whether it takes syslog there, over TLS where tls:// is written"
+		return f
+	}
+	return err
+}
 
 func severity(kind string) syslog.Severity {
 	switch kind {

@@ -20,13 +20,17 @@ export function Forwarding() {
         It stands here alone; an owner has it sent to a log server with the setting audit.
       </p>
     );
+  const waits =
+    f.waiting === 1
+      ? "One entry waits"
+      : `${f.waiting >= 1000 ? "1000 entries or more" : f.waiting} wait`;
   const way = f.waiting === 1 ? "one entry is" : `${f.waiting} entries are`;
   return (
     <p className="mb-3">
       {f.code ? (
         <Mark of="failing">
           It cannot be sent to {f.target} since {f.since && stamp(f.since)}: {f.says}; {f.fix}.{" "}
-          {f.waiting >= 1000 ? "1000 entries or more" : f.waiting} wait.
+          {waits}.
         </Mark>
       ) : (
         <Mark of="yes">
