@@ -146,6 +146,9 @@ func TestStreamsEnd(t *testing.T) {
 				t.Error(err)
 			}
 		},
+		"by a demanded factor": func(*aConsole, string) {
+			s.publish(strings.Replace(oneQueue, "estate: 1", "estate: 1\nsettings: {sign_in: {second_factor: [owner]}}", 1))
+		},
 	} {
 		called := strings.ReplaceAll(name, " ", "-")
 		s.addAccount(called, access.Owner)
@@ -170,8 +173,8 @@ func TestStreamsEnd(t *testing.T) {
 		case <-time.After(10 * time.Second):
 			t.Errorf("%s: the stream goes on", name)
 		}
+		s.publish(oneQueue)
 	}
-	s.publish(oneQueue)
 	token := s.tokenFor("waits", access.Auditor, "")
 	c := s.client(token)
 	_, tag, _ := poll(t, c, "", "")

@@ -210,6 +210,9 @@ func stillIn(ctx context.Context) bool {
 	return !ok || still()
 }
 
+// goesOn says whether what somebody holds open may stay: not where a second factor is demanded of them meanwhile.
+func goesOn(p *access.Principal) bool { return p != nil && !p.Owes }
+
 // idleHeader is how long nobody has touched the console that asks, in seconds: what it asks by itself keeps no session
 // open.
 const idleHeader = "Cirque-Idle"
@@ -324,10 +327,10 @@ func (s *server) principal(c *gin.Context) {
 				"the token is not known here, was revoked, or has ended"))
 			return
 		}
-		still = func() bool { return s.svc.Identity.ByToken(strings.TrimSpace(token)) != nil }
+		still = func() bool { return goesOn(s.svc.Identity.ByToken(strings.TrimSpace(token))) }
 	} else if cookie, err := c.Request.Cookie(s.cookieName()); err == nil {
 		p = s.svc.Identity.UseSession(ctx, cookie.Value, idleOf(c))
-		still = func() bool { return s.svc.Identity.BySession(cookie.Value) != nil }
+		still = func() bool { return goesOn(s.svc.Identity.BySession(cookie.Value)) }
 	}
 	ctx = context.WithValue(ctx, stillKey, still)
 	if p != nil {

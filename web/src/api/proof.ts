@@ -14,12 +14,14 @@ export function provesBy(f: Prover): () => void {
   };
 }
 
-// A request's body can be read once: what is to be sent again is kept until its answer has come.
+// A request's body can be read once: what is to be sent again is kept until its answer has come. Files are not: nothing
+// that takes one asks again.
 const kept = new WeakMap<Request, Request>();
 
 api.use({
   onRequest({ request }) {
-    if (request.method !== "GET") kept.set(request, request.clone());
+    const json = request.headers.get("Content-Type")?.startsWith("application/json");
+    if (request.method !== "GET" && (json || !request.body)) kept.set(request, request.clone());
     return undefined;
   },
   async onResponse({ request, response }) {
