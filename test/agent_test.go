@@ -161,6 +161,8 @@ func TestAgentFollows(t *testing.T) {
 	s.publish(strings.Replace(twoQueues, `queues: [hall], to`, `queues: [yard], to`, 1))
 	d.has("everybody/lobby everybody/theirs mira/yard")
 	t.Logf("from publishing to the spooler: %v", time.Since(begin))
+	// The stand-in writes its log after the file is gone.
+	within(t, "the removal is in the log", func() bool { return strings.HasSuffix(d.log(), "remove hall for mira") })
 	log := d.log()
 	if add, remove := strings.Index(log, "add yard for mira"), strings.Index(log, "remove hall for mira"); add < 0 ||
 		remove < add {
