@@ -182,6 +182,18 @@ func TestOneTimeCodes(t *testing.T) {
 		t.Error("an old ticket:", got)
 	}
 	step = first()
+	if err := s.Service.Identity.ChangePassword(t.Context(), &access.Principal{Name: "mira", Account: "mira",
+		Role: access.Administrator}, "192.0.2.9", "correct horse battery", "another horse battery"); err != nil {
+		t.Fatal(err)
+	}
+	if got := code(second(step.Ticket, phone.next())); got != "ticket-over" {
+		t.Error("a ticket of the old password:", got)
+	}
+	if _, err := app.ResetAccount(t.Context(), app.Options{Data: s.data, Database: s.database}, "mira",
+		"correct horse battery"); err != nil {
+		t.Fatal(err)
+	}
+	step = first()
 	slowed := ""
 	for range 8 {
 		slowed = code(second(step.Ticket, "000000"))

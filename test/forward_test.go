@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"io"
 	"net"
+	"slices"
 	"strconv"
 	"strings"
 	"sync"
@@ -67,6 +68,9 @@ type taker struct {
 	mu    sync.Mutex
 	got   []string // the subjects of tokens, in the order in which they came; guarded by mu
 	after int      // guarded by mu
+	lost  []string // what came while it forgets all that it takes; guarded by mu
+	loses bool     // guarded by mu
+	open  []net.Conn
 }
 
 func (k *taker) serve() {
@@ -75,6 +79,9 @@ func (k *taker) serve() {
 		if err != nil {
 			return
 		}
+		k.mu.Lock()
+		k.open = append(k.open, c)
+		k.mu.Unlock()
 		go k.take(c)
 	}
 }
@@ -99,7 +106,11 @@ func (k *taker) take(c net.Conn) {
 		_, text, _ := strings.Cut(string(b), "\ufeff")
 		var e event.Event
 		if json.Unmarshal([]byte(text), &e) == nil && e.Kind == event.TokenMade {
-			k.got = append(k.got, e.Subject)
+			if k.loses {
+				k.lost = append(k.lost, e.Subject)
+			} else {
+				k.got = append(k.got, e.Subject)
+			}
 		}
 		broken := k.after > 0 && n >= k.after
 		k.mu.Unlock()
@@ -146,4 +157,27 @@ func TestAuditForwardedWhole(t *testing.T) {
 	k.mu.Unlock()
 	within(t, "all of it has arrived", func() bool { return k.has(all) })
 	contains(t, "how it goes", s.must("audit", "forwarding", "-o", "json"), `"target"`)
+	// What it had taken, and lost when it died, comes again: nobody acknowledges an entry.
+	k.mu.Lock()
+	k.loses = true
+	k.mu.Unlock()
+	for _, name := range []string{"lost", "after it"} { // once the second has come, what is noted of the first is noted
+		s.tokenFor(name, access.Auditor, "")
+		within(t, name+" has come", func() bool {
+			k.mu.Lock()
+			defer k.mu.Unlock()
+			return slices.Contains(k.lost, name)
+		})
+	}
+	k.mu.Lock()
+	k.loses = false
+	for _, c := range k.open {
+		_ = c.Close()
+	}
+	k.mu.Unlock()
+	within(t, "it has come again", func() bool {
+		k.mu.Lock()
+		defer k.mu.Unlock()
+		return slices.Contains(k.got, "lost") && slices.Contains(k.got, "after it")
+	})
 }

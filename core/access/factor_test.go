@@ -81,13 +81,16 @@ func TestFactorNames(t *testing.T) {
 	}
 }
 
-// TestSignInRules: owners alone change of whom a second factor is demanded, and when who they are is asked again; the
-// rest of the setting is an administrator's too.
+// TestSignInRules: owners alone change of whom a second factor is demanded, when who they are is asked again, and where
+// the audit is sent; the rest of the settings is an administrator's too.
 func TestSignInRules(t *testing.T) {
 	t.Parallel()
 	parse := func(setting string) *estate.Document {
 		text := "estate: 1\n"
-		if setting != "" {
+		switch {
+		case strings.HasPrefix(setting, "audit"):
+			text += "settings: {" + setting + "}\n"
+		case setting != "":
 			text += "settings: {sign_in: " + setting + "}\n"
 		}
 		d, err := estate.Parse([]document.File{{Name: "e", Text: text}}, estate.Options{})
@@ -103,6 +106,8 @@ func TestSignInRules(t *testing.T) {
 		{"", "{idle_minutes: 30}", true}, {"{second_factor: [owner]}", "{second_factor: [owner], idle_minutes: 30}", true},
 		{"", "{second_factor: [owner]}", false}, {"{second_factor: [owner]}", "", false},
 		{"{second_factor: [owner, auditor]}", "{second_factor: [owner]}", false}, {"", "{again_minutes: 700}", false},
+		{"", `audit: {forward: "tls://a.example"}`, false}, {`audit: {forward: "tls://a.example"}`, "", false},
+		{`audit: {forward: "tls://a.example"}`, `audit: {forward: "tls://b.example"}`, false},
 	} {
 		before, after := parse(c.before), parse(c.after)
 		changes := estate.Changes(before, after)
