@@ -142,10 +142,12 @@ func TestPasskey(t *testing.T) {
 	}
 	refused := func(what string, err error) {
 		t.Helper()
-		if !fault.Is(err, fault.Denied) {
+		if want := map[bool]string{true: "passkey-copied", false: "passkey-wrong"}[what == "a copy"]; err == nil ||
+			fault.As(err).Code != want {
 			t.Errorf("%s: %v", what, err)
 		}
 	}
+	d.key.Counter = 8
 	answer := d.shows(options)
 	_, other := ask()
 	_, _, err = k.Check("mira", made, [][]byte{next}, other, answer)
