@@ -13,19 +13,13 @@ import (
 
 	"cirque/core/access"
 	"cirque/internal/app"
+	"cirque/internal/testkit"
 )
 
 // startNamed is a service that is known by a name, as passkeys need it, and whose clock can be put forward.
 func startNamed(t *testing.T) (*aService, *atomic.Int64) {
 	t.Helper()
-	ln, err := net.Listen("tcp", "127.0.0.1:0")
-	if err != nil {
-		t.Fatal(err)
-	}
-	at := ln.Addr().String()
-	if err := ln.Close(); err != nil {
-		t.Fatal(err)
-	}
+	at := testkit.FreeAddress(t)
 	ahead := new(atomic.Int64)
 	return startService(t, func(o *app.Options) {
 		_, port, _ := net.SplitHostPort(at)

@@ -80,7 +80,7 @@ func (d *desk) runEnrolled() {
 		d.t.Fatal(err)
 	}
 	a, err := agent.New(agent.Config{State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn,
-		Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second})
+		Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second, Spread: time.Millisecond})
 	if err != nil {
 		d.t.Fatal(err)
 	}

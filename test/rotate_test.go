@@ -1,7 +1,6 @@
 package test
 
 import (
-	"context"
 	"crypto/tls"
 	"crypto/x509"
 	"encoding/json"
@@ -9,9 +8,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
-	"sync"
 	"testing"
-	"time"
 
 	"cirque/core/access"
 	"cirque/core/event"
@@ -179,24 +176,6 @@ func (s *aService) authority(args ...string) (list []cli.Authority) {
 	return list
 }
 
-// runFollowing starts the agent of a desk that is enrolled, and renews at once where another authority issues.
-func (d *desk) runFollowing() {
-	d.t.Helper()
-	standIn, err := agent.NewStandIn(d.dir)
-	if err != nil {
-		d.t.Fatal(err)
-	}
-	a, err := agent.New(agent.Config{State: filepath.Join(d.dir, ".agent"), Version: "test", Spooler: standIn,
-		Machine: standIn, Look: 20 * time.Millisecond, Wait: time.Second, Spread: time.Millisecond})
-	if err != nil {
-		d.t.Fatal(err)
-	}
-	ctx, cancel := context.WithCancel(context.Background())
-	var wg sync.WaitGroup
-	wg.Go(func() { _ = a.Run(ctx) })
-	d.stop = func() { cancel(); wg.Wait() }
-}
-
 // TestAuthorityRotates: with the certificate authority rotated while the service runs, machines that ask take the next
 // one and go on, over a restart; the switch waits for one that is away, which is left behind only by force; certificates
 // of a forgotten authority let nobody in; and people who trust the new one reach the service.
@@ -212,7 +191,7 @@ func TestAuthorityRotates(t *testing.T) {
 			facts(machine, address)); err != nil {
 			t.Fatal(err)
 		}
-		d.runFollowing()
+		d.runEnrolled()
 		d.has("everybody/hall")
 	}
 	away.stop()
@@ -244,8 +223,8 @@ func TestAuthorityRotates(t *testing.T) {
 	e.publish(strings.Replace(enrolEstate, "queues: [hall]", "queues: [hall, desk]", 1))
 	here.has("everybody/desk everybody/hall")
 	here.stop()
-	here.runFollowing()
-	away.runFollowing()
+	here.runEnrolled()
+	away.runEnrolled()
 	e.publish(enrolEstate)
 	here.has("everybody/hall")
 	if code, _, errs := e.run("authority", "forget", "--data", e.data, "--database", e.database); code == 0 ||

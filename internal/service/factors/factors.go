@@ -82,15 +82,9 @@ func (s *Room) Begin(ctx context.Context, p *access.Principal, kind access.Facto
 		if err != nil {
 			return out, err
 		}
-		var keys [][]byte
-		for _, f := range list {
-			if f.Kind == access.Passkey {
-				body, err := s.openFactor(f)
-				if err != nil {
-					return out, err
-				}
-				keys = append(keys, []byte(body))
-			}
+		keys, _, err := s.passkeysOf(list)
+		if err != nil {
+			return out, err
 		}
 		if out.Passkey, t.Session, err = s.passkeys.Begin(a.Name, a.CreatedAt, keys); err != nil {
 			return out, err

@@ -30,20 +30,15 @@ func (s *Room) step(ctx context.Context, what string, a access.Account) (*access
 	}
 	out := &access.Step{}
 	t := ticket{For: what}
-	var keys [][]byte
+	keys, _, err := s.passkeysOf(list)
+	if err != nil {
+		return nil, err
+	}
+	if s.passkeys.Off() != "" {
+		keys = nil // the service has another address than when they were made
+	}
 	for _, f := range list {
-		switch f.Kind {
-		case access.Passkey:
-			if s.passkeys.Off() != "" {
-				continue // the service has another address than when it was made
-			}
-			body, err := s.openFactor(f)
-			if err != nil {
-				return nil, err
-			}
-			keys = append(keys, []byte(body))
-		}
-		if way := string(f.Kind); !slices.Contains(out.Ways, way) {
+		if way := string(f.Kind); !slices.Contains(out.Ways, way) && (f.Kind != access.Passkey || len(keys) > 0) {
 			out.Ways = append(out.Ways, way)
 		}
 	}
@@ -61,6 +56,21 @@ func factorName(f access.Factor) string { return "factor:" + string(f.Kind) + " 
 
 func (s *Room) openFactor(f access.Factor) (string, error) {
 	return s.cfg.Seals.Open(factorName(f), f.Body)
+}
+
+// passkeysOf opens the passkeys among an account's factors; of says which each is.
+func (s *Room) passkeysOf(list []access.Factor) (keys [][]byte, of []access.Factor, err error) {
+	for _, f := range list {
+		if f.Kind != access.Passkey {
+			continue
+		}
+		body, err := s.openFactor(f)
+		if err != nil {
+			return nil, nil, err
+		}
+		keys, of = append(keys, []byte(body)), append(of, f)
+	}
+	return keys, of, nil
 }
 
 // SecondStep ends a sign-in that Ask has stopped.
@@ -133,17 +143,9 @@ func (s *Room) check(ctx context.Context, t ticket, a access.Account, in access.
 // checkPasskey takes each challenge once: the ticket's time only grows.
 func (s *Room) checkPasskey(ctx context.Context, t ticket, a access.Account, list []access.Factor,
 	answer []byte) (bool, error) {
-	var keys [][]byte
-	var of []access.Factor
-	for _, f := range list {
-		if f.Kind != access.Passkey {
-			continue
-		}
-		body, err := s.openFactor(f)
-		if err != nil {
-			return false, err
-		}
-		keys, of = append(keys, []byte(body)), append(of, f)
+	keys, of, err := s.passkeysOf(list)
+	if err != nil {
+		return false, err
 	}
 	if t.Session == nil || len(keys) == 0 {
 		return false, fault.New(fault.Denied, "passkey-wrong", "take one of the other ways", "no passkey was asked for")
