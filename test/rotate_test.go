@@ -166,6 +166,37 @@ func TestSpoiltSecretKeys(t *testing.T) {
 	}
 }
 
+// TestLostSecretKey: where the secret key was replaced by hand, one-time codes say so, and recovery codes let in.
+func TestLostSecretKey(t *testing.T) {
+	t.Parallel()
+	s, ahead := startAhead(t)
+	s.addAccount("liv", access.Owner)
+	phone, made := s.console("liv").setUp("phone", ahead)
+	if err := os.WriteFile(filepath.Join(s.data, "secret-key"), []byte(strings.Repeat("5c", 32)+"\n"), 0o600); err != nil {
+		t.Fatal(err)
+	}
+	s.Reload()
+	shows := func(what string) error {
+		t.Helper()
+		me, err := sends[api.Me](&aConsole{s: s}, "POST", "/api/v1/session", signsIn("liv"))
+		if err != nil || me.Second == nil {
+			t.Fatal(me, err)
+		}
+		_, err = sends[api.Me](&aConsole{s: s}, "POST", "/api/v1/session/second", api.Shown{Ticket: me.Second.Ticket,
+			Code: what})
+		return err
+	}
+	if err := shows(phone.next()); code(err) != "sealed-otherwise" {
+		t.Error("a code that cannot be checked:", err)
+	}
+	if err := shows(made.Recovery[0]); err != nil {
+		t.Error("a recovery code:", err)
+	}
+	if keys := s.secretKeys("list"); keys.Lost != 1 {
+		t.Error(keys)
+	}
+}
+
 func (s *aService) authority(args ...string) (list []cli.Authority) {
 	s.t.Helper()
 	args = append(append([]string{"authority"}, args...), "--data", s.data, "--database", s.database, "-o", "json")

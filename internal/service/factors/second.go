@@ -30,10 +30,7 @@ func (s *Room) step(ctx context.Context, what string, a access.Account) (*access
 	}
 	out := &access.Step{}
 	t := ticket{For: what}
-	keys, _, err := s.passkeysOf(list)
-	if err != nil {
-		return nil, err
-	}
+	keys, _, _ := s.passkeysOf(list) // those that cannot be opened are not asked for: recovery codes go on
 	if s.passkeys.Off() != "" {
 		keys = nil // the service has another address than when they were made
 	}
@@ -58,19 +55,21 @@ func (s *Room) openFactor(f access.Factor) (string, error) {
 	return s.cfg.Seals.Open(factorName(f), f.Body)
 }
 
-// passkeysOf opens the passkeys among an account's factors; of says which each is.
+// passkeysOf opens the passkeys among an account's factors; of says which each is. err is of one that cannot be opened,
+// such as where the secret key was lost, and leaves that out.
 func (s *Room) passkeysOf(list []access.Factor) (keys [][]byte, of []access.Factor, err error) {
 	for _, f := range list {
 		if f.Kind != access.Passkey {
 			continue
 		}
-		body, err := s.openFactor(f)
-		if err != nil {
-			return nil, nil, err
+		body, e := s.openFactor(f)
+		if e != nil {
+			err = e
+			continue
 		}
 		keys, of = append(keys, []byte(body)), append(of, f)
 	}
-	return keys, of, nil
+	return keys, of, err
 }
 
 // SecondStep ends a sign-in that Ask has stopped.
@@ -121,20 +120,22 @@ func (s *Room) check(ctx context.Context, t ticket, a access.Account, in access.
 		return s.checkPasskey(ctx, t, a, list, in.Passkey)
 	}
 	code := strings.TrimSpace(in.Code)
+	var sealed error // of one that cannot be opened
 	for _, f := range list {
 		if f.Kind != access.Code {
 			continue
 		}
 		secret, err := s.openFactor(f)
 		if err != nil {
-			return false, err
+			sealed = err
+			continue
 		}
 		if step, ok := factor.CheckCode(secret, code, s.now()); ok {
 			return s.store.UseFactor(ctx, f.ID, step, nil)
 		}
 	}
 	if len(code) < 12 { // no recovery code
-		return false, nil
+		return false, sealed
 	}
 	_, ok, err := s.store.UseRecovery(ctx, a.Name, factor.HashRecovery(code))
 	return ok, err
@@ -144,7 +145,7 @@ func (s *Room) check(ctx context.Context, t ticket, a access.Account, in access.
 func (s *Room) checkPasskey(ctx context.Context, t ticket, a access.Account, list []access.Factor,
 	answer []byte) (bool, error) {
 	keys, of, err := s.passkeysOf(list)
-	if err != nil {
+	if err != nil && len(keys) == 0 {
 		return false, err
 	}
 	if t.Session == nil || len(keys) == 0 {
