@@ -95,7 +95,7 @@ func TestSecretKeyRotates(t *testing.T) {
 	if len(keys.Keys) != 1 {
 		t.Fatal(keys)
 	}
-	within(t, "the service has forgotten it", func() bool { return len(s.Service.Secrets.HandOver()) == 0 })
+	within(t, "the service has forgotten it", func() bool { return s.Service.Secrets.HandOver() == "" })
 	here.run(s.URL, s.tokenFor("one again", access.Agent, "desk-1"))
 	s.publish(twoQueues)
 	here.has("everybody/lobby mira/hall")
@@ -234,6 +234,20 @@ func TestAuthorityRotates(t *testing.T) {
 		list := e.authority("list")
 		return len(list) == 2 && list[0].Machines == 1 && list[1].Machines == 1 && strings.HasPrefix(list[1].Some[0], "till-1")
 	})
+	// The key of answers that comes later is kept beside the certificate that the machine has by then.
+	identity := func(d *desk) agent.Identity {
+		id, err := agent.ReadIdentity(filepath.Join(d.dir, ".agent"))
+		if err != nil {
+			t.Fatal(err)
+		}
+		return id
+	}
+	moved := identity(here)
+	e.secretKeys("rotate")
+	within(t, "the new key of answers is kept", func() bool { return identity(here).AnswerKey != moved.AnswerKey })
+	if id := identity(here); id.Certificate != moved.Certificate || id.Trust != moved.Trust {
+		t.Error("the machine has its former certificate again, or knows the service by less")
+	}
 	code, _, errs := e.run("authority", "switch", "--data", e.data, "--database", e.database)
 	if code == 0 || !strings.Contains(errs, "till-2") {
 		t.Error("a machine that is away is left behind:", code, errs)
@@ -267,13 +281,6 @@ func TestAuthorityRotates(t *testing.T) {
 	here.has("everybody/desk everybody/hall")
 	if got := away.queues(); got != "everybody/hall" {
 		t.Errorf("a machine that trusts the former authority alone goes on: %s", got)
-	}
-	identity := func(d *desk) agent.Identity {
-		id, err := agent.ReadIdentity(filepath.Join(d.dir, ".agent"))
-		if err != nil {
-			t.Fatal(err)
-		}
-		return id
 	}
 	within(t, "certificates of the former authority let nobody in", func() bool {
 		return !letsIn(t, e.URL, next, identity(away))

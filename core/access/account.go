@@ -159,3 +159,6 @@ type State struct {
 
 // HasFactor says whether an account signs in with a second factor.
 func (s State) HasFactor(a Account) bool { return a.Source == "" && s.Factors[name.Fold(a.Name)] > 0 }
+
+// Owes says whether a second factor is demanded of an account, by its role, and not there.
+func (s State) Owes(a Account, roles []string) bool { return Demanded(a, roles) && !s.HasFactor(a) }

@@ -172,6 +172,9 @@ const (
 	PackageGone  = "driver.removed"
 )
 
+// BesideTheData is the author of what is done in the data directory, without the service.
+const BesideTheData = "local"
+
 // Incomplete is the kind of a line that says that what should follow could not be read; it is never kept.
 const Incomplete = "audit.incomplete"
 

@@ -15,3 +15,15 @@ const (
 	SealedSource = "source"
 	SealedFactor = "factor"
 )
+
+// Under is the name under which it is sealed, which binds it to what and whose it is: no row can stand for another, a
+// source's password goes nowhere but to its address, and no key has such a name (estate.ValidName has no colon).
+func (k Sealed) Under() string {
+	switch k.Kind {
+	case SealedSource:
+		return "source:" + k.Name + " " + k.Of
+	case SealedFactor:
+		return "factor:" + k.Of + " " + k.Name
+	}
+	return k.Name
+}

@@ -3,7 +3,6 @@ package agent
 import (
 	"cmp"
 	"context"
-	"crypto/ed25519"
 	"encoding/json"
 	"errors"
 	"io/fs"
@@ -133,20 +132,7 @@ func New(cfg Config) (*Agent, error) {
 	if c.key == nil {
 		c.key = agentproto.ReadKey(a.kept.Key)
 	}
-	c.learned = func(key ed25519.PublicKey) {
-		next := *id
-		next.AnswerKey = agentproto.WriteKey(key)
-		if err := next.save(cfg.State); err != nil {
-			cfg.Log.Warn("the service's new key could not be kept", "error", err)
-		}
-		a.identity = &next
-	}
-	if id == nil {
-		c.learned = func(key ed25519.PublicKey) { // at once: the next start is to know it
-			a.kept.Key = agentproto.WriteKey(key)
-			a.keep()
-		}
-	}
+	c.learned = a.learned
 	return a, nil
 }
 

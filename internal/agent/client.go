@@ -85,15 +85,18 @@ func newClient(service, token string, caPEM []byte) (*client, error) {
 		return c, nil
 	}
 	c.tls.InsecureSkipVerify = true // it is checked here, by authorities that may change
-	c.tls.VerifyConnection = func(cs tls.ConnectionState) error {
-		opts := x509.VerifyOptions{DNSName: base.Hostname(), Roots: c.trust.Load(), Intermediates: x509.NewCertPool()}
-		for _, cert := range cs.PeerCertificates[1:] {
-			opts.Intermediates.AddCert(cert)
-		}
-		_, err := cs.PeerCertificates[0].Verify(opts)
-		return err
-	}
+	c.tls.VerifyConnection = func(cs tls.ConnectionState) error { return c.verify(cs, c.trust.Load()) }
 	return c, c.trusts(caPEM)
+}
+
+// verify holds what the service shows against its name, by some authorities; nil stands for the system's.
+func (c *client) verify(cs tls.ConnectionState, roots *x509.CertPool) error {
+	opts := x509.VerifyOptions{DNSName: c.base.Hostname(), Roots: roots, Intermediates: x509.NewCertPool()}
+	for _, cert := range cs.PeerCertificates[1:] {
+		opts.Intermediates.AddCert(cert)
+	}
+	_, err := cs.PeerCertificates[0].Verify(opts)
+	return err
 }
 
 // trusts has the client know the service by these authorities from now on.

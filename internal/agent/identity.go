@@ -168,20 +168,15 @@ func (c *client) pin(fingerprint string, met func(authority string)) {
 	conf := c.tls
 	conf.InsecureSkipVerify = true // it is checked here
 	conf.VerifyConnection = func(cs tls.ConnectionState) error {
-		opts := x509.VerifyOptions{DNSName: cs.ServerName, Intermediates: x509.NewCertPool()}
-		if opts.DNSName == "" {
-			opts.DNSName = c.base.Hostname()
-		}
+		var roots *x509.CertPool
 		for _, cert := range cs.PeerCertificates[1:] {
-			opts.Intermediates.AddCert(cert)
 			if sum := sha256.Sum256(cert.Raw); strings.EqualFold(hex.EncodeToString(sum[:]), fingerprint) {
-				opts.Roots = x509.NewCertPool()
-				opts.Roots.AddCert(cert)
+				roots = x509.NewCertPool()
+				roots.AddCert(cert)
 				defer met(string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: cert.Raw})))
 			}
 		}
-		_, err := cs.PeerCertificates[0].Verify(opts)
-		return err
+		return c.verify(cs, roots)
 	}
 }
 

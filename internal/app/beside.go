@@ -8,6 +8,7 @@ import (
 	_ "time/tzdata" // zones wherever it runs
 
 	"cirque/core/access"
+	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/internal/postgres"
 	"cirque/internal/postgres/cluster"
@@ -17,7 +18,7 @@ import (
 // MakeToken makes a token straight in the data directory or database, while the service runs or not. Where one runs, it
 // returns once that knows it; a secret with an error says that it has not said so.
 func MakeToken(ctx context.Context, o Options, want access.Token) (secret string, err error) {
-	want.Author = "local"
+	want.Author = event.BesideTheData
 	err = beside(ctx, o, func(store *postgres.Store) (err error) {
 		_, doc, err := store.Estates.Current(ctx)
 		if err != nil {
@@ -43,7 +44,7 @@ func ResetAccount(ctx context.Context, o Options, called, password string) (made
 // runs or not. It gives the account's name as it was made.
 func ForgetFactors(ctx context.Context, o Options, called string) (made string, err error) {
 	err = beside(ctx, o, func(store *postgres.Store) (err error) {
-		made, err = store.Factors.ForgetFactors(ctx, called, "local")
+		made, err = store.Factors.ForgetFactors(ctx, called, event.BesideTheData)
 		return err
 	})
 	return made, err

@@ -44,7 +44,7 @@ func SecretKeys(ctx context.Context, o Options, what, id string, force bool) (li
 			return err
 		}
 		uses, _ := ring.Uses(kept)
-		e := event.Event{Kind: event.SecretKeys, Subject: "secret-key", Author: "local"}
+		e := event.Event{Kind: event.SecretKeys, Subject: "secret-key", Author: event.BesideTheData}
 		next := ring
 		switch what {
 		case PrepareKey:
@@ -124,7 +124,7 @@ func Authority(ctx context.Context, o Options, what string, force bool) (list []
 		if list, err = authorities(ctx, dir, store); err != nil {
 			return err
 		}
-		e := event.Event{Kind: event.AuthorityChanged, Subject: "authority", Author: "local"}
+		e := event.Event{Kind: event.AuthorityChanged, Subject: "authority", Author: event.BesideTheData}
 		now := time.Now()
 		switch what {
 		case "":

@@ -112,23 +112,16 @@ func watchFiles(c *closers, files map[string]func()) {
 	ctx, stop := context.WithCancel(context.Background())
 	var wg sync.WaitGroup
 	for file, changed := range files {
+		was, _ := os.Stat(file)
 		wg.Go(func() {
-			was, _ := os.Stat(file)
-			tick := time.NewTicker(lookEvery)
-			defer tick.Stop()
-			for {
-				select {
-				case <-ctx.Done():
-					return
-				case <-tick.C:
-				}
+			repeat(ctx, lookEvery, func() {
 				// What is away for a moment is being put back.
 				if is, err := os.Stat(file); err == nil && (was == nil || !os.SameFile(was, is) ||
 					!is.ModTime().Equal(was.ModTime())) {
 					was = is
 					changed()
 				}
-			}
+			})
 		})
 	}
 	c.add(func() error { stop(); wg.Wait(); return nil })

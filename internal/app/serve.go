@@ -137,7 +137,7 @@ func secure(ctx context.Context, o Options, at net.Addr, authority *ca.Authority
 		}
 	}
 	r.reload = append(r.reload, again)
-	go renew(ctx, renewEvery, again)
+	go repeat(ctx, renewEvery, again)
 	r.URL, r.CAFile = "https://"+at.String(), caFile
 	// The protocols are named, since each handshake is given a configuration that the server has not completed.
 	server.TLSConfig = &tls.Config{MinVersion: tls.VersionTLS12, NextProtos: []string{"h2", "http/1.1"},
@@ -159,7 +159,8 @@ func secure(ctx context.Context, o Options, at net.Addr, authority *ca.Authority
 // renewEvery is how often it is looked whether the certificate is to be renewed, or another one lies in its file.
 const renewEvery = time.Hour
 
-func renew(ctx context.Context, every time.Duration, again func()) {
+// repeat does something every so often, until ctx is done.
+func repeat(ctx context.Context, every time.Duration, do func()) {
 	tick := time.NewTicker(every)
 	defer tick.Stop()
 	for {
@@ -167,7 +168,7 @@ func renew(ctx context.Context, every time.Duration, again func()) {
 		case <-ctx.Done():
 			return
 		case <-tick.C:
-			again()
+			do()
 		}
 	}
 }

@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"net/http"
 	"net/url"
-	"strings"
 	"time"
 
 	"github.com/danielgtaylor/huma/v2"
@@ -40,7 +39,7 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 	if key == nil || nonce == "" {
 		return out
 	}
-	out.key, out.handover = s.answerKey(), strings.Join(s.svc.Secrets.HandOver(), ",")
+	out.key, out.handover = s.answerKey(), s.svc.Secrets.HandOver()
 	if body != nil {
 		out.signature = agentproto.Sign(key, nonce, asked, tag, body)
 	}

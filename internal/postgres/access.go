@@ -20,9 +20,6 @@ const (
 	accountColumns = "name, role, sites, source, external_id, password, created_at, emergency, opened_at"
 )
 
-// besideTheData is who does what is done in the data directory, without the service.
-const besideTheData = "local"
-
 func scanAccount(row pgx.CollectableRow) (a access.Account, err error) {
 	return a, row.Scan(&a.Name, &a.Role, &a.Sites, &a.Source, &a.ExternalID, &a.Password, &a.CreatedAt, &a.Emergency,
 		&a.OpenedAt)
@@ -143,7 +140,7 @@ func (s AccountTable) AddFirstAccount(ctx context.Context, a access.Account) err
 // Unknown fault where there is none.
 func (s AccountTable) SetPassword(ctx context.Context, called, hash, author string) (made string, err error) {
 	how := ""
-	if author == besideTheData {
+	if author == event.BesideTheData {
 		how = ", beside the data"
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {

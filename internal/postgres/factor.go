@@ -161,7 +161,7 @@ func (s FactorTable) RemoveFactor(ctx context.Context, account string, id int64,
 // alone lets in then. An Unknown fault where there is no account, or none of them.
 func (s FactorTable) ForgetFactors(ctx context.Context, account, author string) (made string, err error) {
 	how := ""
-	if author == besideTheData {
+	if author == event.BesideTheData {
 		how = ", beside the data"
 	}
 	err = s.in(ctx, func(tx pgx.Tx) error {

@@ -10,6 +10,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/name"
+	"cirque/core/stock"
 	"cirque/core/words"
 	"cirque/internal/factor"
 )
@@ -49,7 +50,9 @@ func (s *Room) step(ctx context.Context, what string, a access.Account) (*access
 }
 
 // factorName binds what is sealed of a factor to whose and what it is.
-func factorName(f access.Factor) string { return "factor:" + string(f.Kind) + " " + f.Account }
+func factorName(f access.Factor) string {
+	return stock.Sealed{Kind: stock.SealedFactor, Name: f.Account, Of: string(f.Kind)}.Under()
+}
 
 func (s *Room) openFactor(f access.Factor) (string, error) {
 	return s.cfg.Seals.Open(factorName(f), f.Body)

@@ -5,6 +5,7 @@ import (
 	"encoding/base64"
 	"encoding/hex"
 	"encoding/json"
+	"slices"
 	"time"
 
 	"cirque/core/access"
@@ -68,11 +69,7 @@ func (s *Room) take(text string, what ...string) (ticket, access.Account, error)
 	}
 	a, ok := s.present.Access().Accounts[t.Account]
 	age := s.now().Sub(t.Made)
-	fits := false
-	for _, w := range what {
-		fits = fits || w == t.For
-	}
-	if !ok || !fits || stamp(a) != t.Stamp || age < 0 || age > ticketLasts {
+	if !ok || !slices.Contains(what, t.For) || stamp(a) != t.Stamp || age < 0 || age > ticketLasts {
 		return t, access.Account{}, over
 	}
 	return t, a, nil

@@ -19,15 +19,14 @@ func (s *Room) Accounts(_ context.Context, p *access.Principal) ([]access.Accoun
 	if err := access.Check(p, access.ReadAccess); err != nil {
 		return nil, err
 	}
-	out := []access.Account{}
-	for _, a := range s.present.Access().Accounts {
+	out, state, demanded := []access.Account{}, s.present.Access(), s.present.View().Document().SecondFactor()
+	for _, a := range state.Accounts {
 		if a.Source != "" {
 			if now := s.principal(a); now != nil {
 				a.Role, a.Sites = now.Role, now.Sites
 			}
 		}
-		a.Factors = s.present.Access().Factors[name.Fold(a.Name)]
-		a.Owes = a.Factors == 0 && access.Demanded(a, s.present.View().Document().SecondFactor())
+		a.Factors, a.Owes = state.Factors[name.Fold(a.Name)], state.Owes(a, demanded)
 		out = append(out, a)
 	}
 	slices.SortFunc(out, func(a, b access.Account) int { return cmp.Compare(name.Fold(a.Name), name.Fold(b.Name)) })

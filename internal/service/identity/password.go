@@ -51,7 +51,7 @@ func ResetPassword(ctx context.Context, store interface {
 	}
 	salt := newSalt()
 	return store.SetPassword(ctx, called, phc(salt, argon2.IDKey([]byte(password), salt, argonTime, argonMemory,
-		argonThreads, argonKey)), "local")
+		argonThreads, argonKey)), event.BesideTheData)
 }
 
 // checkPassword holds a password against a PHC string. A malformed string never matches.

@@ -211,7 +211,7 @@ func (s *Room) level(ctx context.Context, begun time.Time) {
 func (s *Room) principal(a access.Account) *access.Principal {
 	p := &access.Principal{Name: a.Name, Role: a.Role, Sites: a.Sites, User: a.User(), Account: name.Fold(a.Name)}
 	if a.Source == "" {
-		p.Owes = access.Demanded(a, s.present.View().Document().SecondFactor()) && !s.present.Access().HasFactor(a)
+		p.Owes = s.present.Access().Owes(a, s.present.View().Document().SecondFactor())
 		return p
 	}
 	state, d := s.present.Access(), s.present.View().World.Directory

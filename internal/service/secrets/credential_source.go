@@ -1,10 +1,15 @@
 package secrets
 
-import "cirque/core/directory"
+import (
+	"cirque/core/directory"
+	"cirque/core/stock"
+)
 
 // sourceKeyName binds a sealed password to its source and to where it is sent: whoever changes the address enters it
 // anew.
-func sourceKeyName(v directory.Source) string { return "source:" + v.Name + " " + v.URL }
+func sourceKeyName(v directory.Source) string {
+	return stock.Sealed{Kind: stock.SealedSource, Name: v.Name, Of: v.URL}.Under()
+}
 
 // Seal seals what another room keeps under a name that says what and whose it is.
 func (s *Room) Seal(name, secret string) ([]byte, error) {

@@ -45,11 +45,11 @@ func (s *Room) resealAll(ctx context.Context, ring Ring) error {
 	}
 	n := 0
 	for _, k := range kept {
-		i, plain := ring.open(sealedName(k), k.Body)
+		i, plain := ring.open(k.Under(), k.Body)
 		if i <= 0 || ring[i].State != Former {
 			continue
 		}
-		body, err := ring[0].seal(sealedName(k), plain)
+		body, err := ring[0].seal(k.Under(), plain)
 		if err != nil {
 			return err
 		}
@@ -68,22 +68,11 @@ func (s *Room) resealAll(ctx context.Context, ring Ring) error {
 func (r Ring) Uses(kept []stock.Sealed) (uses []int, lost int) {
 	uses = make([]int, len(r))
 	for _, k := range kept {
-		if i, _ := r.open(sealedName(k), k.Body); i >= 0 {
+		if i, _ := r.open(k.Under(), k.Body); i >= 0 {
 			uses[i]++
 		} else {
 			lost++
 		}
 	}
 	return uses, lost
-}
-
-// sealedName is under what something is sealed.
-func sealedName(k stock.Sealed) string {
-	switch k.Kind {
-	case stock.SealedSource:
-		return "source:" + k.Name + " " + k.Of
-	case stock.SealedFactor:
-		return "factor:" + k.Of + " " + k.Name
-	}
-	return k.Name
 }

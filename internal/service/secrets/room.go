@@ -6,6 +6,7 @@ import (
 	"context"
 	"crypto/ed25519"
 	"log/slog"
+	"strings"
 	"sync/atomic"
 	"time"
 
@@ -58,7 +59,7 @@ type Room struct {
 type sealing struct {
 	ring     Ring
 	answers  ed25519.PrivateKey // signs what agents are answered
-	handover []string           // by which agents that know a former key of answers learn this one
+	handover string             // by which agents that know a former key of answers learn this one
 }
 
 // Rekey goes on with other keys, such as those that were put back or rotated; it says whether they are others.
@@ -67,12 +68,13 @@ func (s *Room) Rekey(ring Ring) bool {
 	if len(ring) > 0 {
 		next.answers = answerKey(ring[0].Secret)
 	}
+	var over []string
 	for _, k := range ring {
 		if k.State == Former && next.answers != nil {
-			next.handover = append(next.handover, agentproto.HandOver(answerKey(k.Secret),
-				next.answers.Public().(ed25519.PublicKey)))
+			over = append(over, agentproto.HandOver(answerKey(k.Secret), next.answers.Public().(ed25519.PublicKey)))
 		}
 	}
+	next.handover = strings.Join(over, ",")
 	was := s.sealing.Swap(next)
 	return was == nil || !was.ring.same(ring)
 }

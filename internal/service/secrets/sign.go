@@ -22,5 +22,5 @@ func answerKey(secret []byte) ed25519.PrivateKey {
 // AnswerKey gives the key with which answers to agents are signed; nil where this service signs none.
 func (s *Room) AnswerKey() ed25519.PrivateKey { return s.sealing.Load().answers }
 
-// HandOver gives what agents that know a former key of answers are shown to learn this one.
-func (s *Room) HandOver() []string { return s.sealing.Load().handover }
+// HandOver gives the header by which agents that know a former key of answers learn this one; "" where there is none.
+func (s *Room) HandOver() string { return s.sealing.Load().handover }
