@@ -134,7 +134,8 @@ var arrows = map[string][]string{
 // The rooms of the service: each holds some use cases, and imports no other room.
 var rooms = []string{"internal/service/adopt", "internal/service/adverts", "internal/service/alerts",
 	"internal/service/audit", "internal/service/continuity", "internal/service/decommission", "internal/service/drafts",
-	"internal/service/drivers", "internal/service/enrolment", "internal/service/factors", "internal/service/fleet", "internal/service/identity",
+	"internal/service/drivers", "internal/service/enrolment", "internal/service/factors", "internal/service/fleet",
+	"internal/service/identity",
 	"internal/service/jobs", "internal/service/lineups", "internal/service/links", "internal/service/once",
 	"internal/service/people",
 	"internal/service/proofs", "internal/service/secrets", "internal/service/snapshots", "internal/service/sources",

@@ -23,8 +23,8 @@ func forwards(to, more string) string {
 	return strings.Replace(oneQueue, "estate: 1", "estate: 1\nsettings:\n  audit:\n    forward: "+to+"\n"+more, 1)
 }
 
-// TestAuditToLogServer: Debian's log server takes the audit over TLS as RFC 5424 says, entry by entry; it is not sent to
-// somebody whose authority is not the one that was named, and the fault tells so.
+// TestAuditToLogServer: Debian's log server takes the audit over TLS as RFC 5424 says, entry by entry; it is not sent
+// to somebody whose authority is not the one that was named, and the fault tells so.
 func TestAuditToLogServer(t *testing.T) {
 	t.Parallel()
 	log := testkit.NewRsyslogd(t)
@@ -37,7 +37,8 @@ func TestAuditToLogServer(t *testing.T) {
 		faults, err := s.Service.Alerts.Faults(t.Context(), owner)
 		return err == nil && len(faults) == 1 && strings.Contains(faults[0].Says, "the audit cannot be sent")
 	})
-	s.publish(forwards(log.Target, "    ca: |\n      "+strings.ReplaceAll(strings.TrimSpace(log.CA), "\n", "\n      ")+"\n"))
+	s.publish(forwards(log.Target, "    ca: |\n      "+strings.ReplaceAll(strings.TrimSpace(log.CA), "\n",
+		"\n      ")+"\n"))
 	s.addAccount("olav", access.Auditor)
 	if _, status, _ := s.signIn("olav", "wrong horse battery"); status != 401 {
 		t.Fatal(status)

@@ -105,8 +105,9 @@ func tab(t *testing.T) context.Context {
 			cdp.WindowSize(1280, 800),
 			cdp.Flag("disable-gpu", true), cdp.Flag("disable-quic", true), cdp.Flag("disable-component-update", true),
 			cdp.Flag("no-proxy-server", true),
-			cdp.Flag("force-color-profile", "srgb"), cdp.Flag("host-resolver-rules", "MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE "+
-				"localhost"))
+			cdp.Flag("force-color-profile", "srgb"), cdp.Flag("host-resolver-rules",
+				"MAP * ~NOTFOUND, EXCLUDE 127.0.0.1, EXCLUDE "+
+					"localhost"))
 		allocator, stopAllocator := cdp.NewExecAllocator(context.Background(), opts...)
 		ctx, stopBrowser := cdp.NewContext(allocator)
 		browserOnce.ctx, browserOnce.err = ctx, cdp.Do(ctx)
@@ -123,7 +124,8 @@ func tab(t *testing.T) context.Context {
 	cdp.Listen(ctx, func(ev any) {
 		switch e := ev.(type) {
 		case *network.EventRequestWillBeSent:
-			if u := e.Request.URL; !strings.HasPrefix(u, "http://127.0.0.1:") && !strings.HasPrefix(u, "http://localhost:") && !strings.HasPrefix(u, "data:") &&
+			if u := e.Request.URL; !strings.HasPrefix(u, "http://127.0.0.1:") && !strings.HasPrefix(u,
+				"http://localhost:") && !strings.HasPrefix(u, "data:") &&
 				!strings.HasPrefix(u, "blob:") {
 				t.Errorf("the page asks another host: %s", u)
 			}

@@ -124,12 +124,14 @@ const (
 
 // objectRules are the rules of all routes that do something to an object that they name.
 var objectRules = map[string]rule{
-	"POST /api/v1/endpoints/{machine}/refresh":   {what: atSite, path: "/api/v1/endpoints/m-@/refresh"},
-	"POST /api/v1/endpoints/{machine}/checkups":  {what: atSite, path: "/api/v1/endpoints/m-@/checkups", body: `{}`},
-	"POST /api/v1/checkups/{id}/print-result":    {what: atSite, path: "checkup", body: `{"result":"good"}`},
-	"POST /api/v1/failover-tests/{id}/stop":      {what: atSite, path: "failover test"},
-	"POST /api/v1/servers/{name}/failover-tests": {what: atSite, path: "/api/v1/servers/ps-@/failover-tests", body: `{"reason":"r","minutes":1}`},
-	"POST /api/v1/servers/{name}/drain":          {what: atSite, path: "/api/v1/servers/ps-@/drain", body: `{"reason":"r"}`},
+	"POST /api/v1/endpoints/{machine}/refresh":  {what: atSite, path: "/api/v1/endpoints/m-@/refresh"},
+	"POST /api/v1/endpoints/{machine}/checkups": {what: atSite, path: "/api/v1/endpoints/m-@/checkups", body: `{}`},
+	"POST /api/v1/checkups/{id}/print-result":   {what: atSite, path: "checkup", body: `{"result":"good"}`},
+	"POST /api/v1/failover-tests/{id}/stop":     {what: atSite, path: "failover test"},
+	"POST /api/v1/servers/{name}/failover-tests": {what: atSite, path: "/api/v1/servers/ps-@/failover-tests",
+		body: `{"reason":"r","minutes":1}`},
+	"POST /api/v1/servers/{name}/drain": {what: atSite, path: "/api/v1/servers/ps-@/drain",
+		body: `{"reason":"r"}`},
 	"POST /api/v1/servers/{name}/return":         {what: atSite, path: "/api/v1/servers/ps-@/return"},
 	"DELETE /api/v1/enrolments/{machine}":        {what: atSite, path: "/api/v1/enrolments/m-@"},
 	"DELETE /api/v1/enrolment-tokens/{name}":     {what: atSite, path: "/api/v1/enrolment-tokens/e-@"},
@@ -139,17 +141,18 @@ var objectRules = map[string]rule{
 	"POST /api/v1/notices/{name}/try":            {what: atSite, path: "/api/v1/notices/n-@/try"},
 	"POST /api/v1/revisions/{number}/revert":     {what: byContent},
 
-	"DELETE /api/v1/requests/{id}":           {what: ofOwn, path: "request"},
-	"DELETE /api/v1/tokens/{name}":           {what: ofOwn, path: "/api/v1/tokens/token-@"},
-	"POST /api/v1/tokens/{name}/secret":      {what: ofOwn, path: "/api/v1/tokens/token-@/secret"},
-	"DELETE /api/v1/snapshots/{name}":        {what: "one's own; TestRolesAtSites"},
-	"DELETE /api/v1/sessions/{id}":           {what: "one's own; TestOwnSessions"},
-	"DELETE /api/v1/session/factors/{id}":    {what: "one's own, by its account in the statement; TestFactorOfOthers"},
-	"PUT /api/v1/views/{page}/{name}":        {what: "one's own, by the account in its key"},
-	"DELETE /api/v1/views/{page}/{name}":     {what: "one's own, by the account in its key"},
-	"DELETE /api/v1/accounts/{name}":         {what: everywhere, path: "/api/v1/accounts/there"},
-	"DELETE /api/v1/people/{name}/data":      {what: everywhere, path: "/api/v1/people/there/data"},
-	"PUT /api/v1/accounts/{name}/role":       {what: everywhere, path: "/api/v1/accounts/there/role", body: `{"role":"person"}`},
+	"DELETE /api/v1/requests/{id}":        {what: ofOwn, path: "request"},
+	"DELETE /api/v1/tokens/{name}":        {what: ofOwn, path: "/api/v1/tokens/token-@"},
+	"POST /api/v1/tokens/{name}/secret":   {what: ofOwn, path: "/api/v1/tokens/token-@/secret"},
+	"DELETE /api/v1/snapshots/{name}":     {what: "one's own; TestRolesAtSites"},
+	"DELETE /api/v1/sessions/{id}":        {what: "one's own; TestOwnSessions"},
+	"DELETE /api/v1/session/factors/{id}": {what: "one's own, by its account in the statement; TestFactorOfOthers"},
+	"PUT /api/v1/views/{page}/{name}":     {what: "one's own, by the account in its key"},
+	"DELETE /api/v1/views/{page}/{name}":  {what: "one's own, by the account in its key"},
+	"DELETE /api/v1/accounts/{name}":      {what: everywhere, path: "/api/v1/accounts/there"},
+	"DELETE /api/v1/people/{name}/data":   {what: everywhere, path: "/api/v1/people/there/data"},
+	"PUT /api/v1/accounts/{name}/role": {what: everywhere, path: "/api/v1/accounts/there/role",
+		body: `{"role":"person"}`},
 	"DELETE /api/v1/accounts/{name}/factors": {what: everywhere, path: "/api/v1/accounts/there/factors"},
 	"DELETE /api/v1/access-rules/{id}":       {what: everywhere, path: "/api/v1/access-rules/1"},
 	"DELETE /api/v1/credentials/{name}":      {what: everywhere, path: "/api/v1/credentials/x"},
@@ -181,7 +184,8 @@ var objectRules = map[string]rule{
 var refusals = []string{"not-allowed", "not-your-site", "reaches-elsewhere", "not-your-token"}
 
 // TestEveryObjectEveryVerb goes through the API's description: no route that does something to an object it names is
-// without a rule in the table above, and each rule holds. A route that reads names no scope: whoever may read reads all.
+// without a rule in the table above, and each rule holds. A route that reads names no scope: whoever may read reads
+// all.
 func TestEveryObjectEveryVerb(t *testing.T) {
 	t.Parallel()
 	o := startObjects(t)

@@ -30,14 +30,15 @@ func (s *aService) secretKeys(args ...string) cli.SecretKeys {
 	return keys
 }
 
-// TestSecretKeyRotates: with the key rotated while the service runs, what was sealed goes on opening and is sealed anew,
-// agents with tokens and with certificates go on, over a restart too, and the former key can be forgotten; an agent that
-// was away until then is told nothing by a key that it does not know.
+// TestSecretKeyRotates: with the key rotated while the service runs, what was sealed goes on opening and is sealed
+// anew, agents with tokens and with certificates go on, over a restart too, and the former key can be forgotten; an
+// agent that was away until then is told nothing by a key that it does not know.
 func TestSecretKeyRotates(t *testing.T) {
 	t.Parallel()
 	s, ahead := startAhead(t)
 	s.publish(twoQueues)
-	s.importDirectory("directory: 1\nusers: [{name: mira}]\ngroups: [{name: clerks, members: [\"user:mira\"]}]\nmachines: [{name: desk-1}, " +
+	s.importDirectory("directory: 1\nusers: [{name: mira}]\ngroups: [{name: clerks, members: " +
+		"[\"user:mira\"]}]\nmachines: [{name: desk-1}, " +
 		"{name: desk-2}]")
 	if _, err := s.Service.Secrets.StoreCredential(t.Context(), owner, secrets.NewCredential{Name: "branch", Kind: "snmp",
 		Secret: "very secret", For: []string{"device:p"}}); err != nil {
@@ -208,8 +209,8 @@ func (s *aService) authority(args ...string) (list []cli.Authority) {
 }
 
 // TestAuthorityRotates: with the certificate authority rotated while the service runs, machines that ask take the next
-// one and go on, over a restart; the switch waits for one that is away, which is left behind only by force; certificates
-// of a forgotten authority let nobody in; and people who trust the new one reach the service.
+// one and go on, over a restart; the switch waits for one that is away, which is left behind only by force;
+// certificates of a forgotten authority let nobody in; and people who trust the new one reach the service.
 func TestAuthorityRotates(t *testing.T) {
 	t.Parallel()
 	e := startEnrolling(t)
@@ -232,7 +233,8 @@ func TestAuthorityRotates(t *testing.T) {
 	e.authority("prepare")
 	within(t, "the machine that asks has taken the next one", func() bool {
 		list := e.authority("list")
-		return len(list) == 2 && list[0].Machines == 1 && list[1].Machines == 1 && strings.HasPrefix(list[1].Some[0], "till-1")
+		return len(list) == 2 && list[0].Machines == 1 && list[1].Machines == 1 && strings.HasPrefix(list[1].Some[0],
+			"till-1")
 	})
 	// The key of answers that comes later is kept beside the certificate that the machine has by then.
 	identity := func(d *desk) agent.Identity {

@@ -73,7 +73,8 @@ func TestCheckProven(t *testing.T) {
 
 func TestFactorNames(t *testing.T) {
 	t.Parallel()
-	for called, good := range map[string]bool{"phone": true, "key at the desk": true, "": false, " ": false, "a\x1b[1m": false,
+	for called, good := range map[string]bool{"phone": true, "key at the desk": true, "": false, " ": false,
+		"a\x1b[1m":               false,
 		strings.Repeat("x", 101): false} {
 		if err := ValidFactorName(called); (err == nil) != good {
 			t.Errorf("%q: %v", called, err)
@@ -119,7 +120,8 @@ func TestSignInRules(t *testing.T) {
 			t.Error(err)
 		}
 	}
-	if _, err := estate.Parse([]document.File{{Name: "e", Text: "estate: 1\nsettings: {sign_in: {second_factor: [agent]}}"}},
+	if _, err := estate.Parse([]document.File{{Name: "e", Text: "estate: 1\nsettings: {sign_in: {second_factor: " +
+		"[agent]}}"}},
 		estate.Options{}); err == nil {
 		t.Error("a second factor is demanded of agents")
 	}

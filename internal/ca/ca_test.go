@@ -151,7 +151,8 @@ func TestIssue(t *testing.T) {
 	if err != nil || again.Serial == got.Serial || again.Key != got.Key {
 		t.Errorf("the same key again: %+v %v", again, err)
 	}
-	if long, err := a.Issue(asked, "till-07", 2*caLasts, false, now); err != nil || long.ExpiresAt.After(a.all.Load().current.cert.NotAfter) {
+	if long, err := a.Issue(asked, "till-07", 2*caLasts, false,
+		now); err != nil || long.ExpiresAt.After(a.all.Load().current.cert.NotAfter) {
 		t.Errorf("it outlives its authority: %v %v", long.ExpiresAt, err)
 	}
 }

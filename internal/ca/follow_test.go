@@ -34,8 +34,8 @@ func goodBy(t *testing.T, a *Authority, text []byte) bool {
 	return err == nil
 }
 
-// TestFollow: the next authority certifies who follows while the current one is shown; after the switch the former one's
-// certificates are good until it is forgotten, and nothing is signed by it any more.
+// TestFollow: the next authority certifies who follows while the current one is shown; after the switch the former
+// one's certificates are good until it is forgotten, and nothing is signed by it any more.
 func TestFollow(t *testing.T) {
 	t.Parallel()
 	dir := t.TempDir()

@@ -34,8 +34,7 @@ from standard input. The account's console sessions end; its tokens stay.`,
 			return r.besides(c, err, made != "", fmt.Sprintf("%s has a new password; whoever was signed in as %s no longer is. "+
 				"Tokens stay: cirque token list", made, made))
 		}}
-	reset.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
-	reset.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+	besideFlags(reset, &o)
 	sessions := ask(r, "sessions", "The console sessions that are open; one's own for whoever may not see all",
 		cobra.NoArgs,
 		items[access.Session](fixed("/api/v1/sessions")), func(w io.Writer, list []access.Session) {

@@ -37,8 +37,7 @@ func authorityCommand(r *root) *cobra.Command {
 					}
 				})
 			}}
-		c.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
-		c.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+		besideFlags(c, &o)
 		return c
 	}
 	list := one("list --data DIR", "The authorities that lie beside the data, and which machines have certificates "+

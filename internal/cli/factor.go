@@ -63,8 +63,7 @@ An owner does it; with --data whoever may read the data directory, while the ser
 			}
 			return r.print(c, struct{}{}, func(w io.Writer) { fmt.Fprintf(w, says+"\n", a[0], a[0]) })
 		}}
-	c.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
-	c.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+	besideFlags(c, &o)
 	return c
 }
 

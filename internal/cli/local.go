@@ -280,6 +280,12 @@ func (r *root) besides(c *cobra.Command, err error, done bool, says string) erro
 	return err
 }
 
+// besideFlags are those of what is done in the data directory, while the service runs or not.
+func besideFlags(c *cobra.Command, o *ServeOptions) {
+	c.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
+	c.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+}
+
 func tokenCreateCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	var name, role, machine, expires string

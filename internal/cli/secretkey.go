@@ -27,8 +27,7 @@ func secretKeyCommand(r *root) *cobra.Command {
 				}
 				return r.print(c, keys, func(w io.Writer) { secretKeysSay(w, r, keys, says) })
 			}}
-		c.Flags().StringVar(&o.Data, "data", "", "the service's data directory")
-		c.Flags().StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
+		besideFlags(c, &o)
 		return c
 	}
 	force := false

@@ -13,8 +13,8 @@ import (
 	"cirque/core/fault"
 )
 
-// TestCheckCode: the codes of RFC 6238, appendix B (their last six digits), are taken at their time, a period before and
-// after it, and at no other.
+// TestCheckCode: the codes of RFC 6238, appendix B (their last six digits), are taken at their time, a period before
+// and after it, and at no other.
 func TestCheckCode(t *testing.T) {
 	t.Parallel()
 	secret := base32.StdEncoding.EncodeToString([]byte("12345678901234567890"))
@@ -43,7 +43,8 @@ func TestCheckCode(t *testing.T) {
 func TestNewCodeKey(t *testing.T) {
 	t.Parallel()
 	key, err := NewCodeKey("Cirque at cirque.example", "mira")
-	if err != nil || len(key.Secret) != 32 || !strings.HasPrefix(key.URI, "otpauth://totp/Cirque%20at%20cirque.example:mira?") ||
+	if err != nil || len(key.Secret) != 32 || !strings.HasPrefix(key.URI,
+		"otpauth://totp/Cirque%20at%20cirque.example:mira?") ||
 		!strings.Contains(key.URI, "secret="+key.Secret) || !strings.HasPrefix(key.Picture, "data:image/png;base64,") {
 		t.Errorf("%+v %v", key, err)
 	}

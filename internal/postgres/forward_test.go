@@ -17,7 +17,8 @@ func TestAuditAfter(t *testing.T) {
 	s := openStore(t, testkit.Database(t))
 	add := func(kind, subject string) {
 		t.Helper()
-		if err := s.Events.AddEvent(ctx, event.Event{Kind: kind, Subject: subject, Author: "x"}.Saying("It was")); err != nil {
+		if err := s.Events.AddEvent(ctx, event.Event{Kind: kind, Subject: subject,
+			Author: "x"}.Saying("It was")); err != nil {
 			t.Fatal(err)
 		}
 	}
@@ -68,7 +69,8 @@ func TestAuditAfter(t *testing.T) {
 		t.Errorf("%+v %v, want %+v", again, err, f)
 	}
 	// It was put back from a copy: transactions count anew, and some of what was not sent has numbers of before.
-	if err := s.Exec(ctx, "ALTER TABLE event DISABLE TRIGGER USER; UPDATE event SET xid = '1099511627777' WHERE subject = "+
+	if err := s.Exec(ctx, "ALTER TABLE event DISABLE TRIGGER USER; UPDATE event SET xid = '1099511627777' WHERE "+
+		"subject = "+
 		"'next'; ALTER TABLE event ENABLE TRIGGER USER"); err != nil {
 		t.Fatal(err)
 	}

@@ -36,7 +36,8 @@ func TestAppend(t *testing.T) {
 var shape = regexp.MustCompile(`(?s)^<10[589]>1 (-|\d{4}-\d\d-\d\dT\d\d:\d\d:\d\d\.\d{6}Z) [!-~]{1,255} [!-~]{1,48} - ` +
 	`[!-~]{1,32} (-|\[origin software="([^"\\\]]|\\["\\\]])*" swVersion="([^"\\\]]|\\["\\\]])*"\]) ` + "\xef\xbb\xbf.*$")
 
-// FuzzAppend: whatever is in a message, what is written is one message of the syntax, of its stated length, on one line.
+// FuzzAppend: whatever is in a message, what is written is one message of the syntax, of its stated length, on one
+// line.
 func FuzzAppend(f *testing.F) {
 	f.Add("cirque.example", "token.made", "Cirque", "1.2", `{"id":7}`)
 	f.Add("a b", "x\n", `"]\`, "\xff", strings.Repeat("ö", 5000))

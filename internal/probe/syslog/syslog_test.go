@@ -10,8 +10,8 @@ import (
 	"cirque/internal/probe/dial"
 )
 
-// TestOpenRefuses: what takes no log, what is in the clear without leave, and what listens nowhere is told in plain words
-// that are of log servers.
+// TestOpenRefuses: what takes no log, what is in the clear without leave, and what listens nowhere is told in plain
+// words that are of log servers.
 func TestOpenRefuses(t *testing.T) {
 	t.Parallel()
 	ln, err := net.Listen("tcp", "127.0.0.1:0")
@@ -21,7 +21,8 @@ func TestOpenRefuses(t *testing.T) {
 	at := ln.Addr().String()
 	_ = ln.Close()
 	s := NewSender(dial.New(nil, nil), "https://cirque.example", "1")
-	for target, want := range map[string]string{"tcp://" + at: "uri-invalid", "https://" + at: "uri-invalid", "tls://": "uri-invalid",
+	for target, want := range map[string]string{"tcp://" + at: "uri-invalid", "https://" + at: "uri-invalid",
+		"tls://":      "uri-invalid",
 		"tls://" + at: "refused"} {
 		_, err := s.Open(t.Context(), target, "", false)
 		f := fault.As(err)

@@ -169,7 +169,8 @@ func TestEnrol(t *testing.T) {
 	if err != nil || p.Role != access.Agent || p.Machine != "Till-07" || p.Serial != got.Serial {
 		t.Errorf("%+v %v", p, err)
 	}
-	if again, err := r.RenewCertificate(t.Context(), p, []byte("request"), true); err != nil || again.Serial == got.Serial ||
+	if again, err := r.RenewCertificate(t.Context(), p, []byte("request"),
+		true); err != nil || again.Serial == got.Serial ||
 		again.Machine != "Till-07" || !r.CertificateGood(again.Serial) {
 		t.Errorf("renewed: %+v %v", again, err)
 	}

@@ -61,7 +61,8 @@ func TestRing(t *testing.T) {
 // FuzzParseRing: whatever is in the file, what is read as a ring is written so that the same is read again.
 func FuzzParseRing(f *testing.F) {
 	key := strings.Repeat("ab", 32)
-	for _, s := range []string{key, key + "\n" + key + " former 2026-03-02T08:00:00Z\n", key + " next", "", "xx", key + " current",
+	for _, s := range []string{key, key + "\n" + key + " former 2026-03-02T08:00:00Z\n", key + " next", "", "xx",
+		key + " current",
 		key + "\n" + key + "\n"} {
 		f.Add(s)
 	}

@@ -14,8 +14,8 @@ export function provesBy(f: Prover): () => void {
   };
 }
 
-// A request's body can be read once: what is to be sent again is kept until its answer has come. Files are not: nothing
-// that takes one asks again.
+// A request's body can be read once: what is to be sent again is kept until its answer has come.
+// Files are not: nothing that takes one asks again.
 const kept = new WeakMap<Request, Request>();
 
 api.use({

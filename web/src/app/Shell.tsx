@@ -1,13 +1,14 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
+import { useQuery } from "@tanstack/react-query";
 import { Suspense, useState, type ReactNode } from "react";
 import { Link, NavLink, useLocation } from "react-router";
-import { api, ask, type Me } from "../api/client";
+import type { Me } from "../api/client";
 import { revisionQuery } from "../api/queries";
 import { among } from "../lib/among";
 import { lazily } from "../lib/lazily";
 import { stamp } from "../lib/time";
 import { DraftStrip } from "./DraftStrip";
-import { Standing, standingQuery } from "../parts/Standing";
+import { Standing, standingQuery, Strip } from "../parts/Standing";
+import { useLeave } from "../parts/useLeave";
 import { Logo } from "../ui/Logo";
 import { useLive } from "./live";
 import { groupOf, offered } from "./pages";
@@ -25,13 +26,9 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
   const deaf = (useQuery(standingQuery()).data?.age_seconds ?? 0) > 5;
   const [look, setLook] = useState<Theme>(theme());
   const revision = useQuery(revisionQuery());
-  const client = useQueryClient();
   const groups = offered(me.may ?? []);
   const here = groupOf(useLocation().pathname, groups);
-  const leave = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/v1/session")),
-    onSuccess: () => client.invalidateQueries(),
-  });
+  const leave = useLeave();
   return (
     <div className="flex min-h-screen flex-col">
       <a
@@ -66,7 +63,7 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
             <button
               type="button"
               className="min-h-[24px] underline underline-offset-2"
-              onClick={() => leave.mutate()}
+              onClick={() => leave()}
             >
               Sign out
             </button>
@@ -93,12 +90,12 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
       </header>
       <Standing />
       {me.emergency && (
-        <div role="alert" className="border-b border-l-2 border-bad bg-bad-wash px-4 py-2">
+        <Strip>
           <p className="font-medium">
             The account for emergencies is in use since {stamp(me.emergency.since)}
           </p>
           <p>See under History who it was; an owner seals it anew under Access.</p>
-        </div>
+        </Strip>
       )}
       <main id="content" className="flex-1 px-4 pt-4 pb-16">
         {children}

@@ -1,5 +1,5 @@
-// Passkeys as the browser makes and shows them (Web Authentication, level 3, section 5.1): the service's options go in as
-// JSON, and what the browser answers comes out as JSON.
+// Passkeys as the browser makes and shows them (Web Authentication, level 3, section 5.1): the
+// service's options go in as JSON, and what the browser answers comes out as JSON.
 
 const object = (v: unknown): v is object => typeof v === "object" && v !== null;
 const asked = (v: unknown): v is PublicKeyCredentialRequestOptionsJSON =>

@@ -195,6 +195,7 @@ function AddFactor({ off, onMade }: AddFactorProps) {
         </div>
       </Form>
     );
+  const keyError = key.error();
   const named = codes.value.name.trim() !== "";
   return (
     <Form
@@ -204,9 +205,7 @@ function AddFactor({ off, onMade }: AddFactorProps) {
       className="mt-4 max-w-[30rem] gap-3"
       foot={
         <>
-          {key.failed && key.error() && (
-            <ProblemNotice title="No passkey was made" error={key.error() ?? new Error()} />
-          )}
+          {keyError && <ProblemNotice title="No passkey was made" error={keyError} />}
           <div className="flex gap-3">
             <Button
               kind="main"

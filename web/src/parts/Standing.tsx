@@ -49,7 +49,8 @@ export function Standing({ own = false }: { own?: boolean }) {
   );
 }
 
-function Strip({ children }: { children: ReactNode }) {
+/** What whoever is at the console must not overlook, across the page. */
+export function Strip({ children }: { children: ReactNode }) {
   return (
     <div role="alert" className="border-b border-bad border-l-2 bg-bad-wash px-4 py-2">
       {children}

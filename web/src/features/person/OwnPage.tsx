@@ -1,18 +1,14 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
-import { api, ask, type Me } from "../../api/client";
+import type { Me } from "../../api/client";
 import { Factors } from "../../parts/Factors";
 import { Sessions } from "../../parts/Sessions";
 import { Standing } from "../../parts/Standing";
+import { useLeave } from "../../parts/useLeave";
 import { Logo } from "../../ui/Logo";
 import { Own } from "./Own";
 
 /** What whoever is nobody but themselves sees: their own lineup. */
 export function OwnPage({ me }: { me: Me }) {
-  const client = useQueryClient();
-  const leave = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/v1/session")),
-    onSuccess: () => client.invalidateQueries(),
-  });
+  const leave = useLeave();
   return (
     <div className="flex min-h-screen flex-col">
       <header className="flex min-h-11 items-center gap-3 border-b border-rule-strong bg-sheet px-4">
@@ -23,7 +19,7 @@ export function OwnPage({ me }: { me: Me }) {
         <button
           type="button"
           className="min-h-[24px] underline underline-offset-2"
-          onClick={() => leave.mutate()}
+          onClick={() => leave()}
         >
           Sign out
         </button>

@@ -1,7 +1,7 @@
-import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, ask } from "../../api/client";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { factorsQuery } from "../../api/proof";
 import { Factors } from "../../parts/Factors";
+import { useLeave } from "../../parts/useLeave";
 import { Button } from "../../ui/Button";
 import { Logo } from "../../ui/Logo";
 
@@ -9,10 +9,7 @@ import { Logo } from "../../ui/Logo";
 export function OwesPage({ name }: { name: string }) {
   const client = useQueryClient();
   const has = (useQuery(factorsQuery()).data?.items.length ?? 0) > 0;
-  const leave = useMutation({
-    mutationFn: () => ask(api.DELETE("/api/v1/session")),
-    onSuccess: () => client.invalidateQueries(),
-  });
+  const leave = useLeave();
   return (
     <main className="flex min-h-screen items-start justify-center p-6 pt-[8vh]">
       <div className="w-full max-w-2xl border border-rule-strong bg-sheet p-6">
@@ -28,7 +25,7 @@ export function OwesPage({ name }: { name: string }) {
           <Button kind="main" disabled={!has} onClick={() => void client.invalidateQueries()}>
             Go on
           </Button>
-          <Button onClick={() => leave.mutate()}>Sign out</Button>
+          <Button onClick={() => leave()}>Sign out</Button>
         </div>
       </div>
     </main>
