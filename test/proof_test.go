@@ -179,7 +179,7 @@ func TestFailoverTest(t *testing.T) {
 			"over: as it should")
 	})
 	contains(t, "the report", s.must("failover-test", "show", "1"),
-		"The one endpoint that led to ps-1 was led elsewhere after",
+		"The one endpoint that led to ps-1 was led elsewhere",
 		"Everybody was back ", "Nothing failed", "ended early by test")
 	if code, _, errs := s.run("failover-test", "stop", "1"); code != 6 || !strings.Contains(errs, "is over") {
 		t.Error(code, errs)

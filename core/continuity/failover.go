@@ -33,6 +33,7 @@ type Expected struct {
 	Failing   int `json:"failing" doc:"Endpoints on which something failed already."`
 	Moves     int `json:"moves" doc:"People and machines that go another way."`
 	Stranded  int `json:"stranded" doc:"People and machines with a queue that nothing else serves."`
+	Returns   int `json:"returns" doc:"Over how many minutes the server takes its people back; 0: at once."`
 }
 
 // A FailoverStep is how it stood at a moment.
@@ -144,6 +145,14 @@ func (e FailoverTest) good() bool {
 	return e.worst() <= e.Expected.Failing
 }
 
+// soon says after how long something happened.
+func soon(d time.Duration) string {
+	if d < time.Second {
+		return "at once"
+	}
+	return "after " + words.Span(d.Round(time.Second))
+}
+
 func (e FailoverTest) report() []string {
 	out := []string{}
 	add := func(says string, args ...any) { out = append(out, fmt.Sprintf(says, args...)) }
@@ -154,15 +163,14 @@ func (e FailoverTest) report() []string {
 	case e.Expected.Endpoints == 1 && n == 0:
 		add("The one endpoint that led to %s did not move", e.Server)
 	case e.Expected.Endpoints == 1:
-		add("The one endpoint that led to %s was led elsewhere after %s", e.Server, words.Span(after.Round(time.Second)))
+		add("The one endpoint that led to %s was led elsewhere %s", e.Server, soon(after))
 	case n == 0:
 		add("None of the %d endpoints that led to %s moved", e.Expected.Endpoints, e.Server)
 	case n == e.Expected.Endpoints:
-		add("All of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Server,
-			words.Span(after.Round(time.Second)))
+		add("All of the %d endpoints that led to %s were led elsewhere, the last %s", n, e.Server, soon(after))
 	default:
-		add("%d of the %d endpoints that led to %s were led elsewhere, the last after %s", n, e.Expected.Endpoints, e.Server,
-			words.Span(after.Round(time.Second)))
+		add("%d of the %d endpoints that led to %s were led elsewhere, the last %s", n, e.Expected.Endpoints, e.Server,
+			soon(after))
 	}
 	add("Beforehand the rehearsal said: %s another way, %s with a queue that nothing else serves",
 		words.Count(e.Expected.Moves,
@@ -188,6 +196,11 @@ func (e FailoverTest) report() []string {
 			add("%d of %s were back %s after its return", last.Leading, words.Count(e.Expected.Endpoints, "endpoint"),
 				words.Span(e.Ended.Sub(*r).Round(time.Second)))
 		}
+	}
+	if r := e.Returned(); r != nil && e.Ended != nil {
+		add("%s was out of duty for %s, of %s that were planned; until everybody was back, or was given up waiting for, it "+
+			"took %s in all", e.Server, words.Span(r.Sub(e.Begun).Round(time.Second)), words.Span(e.Until.Sub(e.Begun)),
+			words.Span(e.Ended.Sub(e.Begun).Round(time.Second)))
 	}
 	if e.Stopped != "" {
 		add("It was ended early by %s", e.Stopped)

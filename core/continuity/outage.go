@@ -1,6 +1,7 @@
 package continuity
 
 import (
+	"fmt"
 	"strings"
 
 	"cirque/core/endpoint"
@@ -12,7 +13,8 @@ import (
 type Outage struct {
 	Server      string
 	Only        []string // queues that nobody reaches without it
-	Lacking     []string // what other members of its sets lack, in sentences
+	Lacked      []string // which other servers would serve some of these, had they the queue; in sentences
+	Unread      []string // other members of its sets of which it is not known what they have
 	Snapshot    string   // the latest that was taken before it went out of duty, or of the last day
 	Otherwise   int      // differences of the server and its queues to that snapshot
 	Duty        live.Note
@@ -21,6 +23,14 @@ type Outage struct {
 	WentOut     bool // it was out of duty within the last day
 	LeadingThen int  // endpoints that led to it when it went out
 	Leading     int  // endpoints that lead to it now
+}
+
+// few names the first of many.
+func few(list []string) string {
+	if len(list) <= 5 {
+		return strings.Join(list, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(list[:5], ", "), len(list)-5)
 }
 
 // Checklist gives the steps of a planned outage in their order, each with whether it is done: before, while it is out,
@@ -32,14 +42,20 @@ func (o Outage) Checklist() []endpoint.Check {
 	add := out.Add
 	switch {
 	case len(o.Only) > 0:
-		add("Is everything on it served elsewhere, too?", endpoint.No, "put it into a set with another, or lead "+
-			"those queues to "+
-			"their devices: cirque queue move --from-server "+o.Server+" --to device", "%s without it: %s; kept, and printing "+
-			"once it is back", words.Count(len(o.Only), "queue is reached by nobody", "queues are reached by nobody"),
-			strings.Join(o.Only[:min(5, len(o.Only))], ", "))
-	case len(o.Lacking) > 0:
-		add("Is everything on it served elsewhere, too?", endpoint.No, "set it up there: cirque server set", "%s",
-			strings.Join(o.Lacking, "; "))
+		fix, because := "put it into a set with another, or lead those queues to their devices: cirque queue move "+
+			"--from-server "+o.Server+" --to device", ""
+		if len(o.Lacked) > 0 {
+			fix = "set those queues up on the other servers, or lead them to their devices: cirque queue move --from-server " +
+				o.Server + " --to device"
+			because = " (" + few(o.Lacked) + ")"
+		}
+		add("Is everything on it served elsewhere, too?", endpoint.No, fix,
+			"%s without it: %s%s; kept, and printing once it "+
+				"is back", words.Count(len(o.Only), "queue is reached by nobody", "queues are reached by nobody"),
+			few(o.Only), because)
+	case len(o.Unread) > 0:
+		add("Is everything on it served elsewhere, too?", endpoint.Unproven, "read it: cirque server read "+o.Unread[0],
+			"the estate has another way for every queue that leads to it; whether %s has them is not known", few(o.Unread))
 	default:
 		add("Is everything on it served elsewhere, too?", endpoint.Yes, "", "every queue that leads to it has another way")
 	}
@@ -68,8 +84,8 @@ func (o Outage) Checklist() []endpoint.Check {
 		if o.Move.Left == 0 {
 			add("Has everybody moved off it?", endpoint.Yes, "", "no endpoint leads to it")
 		} else {
-			add("Has everybody moved off it?", endpoint.No, "see who, and why: cirque moves", "%s of %d still lead to it",
-				words.Count(o.Move.Left, "endpoint"), o.Move.Endpoints)
+			add("Has everybody moved off it?", endpoint.No, "see who, and why: cirque moves", "%s to it, of %d",
+				words.Count(o.Move.Left, "endpoint still leads", "endpoints still lead"), o.Move.Endpoints)
 		}
 		switch {
 		case o.Move.Waiting == nil:
@@ -97,6 +113,9 @@ func (o Outage) Checklist() []endpoint.Check {
 	case o.Snapshot == "":
 		add("Is it as it was before?", endpoint.Unproven, "compare it by eye: cirque server show "+o.Server,
 			"there is no snapshot to compare with")
+	case outNow && o.Otherwise == 0:
+		add("Is it as it was before?", endpoint.Unproven, "look again once the work is done",
+			"nothing differs from the snapshot %s so far", o.Snapshot)
 	case o.Otherwise > 0:
 		add("Is it as it was before?", endpoint.No, "cirque snapshot compare "+o.Snapshot+" --only "+o.Server,
 			"%s to the snapshot %s", words.Count(o.Otherwise, "difference"), o.Snapshot)

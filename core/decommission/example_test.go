@@ -13,7 +13,7 @@ func ExampleDependentsOf() {
 		ServerSets: []estate.ServerSet{{Name: "pair", Members: []string{"ps-1", "ps-2"}}},
 		Queues: []estate.Queue{{Name: "hall", Paths: []estate.Path{{Set: "pair"}}}, {Name: "yard",
 			Paths: []estate.Path{{Server: "ps-1"}}}}}
-	fmt.Printf("%+v\n", decommission.DependentsOf(doc, "ps-1"))
+	fmt.Printf("%+v\n", decommission.DependentsOf(doc, "ps-1", nil))
 	// Output:
-	// {Server:ps-1 Sets:[pair] Queues:[hall yard] Only:[yard]}
+	// {Server:ps-1 Sets:[pair] Queues:[hall yard] Only:[yard] Lacked:[]}
 }

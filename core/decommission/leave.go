@@ -3,6 +3,7 @@
 package decommission
 
 import (
+	"cmp"
 	"encoding/json"
 	"fmt"
 	"slices"
@@ -20,38 +21,51 @@ type Dependents struct {
 	Sets   []string `json:"sets" doc:"The server sets in which it is a member."`
 	Queues []string `json:"queues" doc:"Those with a path through it, straight or through a set."`
 	Only   []string `json:"only" doc:"Those of them that nobody could reach without it."`
+	Lacked []string `json:"lacked" doc:"Which other servers would serve some of these, had they the queue: in sentences."`
 }
 
-// DependentsOf lists what leads to a server in an estate.
-func DependentsOf(doc *estate.Document, server string) Dependents {
-	out := Dependents{Server: server, Sets: []string{}, Queues: []string{}, Only: []string{}}
-	alone := map[string]bool{}
+// DependentsOf lists what leads to a server in an estate. lacks says whether another server is known to lack a queue,
+// by its name there; nil knows nothing. A retired queue leads there, but is missed by nobody.
+func DependentsOf(doc *estate.Document, server string, lacks func(server, remote string) bool) Dependents {
+	out := Dependents{Server: server, Sets: []string{}, Queues: []string{}, Only: []string{}, Lacked: []string{}}
+	members := map[string][]string{}
 	for _, s := range doc.ServerSets {
+		members[s.Name] = s.Members
 		if slices.Contains(s.Members, server) {
 			out.Sets = append(out.Sets, s.Name)
-			alone[s.Name] = len(s.Members) == 1
 		}
 	}
 	for _, q := range doc.Queues {
 		through, otherwise := false, false
+		var lacked []string
 		for _, p := range q.Paths {
-			switch {
-			case p.Server == server:
-				through = true
-			case p.Set != "" && slices.Contains(out.Sets, p.Set):
-				through = true
-				otherwise = otherwise || !alone[p.Set]
-			default:
-				otherwise = true
+			on := members[p.Set]
+			if p.Server != "" {
+				on = []string{p.Server}
+			}
+			through = through || slices.Contains(on, server)
+			otherwise = otherwise || p.Set == "" && p.Server == ""
+			for _, m := range on {
+				remote := cmp.Or(p.RemoteName, q.Name)
+				switch {
+				case m == server:
+				case lacks != nil && lacks(m, remote):
+					lacked = append(lacked, fmt.Sprintf("%s lacks %s", m, remote))
+				default:
+					otherwise = true
+				}
 			}
 		}
 		if through {
 			out.Queues = append(out.Queues, q.Name)
-			if !otherwise {
+			if !otherwise && !q.Retired {
 				out.Only = append(out.Only, q.Name)
+				out.Lacked = append(out.Lacked, lacked...)
 			}
 		}
 	}
+	slices.Sort(out.Lacked)
+	out.Lacked = slices.Compact(out.Lacked)
 	return out
 }
 
@@ -75,7 +89,7 @@ func Leave(doc *estate.Document, server, to string, only []string, readings map[
 		return nil, nil, fault.New(fault.Unknown, "server-unknown", "see cirque server list",
 			"the estate has no server %q", server)
 	}
-	d := DependentsOf(doc, server)
+	d := DependentsOf(doc, server, nil)
 	for _, q := range only {
 		if !slices.Contains(d.Queues, q) {
 			return nil, nil, fault.New(fault.Invalid, "queue-elsewhere", "see cirque server depends "+server,

@@ -12,12 +12,17 @@ import (
 
 func TestDependentsOf(t *testing.T) {
 	doc := worlds.Parse(t, worlds.Harbour)
-	d := decommission.DependentsOf(doc, "ps-1")
+	d := decommission.DependentsOf(doc, "ps-1", nil)
 	if !slices.Equal(d.Queues, []string{"hall", "both", "pool", "raw", "bare", "labels"}) || !slices.Equal(d.Only,
 		[]string{"pool", "raw", "bare", "labels"}) || !slices.Equal(d.Sets, []string{"pair"}) {
 		t.Errorf("%+v", d)
 	}
-	if d := decommission.DependentsOf(doc, "ps-3"); len(d.Queues)+len(d.Sets) != 0 {
+	lacks := func(server, remote string) bool { return server == "ps-2" && remote == "Hall Mono" }
+	if d := decommission.DependentsOf(doc, "ps-1", lacks); !slices.Contains(d.Only, "hall") || !slices.Equal(d.Lacked,
+		[]string{"ps-2 lacks Hall Mono"}) {
+		t.Errorf("with what ps-2 lacks: %+v", d)
+	}
+	if d := decommission.DependentsOf(doc, "ps-3", nil); len(d.Queues)+len(d.Sets) != 0 {
 		t.Errorf("%+v", d)
 	}
 }
@@ -56,7 +61,7 @@ func TestLeave(t *testing.T) {
 		t.Error("remarks on both:", r)
 	}
 	after := worlds.With(t, doc, edits)
-	if left := slices.Sorted(slices.Values(decommission.DependentsOf(after, "ps-1").Queues)); !slices.Equal(left,
+	if left := slices.Sorted(slices.Values(decommission.DependentsOf(after, "ps-1", nil).Queues)); !slices.Equal(left,
 		[]string{"bare", "raw"}) {
 		t.Error("still lead there:", left)
 	}

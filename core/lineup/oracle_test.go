@@ -2,6 +2,7 @@ package lineup_test
 
 import (
 	"bytes"
+	"cmp"
 	"crypto/sha256"
 	"encoding/binary"
 	"fmt"
@@ -206,12 +207,18 @@ func (o *oracle) open(windows []estate.Window, q estate.Queue) bool {
 	return false
 }
 
+// has says whether a server takes jobs for a queue that it would call remote: it must not be known to lack it.
+func (o *oracle) has(server, remote string) bool {
+	list := o.live.Lists[server]
+	return o.serves(server) && (list == nil || slices.Contains(list.Queues(), remote))
+}
+
 func (o *oracle) serves(server string) bool {
 	return o.live.Servers[server] != live.Down && o.live.Servers[server] != live.Drained
 }
 
-// member chooses a set's member, and says whether any serves.
-func (o *oracle) member(set estate.ServerSet) (string, bool) {
+// member chooses a set's member for a queue, and says whether any can.
+func (o *oracle) member(set estate.ServerSet, remote string) (string, bool) {
 	key := "user:" + fold(o.user)
 	if o.user == "" {
 		key = "machine:" + fold(o.machine)
@@ -224,7 +231,7 @@ func (o *oracle) member(set estate.ServerSet) (string, bool) {
 	var admitted []string // those that take this one, where some member is returning
 	for _, m := range members {
 		sum := sha256.Sum256([]byte(m + "\x01" + key))
-		if o.serves(m) && (o.live.Shares[m] == 0 || float64(binary.BigEndian.Uint64(sum[:8]))/(1<<64) < o.live.Shares[m]) {
+		if o.has(m, remote) && (o.live.Shares[m] == 0 || float64(binary.BigEndian.Uint64(sum[:8]))/(1<<64) < o.live.Shares[m]) {
 			admitted = append(admitted, m)
 		}
 	}
@@ -232,7 +239,7 @@ func (o *oracle) member(set estate.ServerSet) (string, bool) {
 		members = admitted
 	}
 	for _, m := range members {
-		if !o.serves(m) {
+		if !o.has(m, remote) {
 			continue
 		}
 		sum := sha256.Sum256([]byte(m + "\x00" + key))
@@ -464,9 +471,10 @@ func (o *oracle) steps(r *row) {
 			continue
 		}
 		fit = append(fit, p)
-		usable := p.Gateway || p.Device != "" && o.live.Devices[p.Device] != live.Down || p.Server != "" && o.serves(p.Server)
+		usable := p.Gateway || p.Device != "" && o.live.Devices[p.Device] != live.Down || p.Server != "" &&
+			o.has(p.Server, cmp.Or(p.RemoteName, q.Name))
 		if p.Set != "" {
-			_, usable = o.member(o.set(p.Set))
+			_, usable = o.member(o.set(p.Set), cmp.Or(p.RemoteName, q.Name))
 		}
 		if usable && chosen < 0 {
 			chosen = len(fit) - 1
@@ -553,7 +561,7 @@ func (o *oracle) fill(e *lineup.Entry, q estate.Queue, p estate.Path) {
 	}
 	through, via := p.Server, (*string)(nil)
 	if p.Set != "" {
-		through, _ = o.member(o.set(p.Set))
+		through, _ = o.member(o.set(p.Set), cmp.Or(p.RemoteName, q.Name))
 		via = &p.Set
 	}
 	for _, s := range o.doc.Servers {

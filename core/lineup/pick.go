@@ -11,7 +11,8 @@ type pick struct {
 }
 
 // pick chooses path and driver together (step 4).
-func (w *World) pick(q *queue, f *facts, s *Scratch) (pick, Reason) {
+func (w *World) pick(of int32, f *facts, s *Scratch) (pick, Reason) {
+	q := &w.Estate.queues[of]
 	direct := none
 	if q.fits != nil {
 		direct = int32(q.fits[f.platformAt])
@@ -29,7 +30,7 @@ func (w *World) pick(q *queue, f *facts, s *Scratch) (pick, Reason) {
 		} else if direct == noDriver {
 			continue
 		}
-		member, ok := w.usable(q, i, f, s)
+		member, ok := w.usable(of, i, f, s)
 		if ok {
 			return pick{int32(i), p.first + member, driver, false}, ""
 		}
@@ -52,17 +53,23 @@ func (w *World) pathOpen(p *way, f *facts) bool {
 }
 
 // usable says whether a queue's path can be used just now, and through which member of a set.
-func (w *World) usable(q *queue, i int, f *facts, s *Scratch) (member int32, ok bool) {
+func (w *World) usable(of int32, i int, f *facts, s *Scratch) (member int32, ok bool) {
+	q := &w.Estate.queues[of]
+	lacks := w.lacks.of(of)
 	switch p := q.path(i); p.kind {
 	case wayDevice:
 		return 0, w.answering[p.through]
 	case wayServer:
-		return 0, w.serving[p.through]
+		return 0, w.serving[p.through] && (lacks == nil || !lacks[p.first])
 	case waySet:
+		if lacks != nil { // its members are not the same for this queue as for others
+			m, ok := w.choose(&q.ways[i], lacks[p.first:], s.spread(f))
+			return int32(m), ok
+		}
 		c := &s.sets[p.through]
 		if c.stamp != s.stamp {
 			full := &q.ways[i]
-			m, ok := w.choose(full, s.spread(f))
+			m, ok := w.choose(full, nil, s.spread(f))
 			*c = setChoice{s.stamp, int32(m), ok}
 		}
 		return c.member, c.ok
@@ -71,9 +78,9 @@ func (w *World) usable(q *queue, i int, f *facts, s *Scratch) (member int32, ok 
 }
 
 // choose gives the member of a set that serves somebody. A returning member takes only its share of them, unless no
-// other serves.
-func (w *World) choose(p *fullWay, who path.Spreader) (member int, ok bool) {
-	serving := func(i int) bool { return w.serving[p.members[i]] }
+// other serves. lacks says of members whether they lack the queue; nil where none does.
+func (w *World) choose(p *fullWay, lacks []bool, who path.Spreader) (member int, ok bool) {
+	serving := func(i int) bool { return w.serving[p.members[i]] && (lacks == nil || !lacks[i]) }
 	if w.share != nil {
 		admitted := func(i int) bool { return serving(i) && who.Admits(p.Members[i].Server, w.share[p.members[i]]) }
 		if member, ok := path.Choose(p.Style, p.Members, who, admitted); ok {

@@ -242,17 +242,19 @@ func (w *World) Depends(c Context, called string, s *Scratch) (server, device st
 	}
 	fits := q.fits == nil || q.fits[f.platformAt] != noDriver
 	servers := map[int32]bool{}
+	lacks := w.lacks.of(i)
+	has := func(entry int32) bool { return lacks == nil || !lacks[entry] }
 	for i := range int(q.paths) {
 		p := q.path(i)
 		switch {
 		case !w.pathOpen(p, f) || p.kind != wayGateway && !fits:
 		case p.kind == wayGateway, p.kind == wayDevice && w.answering[p.through]:
 			return "", device, nil // a way without any server
-		case p.kind == wayServer && w.serving[p.through]:
+		case p.kind == wayServer && w.serving[p.through] && has(p.first):
 			servers[p.through] = true
 		case p.kind == waySet:
-			for _, m := range q.ways[i].members {
-				if w.serving[m] {
+			for n, m := range q.ways[i].members {
+				if w.serving[m] && has(p.first+int32(n)) {
 					servers[m] = true
 				}
 			}

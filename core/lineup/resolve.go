@@ -143,7 +143,7 @@ func (w *World) judge(f *facts, s *Scratch, c *considered) {
 	case !w.permitted(q, f):
 		c.reason = NotPermitted
 	default:
-		c.choice, c.reason = w.pick(q, f, s)
+		c.choice, c.reason = w.pick(c.queue, f, s)
 		c.distance = w.Estate.tree.distance(f.at, q.loc)
 	}
 }

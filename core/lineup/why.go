@@ -253,8 +253,8 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 		en := out.Entry[0]
 		out.Says = fmt.Sprintf("%s is %s by %s, through %s.", q.Name, en.Effect, names(en.Grants), through(en.Path))
 		if en.Stranded {
-			out.Says = fmt.Sprintf("%s is %s by %s, but stranded: no path can be used just now.", q.Name, en.Effect,
-				names(en.Grants))
+			out.Says = fmt.Sprintf("%s is %s by %s, but stranded: no path can be used just now, so it is kept on %s.", q.Name,
+				en.Effect, names(en.Grants), placeOf(en.Path))
 		}
 		out.Default = x.whyDefault(en, l)
 		return

@@ -66,10 +66,11 @@ func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 	if len(q.drivers) > 0 {
 		direct = e.driverFor(q.drivers, x.f.Platform)
 	}
-	pick, reason := x.w.pick(q, x.f, s)
+	of := e.queueByName[q.Name]
+	pick, reason := x.w.pick(of, x.f, s)
 	for i := range int(q.paths) {
 		p, full := q.path(i), &q.ways[i]
-		member, usable := x.w.usable(q, i, x.f, s)
+		member, usable := x.w.usable(of, i, x.f, s)
 		y := PathWhy{Path: q.entries[p.first+member].path, Conditions: []Condition{}, Open: x.w.pathOpen(p, x.f),
 			Usable: usable}
 		if p.at != nil {
@@ -99,10 +100,54 @@ func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 			y.Says = "can be used, but an earlier one is taken"
 		}
 		if y.Chosen && pick.stranded {
-			y.Says += "; kept all the same, because no other can be used"
+			y.Says += fmt.Sprintf("; kept on %s all the same, because no other can be used", placeOf(y.Path))
 		}
 		out.Paths = append(out.Paths, y)
 	}
+}
+
+// WhyKept says of a stranded entry where its queue is kept and why nothing else serves it, such as "kept on ps-1: ps-1
+// is drained, ps-2 lacks the queue hall".
+func WhyKept(w *World, en *Entry) string {
+	says := "kept on " + placeOf(en.Path)
+	of, ok := w.Estate.queueByName[en.Queue]
+	if !ok {
+		return says
+	}
+	x := explainer{w: w}
+	for i := range w.Estate.queues[of].ways {
+		switch p := &w.Estate.queues[of].ways[i]; {
+		case p.Through != en.Path.Through:
+		case p.Through == path.Set && p.Set == *en.Path.Set:
+			return says + ": " + strings.Join(x.members(p), ", ")
+		case p.Through == path.Server && p.Server == *en.Path.Server, p.Through == path.Device && p.Device == *en.Path.Device:
+			return says + ": " + x.notUsable(p)
+		}
+	}
+	return says
+}
+
+// members says of each member of a set why it cannot be used.
+func (x explainer) members(p *fullWay) (each []string) {
+	for _, m := range p.Members {
+		if path.Serving(x.w.Live, m.Server) {
+			each = append(each, x.lacks(m.Server, p.Remote))
+			continue
+		}
+		each = append(each, fmt.Sprintf("%s is %s", m.Server, x.w.Live.Server(m.Server)))
+	}
+	return each
+}
+
+// placeOf names where a path leads.
+func placeOf(t Taken) string {
+	switch t.Through {
+	case path.Device:
+		return *t.Device
+	case path.Server, path.Set:
+		return *t.Server
+	}
+	return "the gateway"
 }
 
 // share says why a set sends the context to one of its members.
@@ -113,8 +158,15 @@ func (x explainer) share(p *fullWay, taken Taken) string {
 	case x.returning(p) != "":
 		return fmt.Sprintf("; of the set %s this one takes the person, while %s is returning", p.Set, x.returning(p))
 	case p.Style == estate.Spread:
-		return fmt.Sprintf("; of the set %s, which spreads people over its members, %s falls to this one", p.Set,
+		says := fmt.Sprintf("; of the set %s, which spreads people over its members, %s falls to this one", p.Set,
 			*taken.Server)
+		if lacking := x.lacking(p); lacking != "" {
+			says += ", for " + lacking
+		}
+		return says
+	}
+	if lacking := x.lacking(p); lacking != "" {
+		return fmt.Sprintf("; of the set %s, %s is the first on duty that has it: %s", p.Set, *taken.Server, lacking)
 	}
 	return fmt.Sprintf("; of the set %s, %s is the first on duty", p.Set, *taken.Server)
 }
@@ -130,16 +182,35 @@ func (x explainer) returning(p *fullWay) string {
 	return strings.Join(out, " and ")
 }
 
+// lacking names the members of a set that are on duty and known to lack the queue.
+func (x explainer) lacking(p *fullWay) string {
+	var out []string
+	for _, m := range p.Members {
+		if path.Serving(x.w.Live, m.Server) && x.w.Live.Lacks(m.Server, p.Remote) {
+			out = append(out, x.lacks(m.Server, p.Remote))
+		}
+	}
+	return strings.Join(out, ", ")
+}
+
+// lacks says that a server has no queue of a name.
+func (x explainer) lacks(server, remote string) string {
+	return fmt.Sprintf("%s lacks the queue %s", server, remote)
+}
+
 func (x explainer) notUsable(p *fullWay) string {
 	switch p.Through {
 	case path.Server:
+		if path.Serving(x.w.Live, p.Server) {
+			return "the server " + x.lacks(p.Server, p.Remote)
+		}
 		return fmt.Sprintf("the server %s is %s", p.Server, x.w.Live.Server(p.Server))
 	case path.Set:
-		var each []string
-		for _, m := range p.Members {
-			each = append(each, fmt.Sprintf("%s is %s", m.Server, x.w.Live.Server(m.Server)))
+		says := "no member of the set %s is on duty: %s"
+		if x.lacking(p) != "" {
+			says = "no member of the set %s is on duty and has it: %s"
 		}
-		return fmt.Sprintf("no member of the set %s is on duty: %s", p.Set, strings.Join(each, ", "))
+		return fmt.Sprintf(says, p.Set, strings.Join(x.members(p), ", "))
 	}
 	return fmt.Sprintf("the device %s is %s", p.Device, live.Down)
 }

@@ -19,6 +19,7 @@ type World struct {
 	serving   []bool    // by server
 	share     []float64 // by server: what of its people it takes; nil where every one takes all
 	answering []bool    // by device
+	lacks     lacks
 }
 
 // Bind joins the three parts; it is cheap enough to do at every change of any of them.
@@ -54,6 +55,7 @@ func Bind(e *Estate, d *directory.Directory, l live.State) *World {
 	for i := range e.doc.Devices {
 		w.answering[i] = path.Answering(l, e.doc.Devices[i].Name)
 	}
+	w.lacks = newLacks(e, l)
 	return w
 }
 

@@ -27,12 +27,13 @@ type State struct {
 	Devices map[string]Duty
 	Shares  map[string]float64  // of servers that are returning: the part of their people that they take back already
 	Picks   map[string][]string // queues, by folded user name
+	Lists   map[string]*List    // what servers have, of those that told lately; any other may have anything
 }
 
 // Equal says whether two states are the same.
 func (s State) Equal(o State) bool {
 	return maps.Equal(s.Servers, o.Servers) && maps.Equal(s.Devices, o.Devices) && maps.Equal(s.Shares, o.Shares) &&
-		maps.EqualFunc(s.Picks, o.Picks, slices.Equal[[]string])
+		maps.EqualFunc(s.Picks, o.Picks, slices.Equal[[]string]) && maps.EqualFunc(s.Lists, o.Lists, (*List).Same)
 }
 
 // Server gives a server's duty.

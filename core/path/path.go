@@ -24,6 +24,7 @@ type Way struct {
 	Device  string
 	Server  string
 	Set     string
+	Remote  string // the queue's name on servers
 	URI     string // absolute; of the gateway, relative to the service; of a set, see Members
 	Style   estate.Style
 	Members []Member // of a set, in its order
@@ -71,10 +72,10 @@ func Of(p estate.Path, queue string, b Book) Way {
 	case p.Device != "":
 		return Way{Through: Device, Device: p.Device, URI: b.Devices[p.Device].URI}
 	case p.Server != "":
-		return Way{Through: Server, Server: p.Server, URI: serverURI(b.Servers[p.Server], remote)}
+		return Way{Through: Server, Server: p.Server, Remote: remote, URI: serverURI(b.Servers[p.Server], remote)}
 	case p.Set != "":
 		set := b.Sets[p.Set]
-		w := Way{Through: Set, Set: p.Set, Style: set.Style}
+		w := Way{Through: Set, Set: p.Set, Remote: remote, Style: set.Style}
 		for _, m := range set.Members {
 			w.Members = append(w.Members, Member{m, serverURI(b.Servers[m], remote)})
 		}

@@ -49,8 +49,9 @@ type Effect struct {
 	Items    []Item
 }
 
-// compare adds the differences between two lineups at some times. It keeps nothing that lies in a scratch.
-func compare(a, b *lineup.Lineup, times []time.Time, e *Effect) {
+// compare adds the differences between two lineups at some times; kept says why an entry of the second is stranded. It
+// keeps nothing that lies in a scratch.
+func compare(a, b *lineup.Lineup, kept func(*lineup.Entry) string, times []time.Time, e *Effect) {
 	add := func(i Item) {
 		at := slices.IndexFunc(e.Items, func(o Item) bool {
 			return o.Kind == i.Kind && o.Queue == i.Queue && o.From == i.From && o.To == i.To
@@ -70,7 +71,7 @@ func compare(a, b *lineup.Lineup, times []time.Time, e *Effect) {
 		if y := find(b, x.Queue, i); y == nil {
 			add(Item{Kind: Loses, Queue: x.Queue, From: x.Effect, To: reason(b, x.Queue), Grant: x.Grants})
 		} else {
-			entries(x, y, add)
+			entries(x, y, kept, add)
 		}
 	}
 	for i := range b.Entries {
@@ -78,7 +79,7 @@ func compare(a, b *lineup.Lineup, times []time.Time, e *Effect) {
 		if find(a, y.Queue, i) == nil {
 			add(Item{Kind: Gains, Queue: y.Queue, To: y.Effect, Grant: y.Grants})
 			if y.Stranded {
-				add(Item{Kind: Stranded, Queue: y.Queue, Grant: y.Grants})
+				add(Item{Kind: Stranded, Queue: y.Queue, To: kept(y), Grant: y.Grants})
 			}
 		}
 	}
@@ -93,13 +94,13 @@ func compare(a, b *lineup.Lineup, times []time.Time, e *Effect) {
 	}
 }
 
-func entries(x, y *lineup.Entry, add func(Item)) {
+func entries(x, y *lineup.Entry, kept func(*lineup.Entry) string, add func(Item)) {
 	made := x.SameMade(y)
 	if x.Effect != y.Effect {
 		add(Item{Kind: Effects, Queue: x.Queue, From: x.Effect, To: y.Effect, Grant: y.Grants})
 	}
 	if !x.Stranded && y.Stranded {
-		add(Item{Kind: Stranded, Queue: x.Queue, From: Through(x.Path), Grant: y.Grants})
+		add(Item{Kind: Stranded, Queue: x.Queue, From: Through(x.Path), To: kept(y), Grant: y.Grants})
 	} else if !made && (x.Path.URI != y.Path.URI || Through(x.Path) != Through(y.Path)) {
 		add(Item{Kind: Paths, Queue: x.Queue, From: Through(x.Path), To: Through(y.Path), Grant: y.Grants})
 	}

@@ -89,6 +89,7 @@ func (p *Plan) look(at int32, s *Scratch, out *Part) {
 	a, hoursA := before.AtWithHours(p.Now)
 	b, hoursB := after.AtWithHours(p.Now)
 	total := 0
+	kept := func(en *lineup.Entry) string { return lineup.WhyKept(p.New, en) }
 	for i, times := range p.times(hoursA, hoursB, s) {
 		total += len(times)
 		if i > 0 { // the present is the first of the first
@@ -99,7 +100,7 @@ func (p *Plan) look(at int32, s *Scratch, out *Part) {
 				out.note(t)
 			}
 		}
-		compare(a, b, times, &e)
+		compare(a, b, kept, times, &e)
 	}
 	for i := range e.Items {
 		if item := &e.Items[i]; len(item.Times) == total {

@@ -148,6 +148,13 @@ func (t *Touch) affected() (queues, grants map[string]bool) {
 			}
 		}
 	}
+	for _, m := range []map[string]*live.List{t.from.Live.Lists, t.to.Live.Lists} {
+		for n := range m {
+			if !t.from.Live.Lists[n].Same(t.to.Live.Lists[n]) {
+				through[estate.Ref{List: "servers", Name: n}] = true
+			}
+		}
+	}
 	if len(through) == 0 {
 		return queues, grants
 	}

@@ -17,7 +17,7 @@ import (
 // it). It says what went down. An unknown name is an Unknown fault.
 func Without(d *estate.Document, state live.State, names []string) (live.State, []string, error) {
 	out := live.State{Servers: map[string]live.Duty{}, Devices: map[string]live.Duty{}, Picks: state.Picks,
-		Shares: state.Shares}
+		Shares: state.Shares, Lists: state.Lists}
 	maps.Copy(out.Servers, state.Servers)
 	maps.Copy(out.Devices, state.Devices)
 	var down []string

@@ -160,6 +160,17 @@ func (s *Server) Find(name string) *Queue {
 	return &s.Queues[i]
 }
 
+// Names gives the names of its queues, sorted. whole says that it told of all that it has: one that answered as the one
+// queue at an address did not.
+func (s *Server) Names() (names []string, whole bool) {
+	names = make([]string, 0, len(s.Queues))
+	for i := range s.Queues {
+		names = append(names, s.Queues[i].Name)
+	}
+	slices.Sort(names)
+	return slices.Compact(names), s.Listing != "single"
+}
+
 // sameOptions compares options as they read; numbers of any type are the same where they are written the same.
 func sameOptions(a, b map[string]any) bool {
 	return maps.EqualFunc(a, b, func(x, y any) bool { return Text(x) == Text(y) })

@@ -34,7 +34,7 @@ func plural(one string) string {
 
 // Span writes a time span as people say it: 2 h, 1 h 59 min, 40 s.
 func Span(d time.Duration) string {
-	if d < 2*time.Minute && d%time.Minute != 0 {
+	if d < time.Minute || d < 2*time.Minute && d%time.Minute != 0 {
 		return fmt.Sprintf("%d s", int(d.Seconds()))
 	}
 	d = d.Round(time.Minute)

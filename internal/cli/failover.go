@@ -76,7 +76,8 @@ func failoverTestStartCommand(r *root) *cobra.Command {
 		Long: `Take a server out of duty for a while, as if it had died: everybody whom another serves is led
 there, and at the end it returns by itself. What was seen becomes a report: who moved and how fast,
 who could not and why, what failed by it, and whether everybody came back. Whom it would concern is
-rehearsed first; nobody loses a queue by it.`,
+rehearsed first. A queue that nothing else serves is kept on the server, and prints once it is back.
+How long people take to come back is a setting of the estate (settings.continuity.return_minutes).`,
 		Example: "  cirque failover-test start ps-ardholm-1 --for 10m --reason \"spring test\" --follow",
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
@@ -108,6 +109,11 @@ rehearsed first; nobody loses a queue by it.`,
 
 func (r *root) followFailoverTest(c *cobra.Command, client *apiclient.Client, e continuity.FailoverTest) error {
 	said := 0
+	back := "and takes its people back at once"
+	if n := e.Expected.Returns; n > 0 {
+		back = "then takes its people back over " + words.Span(time.Duration(n)*time.Minute)
+	}
+	fmt.Fprintf(c.OutOrStdout(), "%s is out of duty until %s, %s.\n", e.Server, e.Until.Local().Format("15:04:05"), back)
 	for {
 		for ; said < len(e.Steps); said++ {
 			fmt.Fprintln(c.OutOrStdout(), stepSays(e, e.Steps[said]))

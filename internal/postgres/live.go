@@ -35,6 +35,9 @@ func (s DutyTable) Live(ctx context.Context, at *time.Time) (live.State, error) 
 			state.Devices[n.Name] = n.Duty
 		}
 	}
+	if state.Lists, err = s.lists(ctx, at); err != nil {
+		return state, err
+	}
 	rows, err := s.pool.Query(ctx, "SELECT person, queue FROM pick WHERE "+validAt+" ORDER BY id", at)
 	if err != nil {
 		return state, translate(err)

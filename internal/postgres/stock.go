@@ -61,6 +61,11 @@ func (s StockTable) RemoveWatch(ctx context.Context, kind, name string, e event.
 		if _, err := tx.Exec(ctx, "DELETE FROM stock_reading WHERE kind = $1 AND name = $2", kind, name); err != nil {
 			return err
 		}
+		if kind == stock.KindServer {
+			if err := endList(ctx, tx, name, time.Now()); err != nil {
+				return err
+			}
+		}
 		if err := notify(ctx, tx, event.Stock, "watch"); err != nil {
 			return err
 		}
@@ -120,6 +125,11 @@ func (s StockTable) SaveReading(ctx context.Context, k stock.Kept, same bool, ev
 			k.Kind, k.Name, k.Check, body, k.Identity)
 		if err != nil {
 			return err
+		}
+		if k.Server != nil && k.Check.OK {
+			if err := saveList(ctx, tx, k.Name, k.Server); err != nil {
+				return err
+			}
 		}
 		for _, e := range events {
 			if err := addEvent(ctx, tx, e); err != nil {

@@ -68,6 +68,9 @@ func (s *Room) StartFailoverTest(ctx context.Context, p *access.Principal, serve
 		Phase: "moving", Steps: []continuity.FailoverStep{}, Stuck: []continuity.Stuck{}, Says: []string{},
 		Expected: continuity.Expected{Endpoints: leading[server][0], Failing: failing, Moves: who(rehearse.Paths),
 			Stranded: who(rehearse.Stranded)}}
+	if back := s.returning(server, false); back.Until != nil {
+		e.Expected.Returns = int(back.Until.Sub(*back.Begun) / time.Minute)
+	}
 	e.Steps = append(e.Steps, continuity.FailoverStep{At: now, Phase: "moving", Leading: leading[server][0],
 		Failing: failing})
 	if e, err = s.store.AddFailoverTest(ctx, e, event.Event{Kind: event.FailoverBegan, Subject: server,

@@ -28,11 +28,17 @@ func (s *Room) Outage(ctx context.Context, p *access.Principal, server string) (
 	if doc.Find(estate.Ref{List: "servers", Name: server}) == nil {
 		return nil, unknownServer(doc, server)
 	}
-	o := continuity.Outage{Server: server, Only: decommission.DependentsOf(doc, server).Only,
+	d := decommission.DependentsOf(doc, server, snap.World.Live.Lacks)
+	o := continuity.Outage{Server: server, Only: d.Only, Lacked: d.Lacked,
 		Duty: live.Note{Duty: snap.World.Live.Server(server)}}
-	for _, l := range s.present.Stock().Lacks(doc) {
-		if len(l.Set.Members) > 1 && slices.Contains(l.Set.Members, server) && l.Server != server {
-			o.Lacking = append(o.Lacking, l.String())
+	for _, set := range doc.ServerSets {
+		if !slices.Contains(set.Members, server) {
+			continue
+		}
+		for _, m := range set.Members {
+			if m != server && snap.World.Live.Lists[m] == nil && !slices.Contains(o.Unread, m) {
+				o.Unread = append(o.Unread, m)
+			}
 		}
 	}
 	now := s.now()

@@ -32,7 +32,8 @@ func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) 
 		return decommission.Leaving{}, err
 	}
 	w := s.present.View().World
-	out := decommission.Leaving{Dependents: decommission.DependentsOf(w.Estate.Document(), server), Grants: []string{},
+	out := decommission.Leaving{Dependents: decommission.DependentsOf(w.Estate.Document(), server, w.Live.Lacks),
+		Grants: []string{},
 		Lately: []decommission.LateUse{}}
 	for _, q := range out.Queues {
 		for _, g := range w.Estate.Selecting(q) {
@@ -63,6 +64,10 @@ func (s *Room) Depends(ctx context.Context, p *access.Principal, server string) 
 	default:
 		out.Says = fmt.Sprintf("%s to %s; %d of them nobody could reach without it.",
 			words.Count(len(out.Queues), "queue leads", "queues lead"), server, len(out.Only))
+		if len(out.Lacked) > 0 {
+			out.Says = fmt.Sprintf("%s %s.", strings.TrimSuffix(out.Says, ".")+":",
+				strings.Join(out.Lacked[:min(5, len(out.Lacked))], ", "))
+		}
 	}
 	if out.Unused && len(out.Lately) > 0 {
 		out.Says += " Yet it remembers jobs of late: see the list."

@@ -72,7 +72,7 @@ func (v *View) Judged(rec endpoint.Record, now time.Time) endpoint.Judged {
 func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found continuity.Verdict) stock.WaitingJob {
 	w := v.World
 	doc := w.Estate.Document()
-	only := decommission.DependentsOf(doc, server).Only
+	only := decommission.DependentsOf(doc, server, w.Live.Lacks).Only
 	otherwise := false
 	for _, q := range stock.Through(doc, server)[j.Queue] {
 		otherwise = otherwise || !slices.Contains(only, q)

@@ -109,6 +109,7 @@ func (p *Present) Watch(ctx context.Context) error {
 	defer tick.Stop()
 	for n := 0; ctx.Err() == nil; n++ {
 		p.Look(ctx, n%roomEvery == 0)
+		p.dropStale(ctx)
 		select {
 		case <-ctx.Done():
 		case <-p.known.look:

@@ -102,11 +102,30 @@ func (p *Present) readLive(ctx context.Context) error {
 		return err
 	}
 	p.parts.liveRead = covers
+	state, _ = state.Stale(p.cfg.Now())
 	if p.parts.state != nil && p.parts.state.Equal(state) {
+		p.parts.swap.Lock()
+		p.parts.state = &state // what servers have was told later
+		p.parts.swap.Unlock()
 		return nil // such as where a device was found to answer for the first time: nobody need look again
 	}
 	p.replace(func(parts *parts) { parts.state = &state })
 	return nil
+}
+
+// dropStale takes out what servers told too long ago to prove anything, unless they told it again since.
+func (p *Present) dropStale(ctx context.Context) {
+	p.parts.swap.Lock()
+	end := p.parts.state.NextStale()
+	p.parts.swap.Unlock()
+	if end.IsZero() || p.cfg.Now().Before(end) || p.readLive(ctx) == nil {
+		return
+	}
+	p.parts.live.Lock()
+	defer p.parts.live.Unlock()
+	if state, some := p.parts.state.Stale(p.cfg.Now()); some {
+		p.replace(func(parts *parts) { parts.state = &state })
+	}
 }
 
 // replace puts one part in and makes the view that follows, once all parts have been read.

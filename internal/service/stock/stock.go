@@ -11,6 +11,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/live"
 	"cirque/core/stock"
 	"cirque/core/words"
 	"cirque/internal/service/present"
@@ -226,7 +227,20 @@ func (s *Room) Read(ctx context.Context, l stock.Listed) error {
 		k.Server, k.Device = before.Server, before.Device
 	}
 	s.present.Keep(k)
+	s.showList(ctx, k)
 	return nil
+}
+
+// showList has lineups follow at once where a server has other queues than was known.
+func (s *Room) showList(ctx context.Context, k stock.Kept) {
+	if k.Server == nil || !k.Check.OK {
+		return
+	}
+	names, whole := k.Server.Names()
+	known := s.present.View().World.Live.Lists[k.Name]
+	if whole && !known.Same(live.NewList(k.Server.At, k.Server.At, names)) || !whole && known != nil {
+		s.present.Show(ctx, event.Signal{What: event.Live, Subject: k.Name})
+	}
 }
 
 const serverWithin = 60 * time.Second

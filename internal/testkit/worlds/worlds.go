@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"net/netip"
+	"time"
 
 	"cirque/core/directory"
 	"cirque/core/estate"
@@ -276,6 +277,14 @@ func (m Maker) Live() live.State {
 	}
 	for _, n := range []string{"p0", "p1", "p2"} {
 		s.Devices[n] = live.Duty(m.One("serving", "serving", "serving", "down", "drained"))
+	}
+	if m.Maybe(0.4) { // some servers were read, and lack queues
+		s.Lists = map[string]*live.List{}
+		for _, n := range []string{"s0", "s1"} {
+			if m.Maybe(0.7) {
+				s.Lists[n] = live.NewList(time.Time{}, time.Time{}, m.some([]string{"q0", "q1", "q2", "Hall Mono", "other"}, 0.7))
+			}
+		}
 	}
 	s.Picks = map[string][]string{}
 	for _, u := range users {

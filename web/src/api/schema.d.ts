@@ -3377,6 +3377,11 @@ export interface components {
             moves: number;
             /**
              * Format: int64
+             * @description Over how many minutes the server takes its people back; 0: at once.
+             */
+            returns: number;
+            /**
+             * Format: int64
              * @description People and machines with a queue that nothing else serves.
              */
             stranded: number;
@@ -3638,6 +3643,8 @@ export interface components {
         DecommissionLeaving: {
             /** @description Those that select the queues. */
             grants: string[];
+            /** @description Which other servers would serve some of these, had they the queue: in sentences. */
+            lacked: string[];
             /** @description Who printed through it, from the server's own list of ended jobs. */
             lately: components["schemas"]["DecommissionLateUse"][];
             /** @description Those of them that nobody could reach without it. */

@@ -217,8 +217,8 @@ function TakeOut({ servers }: { servers: ServerView[] }) {
           {totals ? (
             <>
               <p>
-                {who("path")} of the people and machines that are known go another way; nobody loses
-                a queue.
+                {who("path")} of the people and machines that are known go another way
+                {who("stranded") === 0 && who("loses") === 0 ? "; nobody loses a queue." : "."}
               </p>
               {who("stranded") > 0 && (
                 <p>
