@@ -198,15 +198,15 @@ func Driverless(d stock.Device) bool {
 // Orphans are what leads nowhere, or is led to by nothing.
 type Orphans struct {
 	Devices   []string `json:"devices" doc:"Without a queue."`
-	Queues    []string `json:"queues" doc:"Without a grant that selects them."`
+	Queues    []string `json:"queues" doc:"That nobody gets."`
 	Servers   []string `json:"servers" doc:"Through which no path leads."`
 	Drivers   []string `json:"drivers" doc:"Named by no queue."`
 	Addresses []string `json:"addresses" doc:"Reserved, or answering, and of no device."`
 	Found     []string `json:"found" doc:"Queues on servers to which the estate does not lead, as SERVER: QUEUE."`
 }
 
-// OrphansOf looks through an estate and what was found. granted says whether a grant selects a queue.
-func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers map[string]*stock.Server,
+// OrphansOf looks through an estate and what was found. given says whether anybody gets a queue.
+func OrphansOf(doc *estate.Document, given func(queue string) bool, servers map[string]*stock.Server,
 	reservations []stock.Reservation, answering []string) Orphans {
 	o := Orphans{Devices: []string{}, Queues: []string{}, Servers: []string{}, Drivers: []string{}, Addresses: []string{},
 		Found: []string{}}
@@ -216,7 +216,7 @@ func OrphansOf(doc *estate.Document, granted func(queue string) bool, servers ma
 		sets[s.Name] = s.Members
 	}
 	for _, q := range doc.Queues {
-		if !granted(q.Name) && !q.Retired {
+		if !given(q.Name) && !q.Retired {
 			o.Queues = append(o.Queues, q.Name)
 		}
 		for _, d := range q.Devices {

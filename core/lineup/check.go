@@ -147,19 +147,7 @@ func (c *checker) reach(i int32, g *more) {
 	if g.on == nil || len(g.on.machines)+len(g.on.hosts) > 0 {
 		return
 	}
-	some := false
-	for _, r := range g.on.groups {
-		if id, ok := c.d.GroupID(c.e.refs.groups[r].written); ok {
-			_, machines := c.d.Size(id)
-			some = some || machines > 0
-		}
-	}
-	for _, r := range g.on.units {
-		if id, ok := c.d.Unit(c.e.refs.units[r].written); ok {
-			c.d.EachMachineUnder(id, func(directory.MemberID) { some = true })
-		}
-	}
-	if !some {
+	if !anyMachine(c.w, g.on) {
 		c.add(warning, "grants", g.Name, "put a machine into it, or mend the names", "no machine that the directory knows "+
 			"is meant by on: %s", strings.Join(g.On, ", "))
 	}
@@ -178,20 +166,20 @@ func (c *checker) allExcepted(people map[directory.MemberID]bool, g *more) bool 
 func (c *checker) queues() {
 	e := c.e
 	platforms := c.platforms()
+	given := Givens(c.w)
 	for i := range e.queues {
 		q := &e.queues[i]
-		switch {
-		case q.Retired:
+		if q.Retired {
 			continue
-		case len(c.giving[i]) == 0:
-			c.add(warning, "queues", q.Name, "grant it, or retire it", "no grant gives it, so nobody receives it")
-		case !slices.ContainsFunc(c.giving[i], func(g int32) bool { return c.people[g] == nil || len(c.people[g]) > 0 }):
-			c.add(warning, "queues", q.Name, "grant it to somebody, or retire it", "the grants that give it reach nobody, so "+
-				"nobody receives it")
+		}
+		if given[i].State == ToNobody {
+			c.add(warning, "queues", q.Name, given[i].Fix, "%s", given[i].Says)
 		}
 		if q.paths == 0 {
-			c.add(warning, "queues", q.Name, "give it a path through a device, a server, a set or the gateway",
-				"it has no path, so it is left out of every lineup")
+			if len(given[i].By) == 0 {
+				c.add(warning, "queues", q.Name, "give it a path through a device, a server, a set or the gateway",
+					"it has no path, so it is left out of every lineup")
+			}
 			continue
 		}
 		gateway := slices.ContainsFunc(q.ways, func(w fullWay) bool { return w.Through == path.Gateway })

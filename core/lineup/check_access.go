@@ -10,7 +10,7 @@ import (
 func (c *checker) access() {
 	for i := range c.e.queues {
 		q := &c.e.queues[i]
-		if q.access == nil || !byPeople(q.access.allow) || !byPeople(q.access.deny) {
+		if q.access == nil || !onlyPeople(c.w, q.access.allow) || !onlyPeople(c.w, q.access.deny) {
 			continue
 		}
 		may := func(id directory.MemberID) bool {
@@ -66,6 +66,7 @@ func people(n int) string {
 	return fmt.Sprintf("%d people", n)
 }
 
-func byPeople(c *cond) bool {
-	return c == nil || len(c.machines)+len(c.hosts)+len(c.locs)+len(c.prefixes)+len(c.ranges) == 0
+// onlyPeople says whether no entry of a list can hold by a machine or a place.
+func onlyPeople(w *World, c *cond) bool {
+	return c == nil || len(c.locs)+len(c.prefixes)+len(c.ranges) == 0 && !anyMachine(w, c)
 }

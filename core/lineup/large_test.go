@@ -105,6 +105,11 @@ func BenchmarkLarge(b *testing.B) {
 			lineup.Bind(e, d, live.State{})
 		}
 	})
+	b.Run("check", func(b *testing.B) {
+		for b.Loop() {
+			lineup.Check(e, d)
+		}
+	})
 	w := lineup.Bind(e, d, live.State{})
 	// The contexts in the order of the directory, so that what a site has in common is at hand for its people, and far
 	// apart, so that hardly anything is: in turns, so that both are measured on the same machine at the same time.

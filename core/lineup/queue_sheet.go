@@ -6,12 +6,13 @@ import "cirque/core/estate"
 type QueueSheet struct {
 	estate.Queue
 	Grants  []string `json:"grants" doc:"The grants that select it."`
+	Given   Given    `json:"given"`
 	Through []string `json:"through" doc:"Its paths in words, in order."`
 }
 
-// NewQueueSheet describes a queue that some grants select.
-func NewQueueSheet(q estate.Queue, grants []string) QueueSheet {
-	out := QueueSheet{q, grants, []string{}}
+// NewQueueSheet describes a queue that some grants select, and given says who gets it.
+func NewQueueSheet(q estate.Queue, grants []string, given Given) QueueSheet {
+	out := QueueSheet{q, grants, given, []string{}}
 	for _, p := range q.Paths {
 		switch {
 		case p.Gateway:

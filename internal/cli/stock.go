@@ -275,7 +275,7 @@ func orphansCommand(r *root) *cobra.Command {
 			for _, x := range []struct {
 				what string
 				list []string
-			}{{"Devices without a queue", o.Devices}, {"Queues without a grant", o.Queues},
+			}{{"Devices without a queue", o.Devices}, {"Queues that nobody gets", o.Queues},
 				{"Servers through which no path leads", o.Servers}, {"Drivers that no queue names", o.Drivers},
 				{"Addresses without a device", o.Addresses}, {"Found queues to which the estate does not lead", o.Found}} {
 				if len(x.list) > 0 {

@@ -14,6 +14,7 @@ import (
 	"cirque/core/decommission"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/lineup"
 	"cirque/core/rehearse"
 	"cirque/core/stock"
 	"cirque/core/words"
@@ -178,11 +179,11 @@ func (s *Room) Orphans(_ context.Context, p *access.Principal) (decommission.Orp
 			servers[k.Name] = v.Server
 		}
 	}
-	granted := w.Estate.SelectingEach()
+	given := lineup.Givens(w)
 	doc := w.Estate.Document()
 	by := map[string]bool{}
 	for i, q := range doc.Queues {
-		by[q.Name] = len(granted[i]) > 0
+		by[q.Name] = given[i].State == lineup.IsGiven
 	}
 	var answering []string
 	for _, f := range st.Found {

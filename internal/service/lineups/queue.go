@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"cirque/core/access"
+	"cirque/core/directory"
 	"cirque/core/lineup"
 )
 
@@ -12,23 +13,25 @@ func (s *Room) Queues(_ context.Context, p *access.Principal) ([]lineup.QueueShe
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return nil, err
 	}
-	e := s.present.View().World.Estate
-	if k := s.sheets.Load(); k != nil && k.of == e {
+	w := s.present.View().World
+	if k := s.sheets.Load(); k != nil && k.of == w.Estate && k.with == w.Directory {
 		return k.list, nil
 	}
-	doc := e.Document()
-	k := &sheets{of: e, list: make([]lineup.QueueSheet, len(doc.Queues))}
-	selecting := e.SelectingEach()
+	doc := w.Estate.Document()
+	k := &sheets{of: w.Estate, with: w.Directory, list: make([]lineup.QueueSheet, len(doc.Queues))}
+	selecting, given := w.Estate.SelectingEach(), lineup.Givens(w)
 	for i, q := range doc.Queues {
-		k.list[i] = lineup.NewQueueSheet(q, selecting[i])
+		k.list[i] = lineup.NewQueueSheet(q, selecting[i], given[i])
 	}
 	s.sheets.Store(k)
 	return k.list, nil
 }
 
-// sheets are what was made of an estate's queues last: pages of them are asked for one after the other.
+// sheets are what was made of an estate's queues last, with a directory: pages of them are asked for one after the
+// other.
 type sheets struct {
 	of   *lineup.Estate
+	with *directory.Directory
 	list []lineup.QueueSheet
 }
 

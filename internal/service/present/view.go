@@ -174,7 +174,8 @@ func (v *View) Queue(called string) (lineup.QueueSheet, error) {
 	i, _ := slices.BinarySearchFunc(doc.Queues, name, func(q estate.Queue, n string) int {
 		return strings.Compare(q.Name, n)
 	})
-	return lineup.NewQueueSheet(doc.Queues[i], e.Selecting(name)), nil
+	given, _ := lineup.GivenOf(v.World, name)
+	return lineup.NewQueueSheet(doc.Queues[i], e.Selecting(name), given), nil
 }
 
 // Platforms counts the machines of each platform: those of the directory, and an estate's stations.

@@ -3686,7 +3686,7 @@ export interface components {
             drivers: string[];
             /** @description Queues on servers to which the estate does not lead, as SERVER: QUEUE. */
             found: string[];
-            /** @description Without a grant that selects them. */
+            /** @description That nobody gets. */
             queues: string[];
             /** @description Through which no path leads. */
             servers: string[];
@@ -5277,6 +5277,18 @@ export interface components {
             /** @enum {string} */
             severity: "warning" | "note";
         };
+        LineupGiven: {
+            /** @description The grants that give it. */
+            by: string[];
+            /** @description What to do where nobody gets it. */
+            fix?: string;
+            /** @description As a sentence without its full stop, such as: no grant gives it, so nobody receives it. */
+            says: string;
+            /** @enum {string} */
+            state: "given" | "nobody" | "retired";
+            /** @description The grants that keep it away from somebody. */
+            withheld_by: string[];
+        };
         LineupGrantWhy: {
             conditions: components["schemas"]["LineupCondition"][];
             /** @description It matches, gives, and did not pass the queue over. */
@@ -6543,6 +6555,7 @@ export interface components {
             };
             /** @description Old names that still lead here. */
             formerly?: string[];
+            given: components["schemas"]["LineupGiven"];
             /** @description The grants that select it. */
             grants: string[];
             labels?: string[];

@@ -2,6 +2,7 @@ import { queryOptions, useQuery } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type Queue } from "../../api/client";
+import { listingsQuery } from "../../api/directory";
 import { draftDocumentQuery } from "../../api/drafts";
 import { devicesQuery, driverReportQuery, foundQueuesQuery } from "../../api/stock";
 import { Mark } from "../../ui/Mark";
@@ -22,13 +23,15 @@ export function ChainSection({ queue }: { queue: Queue }) {
   const report = useQuery({ ...driverReportQuery(), enabled: open });
   const proof = useQuery({ ...proofQuery(queue.name), enabled: open });
   const document = useQuery({ ...draftDocumentQuery(), enabled: open });
-  const ready = devices.data && found.data && proof.data && document.data;
+  const listings = useQuery({ ...listingsQuery(), enabled: open });
+  const ready = devices.data && found.data && proof.data && document.data && listings.data;
   const steps = ready
     ? chain(queue, {
         devices: devices.data,
         found: found.data,
         report: report.data,
         proof: proof.data,
+        listings: listings.data,
         sets: new Map((document.data.server_sets ?? []).map((s) => [s.name, s.members])),
       })
     : [];

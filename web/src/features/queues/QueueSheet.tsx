@@ -41,10 +41,13 @@ export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetP
           <Mark of={stateOf(q)} />
         </Fact>
         <Fact name="Grants">
-          {q.grants.length > 0 ? (
-            q.grants.join(", ")
+          {q.given.state === "given" ? (
+            <>
+              {q.given.by.join(", ")}
+              {q.given.withheld_by.length > 0 && `; kept away by ${q.given.withheld_by.join(", ")}`}
+            </>
           ) : (
-            <Mark of="warning">no grant selects it: nobody gets this</Mark>
+            <Mark of="warning">{q.given.says}</Mark>
           )}
         </Fact>
         <Fact name="On endpoints">

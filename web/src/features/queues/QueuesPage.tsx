@@ -26,10 +26,18 @@ const columns = col.columns([
     header: "State",
     cell: (c) => <Mark of={c.getValue()} />,
   }),
-  col.accessor((q) => q.grants.join(", "), {
+  col.accessor((q) => (q.given.state === "given" ? q.given.by.join(", ") : ""), {
     id: "grants",
-    header: "Grants",
-    cell: (c) => c.getValue() || <Mark of="warning">nobody gets this</Mark>,
+    header: "Given by",
+    cell: (c) => {
+      const given = c.row.original.given;
+      if (given.state === "given") return c.getValue();
+      return given.state === "retired" ? (
+        <Mark of="idle">nobody: retired</Mark>
+      ) : (
+        <Mark of="warning">nobody gets this</Mark>
+      );
+    },
   }),
 ]);
 const grid = "11rem 14rem 16rem minmax(12rem, 1.2fr) 8rem 6rem minmax(12rem, 1fr)";

@@ -1,68 +1,58 @@
 import { useQuery } from "@tanstack/react-query";
 import { Link } from "react-router";
 import type { Queue } from "../../api/client";
-import { Mark } from "../../ui/Mark";
 import { listingsQuery } from "../../api/directory";
+import { draftDocumentQuery } from "../../api/drafts";
+import { foundQueuesQuery } from "../../api/stock";
+import { Mark } from "../../ui/Mark";
+import { listing, sharing } from "./reach";
 
 /** Three different things, each with what it means for people: shared, listed, delivered. */
 export function ReachMarks({ queue: q }: { queue: Queue }) {
-  const listings = useQuery(listingsQuery());
-  const served = (q.paths ?? []).filter((p) => p.server || p.set).map((p) => p.server ?? p.set);
-  const gateway = (q.paths ?? []).some((p) => p.gateway);
-  const shared = [...served, ...(gateway ? ["the gateway"] : [])];
-  const into = listings.data ?? [];
-  const refused = into.flatMap((l) =>
-    l.refused
-      .filter((r) => r.startsWith(`${q.name}:`))
-      .map((r) => `${l.source}: ${r.slice(q.name.length + 2)}`),
-  );
-  const broken = into.filter((l) => l.code);
-  const listed = () => {
-    if (!q.listed) return <Mark of="idle">Not listed: nobody finds it in the directory.</Mark>;
-    if (into.length === 0)
-      return (
-        <Mark of="warning">
-          Marked to be listed, and no directory takes printer entries: say where under{" "}
-          <Link to="/directory?show=sources">sources</Link>.
-        </Mark>
-      );
-    if (refused.length > 0)
-      return <Mark of="no">Marked to be listed, and not written: {refused.join("; ")}.</Mark>;
-    if (broken.length > 0)
-      return (
-        <Mark of="warning">
-          Marked to be listed; {broken.map((l) => `${l.source}: ${l.says}`).join("; ")}.
-        </Mark>
-      );
-    return (
-      <Mark of="yes">
-        Listed in {into.map((l) => l.source).join(", ")}: people can find it there by name, place,
-        model and colour.
-      </Mark>
-    );
-  };
+  const into = useQuery(listingsQuery());
+  const found = useQuery(foundQueuesQuery());
+  const document = useQuery(draftDocumentQuery());
+  const sets = new Map((document.data?.server_sets ?? []).map((s) => [s.name, s.members]));
+  const shared = found.data && document.data && sharing(q, sets, found.data);
+  const listed = into.data && listing(q, into.data);
   return (
     <ul aria-label="How people come to it" className="flex flex-col gap-0.5">
       <li>
-        {shared.length > 0 ? (
-          <Mark of="yes">
-            Shared on {shared.join(", ")}: people can connect to it by its address.
-          </Mark>
+        {shared ? (
+          <Mark of={shared.mark}>{shared.says}</Mark>
+        ) : found.error || document.error ? (
+          <Mark of="idle">What servers share is not shown to your account.</Mark>
         ) : (
-          <Mark of="idle">
-            Shared nowhere: people reach it straight at its device, or not at all.
-          </Mark>
+          "Looking where it is shared…"
         )}
       </li>
-      <li>{listed()}</li>
       <li>
-        {q.grants.length > 0 ? (
-          <Mark of="yes">
-            Delivered by {q.grants.join(", ")}: people whom these reach have it, or may pick it,
-            without searching.
+        {listed ? (
+          <Mark of={listed.mark}>
+            {listed.says}
+            {listed.mark === "warning" && (
+              <>
+                {" "}
+                <Link to="/directory?show=sources">See the sources</Link>
+              </>
+            )}
           </Mark>
         ) : (
-          <Mark of="no">Delivered to nobody: no grant selects it.</Mark>
+          !into.error && "Looking where it is listed…"
+        )}
+      </li>
+      <li>
+        {q.given.state === "given" ? (
+          <Mark of="yes">
+            Delivered by {q.given.by.join(", ")}: people whom these reach have it, or may pick it,
+            without searching.
+            {q.given.withheld_by.length > 0 &&
+              ` Kept away from some by ${q.given.withheld_by.join(", ")}.`}
+          </Mark>
+        ) : (
+          <Mark of={q.given.state === "retired" ? "idle" : "no"}>
+            Delivered to nobody: {q.given.says}.
+          </Mark>
         )}
       </li>
     </ul>

@@ -1,6 +1,7 @@
-import type { DeviceView, DriverReport, FoundQueue, Proof, Queue } from "../../api/client";
+import type { DeviceView, DriverReport, FoundQueue, Listing, Proof, Queue } from "../../api/client";
 
 import { count } from "../../lib/words";
+import { listing } from "./reach";
 
 /** One link of the chain that leads from a person to the paper. */
 export type Step = {
@@ -16,6 +17,7 @@ export type Known = {
   report: DriverReport | undefined;
   proof: Proof;
   sets: Map<string, string[]>;
+  listings: Listing[];
 };
 
 /** The whole chain of one queue, link by link: each says how it stands, as far as anybody knows. */
@@ -124,17 +126,12 @@ export function chain(q: Queue, k: Known): Step[] {
         ? "paused: people keep it, and it takes no jobs"
         : "open",
   );
-  add(
-    "Listed",
-    q.listed ? "yes" : "idle",
-    q.listed
-      ? "marked for the directory, so that people can search for it"
-      : "no: it is not written into the directory",
-  );
+  const listed = listing(q, k.listings);
+  add("Listed", listed.mark, listed.says);
   add(
     "Grants",
-    q.grants.length > 0 ? "yes" : "no",
-    q.grants.length > 0 ? q.grants.join(", ") : "none selects it: nobody gets this",
+    q.given.state === "given" ? "yes" : "no",
+    q.given.says,
     q.grants.length > 0 ? `/grants?find=${encodeURIComponent(q.name)}` : undefined,
   );
   const p = k.proof;

@@ -1,0 +1,84 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/lineup"
+	"cirque/core/words"
+	"cirque/internal/apiclient"
+)
+
+func queueCommand(r *root) *cobra.Command {
+	var location, label, word string
+	list := &cobra.Command{Use: "list", Short: "List queues", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command,
+		_ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		all, err := apiclient.List[lineup.QueueSheet](c.Context(), client, "/api/v1/queues", nil)
+		if err != nil {
+			return err
+		}
+		kept := []lineup.QueueSheet{}
+		for _, q := range all {
+			if (location == "" || q.Location == location || strings.HasPrefix(q.Location, location+"/")) && (label == "" ||
+				contains(q.Labels, label)) &&
+				(word == "" || findsQueue(q, word)) {
+				kept = append(kept, q)
+			}
+		}
+		return r.print(c, kept, func(w io.Writer) {
+			t := r.table("QUEUE", "TITLE", "LOCATION", "THROUGH", "STATE", "GIVEN BY")
+			for _, q := range kept {
+				t.add(q.Name, q.Title, q.Location, strings.Join(q.Through, ", "), queueState(q), givenBy(q.Given))
+			}
+			t.write(w)
+			fmt.Fprintf(w, "%d of %s.\n", len(kept), words.Count(len(all), "queue"))
+		})
+	}}
+	list.Flags().StringVar(&location, "location", "", "only at this location or under it")
+	list.Flags().StringVar(&label, "label", "", "only with this label")
+	list.Flags().StringVar(&word, "find", "", "only with this in name, old names, title, location, labels or note")
+	return group("queue", "See queues, and change many at once", append([]*cobra.Command{list}, r.queueTools()...)...)
+}
+
+func contains(list []string, s string) bool {
+	for _, x := range list {
+		if x == s {
+			return true
+		}
+	}
+	return false
+}
+
+func findsQueue(q lineup.QueueSheet, word string) bool {
+	text := strings.Join(append(append([]string{q.Name, q.Title, q.Location, q.Note}, q.Labels...), q.Formerly...), " ")
+	return strings.Contains(strings.ToLower(text), strings.ToLower(word))
+}
+
+func queueState(q lineup.QueueSheet) string {
+	switch {
+	case q.Retired:
+		return "retired"
+	case q.Paused:
+		return "paused"
+	}
+	return "open"
+}
+
+func givenBy(g lineup.Given) string {
+	switch {
+	case g.State == lineup.IsRetired:
+		return "nobody: it is retired"
+	case g.State == lineup.ToNobody && len(g.By) == 0:
+		return "nobody gets this"
+	case g.State == lineup.ToNobody:
+		return "nobody gets this, though given by " + strings.Join(g.By, ", ")
+	}
+	return strings.Join(g.By, ", ")
+}
