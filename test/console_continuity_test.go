@@ -38,6 +38,10 @@ func TestConsoleContinuity(t *testing.T) {
 	p.see("missing")
 	p.accessible()
 	keep("sets")
+	// Nobody is led to a queue that is missing, so it is set up there first.
+	two.Change(func(list []sim.Queue) []sim.Queue { return append(list, sim.Queue{Name: "hall"}) })
+	s.must("server", "read", "ps-2")
+	p.see("1 of 2 queues not the same everywhere")
 
 	p.press("link", "Out of duty")
 	p.see("Every server is on duty")

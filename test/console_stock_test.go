@@ -116,7 +116,7 @@ func TestConsoleDevices(t *testing.T) {
 	p.press("summary", "Defaults, as its devices take them")
 	p.see("sides")
 	p.press("summary", "The whole chain, from the device to the endpoints")
-	p.see("none selects it: nobody gets this")
+	p.see("no grant gives it, so nobody receives it")
 	p.accessible()
 	p.goTo("/devices?show=orphans")
 	p.see("Devices without a queue: nobody prints there (1)")

@@ -7,6 +7,7 @@ import (
 
 	"cirque/core/bulk"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/internal/testkit/worlds"
 )
 
@@ -100,10 +101,34 @@ func TestRename(t *testing.T) {
 			t.Errorf("%q: %v", pattern, err)
 		}
 	}
-	if _, _, err := bulk.Rename(doc, []string{"nope"}, "x"); err == nil {
-		t.Error("a queue that is not there was renamed")
+	for pattern, fix := range map[string]string{"{nam}-x": "did you mean {name}?", "{": "{title}", "x{weather}": "{title}",
+		"{name}}": "{title}"} {
+		if _, _, err := bulk.Rename(doc, []string{"hall"}, pattern); err == nil || !strings.Contains(fault.As(err).Fix, fix) {
+			t.Errorf("%q: %v", pattern, err)
+		}
+	}
+	if _, _, err := bulk.Rename(doc, []string{"hal"}, "x"); err == nil || fault.As(err).Fix != `did you mean "hall"?` {
+		t.Error("a queue that is not there:", err)
+	}
+	// Under its old name a queue is the same: for another name, and in a table.
+	if _, list, err := bulk.Rename(after, []string{"both", "both-2"}, "once"); err != nil || len(list) != 1 ||
+		list[0].From != "both-2" {
+		t.Error(list, err)
+	}
+	edits, err = bulk.QueueEdits(after, "q.csv", "name,title\nboth,Both of them\n")
+	if err != nil || len(edits) != 1 || edits[0].Name != "both-2" {
+		t.Fatal(edits, err)
+	}
+	if q := worlds.With(t, after, edits).Find(edits[0].Ref).(*estate.Queue); q.Title != "Both of them" ||
+		!slices.Equal(q.Formerly, []string{"both"}) {
+		t.Errorf("%+v", q)
+	}
+	if _, err = bulk.QueueEdits(after, "q.csv", "name,title\nboth-2,A\nboth,B\n"); err == nil ||
+		!strings.Contains(err.Error(), "both is an old name of both-2, which stands in line 2") {
+		t.Error(err)
 	}
 }
+
 func FuzzQueueEdits(f *testing.F) {
 	doc := worlds.Parse(f, worlds.Harbour)
 	f.Add(bulk.QueueTable(doc.Queues))

@@ -78,6 +78,13 @@ func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) 
 	for _, q := range doc.Queues {
 		was[q.Name] = q
 	}
+	for _, q := range doc.Queues {
+		for _, f := range q.Formerly {
+			if _, taken := was[f]; !taken {
+				was[f] = q // under an old name it is that queue still, and no new one
+			}
+		}
+	}
 	var out []estate.Edit
 	var bad []fault.Detail
 	seen := map[string]int{}
@@ -99,8 +106,15 @@ func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) 
 			complain(fix, "%q is no name for a queue", called)
 			continue
 		}
-		q := was[called]
-		q.Name = called
+		q, there := was[called]
+		if !there {
+			q.Name = called
+		} else if at := seen[q.Name]; at > 0 && q.Name != called {
+			complain("leave one of the two out", "%s is an old name of %s, which stands in line %d", called, q.Name, at)
+			continue
+		}
+		called = q.Name
+		seen[called] = i + 2
 		cell := func(column string, set func(string)) {
 			if at, ok := head[column]; ok {
 				set(row[at])
@@ -213,6 +227,30 @@ func keyed(s string, complain func(fix, format string, args ...any)) map[string]
 	return out
 }
 
+var patternWords = []string{"{name}", "{title}", "{location}", "{site}", "{last}", "{n}"}
+
+// checkPattern refuses words in braces that stand for nothing.
+func checkPattern(pattern string) error {
+	rest := pattern
+	for _, w := range patternWords {
+		rest = strings.ReplaceAll(rest, w, "")
+	}
+	i := strings.IndexAny(rest, "{}")
+	if i < 0 {
+		return nil
+	}
+	word := rest[i:]
+	if end := strings.IndexByte(word, '}'); end > 0 {
+		word = word[:end+1]
+	}
+	fix := "write " + strings.Join(patternWords, ", ")
+	if near := document.Nearest(strings.Trim(word, "{}"), []string{"name", "title", "location", "site",
+		"last"}); near != "" {
+		fix = "did you mean {" + near + "}?"
+	}
+	return fault.New(fault.Invalid, "pattern-invalid", fix, "%q in the pattern stands for nothing of a queue", word)
+}
+
 // A Renaming is one queue's new name.
 type Renaming struct {
 	From string `json:"from"`
@@ -220,12 +258,15 @@ type Renaming struct {
 }
 
 // Rename gives queues new names by a pattern, in which {name}, {title}, {location}, {site}, {last} (of the location)
-// and {n} (its number in the selection) stand for the queue's own. Old names go on leading there, and grants that name
-// a queue follow.
+// and {n} (its number in the selection) stand for the queue's own; any other word in braces is refused. Old names go on
+// leading there, and grants that name a queue follow.
 func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit, []Renaming, error) {
 	if strings.TrimSpace(pattern) == "" {
 		return nil, nil, fault.New(fault.Invalid, "pattern-missing", "write such as {site}-{name}",
 			"there is no pattern for the new names")
+	}
+	if err := checkPattern(pattern); err != nil {
+		return nil, nil, err
 	}
 	taken, of := map[string]string{}, map[string]estate.Queue{} // taken: by which queue
 	for _, q := range doc.Queues {
@@ -239,9 +280,13 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 	var list []Renaming
 	var bad []fault.Detail
 	for i, n := range names {
-		q, ok := of[n]
-		if !ok {
-			return nil, nil, fault.New(fault.Unknown, "queue-unknown", "see the draft's queues", "the draft has no queue %q", n)
+		called, err := doc.QueueCalled(n)
+		if err != nil {
+			return nil, nil, err
+		}
+		q := *called
+		if n = q.Name; slices.ContainsFunc(list, func(r Renaming) bool { return r.From == n }) {
+			continue // named twice, such as by an old name
 		}
 		last := q.Location[strings.LastIndexByte(q.Location, '/')+1:]
 		to := stock.Slug(strings.NewReplacer("{name}", q.Name, "{title}", q.Title, "{location}", q.Location, "{site}",

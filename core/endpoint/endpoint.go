@@ -296,3 +296,19 @@ type Fleet struct {
 	Waiting int      `json:"waiting" doc:"Agents that are connected to this process and wait for a change."`
 	Pace    string   `json:"pace" doc:"How long an endpoint takes to hear of a change."`
 }
+
+// Called gives the name under which an own queue is installed there: its present one, else a former one that the
+// endpoint has not parted with yet, else the present one.
+func (r Report) Called(queue string, formerly []string) string {
+	here := func(called string) bool {
+		return slices.ContainsFunc(r.Installed, func(i Installed) bool { return i.Own && i.Queue == called })
+	}
+	if !here(queue) {
+		for _, f := range formerly {
+			if here(f) {
+				return f
+			}
+		}
+	}
+	return queue
+}

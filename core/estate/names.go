@@ -172,3 +172,22 @@ func ParseSelector(s string) (Selector, error) {
 	}
 	return Selector{}, fmt.Errorf("%q selects no queue; write a queue's name, label:NAME or within:LOCATION", s)
 }
+
+// NamesUnit says whether any grant, or the access of any queue, names a unit or one under it; compared folded.
+func (d *Document) NamesUnit(path string) bool {
+	folded, is := name.Fold(path), false
+	look := func(list *[]string) {
+		for _, s := range *list {
+			unit, of := strings.CutPrefix(s, string(Unit)+":")
+			f := name.Fold(unit)
+			is = is || of && (f == folded || strings.HasPrefix(f, folded+"/"))
+		}
+	}
+	for i := range d.Grants {
+		d.Grants[i].entries(look)
+	}
+	for i := range d.Queues {
+		d.Queues[i].entries(look)
+	}
+	return is
+}

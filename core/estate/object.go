@@ -3,6 +3,7 @@ package estate
 import (
 	"cmp"
 	"encoding/json"
+	"fmt"
 	"slices"
 	"strings"
 
@@ -199,6 +200,31 @@ func (d *Document) Find(r Ref) any {
 		return t.find(d, r.Name)
 	}
 	return nil
+}
+
+// QueueCalled gives the queue that has a name now, else the one that had it formerly; an Unknown fault, with the
+// nearest name, where none has.
+func (d *Document) QueueCalled(called string) (*Queue, error) {
+	var formerly *Queue
+	names := make([]string, 0, len(d.Queues))
+	for i := range d.Queues {
+		q := &d.Queues[i]
+		if q.Name == called {
+			return q, nil
+		}
+		if formerly == nil && slices.Contains(q.Formerly, called) {
+			formerly = q
+		}
+		names = append(names, q.Name)
+	}
+	if formerly != nil {
+		return formerly, nil
+	}
+	fix := "see cirque queue list"
+	if near := document.Nearest(called, names); near != "" {
+		fix = fmt.Sprintf("did you mean %q?", near)
+	}
+	return nil, fault.New(fault.Unknown, "queue-unknown", fix, "the estate has no queue %q", called)
 }
 
 // Refs lists every object.

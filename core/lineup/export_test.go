@@ -1,8 +1,14 @@
 package lineup
 
+// Explain is Why without the smallest change, which takes longest.
+func Explain(w *World, c Context, queue string) (*Why, error) {
+	y, _, err := explain(w, c, queue)
+	return y, err
+}
+
 // Matching names the grants that match a context and select a queue.
 func (w *World) Matching(c Context, queue string) []string {
-	y, err := w.Why(c, queue)
+	y, _, err := explain(w, c, queue)
 	if err != nil {
 		return nil
 	}

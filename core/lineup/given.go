@@ -106,8 +106,8 @@ func (g *giving) of(of int32, selecting []int32) Given {
 	return out
 }
 
-// reaches says whether a grant can hold for anybody: a name that the directory does not know is somebody, an empty group
-// is nobody.
+// reaches says whether a grant can hold for anybody: a name that the directory does not know is somebody, an empty
+// group is nobody.
 func (g *giving) reaches(m *more) bool {
 	if m.to != nil && !m.to.everyone {
 		some, known := g.somebody[m.to]
@@ -147,22 +147,15 @@ func anyMachine(w *World, on *cond) bool {
 	return some
 }
 
-// kept says why a queue that is given to somebody reaches none of them all the same: it is withheld from all of them, or
-// its access permits none. "" where somebody may have it, as far as that follows from people alone.
+// kept says why a queue that is given to somebody reaches none of them all the same: it is withheld from all of them,
+// or its access permits none. "" where somebody may have it, as far as that follows from people alone.
 func (g *giving) kept(q *queue, givers, withholders []int32, out Given) (says, fix string) {
 	e := g.w.Estate
-	always := withholders[:0:0]
-	for _, i := range withholders {
-		m := e.grants[i].more
-		if m.on != nil || m.at != nil || m.open != nil || len(m.Sessions)+len(m.Platforms) > 0 {
-			continue // it depends on more than who it is
-		}
-		if m.except == nil && (m.to == nil || m.to.everyone && !anyMachineWide(e, givers)) {
+	always := byWhoAlone(g.w, withholders)
+	for _, i := range always {
+		if m := e.grants[i].more; m.except == nil && (m.to == nil || m.to.everyone && !anyMachineWide(e, givers)) {
 			return "it is withheld by " + e.grantNames[i] + " from everybody, so nobody receives it",
 				"limit " + e.grantNames[i] + ", or retire the queue"
-		}
-		if m.to != nil && onlyPeople(g.w, m.except) {
-			always = append(always, i)
 		}
 	}
 	// More of a context than its person can only add to what a deny holds, but also to what an allow does.
@@ -180,7 +173,7 @@ func (g *giving) kept(q *queue, givers, withholders []int32, out Given) (says, f
 			return
 		}
 		switch {
-		case g.withheld(always, f):
+		case withheldBy(g.w, always, f) != none:
 			withheld++
 		case limits && !g.w.permitted(q, f):
 			refused++
@@ -209,14 +202,27 @@ func (g *giving) kept(q *queue, givers, withholders []int32, out Given) (says, f
 		"widen its access, or retire the queue"
 }
 
-func (g *giving) withheld(always []int32, f *facts) bool {
-	for _, i := range always {
-		m := g.w.Estate.grants[i].more
-		if g.w.to(m.to, f) && (m.except == nil || !g.w.any(m.except, f)) {
-			return true
+// byWhoAlone gives those of some grants whose conditions are of people alone: they hold for somebody everywhere or
+// nowhere.
+func byWhoAlone(w *World, grants []int32) (out []int32) {
+	for _, i := range grants {
+		m := w.Estate.grants[i].more
+		if m.on == nil && m.at == nil && m.open == nil && len(m.Sessions)+len(m.Platforms) == 0 && onlyPeople(w, m.except) {
+			out = append(out, i)
 		}
 	}
-	return false
+	return out
+}
+
+// withheldBy gives the first of some grants by who alone that holds for a person, or none.
+func withheldBy(w *World, always []int32, f *facts) int32 {
+	for _, i := range always {
+		m := w.Estate.grants[i].more
+		if (m.to == nil || w.to(m.to, f)) && (m.except == nil || !w.any(m.except, f)) {
+			return i
+		}
+	}
+	return none
 }
 
 // anyMachineWide says whether any of some grants also holds with nobody signed in.

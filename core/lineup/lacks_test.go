@@ -120,7 +120,7 @@ func TestNobodyIsLedToNothing(t *testing.T) {
 			}
 			for _, e := range l.Entries {
 				q := doc.Find(estate.Ref{List: "queues", Name: e.Queue}).(*estate.Queue)
-				why, err := w.Why(c, e.Queue)
+				why, err := lineup.Explain(w, c, e.Queue)
 				if err != nil {
 					t.Fatal(err)
 				}
@@ -148,7 +148,7 @@ func TestNobodyIsLedToNothing(t *testing.T) {
 						}
 					}
 				}
-				if other, err := unread.Why(c, e.Queue); err == nil && other.Present && !e.Stranded &&
+				if other, err := lineup.Explain(unread, c, e.Queue); err == nil && other.Present && !e.Stranded &&
 					other.Entry[0].Path.URI != e.Path.URI {
 					around++
 				}

@@ -151,7 +151,7 @@ func checkWhy(t *testing.T, w *lineup.World, c lineup.Context, doc *estate.Docum
 		want[l.Queue] = string(l.Reason)
 	}
 	for _, q := range doc.Queues {
-		y, err := w.Why(c, q.Name)
+		y, err := lineup.Explain(w, c, q.Name)
 		if err != nil {
 			t.Fatal(err)
 		}
@@ -159,7 +159,7 @@ func checkWhy(t *testing.T, w *lineup.World, c lineup.Context, doc *estate.Docum
 		if !ok {
 			reason = lineup.NotGranted
 		}
-		if y.Reason != reason || y.Says == "" || y.Default == "" || (y.Change == "") != y.Present {
+		if y.Reason != reason || y.Says == "" || y.Default == "" {
 			t.Fatalf("why says %q (%s) of %s, the lineup %q", y.Reason, y.Says, q.Name, reason)
 		}
 		for _, g := range y.Grants {

@@ -104,54 +104,10 @@ func (x explainer) given(s *Scratch, called string) string {
 	return strings.Join(out, ", ")
 }
 
-// remedy says the smallest change that would give an absent queue.
-func (x explainer) remedy(s *Scratch, q int32, out *Why) string {
-	e := x.w.Estate
-	who := x.self()
-	switch Reason(out.Reason) {
-	case Withheld:
-		return fmt.Sprintf("add %s to the except of %s", who, names(out.LeftOut[0].Grants))
-	case Retired:
-		return "take retired off the queue"
-	case NotPermitted:
-		for _, c := range out.Access.Conditions {
-			if c.Kind == "deny" && !c.Holds {
-				return fmt.Sprintf("take %s out of the queue's access deny", strings.Join(c.Held, " and "))
-			}
-		}
-		return fmt.Sprintf("add %s to the queue's access allow", who)
-	case NoPath:
-		if len(out.Paths) == 0 {
-			return "give the queue a path through a device, a server, a set or the gateway"
-		}
-		return "give the queue a path that is open here, such as one through the gateway"
-	case NoDriver:
-		return fmt.Sprintf("add a driver for %s to the queue, or \"*\": driverless", x.f.Platform)
-	case NotNearest:
-		return x.widen(s, q)
-	case NoDistance:
-		switch {
-		case x.f.at == none:
-			return "say where the person is: add a subnet that holds the address, or a location of the machine"
-		case e.queues[q].loc == none:
-			return "give the queue a location at the site " + e.tree.locs[e.tree.locs[x.f.at].site].path
-		}
-		return fmt.Sprintf("grant the queue without nearest: it is at another site than %s", e.tree.locs[x.f.at].path)
-	}
-	switch {
-	case len(out.NearMisses) > 0:
-		m := out.NearMisses[0]
-		return fmt.Sprintf("%s: %s", m.Grant, m.Change)
-	case !slices.ContainsFunc(out.Grants, func(g GrantWhy) bool { return g.Effect != estate.Withhold }):
-		return "write a grant that gives the queue"
-	}
-	return fmt.Sprintf("write a grant that gives the queue to %s", who)
-}
-
 // widen says how far a grant's nearest must go to reach a queue: the least of those that passed it over.
-func (x explainer) widen(s *Scratch, q int32) string {
+func (x explainer) widen(s *Scratch, q int32) (called string, nearest int) {
 	e := x.w.Estate
-	best, called := far, ""
+	best := far
 	for _, n := range s.near {
 		place, mine := 1, int32(none)
 		for i := n.from; i < n.to; i++ {
@@ -180,7 +136,7 @@ func (x explainer) widen(s *Scratch, q int32) string {
 			best, called = place, e.grants[n.grant].more.Name
 		}
 	}
-	return fmt.Sprintf("raise nearest of %s to %d", called, best)
+	return called, best
 }
 
 // self writes the context's person, machine or place as an entry.

@@ -98,6 +98,15 @@ type NearMiss struct {
 
 // Why explains a queue in a context. Errors are a queue or given location that the estate does not know.
 func (w *World) Why(c Context, called string) (*Why, error) {
+	out, steps, err := explain(w, c, called)
+	if err == nil && !out.Present {
+		out.Change = smallest(w, c, out, steps)
+	}
+	return out, err
+}
+
+// explain is Why but for the smallest change: it gives steps of which one may be.
+func explain(w *World, c Context, called string) (*Why, []step, error) {
 	e := w.Estate
 	i, ok := e.queueByName[called]
 	if !ok {
@@ -109,12 +118,12 @@ func (w *World) Why(c Context, called string) (*Why, error) {
 		if k := document.Nearest(called, known); k != "" {
 			fix = fmt.Sprintf("did you mean %q?", k)
 		}
-		return nil, fault.New(fault.Unknown, "queue-unknown", fix, "the estate has no queue %q", called)
+		return nil, nil, fault.New(fault.Unknown, "queue-unknown", fix, "the estate has no queue %q", called)
 	}
 	s := new(Scratch)
 	f, err := w.facts(c, s, true)
 	if err != nil {
-		return nil, err
+		return nil, nil, err
 	}
 	q := &e.queues[i]
 	out := &Why{Context: f.echo(new(echoed)), Revision: e.revision, Queue: q.Name, Title: title(q),
@@ -146,12 +155,13 @@ func (w *World) Why(c Context, called string) (*Why, error) {
 	x.counts(s, i, out)
 	x.drivers(q, out)
 	x.paths(q, out, s)
+	var steps []step
 	if !out.Present {
 		x.nearMisses(givers, out)
-		out.Change = x.remedy(s, i, out)
+		steps = x.steps(s, i, out)
 	}
 	x.says(q, out, lineup)
-	return out, nil
+	return out, steps, nil
 }
 
 // verdict takes over what the lineup says.

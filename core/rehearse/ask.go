@@ -38,11 +38,5 @@ type RollSheet struct {
 	Next      string    `json:"next" doc:"What to give as after to have the next page; empty on the last one."`
 }
 
-// A Subject is a person or a machine.
-type Subject struct {
-	Kind string `json:"kind" enum:"user,machine"`
-	Name string `json:"name"`
-}
-
 // Key names a subject, or whoever holds something.
 func Key(kind, called string) string { return kind + " " + called }

@@ -23,12 +23,14 @@ const (
 	Defaults Kind = "default"
 	Paths    Kind = "path"
 	Drivers  Kind = "driver"
+	Renames  Kind = "name"     // the queue has another name; old names lead there
 	Settings Kind = "settings" // title, options, scope, insist, if_removed
 )
 
 // Kinds lists them.
 func Kinds() []Kind {
-	return []Kind{Gains, Loses, Empty, Stranded, NoDriver, NoPath, Effects, Defaults, Paths, Drivers, Settings}
+	return []Kind{Gains, Loses, Empty, Stranded, NoDriver, NoPath, Effects, Defaults, Paths, Drivers, Renames,
+		Settings}
 }
 
 // An Item is one change of one lineup.
@@ -51,7 +53,7 @@ type Effect struct {
 
 // compare adds the differences between two lineups at some times; kept says why an entry of the second is stranded. It
 // keeps nothing that lies in a scratch.
-func compare(a, b *lineup.Lineup, kept func(*lineup.Entry) string, times []time.Time, e *Effect) {
+func compare(a, b *lineup.Lineup, names renames, kept func(*lineup.Entry) string, times []time.Time, e *Effect) {
 	add := func(i Item) {
 		at := slices.IndexFunc(e.Items, func(o Item) bool {
 			return o.Kind == i.Kind && o.Queue == i.Queue && o.From == i.From && o.To == i.To
@@ -68,15 +70,15 @@ func compare(a, b *lineup.Lineup, kept func(*lineup.Entry) string, times []time.
 	}
 	for i := range a.Entries {
 		x := &a.Entries[i]
-		if y := find(b, x.Queue, i); y == nil {
-			add(Item{Kind: Loses, Queue: x.Queue, From: x.Effect, To: reason(b, x.Queue), Grant: x.Grants})
+		if y := find(b, names.to(x.Queue), i); y == nil {
+			add(Item{Kind: Loses, Queue: x.Queue, From: x.Effect, To: reason(b, names.to(x.Queue)), Grant: x.Grants})
 		} else {
 			entries(x, y, kept, add)
 		}
 	}
 	for i := range b.Entries {
 		y := &b.Entries[i]
-		if find(a, y.Queue, i) == nil {
+		if find(a, names.from(y.Queue), i) == nil {
 			add(Item{Kind: Gains, Queue: y.Queue, To: y.Effect, Grant: y.Grants})
 			if y.Stranded {
 				add(Item{Kind: Stranded, Queue: y.Queue, To: kept(y), Grant: y.Grants})
@@ -85,23 +87,26 @@ func compare(a, b *lineup.Lineup, kept func(*lineup.Entry) string, times []time.
 	}
 	for i := range b.LeftOut {
 		if o := &b.LeftOut[i]; (o.Reason == lineup.NoDriver || o.Reason == lineup.NoPath) &&
-			reason(a, o.Queue) != string(o.Reason) {
+			reason(a, names.from(o.Queue)) != string(o.Reason) {
 			add(Item{Kind: Kind(o.Reason), Queue: o.Queue, Grant: o.Grants})
 		}
 	}
-	if from, to := defaultOf(a), defaultOf(b); from != to {
+	if from, to := defaultOf(a), defaultOf(b); names.to(from) != to {
 		add(Item{Kind: Defaults, From: from, To: to})
 	}
 }
 
 func entries(x, y *lineup.Entry, kept func(*lineup.Entry) string, add func(Item)) {
 	made := x.SameMade(y)
+	if x.Queue != y.Queue {
+		add(Item{Kind: Renames, Queue: y.Queue, From: x.Queue, To: y.Queue, Grant: y.Grants})
+	}
 	if x.Effect != y.Effect {
 		add(Item{Kind: Effects, Queue: x.Queue, From: x.Effect, To: y.Effect, Grant: y.Grants})
 	}
 	if !x.Stranded && y.Stranded {
 		add(Item{Kind: Stranded, Queue: x.Queue, From: Through(x.Path), To: kept(y), Grant: y.Grants})
-	} else if !made && (x.Path.URI != y.Path.URI || Through(x.Path) != Through(y.Path)) {
+	} else if !made && (x.Path.URI != y.Path.URI && !sameGateway(x, y) || Through(x.Path) != Through(y.Path)) {
 		add(Item{Kind: Paths, Queue: x.Queue, From: Through(x.Path), To: Through(y.Path), Grant: y.Grants})
 	}
 	if x.Driver != y.Driver || !same(x.Exact, y.Exact) {
@@ -111,6 +116,11 @@ func entries(x, y *lineup.Entry, kept func(*lineup.Entry) string, add func(Item)
 		!made && (!same(x.Title, y.Title) || !x.SameOptions(y)) {
 		add(Item{Kind: Settings, Queue: x.Queue, Grant: y.Grants})
 	}
+}
+
+// sameGateway says that two entries lead through the gateway, where only the queue's name makes a difference.
+func sameGateway(x, y *lineup.Entry) bool {
+	return x.Queue != y.Queue && Through(x.Path) == "gateway" && Through(y.Path) == "gateway"
 }
 
 func same(a, b *string) bool { return a == b || a != nil && b != nil && *a == *b }

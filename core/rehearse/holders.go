@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"cirque/core/lineup"
+	"cirque/core/name"
 )
 
 // A Holder is a person or machine whose lineup has a queue.
@@ -146,27 +147,35 @@ func AddRolls(holders *[]Holder, looked, permitted *Count, rolls []Roll) {
 	})
 }
 
-// Bare finds who has no queue at all, in any context, in a range of cases: "user NAME" and "machine NAME". Cases of one
-// person must not be divided between ranges.
-func Bare(w *lineup.World, cases []Case, now time.Time, from, to int) (people, machines []string) {
+// A Subject is a person or machine that has no queue at all.
+type Subject struct {
+	Kind string `json:"kind" enum:"user,machine"`
+	Name string `json:"name"`
+	Seen bool   `json:"seen" doc:"It was looked at as it was last seen; else no endpoint has reported it, and it was looked at without place and platform."`
+}
+
+// Bare finds who has no queue at all, in any context, in a range of cases; a machine, with nobody signed in. had are
+// the folded machines at which some person of the range has a queue. Cases of one person must not be divided between
+// ranges.
+func Bare(w *lineup.World, cases []Case, now time.Time, from, to int) (out []Subject, had []string) {
 	var s lineup.Scratch
 	for i := from; i < to; {
 		c := cases[i]
-		bare := true
+		bare, seen := true, false
 		for ; i < to && cases[i].Kind == c.Kind && cases[i].Name == c.Name; i++ {
 			context := cases[i].Context
 			context.Time = now
+			seen = seen || cases[i].Seen
 			if l, err := w.Resolve(context, &s); err == nil && len(l.Entries) > 0 {
 				bare = false
+				if context.Machine != "" {
+					had = append(had, name.Fold(context.Machine))
+				}
 			}
 		}
-		switch {
-		case !bare:
-		case c.Kind == "user":
-			people = append(people, c.Name)
-		default:
-			machines = append(machines, c.Name)
+		if bare {
+			out = append(out, Subject{c.Kind, c.Name, seen})
 		}
 	}
-	return people, machines
+	return out, had
 }

@@ -21,6 +21,7 @@ type Plan struct {
 	Now      time.Time
 	Changes  []estate.Change
 
+	names renames
 	order []int32 // the cases to look at; nil: all
 	touch *Touch
 }
@@ -30,6 +31,7 @@ type Plan struct {
 func NewPlan(from, to *lineup.World, cases *Cases, now time.Time, all bool) *Plan {
 	p := &Plan{Old: from, New: to, Cases: cases.List, Now: now, touch: NewTouch(from, to)}
 	p.Changes = p.touch.Changes
+	p.names = newRenames(from.Estate.Document(), to.Estate.Document())
 	if all {
 		p.touch.all = true
 	}
@@ -100,7 +102,7 @@ func (p *Plan) look(at int32, s *Scratch, out *Part) {
 				out.note(t)
 			}
 		}
-		compare(a, b, kept, times, &e)
+		compare(a, b, p.names, kept, times, &e)
 	}
 	for i := range e.Items {
 		if item := &e.Items[i]; len(item.Times) == total {

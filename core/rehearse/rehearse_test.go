@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 	"sort"
+	"strings"
 	"testing"
 	"time"
 	_ "time/tzdata"
@@ -52,7 +53,74 @@ func edit(m worlds.Maker, d *estate.Document) *estate.Document {
 			}
 		}
 	}
+	if q := d.Queues[m.IntN(len(d.Queues))]; m.Maybe(0.2) {
+		if next := renamed(d, q.Name, q.Name+"x"); len(estate.Integrity(next)) == 0 {
+			d = next
+		}
+	}
 	return d
+}
+
+// renamed gives a queue another name; its old one goes on leading there.
+func renamed(d *estate.Document, from, to string) *estate.Document {
+	ref := estate.Ref{List: "queues", Name: from}
+	before := d.Find(ref).(*estate.Queue)
+	after := *before
+	after.Name, after.Formerly = to, append(slices.Clone(before.Formerly), from)
+	after.Paths = slices.Clone(before.Paths)
+	for i := range after.Paths {
+		if p := &after.Paths[i]; p.RemoteName == "" && p.Server+p.Set != "" {
+			p.RemoteName = from
+		}
+	}
+	changes := []estate.Change{{Ref: ref, Before: before}, {Ref: estate.Ref{List: "queues", Name: to}, After: &after}}
+	for i := range d.Grants {
+		if j := slices.Index(d.Grants[i].Queues, from); j >= 0 {
+			g := d.Grants[i]
+			g.Queues = slices.Clone(g.Queues)
+			g.Queues[j] = to
+			changes = append(changes, estate.Change{Ref: estate.Ref{List: "grants", Name: g.Name}, Before: &d.Grants[i], After: &g})
+		}
+	}
+	return d.With(changes)
+}
+
+// TestRenameIsNoLoss: whoever had a queue that is renamed has it under another name, and nothing else is otherwise;
+// also where the rename is undone.
+func TestRenameIsNoLoss(t *testing.T) {
+	t.Parallel()
+	names := 0
+	for seed := range 400 {
+		m := worlds.New(uint64(seed))
+		a := parse(t, m.Estate()).Sorted()
+		b := renamed(a, a.Queues[0].Name, a.Queues[0].Name+"x")
+		if len(estate.Integrity(b)) > 0 {
+			continue
+		}
+		dir, state := directory.New(m.Directory()), m.Live()
+		var seen []lineup.Context
+		for range 6 {
+			if c, err := m.Query().Context(now); err == nil {
+				seen = append(seen, c)
+			}
+		}
+		cases := rehearse.NewCases(dir, a.Stations, seen)
+		from := lineup.Bind(lineup.Compile(a, 1, lineup.Options{Zone: zone}), dir, state)
+		to := lineup.Bind(lineup.Compile(b, 2, lineup.Options{Zone: zone}), dir, state)
+		for _, p := range []*rehearse.Plan{rehearse.NewPlan(from, to, cases, now, true), rehearse.NewPlan(to, from, cases, now,
+			true)} {
+			for _, e := range run(p, 1000).Effects {
+				for _, i := range e.Items {
+					if names++; i.Kind != rehearse.Renames {
+						t.Fatalf("world %d: a rename of %s: %+v", seed, a.Queues[0].Name, i)
+					}
+				}
+			}
+		}
+	}
+	if names < 100 {
+		t.Errorf("%d names changed", names)
+	}
 }
 
 func parse(t *testing.T, d *estate.Document) *estate.Document {
@@ -182,6 +250,8 @@ func TestEffectsAreTheDifference(t *testing.T) {
 				if k := item.Kind; (k == rehearse.Gains || k == rehearse.Loses || k == rehearse.Empty) && (item.Times == nil ||
 					slices.ContainsFunc(item.Times, now.Equal)) {
 					have = append(have, fmt.Sprintf("%s %s", k, item.Queue))
+				} else if k == rehearse.Renames && (item.Times == nil || slices.ContainsFunc(item.Times, now.Equal)) {
+					have = append(have, "gains "+item.To, "loses "+item.From) // by the names alone
 				}
 			}
 			sort.Strings(want)
@@ -254,15 +324,19 @@ func TestMoved(t *testing.T) {
 	t.Parallel()
 	r := directory.Records{Users: []directory.User{{Name: "Mira", Unit: "a"}}, Groups: []directory.Group{{Name: "g",
 		Members: []string{"user:mira"}}, {Name: "h"}}}
-	got, err := rehearse.Moved(r, []string{"user:mira=unit:b/c", "user:mira=-group:g", "user:mira=+group:H"})
+	d := directory.New(r)
+	named := func(unit string) bool { return unit == "b/c" }
+	got, err := rehearse.Moved(d, []string{"user:mira=unit:b/c", "user:mira=-group:g", "user:mira=+group:H"}, named)
 	if err != nil || got.Users[0].Unit != "b/c" || len(got.Groups[0].Members) != 0 ||
 		got.Groups[1].Members[0] != "user:mira" || r.Users[0].Unit != "a" || len(r.Groups[0].Members) != 1 {
 		t.Errorf("%+v %v", got, err)
 	}
-	for _, in := range []string{"mira=unit:b", "user:ida=unit:b", "user:mira=unit:a//b", "user:mira=+group:z",
-		"user:mira=-group:h", "user:mira=x"} {
-		if _, err := rehearse.Moved(r, []string{in}); err == nil {
-			t.Errorf("%s is taken", in)
+	for in, says := range map[string]string{"mira=unit:b": "who moves where", "user:ida=unit:a": `no user "ida"`,
+		"user:mira=unit:a//b": "is no unit", "user:mira=unit:bb": `no unit "bb"`, "user:mira=+group:z": `no group "z"`,
+		"user:mria=+group:h": `no user "mria"; did you mean Mira?`, "machine:x=+group:h": `no machine "x"`,
+		"user:mira=-group:h": "not listed", "user:mira=x": "does not say where to"} {
+		if _, err := rehearse.Moved(d, []string{in}, named); err == nil || !strings.Contains(err.Error(), says) {
+			t.Errorf("%s: %v", in, err)
 		}
 	}
 }

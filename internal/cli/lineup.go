@@ -5,9 +5,12 @@ import (
 	"io"
 	"net/url"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/endpoint"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -24,6 +27,7 @@ func contextFlags(c *cobra.Command) func() lineup.Query {
 	session := f.String("session", "", "desktop (default), remote, virtual, mobile or browser")
 	platform := f.String("platform", "", "os/arch, such as windows/x64")
 	at := f.String("time", "", "RFC 3339 with offset; now when absent")
+	f.Bool("as-given", false, "add nothing that is known of the machine")
 	return func() lineup.Query {
 		opt := func(s *string) *string {
 			if *s == "" {
@@ -34,6 +38,45 @@ func contextFlags(c *cobra.Command) func() lineup.Query {
 		return lineup.Query{User: opt(user), Machine: opt(machine), Host: opt(host), Addresses: *addresses,
 			Location: opt(location), Session: opt(session), Platform: opt(platform), Time: opt(at)}
 	}
+}
+
+// completed adds to a context what is known of its machine, unless it is to be judged as it was given. What nobody
+// knows is said beside the answer.
+func (r *root) completed(c *cobra.Command, client *apiclient.Client, q lineup.Query) (endpoint.Supplied, error) {
+	as := endpoint.Supplied{Context: q}
+	if given, err := c.Flags().GetBool("as-given"); err != nil || given {
+		return as, err
+	}
+	in := url.Values{"address": q.Addresses}
+	for key, v := range map[string]*string{"user": q.User, "machine": q.Machine, "host": q.Host, "location": q.Location,
+		"session": q.Session, "platform": q.Platform, "time": q.Time} {
+		if v != nil {
+			in.Set(key, *v)
+		}
+	}
+	out, err := apiclient.Get[endpoint.Supplied](c.Context(), client, "/api/v1/context", in)
+	if f := fault.As(err); err != nil && f.Kind == fault.Unknown && f.Code == "route-unknown" {
+		return as, nil // a service of the version before
+	}
+	if err != nil {
+		return as, err
+	}
+	for _, u := range out.Unknown {
+		fmt.Fprintln(c.ErrOrStderr(), u.Sentence())
+	}
+	return out, nil
+}
+
+// writeAdded says what was added to a context.
+func writeAdded(w io.Writer, s endpoint.Supplied) {
+	if len(s.Added) == 0 {
+		return
+	}
+	var parts []string
+	for _, a := range s.Added {
+		parts = append(parts, a.Sentence(time.Now()))
+	}
+	fmt.Fprintf(w, "Taken: %s.\n", strings.Join(parts, "; "))
 }
 
 // whenFlags ask by another revision of the estate, or by the state of another time.
@@ -91,12 +134,16 @@ func lineupCommand(r *root) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		var l lineup.Lineup
-		err = client.Do(c.Context(), "POST", "/api/v1/lineups", revision(), query(), &l)
+		asked, err := r.completed(c, client, query())
 		if err != nil {
 			return err
 		}
-		return r.print(c, l, func(w io.Writer) { r.writeLineup(w, l) })
+		var l lineup.Lineup
+		err = client.Do(c.Context(), "POST", "/api/v1/lineups", revision(), asked.Context, &l)
+		if err != nil {
+			return err
+		}
+		return r.print(c, l, func(w io.Writer) { r.writeLineup(w, l, asked) })
 	}
 	return c
 }
@@ -108,8 +155,10 @@ func revisionText(n int) string {
 	return fmt.Sprintf("Revision %d", n)
 }
 
-func (r *root) writeLineup(w io.Writer, l lineup.Lineup) {
-	fmt.Fprintf(w, "%s\n%s.\n\n", sentence(l.Context), revisionText(l.Revision))
+func (r *root) writeLineup(w io.Writer, l lineup.Lineup, asked endpoint.Supplied) {
+	fmt.Fprintln(w, sentence(l.Context))
+	writeAdded(w, asked)
+	fmt.Fprintf(w, "%s.\n\n", revisionText(l.Revision))
 	if len(l.Entries) == 0 {
 		fmt.Fprintln(w, "No queue: no grant gives one here. Ask cirque why QUEUE with the same context.")
 	} else {
@@ -176,12 +225,16 @@ not.`}
 		if err != nil {
 			return err
 		}
-		var y lineup.Why
-		err = client.Do(c.Context(), "POST", "/api/v1/why", revision(), api.Why{Context: query(), Queue: a[0]}, &y)
+		asked, err := r.completed(c, client, query())
 		if err != nil {
 			return err
 		}
-		if err := r.print(c, y, func(w io.Writer) { writeWhy(w, y) }); err != nil {
+		var y lineup.Why
+		err = client.Do(c.Context(), "POST", "/api/v1/why", revision(), api.Why{Context: asked.Context, Queue: a[0]}, &y)
+		if err != nil {
+			return err
+		}
+		if err := r.print(c, y, func(w io.Writer) { writeWhy(w, y, asked) }); err != nil {
 			return err
 		}
 		if !y.Present {
@@ -212,8 +265,10 @@ func writeCondition(w io.Writer, indent string, c lineup.Condition) {
 	fmt.Fprintf(w, "%s                found  %s\n", indent, found)
 }
 
-func writeWhy(w io.Writer, y lineup.Why) {
-	fmt.Fprintf(w, "%s\n%s\n\n", y.Says, sentence(y.Context))
+func writeWhy(w io.Writer, y lineup.Why, asked endpoint.Supplied) {
+	fmt.Fprintf(w, "%s\n%s\n", y.Says, sentence(y.Context))
+	writeAdded(w, asked)
+	fmt.Fprintln(w)
 	fmt.Fprintf(w, "Location: %s. Machine: %s. %s.\n", y.LocationFrom, y.MachineFrom, revisionText(y.Revision))
 	for _, n := range y.Notes {
 		fmt.Fprintln(w, n)
@@ -278,13 +333,18 @@ The page names queue, path, device, driver, person and time, so that the paper p
 		if err != nil {
 			return err
 		}
-		t, err := apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", api.Why{Context: query(),
+		asked, err := r.completed(c, client, query())
+		if err != nil {
+			return err
+		}
+		t, err := apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", api.Why{Context: asked.Context,
 			Queue: a[0]})
 		if err != nil {
 			return err
 		}
 		return r.print(c, t, func(w io.Writer) {
 			fmt.Fprintln(w, sentence(t.Context))
+			writeAdded(w, asked)
 			fmt.Fprintf(w, "A test page of %s went through %s to %s.\nThe device answers: %s; job %d is %s.\n", t.Queue,
 				throughOf(t.Path), t.SentTo, t.Says, t.JobID, t.State)
 			if !t.Recorded {

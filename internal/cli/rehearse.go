@@ -125,7 +125,7 @@ var kindWords = map[rehearse.Kind]string{rehearse.Gains: "gain a queue", rehears
 	rehearse.Empty: "end with nothing", rehearse.Stranded: "have a stranded queue",
 	rehearse.NoDriver: "lack a driver", rehearse.NoPath: "lack a path", rehearse.Effects: "placed, picked, offered",
 	rehearse.Defaults: "default changes", rehearse.Paths: "path changes",
-	rehearse.Drivers: "driver changes", rehearse.Settings: "settings change"}
+	rehearse.Drivers: "driver changes", rehearse.Renames: "a queue's name changes", rehearse.Settings: "settings change"}
 
 func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(x.Down) > 0 {
@@ -188,7 +188,8 @@ func (r *root) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group)
 	for _, g := range groups[:min(len(groups), groupsShown)] {
 		t.add(first(g.Key, "(unknown)"), figure(g, rehearse.Gains), figure(g, rehearse.Loses), figure(g, rehearse.Empty),
 			figure(g, rehearse.Stranded), figure(g, rehearse.Defaults), figure(g, rehearse.Paths),
-			figure(g, rehearse.Effects, rehearse.Drivers, rehearse.Settings, rehearse.NoDriver, rehearse.NoPath))
+			figure(g, rehearse.Effects, rehearse.Drivers, rehearse.Renames, rehearse.Settings, rehearse.NoDriver,
+				rehearse.NoPath))
 	}
 	t.write(w)
 	if more := len(groups) - groupsShown; more > 0 {

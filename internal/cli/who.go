@@ -78,16 +78,32 @@ func (r *root) bare(c *cobra.Command) error {
 		return err
 	}
 	return r.print(c, list, func(w io.Writer) {
-		people := 0
-		for _, v := range list {
-			if v.Kind == "user" {
-				people++
-			}
+		if len(list) == 0 {
+			fmt.Fprintln(w, "Everybody has a queue, and so has every machine.")
 		}
-		fmt.Fprintf(w, "%s and %s have no queue, in any context in which they were last seen.\n", words.Count(people,
-			"person"), words.Count(len(list)-people, "machine"))
-		for _, v := range list {
-			fmt.Fprintln(w, "  "+v.Name)
+		for _, g := range []struct {
+			kind, one, many string
+			seen            bool
+		}{
+			{"user", "person has no queue, where they were last seen", "people have no queue, where they were last seen", true},
+			{"user", "person, of whom no endpoint has reported a session, has no queue; looked at without a place and a " +
+				"platform",
+				"people, of whom no endpoint has reported a session, have no queue; looked at without a place and a platform",
+				false},
+			{"machine", "machine has no queue, as it last reported with nobody signed in; nor has anybody there",
+				"machines have no queue, as they last reported with nobody signed in; nor has anybody there", true},
+			{"machine", "machine, from which no agent reports, has no queue with nobody signed in",
+				"machines, from which no agents report, have no queue with nobody signed in", false},
+		} {
+			var names []string
+			for _, v := range list {
+				if v.Kind == g.kind && v.Seen == g.seen {
+					names = append(names, v.Name)
+				}
+			}
+			if len(names) > 0 {
+				fmt.Fprintf(w, "%s:\n  %s\n", words.Count(len(names), g.one, g.many), strings.Join(names, "\n  "))
+			}
 		}
 	})
 }

@@ -8,6 +8,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/lineup"
 	"cirque/core/person"
 	"cirque/internal/api"
 )
@@ -75,7 +76,38 @@ func peopleRoutes(s *server, a huma.API) {
 	})
 }
 
+// contextAsked is a context as a question of GET asks it.
+type contextAsked struct {
+	User      string   `query:"user" maxLength:"256" doc:"The person, by name in the directory."`
+	Machine   string   `query:"machine" maxLength:"256" doc:"The machine at which the person sits."`
+	Host      string   `query:"host" maxLength:"256" doc:"The session host; remote and virtual sessions only."`
+	Addresses []string `query:"address,explode" maxItems:"64" doc:"Addresses of the place where the person sits, in order."`
+	Location  string   `query:"location" maxLength:"512" doc:"Path of a location of the estate."`
+	Session   string   `query:"session" maxLength:"32" doc:"desktop, remote, virtual, mobile or browser."`
+	Platform  string   `query:"platform" maxLength:"32" doc:"os/arch of the system on which queues are installed."`
+	Time      string   `query:"time" maxLength:"64" doc:"RFC 3339 with offset."`
+}
+
+func (c contextAsked) query() lineup.Query {
+	opt := func(s string) *string {
+		if s == "" {
+			return nil
+		}
+		return &s
+	}
+	return lineup.Query{User: opt(c.User), Machine: opt(c.Machine), Host: opt(c.Host), Addresses: c.Addresses,
+		Location: opt(c.Location), Session: opt(c.Session), Platform: opt(c.Platform), Time: opt(c.Time)}
+}
+
 func subjectsRoutes(s *server, a huma.API) {
+	route(s, a, "GET", "/api/v1/context", "complete-context", "A context with what is known of its machine added: "+
+		"platform, "+
+		"addresses and session by its last report, the estate's station or the directory, with how old that is; and which "+
+		"names nobody knows. Lineups and why judge what they are given: ask them with what comes back here", small,
+		func(ctx context.Context, in *contextAsked) (*out[endpoint.Supplied], error) {
+			o, err := s.svc.Lineups.Complete(ctx, principalOf(ctx), in.query())
+			return &out[endpoint.Supplied]{o}, err
+		})
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}

@@ -24,7 +24,7 @@ func rehearsalsRoutes(s *server, a huma.API) {
 	rehearseRoutes(s, a)
 	type effects struct {
 		ID     string        `path:"id" maxLength:"64"`
-		Kind   rehearse.Kind `query:"kind" doc:"Only this kind of change." enum:"gains,loses,empty,stranded,no-driver,no-path,effect,default,path,driver,settings"`
+		Kind   rehearse.Kind `query:"kind" doc:"Only this kind of change." enum:"gains,loses,empty,stranded,no-driver,no-path,effect,default,path,driver,name,settings"`
 		By     rehearse.By   `query:"by" doc:"Together with key: only this grant, queue, location or group." enum:"grant,queue,location,group"`
 		Key    string        `query:"key" maxLength:"256"`
 		Word   string        `query:"word" maxLength:"256" doc:"Part of a person's or machine's name."`

@@ -17,7 +17,17 @@ func (s *Room) QueueTable(ctx context.Context, p *access.Principal, draft string
 	}
 	queues := d.Document.Sorted().Queues
 	if len(names) > 0 {
-		queues = slices.DeleteFunc(slices.Clone(queues), func(q estate.Queue) bool { return !slices.Contains(names, q.Name) })
+		var wanted []estate.Queue
+		for _, n := range names {
+			q, err := d.Document.QueueCalled(n)
+			if err != nil {
+				return "", err
+			}
+			if !slices.ContainsFunc(wanted, func(o estate.Queue) bool { return o.Name == q.Name }) {
+				wanted = append(wanted, *q)
+			}
+		}
+		queues = wanted
 	}
 	return bulk.QueueTable(queues), nil
 }

@@ -5,8 +5,6 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/driver"
-	"cirque/core/estate"
-	"cirque/core/fault"
 )
 
 // Alternatives lists what to try where a queue's output is wrong, for the platform of an endpoint or one that is named.
@@ -16,9 +14,9 @@ func (s *Room) Alternatives(ctx context.Context, p *access.Principal, queue, mac
 		return "", nil, err
 	}
 	doc := s.present.View().Document()
-	q, ok := doc.Find(estate.Ref{List: "queues", Name: queue}).(*estate.Queue)
-	if !ok || q == nil {
-		return "", nil, fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "there is no queue %q", queue)
+	q, err := doc.QueueCalled(queue)
+	if err != nil {
+		return "", nil, err
 	}
 	now := ""
 	if machine != "" {

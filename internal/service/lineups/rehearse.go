@@ -68,7 +68,7 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 		to = lineup.Bind(to.Estate, to.Directory, state)
 	}
 	if len(what.Moves) > 0 {
-		records, err := rehearse.Moved(to.Directory.Records(), what.Moves)
+		records, err := rehearse.Moved(to.Directory, what.Moves, to.Estate.Document().NamesUnit)
 		if err != nil {
 			return nil, err
 		}

@@ -10,6 +10,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/estate"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/internal/service/present"
 )
@@ -24,9 +25,11 @@ type Config struct {
 	Store   Store
 	Present *present.Present
 	Now     func() time.Time
-	// Fleet gives the contexts in which endpoints last reported.
+	// Fleet gives the contexts in which endpoints last reported, what one machine reported, and where somebody sits.
 	Fleet interface {
 		Contexts(ctx context.Context) ([]lineup.Context, error)
+		Reported(ctx context.Context) (of func(folded string) *fleet.Judgement, err error)
+		OfUsers(ctx context.Context, folded []string) ([]*fleet.Judgement, error)
 	}
 	// Seats says for whom an agent may ask.
 	Seats interface {

@@ -1,6 +1,7 @@
 package lineups
 
 import (
+	"cmp"
 	"context"
 	"slices"
 	"sync"
@@ -9,6 +10,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/name"
 	"cirque/core/rehearse"
 	"cirque/internal/service/present"
 )
@@ -157,8 +159,8 @@ func (s *Room) roll(ctx context.Context, snap *present.View, queue string, begin
 	return nil
 }
 
-// Bare lists who has no queue at all just now, in the contexts in which they were last seen: people, then machines, by
-// name.
+// Bare lists who has no queue at all just now: people, then machines, by name. A machine is none of them where somebody
+// has a queue there.
 func (s *Room) Bare(ctx context.Context, p *access.Principal) ([]rehearse.Subject, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, err
@@ -168,22 +170,22 @@ func (s *Room) Bare(ctx context.Context, p *access.Principal) ([]rehearse.Subjec
 	if err != nil {
 		return nil, err
 	}
-	var people, machines []string
+	out, has := []rehearse.Subject{}, map[string]bool{}
 	now := s.now().UTC()
 	err = s.present.Crew.Share(ctx, len(cases.List), cases.End, nil, func() func(from, to int) func() {
 		return func(from, to int) func() {
-			a, b := rehearse.Bare(snap.World, cases.List, now, from, to)
-			return func() { people, machines = append(people, a...), append(machines, b...) }
+			some, had := rehearse.Bare(snap.World, cases.List, now, from, to)
+			return func() {
+				out = append(out, some...)
+				for _, m := range had {
+					has[m] = true
+				}
+			}
 		}
 	})
-	slices.Sort(people)
-	slices.Sort(machines)
-	out := make([]rehearse.Subject, 0, len(people)+len(machines))
-	for _, n := range people {
-		out = append(out, rehearse.Subject{Kind: "user", Name: n})
-	}
-	for _, n := range machines {
-		out = append(out, rehearse.Subject{Kind: "machine", Name: n})
-	}
+	out = slices.DeleteFunc(out, func(b rehearse.Subject) bool { return b.Kind == "machine" && has[name.Fold(b.Name)] })
+	slices.SortFunc(out, func(a, b rehearse.Subject) int {
+		return cmp.Or(-cmp.Compare(a.Kind, b.Kind), cmp.Compare(a.Name, b.Name))
+	})
 	return out, err
 }

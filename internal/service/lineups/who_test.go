@@ -9,6 +9,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/directory"
 	"cirque/core/fault"
+	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/internal/testkit/rooms"
 )
@@ -20,6 +21,12 @@ func (n *nowhere) Contexts(context.Context) ([]lineup.Context, error) {
 	n.asked++
 	return nil, nil
 }
+
+func (*nowhere) Reported(context.Context) (func(string) *fleet.Judgement, error) {
+	return func(string) *fleet.Judgement { return nil }, nil
+}
+
+func (*nowhere) OfUsers(context.Context, []string) ([]*fleet.Judgement, error) { return nil, nil }
 
 // TestWhoIsKept: who reads the answer page by page has it looked for once, and anew where something was changed or a
 // while has passed; nobody sees what was kept for who may see more.
@@ -55,7 +62,7 @@ func TestWhoIsKept(t *testing.T) {
 	w.Refresh(t)
 	ask("after a change", 1)
 	bare, err := r.Bare(t.Context(), rooms.Who(access.Auditor))
-	if err != nil || fmt.Sprint(bare) != "[{user jens} {user mira} {machine desk-1}]" {
+	if err != nil || fmt.Sprint(bare) != "[{user jens false} {user mira false} {machine desk-1 false}]" {
 		t.Errorf("%v %v", bare, err)
 	}
 	if _, err := r.Who(t.Context(), rooms.Who(access.Auditor), "attic", time.Time{}, time.Time{}); !fault.Is(err,

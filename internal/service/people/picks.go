@@ -2,16 +2,21 @@ package people
 
 import (
 	"context"
+	"maps"
 	"slices"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/lineup"
 	"cirque/core/name"
+	"cirque/internal/service/worker"
 )
 
-// Pick notes that a person picks a queue, or does so no more. An unknown queue is an Unknown fault.
+// Pick notes that a person picks a queue, or does so no more. Only what some grant offers them, at any place and time,
+// can be picked. An unknown queue or person is an Unknown fault.
 func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue string, picked bool) (changed bool,
 	err error) {
 	own := s.present.View().IsPerson(p, person)
@@ -28,6 +33,16 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 	if !own {
 		if err := access.CheckObject(p, access.PickFor, s.present.View().Document(), estate.Ref{List: "queues",
 			Name: q.Name}); err != nil {
+			return false, err
+		}
+	}
+	if picked {
+		if !own {
+			if err := s.cfg.Known.KnownPerson(ctx, person); err != nil {
+				return false, err
+			}
+		}
+		if err := lineup.CheckPick(s.present.View().World, person, q.Name); err != nil {
 			return false, err
 		}
 	}
@@ -50,6 +65,48 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 	}
 	s.present.Show(ctx, event.Signal{What: event.Live})
 	return changed, nil
+}
+
+// endPicks takes back, whenever another revision or directory is current, what nothing offers any more, until ctx is
+// done. A grant that merely does not match just now ends nothing.
+func (s *Room) endPicks(ctx context.Context) error {
+	var looked *lineup.World
+	for ctx.Err() == nil {
+		v := s.present.View()
+		if looked == nil || looked.Estate != v.World.Estate {
+			if err := s.endUnoffered(ctx, v.World); err != nil {
+				if ctx.Err() == nil {
+					s.log.Warn("picks could not be ended", "error", err)
+				}
+				worker.Pause(ctx, retryPicks)
+				continue
+			}
+			looked = v.World
+		}
+		select {
+		case <-v.Changed():
+		case <-ctx.Done():
+		}
+	}
+	return nil
+}
+
+const retryPicks = 10 * time.Second
+
+func (s *Room) endUnoffered(ctx context.Context, w *lineup.World) error {
+	for _, person := range slices.Sorted(maps.Keys(w.Live.Picks)) {
+		for _, queue := range w.Live.Picks[person] {
+			if lineup.Offers(w, person, queue) {
+				continue
+			}
+			if _, err := s.store.SetPick(ctx, person, queue, false, event.Event{Kind: event.Unpicked, Subject: queue,
+				Author: "picks"}.Saying("{queue} is no longer picked by {person}: no grant offers it to them any more", "queue",
+				queue, "person", event.Person(person))); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
 }
 
 // Picks lists the queues that a person has picked.

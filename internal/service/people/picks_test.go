@@ -2,6 +2,7 @@ package people_test
 
 import (
 	"context"
+	"slices"
 	"strings"
 	"testing"
 
@@ -17,8 +18,11 @@ import (
 const offered = `
 estate: 1
 locations: [{path: ard}, {path: bra}]
-queues: [{name: hall, location: ard, paths: [{gateway: true}]}, {name: pier, location: bra, paths: [{gateway: true}]}]
-grants: [{name: o, effect: offer, queues: [hall, pier], to: [everyone]}]
+queues:
+  - {name: hall, location: ard, paths: [{gateway: true}]}
+  - {name: pier, location: bra, paths: [{gateway: true}]}
+  - {name: desk, location: ard, paths: [{gateway: true}]}
+grants: [{name: o, effect: offer, queues: [hall, pier], to: [everyone]}, {name: p, effect: place, queues: [desk], to: [everyone]}]
 `
 
 type store struct {
@@ -46,6 +50,16 @@ func (s *store) AddRequest(_ context.Context, r access.Request) (access.Request,
 	return r, nil
 }
 
+// seen are the people who are known.
+type seen struct{ known []string }
+
+func (s seen) KnownPerson(_ context.Context, called string) error {
+	if slices.Contains(s.known, called) {
+		return nil
+	}
+	return fault.New(fault.Unknown, "user-unknown", "see cirque directory find", "nobody knows a person %q", called)
+}
+
 type changes struct{}
 
 func (changes) Change(context.Context, *access.Principal, string, *int64,
@@ -57,7 +71,8 @@ func room(t *testing.T) (*people.Room, *store) {
 	t.Helper()
 	w := rooms.New(t, offered, directory.Records{Users: []directory.User{{Name: "Mira"}, {Name: "jonas"}}})
 	s := &store{requests: map[int64]access.Request{}}
-	return people.New(people.Config{Store: s, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Changes: changes{}}), s
+	return people.New(people.Config{Store: s, Present: w.Present, Log: rooms.Quiet, Now: w.Now, Changes: changes{},
+		Known: seen{[]string{"jonas", "Mira"}}}), s
 }
 
 // TestPick: one's own, or another's by whoever may, at their sites; nothing is noted where it is refused.
@@ -74,7 +89,8 @@ func TestPick(t *testing.T) {
 		{mira, "MIRA", "hall", ""}, {mira, "jonas", "hall", fault.Denied}, {mira, "mira", "none", fault.Unknown},
 		{rooms.Who(access.Administrator), "jonas", "pier", ""}, {rooms.Who(access.Administrator), "", "pier", fault.Invalid},
 		{rooms.Who(access.SiteAdmin, "bra"), "jonas", "hall", fault.Denied},
-		{rooms.Who(access.SiteAdmin, "bra"), "jonas", "pier", ""}, {rooms.Who(access.Auditor), "jonas", "pier", fault.Denied},
+		{rooms.Who(access.SiteAdmin, "bra"), "jonas", "pier", ""}, {mira, "mira", "desk", fault.Conflict},
+		{rooms.Who(access.Administrator), "nobody", "hall", fault.Unknown}, {rooms.Who(access.Auditor), "jonas", "pier", fault.Denied},
 	} {
 		_, err := r.Pick(ctx, c.who, c.person, c.queue, true)
 		if c.kind == "" && err != nil || c.kind != "" && !fault.Is(err, c.kind) {

@@ -1,6 +1,6 @@
 // Package people does what a person may ask for: picks, requests, and what is kept of them. Its use cases: Pick, Picks,
-// RequestQueue, Requests, AnswerRequest, WithdrawRequest, PersonData, PersonHistory, ErasePerson. Its worker forgets
-// what is over.
+// RequestQueue, Requests, AnswerRequest, WithdrawRequest, PersonData, PersonHistory, ErasePerson. Its workers forget
+// what is over, and end picks that nothing offers any more.
 package people
 
 import (
@@ -42,6 +42,10 @@ type Config struct {
 	Fleet interface {
 		OfUsers(ctx context.Context, folded []string) ([]*fleet.Judgement, error)
 	}
+	// Known gives an Unknown fault for somebody whom neither the directory nor any endpoint knows.
+	Known interface {
+		KnownPerson(ctx context.Context, called string) error
+	}
 	// Changes makes one's own draft equal a document that follows from it.
 	Changes interface {
 		Change(ctx context.Context, p *access.Principal, called string, version *int64,
@@ -65,5 +69,5 @@ func New(cfg Config) *Room {
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "history", Run: s.forgetHistory}}
+	return []worker.Worker{{Name: "history", Run: s.forgetHistory}, {Name: "picks", Leased: true, Run: s.endPicks}}
 }

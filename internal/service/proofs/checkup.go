@@ -57,6 +57,13 @@ func (s *Room) StartCheckup(ctx context.Context, p *access.Principal, machine, q
 			return endpoint.Checkup{}, driver.NotHeld(s.present.Stock().Packages, try, rec.Report.Platform)
 		}
 	}
+	if queue != "" {
+		q, err := s.present.View().Document().QueueCalled(queue)
+		if err != nil {
+			return endpoint.Checkup{}, err
+		}
+		queue = rec.Report.Called(q.Name, q.Formerly)
+	}
 	model, _ := s.present.Stock().Behind(s.present.View().Document(), queue)
 	want := endpoint.Checkup{Machine: rec.Report.Machine, Queue: queue, Try: try, Model: model}
 	e := event.Event{Kind: event.Called, Subject: rec.Report.Machine, Author: p.Name}

@@ -24,8 +24,15 @@ func (s *Room) source(ctx context.Context, called string) (directory.Source, []b
 			return v, sealed[called], nil
 		}
 	}
-	return directory.Source{}, nil, fault.New(fault.Unknown, "source-unknown", "see cirque directory source list",
-		"no directory is read as %q", called)
+	names := make([]string, 0, len(list))
+	for _, v := range list {
+		names = append(names, v.Name)
+	}
+	fix := "see cirque directory source list"
+	if near := directory.DidYouMean(name.Near(called, slices.Values(names), 2)); near != "" {
+		fix = near
+	}
+	return directory.Source{}, nil, fault.New(fault.Unknown, "source-unknown", fix, "no directory is read as %q", called)
 }
 
 // Sources lists the directories that are read, with how they stand.
@@ -245,7 +252,11 @@ func (s *Room) Runs(ctx context.Context, p *access.Principal, called string, ask
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return page.Page[directory.Run]{}, err
 	}
-	return s.store.RunsPage(ctx, called, ask, word)
+	out, err := s.store.RunsPage(ctx, called, ask, word)
+	if err == nil && called != "" && word == "" && out.Total == 0 {
+		_, _, err = s.source(ctx, called) // one that was never read, or none at all
+	}
+	return out, err
 }
 
 // Renames lists what the directory calls otherwise than the estate does, until somebody settles it.
@@ -275,6 +286,9 @@ func (s *Room) TakeRenames(ctx context.Context, p *access.Principal, draft strin
 	}
 	list, err := s.Renames(ctx, p)
 	if err != nil {
+		return 0, estate.DraftSheet{}, err
+	}
+	if err := allThere(list, ids); err != nil {
 		return 0, estate.DraftSheet{}, err
 	}
 	var take []directory.Proposal
@@ -307,7 +321,24 @@ func (s *Room) DropRenames(ctx context.Context, p *access.Principal, ids []int64
 	if err := access.Check(p, access.KeepSources); err != nil {
 		return err
 	}
+	list, err := s.Renames(ctx, p)
+	if err == nil {
+		err = allThere(list, ids)
+	}
+	if err != nil {
+		return err
+	}
 	return s.store.SettleRenames(ctx, ids, p.Name)
+}
+
+// allThere gives an Unknown fault for the first of some numbers of which no rename is proposed.
+func allThere(list []directory.Proposal, ids []int64) error {
+	for _, id := range ids {
+		if !slices.ContainsFunc(list, func(r directory.Proposal) bool { return r.ID == id }) {
+			return fault.New(fault.Unknown, "rename-unknown", "see cirque directory renames", "there is no rename %d", id)
+		}
+	}
+	return nil
 }
 
 // knows says whether the directory lists something of a name.

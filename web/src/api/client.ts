@@ -39,6 +39,7 @@ export type AgentSettings = Schemas["EstateAgentSettings"];
 export type FoundOne = Schemas["FoundOne"];
 export type ServerView = Schemas["StockServerView"];
 export type ServerSheetData = Schemas["StockServerSheet"];
+export type Added = Schemas["EndpointAdded"];
 export type Listing = Schemas["AdvertListing"];
 export type FoundQueue = Schemas["StockQueueView"];
 export type DeviceView = Schemas["StockDeviceView"];

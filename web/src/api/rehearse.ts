@@ -29,6 +29,7 @@ export const kinds = [
   "default",
   "path",
   "driver",
+  "name",
   "settings",
 ] as const;
 export type Kind = (typeof kinds)[number];
@@ -45,6 +46,7 @@ export const kindWords: Record<Kind, string> = {
   default: "have another default",
   path: "go another way",
   driver: "get another driver",
+  name: "see a queue under another name",
   settings: "get other settings",
 };
 

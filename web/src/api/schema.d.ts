@@ -228,6 +228,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/context": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A context with what is known of its machine added: platform, addresses and session by its last report, the estate's station or the directory, with how old that is; and which names nobody knows. Lineups and why judge what they are given: ask them with what comes back here */
+        get: operations["complete-context"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/coverage": {
         parameters: {
             query?: never;
@@ -4267,6 +4284,21 @@ export interface components {
             /** @enum {string} */
             state: "converged" | "behind" | "failing" | "silent";
         };
+        EndpointAdded: {
+            /**
+             * Format: date-time
+             * @description When it was reported; null where it was written down.
+             */
+            at: string | null;
+            /**
+             * @description What the machine's agent last reported, the estate's station, or the directory.
+             * @enum {string}
+             */
+            from: "report" | "station" | "directory";
+            /** @enum {string} */
+            part: "platform" | "addresses" | "location" | "session" | "host";
+            value: string;
+        };
         EndpointCheck: {
             /**
              * @description From whose place it was looked.
@@ -4551,6 +4583,15 @@ export interface components {
             station?: components["schemas"]["EstateStation"];
             user?: components["schemas"]["DirectoryUser"];
         };
+        EndpointSupplied: {
+            added: components["schemas"]["EndpointAdded"][];
+            /** @description As it was given, with what was added. Ask for its lineup as it is. */
+            context: components["schemas"]["LineupQuery"];
+            /** @description Where that context is; empty where that is not known. */
+            location: string;
+            /** @description Names that neither the directory, nor the estate, nor any endpoint knows. */
+            unknown: components["schemas"]["EndpointUnknown"][];
+        };
         EndpointTalk: {
             /** @enum {string} */
             kind: "server" | "device" | "gateway" | "elsewhere";
@@ -4572,6 +4613,13 @@ export interface components {
             says: string;
             /** @description The driver that was tried instead of the queue's own. */
             try?: string;
+        };
+        EndpointUnknown: {
+            /** @enum {string} */
+            kind: "user" | "machine" | "host";
+            name: string;
+            /** @description Names that may have been meant. */
+            near: string[];
         };
         EndpointUnreached: {
             /** @description It has a certificate or token, and yet has not reported. */
@@ -6749,6 +6797,8 @@ export interface components {
             /** @enum {string} */
             kind: "user" | "machine";
             name: string;
+            /** @description It was looked at as it was last seen; else no endpoint has reported it, and it was looked at without place and platform. */
+            seen: boolean;
         };
         Rename: {
             /** @description Only say which names they would have. */
@@ -8473,6 +8523,88 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["EndpointCheckup"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    "complete-context": {
+        parameters: {
+            query?: {
+                /** @description The person, by name in the directory. */
+                user?: string;
+                /** @description The machine at which the person sits. */
+                machine?: string;
+                /** @description The session host; remote and virtual sessions only. */
+                host?: string;
+                /** @description Addresses of the place where the person sits, in order. */
+                address?: string[];
+                /** @description Path of a location of the estate. */
+                location?: string;
+                /** @description desktop, remote, virtual, mobile or browser. */
+                session?: string;
+                /** @description os/arch of the system on which queues are installed. */
+                platform?: string;
+                /** @description RFC 3339 with offset. */
+                time?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EndpointSupplied"];
                 };
             };
             /** @description Unauthorized */
@@ -16222,7 +16354,7 @@ export interface operations {
         parameters: {
             query?: {
                 /** @description Only this kind of change. */
-                kind?: "gains" | "loses" | "empty" | "stranded" | "no-driver" | "no-path" | "effect" | "default" | "path" | "driver" | "settings";
+                kind?: "gains" | "loses" | "empty" | "stranded" | "no-driver" | "no-path" | "effect" | "default" | "path" | "driver" | "name" | "settings";
                 /** @description Together with key: only this grant, queue, location or group. */
                 by?: "grant" | "queue" | "location" | "group";
                 key?: string;

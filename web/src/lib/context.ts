@@ -29,6 +29,16 @@ export function contextOf(params: URLSearchParams): Context {
   return { ...c, session: c.session || "desktop" };
 }
 
+/** The context with what was added to it: to be asked as it is. */
+export function withAdded(c: Context, added: { part: string; value: string }[]): Context {
+  const next = { ...c };
+  for (const a of added) {
+    const key = a.part === "addresses" ? "address" : (a.part as keyof Context);
+    next[key] = a.value;
+  }
+  return next;
+}
+
 /** Says whether there is enough to ask with. */
 export function isAskable(c: Context): boolean {
   return Boolean(c.user || c.machine || c.address);

@@ -2,6 +2,29 @@ import { keepPreviousData, queryOptions } from "@tanstack/react-query";
 import { api, ask, type FoundOne } from "../api/client";
 import { isAskable, queryOf, whenOf, type Context } from "../lib/context";
 
+/** A context with what is known of its machine added, and what nobody knows of it. */
+export const completedQuery = (c: Context, sessionGiven: boolean) =>
+  queryOptions({
+    queryKey: ["context", c, sessionGiven],
+    queryFn: ({ signal }) => {
+      const { session, addresses, ...rest } = queryOf(c);
+      return ask(
+        api.GET("/api/v1/context", {
+          params: {
+            query: {
+              ...rest,
+              ...(sessionGiven && { session }),
+              ...(addresses && { address: addresses }),
+            },
+          },
+          signal,
+        }),
+      );
+    },
+    enabled: isAskable(c),
+    placeholderData: keepPreviousData,
+  });
+
 export const lineupQuery = (c: Context) =>
   queryOptions({
     queryKey: ["lineup", c],

@@ -2,7 +2,7 @@ import { useQuery } from "@tanstack/react-query";
 import { Fragment, useState } from "react";
 import { useSearchParams } from "react-router";
 import { ProblemError, type Entry, type Lineup } from "../../api/client";
-import { contextKeys, contextOf, isAskable, type Context } from "../../lib/context";
+import { contextKeys, contextOf, isAskable, withAdded, type Context } from "../../lib/context";
 import { stamp } from "../../lib/time";
 import { count, through } from "../../lib/words";
 import { Exact } from "../../ui/Exact";
@@ -10,9 +10,10 @@ import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Picker } from "../../ui/Picker";
 import { queuesQuery } from "../../api/queries";
-import { lineupQuery } from "../../parts/lineups";
+import { completedQuery, lineupQuery } from "../../parts/lineups";
 import { Reasoning } from "./Reasoning";
 import { Sentence } from "./Sentence";
+import { Taken } from "./Taken";
 import { SubjectDrawer } from "../../parts/SubjectDrawer";
 
 const leftOutWords: Record<string, string> = {
@@ -27,15 +28,26 @@ const leftOutWords: Record<string, string> = {
 
 export function LineupPage() {
   const [params, setParams] = useSearchParams();
-  const context = contextOf(params);
-  const lineup = useQuery(lineupQuery(context));
+  const said = contextOf(params);
+  const asGiven = params.get("given") === "1";
+  const completed = useQuery({
+    ...completedQuery(said, params.has("session")),
+    enabled: isAskable(said) && !asGiven,
+  });
+  const added = asGiven ? [] : (completed.data?.added ?? []);
+  const context = withAdded(said, added);
+  const known = asGiven || !completed.isLoading;
+  const lineup = useQuery({
+    ...lineupQuery(context),
+    enabled: isAskable(said) && known && !completed.isPlaceholderData,
+  });
   const change = (part: Partial<Context>) =>
     setParams((old) => {
       const next = new URLSearchParams(old);
       for (const k of contextKeys) {
         const v = part[k];
         if (v === undefined) continue;
-        if (v === "" || (k === "session" && v === "desktop")) next.delete(k);
+        if (v === "") next.delete(k);
         else next.set(k, v);
       }
       return next;
@@ -58,6 +70,19 @@ export function LineupPage() {
         context={context}
         answer={isAskable(context) ? lineup.data : undefined}
         onChange={change}
+      />
+      <Taken
+        added={added}
+        unknown={asGiven ? [] : (completed.data?.unknown ?? [])}
+        asGiven={asGiven}
+        onGiven={(given) =>
+          setParams((old) => {
+            const next = new URLSearchParams(old);
+            if (given) next.set("given", "1");
+            else next.delete("given");
+            return next;
+          })
+        }
       />
       <About context={context} answer={isAskable(context) ? lineup.data : undefined} />
       <div className="mt-3">

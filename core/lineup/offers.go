@@ -1,0 +1,82 @@
+package lineup
+
+import (
+	"fmt"
+
+	"cirque/core/fault"
+)
+
+// Offers says whether some grant offers a queue to a person anywhere, at any time: only places, machines, sessions and
+// hours may be other than now. It is what a pick stands on: one that nothing offers any more ends.
+func Offers(w *World, person, called string) bool {
+	of, ok := w.Estate.queueByName[called]
+	if !ok {
+		return false
+	}
+	f, err := w.facts(Context{User: person}, new(Scratch), false)
+	if err != nil {
+		return false
+	}
+	return len(offering(w, of, f)) > 0
+}
+
+// offering gives the grants that offer a queue to the person of some facts at some place and time.
+func offering(w *World, of int32, f *facts) (out []int32) {
+	for _, i := range w.Estate.selecting(of) {
+		g := &w.Estate.grants[i]
+		m := g.more
+		if g.does&(withholds|places) != 0 || m.to != nil && !w.to(m.to, f) || m.except != nil && w.to(m.except, f) {
+			continue
+		}
+		out = append(out, i)
+	}
+	return out
+}
+
+// CheckPick gives a Conflict fault where a person cannot pick a queue: nothing offers it to them, it is withheld from
+// them everywhere, its access does not permit them, or it is retired.
+func CheckPick(w *World, person, called string) error {
+	of, ok := w.Estate.queueByName[called]
+	if !ok {
+		return fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate has no queue %q", called)
+	}
+	q := &w.Estate.queues[of]
+	f, err := w.facts(Context{User: person}, new(Scratch), false)
+	if err != nil {
+		return err
+	}
+	no := func(fix, says string, args ...any) error {
+		return fault.New(fault.Conflict, "not-offered", fix, "%s", fmt.Sprintf(says, args...))
+	}
+	if len(offering(w, of, f)) == 0 {
+		var placing []string
+		for _, i := range w.Estate.selecting(of) {
+			if g := &w.Estate.grants[i]; g.does&places != 0 && (g.more.to == nil || w.to(g.more.to, f)) {
+				placing = append(placing, g.more.Name)
+			}
+		}
+		if len(placing) > 0 {
+			return no("there is nothing to pick: it is there wherever that grant holds",
+				"%s is placed for %s by %s, not offered", q.Name, person, names(placing))
+		}
+		return no("let them ask for it: cirque request make "+q.Name+"; or write a grant that offers it",
+			"no grant offers %s to %s", q.Name, person)
+	}
+	if q.retired {
+		return no("choose another queue", "%s is retired", q.Name)
+	}
+	var withholding []int32
+	for _, i := range w.Estate.selecting(of) {
+		if w.Estate.grants[i].does&withholds != 0 {
+			withholding = append(withholding, i)
+		}
+	}
+	if i := withheldBy(w, byWhoAlone(w, withholding), f); i != none {
+		return no("see cirque person "+person, "%s is withheld from %s by %s", q.Name, person, w.Estate.grantNames[i])
+	}
+	if a := q.access; a != nil && (a.deny != nil && w.to(a.deny, f) ||
+		a.allow != nil && onlyPeople(w, a.allow) && !w.any(a.allow, f)) {
+		return no("have its access widened first", "the access of %s does not permit %s", q.Name, person)
+	}
+	return nil
+}
