@@ -105,3 +105,67 @@ func TestContextCompleted(t *testing.T) {
 		t.Error(err)
 	}
 }
+
+// TestClosedOnEndpoints: a queue that is paused stays on endpoints, refuses with the sentence, and is opened again; no
+// test page is sent to it unasked.
+func TestClosedOnEndpoints(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	s.publish(offers)
+	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\naddresses: [10.1.0.20]\n")
+	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
+	file := func() string { return d.file("everybody/solo.yaml") }
+	within(t, "it is there", func() bool { return file() != "" })
+	s.publish(strings.Replace(offers, "name: solo,", "name: solo, paused: true,", 1))
+	within(t, "it is held closed", func() bool { return strings.Contains(file(), "closed: the queue solo is paused") })
+	if j := s.reaches("desk-1", endpoint.Converged); len(j.Drift) != 0 {
+		t.Errorf("%+v", j)
+	}
+	if code, _, errs := s.run("test-page", "solo", "--machine", "desk-1"); code != 6 ||
+		!strings.Contains(errs, "no test page was sent: the queue solo is paused; say --anyway") {
+		t.Error(code, errs)
+	}
+	if code, _, errs := s.run("endpoint", "checkup", "desk-1", "--queue", "solo"); code != 6 ||
+		!strings.Contains(errs, "the queue solo is paused") {
+		t.Error(code, errs)
+	}
+	contains(t, "why", s.must("queue", "list", "-o", "json"), `"The gateway refuses jobs, and says why."`)
+	s.publish(offers)
+	within(t, "it is opened", func() bool { return file() != "" && !strings.Contains(file(), "closed") })
+	if strings.Contains(d.log(), "remove") {
+		t.Error(d.log())
+	}
+}
+
+// TestRenamed: a rename is no loss in a rehearsal, and old names lead to the queue wherever one is named.
+func TestRenamed(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	s.publish(offers)
+	s.importDirectory(twoPeople)
+	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\naddresses: [10.1.0.20]\n")
+	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
+	within(t, "it is there", func() bool { return d.file("everybody/solo.yaml") != "" })
+	for args, says := range map[string]string{
+		"queue rename {nam} solo":                  `"{nam}" in the pattern stands for nothing of a queue; did you mean {name}?`,
+		"queue rename x-{n} sol":                   `the estate has no queue "sol"; did you mean "solo"?`,
+		"queue table nosuch":                       `the estate has no queue "nosuch"`,
+		"directory runs nowhere":                   `no directory is read as "nowhere"`,
+		"endpoint checkup desk-1 --queue nonsense": `the estate has no queue "nonsense"`,
+		"directory renames --drop --id 4":          "there is no rename 4",
+		"rehearse --move user:mria=+group:clerks":  `the directory has no user "mria"; did you mean mira?`,
+	} {
+		if code, _, errs := s.run(strings.Fields(args)...); code != 3 && code != 4 || !strings.Contains(errs, says) {
+			t.Errorf("%s: %d %s", args, code, errs)
+		}
+	}
+	s.must("queue", "rename", "{site}-{name}", "solo")
+	contains(t, "rehearsal", s.must("rehearse", "--fail-on", "loses>0,empty>0,gains>0"), "a queue's name changes")
+	s.must("publish", "-m", "plainer names")
+	contains(t, "table", s.must("queue", "table", "solo"), "ard-solo,")
+	contains(t, "alternatives", s.must("driver", "try", "solo"), "The device behind solo is")
+	within(t, "it is there under its new name", func() bool { return d.file("everybody/ard-solo.yaml") != "" })
+	if code, out, errs := s.run("endpoint", "checkup", "desk-1", "--queue", "solo"); !strings.Contains(out, "ard-solo") {
+		t.Error(code, out, errs)
+	}
+}

@@ -31,6 +31,7 @@ type Want struct {
 	Options map[string]any `json:"options,omitempty" yaml:"options,omitempty"`
 	Place   string         `json:"place,omitempty" yaml:"place,omitempty" doc:"Where it is, in words, where the spooler shows that."`
 	Restore bool           `json:"restore" yaml:"-" doc:"Comes back when somebody removes it."`
+	Closed  string         `json:"closed,omitempty" yaml:"closed,omitempty" maxLength:"512" doc:"Why it takes no jobs at present, in a sentence for whoever prints; empty where it takes them."`
 }
 
 // Key names a want: a queue for one user, or for everybody.
@@ -93,6 +94,9 @@ func (p *Planner) Add(l *lineup.Lineup) {
 		if e.Title != nil {
 			w.Title = *e.Title
 		}
+		if e.NotAccepting != nil {
+			w.Closed = closedSays[*e.NotAccepting]
+		}
 		if e.Exact != nil {
 			w.Exact = *e.Exact
 		}
@@ -111,12 +115,18 @@ func (p *Planner) Add(l *lineup.Lineup) {
 	}
 }
 
+// closedSays is said of a queue that takes no jobs where nothing better is known.
+var closedSays = map[string]string{
+	lineup.ByPause: "This queue is paused: it takes no jobs until it is resumed.",
+	lineup.ByHours:   "This queue is closed at this hour: it takes no jobs.",
+}
+
 // An Installed is one queue that was found on the endpoint.
 type Installed struct {
 	Want
 	Default bool `json:"default"`
 	Own     bool `json:"own" doc:"Installed by the agent; what is not, is never touched."`
-	Halted  bool `json:"halted,omitempty" doc:"It prints nothing, or takes no jobs."`
+	Halted  bool `json:"halted,omitempty" doc:"It prints nothing, or takes no jobs, though it should."`
 }
 
 // A Failure is a step that did not succeed.

@@ -44,7 +44,7 @@ func Steps(p Plan, installed []Installed, defaults map[string]string, m Memory) 
 			away = append(away, k) // a person removed it, and the grant lets them
 		case !there:
 			steps = append(steps, Step{"add", w})
-		case what != "" || i.Halted:
+		case what != "" || i.Halted || (w.Closed == "") != (i.Closed == ""):
 			steps = append(steps, Step{"change", w})
 		}
 	}

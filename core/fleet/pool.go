@@ -12,8 +12,8 @@ type pool map[alike]*shared
 
 // alike tells installed queues apart, but for whose they are. Options are their JSON, whose keys are sorted.
 type alike struct {
-	queue, title, uri, driver, exact, place, options string
-	restore                                          bool
+	queue, title, uri, driver, exact, place, options, closed string
+	restore                                                  bool
 }
 
 // shared is an installed queue, without its user.
@@ -38,7 +38,7 @@ func (p pool) take(list []endpoint.Installed) []pooled {
 	}
 	out := make([]pooled, len(list))
 	for i, v := range list {
-		k := alike{v.Queue, v.Title, v.URI, v.Driver, v.Exact, v.Place, "", v.Restore}
+		k := alike{v.Queue, v.Title, v.URI, v.Driver, v.Exact, v.Place, "", v.Closed, v.Restore}
 		if len(v.Options) > 0 {
 			b, _ := json.Marshal(v.Options) // plain values
 			k.options = string(b)

@@ -68,3 +68,9 @@ type LeftOut struct {
 	Reason Reason   `json:"reason" enum:"withheld,retired,not-permitted,no-path,no-driver,not-nearest,no-distance"`
 	Grants []string `json:"grants"`
 }
+
+// What an entry's NotAccepting says.
+const (
+	ByPause = "paused" // it is paused
+	ByHours   = "hours"  // its hours are not open
+)

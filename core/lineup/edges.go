@@ -98,23 +98,23 @@ func (w *World) candidates(c Context, s *Scratch, f func(g *more, timed bool)) e
 }
 
 // Refuses says why a queue takes no jobs at a time, in words, empty where it does: it is paused, or closed by its
-// hours.
-func (w *World) Refuses(called string, at time.Time) string {
+// hours. until is when these begin again, nil where it is paused or they never do.
+func (w *World) Refuses(called string, at time.Time) (says string, until *time.Time) {
 	i, ok := w.Estate.queueByName[called]
 	if !ok {
-		return ""
+		return "", nil
 	}
 	q := &w.Estate.queues[i]
 	zone := w.Estate.tree.zones[q.zone]
 	switch {
 	case q.paused:
-		return fmt.Sprintf("the queue %s is paused", q.Name)
+		return fmt.Sprintf("the queue %s is paused", q.Name), nil
 	case q.open == nil || q.open.Open(hours.At(at, zone)):
-		return ""
+		return "", nil
 	}
 	if next, ok := q.open.NextEdge(at, zone); ok {
 		return fmt.Sprintf("the queue %s is closed at this hour; it takes jobs again from %s", q.Name,
-			next.In(zone).Format("Mon 2 January 15:04"))
+			next.In(zone).Format("Mon 2 January 15:04")), &next
 	}
-	return fmt.Sprintf("the queue %s is closed", q.Name)
+	return fmt.Sprintf("the queue %s is closed", q.Name), nil
 }

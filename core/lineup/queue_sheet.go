@@ -1,18 +1,29 @@
 package lineup
 
-import "cirque/core/estate"
+import (
+	"strings"
+
+	"cirque/core/estate"
+)
 
 // A QueueSheet is a queue with what is asked about most: the grants that select it, and the ways to it in words.
 type QueueSheet struct {
 	estate.Queue
-	Grants  []string `json:"grants" doc:"The grants that select it."`
-	Given   Given    `json:"given"`
-	Through []string `json:"through" doc:"Its paths in words, in order."`
+	Grants  []string  `json:"grants" doc:"The grants that select it."`
+	Given   Given     `json:"given"`
+	Closing []Closing `json:"closing" doc:"Where a pause or closed hours are held, and where not; empty where the queue has neither."`
+	Through []string  `json:"through" doc:"Its paths in words, in order."`
+}
+
+// A Closing says whether a queue is held closed on some of its ways.
+type Closing struct {
+	Held bool   `json:"held"`
+	Says string `json:"says"`
 }
 
 // NewQueueSheet describes a queue that some grants select, and given says who gets it.
 func NewQueueSheet(q estate.Queue, grants []string, given Given) QueueSheet {
-	out := QueueSheet{q, grants, given, []string{}}
+	out := QueueSheet{q, grants, given, closing(q), []string{}}
 	for _, p := range q.Paths {
 		switch {
 		case p.Gateway:
@@ -24,6 +35,37 @@ func NewQueueSheet(q estate.Queue, grants []string, given Given) QueueSheet {
 		default:
 			out.Through = append(out.Through, "device "+p.Device)
 		}
+	}
+	return out
+}
+
+// closing says who holds a queue closed while it is paused or outside its hours, by the ways that lead to it.
+func closing(q estate.Queue) []Closing {
+	out := []Closing{}
+	if !q.Paused && len(q.Open) == 0 {
+		return out
+	}
+	var past []string
+	gateway := false
+	for _, p := range q.Paths {
+		switch {
+		case p.Gateway:
+			gateway = true
+		case p.Server != "":
+			past = append(past, "the server "+p.Server)
+		case p.Set != "":
+			past = append(past, "the servers of the set "+p.Set)
+		default:
+			past = append(past, "the device "+p.Device)
+		}
+	}
+	if gateway {
+		out = append(out, Closing{true, "The gateway refuses jobs, and says why."})
+	}
+	if len(past) > 0 {
+		out = append(out, Closing{true, "On endpoints with an agent the queue stays and refuses jobs, where the spooler can."},
+			Closing{false, "Nothing holds " + strings.Join(past, ", ") + " closed: whoever prints there past an agent is not " +
+				"refused."})
 	}
 	return out
 }

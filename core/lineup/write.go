@@ -8,8 +8,8 @@ import (
 )
 
 var (
-	paused = "paused"
-	closed = "hours"
+	paused = ByPause
+	closed = ByHours
 	steps  = func() (list [64]int) {
 		for i := range list {
 			list[i] = i

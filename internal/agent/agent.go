@@ -72,7 +72,10 @@ type kept struct {
 	Places   map[string]string `json:"places,omitempty"` // where queues are, in words
 	Placed   []string          `json:"placed,omitempty"` // the queues that were asked about, in PlacedAt, a revision
 	PlacedAt int               `json:"placed_at,omitempty"`
-	Key      string            `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
+	// Closed are the queues that take no jobs, as the service said of those in Shut.
+	Closed map[string]agentproto.Closed `json:"closed,omitempty"`
+	Shut   []string                     `json:"shut,omitempty"`
+	Key    string                       `json:"key,omitempty"` // of the service's answers, where the machine is not enrolled
 }
 
 // shortestGap is how long after a broken connection it asks again at first; then twice as long each time, up to the

@@ -116,6 +116,8 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 			add("Is "+of+" there?", endpoint.No, "call the endpoint", "it is, with another %s: %s, not %s", what, has, wanted)
 		case i.Halted:
 			add("Is "+of+" there?", endpoint.No, "see what the spooler says of it, and start it", "it is, and it is stopped")
+		case i.Closed != "":
+			add("Is "+of+" there?", endpoint.Yes, "", "installed, and held closed: %s", i.Closed)
 		default:
 			add("Is "+of+" there?", endpoint.Yes, "", "installed, with the driver %s", cmp.Or(w.Exact, w.Driver))
 		}

@@ -69,25 +69,43 @@ func (a *Agent) converge(ctx context.Context, facts Facts, contexts []lineup.Que
 	a.report(ctx, facts, contexts, installed)
 }
 
-// plan is what the kept lineups ask for, with where the queues are.
+// plan is what the kept lineups ask for, with where the queues are, and why they take no jobs.
 func (a *Agent) plan() endpoint.Plan {
+	_, closes := a.cfg.Spooler.(closesQueues)
 	p := endpoint.PlanFor(a.kept.Lineups)
 	for i := range p.Wants {
-		p.Wants[i].Place = a.kept.Places[p.Wants[i].Queue]
+		w := &p.Wants[i]
+		w.Place = a.kept.Places[w.Queue]
+		if w.Closed == "" {
+			continue
+		}
+		said, known := a.kept.Closed[w.Queue]
+		if known {
+			w.Closed = said.Says
+		}
+		// Hours that have begun while the service is away open the queue all the same.
+		if !closes || known && said.Until != nil && !time.Now().Before(*said.Until) {
+			w.Closed = ""
+		}
 	}
 	return p
 }
 
 // places asks where the queues of the lineups are. Without an answer those that are known stay.
 func (a *Agent) places(ctx context.Context) {
-	var queues []string
+	var queues, shut []string
 	for _, w := range endpoint.PlanFor(a.kept.Lineups).Wants {
 		if !slices.Contains(queues, w.Queue) {
 			queues = append(queues, w.Queue)
+			if w.Closed != "" {
+				shut = append(shut, w.Queue)
+			}
 		}
 	}
 	slices.Sort(queues)
-	if len(queues) == 0 || a.kept.PlacedAt == a.kept.Lineups[0].Revision && slices.Equal(queues, a.kept.Placed) {
+	slices.Sort(shut)
+	if len(queues) == 0 || a.kept.PlacedAt == a.kept.Lineups[0].Revision && slices.Equal(queues, a.kept.Placed) &&
+		slices.Equal(shut, a.kept.Shut) && len(shut) == 0 {
 		return
 	}
 	var out agentproto.Places
@@ -100,6 +118,7 @@ func (a *Agent) places(ctx context.Context) {
 		return
 	}
 	a.kept.Places, a.kept.Placed, a.kept.PlacedAt = out.Places, queues, a.kept.Lineups[0].Revision
+	a.kept.Closed, a.kept.Shut = out.Closed, shut
 }
 
 // peopleOf names the people of contexts.

@@ -31,6 +31,8 @@ type Spooler interface {
 type (
 	// knowsLogins hears by which sign-in names people are known on the machine.
 	knowsLogins interface{ SignedIn(logins []endpoint.Login) }
+	// closesQueues can have a queue take no jobs, and say why (Want.Closed).
+	closesQueues interface{ ClosesQueues() }
 	// takesDrivers is handed where drivers come from, by their exact names.
 	takesDrivers interface {
 		DriversFrom(get func(ctx context.Context, exact string) ([]byte, error))

@@ -179,6 +179,9 @@ func (s *StandIn) SetUpByHand(w endpoint.Want) error {
 	return whole.Write(s.file(w.Queue, w.User), b, 0o644)
 }
 
+// ClosesQueues: a closed queue's file says why.
+func (s *StandIn) ClosesQueues() {}
+
 // Change writes a queue's file anew.
 func (s *StandIn) Change(_ context.Context, w endpoint.Want) error { return s.write("change", w) }
 

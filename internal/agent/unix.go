@@ -2,6 +2,7 @@ package agent
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"encoding/hex"
@@ -86,6 +87,7 @@ type unixMark struct {
 	Exact   string         `json:"exact,omitempty"`
 	Sum     string         `json:"sum,omitempty"` // of the driver's description
 	Options map[string]any `json:"options,omitempty"`
+	Closed  bool           `json:"closed,omitempty"` // it was made to take no jobs
 	// Shown is what the spooler shows of an option right after it was set, where that is another value: of some it shows
 	// what the driver's description says, and gives jobs what was set all the same.
 	Shown map[string]any `json:"shown,omitempty"`
@@ -138,6 +140,9 @@ func (u *Unix) List(ctx context.Context, people []string) ([]endpoint.Installed,
 			Exact: q.Model, Options: q.Options}, Halted: q.State == stoppedState || !q.Accepting}
 		if m, own := readMark(q.Mark); own && unixName(m.Queue, m.User) == q.Name {
 			i.Own, i.Queue, i.User, i.Driver, i.Exact, i.Options = true, m.Queue, m.User, m.Driver, m.Exact, nil
+			if m.Closed && !q.Accepting {
+				i.Closed, i.Halted = cmp.Or(q.Message, "closed"), q.State == stoppedState
+			}
 			for o, set := range m.Options {
 				if i.Options == nil {
 					i.Options = map[string]any{}
@@ -185,6 +190,9 @@ func (u *Unix) List(ctx context.Context, people []string) ([]endpoint.Installed,
 
 const stoppedState = 5 // RFC 8011, section 5.4.11
 
+// ClosesQueues: the spooler refuses jobs for a closed queue, and shows why beside it.
+func (u *Unix) ClosesQueues() {}
+
 // Add makes a queue.
 func (u *Unix) Add(ctx context.Context, w endpoint.Want) error {
 	queues, err := u.spooler.Queues(ctx)
@@ -210,7 +218,8 @@ func (u *Unix) Change(ctx context.Context, w endpoint.Want) error {
 }
 
 func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.SpoolerQueue) error {
-	m := unixMark{By: ownMark, Queue: w.Queue, User: w.User, Driver: w.Driver, Exact: w.Exact, Options: w.Options}
+	m := unixMark{By: ownMark, Queue: w.Queue, User: w.User, Driver: w.Driver, Exact: w.Exact, Options: w.Options,
+		Closed: w.Closed != ""}
 	var ppd []byte
 	if w.Exact != "" {
 		if u.drivers == nil {
@@ -223,7 +232,7 @@ func (u *Unix) set(ctx context.Context, w endpoint.Want, queues []ippclient.Spoo
 		m.Sum = sumOf(ppd)
 	}
 	q := ippclient.SpoolerQueue{Name: unixName(w.Queue, w.User), Title: w.Title, Location: w.Place, Device: w.URI,
-		Options: w.Options}
+		Options: w.Options, Refuses: w.Closed}
 	if w.User != "" {
 		q.Allowed = []string{u.login(w.User)}
 	}

@@ -21,6 +21,13 @@ type PlacesRequest struct {
 // Places are where queues are, in words, by name; one that has no location is left out.
 type Places struct {
 	Places map[string]string `json:"places"`
+	Closed map[string]Closed `json:"closed,omitempty" doc:"Those of the queues that take no jobs at present."`
+}
+
+// A Closed says why a queue takes no jobs, and until when, so that an agent that hears nothing more opens it in time.
+type Closed struct {
+	Says  string     `json:"says"`
+	Until *time.Time `json:"until,omitempty" doc:"When its hours begin again; absent where it is paused."`
 }
 
 // A DriverRequest asks for what is needed to install a driver.

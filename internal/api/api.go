@@ -94,6 +94,12 @@ type Why struct {
 	Queue   string       `json:"queue" minLength:"1" maxLength:"256"`
 }
 
+// SendTestPage asks for a test page.
+type SendTestPage struct {
+	Why
+	Anyway bool `json:"anyway,omitempty" doc:"Also to a queue that takes no jobs at present: it is paused, or closed by its hours."`
+}
+
 // NewRequest asks for a queue.
 type NewRequest struct {
 	Queue  string `json:"queue" minLength:"1" maxLength:"256"`

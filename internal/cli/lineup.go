@@ -328,6 +328,7 @@ func testPageCommand(r *root) *cobra.Command {
 		Long: `Send a test page through the path that the context's lineup chose, and say what the device answered.
 The page names queue, path, device, driver, person and time, so that the paper proves itself.`}
 	query := contextFlags(c)
+	anyway := c.Flags().Bool("anyway", false, "also where the queue is paused or closed at this hour")
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -337,8 +338,15 @@ The page names queue, path, device, driver, person and time, so that the paper p
 		if err != nil {
 			return err
 		}
-		t, err := apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", api.Why{Context: asked.Context,
-			Queue: a[0]})
+		in := api.SendTestPage{Why: api.Why{Context: asked.Context, Queue: a[0]}, Anyway: *anyway}
+		t, err := apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", in)
+		if f := fault.As(err); err != nil && f.Code == "queue-closed" && !*anyway {
+			if no := confirmed(c, false, "--anyway", f.What, "Print all the same?"); no != nil {
+				return no
+			}
+			in.Anyway = true
+			t, err = apiclient.Post[api.TestPage](c.Context(), client, "/api/v1/test-pages", in)
+		}
 		if err != nil {
 			return err
 		}

@@ -210,7 +210,16 @@ func shipmentsRoutes(s *server, a huma.API) {
 	route(s, a, "POST", agentproto.PlacesPath, "ask-places", "Where queues are, in words, for the endpoint that "+
 		"installs them", small, func(ctx context.Context, in *places) (*out[agentproto.Places], error) {
 		p, err := s.svc.Drivers.Places(ctx, principalOf(ctx), in.Body.Queues)
-		return &out[agentproto.Places]{agentproto.Places{Places: p}}, err
+		o := agentproto.Places{Places: p}
+		for _, q := range in.Body.Queues {
+			if says, until := s.svc.Drivers.Closed(q); err == nil && says != "" {
+				if o.Closed == nil {
+					o.Closed = map[string]agentproto.Closed{}
+				}
+				o.Closed[q] = agentproto.Closed{Says: says, Until: until}
+			}
+		}
+		return &out[agentproto.Places]{o}, err
 	})
 	type file struct {
 		Digest string `path:"digest" maxLength:"64"`

@@ -315,10 +315,11 @@ func (s *server) lineups(a, described huma.API) {
 			o, err := s.svc.Lineups.Why(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue, when)
 			return &out[*lineup.Why]{o}, err
 		})
-	type page struct{ Body api.Why }
+	type page struct{ Body api.SendTestPage }
 	route(s, a, "POST", "/api/v1/test-pages", "send-test-page", "Send a test page through the path that the lineup chose",
 		small, func(ctx context.Context, in *page) (*out[api.TestPage], error) {
-			t, err := s.svc.Jobs.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue)
+			t, err := s.svc.Jobs.SendTestPage(ctx, principalOf(ctx), in.Body.Context, in.Body.Queue,
+				in.Body.Anyway)
 			return &out[api.TestPage]{api.TestPage(t)}, err
 		})
 }

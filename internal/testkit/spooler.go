@@ -131,6 +131,32 @@ func TestSpooler(t *testing.T, fresh func(t *testing.T) Spooler) {
 				}
 			}
 		})
+	t.Run("closed, it stays and says why, and is opened again", func(t *testing.T) {
+		s := fresh(t)
+		if _, closes := s.Spooler.(interface{ ClosesQueues() }); !closes {
+			t.Skip("it cannot close queues")
+		}
+		w := own
+		w.Closed = "the queue mail-room is closed at this hour; it takes jobs again from Mon 30 November 06:00"
+		for range 2 {
+			add(t, s, w)
+			got, defaults := list(t, s)
+			if len(got) != 1 || got[0].Closed != w.Closed || got[0].Halted {
+				t.Fatalf("closed: %+v", got)
+			}
+			if steps, _ := endpoint.Steps(endpoint.Plan{Wants: []endpoint.Want{w}}, got, defaults, endpoint.Memory{}); len(steps) != 0 {
+				t.Errorf("closed, and still %+v", steps)
+			}
+			open := own
+			steps, _ := endpoint.Steps(endpoint.Plan{Wants: []endpoint.Want{open}}, got, defaults, endpoint.Memory{})
+			if len(steps) != 1 || steps[0].Do != "change" || s.Change(t.Context(), open) != nil {
+				t.Fatalf("to open it: %+v", steps)
+			}
+			if got, _ := list(t, s); len(got) != 1 || got[0].Closed != "" || got[0].Halted {
+				t.Errorf("opened: %+v", got)
+			}
+		}
+	})
 	t.Run("what somebody alters is seen, and set right", func(t *testing.T) {
 		s := fresh(t)
 		add(t, s, all)

@@ -39,7 +39,9 @@ type SpoolerQueue struct {
 	Options   map[string]any
 	State     int // of RFC 8011, section 5.4.11
 	Accepting bool
+	Message   string // what it says of its state
 	Reasons   []string
+	Refuses   string // to be set: why it is to take no jobs; empty where it is to take them
 	Drop      []string // options that it is to lose
 }
 
@@ -89,7 +91,7 @@ func (s *Spooler) ask(ctx context.Context, op ipp.Op, name string, printer []ipp
 // spoolerAttributes are what is read of each queue.
 var spoolerAttributes = []string{"printer-name", "printer-info", "printer-location", "device-uri",
 	"printer-make-and-model", "printer-organizational-unit", "printer-is-shared", "requesting-user-name-allowed",
-	"printer-state", "printer-is-accepting-jobs", "printer-state-reasons", "printer-defaults"}
+	"printer-state", "printer-is-accepting-jobs", "printer-state-message", "printer-state-reasons", "printer-defaults"}
 
 // Queues lists all of them, with every default that they have.
 func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
@@ -106,7 +108,7 @@ func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
 			Shared: m.Number(ipp.PrinterGroup, "printer-is-shared") == 1, Allowed: m.Texts(ipp.PrinterGroup,
 				"requesting-user-name-allowed"), Options: map[string]any{},
 			State: m.Number(ipp.PrinterGroup, "printer-state"), Accepting: m.Number(ipp.PrinterGroup,
-				"printer-is-accepting-jobs") == 1, Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
+				"printer-is-accepting-jobs") == 1, Message: text("printer-state-message"), Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
 		for _, a := range g.Attributes {
 			if o, ok := strings.CutSuffix(a.Name, "-default"); ok && len(a.Words()) > 0 {
 				q.Options[o] = a.Option()
@@ -117,7 +119,7 @@ func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
 	return out, nil
 }
 
-// Set makes a queue or changes it, and has it print and take jobs. description is a PPD, nil where it is to have none.
+// Set makes a queue or changes it, and has it print and, unless it refuses, take jobs. description is a PPD, nil where it is to have none.
 func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader) error {
 	allowed := q.Allowed
 	if len(allowed) == 0 {
@@ -126,7 +128,8 @@ func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader
 	as := []ipp.Attribute{ipp.Strs(ipp.URI, "device-uri", q.Device), ipp.Strs(ipp.Text, "printer-info", q.Title),
 		ipp.Strs(ipp.Text, "printer-location", q.Location), ipp.Strs(ipp.Text, "printer-organizational-unit", q.Mark),
 		ipp.Attr("printer-is-shared", ipp.Bool(q.Shared)), ipp.Strs(ipp.Name, "printer-error-policy", "retry-job"),
-		ipp.Strs(ipp.Name, "requesting-user-name-allowed", allowed...), ipp.Attr("printer-is-accepting-jobs", ipp.Bool(true)),
+		ipp.Strs(ipp.Name, "requesting-user-name-allowed", allowed...), ipp.Attr("printer-is-accepting-jobs",
+			ipp.Bool(q.Refuses == "")), ipp.Strs(ipp.Text, "printer-state-message", q.Refuses),
 		ipp.Attr("printer-state", ipp.Int(ipp.Enum, int32(ipp.PrinterIdle)))}
 	for _, o := range q.Drop {
 		as = append(as, ipp.Attr(o+"-default", ipp.Value{Tag: ipp.DeleteAttribute}))

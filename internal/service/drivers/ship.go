@@ -5,6 +5,7 @@ import (
 	"io"
 	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/driver"
@@ -61,6 +62,11 @@ func (s *Room) ShippedFile(ctx context.Context, p *access.Principal, digest, pat
 		return err
 	}
 	return s.writeFile(ctx, files, path, w)
+}
+
+// Closed says why a queue takes no jobs just now, and until when, for the agents that install it; "" where it does.
+func (s *Room) Closed(queue string) (says string, until *time.Time) {
+	return s.present.View().World.Refuses(queue, s.now())
 }
 
 // Places says in words where queues are, the inmost place first.

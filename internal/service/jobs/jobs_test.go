@@ -94,7 +94,7 @@ queues: [{name: hall, paths: [{gateway: true}], devices: [a, b]},
   {name: shut, paths: [{gateway: true}], devices: [a], paused: true},
   {name: direct, paths: [{device: a}], devices: [a]}, {name: bare, paths: [{gateway: true}]},
   {name: old, paths: [{gateway: true}], devices: [a], retired: true}],
-grants: [{name: g, effect: place, queues: [hall, direct], to: ["user:ida"]}]}`
+grants: [{name: g, effect: place, queues: [hall, direct, shut], to: ["user:ida"]}]}`
 
 func furnish(t *testing.T) (*Room, *floor) {
 	t.Helper()
@@ -205,7 +205,7 @@ func TestSendTestPage(t *testing.T) {
 		page = string(b)
 		return job.Outcome{JobID: 9, State: "completed", Says: "done"}, err
 	}
-	got, err := r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "direct")
+	got, err := r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "direct", false)
 	if err != nil || got.SentTo != "ipp://192.0.2.1/" || got.Person != "ida" || got.JobID != 9 || len(f.events) != 1 ||
 		f.events[0].Kind != event.TestPage {
 		t.Errorf("%+v %+v %v", got, f.events, err)
@@ -216,20 +216,30 @@ func TestSendTestPage(t *testing.T) {
 		}
 	}
 	f.does["ipp://192.0.2.1/"] = away
-	if got, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "hall"); err != nil ||
+	if got, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "hall", false); err != nil ||
 		got.SentTo != "ipp://192.0.2.2/" {
 		t.Errorf("through the gateway: %+v %v", got, err)
 	}
-	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "direct"); err == nil ||
+	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "direct", false); err == nil ||
 		!strings.Contains(f.events[len(f.events)-1].Says, "failed: it does not answer") {
 		t.Errorf("%v %+v", err, f.events)
 	}
 	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &mira},
-		"direct"); !fault.Is(err,
+		"direct", false); !fault.Is(err,
 		fault.Conflict) {
 		t.Error("who does not have the queue:", err)
 	}
-	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.Auditor), lineup.Query{User: &ida}, "direct"); !fault.Is(err,
+	f.does["ipp://192.0.2.1/"] = nil
+	sent := len(f.got)
+	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "shut", false); len(f.got) !=
+		sent || fault.As(err).Code != "queue-closed" || !strings.Contains(err.Error(), "the queue shut is paused") {
+		t.Error("a page to a paused queue:", err)
+	}
+	if got, err = r.SendTestPage(t.Context(), rooms.Who(access.HelpDesk), lineup.Query{User: &ida}, "shut", true); err != nil ||
+		got.SentTo != "ipp://192.0.2.1/" {
+		t.Errorf("all the same: %+v %v", got, err)
+	}
+	if _, err = r.SendTestPage(t.Context(), rooms.Who(access.Auditor), lineup.Query{User: &ida}, "direct", false); !fault.Is(err,
 		fault.Denied) {
 		t.Error(err)
 	}

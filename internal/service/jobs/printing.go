@@ -39,9 +39,9 @@ type TestPage struct {
 }
 
 // SendTestPage sends a page through the path that the context's lineup chose. The page names all of it, so that the
-// paper proves itself.
-func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Query,
-	queue string) (TestPage, error) {
+// paper proves itself. A queue that takes no jobs at present gets one only anyway.
+func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Query, queue string,
+	anyway bool) (TestPage, error) {
 	if err := access.Check(p, access.SendTestPage); err != nil {
 		return TestPage{}, err
 	}
@@ -61,6 +61,9 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 	if err := access.CheckObject(p, access.SendTestPage, s.present.View().Document(), estate.Ref{List: "queues",
 		Name: e.Queue}); err != nil {
 		return TestPage{}, err
+	}
+	if says, _ := s.present.View().World.Refuses(e.Queue, s.now()); says != "" && !anyway {
+		return TestPage{}, closedFor(says)
 	}
 	t := TestPage{Queue: e.Queue, Context: why.Context, Path: e.Path, SentTo: e.Path.URI, Driver: e.Driver,
 		At: s.now().UTC().Truncate(time.Second)}
@@ -95,6 +98,12 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 	defer cancel()
 	t.Outcome, err = s.cfg.Printer.Print(within, t.SentTo, doc, body)
 	return s.recordTestPage(ctx, p, t, err)
+}
+
+// closedFor is told of a test page to a queue that takes no jobs.
+func closedFor(says string) error {
+	return fault.New(fault.Conflict, "queue-closed", "print all the same with --anyway, or wait", "no test page was sent: %s",
+		says)
 }
 
 func (s *Room) recordTestPage(ctx context.Context, p *access.Principal, t TestPage, err error) (TestPage, error) {
@@ -186,7 +195,8 @@ func (s *Room) route(called string) (Route, error) {
 	i, _ := slices.BinarySearchFunc(doc.Queues, queue, func(q estate.Queue, n string) int {
 		return cmp.Compare(q.Name, n)
 	})
-	r := Route{Queue: doc.Queues[i], Refuses: w.Refuses(queue, s.now())}
+	r := Route{Queue: doc.Queues[i]}
+	r.Refuses, _ = w.Refuses(queue, s.now())
 	switch {
 	case !slices.ContainsFunc(r.Queue.Paths, func(p estate.Path) bool { return p.Gateway }):
 		return r, fault.New(fault.Unknown, "no-gateway-path", "add {gateway: true} to its paths", "the queue %s does not "+

@@ -3361,6 +3361,14 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        Closed: {
+            says: string;
+            /**
+             * Format: date-time
+             * @description When its hours begin again; absent where it is paused.
+             */
+            until?: string;
+        };
         Compared: {
             a: string;
             /**
@@ -4399,10 +4407,12 @@ export interface components {
             waiting: number;
         };
         EndpointInstalled: {
+            /** @description Why it takes no jobs at present, in a sentence for whoever prints; empty where it takes them. */
+            closed?: string;
             default: boolean;
             driver: string;
             exact?: string;
-            /** @description It prints nothing, or takes no jobs. */
+            /** @description It prints nothing, or takes no jobs, though it should. */
             halted?: boolean;
             options?: {
                 [key: string]: unknown;
@@ -5255,6 +5265,10 @@ export interface components {
         LineupAccessWhy: {
             conditions: components["schemas"]["LineupCondition"][];
             permitted: boolean;
+        };
+        LineupClosing: {
+            held: boolean;
+            says: string;
         };
         LineupCondition: {
             found: string;
@@ -6535,6 +6549,10 @@ export interface components {
             sessions: components["schemas"]["AccessSession"][];
         };
         Places: {
+            /** @description Those of the queues that take no jobs at present. */
+            closed?: {
+                [key: string]: components["schemas"]["Closed"];
+            };
             places: {
                 [key: string]: string;
             };
@@ -6591,6 +6609,8 @@ export interface components {
         };
         Queue: {
             access?: components["schemas"]["EstateAccess"];
+            /** @description Where a pause or closed hours are held, and where not; empty where the queue has neither. */
+            closing: components["schemas"]["LineupClosing"][];
             /** @description Queue options by their IPP names. */
             defaults?: {
                 [key: string]: unknown;
@@ -6892,6 +6912,12 @@ export interface components {
             /** @description The draft on top of which; main when absent. */
             draft?: string;
             selections: components["schemas"]["Selection"][];
+        };
+        SendTestPage: {
+            /** @description Also to a queue that takes no jobs at present: it is paused, or closed by its hours. */
+            anyway?: boolean;
+            context: components["schemas"]["LineupQuery"];
+            queue: string;
         };
         SetUp: {
             /** @description From the file setup-code in the data directory. */
@@ -21074,7 +21100,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Why"];
+                "application/json": components["schemas"]["SendTestPage"];
             };
         };
         responses: {

@@ -189,12 +189,13 @@ export function Reasoning({ context, queue }: { context: Context; queue: string 
 /** Sends a test page the way this lineup goes, and shows what the device answered. */
 function TestPageButton({ context, queue }: { context: Context; queue: string }) {
   const send = useMutation({
-    mutationFn: () =>
-      ask(api.POST("/api/v1/test-pages", { body: { context: queryOf(context), queue } })),
+    mutationFn: (anyway: boolean) =>
+      ask(api.POST("/api/v1/test-pages", { body: { context: queryOf(context), queue, anyway } })),
   });
+  const closed = send.error instanceof ProblemError && send.error.problem.code === "queue-closed";
   return (
     <div className="mt-2 flex flex-wrap items-center gap-3">
-      <Button disabled={send.isPending} onClick={() => send.mutate()}>
+      <Button disabled={send.isPending} onClick={() => send.mutate(false)}>
         {send.isPending ? "Sending…" : "Send a test page"}
       </Button>
       {send.data && (
@@ -207,7 +208,13 @@ function TestPageButton({ context, queue }: { context: Context; queue: string })
           </Mark>
         </p>
       )}
-      {send.error && (
+      {closed && (
+        <div role="status" className="flex flex-wrap items-center gap-3">
+          <Mark of="warning">{send.error.message}</Mark>
+          <Button onClick={() => send.mutate(true)}>Print all the same</Button>
+        </div>
+      )}
+      {send.error && !closed && (
         <Failure
           title="No test page came out"
           problem={{

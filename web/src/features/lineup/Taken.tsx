@@ -46,6 +46,6 @@ export function Taken({ added, unknown, asGiven, onGiven }: TakenProps) {
 }
 
 function source(a: Added, now: number): string {
-  if (a.from === "report") return `by the report of ${a.at ? ago(a.at, now) : "an unknown time"}`;
+  if (a.from === "report") return `by its report, ${a.at ? ago(a.at, now) : "an unknown time"}`;
   return a.from === "station" ? "by the estate's station" : "by the directory";
 }

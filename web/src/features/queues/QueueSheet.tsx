@@ -115,6 +115,11 @@ export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetP
           {q.open
             ? `${q.open.map((w) => `${w.days ? w.days.join(" ") : "every day"} ${w.from}-${w.to}`).join(" and ")}, by the clock of its site; outside of that people keep it, and it takes no jobs`
             : "at any hour"}
+          {q.closing.map((c) => (
+            <p key={c.says}>
+              <Mark of={c.held ? "yes" : "warning"}>{c.says}</Mark>
+            </p>
+          ))}
         </Fact>
         {q.labels && <Fact name="Labels">{q.labels.join(", ")}</Fact>}
         {q.formerly && <Fact name="Formerly">{q.formerly.join(", ")}</Fact>}
