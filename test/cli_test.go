@@ -24,6 +24,8 @@ func TestCommandLine(t *testing.T) {
 	}
 	good, bad, people := file("e.yaml", oneQueue), file("bad.yaml", "estate: 1\nqueus: []\ndevices: []\n"),
 		file("d.yaml", twoPeople)
+	tiny := file("tiny.yaml", "estate: 1\nlocations: [{path: ard/hall}, {path: ard/yard}]\n")
+	more := file("more.yaml", "estate: 1\nqueues: [{name: yard, title: Yard, devices: [p], paths: [{device: p}]}]\n")
 	ldif := file("p.ldif", "dn: uid=ida,ou=staff,dc=x\nobjectClass: inetOrgPerson\nuid: ida\ncn: Ida\n")
 	for _, c := range []struct {
 		args string
@@ -83,7 +85,7 @@ func TestCommandLine(t *testing.T) {
 		{"who hall", cli.ExitOK, "hall: had by 1 of 3 people"},
 		{"who hall --on yesterday", cli.ExitUsage, "is no day"},
 		{"who", cli.ExitUsage, "name a queue"},
-		{"who --bare", cli.ExitOK, "2 people and 0 machines have no queue"},
+		{"who --bare", cli.ExitOK, "2 people, of whom no endpoint has reported a session, have no queue"},
 		{"coverage", cli.ExitOK, "device p"},
 		{"rehearse --without device:p --show stranded", cli.ExitOK, "Were down: device p."},
 		{"rehearse --without device:pp", cli.ExitUnknown, "did you mean device:p?"},
@@ -96,9 +98,29 @@ func TestCommandLine(t *testing.T) {
 		{"drain ps-9 --reason x", cli.ExitUnknown, `no server "ps-9"`},
 		{"duties", cli.ExitOK, "Everything is on duty."},
 		{"pick hall", cli.ExitUsage, "--user"},
-		{"pick hall --user jonas", cli.ExitOK, "jonas has picked hall"},
-		{"unpick hall --user jonas", cli.ExitOK, "jonas no longer picks hall"},
+		{"pick hall --user jonas", cli.ExitConflict, "no grant offers hall to jonas"},
+		{"pick hall --user mira", cli.ExitConflict, "hall is placed for mira by g, not offered"},
+		{"pick hall --user nobody", cli.ExitUnknown, "nobody knows a person"},
+		{"unpick hall --user jonas", cli.ExitOK, "jonas did not pick hall anyway"},
 		{"revert 1 -m x", cli.ExitOK, "already as in revision 1"},
+		{"estate apply " + tiny + " --dry-run", cli.ExitOK, "It would take out the only grant, which wants --yes."},
+		{"estate apply " + tiny + " --publish -m x", cli.ExitConflict, "this takes out the only subnet and the only device " +
+			"and the only queue and the only grant; say --yes to go on all the same; nothing was done"},
+		{"estate apply " + tiny, cli.ExitConflict, "say --yes"},
+		{"draft", cli.ExitOK, "is empty"},
+		{"rehearse " + tiny + " --fail-on loses>0", cli.ExitNo, "The files change"},
+		{"rehearse " + tiny + " --revision 1", cli.ExitUsage, "one of them"},
+		{"rehearse --revision 1 --fail-on findings>0", cli.ExitOK, "Revision 1, were it current again, changes 0 objects"},
+		{"estate apply " + more + " --merge --dry-run", cli.ExitOK, "no grant gives it, so nobody receives it"},
+		{"estate check " + more, cli.ExitInvalid, `names the device "p"`},
+		{"estate check " + more + " --merge", cli.ExitOK, "no grant gives it, so nobody receives it"},
+		{"rehearse " + more + " --merge --fail-on findings>0", cli.ExitNo, "Over the limit: findings: 1, more than 0"},
+		{"estate apply " + more + " --merge", cli.ExitOK, "changes 1 object"},
+		{"publish -m more", cli.ExitOK, "The draft brings about 1 finding:"},
+		{"revert 1 --dry-run", cli.ExitOK, "- queue yard"},
+		{"revert 1 -m back", cli.ExitOK, "Revision 3 is published"},
+		{"estate apply " + tiny + " --publish -m x --yes", cli.ExitOK, "Revision 4 is published."},
+		{"revert 1 -m back", cli.ExitOK, "Revision 5 is published"},
 		{"revert x -m x", cli.ExitUsage, "no number"},
 		{"diff 1", cli.ExitOK, "They are the same."},
 		{"endpoint list", cli.ExitOK, "No endpoint has reported yet"},

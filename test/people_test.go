@@ -131,7 +131,11 @@ func TestRequests(t *testing.T) {
 	as(person, 5, "request", "grant", "1")
 	contains(t, "another's site", as(pier, 5, "request", "grant", "1"), "ardholm")
 	contains(t, "granted", as(pier, 0, "request", "grant", "2"), "in your draft")
+	contains(t, "until it is published", as(person, 0, "request", "list"), "open: granted in the draft of pier")
 	as(pier, 0, "publish", "-m", "asked for")
+	within(t, "it is granted then", func() bool {
+		return strings.Contains(as(person, 0, "request", "list"), "granted by pier")
+	})
 	if got := s.lineupOf(`{"user":"runa.falk","location":"brannoy"}`); got != "pier offered" {
 		t.Errorf("after it was published: %q", got)
 	}
@@ -153,7 +157,7 @@ func TestRequests(t *testing.T) {
 func TestErasingAPerson(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
-	s.publish(peopleEstate)
+	s.publish(strings.Replace(peopleEstate, `["user:mira.solvang"]`, `["user:mira.solvang", "user:olav"]`, 1))
 	s.importDirectory("directory: 1\nusers: [{name: mira.solvang, email: mira@skerry.example}, {name: olav}]")
 	s.importDirectory("directory: 1\nusers: [{name: mira.solvang, email: ms@skerry.example}, {name: olav}]")
 	s.must("pick", "desk", "--user", "mira.solvang")
@@ -208,4 +212,31 @@ func TestErasingAPerson(t *testing.T) {
 		return err == nil && left == 0
 	})
 	contains(t, "the audit", s.must("audit"), "entries of people's history from before")
+}
+
+// TestRequestGranted: a request that was granted in a draft that is thrown away is open still; whom access forbids is
+// told of when it is granted; what is given already is granted at once.
+func TestRequestGranted(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	estate := `estate: 1
+queues: [{name: hall, paths: [{gateway: true}], access: {allow: ["user:jonas"]}}, {name: desk, paths: [{gateway: true}]}]
+grants: [{name: g, effect: place, queues: [desk], to: [everyone]}]
+`
+	s.publish(estate)
+	s.importDirectory(twoPeople)
+	s.addAccount("mira", access.Person)
+	c := s.console("mira")
+	for _, q := range []string{"hall", "desk"} {
+		if _, err := sends[access.Request](c, "POST", "/api/v1/requests", map[string]string{"queue": q, "reason": "post"}); err != nil {
+			t.Fatal(err)
+		}
+	}
+	contains(t, "what is given already", s.must("request", "grant", "2"), "is given desk already")
+	contains(t, "whom access forbids", s.must("request", "grant", "1", "-m", "of course"), "The request stays open",
+		"Yet it will not reach them: the access of hall does not permit mira")
+	s.must("draft", "discard")
+	contains(t, "after the draft is gone", s.must("request", "list"), "open: granted in the draft of test")
+	s.must("request", "decline", "1", "-m", "ask jonas")
+	contains(t, "declined all the same", s.must("request", "list"), "declined by test: ask jonas")
 }

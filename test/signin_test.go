@@ -180,8 +180,10 @@ servers: [{name: ps-a, uri: "ipp://ps-a.example/", location: ardholm}, {name: ps
 	location: brannoy}]
 queues: [{name: here, location: brannoy, paths: [{gateway: true}]}, {name: there, location: ardholm,
 	paths: [{gateway: true}]}]
-grants: [{name: g, effect: place, queues: [here], at: ["location:brannoy"]}]
+grants: [{name: g, effect: place, queues: [here], at: ["location:brannoy"]}, {name: o, effect: offer, queues: [here],
+	at: ["location:brannoy"]}]
 `)
+	s.importDirectory(twoPeople)
 	made, secret, err := s.Service.Identity.MakeToken(t.Context(), owner, access.Token{Name: "olav",
 		Role:  access.SiteAdmin,
 		Sites: []string{"brannoy"}})

@@ -21,4 +21,8 @@ type Request struct {
 	AnsweredAt *time.Time `json:"answered_at"`
 	AnsweredBy string     `json:"answered_by,omitempty"`
 	Answer     string     `json:"answer,omitempty"`
+	// It is granted once that draft, or anything else that gives the queue, is published.
+	DraftedBy   string     `json:"drafted_by,omitempty" doc:"Who granted it in their draft, while it is not published."`
+	DraftedAt   *time.Time `json:"drafted_at,omitempty"`
+	DraftedSays string     `json:"drafted_says,omitempty"`
 }

@@ -118,7 +118,7 @@ func (p *Planner) Add(l *lineup.Lineup) {
 // closedSays is said of a queue that takes no jobs where nothing better is known.
 var closedSays = map[string]string{
 	lineup.ByPause: "This queue is paused: it takes no jobs until it is resumed.",
-	lineup.ByHours:   "This queue is closed at this hour: it takes no jobs.",
+	lineup.ByHours: "This queue is closed at this hour: it takes no jobs.",
 }
 
 // An Installed is one queue that was found on the endpoint.

@@ -251,3 +251,20 @@ func TestDependents(t *testing.T) {
 		t.Error(Lists())
 	}
 }
+
+// TestCreate: an object that is to be new never takes another's place.
+func TestCreate(t *testing.T) {
+	t.Parallel()
+	doc := &Document{Estate: Version, Locations: []Location{{Path: "ard"}}}
+	edit := func(path string) []Edit {
+		return []Edit{{Ref: Ref{List: "locations", Name: path}, Create: true,
+			Object: []byte(`{"path": "` + path + `", "title": "New"}`)}}
+	}
+	if _, err := ParseEdits(edit("ard"), doc, doc, Options{}); err == nil ||
+		!strings.Contains(err.Error(), "a location of that name is there already") {
+		t.Error(err)
+	}
+	if got, err := ParseEdits(edit("bran"), doc, doc, Options{}); err != nil || len(got) != 1 {
+		t.Error(got, err)
+	}
+}

@@ -242,6 +242,7 @@ type Edit struct {
 	Object json.RawMessage `json:"object,omitempty" doc:"The whole object as it is to be."`
 	Remove bool            `json:"remove,omitempty" doc:"Takes the object out."`
 	Undo   bool            `json:"undo,omitempty" doc:"Puts the object back as the draft's base has it."`
+	Create bool            `json:"create,omitempty" doc:"The object is new: where one of its name is there already, nothing is changed."`
 }
 
 // ParseEdits turns edits into changes against a document; undone objects are as in base. Problems are reported at once,
@@ -273,6 +274,8 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 			complain(e.Ref, "the estate has no list "+e.List, fix)
 		case kinds != 1:
 			complain(e.Ref, "an edit has an object, or remove, or undo", "give exactly one of the three")
+		case e.Create && len(e.Object) > 0 && before != nil:
+			complain(e.Ref, "a "+t.word()+" of that name is there already", "choose another name, or change that one")
 		case e.Remove && before == nil:
 			complain(e.Ref, "there is no such "+t.word(), "see what the draft has")
 		case e.Remove:

@@ -72,5 +72,5 @@ type LeftOut struct {
 // What an entry's NotAccepting says.
 const (
 	ByPause = "paused" // it is paused
-	ByHours   = "hours"  // its hours are not open
+	ByHours = "hours"  // its hours are not open
 )

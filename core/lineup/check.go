@@ -37,6 +37,21 @@ func Check(e *Estate, d *directory.Directory) []Finding {
 	return c.out
 }
 
+// NewFindings gives those findings of one estate that another does not have: what a change brings about.
+func NewFindings(before, after []Finding) []Finding {
+	had := make(map[Finding]bool, len(before))
+	for _, f := range before {
+		had[f] = true
+	}
+	out := []Finding{}
+	for _, f := range after {
+		if !had[f] {
+			out = append(out, f)
+		}
+	}
+	return out
+}
+
 type checker struct {
 	e   *Estate
 	d   *directory.Directory

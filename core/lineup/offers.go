@@ -2,6 +2,7 @@ package lineup
 
 import (
 	"fmt"
+	"slices"
 
 	"cirque/core/fault"
 )
@@ -18,6 +19,24 @@ func Offers(w *World, person, called string) bool {
 		return false
 	}
 	return len(offering(w, of, f)) > 0
+}
+
+// Gives says whether some grant places or offers a queue to a person anywhere, at any time; whether something else
+// keeps it from them is another matter.
+func Gives(w *World, person, called string) bool {
+	of, ok := w.Estate.queueByName[called]
+	if !ok {
+		return false
+	}
+	f, err := w.facts(Context{User: person}, new(Scratch), false)
+	if err != nil {
+		return false
+	}
+	return slices.ContainsFunc(w.Estate.selecting(of), func(i int32) bool {
+		m := w.Estate.grants[i].more
+		return w.Estate.grants[i].does&withholds == 0 && (m.to == nil || w.to(m.to, f)) &&
+			(m.except == nil || !w.to(m.except, f))
+	})
 }
 
 // offering gives the grants that offer a queue to the person of some facts at some place and time.

@@ -63,7 +63,8 @@ func closing(q estate.Queue) []Closing {
 		out = append(out, Closing{true, "The gateway refuses jobs, and says why."})
 	}
 	if len(past) > 0 {
-		out = append(out, Closing{true, "On endpoints with an agent the queue stays and refuses jobs, where the spooler can."},
+		out = append(out, Closing{true, "On endpoints with an agent the queue stays and refuses jobs, where the " +
+			"spooler can."},
 			Closing{false, "Nothing holds " + strings.Join(past, ", ") + " closed: whoever prints there past an agent is not " +
 				"refused."})
 	}

@@ -3,15 +3,19 @@ package rehearse
 import (
 	"time"
 
+	"cirque/core/document"
 	"cirque/core/lineup"
 )
 
 // An Ask says what is to be rehearsed; at least one of its parts is given, else one's own draft is meant.
 type Ask struct {
-	Draft   string   // the name of one's own draft
-	Without []string // what goes down: server:N, set:N, device:N, site:N, location:P, subnet:CIDR
-	Moves   []string // who moves where in the directory: user:N=unit:P, user:N=+group:G, user:N=-group:G
-	All     bool     // look at everybody, even where the change cannot touch them
+	Draft    string          // the name of one's own draft
+	Revision int             // a former revision, were it current again
+	Files    []document.File // these, were they published
+	Merge    bool            // the files add and replace only what they name
+	Without  []string        // what goes down: server:N, set:N, device:N, site:N, location:P, subnet:CIDR
+	Moves    []string        // who moves where in the directory: user:N=unit:P, user:N=+group:G, user:N=-group:G
+	All      bool            // look at everybody, even where the change cannot touch them
 }
 
 // An EffectSheet is all that changes in one context.

@@ -70,10 +70,23 @@ type Published struct {
 	Unchanged bool            `json:"unchanged" doc:"The estate was already so; nothing was published."`
 }
 
+// CheckEstate says what is to be looked at: files, else a revision, else one's own draft.
+type CheckEstate struct {
+	Files    []document.File `json:"files,omitempty" maxItems:"1000"`
+	Merge    bool            `json:"merge,omitempty" doc:"The files add and replace only the objects that they name."`
+	Revision int             `json:"revision,omitempty" minimum:"0" doc:"A former revision, as it would be were it current again."`
+	Draft    string          `json:"draft,omitempty" maxLength:"63" doc:"The name of one's own draft; main when absent."`
+	Brief    bool            `json:"brief,omitempty" doc:"Only what would change: nothing is remarked on."`
+}
+
 // Checked is a document that may be published.
 type Checked struct {
 	Objects  map[string]int   `json:"objects" doc:"By list."`
 	Findings []lineup.Finding `json:"findings"`
+	New      []lineup.Finding `json:"new" doc:"Those of the findings that are not so of what is current."`
+	Total    int              `json:"total" doc:"How many objects it would change of what is current."`
+	Changes  []estate.Diff    `json:"changes" doc:"Object by object; at most the first thousand."`
+	Takes    []estate.Taking  `json:"takes" doc:"Lists of which it would take out all, or most."`
 }
 
 // Estate is a revision with its document.
@@ -115,7 +128,8 @@ type AnswerRequest struct {
 // AnsweredRequest is a request that was answered.
 type AnsweredRequest struct {
 	Request access.Request `json:"request"`
-	Changes int            `json:"changes" doc:"How many objects the answerer's draft changes now; 0 for one that was declined."`
+	Changes int            `json:"changes" doc:"How many objects the answerer's draft changes now; 0 for one that was declined, or given already."`
+	Remarks []string       `json:"remarks" doc:"What keeps the queue from the person all the same, such as its access."`
 }
 
 // Called is an endpoint that was asked to report.

@@ -49,10 +49,13 @@ type Diffs struct {
 
 // Rehearse says what is to be rehearsed; where nothing is given, one's own draft is.
 type Rehearse struct {
-	Draft   string   `json:"draft,omitempty" maxLength:"63" doc:"The name of one's own draft."`
-	Without []string `json:"without,omitempty" maxItems:"1000" doc:"What goes down: server:N, set:N, device:N, site:N, location:P or subnet:CIDR."`
-	Moves   []string `json:"moves,omitempty" maxItems:"1000" doc:"Who moves where in the directory: user:N=unit:P, user:N=+group:G or user:N=-group:G; machine: likewise."`
-	All     bool     `json:"all,omitempty" doc:"Look at everybody, even where the change cannot touch them; the result is the same."`
+	Draft    string          `json:"draft,omitempty" maxLength:"63" doc:"The name of one's own draft."`
+	Revision int             `json:"revision,omitempty" minimum:"0" doc:"A former revision, were it current again."`
+	Files    []document.File `json:"files,omitempty" maxItems:"1000" doc:"An estate, were it published."`
+	Merge    bool            `json:"merge,omitempty" doc:"The files add and replace only the objects that they name."`
+	Without  []string        `json:"without,omitempty" maxItems:"1000" doc:"What goes down: server:N, set:N, device:N, site:N, location:P or subnet:CIDR."`
+	Moves    []string        `json:"moves,omitempty" maxItems:"1000" doc:"Who moves where in the directory: user:N=unit:P, user:N=+group:G or user:N=-group:G; machine: likewise."`
+	All      bool            `json:"all,omitempty" doc:"Look at everybody, even where the change cannot touch them; the result is the same."`
 }
 
 // A RehearsalLine is one line of a rehearsal under way; exactly one part is there.

@@ -11,6 +11,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"net"
 	"net/http"
 	"net/http/cookiejar"
 	"net/url"
@@ -48,6 +49,8 @@ func New(base, token string, caPEM []byte) (*Client, error) {
 			"what was given is no token")
 	}
 	t := http.DefaultTransport.(*http.Transport).Clone()
+	t.DialContext = (&net.Dialer{Timeout: connectWithin, KeepAlive: 15 * time.Second}).DialContext
+	t.TLSHandshakeTimeout, t.ResponseHeaderTimeout = connectWithin, answerWithin
 	t.TLSClientConfig = &tls.Config{MinVersion: tls.VersionTLS12}
 	if caPEM != nil {
 		t.TLSClientConfig.RootCAs = x509.NewCertPool()
@@ -61,6 +64,17 @@ func New(base, token string, caPEM []byte) (*Client, error) {
 		return nil, err
 	}
 	return &Client{base: u, token: token, http: &http.Client{Transport: t, Jar: jar}, Once: rand.Text()}, nil
+}
+
+// How long a connection may take, and a service to begin an answer, unless AnswerWithin says otherwise.
+const (
+	connectWithin = 10 * time.Second
+	answerWithin  = 2 * time.Minute
+)
+
+// AnswerWithin sets how long the service may take to begin an answer. It is called before anything is sent.
+func (c *Client) AnswerWithin(d time.Duration) {
+	c.http.Transport.(*http.Transport).ResponseHeaderTimeout = d
 }
 
 // URL is the service's address.
@@ -163,7 +177,8 @@ func (c *Client) try(ctx context.Context, method, path string, query url.Values,
 	}
 	resp, err := c.http.Do(req)
 	if err != nil {
-		if f := fault.As(c.unreachable(err)); method != http.MethodGet && f.Code == "service-unreachable" && sent(err) {
+		if f := fault.As(c.unreachable(err)); method != http.MethodGet && f.Code == "service-unreachable" && sent(err) ||
+			method != http.MethodGet && f.Code == "service-silent" {
 			return nil, fault.New(fault.Unavailable, fault.MaybeDone, "look whether it is there before you do it again",
 				"the service at %s broke off before it had answered: it may have been done", c.base.Host).Because(err)
 		}
@@ -204,6 +219,11 @@ func (c *Client) unreachable(err error) error {
 	}
 	var ue *url.Error
 	if errors.As(err, &ue) {
+		if ue.Timeout() {
+			return fault.New(fault.Unavailable, "service-silent", "see that it is the right address, and that the service is "+
+				"not held up; --timeout gives it longer", "the service at %s takes the connection, and does not answer in time",
+				c.base.Host).Because(err)
+		}
 		err = ue.Err
 	}
 	return fault.New(fault.Unavailable, "service-unreachable", "check the address (--url, CIRQUE_URL) and that the "+

@@ -103,7 +103,8 @@ type root struct {
 	home   string // the user's configuration directory
 	err    io.Writer
 	once   string // begins the keys by which changes are done once
-	width  int    // of the terminal, 0 when it is none
+	within time.Duration
+	width  int // of the terminal, 0 when it is none
 }
 
 // Streams are where a command reads and writes.
@@ -214,6 +215,7 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 	pf.StringVar(&r.url, "url", "", "the service's address (CIRQUE_URL)")
 	pf.StringVar(&r.token, "token-file", "", "a file that holds the token (else CIRQUE_TOKEN)")
 	pf.StringVar(&r.ca, "ca", "", "the certificate authority to trust, a PEM file (CIRQUE_CA)")
+	pf.DurationVar(&r.within, "timeout", 2*time.Minute, "how long the service may take to begin an answer, such as 30s")
 	pf.StringVar(&r.once, "idempotency-key", "", "that of a command whose answer was lost: what it changed is not "+
 		"changed again")
 	pf.StringVarP(&r.output, "output", "o", "table", "how to print: table, json or yaml")
@@ -223,7 +225,8 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		}
 		return nil
 	}
-	c.AddCommand(serveCommand(r), demoCommand(r), signInCommand(r), tokenCommand(r), accountCommand(r),
+	c.AddCommand(serveCommand(r), demoCommand(r), signInCommand(r), whoamiCommand(r), signOutCommand(r),
+		tokenCommand(r), accountCommand(r),
 		secretKeyCommand(r), authorityCommand(r),
 		auditCommand(r),
 		enrolCommand(r), requestCommand(r),
@@ -244,7 +247,7 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 
 // client makes a client for the service that the flags, the environment or the kept sign-in name.
 func (r *root) client() (*apiclient.Client, error) {
-	kept := r.kept()
+	kept, _ := keptAt(r.kept(), first(r.url, r.env("CIRQUE_URL")))
 	url, token, caFile := first(r.url, r.env("CIRQUE_URL"), kept.URL), first(r.env("CIRQUE_TOKEN")),
 		first(r.ca, r.env("CIRQUE_CA"))
 	if r.token != "" {
@@ -255,7 +258,7 @@ func (r *root) client() (*apiclient.Client, error) {
 		}
 		token = strings.TrimSpace(string(b))
 	}
-	if url == kept.URL { // a kept token goes to its own service only
+	if kept.URL != "" { // a kept token goes to its own service only
 		token, caFile = first(token, kept.Token), first(caFile, kept.CA)
 	}
 	if url == "" {
@@ -271,6 +274,7 @@ func (r *root) client() (*apiclient.Client, error) {
 	}
 	c, err := apiclient.New(url, token, pem)
 	if err == nil {
+		c.AnswerWithin(r.within)
 		c.Once = first(r.once, c.Once)
 		c.Aged = func(age time.Duration) {
 			fmt.Fprintf(r.err, "cirque: this is as of %s, %s ago: the service does not hear of changes; see cirque ready\n",

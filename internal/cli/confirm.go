@@ -2,7 +2,9 @@ package cli
 
 import (
 	"bufio"
+	"errors"
 	"fmt"
+	"io/fs"
 	"os"
 	"strings"
 
@@ -18,15 +20,28 @@ func confirmed(c *cobra.Command, yes bool, flag, says, question string) error {
 	if yes {
 		return nil
 	}
-	f, ok := c.InOrStdin().(*os.File)
-	if !ok || !term.IsTerminal(int(f.Fd())) {
+	if !atTerminal(c) {
 		return fault.New(fault.Conflict, "not-confirmed", "say "+flag+" to go on all the same; nothing was done", "%s", says)
 	}
 	fmt.Fprintf(c.ErrOrStderr(), "%s.\n%s [y/N] ", strings.TrimSuffix(says, "."), question)
-	line, _ := bufio.NewReader(f).ReadString('\n')
+	line, _ := bufio.NewReader(c.InOrStdin()).ReadString('\n')
 	switch strings.ToLower(strings.TrimSpace(line)) {
 	case "y", "yes":
 		return nil
 	}
 	return fault.New(fault.Conflict, "not-confirmed", "nothing was done", "it was not confirmed")
+}
+
+// atTerminal says whether a person can be asked.
+func atTerminal(c *cobra.Command) bool {
+	f, ok := c.InOrStdin().(*os.File)
+	return ok && term.IsTerminal(int(f.Fd()))
+}
+
+// reasonOf says why a file could not be read, without its name.
+func reasonOf(err error) string {
+	if e, ok := errors.AsType[*fs.PathError](err); ok {
+		return e.Err.Error()
+	}
+	return err.Error()
 }

@@ -33,7 +33,8 @@ func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
 			b, err = os.ReadFile(n)
 		}
 		if err != nil {
-			return nil, fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read", n)
+			return nil, fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", n,
+				reasonOf(err))
 		}
 		out = append(out, document.File{Name: n, Text: string(b)})
 	}
@@ -46,14 +47,19 @@ func estateCommand(r *root) *cobra.Command {
 }
 
 func estateApplyCommand(r *root) *cobra.Command {
-	var publish, merge bool
+	var publish, merge, dry, yes bool
 	var reason string
 	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once",
 		Args: args(cobra.MinimumNArgs(1)),
 		Long: `Put one document in one or several YAML or JSON files, "-" for standard input, into your draft. The
 draft then equals the files: what they do not hold is taken out. With --merge only the objects that
 they name are added or replaced. Nothing reaches people until the draft is published; --publish -m
-REASON does that in the same step, and leaves your draft alone.`}
+REASON does that in the same step, and leaves your draft alone. --dry-run says what would change, and
+what there is to remark on. What would take out all of a list, or more than half of one with over ten
+objects, wants --yes; a person at a terminal is asked.`,
+		Example: "  cirque estate apply estate.yaml --dry-run\n  cirque estate apply new-queue.yaml --merge\n  cirque " +
+			"estate " +
+			"apply estate.yaml --publish -m \"the new hall\""}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		files, err := readFiles(c, a)
@@ -65,6 +71,19 @@ REASON does that in the same step, and leaves your draft alone.`}
 			return err
 		}
 		query := name()
+		if dry || !merge {
+			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Files: files,
+				Merge: merge, Brief: !dry})
+			if err != nil {
+				return err
+			}
+			if dry {
+				return r.print(c, k, func(w io.Writer) { writeChecked(r, w, k) })
+			}
+			if err := confirmTakes(c, k.Takes, yes); err != nil {
+				return err
+			}
+		}
 		if !publish {
 			if reason != "" {
 				return usageError{fmt.Errorf("a reason belongs to publishing: add --publish, or leave -m out")}
@@ -113,22 +132,59 @@ REASON does that in the same step, and leaves your draft alone.`}
 		})
 	}
 	c.Flags().BoolVar(&publish, "publish", false, "publish at once")
+	c.Flags().BoolVar(&dry, "dry-run", false, "say what would change, and store nothing")
+	c.Flags().BoolVar(&yes, "yes", false, "also where that takes out all, or most, of a list")
 	c.Flags().BoolVar(&merge, "merge", false, "add and replace only the objects that the files name")
 	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
 	return c
 }
 
+// confirmTakes asks before all, or most, of a list is taken out.
+func confirmTakes(c *cobra.Command, takes []estate.Taking, yes bool) error {
+	if len(takes) == 0 {
+		return nil
+	}
+	var list []string
+	for _, t := range takes {
+		list = append(list, t.String())
+	}
+	return confirmed(c, yes, "--yes", "this takes out "+strings.Join(list, " and "), "Go on?")
+}
+
+// writeChecked says what would come of a document.
+func writeChecked(r *root, w io.Writer, k api.Checked) {
+	if k.Total == 0 {
+		fmt.Fprintln(w, "The estate is already so: nothing would change.")
+	} else {
+		fmt.Fprintf(w, "It would change %s:\n", words.Count(k.Total, "object"))
+		writeDiffs(w, k.Changes, k.Total)
+	}
+	for _, t := range k.Takes {
+		fmt.Fprintf(w, "\nIt would take out %s, which wants --yes.\n", t)
+	}
+	if len(k.New) > 0 {
+		fmt.Fprintln(w, "\nWhat there would be to remark on, and is not so now:")
+		r.writeFindings(w, k.New)
+	}
+	fmt.Fprintln(w, "\nNothing was stored.")
+}
+
 func estateCheckCommand(r *root) *cobra.Command {
 	var revision string
+	var merge bool
 	c := &cobra.Command{Use: "check [FILE...]", Short: "What a careful colleague would remark on: in files, in your " +
 		"draft, or in what is published",
-		Long: `Check files as one estate, without storing anything; without files, what is published, or with
+		Long: `Check files as one estate, or with --merge as a part of what is published, without storing anything;
+without files, what is published, or with
 --revision another revision or your draft. Findings never stop anything; what does is reported as an
 error.`, RunE: func(c *cobra.Command,
 			a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
+			}
+			if len(a) == 0 && merge {
+				return usageError{fmt.Errorf("--merge is for files")}
 			}
 			if len(a) == 0 {
 				list, err := apiclient.List[lineup.Finding](c.Context(), client, "/api/v1/findings",
@@ -142,7 +198,8 @@ error.`, RunE: func(c *cobra.Command,
 			if err != nil {
 				return err
 			}
-			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.Files{Files: files})
+			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Files: files,
+				Merge: merge})
 			if err != nil {
 				return err
 			}
@@ -152,6 +209,7 @@ error.`, RunE: func(c *cobra.Command,
 			})
 		}}
 	c.Flags().StringVar(&revision, "revision", "", "a revision's number, or draft")
+	c.Flags().BoolVar(&merge, "merge", false, "the files add and replace only the objects that they name")
 	return c
 }
 

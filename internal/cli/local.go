@@ -1,11 +1,9 @@
 package cli
 
 import (
-	"encoding/json"
 	"errors"
 	"fmt"
 	"os"
-	"path/filepath"
 	"strings"
 	"time"
 
@@ -16,7 +14,6 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/whole"
 )
 
 func (o ServeOptions) check() error {
@@ -117,101 +114,22 @@ func versionCommand(r *root) *cobra.Command {
 		}}
 }
 
-// signInCommand is what cirque sign-in keeps.
-type keptSignIn struct {
-	URL   string `json:"url"`
-	Token string `json:"token"`
-	CA    string `json:"ca,omitempty"`
-}
-
-func (r *root) keptFile() string {
-	dir := r.env("CIRQUE_CONFIG_DIR")
-	if dir == "" {
-		dir = filepath.Join(r.home, "cirque")
-	}
-	return filepath.Join(dir, "sign-in.json")
-}
-
-func (r *root) kept() (k keptSignIn) {
-	if b, err := os.ReadFile(r.keptFile()); err == nil {
-		_ = json.Unmarshal(b, &k) // a broken file keeps nothing
-	}
-	return k
-}
-
-func signInCommand(r *root) *cobra.Command {
-	var name string
-	c := &cobra.Command{Use: "sign-in URL", Short: "Keep a service's address and a token for later calls",
-		Args: args(cobra.ExactArgs(1)),
-		Long: `Keep a service's address and a token for later calls, in the user's configuration directory,
-readable by its owner only.
-
-With --name the password is asked for, then a one-time code where the account has them, and a token
-is made; else the token is read from
---token-file, CIRQUE_TOKEN or standard input.`,
-		RunE: func(c *cobra.Command, a []string) error {
-			var pem []byte
-			caFile := first(r.ca, r.env("CIRQUE_CA"))
-			if caFile != "" {
-				var err error
-				if pem, err = os.ReadFile(caFile); err != nil {
-					return fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read", caFile)
-				}
-				if caFile, err = filepath.Abs(caFile); err != nil {
-					return err
-				}
-			}
-			var token string
-			var err error
-			if name != "" {
-				token, err = r.tokenByPassword(c, a[0], name, pem)
-			} else {
-				token, err = r.givenToken(c)
-			}
-			if err != nil {
-				return err
-			}
-			client, err := apiclient.New(a[0], token, pem)
-			if err != nil {
-				return err
-			}
-			me, err := apiclient.Get[api.Me](c.Context(), client, "/api/v1/session", nil)
-			if err != nil {
-				return err
-			}
-			b, err := json.Marshal(keptSignIn{a[0], token, caFile})
-			if err != nil {
-				return err
-			}
-			if err := os.MkdirAll(filepath.Dir(r.keptFile()), 0o700); err != nil {
-				return err
-			}
-			if err := whole.Write(r.keptFile(), b, 0o600); err != nil {
-				return err
-			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "Signed in at %s as %s (%s).\n", a[0], me.Name, me.Role)
-			return err
-		}}
-	c.Flags().StringVar(&name, "name", "", "sign in with this account and make a token for it")
-	return c
-}
-
 // tokenByPassword signs in as a person and makes a token for this machine.
-func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (string, error) {
+func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (token, called string, err error) {
 	client, err := apiclient.New(url, "", pem)
 	if err != nil {
-		return "", err
+		return "", "", err
 	}
 	password, err := readSecret(c, "Password: ")
 	if err != nil {
-		return "", err
+		return "", "", err
 	}
 	me, err := apiclient.Post[api.Me](c.Context(), client, "/api/v1/session", api.SignIn{Name: name, Password: password})
 	if err != nil {
-		return "", err
+		return "", "", err
 	}
 	if err := secondStep(c, client, name, me.Second); err != nil {
-		return "", err
+		return "", "", err
 	}
 	host, _ := os.Hostname()
 	label := fmt.Sprintf("%s at %s, command line", name, first(host, "this machine"))
@@ -219,9 +137,9 @@ func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (
 	_ = client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/tokens", label), nil, nil, nil)
 	made, err := apiclient.Post[api.MadeToken](c.Context(), client, "/api/v1/session/tokens", api.NewOwnToken{Name: label})
 	if err != nil {
-		return "", err
+		return "", "", err
 	}
-	return made.Secret, client.Do(c.Context(), "DELETE", "/api/v1/session", nil, nil, nil)
+	return made.Secret, label, client.Do(c.Context(), "DELETE", "/api/v1/session", nil, nil, nil)
 }
 
 func (r *root) givenToken(c *cobra.Command) (string, error) {

@@ -23,10 +23,12 @@ func rehearseCommand(r *root) *cobra.Command {
 	var in api.Rehearse
 	var failOn, kind string
 	var limit int
-	c := &cobra.Command{Use: "rehearse", Short: "Who would gain and lose what: of your draft, or were something to fail",
-		Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "rehearse [FILE...]", Short: "Who would gain and lose what: of your draft, or were " +
+		"something to fail",
 		Long: `Compare the present with what would be, for every user and machine that the directory knows, in the
-contexts in which they were last seen. Without flags it is your draft that is rehearsed.
+contexts in which they were last seen. Without flags it is your draft that is rehearsed; with files it
+is they, as one estate or with --merge only what they name; with --revision a former revision, were it
+current again.
 
 With --without it is a failure: of server:NAME, set:NAME (all its members), device:NAME, site:NAME
 or location:PATH (every server and device there), or subnet:CIDR (whose address lies in it). With
@@ -35,17 +37,34 @@ user:NAME=-group:NAME, and machine: likewise. With --draft the draft is taken be
 		Example: "  cirque rehearse --fail-on 'loses>0,empty>0'\n  cirque rehearse --without server:ps-ardholm-1 --show " +
 			"stranded\n  cirque rehearse --move user:mira.solvang=unit:office"}
 	c.Flags().StringVar(&in.Draft, "draft", "", "one of your drafts; main unless --without or --move is given")
+	c.Flags().IntVar(&in.Revision, "revision", 0, "a former revision, were it current again")
+	c.Flags().BoolVar(&in.Merge, "merge", false, "the files add and replace only the objects that they name")
 	c.Flags().StringSliceVar(&in.Without, "without", nil, "what fails; may be repeated")
 	c.Flags().StringSliceVar(&in.Moves, "move", nil, "who moves where in the directory; may be repeated")
 	c.Flags().BoolVar(&in.All, "all", false, "look at everybody, even where the change cannot touch them (the result "+
 		"is the same)")
-	c.Flags().StringVar(&failOn, "fail-on", "", "limits such as loses>0,empty>0: exit with 8 where one is passed")
+	c.Flags().StringVar(&failOn, "fail-on", "", "limits such as loses>0,empty>0,findings>0: exit with 8 where one "+
+		"is passed")
 	c.Flags().StringVar(&kind, "show", "", "also list the contexts with this kind of change, or all")
 	c.Flags().IntVar(&limit, "limit", 50, "how many contexts to list")
-	c.RunE = func(c *cobra.Command, _ []string) error {
+	c.RunE = func(c *cobra.Command, a []string) error {
+		given := 0
+		for _, is := range []bool{in.Draft != "", in.Revision > 0, len(a) > 0} {
+			if is {
+				given++
+			}
+		}
+		if given > 1 || in.Merge && len(a) == 0 {
+			return usageError{errors.New("rehearse a draft, a revision or files, one of them; --merge is for files")}
+		}
+		var err error
+		if len(a) > 0 {
+			if in.Files, err = readFiles(c, a); err != nil {
+				return err
+			}
+		}
 		var limits []rehearse.Limit
 		if failOn != "" {
-			var err error
 			if limits, err = rehearse.ParseLimits(failOn); err != nil {
 				return err
 			}
@@ -131,8 +150,17 @@ func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(x.Down) > 0 {
 		fmt.Fprintf(w, "Were down: %s.\n", few(x.Down, 8))
 	}
-	if len(in.Without)+len(in.Moves) == 0 || in.Draft != "" {
-		fmt.Fprintf(w, "The draft changes %s of revision %d.\n", words.Count(x.Changes, "object"), x.From)
+	what := ""
+	switch {
+	case len(in.Files) > 0:
+		what = "The files change"
+	case in.Revision > 0:
+		what = fmt.Sprintf("Revision %d, were it current again, changes", in.Revision)
+	case len(in.Without)+len(in.Moves) == 0 || in.Draft != "":
+		what = "The draft changes"
+	}
+	if what != "" {
+		fmt.Fprintf(w, "%s %s of revision %d.\n", what, words.Count(x.Changes, "object"), x.From)
 	}
 	fmt.Fprintf(w, "Of %s and %s, %s and %s would notice.\n", words.Count(x.Cases.People, "person"),
 		words.Count(x.Cases.Machines,
@@ -142,6 +170,10 @@ func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(x.Times) > 0 {
 		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", words.Count(len(x.Times), "edge"),
 			x.Until.Local().Format("Mon 2 January 15:04"))
+	}
+	if len(x.Findings) > 0 {
+		fmt.Fprintln(w, "\nWhat there would be to remark on, and is not so now:")
+		r.writeFindings(w, x.Findings)
 	}
 	if x.Touched.Contexts == 0 {
 		return

@@ -28,8 +28,11 @@ func requestCommand(r *root) *cobra.Command {
 			t := r.table("ID", "PERSON", "QUEUE", "REASON", "ASKED", "STATE")
 			for _, v := range list {
 				state := v.State
-				if v.AnsweredBy != "" {
+				switch {
+				case v.AnsweredBy != "":
 					state += " by " + v.AnsweredBy
+				case v.DraftedBy != "":
+					state += ": granted in the draft of " + v.DraftedBy + " " + ago(*v.DraftedAt, time.Now()) + ", not published"
 				}
 				if v.Answer != "" {
 					state += ": " + v.Answer
@@ -58,8 +61,15 @@ func requestCommand(r *root) *cobra.Command {
 				api.AnswerRequest{Grant: grant, Says: says})
 		}, func(w io.Writer, v api.AnsweredRequest) {
 			if grant {
-				fmt.Fprintf(w, "%s is to be offered %s: that is in your draft, which reaches them once it is published (cirque "+
-					"rehearse, cirque publish).\n", v.Request.Person, v.Request.Queue)
+				if v.Request.State == access.RequestGranted {
+					fmt.Fprintf(w, "%s is given %s already; the request is granted.\n", v.Request.Person, v.Request.Queue)
+				} else {
+					fmt.Fprintf(w, "%s is to be offered %s: that is in your draft. The request stays open until it is published "+
+						"(cirque rehearse, cirque publish).\n", v.Request.Person, v.Request.Queue)
+				}
+				for _, says := range v.Remarks {
+					fmt.Fprintf(w, "Yet it will not reach them: %s.\n", says)
+				}
 				return
 			}
 			fmt.Fprintf(w, "%s is declined to %s, who reads: %s\n", v.Request.Queue, v.Request.Person, v.Request.Answer)

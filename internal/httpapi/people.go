@@ -31,10 +31,13 @@ func peopleRoutes(s *server, a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/requests/{id}/answer", "answer-request", "Grant a request, into one's own draft, "+
 		"or decline it", small, func(ctx context.Context, in *answer) (*out[api.AnsweredRequest], error) {
-		r, d, err := s.svc.People.AnswerRequest(ctx, principalOf(ctx), in.ID, in.Body.Grant, in.Body.Says)
-		o := api.AnsweredRequest{Request: r}
-		if d != nil {
-			o.Changes = len(d.Changes)
+		a, err := s.svc.People.AnswerRequest(ctx, principalOf(ctx), in.ID, in.Body.Grant, in.Body.Says)
+		o := api.AnsweredRequest{Request: a.Request, Remarks: a.Remarks}
+		if a.Draft != nil {
+			o.Changes = len(a.Draft.Changes)
+		}
+		if o.Remarks == nil {
+			o.Remarks = []string{}
 		}
 		return &out[api.AnsweredRequest]{o}, err
 	})

@@ -18,6 +18,7 @@ import (
 	"cirque/core/page"
 	"cirque/internal/agentproto"
 	"cirque/internal/api"
+	"cirque/internal/service/drafts"
 	"cirque/internal/service/present"
 	"cirque/internal/service/sources"
 )
@@ -113,15 +114,17 @@ func estateRoutes(s *server, a huma.API) {
 			rev, same, err := s.svc.Drafts.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
 			return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
 		})
-	type files struct{ Body api.Files }
-	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "Check an estate without publishing it",
+	type files struct{ Body api.CheckEstate }
+	route(s, a, "POST", "/api/v1/estate/check", "check-estate", "What would come of an estate, "+
+		"without storing anything: files, a former revision or one's own draft",
 		large.by(access.ReadEstate),
 		func(ctx context.Context, in *files) (*out[api.Checked], error) {
-			c, err := s.svc.Drafts.CheckEstate(ctx, principalOf(ctx), in.Body.Files)
+			c, err := s.svc.Drafts.CheckEstate(ctx, principalOf(ctx), drafts.CheckOf(in.Body))
 			if err != nil {
 				return nil, err
 			}
-			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings}}, nil
+			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings, New: c.New,
+				Total: len(c.Changes), Changes: estate.Diffs(c.Changes[:min(len(c.Changes), diffsShown)]), Takes: c.Takes}}, nil
 		})
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,
 		in *Paging) (paged[lineup.QueueSheet], error) {

@@ -12,7 +12,9 @@ import (
 	"cirque/core/name"
 )
 
-const requestColumns = "id, person, queue, reason, at, state, answered_at, answered_by, answer"
+const requestColumns = "id, person, queue, reason, at, state, answered_at, answered_by, answer, drafted_by, " +
+	"drafted_at, " +
+	"drafted_says"
 
 // AddRequest keeps a person's request; a Conflict fault where the same is open already.
 func (s RequestTable) AddRequest(ctx context.Context, r access.Request) (access.Request, error) {
@@ -57,12 +59,16 @@ func (s RequestTable) Request(ctx context.Context, id int64) (access.Request, er
 	return r, translate(err)
 }
 
-// AnswerRequest ends an open request; a Conflict fault where it has been answered.
-func (s RequestTable) AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error) {
-	var r access.Request
-	err := s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE request SET state = $2, answered_at = clock_timestamp(), answered_by = $3, "+
-			"answer = $4 WHERE id = $1 AND state = 'open' RETURNING "+requestColumns, id, state, author, says)
+// DraftRequest notes that an open request was granted in somebody's draft; a Conflict fault where it has been answered.
+func (s RequestTable) DraftRequest(ctx context.Context, id int64, author, says string) (access.Request, error) {
+	return s.change(ctx, id, "drafted_at = clock_timestamp(), drafted_by = $2, drafted_says = $3", author, says)
+}
+
+// change alters an open request and tells of it.
+func (s RequestTable) change(ctx context.Context, id int64, set string, args ...any) (r access.Request, err error) {
+	err = s.in(ctx, func(tx pgx.Tx) error {
+		rows, err := tx.Query(ctx, "UPDATE request SET "+set+" WHERE id = $1 AND state = 'open' RETURNING "+requestColumns,
+			append([]any{id}, args...)...)
 		if err != nil {
 			return err
 		}
@@ -74,9 +80,29 @@ func (s RequestTable) AnswerRequest(ctx context.Context, id int64, state, author
 		if err != nil {
 			return err
 		}
+		state, author := r.State, r.AnsweredBy
+		if state == access.RequestOpen {
+			state, author = "granted in a draft", r.DraftedBy
+		}
 		return addEvent(ctx, tx, event.Event{Kind: event.Answered, Subject: r.Queue, Author: author}.Saying(
 			"The request of {person} for {queue} was {state}", "person", event.Person(r.Person), "queue", r.Queue, "state",
-			r.State).With(nil, r))
+			state).With(nil, r))
 	})
 	return r, err
+}
+
+// Drafted lists the open requests that were granted in a draft.
+func (s RequestTable) Drafted(ctx context.Context) ([]access.Request, error) {
+	rows, err := s.pool.Query(ctx, "SELECT "+requestColumns+" FROM request WHERE state = 'open' AND drafted_by <> ''")
+	if err != nil {
+		return nil, translate(err)
+	}
+	out, err := pgx.CollectRows(rows, pgx.RowToStructByPos[access.Request])
+	return out, translate(err)
+}
+
+// AnswerRequest ends an open request; a Conflict fault where it has been answered.
+func (s RequestTable) AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error) {
+	return s.change(ctx, id, "state = $2, answered_at = clock_timestamp(), answered_by = $3, answer = $4", state, author,
+		says)
 }

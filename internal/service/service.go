@@ -225,7 +225,7 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		return err
 	}
 	s.Lineups = lineups.New(lineups.Config{Store: in.Lineups, Present: p, Now: now, Certificates: s.Enrolment,
-		Owned: s.Drafts, Worlds: s.Drafts, Fleet: s.Fleet, Seats: fleet.Seats{Room: s.Fleet}})
+		Owned: s.Drafts, Worlds: s.Drafts, Documents: s.Drafts, Fleet: s.Fleet, Seats: fleet.Seats{Room: s.Fleet}})
 	s.People = people.New(people.Config{Store: in.People, Present: p, Log: log, Now: now, Changes: s.Drafts,
 		Fleet: s.Fleet, Known: s.Lineups})
 	s.Sources = sources.New(sources.Config{Store: in.Sources, Present: p, Log: log, Now: now, Dir: cfg.Dir,

@@ -41,7 +41,7 @@ type SpoolerQueue struct {
 	Accepting bool
 	Message   string // what it says of its state
 	Reasons   []string
-	Refuses   string // to be set: why it is to take no jobs; empty where it is to take them
+	Refuses   string   // to be set: why it is to take no jobs; empty where it is to take them
 	Drop      []string // options that it is to lose
 }
 
@@ -108,7 +108,8 @@ func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
 			Shared: m.Number(ipp.PrinterGroup, "printer-is-shared") == 1, Allowed: m.Texts(ipp.PrinterGroup,
 				"requesting-user-name-allowed"), Options: map[string]any{},
 			State: m.Number(ipp.PrinterGroup, "printer-state"), Accepting: m.Number(ipp.PrinterGroup,
-				"printer-is-accepting-jobs") == 1, Message: text("printer-state-message"), Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
+				"printer-is-accepting-jobs") == 1, Message: text("printer-state-message"),
+			Reasons: reasonsOf(m.Texts(ipp.PrinterGroup, "printer-state-reasons"))}
 		for _, a := range g.Attributes {
 			if o, ok := strings.CutSuffix(a.Name, "-default"); ok && len(a.Words()) > 0 {
 				q.Options[o] = a.Option()
@@ -119,7 +120,8 @@ func (s *Spooler) Queues(ctx context.Context) ([]SpoolerQueue, error) {
 	return out, nil
 }
 
-// Set makes a queue or changes it, and has it print and, unless it refuses, take jobs. description is a PPD, nil where it is to have none.
+// Set makes a queue or changes it, and has it print and, unless it refuses, take jobs. description is a PPD, nil where
+// it is to have none.
 func (s *Spooler) Set(ctx context.Context, q SpoolerQueue, description io.Reader) error {
 	allowed := q.Allowed
 	if len(allowed) == 0 {

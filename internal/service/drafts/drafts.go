@@ -84,21 +84,10 @@ func (s *Room) Edit(ctx context.Context, p *access.Principal, called string, ver
 func (s *Room) Apply(ctx context.Context, p *access.Principal, called string, merge bool,
 	files []document.File) (estate.DraftSheet, error) {
 	return s.Change(ctx, p, called, nil, func(d estate.DraftSheet) (*estate.Document, error) {
-		opts := s.present.Parsing()
 		if !merge {
-			return estate.Parse(files, opts)
+			return estate.Parse(files, s.present.Parsing())
 		}
-		opts.Base = d.Document
-		doc, err := estate.Parse(files, opts)
-		if err != nil {
-			return nil, err
-		}
-		var changes []estate.Change
-		for _, c := range estate.Changes(&estate.Document{}, doc) {
-			c.Before = d.Document.Find(c.Ref)
-			changes = append(changes, c)
-		}
-		return d.Document.With(changes), nil
+		return merged(files, d.Document, s.present.Parsing())
 	})
 }
 

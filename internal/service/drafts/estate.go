@@ -8,25 +8,83 @@ import (
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/page"
+	"cirque/core/rehearse"
 )
 
-// Checked is a document that may be published, with what a careful reader would remark on.
-type Checked struct {
-	Document *estate.Document
-	Findings []lineup.Finding
+// A CheckOf says what is to be looked at: files, as they are or merged into what is current; else a revision; else
+// one's own draft.
+type CheckOf struct {
+	Files    []document.File
+	Merge    bool   // the files add and replace only what they name
+	Revision int    // a former revision, as it would be were it current again
+	Draft    string // the name of one's own draft
+	Brief    bool   // only what would change: nothing is remarked on
 }
 
-// CheckEstate reads files as one estate without storing anything.
-func (s *Room) CheckEstate(_ context.Context, p *access.Principal, files []document.File) (Checked, error) {
+// Checked is a document that may be published, with what would change by that, and what a careful reader would remark
+// on.
+type Checked struct {
+	Document *estate.Document
+	Changes  []estate.Change // of what is current
+	Takes    []estate.Taking
+	Findings []lineup.Finding
+	New      []lineup.Finding // those of them that are not so of what is current
+}
+
+// CheckEstate looks what would come of a document, without storing anything.
+func (s *Room) CheckEstate(ctx context.Context, p *access.Principal, of CheckOf) (Checked, error) {
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return Checked{}, err
 	}
-	doc, err := estate.Parse(files, s.present.Parsing())
+	v := s.present.View()
+	doc, err := s.checked(ctx, p, v.Document(), of)
 	if err != nil {
 		return Checked{}, err
 	}
-	return Checked{doc, lineup.Check(lineup.Compile(doc, 0, s.present.Compiling()),
-		s.present.View().World.Directory)}, nil
+	out := Checked{Document: doc, Changes: estate.Changes(v.Document(), doc), Takes: estate.Takes(v.Document(), doc),
+		Findings: []lineup.Finding{}, New: []lineup.Finding{}}
+	if !of.Brief {
+		out.Findings = lineup.Check(lineup.Compile(doc, 0, s.present.Compiling()), v.World.Directory)
+		out.New = lineup.NewFindings(v.Findings(), out.Findings)
+	}
+	return out, nil
+}
+
+// Checked gives the estate that is to be rehearsed.
+func (s *Room) Checked(ctx context.Context, p *access.Principal, of rehearse.Ask) (*estate.Document, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	return s.checked(ctx, p, s.present.View().Document(), CheckOf{Files: of.Files, Merge: of.Merge, Revision: of.Revision})
+}
+
+func (s *Room) checked(ctx context.Context, p *access.Principal, current *estate.Document,
+	of CheckOf) (*estate.Document, error) {
+	switch {
+	case len(of.Files) > 0 && of.Merge:
+		return merged(of.Files, current, s.present.Parsing())
+	case len(of.Files) > 0:
+		return estate.Parse(of.Files, s.present.Parsing())
+	case of.Revision > 0:
+		return s.present.Past.Document(ctx, of.Revision)
+	}
+	d, err := s.Draft(ctx, p, of.Draft)
+	return d.Document, err
+}
+
+// merged adds the objects that files name to a document, in the place of those of that name.
+func merged(files []document.File, base *estate.Document, opts estate.Options) (*estate.Document, error) {
+	opts.Base = base
+	doc, err := estate.Parse(files, opts)
+	if err != nil {
+		return nil, err
+	}
+	var changes []estate.Change
+	for _, c := range estate.Changes(&estate.Document{}, doc) {
+		c.Before = base.Find(c.Ref)
+		changes = append(changes, c)
+	}
+	return base.With(changes), nil
 }
 
 // Estate gives a revision's document; number 0 is the current one.

@@ -233,7 +233,12 @@ func (s *Room) Enrol(ctx context.Context, in Enrolment) (out Enrolling, err erro
 		site = s.present.View().SiteOf(machine, []netip.Addr{remote.Unmap()}, s.now())
 	}
 	site = cmp.Or(site, s.present.View().SiteOf(machine, in.Addresses, s.now()))
-	if token.Site != "" && site != "" && site != token.Site {
+	if token.Site != "" && site == "" {
+		return out, fault.New(fault.Denied, "enrol-site-unknown", "add the subnet of its address to the estate, or give the "+
+			"machine a location; or use a token of any site", "the enrolment token %s is for machines at %s, and where %s is, "+
+			"is not known", token.Name, token.Site, machine)
+	}
+	if token.Site != "" && site != token.Site {
 		return out, fault.New(fault.Denied, "enrol-other-site", "use a token of "+site+", or one of any site",
 			"the enrolment token %s is for machines at %s, and %s is at %s", token.Name, token.Site, machine, site)
 	}

@@ -102,7 +102,8 @@ func (s *Room) SendTestPage(ctx context.Context, p *access.Principal, q lineup.Q
 
 // closedFor is told of a test page to a queue that takes no jobs.
 func closedFor(says string) error {
-	return fault.New(fault.Conflict, "queue-closed", "print all the same with --anyway, or wait", "no test page was sent: %s",
+	return fault.New(fault.Conflict, "queue-closed", "print all the same with --anyway, or wait",
+		"no test page was sent: %s",
 		says)
 }
 

@@ -53,7 +53,14 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 	snap := s.present.View()
 	to := snap.World
 	var err error
-	if what.Draft != "" || len(what.Without)+len(what.Moves) == 0 {
+	switch {
+	case len(what.Files) > 0 || what.Revision > 0:
+		doc, err := s.cfg.Documents.Checked(ctx, p, what)
+		if err != nil {
+			return nil, err
+		}
+		to = lineup.Bind(lineup.Compile(doc, 0, s.present.Compiling()), to.Directory, to.Live)
+	case what.Draft != "" || len(what.Without)+len(what.Moves) == 0:
 		if to, _, err = s.cfg.Worlds.World(ctx, p, what.Draft); err != nil {
 			return nil, err
 		}
@@ -91,6 +98,9 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 	}
 	out.part = rehearse.Merge(parts)
 	out.Report = out.plan.Report(out.part)
+	if to.Estate != snap.World.Estate {
+		out.Report.Findings = lineup.NewFindings(snap.Findings(), lineup.Check(to.Estate, to.Directory))
+	}
 	s.rehearsals.keep(out)
 	return out, nil
 }

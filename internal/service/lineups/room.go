@@ -12,6 +12,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/fleet"
 	"cirque/core/lineup"
+	"cirque/core/rehearse"
 	"cirque/internal/service/present"
 )
 
@@ -42,6 +43,10 @@ type Config struct {
 	// Owned gives one's own draft, without asking whether it may be read.
 	Owned interface {
 		Own(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error)
+	}
+	// Documents gives the estate that files or a former revision would make.
+	Documents interface {
+		Checked(ctx context.Context, p *access.Principal, of rehearse.Ask) (*estate.Document, error)
 	}
 	// Worlds gives the world as it would be were a draft published now.
 	Worlds interface {

@@ -2,6 +2,7 @@ package people
 
 import (
 	"context"
+	"errors"
 	"maps"
 	"slices"
 	"time"
@@ -67,16 +68,16 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 	return changed, nil
 }
 
-// endPicks takes back, whenever another revision or directory is current, what nothing offers any more, until ctx is
-// done. A grant that merely does not match just now ends nothing.
-func (s *Room) endPicks(ctx context.Context) error {
+// follow looks, whenever another revision is current, which picks nothing offers any more, and which requests it
+// grants, until ctx is done. A grant that merely does not match just now ends no pick.
+func (s *Room) follow(ctx context.Context) error {
 	var looked *lineup.World
 	for ctx.Err() == nil {
 		v := s.present.View()
 		if looked == nil || looked.Estate != v.World.Estate {
-			if err := s.endUnoffered(ctx, v.World); err != nil {
+			if err := errors.Join(s.endUnoffered(ctx, v.World), s.settleRequests(ctx, v.World)); err != nil {
 				if ctx.Err() == nil {
-					s.log.Warn("picks could not be ended", "error", err)
+					s.log.Warn("picks and requests could not follow the estate", "error", err)
 				}
 				worker.Pause(ctx, retryPicks)
 				continue
@@ -85,13 +86,18 @@ func (s *Room) endPicks(ctx context.Context) error {
 		}
 		select {
 		case <-v.Changed():
+		case <-time.After(lookAgain):
+			looked = nil // a request may have been granted in a draft that was published at that moment
 		case <-ctx.Done():
 		}
 	}
 	return nil
 }
 
-const retryPicks = 10 * time.Second
+const (
+	retryPicks = 10 * time.Second
+	lookAgain  = time.Minute
+)
 
 func (s *Room) endUnoffered(ctx context.Context, w *lineup.World) error {
 	for _, person := range slices.Sorted(maps.Keys(w.Live.Picks)) {

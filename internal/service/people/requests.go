@@ -8,6 +8,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/lineup"
 	"cirque/core/name"
 	"cirque/internal/service/present"
 )
@@ -54,34 +55,56 @@ func requestGrant(queue string) string {
 	return (prefix + queue)[:min(len(prefix)+len(queue), 63)]
 }
 
+// An Answered is a request that was answered.
+type Answered struct {
+	Request access.Request
+	Draft   *estate.DraftSheet // where it was granted in a draft
+	Remarks []string           // what keeps the queue from the person all the same
+}
+
 // AnswerRequest grants a request or declines it. Granting puts the person into a grant of the answerer's draft, which
-// is rehearsed and published like any other change; it gives the draft then.
+// is rehearsed and published like any other change; the request stays open until that, or anything else that gives them
+// the queue, is published. Where it is given to them already, it is granted at once.
 func (s *Room) AnswerRequest(ctx context.Context, p *access.Principal, id int64, grant bool,
-	says string) (access.Request, *estate.DraftSheet, error) {
+	says string) (Answered, error) {
 	if err := access.Check(p, access.AnswerRequests); err != nil {
-		return access.Request{}, nil, err
+		return Answered{}, err
 	}
 	r, err := s.store.Request(ctx, id)
 	if err != nil {
-		return r, nil, err
+		return Answered{Request: r}, err
 	}
-	doc := s.present.View().Document()
-	if err := access.CheckObject(p, access.AnswerRequests, doc, estate.Ref{List: "queues", Name: r.Queue}); err != nil {
-		return r, nil, err
+	v := s.present.View()
+	if q, err := v.Document().QueueCalled(r.Queue); err == nil {
+		r.Queue = q.Name // it may have been renamed since
+	}
+	if err := access.CheckObject(p, access.AnswerRequests, v.Document(), estate.Ref{List: "queues",
+		Name: r.Queue}); err != nil {
+		return Answered{Request: r}, err
 	}
 	if r.State != access.RequestOpen {
-		return r, nil, fault.New(fault.Conflict, "request-answered", "see cirque request list", "the request %d was %s by %s",
-			id, r.State, r.AnsweredBy)
+		return Answered{Request: r}, fault.New(fault.Conflict, "request-answered", "see cirque request list",
+			"the request %d was %s by %s", id, r.State, r.AnsweredBy)
 	}
 	says = strings.TrimSpace(says)
 	if !grant {
 		if says == "" {
-			return r, nil, fault.New(fault.Invalid, "reason-missing", "say in a few words why not",
+			return Answered{Request: r}, fault.New(fault.Invalid, "reason-missing", "say in a few words why not",
 				"declining needs a reason: the person reads it")
 		}
 		r, err = s.store.AnswerRequest(ctx, id, access.RequestDeclined, p.Name, says)
-		return r, nil, err
+		return Answered{Request: r}, err
 	}
+	if lineup.Gives(v.World, r.Person, r.Queue) {
+		out := Answered{Remarks: remarks(v.World, r)}
+		out.Request, err = s.store.AnswerRequest(ctx, id, access.RequestGranted, p.Name, says)
+		return out, err
+	}
+	return s.grantInDraft(ctx, p, r, says)
+}
+
+// grantInDraft puts the person of a request into a grant of one's own draft.
+func (s *Room) grantInDraft(ctx context.Context, p *access.Principal, r access.Request, says string) (Answered, error) {
 	d, err := s.cfg.Changes.Change(ctx, p, present.MainDraft, nil, func(d estate.DraftSheet) (*estate.Document, error) {
 		ref := estate.Ref{List: "grants", Name: requestGrant(r.Queue)}
 		before := d.Document.Find(ref)
@@ -97,10 +120,45 @@ func (s *Room) AnswerRequest(ctx context.Context, p *access.Principal, id int64,
 		return d.Document.With([]estate.Change{{Ref: ref, Before: before, After: &g}}), nil
 	})
 	if err != nil {
-		return r, nil, err
+		return Answered{Request: r}, err
 	}
-	r, err = s.store.AnswerRequest(ctx, id, access.RequestGranted, p.Name, says)
-	return r, &d, err
+	out := Answered{Draft: &d}
+	if d.Document != nil {
+		w := s.present.View().World
+		out.Remarks = remarks(lineup.Bind(lineup.Compile(d.Document, 0, s.present.Compiling()), w.Directory, w.Live), r)
+	}
+	out.Request, err = s.store.DraftRequest(ctx, r.ID, p.Name, says)
+	return out, err
+}
+
+// remarks says what keeps a queue from the person of a request though a grant gives it.
+func remarks(w *lineup.World, r access.Request) []string {
+	if !lineup.Offers(w, r.Person, r.Queue) {
+		return nil // it is placed for them
+	}
+	if err := lineup.CheckPick(w, r.Person, r.Queue); err != nil {
+		f := fault.As(err)
+		return []string{f.What + "; " + f.Fix}
+	}
+	return nil
+}
+
+// settleRequests grants what was granted in drafts, once it is published.
+func (s *Room) settleRequests(ctx context.Context, w *lineup.World) error {
+	list, err := s.store.Drafted(ctx)
+	if err != nil {
+		return err
+	}
+	for _, r := range list {
+		if !lineup.Gives(w, r.Person, r.Queue) {
+			continue
+		}
+		if _, err := s.store.AnswerRequest(ctx, r.ID, access.RequestGranted, r.DraftedBy,
+			r.DraftedSays); err != nil && !fault.Is(err, fault.Conflict) {
+			return err // a conflict: somebody else was first
+		}
+	}
+	return nil
 }
 
 // WithdrawRequest takes one's own request back.

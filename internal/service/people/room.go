@@ -21,6 +21,9 @@ import (
 type Store interface {
 	AddRequest(ctx context.Context, r access.Request) (access.Request, error)
 	AnswerRequest(ctx context.Context, id int64, state, author, says string) (access.Request, error)
+	DraftRequest(ctx context.Context, id int64, author, says string) (access.Request, error)
+	// Drafted lists the open requests that were granted in a draft.
+	Drafted(ctx context.Context) ([]access.Request, error)
 	ErasePerson(ctx context.Context, names, accounts []string, author, reason string) (string, error)
 	EventsOf(ctx context.Context, names []string) ([]event.Event, error)
 	ForgetBefore(ctx context.Context, at time.Time) (int64, error)
@@ -69,5 +72,5 @@ func New(cfg Config) *Room {
 
 // Workers are what lasts here.
 func (s *Room) Workers() []worker.Worker {
-	return []worker.Worker{{Name: "history", Run: s.forgetHistory}, {Name: "picks", Leased: true, Run: s.endPicks}}
+	return []worker.Worker{{Name: "history", Run: s.forgetHistory}, {Name: "picks", Leased: true, Run: s.follow}}
 }

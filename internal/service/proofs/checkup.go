@@ -64,8 +64,9 @@ func (s *Room) StartCheckup(ctx context.Context, p *access.Principal, machine, q
 		}
 		queue = rec.Report.Called(q.Name, q.Formerly)
 		if says, _ := s.present.View().World.Refuses(q.Name, s.now()); says != "" {
-			return endpoint.Checkup{}, fault.New(fault.Conflict, "queue-closed", "check the endpoint without the page, or print "+
-				"past the endpoint: cirque test-page "+q.Name+" --anyway", "no test page was sent: %s", says)
+			return endpoint.Checkup{}, fault.New(fault.Conflict, "queue-closed",
+				"check the endpoint without the page, or print "+
+					"past the endpoint: cirque test-page "+q.Name+" --anyway", "no test page was sent: %s", says)
 		}
 	}
 	model, _ := s.present.Stock().Behind(s.present.View().Document(), queue)

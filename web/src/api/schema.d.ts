@@ -1275,7 +1275,7 @@ export interface paths {
         get?: never;
         put?: never;
         /**
-         * Check an estate without publishing it
+         * What would come of an estate, without storing anything: files, a former revision or one's own draft
          * @description Changes nothing.
          */
         post: operations["check-estate"];
@@ -3172,6 +3172,11 @@ export interface components {
             answered_by?: string;
             /** Format: date-time */
             at: string;
+            /** Format: date-time */
+            drafted_at?: string;
+            /** @description Who granted it in their draft, while it is not published. */
+            drafted_by?: string;
+            drafted_says?: string;
             /** Format: int64 */
             id: number;
             person: string;
@@ -3312,9 +3317,11 @@ export interface components {
         AnsweredRequest: {
             /**
              * Format: int64
-             * @description How many objects the answerer's draft changes now; 0 for one that was declined.
+             * @description How many objects the answerer's draft changes now; 0 for one that was declined, or given already.
              */
             changes: number;
+            /** @description What keeps the queue from the person all the same, such as its access. */
+            remarks: string[];
             request: components["schemas"]["AccessRequest"];
         };
         Apply: {
@@ -3342,12 +3349,37 @@ export interface components {
             result: "yes" | "no" | "unproven";
             says: string;
         };
+        CheckEstate: {
+            /** @description Only what would change: nothing is remarked on. */
+            brief?: boolean;
+            /** @description The name of one's own draft; main when absent. */
+            draft?: string;
+            files?: components["schemas"]["DocumentFile"][];
+            /** @description The files add and replace only the objects that they name. */
+            merge?: boolean;
+            /**
+             * Format: int64
+             * @description A former revision, as it would be were it current again.
+             */
+            revision?: number;
+        };
         Checked: {
+            /** @description Object by object; at most the first thousand. */
+            changes: components["schemas"]["EstateDiff"][];
             findings: components["schemas"]["LineupFinding"][];
+            /** @description Those of the findings that are not so of what is current. */
+            new: components["schemas"]["LineupFinding"][];
             /** @description By list. */
             objects: {
                 [key: string]: number;
             };
+            /** @description Lists of which it would take out all, or most. */
+            takes: components["schemas"]["EstateTaking"][];
+            /**
+             * Format: int64
+             * @description How many objects it would change of what is current.
+             */
+            total: number;
         };
         CheckupAnswer: {
             /** Format: int64 */
@@ -4849,6 +4881,8 @@ export interface components {
             title?: string;
         };
         EstateEdit: {
+            /** @description The object is new: where one of its name is there already, nothing is changed. */
+            create?: boolean;
             /** @enum {string} */
             list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
             name: string;
@@ -5088,6 +5122,19 @@ export interface components {
             location: string;
             note?: string;
         };
+        EstateTaking: {
+            list: string;
+            /**
+             * Format: int64
+             * @description How many there were.
+             */
+            of: number;
+            /**
+             * Format: int64
+             * @description How many objects it takes out.
+             */
+            out: number;
+        };
         EstateWindow: {
             /** @description mon to sun; every day when absent. */
             days?: string[];
@@ -5161,9 +5208,6 @@ export interface components {
             passkeys_off?: string;
             /** Format: int64 */
             recovery_codes_left: number;
-        };
-        Files: {
-            files: components["schemas"]["DocumentFile"][];
         };
         FleetRow: {
             /** @description The first of them. */
@@ -6695,6 +6739,8 @@ export interface components {
             changes: number;
             /** @description What was taken to be down. */
             down: string[];
+            /** @description What would be to remark on, and is not so now. */
+            findings: components["schemas"]["LineupFinding"][];
             /**
              * Format: int64
              * @description The revision that is compared with.
@@ -6742,8 +6788,17 @@ export interface components {
             all?: boolean;
             /** @description The name of one's own draft. */
             draft?: string;
+            /** @description An estate, were it published. */
+            files?: components["schemas"]["DocumentFile"][];
+            /** @description The files add and replace only the objects that they name. */
+            merge?: boolean;
             /** @description Who moves where in the directory: user:N=unit:P, user:N=+group:G or user:N=-group:G; machine: likewise. */
             moves?: string[];
+            /**
+             * Format: int64
+             * @description A former revision, were it current again.
+             */
+            revision?: number;
             /** @description What goes down: server:N, set:N, device:N, site:N, location:P or subnet:CIDR. */
             without?: string[];
         };
@@ -13594,7 +13649,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Files"];
+                "application/json": components["schemas"]["CheckEstate"];
             };
         };
         responses: {

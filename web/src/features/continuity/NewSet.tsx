@@ -23,7 +23,12 @@ export function NewSet({ servers }: { servers: ServerView[] }) {
     start: blank,
     send: ({ name, ...set }) =>
       sendEdits([
-        { list: "server_sets", name: name.trim(), object: { name: name.trim(), ...set } },
+        {
+          list: "server_sets",
+          name: name.trim(),
+          object: { name: name.trim(), ...set },
+          create: true,
+        },
       ]),
     onDone: () => draftChanged(client),
   });

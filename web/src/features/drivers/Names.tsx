@@ -46,7 +46,12 @@ export function Names({ packages }: { packages: DriverPackage[] }) {
       let name = slug(`${c.exact} ${c.platform?.split("/")[1] ?? c.platform ?? ""}`);
       for (let n = 2; drafted.some((d) => d.name === name); n++) name = `${slug(c.exact)}-${n}`;
       return sendEdits([
-        { list: "drivers", name, object: { name, exact: c.exact, platform: c.platform } },
+        {
+          list: "drivers",
+          name,
+          object: { name, exact: c.exact, platform: c.platform },
+          create: true,
+        },
       ]);
     },
     onSuccess: async () => {

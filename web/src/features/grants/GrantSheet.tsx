@@ -52,7 +52,8 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
     },
   };
   const save = useMutation({
-    mutationFn: () => sendEdits([{ list: "grants", name: clean.name, object: clean }]),
+    mutationFn: () =>
+      sendEdits([{ list: "grants", name: clean.name, object: clean, create: fresh }]),
     ...done,
   });
   const remove = useMutation({

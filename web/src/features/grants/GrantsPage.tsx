@@ -176,7 +176,7 @@ function plain({ state: _, findings: __, ...g }: Row): Grant {
   return g;
 }
 
-const whats = ["effect", "to", "at", "except", "default", "remove"] as const;
+const whats = ["effect", "to", "at", "except", "default", "anybody", "anywhere", "remove"] as const;
 type What = (typeof whats)[number];
 
 /** Changes many grants at once, in the draft. */
@@ -200,7 +200,11 @@ function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
                 }
               : what === "default"
                 ? { ...g, default: Number(values[0]) }
-                : { ...g, [what]: what === "except" ? add(g.except) : values };
+                : what === "anybody"
+                  ? { ...g, to: [] }
+                  : what === "anywhere"
+                    ? { ...g, at: [] }
+                    : { ...g, [what]: what === "except" ? add(g.except) : values };
           return { list: "grants", name: g.name, object: tidy(next) } as const;
         }),
       ),
@@ -213,7 +217,7 @@ function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
     setWhat(w);
     setValues([]);
   };
-  const ready = what === "remove" || what === "to" || what === "at" || values.length > 0;
+  const ready = what === "remove" || what === "anybody" || what === "anywhere" || values.length > 0;
   return (
     <section
       aria-label="Change together"
@@ -231,6 +235,8 @@ function Together({ grants, onDone }: { grants: Row[]; onDone: () => void }) {
           <option value="at">set the places</option>
           <option value="except">add exceptions</option>
           <option value="default">set the weight as default</option>
+          <option value="anybody">clear the people: whoever is there</option>
+          <option value="anywhere">clear the places: everywhere</option>
           <option value="remove">take them out</option>
         </select>
       </label>

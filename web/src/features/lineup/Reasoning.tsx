@@ -192,7 +192,10 @@ function TestPageButton({ context, queue }: { context: Context; queue: string })
     mutationFn: (anyway: boolean) =>
       ask(api.POST("/api/v1/test-pages", { body: { context: queryOf(context), queue, anyway } })),
   });
-  const closed = send.error instanceof ProblemError && send.error.problem.code === "queue-closed";
+  const closed =
+    send.error instanceof ProblemError && send.error.problem.code === "queue-closed"
+      ? send.error
+      : undefined;
   return (
     <div className="mt-2 flex flex-wrap items-center gap-3">
       <Button disabled={send.isPending} onClick={() => send.mutate(false)}>
@@ -210,7 +213,7 @@ function TestPageButton({ context, queue }: { context: Context; queue: string })
       )}
       {closed && (
         <div role="status" className="flex flex-wrap items-center gap-3">
-          <Mark of="warning">{send.error.message}</Mark>
+          <Mark of="warning">{closed.message}</Mark>
           <Button onClick={() => send.mutate(true)}>Print all the same</Button>
         </div>
       )}

@@ -271,7 +271,7 @@ function NoticeForm({ of, onDone }: { of: EstateNotice; onDone: () => void }) {
     keeps: true,
     send: (v) => {
       const object = noticeOf(of, v);
-      return sendEdits([{ list: "notices", name: object.name, object }]);
+      return sendEdits([{ list: "notices", name: object.name, object, create: !of.name }]);
     },
     onDone: done,
   });

@@ -26,7 +26,7 @@ export function TextsSection({ queue }: { queue: EstateQueue }) {
     send: async (v) => {
       const { formerly: _, ...rest } = queue;
       const name = v.name.trim();
-      await sendEdits([{ list: "queues", name, object: { ...rest, name } }]);
+      await sendEdits([{ list: "queues", name, object: { ...rest, name }, create: true }]);
       return name;
     },
     onDone,

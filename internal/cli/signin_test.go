@@ -1,0 +1,81 @@
+package cli
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+)
+
+// TestSeveralServices: several services are kept, each with its own token; one is asked, which one is said, and signing
+// out forgets it and goes back to the one before.
+func TestSeveralServices(t *testing.T) {
+	t.Parallel()
+	dir := t.TempDir()
+	service := func(name string) *httptest.Server {
+		s := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			if got := r.Header.Get("Authorization"); got != "Bearer of-"+name {
+				t.Errorf("%s was asked with %q", name, got)
+			}
+			fmt.Fprintf(w, `{"signed_in":true,"name":%q,"role":"administrator","version":"1"}`, "me at "+name)
+		}))
+		t.Cleanup(s.Close)
+		return s
+	}
+	a, b := service("a"), service("b")
+	run := func(in string, args ...string) (code int, out string) {
+		t.Helper()
+		var o bytes.Buffer
+		code = Execute(context.Background(), Local{Version: "test"}, args, Streams{strings.NewReader(in), &o, &o},
+			func(key string) string { return map[string]string{"CIRQUE_CONFIG_DIR": dir}[key] })
+		return code, o.String()
+	}
+	says := func(in string, code int, want string, args ...string) {
+		t.Helper()
+		if got, out := run(in, args...); got != code || !strings.Contains(out, want) {
+			t.Errorf("cirque %s: %d %s, want %d %q", strings.Join(args, " "), got, out, code, want)
+		}
+	}
+	says("", ExitInvalid, "no service is named", "whoami")
+	// What the version before kept is read.
+	if err := os.WriteFile(filepath.Join(dir, "sign-in.json"), fmt.Appendf(nil, `{"url":%q,"token":"of-a"}`, a.URL),
+		0o600); err != nil {
+		t.Fatal(err)
+	}
+	says("", ExitOK, "asked as me at a (administrator)", "whoami")
+	says("of-b\n", ExitOK, "Signed in at "+b.URL, "sign-in", b.URL)
+	says("", ExitOK, "Kept: "+b.URL+", asked where nothing else is said.\nKept: "+a.URL+".", "whoami")
+	says("", ExitOK, "asked as me at a", "whoami", "--url", a.URL)
+	says("", ExitOK, a.URL+" is asked from now on", "sign-in", a.URL, "--kept")
+	says("", ExitOK, "asked as me at a", "whoami")
+	says("", ExitUnknown, "no sign-in at http://c is kept", "sign-in", "http://c", "--kept")
+	says("", ExitOK, b.URL+" is asked from now on", "sign-out")
+	says("", ExitOK, "asked as me at b", "whoami")
+	says("", ExitOK, "Signed out of "+b.URL, "sign-out", b.URL)
+	says("", ExitUnknown, "no sign-in is kept", "sign-out")
+	if _, err := os.Stat(filepath.Join(dir, "sign-in.json")); !os.IsNotExist(err) {
+		t.Error("the file stays:", err)
+	}
+}
+
+// TestSilentService: a service that takes the connection and does not answer is given up.
+func TestSilentService(t *testing.T) {
+	t.Parallel()
+	ended := make(chan struct{})
+	s := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { <-ended }))
+	defer s.Close()
+	defer close(ended)
+	var o bytes.Buffer
+	begun := time.Now()
+	code := Execute(t.Context(), Local{}, []string{"history", "--url", s.URL, "--timeout", "100ms"},
+		Streams{strings.NewReader(""), &o, &o}, func(string) string { return "" })
+	if code != ExitUnavailable || !strings.Contains(o.String(), "takes the connection, and does not answer in time") {
+		t.Errorf("%d %s after %s", code, o.String(), time.Since(begun))
+	}
+}
