@@ -44,7 +44,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"POST /api/v1/session/recovery-codes": people, "DELETE /api/v1/accounts/{name}/factors": owners,
 		"POST /api/v1/emergency-account": owners,
 		"POST /api/v1/lineups":           signed, "POST /api/v1/lineups/batch": signed, "POST /api/v1/why": signed,
-		"GET /api/v1/context":           signed,
+		"GET /api/v1/context": signed, "GET /api/v1/addresses": readers, "GET /api/v1/addresses/{address}": readers,
 		"POST /api/v1/endpoints/report": agents,
 		"POST /api/v1/stock/captures":   capturers,
 		"GET /api/v1/tokens":            people, "POST /api/v1/session/tokens": people,

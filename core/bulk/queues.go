@@ -227,6 +227,25 @@ func keyed(s string, complain func(fix, format string, args ...any)) map[string]
 	return out
 }
 
+// follow has grants that name queues go on naming them.
+func follow(doc *estate.Document, renamed map[string]string, put func(list, name string, object any) error) error {
+	for _, g := range doc.Grants {
+		next := slices.Clone(g.Queues)
+		for i, entry := range next {
+			if to, ok := renamed[entry]; ok {
+				next[i] = to
+			}
+		}
+		if !slices.Equal(next, g.Queues) {
+			g.Queues = next
+			if err := put("grants", g.Name, g); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
 var patternWords = []string{"{name}", "{title}", "{location}", "{site}", "{last}", "{n}"}
 
 // checkPattern refuses words in braces that stand for nothing.
@@ -333,19 +352,8 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 		}
 		edits = append(edits, estate.Edit{Ref: estate.Ref{List: "queues", Name: r.From}, Remove: true})
 	}
-	for _, g := range doc.Grants {
-		next := slices.Clone(g.Queues)
-		for i, entry := range next {
-			if to, ok := renamed[entry]; ok {
-				next[i] = to
-			}
-		}
-		if !slices.Equal(next, g.Queues) {
-			g.Queues = next
-			if err := put("grants", g.Name, g); err != nil {
-				return nil, nil, err
-			}
-		}
+	if err := follow(doc, renamed, put); err != nil {
+		return nil, nil, err
 	}
 	return edits, list, nil
 }

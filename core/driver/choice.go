@@ -31,7 +31,7 @@ func ForModel(packages []Package, model string) []Model {
 	var out []Model
 	for _, p := range packages {
 		for _, m := range p.Models {
-			if fitsModel(m, model) {
+			if FitsModel(m, model) {
 				out = append(out, m)
 			}
 		}
@@ -39,8 +39,8 @@ func ForModel(packages []Package, model string) []Model {
 	return out
 }
 
-// fitsModel says whether a name is for a model: it begins with it, or a hardware id ends in it.
-func fitsModel(m Model, model string) bool {
+// FitsModel says whether a name is for a model: it begins with it, or a hardware id ends in it.
+func FitsModel(m Model, model string) bool {
 	want := strip(model)
 	if want == "" {
 		return false
@@ -82,7 +82,7 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, m
 				at[k] = i
 				out = append(out, Choice{Exact: m.Exact, Platform: m.Platform, Maker: m.Maker, Language: m.Language,
 					Version: m.Version, Date: m.Date, SetUpFile: m.SetUpFile, HardwareIDs: m.HardwareIDs, Packages: []string{},
-					Servers: on[m.Exact], Fits: fitsModel(m, model)})
+					Servers: on[m.Exact], Fits: FitsModel(m, model)})
 			}
 			if c := &out[i]; !slices.Contains(c.Packages, p.Digest) {
 				c.Packages = append(c.Packages, p.Digest)
@@ -97,7 +97,7 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, m
 			return c.Exact == exact
 		}) && narrow(append([]string{exact}, servers...)...) {
 			out = append(out, Choice{Exact: exact, Packages: []string{}, Servers: servers,
-				Fits: fitsModel(Model{Exact: exact}, model)})
+				Fits: FitsModel(Model{Exact: exact}, model)})
 		}
 	}
 	for i := range out {

@@ -30,6 +30,7 @@ func Check(e *Estate, d *directory.Directory) []Finding {
 	c.queues()
 	c.overlaps()
 	c.access()
+	c.accessNames()
 	c.places()
 	slices.SortStableFunc(c.out, func(a, b Finding) int {
 		return cmp.Or(-cmp.Compare(a.Severity, b.Severity), cmp.Compare(a.Object, b.Object))
@@ -62,6 +63,8 @@ type checker struct {
 	// by grant: the listed users whom its to holds; nil where it is not limited by people
 	people []map[directory.MemberID]bool
 	giving [][]int32 // by queue
+	on     map[*cond]map[string]int
+	sought int // unknown names for which near ones were sought
 }
 
 const (
@@ -92,6 +95,8 @@ func (c *checker) grants() {
 			}
 		}
 		c.names(g)
+		c.scope(g)
+		c.receivers(g)
 		c.reach(int32(i), g)
 		if g.Default > 0 && g.Nearest != 1 && len(g.queues) > 1 {
 			c.add(remark, "grants", g.Name, "give one queue a default of its own, or leave the tie to distance and name",
@@ -109,18 +114,15 @@ func (c *checker) names(g *more) {
 			if err != nil {
 				continue
 			}
-			known, users, machines := true, 1, 1
+			fix, known := c.known(s)
+			users, machines := 1, 1
 			switch en.Kind {
-			case estate.User:
-				_, known = c.d.User(en.Name)
 			case estate.Group:
-				var id directory.GroupID
-				if id, known = c.d.GroupID(en.Name); known {
+				if id, ok := c.d.GroupID(en.Name); ok {
 					users, machines = c.d.Size(id)
 				}
 			case estate.Unit:
-				var id directory.UnitID
-				if id, known = c.d.Unit(en.Name); known {
+				if id, ok := c.d.Unit(en.Name); ok {
 					users, machines = 0, 0
 					c.d.EachUserUnder(id, func(directory.MemberID) { users++ })
 					c.d.EachMachineUnder(id, func(directory.MemberID) { machines++ })
@@ -128,8 +130,11 @@ func (c *checker) names(g *more) {
 			}
 			switch {
 			case !known:
-				c.add(remark, "grants", g.Name, "mend the name, or wait until the directory has it",
-					"the directory does not know %s", s)
+				who := "the directory does not know %s"
+				if en.Kind == estate.Machine || en.Kind == estate.Host {
+					who = "neither the directory nor the estate knows %s"
+				}
+				c.add(remark, "grants", g.Name, fix, who, s)
 			case key == "to" && users == 0 && machines > 0:
 				c.add(warning, "grants", g.Name, "write it under on: to is for people", "%s under to holds machines only", s)
 			case key == "on" && machines == 0 && users > 0:

@@ -79,6 +79,25 @@ func TestFindings(t *testing.T) {
 			", {name: h, effect: offer, queues: [q], to: ['user:temp']}]", "warning", "grant g", "none of whom may print"},
 		"access against some": {strings.Replace(plain, "name: q,", "name: q, access: {deny: ['user:jonas']},", 1) + "]",
 			"note", "grant g", "1 of its 2 people"},
+		"no condition": {plain + ", {name: h, effect: offer, queues: [q]}]", "note", "grant h",
+			"it has no condition: it holds everywhere and for everybody, 3 people and 2 machines"},
+		"every address": {plain + ", {name: h, effect: withhold, queues: [q], to: ['user:temp'], at: " +
+			"['range:0.0.0.0-255.255.255.255']}]", "note", "grant h", "is every address there is"},
+		"every address as a subnet": {plain + ", {name: h, effect: withhold, queues: [q], to: ['user:temp'], at: " +
+			"['subnet:0.0.0.0/0']}]", "note", "grant h", "is every address there is"},
+		"a gap of one": {plain + ", {name: h, effect: withhold, queues: [q], to: ['user:temp'], at: " +
+			"['range:10.0.0.1-10.0.0.9', 'range:10.0.0.11-10.0.0.20']}]", "note", "grant h", "one address is left out: 10.0.0.10"},
+		"a range within another": {plain + ", {name: h, effect: withhold, queues: [q], to: ['user:temp'], at: " +
+			"['range:10.0.0.1-10.0.0.9', 'range:10.0.0.2-10.0.0.3']}]", "note", "grant h", "lies within range:10.0.0.1-10.0.0.9"},
+		"ranges that overlap": {plain + ", {name: h, effect: withhold, queues: [q], to: ['user:temp'], at: " +
+			"['range:10.0.0.1-10.0.0.9', 'range:10.0.0.9-10.0.0.12']}]", "note", "grant h", "overlap"},
+		"a machine that nobody knows": {plain + ", {name: h, effect: withhold, queues: [q], on: ['machine:desk-11', " +
+			"'machine:desk-1']}]", "note", "grant h", "neither the directory nor the estate knows machine:desk-11"},
+		"access of nobody": {strings.Replace(plain, "name: q,", "name: q, access: {allow: ['group:clerks', 'group:clerkz']},", 1) +
+			"]", "warning", "queue q", "its access names group:clerkz under allow, which nobody knows"},
+		"receivers that cannot have it": {strings.Replace(plain, "name: q,", "name: q, drivers: {windows: d, linux: driverless}, ", 1) +
+			", {name: h, effect: place, queues: [q], on: ['machine:tablet']}]", "warning", "grant h",
+			"1 machine to which it gives q cannot have it: no driver of the queue fits ios/arm64"},
 		"permitted and not granted": {strings.Replace(plain, "name: q,", "name: q, access: {allow: ['group:clerks', "+
 			"'user:temp']},", 1) + "]", "note", "queue q", "1 person may print to it, and no grant"},
 	} {

@@ -179,7 +179,7 @@ func (s *StandIn) SetUpByHand(w endpoint.Want) error {
 	return whole.Write(s.file(w.Queue, w.User), b, 0o644)
 }
 
-// ClosesQueues: a closed queue's file says why.
+// ClosesQueues says that it can: a closed queue's file says why.
 func (s *StandIn) ClosesQueues() {}
 
 // Change writes a queue's file anew.

@@ -190,7 +190,7 @@ func (u *Unix) List(ctx context.Context, people []string) ([]endpoint.Installed,
 
 const stoppedState = 5 // RFC 8011, section 5.4.11
 
-// ClosesQueues: the spooler refuses jobs for a closed queue, and shows why beside it.
+// ClosesQueues says that it can: the spooler refuses jobs for a closed queue, and shows why beside it.
 func (u *Unix) ClosesQueues() {}
 
 // Add makes a queue.

@@ -225,7 +225,7 @@ cirque sign-in has kept.` + "\n" + exitCodes,
 		}
 		return nil
 	}
-	c.AddCommand(serveCommand(r), demoCommand(r), signInCommand(r), whoamiCommand(r), signOutCommand(r),
+	c.AddCommand(serveCommand(r), demoCommand(r), addressCommand(r), signInCommand(r), whoamiCommand(r), signOutCommand(r),
 		tokenCommand(r), accountCommand(r),
 		secretKeyCommand(r), authorityCommand(r),
 		auditCommand(r),

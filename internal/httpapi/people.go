@@ -102,7 +102,38 @@ func (c contextAsked) query() lineup.Query {
 		Location: opt(c.Location), Session: opt(c.Session), Platform: opt(c.Platform), Time: opt(c.Time)}
 }
 
+func addressRoutes(s *server, a huma.API) {
+	type all struct {
+		Paging
+		When
+	}
+	route(s, a, "GET", "/api/v1/addresses", "addresses", "The addresses that the estate names, by place: subnets, "+
+		"stations, "+
+		"and ranges of conditions", small, func(ctx context.Context, in *all) (paged[lineup.Span], error) {
+		when, err := in.When.parse()
+		if err != nil {
+			return nil, err
+		}
+		list, err := s.svc.Lineups.Addresses(ctx, principalOf(ctx), when)
+		return items(in.Paging, list, err, func(v *lineup.Span) string { return v.Written + " " + v.Kind + " " + v.Name })
+	})
+	type one struct {
+		When
+		Address string `path:"address" maxLength:"64"`
+	}
+	route(s, a, "GET", "/api/v1/addresses/{address}", "address", "Where an address is, what of the estate holds it, and "+
+		"which grants' places do", small, func(ctx context.Context, in *one) (*out[lineup.AddressTold], error) {
+		when, err := in.When.parse()
+		if err != nil {
+			return nil, err
+		}
+		o, err := s.svc.Lineups.Address(ctx, principalOf(ctx), in.Address, when)
+		return &out[lineup.AddressTold]{o}, err
+	})
+}
+
 func subjectsRoutes(s *server, a huma.API) {
+	addressRoutes(s, a)
 	route(s, a, "GET", "/api/v1/context", "complete-context", "A context with what is known of its machine added: "+
 		"platform, "+
 		"addresses and session by its last report, the estate's station or the directory, with how old that is; and which "+

@@ -118,10 +118,9 @@ func (s *Room) Overview(ctx context.Context, p *access.Principal) (endpoint.Over
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
 	}
-	seen, written := s.present.Stock().Findings(snap.Document()), snap.Findings()
-	o.Remarks = len(seen) + len(written)
-	o.Findings = append([]lineup.Finding{}, seen[:min(len(seen), findingsShown)]...)
-	o.Findings = append(o.Findings, written[:min(len(written), findingsShown-len(o.Findings))]...)
+	all := s.present.Stock().Remarks(snap.Document(), snap.Findings())
+	o.Remarks = len(all)
+	o.Findings = append([]lineup.Finding{}, all[:min(len(all), findingsShown)]...)
 	if snap.Revision.Number > 0 {
 		o.At = &snap.Revision.At
 	}

@@ -17,8 +17,5 @@ func (s *Room) Findings(ctx context.Context, p *access.Principal, when present.W
 	if err != nil {
 		return nil, err
 	}
-	if snap.Current() {
-		return append(append([]lineup.Finding{}, s.present.Stock().Findings(snap.Document())...), snap.Findings()...), nil
-	}
-	return snap.Findings(), nil
+	return append([]lineup.Finding{}, s.present.Stock().Remarks(snap.Document(), snap.Findings())...), nil
 }

@@ -99,7 +99,8 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 	out.part = rehearse.Merge(parts)
 	out.Report = out.plan.Report(out.part)
 	if to.Estate != snap.World.Estate {
-		out.Report.Findings = lineup.NewFindings(snap.Findings(), lineup.Check(to.Estate, to.Directory))
+		out.Report.Findings = lineup.NewFindings(s.present.Stock().Remarks(snap.Document(), snap.Findings()),
+			s.present.Stock().Remarks(to.Estate.Document(), lineup.Check(to.Estate, to.Directory)))
 	}
 	s.rehearsals.keep(out)
 	return out, nil

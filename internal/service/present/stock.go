@@ -2,6 +2,7 @@ package present
 
 import (
 	"context"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -10,6 +11,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/findings"
 	"cirque/core/lineup"
 	"cirque/core/stock"
 )
@@ -25,7 +27,15 @@ type Stock struct {
 	Sealed       map[string][]byte // secrets of the credentials, by name
 	Packages     []driver.Package
 
-	lacks *lacks
+	lacks   *lacks
+	remarks *remarks
+}
+
+// remarks are the findings about one estate by what was read, kept until something is read otherwise.
+type remarks struct {
+	sync.Mutex
+	of   *estate.Document // guarded by the mutex, as is list
+	list []lineup.Finding
 }
 
 // lacks are the findings about server sets of one estate, kept until a server is read otherwise.
@@ -76,7 +86,7 @@ func (p *Present) readStock(ctx context.Context, n event.Signal) error {
 	}
 	old := p.stock.Load()
 	all := n.What == event.Lost || old == nil
-	next := Stock{Kept: new(Readings), lacks: new(lacks)}
+	next := Stock{Kept: new(Readings), lacks: new(lacks), remarks: new(remarks)}
 	if old != nil {
 		next = *old
 	}
@@ -107,6 +117,9 @@ func (p *Present) readStock(ctx context.Context, n event.Signal) error {
 		next.Packages, err = p.cfg.Seen.Packages(ctx)
 	}
 	if err == nil {
+		if all || n.What == event.Drivers {
+			next.remarks = new(remarks)
+		}
 		p.stock.Store(&next)
 	}
 	return err
@@ -132,7 +145,7 @@ func (p *Present) readKept(ctx context.Context, next *Stock, kind, name string) 
 		return err
 	}
 	if kind == "" {
-		next.Kept, next.lacks = readingsOf(list), new(lacks)
+		next.Kept, next.lacks, next.remarks = readingsOf(list), new(lacks), new(remarks)
 		return nil
 	}
 	for _, k := range list {
@@ -142,6 +155,11 @@ func (p *Present) readKept(ctx context.Context, next *Stock, kind, name string) 
 }
 
 func (s *Stock) keep(k stock.Kept) {
+	if was := s.read(k.Kind, k.Name); k.Kind == stock.KindServer || was.Device == nil || k.Device == nil ||
+		was.Device.Model != k.Device.Model || !maps.EqualFunc(was.Device.Supported, k.Device.Supported,
+		slices.Equal[[]string]) {
+		s.remarks = new(remarks)
+	}
 	s.Kept = s.Kept.with(k)
 	if k.Kind == stock.KindServer {
 		s.lacks = new(lacks)
@@ -269,6 +287,21 @@ func (s *Stock) Findings(doc *estate.Document) []lineup.Finding {
 			At: estate.Ref{List: "server_sets", Name: l.Set.Name}, Says: l.String(),
 			Fix: "set the queue up there, or take the server out of the set; see cirque server set " + l.Set.Name})
 	}
+	return out
+}
+
+// Remarks gives all findings about an estate as it meets a directory: what a careful reader would remark on, and what
+// the stock adds to that. written are those of the estate and directory alone.
+func (s *Stock) Remarks(doc *estate.Document, written []lineup.Finding) []lineup.Finding {
+	s.remarks.Lock()
+	defer s.remarks.Unlock()
+	if s.remarks.of != doc {
+		s.remarks.of, s.remarks.list = doc, append(s.Findings(doc), findings.Of(doc, findings.Known{Packages: s.Packages,
+			Device: func(name string) *stock.Device { return s.Device(name).Device },
+			Server: func(name string) *stock.Server { return s.Server(name).Server }})...)
+	}
+	out := slices.Concat(s.remarks.list, written)
+	slices.SortStableFunc(out, func(a, b lineup.Finding) int { return -strings.Compare(a.Severity, b.Severity) })
 	return out
 }
 

@@ -126,6 +126,40 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/addresses": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The addresses that the estate names, by place: subnets, stations, and ranges of conditions */
+        get: operations["addresses"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/addresses/{address}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Where an address is, what of the estate holds it, and which grants' places do */
+        get: operations["address"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/audit": {
         parameters: {
             query?: never;
@@ -5310,6 +5344,20 @@ export interface components {
             conditions: components["schemas"]["LineupCondition"][];
             permitted: boolean;
         };
+        LineupAddressTold: {
+            /** Format: ip */
+            address: string;
+            /** @description What says so. */
+            from: string;
+            /** @description The grants whose places hold there, whoever it is. */
+            grants: string[];
+            /** @description Where a context with that address alone is; empty where that is not known. */
+            location: string;
+            /** @description The station that has it, if any. */
+            machine: string;
+            /** @description All that hold it, the widest first. */
+            spans: components["schemas"]["LineupSpan"][];
+        };
         LineupClosing: {
             held: boolean;
             says: string;
@@ -5507,6 +5555,24 @@ export interface components {
              * @description Of the contexts in which people and machines were last seen, those in which it matches now.
              */
             seen: number;
+        };
+        LineupSpan: {
+            /** Format: ip */
+            from: string;
+            /** @description The grants with a condition that names it. */
+            grants: string[];
+            /** @enum {string} */
+            kind: "subnet" | "station" | "condition";
+            /** @description Where it is, of a subnet or station. */
+            location?: string;
+            /** @description Of the station. */
+            name?: string;
+            /** Format: ip */
+            to: string;
+            /** @description The smallest other span that holds all of it. */
+            within?: string;
+            /** @description Such as 10.40.8.0/22, or 10.40.8.10-10.40.8.20. */
+            written: string;
         };
         LineupTaken: {
             device: string | null;
@@ -6461,6 +6527,16 @@ export interface components {
         };
         PageSourceView: {
             items: components["schemas"]["DirectorySourceView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageSpan: {
+            items: components["schemas"]["LineupSpan"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -8167,6 +8243,154 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["AccessAccount"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    addresses: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
+            };
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageSpan"];
+                };
+            };
+            /** @description Unauthorized */
+            401: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Forbidden */
+            403: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Unprocessable Entity */
+            422: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Internal Server Error */
+            500: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+            /** @description Service Unavailable */
+            503: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/problem+json": components["schemas"]["Problem"];
+                };
+            };
+        };
+    };
+    address: {
+        parameters: {
+            query?: {
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
+            };
+            header?: never;
+            path: {
+                address: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["LineupAddressTold"];
                 };
             };
             /** @description Unauthorized */

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { useLocation, useNavigate } from "react-router";
 import { api, ask, type Draft } from "../../api/client";
 import { draftChanged, draftQuery, sendEdits } from "../../api/drafts";
+import { FindingList } from "../../parts/FindingList";
 import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useForm } from "../../parts/useForm";
@@ -14,6 +15,7 @@ import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Proposals, Propose } from "./Proposals";
+import { broughtQuery } from "./queries";
 import { RehearsalSection } from "./RehearsalSection";
 
 /** What is decided and not yet published: its changes, its effect, and publishing it. */
@@ -137,6 +139,9 @@ function Publish({ draft: d }: { draft: Draft }) {
   });
   const lacks = !form.value.reason.trim();
   const error = form.error();
+  const brought = useQuery(broughtQuery(d)).data?.new ?? [];
+  const [seen, setSeen] = useState(0); // the version whose findings were seen
+  const unseen = brought.length > 0 && seen !== d.version;
   return (
     <section aria-labelledby="publish">
       <h2 id="publish">Publish</h2>
@@ -150,6 +155,20 @@ function Publish({ draft: d }: { draft: Draft }) {
         className="mt-2 gap-3"
         foot={null}
       >
+        {brought.length > 0 && (
+          <div className="flex flex-col gap-1">
+            <p>It brings about {count(brought.length, "finding")}, which stop nothing:</p>
+            <FindingList label="What it brings about" findings={brought} />
+            <label className="flex min-h-[24px] items-center gap-2">
+              <input
+                type="checkbox"
+                checked={!unseen}
+                onChange={(e) => setSeen(e.target.checked ? d.version : 0)}
+              />
+              Publish all the same
+            </label>
+          </div>
+        )}
         <div className="flex flex-wrap items-end gap-3">
           <Field
             label="Why"
@@ -157,7 +176,11 @@ function Publish({ draft: d }: { draft: Draft }) {
             className="min-w-72 flex-1"
             {...form.text("reason")}
           />
-          <Button kind="main" type="submit" disabled={lacks || d.conflicts.length > 0 || form.busy}>
+          <Button
+            kind="main"
+            type="submit"
+            disabled={lacks || unseen || d.conflicts.length > 0 || form.busy}
+          >
             Publish {count(d.total, "change")}
           </Button>
         </div>
@@ -168,7 +191,15 @@ function Publish({ draft: d }: { draft: Draft }) {
           <Mark of="no">Mend the conflicts first.</Mark>
         </p>
       ) : (
-        lacks && <p className="mt-1 text-ink-2">Still missing: a reason.</p>
+        (lacks || unseen) && (
+          <p className="mt-1 text-ink-2">
+            Still missing:{" "}
+            {[lacks && "a reason", unseen && "a look at what it brings about"]
+              .filter(Boolean)
+              .join(", ")}
+            .
+          </p>
+        )
       )}
     </section>
   );

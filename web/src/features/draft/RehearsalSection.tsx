@@ -1,6 +1,7 @@
 import { useQuery } from "@tanstack/react-query";
 import { useEffect, useRef, useState } from "react";
 import type { Draft, Rehearsal, Rehearse } from "../../api/client";
+import { FindingList } from "../../parts/FindingList";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { kindWords, kinds, rehearse, ways, type Kind, type Way } from "../../api/rehearse";
 import { count } from "../../lib/words";
@@ -204,6 +205,12 @@ function Report({ report: r, stale }: { report: Rehearsal; stale: boolean }) {
             ` Looked at the present and ${count(r.times.length, "edge")} of opening hours in the coming week.`}
         </p>
       </div>
+      {r.findings.length > 0 && (
+        <div>
+          <p>What there would be to remark on, and is not so now:</p>
+          <FindingList label="What it would bring about" findings={r.findings} />
+        </div>
+      )}
       {touched > 0 && (
         <>
           <ul aria-label="Totals" className="grid grid-cols-2 gap-x-8 xl:grid-cols-3">

@@ -22,6 +22,14 @@ export const effectsQuery = (id: string, f: Figure) =>
     staleTime: Infinity,
   });
 
+/** What a draft brings about that there would be to remark on, by its version. */
+export const broughtQuery = (draft: { name: string; version: number }) =>
+  queryOptions({
+    queryKey: ["findings", "brought", draft.name, draft.version],
+    queryFn: ({ signal }) =>
+      ask(api.POST("/api/v1/estate/check", { body: { draft: draft.name }, signal })),
+  });
+
 /** On which single servers and devices how many depend. */
 export const coverageQuery = () =>
   queryOptions({
