@@ -59,6 +59,8 @@ func TestConsoleStock(t *testing.T) {
 	p.goTo("/draft")
 	p.see("server ps-old added")
 	p.fill("textbox", "Why", "adopted")
+	p.see("which stop nothing")
+	p.press("checkbox", "Publish all the same")
 	p.press("button", "Publish 9 changes")
 	p.see("No draft: nothing is waiting to be published")
 	p.goTo("/servers?server=ps-old")

@@ -74,7 +74,7 @@ func (p *page) press(role, name string) {
 }
 
 // still is find for what is about to be pressed: it waits until the thing stands still for a few frames, as a hand
-// does; one that the page replaces meanwhile is looked for anew.
+// does, and can be pressed; one that the page replaces meanwhile is looked for anew.
 func (p *page) still(role, name string) string {
 	p.t.Helper()
 	for {
@@ -83,7 +83,7 @@ func (p *page) still(role, name string) string {
 			cdp.Evaluate[bool](`new Promise((done) => { let before = "", same = 0; const look = () => {
 			const e = document.querySelector(`+quote(sel)+`); if (!e) return done(false);
 			const b = e.getBoundingClientRect(), now = [b.x, b.y, b.width, b.height].join(); same = now === before ? same + 1 : 0; before = now;
-			if (same >= 3) done(true); else requestAnimationFrame(look); }; look(); })`, cdp.EvalAwaitPromise))
+			if (same >= 3 && !e.disabled) done(true); else requestAnimationFrame(look); }; look(); })`, cdp.EvalAwaitPromise))
 		if err != nil && p.ctx.Err() != nil {
 			p.t.Fatalf("%s %q does not stand still: %v", role, name, err)
 		}

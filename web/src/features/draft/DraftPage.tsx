@@ -139,7 +139,8 @@ function Publish({ draft: d }: { draft: Draft }) {
   });
   const lacks = !form.value.reason.trim();
   const error = form.error();
-  const brought = useQuery(broughtQuery(d)).data?.new ?? [];
+  const check = useQuery(broughtQuery(d));
+  const brought = check.data?.new ?? [];
   const [seen, setSeen] = useState(0); // the version whose findings were seen
   const unseen = brought.length > 0 && seen !== d.version;
   return (
@@ -179,7 +180,7 @@ function Publish({ draft: d }: { draft: Draft }) {
           <Button
             kind="main"
             type="submit"
-            disabled={lacks || unseen || d.conflicts.length > 0 || form.busy}
+            disabled={lacks || check.isPending || unseen || d.conflicts.length > 0 || form.busy}
           >
             Publish {count(d.total, "change")}
           </Button>

@@ -251,7 +251,7 @@ function Opener({
       type="button"
       aria-expanded={open}
       aria-label={`Reasoning for ${queue}`}
-      className="flex min-h-[24px] items-center gap-1.5 font-medium text-accent hover:underline"
+      className="flex min-h-[24px] items-center gap-1.5 text-left font-medium text-accent hover:underline"
       onClick={() => onToggle(queue)}
     >
       <svg viewBox="0 0 8 8" className={`size-2 ${open ? "rotate-90" : ""}`} aria-hidden="true">
