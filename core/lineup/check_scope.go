@@ -216,3 +216,14 @@ func (c *checker) known(entry string) (fix string, known bool) {
 	}
 	return fix, false
 }
+
+// unknownNames gives the entries of a grant that nobody knows, each with what may have been meant.
+func unknownNames(w *World, g *more) []string {
+	c, out := checker{e: w.Estate, d: w.Directory, w: w}, []string{}
+	for _, s := range slices.Concat(g.To, g.On, g.Except) {
+		if fix, known := c.known(s); !known {
+			out = append(out, s+" ("+fix+")")
+		}
+	}
+	return out
+}

@@ -129,6 +129,9 @@ grants:
 		" ") != "mira" || strings.Join(g.Left, " ") != "jonas temp" || len(g.Queues) != 1 {
 		t.Errorf("%+v", g)
 	}
+	if len(g.Unknown) != 1 || !strings.HasPrefix(g.Unknown[0], "user:ghost (") {
+		t.Errorf("unknown: %q", g.Unknown)
+	}
 	h, _ := w.Reach("h")
 	if h.Machines != 2 || h.OfMachines != 3 || !h.MachineWide || h.AnyMachine || strings.Join(h.Names,
 		" ") != "desk-1 till" || len(h.Queues) != 0 {

@@ -1,16 +1,11 @@
 package lineup_test
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 	"time"
 
-	"cirque/core/directory"
-	"cirque/core/document"
-	"cirque/core/estate"
 	"cirque/core/lineup"
-	"cirque/internal/testkit/worlds"
 )
 
 func TestGiven(t *testing.T) {
@@ -69,14 +64,7 @@ func TestGivenToNobody(t *testing.T) {
 	at := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
 	nobody, had := 0, 0
 	for seed := range 1500 {
-		m := worlds.New(uint64(seed))
-		doc, records, state := m.Estate(), m.Directory(), m.Live()
-		text, _ := json.Marshal(doc)
-		doc, err := estate.Parse([]document.File{{Name: "w.json", Text: string(text)}}, estate.Options{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		w := lineup.Bind(lineup.Compile(doc, seed, lineup.Options{Zone: zone}), directory.New(records), state)
+		m, _, w := randomWorld(t, seed)
 		given := map[string]lineup.Given{}
 		for i, g := range lineup.Givens(w) {
 			given[w.Estate.Document().Queues[i].Name] = g
@@ -96,7 +84,7 @@ func TestGivenToNobody(t *testing.T) {
 			for _, e := range l.Entries {
 				had++
 				if g := given[e.Queue]; g.State != lineup.IsGiven {
-					t.Fatalf("world %d: %+v has %s, of which it is said: %+v\n%s", seed, c, e.Queue, g, text)
+					t.Fatalf("world %d: %+v has %s, of which it is said: %+v", seed, c, e.Queue, g)
 				}
 			}
 		}

@@ -1,7 +1,6 @@
 package lineup_test
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 	"time"
@@ -11,7 +10,6 @@ import (
 	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/live"
-	"cirque/internal/testkit/worlds"
 )
 
 const pairText = `
@@ -98,15 +96,8 @@ func TestNobodyIsLedToNothing(t *testing.T) {
 	now := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
 	missing, around := 0, 0
 	for seed := range 1500 {
-		m := worlds.New(uint64(seed))
-		doc, records, state := m.Estate(), m.Directory(), m.Live()
-		text, _ := json.Marshal(doc)
-		doc, err := estate.Parse([]document.File{{Name: "w.json", Text: string(text)}}, estate.Options{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		w := lineup.Bind(lineup.Compile(doc, seed, lineup.Options{Zone: zone}), directory.New(records), state)
-		blind := state
+		m, doc, w := randomWorld(t, seed)
+		blind := w.Live
 		blind.Lists = nil
 		unread := lineup.Bind(w.Estate, w.Directory, blind)
 		for range 6 {
@@ -140,7 +131,7 @@ func TestNobodyIsLedToNothing(t *testing.T) {
 						if !here || !strings.HasSuffix(e.Path.URI, strings.ReplaceAll(remote, " ", "%20")) {
 							continue
 						}
-						if state.Lacks(*e.Path.Server, remote) {
+						if w.Live.Lacks(*e.Path.Server, remote) {
 							missing++
 							if !e.Stranded || usable > 0 {
 								t.Fatalf("world %d: %s leads to %s, which lacks it; %d other ways", seed, e.Queue, *e.Path.Server, usable)

@@ -10,29 +10,28 @@ import (
 // Offers says whether some grant offers a queue to a person anywhere, at any time: only places, machines, sessions and
 // hours may be other than now. It is what a pick stands on: one that nothing offers any more ends.
 func Offers(w *World, person, called string) bool {
+	of, f := personAt(w, person, called)
+	return f != nil && len(offering(w, of, f)) > 0
+}
+
+// personAt gives a queue's number and the facts of a person alone; nil where the estate has no such queue.
+func personAt(w *World, person, called string) (of int32, f *facts) {
 	of, ok := w.Estate.queueByName[called]
 	if !ok {
-		return false
+		return none, nil
 	}
 	f, err := w.facts(Context{User: person}, new(Scratch), false)
 	if err != nil {
-		return false
+		return none, nil // no location was given, which alone can be wrong
 	}
-	return len(offering(w, of, f)) > 0
+	return of, f
 }
 
 // Gives says whether some grant places or offers a queue to a person anywhere, at any time; whether something else
 // keeps it from them is another matter.
 func Gives(w *World, person, called string) bool {
-	of, ok := w.Estate.queueByName[called]
-	if !ok {
-		return false
-	}
-	f, err := w.facts(Context{User: person}, new(Scratch), false)
-	if err != nil {
-		return false
-	}
-	return slices.ContainsFunc(w.Estate.selecting(of), func(i int32) bool {
+	of, f := personAt(w, person, called)
+	return f != nil && slices.ContainsFunc(w.Estate.selecting(of), func(i int32) bool {
 		m := w.Estate.grants[i].more
 		return w.Estate.grants[i].does&withholds == 0 && (m.to == nil || w.to(m.to, f)) &&
 			(m.except == nil || !w.to(m.except, f))
@@ -55,15 +54,11 @@ func offering(w *World, of int32, f *facts) (out []int32) {
 // CheckPick gives a Conflict fault where a person cannot pick a queue: nothing offers it to them, it is withheld from
 // them everywhere, its access does not permit them, or it is retired.
 func CheckPick(w *World, person, called string) error {
-	of, ok := w.Estate.queueByName[called]
-	if !ok {
+	of, f := personAt(w, person, called)
+	if f == nil {
 		return fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate has no queue %q", called)
 	}
 	q := &w.Estate.queues[of]
-	f, err := w.facts(Context{User: person}, new(Scratch), false)
-	if err != nil {
-		return err
-	}
 	no := func(fix, says string, args ...any) error {
 		return fault.New(fault.Conflict, "not-offered", fix, "%s", fmt.Sprintf(says, args...))
 	}

@@ -65,8 +65,8 @@ func closing(q estate.Queue) []Closing {
 	if len(past) > 0 {
 		out = append(out, Closing{true, "On endpoints with an agent the queue stays and refuses jobs, where the " +
 			"spooler can."},
-			Closing{false, "Nothing holds " + strings.Join(past, " and ") + " closed: whoever prints there past an agent is not " +
-				"refused."})
+			Closing{false, "Nothing holds " + strings.Join(past, " and ") + " closed: whoever prints there past an agent is " +
+				"not refused."})
 	}
 	return out
 }

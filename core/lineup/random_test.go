@@ -23,6 +23,21 @@ func zone(name string) *time.Location {
 	return z
 }
 
+// randomWorld makes one of the worlds of a seed, with its maker and its document as it was parsed.
+func randomWorld(t *testing.T, seed int) (worlds.Maker, *estate.Document, *lineup.World) {
+	t.Helper()
+	m := worlds.New(uint64(seed))
+	doc, records, state := m.Estate(), m.Directory(), m.Live()
+	text, err := json.Marshal(doc)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if doc, err = estate.Parse([]document.File{{Name: "w.json", Text: string(text)}}, estate.Options{}); err != nil {
+		t.Fatalf("world %d is refused: %v\n%s", seed, err, text)
+	}
+	return m, doc, lineup.Bind(lineup.Compile(doc, seed, lineup.Options{Zone: zone}), directory.New(records), state)
+}
+
 // TestAgainstOracle holds Resolve against its slow twin in thousands of random worlds, and Why's verdict against both.
 func TestAgainstOracle(t *testing.T) {
 	t.Parallel()
@@ -34,17 +49,7 @@ func TestAgainstOracle(t *testing.T) {
 	entries, sets, closed, left, effects := 0, 0, 0, map[lineup.Reason]int{}, map[string]int{}
 	var scratch lineup.Scratch
 	for seed := range count {
-		m := worlds.New(uint64(seed))
-		doc, records, state := m.Estate(), m.Directory(), m.Live()
-		text, err := json.Marshal(doc)
-		if err != nil {
-			t.Fatal(err)
-		}
-		doc, err = estate.Parse([]document.File{{Name: "w.json", Text: string(text)}}, estate.Options{})
-		if err != nil {
-			t.Fatalf("world %d is refused: %v\n%v\n%s", seed, err, err, text)
-		}
-		w := lineup.Bind(lineup.Compile(doc, seed, lineup.Options{Zone: zone}), directory.New(records), state)
+		m, doc, w := randomWorld(t, seed)
 		for i, names := range w.Estate.SelectingEach() {
 			if called := w.Estate.Document().Queues[i].Name; !slices.Equal(names, w.Estate.Selecting(called)) {
 				t.Fatalf("%s is selected by %v, or by %v", called, names, w.Estate.Selecting(called))
@@ -62,13 +67,14 @@ func TestAgainstOracle(t *testing.T) {
 			}
 			checkJSON(t, got)
 			checkAsked(t, w, c, q, got)
-			o := &oracle{doc: doc, dir: records, live: state}
+			o := &oracle{doc: doc, dir: w.Directory.Records(), live: w.Live}
 			o.setUp(c)
 			wantEntries, wantLeft := o.resolve()
 			a, _ := json.Marshal([]any{got.Entries, got.LeftOut})
 			b, _ := json.Marshal([]any{wantEntries, wantLeft})
 			if string(a) != string(b) {
 				query, _ := json.Marshal(q)
+				text, _ := json.Marshal(doc)
 				t.Fatalf("world %d (%s), context %s\n got %s\nwant %s\nestate %s", seed, hash(string(text)), query, a, b, text)
 			}
 			entries += len(got.Entries)

@@ -143,6 +143,7 @@ type Reach struct {
 	Queues      []string `json:"queues"`
 	Names       []string `json:"names" doc:"The first few of the people, else of the machines."`
 	Left        []string `json:"left" doc:"The first few of the people of the directory, else of the machines, whom it does not reach."`
+	Unknown     []string `json:"unknown" doc:"Entries whose name neither the directory nor the estate knows, with what may have been meant."`
 	Seen        int      `json:"seen" doc:"Of the contexts in which people and machines were last seen, those in which it matches now."`
 	OfSeen      int      `json:"of_seen"`
 }
@@ -159,7 +160,7 @@ func (w *World) Reach(called string) (r Reach, ok bool) {
 	}
 	g := e.grants[i].more
 	r = Reach{Grant: called, Everyone: g.to == nil || g.to.everyone, AnyMachine: g.on == nil, MachineWide: g.to == nil,
-		Queues: []string{}, Names: []string{}, Left: []string{}}
+		Queues: []string{}, Names: []string{}, Left: []string{}, Unknown: unknownNames(w, g)}
 	for _, q := range g.queues {
 		r.Queues = append(r.Queues, e.queues[q].Name)
 	}

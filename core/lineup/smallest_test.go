@@ -1,16 +1,9 @@
 package lineup_test
 
 import (
-	"encoding/json"
 	"strings"
 	"testing"
 	"time"
-
-	"cirque/core/directory"
-	"cirque/core/document"
-	"cirque/core/estate"
-	"cirque/core/lineup"
-	"cirque/internal/testkit/worlds"
 )
 
 // TestSmallestChange: what is offered gives the queue, all of it where one thing is not enough.
@@ -71,14 +64,7 @@ func TestChangesAreFound(t *testing.T) {
 	at := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
 	found, not, several := 0, 0, 0
 	for seed := range 150 {
-		m := worlds.New(uint64(seed))
-		doc, records, state := m.Estate(), m.Directory(), m.Live()
-		text, _ := json.Marshal(doc)
-		doc, err := estate.Parse([]document.File{{Name: "w.json", Text: string(text)}}, estate.Options{})
-		if err != nil {
-			t.Fatal(err)
-		}
-		w := lineup.Bind(lineup.Compile(doc, seed, lineup.Options{Zone: zone}), directory.New(records), state)
+		m, doc, w := randomWorld(t, seed)
 		for range 4 {
 			c, err := m.Query().Context(at)
 			if err != nil {

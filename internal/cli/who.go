@@ -187,6 +187,9 @@ func writeReach(w io.Writer, x lineup.Reach) {
 	if len(x.Names) > 0 {
 		fmt.Fprintf(w, "Among them: %s.\n", strings.Join(x.Names, ", "))
 	}
+	for _, n := range x.Unknown {
+		fmt.Fprintf(w, "Nobody knows %s.\n", n)
+	}
 	if len(x.Left) > 0 && !x.Everyone {
 		fmt.Fprintf(w, "Not among them: %s.\n", strings.Join(x.Left, ", "))
 	}

@@ -5555,6 +5555,8 @@ export interface components {
              * @description Of the contexts in which people and machines were last seen, those in which it matches now.
              */
             seen: number;
+            /** @description Entries whose name neither the directory nor the estate knows, with what may have been meant. */
+            unknown: string[];
         };
         LineupSpan: {
             /** Format: ip */
