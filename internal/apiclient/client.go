@@ -141,7 +141,7 @@ func (c *Client) send(ctx context.Context, method, path string, query url.Values
 		if f == nil || !repeats || f.Code != fault.MaybeDone {
 			return resp, err
 		}
-		if n == again {
+		if n == again || timedOut(err) { // who has waited once is not kept waiting
 			told := *f
 			told.Fix = "look whether it is there, or repeat the command with --idempotency-key " + c.Once + ": it is done once"
 			return nil, &told
@@ -179,8 +179,12 @@ func (c *Client) try(ctx context.Context, method, path string, query url.Values,
 	if err != nil {
 		if f := fault.As(c.unreachable(err)); method != http.MethodGet && f.Code == "service-unreachable" && sent(err) ||
 			method != http.MethodGet && f.Code == "service-silent" {
+			how := "broke off before it had answered"
+			if timedOut(err) {
+				how = "did not answer in time"
+			}
 			return nil, fault.New(fault.Unavailable, fault.MaybeDone, "look whether it is there before you do it again",
-				"the service at %s broke off before it had answered: it may have been done", c.base.Host).Because(err)
+				"the service at %s %s: it may have been done", c.base.Host, how).Because(err)
 		}
 		return nil, c.unreachable(err)
 	}
@@ -197,6 +201,12 @@ func (c *Client) try(ctx context.Context, method, path string, query url.Values,
 		return nil, p.Fault()
 	}
 	return resp, nil
+}
+
+// timedOut says whether a request was given up because the service took too long.
+func timedOut(err error) bool {
+	var ue *url.Error
+	return errors.As(err, &ue) && ue.Timeout()
 }
 
 // sent says whether a request that failed may have reached the service.

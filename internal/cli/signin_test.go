@@ -9,6 +9,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 )
@@ -77,5 +78,22 @@ func TestSilentService(t *testing.T) {
 		Streams{strings.NewReader(""), &o, &o}, func(string) string { return "" })
 	if code != ExitUnavailable || !strings.Contains(o.String(), "takes the connection, and does not answer in time") {
 		t.Errorf("%d %s after %s", code, o.String(), time.Since(begun))
+	}
+}
+
+// TestSilentChange: a change whose answer does not come in time may have been done, is not waited for again, and says
+// under which key it can be sent once more.
+func TestSilentChange(t *testing.T) {
+	t.Parallel()
+	ended, asked := make(chan struct{}), atomic.Int32{}
+	s := httptest.NewServer(http.HandlerFunc(func(http.ResponseWriter, *http.Request) { asked.Add(1); <-ended }))
+	defer s.Close()
+	defer close(ended)
+	var o bytes.Buffer
+	code := Execute(t.Context(), Local{}, []string{"unpick", "hall", "--user", "mira", "--url", s.URL, "--timeout", "100ms"},
+		Streams{strings.NewReader(""), &o, &o}, func(string) string { return "" })
+	if code != ExitUnavailable || asked.Load() != 1 || !strings.Contains(o.String(), "it may have been done") ||
+		!strings.Contains(o.String(), "--idempotency-key") {
+		t.Errorf("%d, asked %d times: %s", code, asked.Load(), o.String())
 	}
 }
