@@ -48,6 +48,7 @@ export function KeptViews({ page }: { page: string }) {
       for (const v of former(page)) await put(page, v.name.slice(0, longest), v.search);
       forgetFormer(page);
     },
+    retry: 3, // a service that is busy at that moment loses nobody's views
     onSuccess: fresh,
   });
   const { mutate } = take;
