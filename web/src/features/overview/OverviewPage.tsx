@@ -4,6 +4,7 @@ import { Link } from "react-router";
 import { lazily } from "../../lib/lazily";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
+import { FindingObject } from "../../parts/FindingList";
 import { count } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
@@ -214,17 +215,7 @@ function Glance() {
             {o.findings.map((f, i) => (
               <li key={i} className="border-b border-rule py-1.5">
                 <Mark of={f.severity}>
-                  {f.at.list === "grants" || f.at.list === "queues" ? (
-                    <Link
-                      to={`/${f.at.list}?${f.at.list.slice(0, -1)}=${encodeURIComponent(f.at.name)}`}
-                    >
-                      {f.object}
-                    </Link>
-                  ) : f.at.list === "server_sets" ? (
-                    <Link to="/continuity?show=sets">{f.object}</Link>
-                  ) : (
-                    <strong className="font-medium">{f.object}</strong>
-                  )}
+                  <FindingObject finding={f} />
                 </Mark>
                 <p className="text-ink-2">
                   {f.says}; {f.fix}.
