@@ -3,10 +3,14 @@ package cli
 import (
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/document"
+	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
@@ -32,6 +36,15 @@ func queueCommand(r *root) *cobra.Command {
 				kept = append(kept, q)
 			}
 		}
+		if len(kept) == 0 {
+			places, err := apiclient.List[estate.Location](c.Context(), client, "/api/v1/locations", nil)
+			if err != nil {
+				return err
+			}
+			if err := knownOf(all, places, location, label); err != nil {
+				return err
+			}
+		}
 		return r.print(c, kept, func(w io.Writer) {
 			t := r.table("QUEUE", "TITLE", "LOCATION", "THROUGH", "STATE", "GIVEN BY")
 			for _, q := range kept {
@@ -54,6 +67,31 @@ func contains(list []string, s string) bool {
 		}
 	}
 	return false
+}
+
+// knownOf gives an Unknown fault where the estate has no such location, or no queue has the label, that is asked for.
+func knownOf(all []lineup.QueueSheet, locations []estate.Location, location, label string) error {
+	var labels, places []string
+	for _, q := range all {
+		labels = append(labels, q.Labels...)
+	}
+	for _, l := range locations {
+		places = append(places, l.Path)
+	}
+	check := func(what, word, says string, known []string) error {
+		if word == "" || slices.Contains(known, word) {
+			return nil
+		}
+		fix := "see cirque queue list"
+		if near := document.Nearest(word, known); near != "" {
+			fix = fmt.Sprintf("did you mean %q?", near)
+		}
+		return fault.New(fault.Unknown, what+"-unknown", fix, says, word)
+	}
+	if err := check("location", location, "the estate has no location %q", places); err != nil {
+		return err
+	}
+	return check("label", label, "no queue has the label %q", labels)
 }
 
 func findsQueue(q lineup.QueueSheet, word string) bool {

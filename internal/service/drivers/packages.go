@@ -2,6 +2,7 @@ package drivers
 
 import (
 	"context"
+	"fmt"
 	"io"
 	"slices"
 	"strings"
@@ -184,7 +185,32 @@ func (s *Room) DriversFor(_ context.Context, p *access.Principal, model, platfor
 	}
 	list := driver.Choices(s.present.Stock().Packages, s.present.View().Document(), s.registeredNames(), model,
 		platform, words)
+	if model != "" && !slices.ContainsFunc(list, func(c driver.Choice) bool { return c.Fits }) {
+		if err := s.knownModel(model); err != nil {
+			return nil, 0, err
+		}
+	}
 	return list[:min(len(list), limit)], len(list), nil
+}
+
+// knownModel gives an Unknown fault for a model that no device was found to be, and no package has a name for.
+func (s *Room) knownModel(model string) error {
+	st := s.present.Stock()
+	var models []string
+	for _, k := range st.Kept.All() {
+		if k.Device != nil && k.Device.Model != "" {
+			models = append(models, k.Device.Model)
+		}
+	}
+	if slices.Contains(models, model) || len(driver.ForModel(st.Packages, model)) > 0 {
+		return nil
+	}
+	slices.Sort(models)
+	fix := "name a model as cirque device list does"
+	if near := driver.Nearest(model, slices.Compact(models)); near != "" {
+		fix = fmt.Sprintf("did you mean %q?", near)
+	}
+	return fault.New(fault.Unknown, "model-unknown", fix, "no device is a %q, and no package has a name for one", model)
 }
 
 // registeredNames are the drivers' names as servers have them.

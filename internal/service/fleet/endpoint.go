@@ -8,6 +8,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/event"
+	"cirque/core/fault"
 	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/page"
@@ -87,6 +88,16 @@ func (s *Room) Endpoints(ctx context.Context, p *access.Principal, by fleet.Filt
 	_, err = s.look(ctx, func(f *fleet.Fleet, now time.Time) {
 		out = page.Map(f.Page(by, ask, now), func(j *fleet.Judgement) fleet.Row { return f.Row(j, now) })
 	})
+	doc := s.present.View().Document()
+	switch {
+	case err != nil || out.Total > 0:
+	case by.Site != "" && !doc.HasSite(by.Site):
+		err = fault.New(fault.Unknown, "site-unknown", "name the first part of a location's path",
+			"the estate has no site %q",
+			by.Site)
+	case by.Queue != "":
+		_, err = doc.QueueCalled(by.Queue) // one that is gone may still be on endpoints
+	}
 	return out, err
 }
 

@@ -8,6 +8,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fault"
@@ -73,8 +74,23 @@ func (s *Room) PersonData(ctx context.Context, p *access.Principal, called strin
 	if out.Events, err = s.store.EventsOf(ctx, known); err != nil {
 		return out, err
 	}
-	out.Revisions, err = s.store.RevisionsNaming(ctx, out.Names)
-	return out, err
+	if out.Revisions, err = s.store.RevisionsNaming(ctx, out.Names); err != nil {
+		return out, err
+	}
+	if out.Account == nil && len(out.Directory)+len(out.Picks)+len(out.Links)+len(out.Sessions)+len(out.Requests)+
+		len(out.Endpoints)+len(out.Events)+len(out.Revisions) == 0 {
+		return out, s.unknownPerson(called)
+	}
+	return out, nil
+}
+
+// unknownPerson is told where nothing is kept of somebody.
+func (s *Room) unknownPerson(called string) error {
+	fix := "see cirque directory find"
+	if near := directory.DidYouMean(s.present.View().World.Directory.Near("user", called)); near != "" {
+		fix = near
+	}
+	return fault.New(fault.Unknown, "user-unknown", fix, "nothing is kept of a person %q", called)
 }
 
 // ErasePerson erases what is kept of a person. What a source says of them now stays until they are gone from there.
