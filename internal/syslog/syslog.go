@@ -3,7 +3,6 @@
 package syslog
 
 import (
-	"bytes"
 	"fmt"
 	"strconv"
 	"strings"
@@ -56,12 +55,13 @@ func (m Message) write(b []byte) []byte {
 	} else {
 		b = fmt.Appendf(b, `[origin software="%s" swVersion="%s"]`, value(m.Software, 48), value(m.Version, 32))
 	}
-	text := m.Text
-	if len(text) > MostText {
-		text = text[:MostText]
+	// It is cut last: what stands for a byte that is no UTF-8 may be longer than the byte.
+	text := strings.Map(plain, strings.ToValidUTF8(m.Text, "?"))
+	for len(text) > MostText || !utf8.ValidString(text) {
+		text = text[:len(text)-1]
 	}
 	b = append(b, " \xef\xbb\xbf"...) // UTF-8 follows (section 6.4)
-	return append(b, bytes.ToValidUTF8([]byte(strings.Map(plain, text)), []byte("?"))...)
+	return append(b, text...)
 }
 
 // stamp has microseconds at most (section 6.2.3).

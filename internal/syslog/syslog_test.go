@@ -41,6 +41,7 @@ var shape = regexp.MustCompile(`(?s)^<10[589]>1 (-|\d{4}-\d\d-\d\dT\d\d:\d\d:\d\
 func FuzzAppend(f *testing.F) {
 	f.Add("cirque.example", "token.made", "Cirque", "1.2", `{"id":7}`)
 	f.Add("a b", "x\n", `"]\`, "\xff", strings.Repeat("ö", 5000))
+	f.Add("a", "x", "a", "1", strings.Repeat("a\x81", 6000))
 	f.Fuzz(func(t *testing.T, host, id, software, version, text string) {
 		b := Append(nil, Message{Severity: Notice, At: time.Unix(1, 0), Host: host, App: host, ID: id, Software: software,
 			Version: version, Text: text})
