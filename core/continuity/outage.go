@@ -1,9 +1,6 @@
 package continuity
 
 import (
-	"fmt"
-	"strings"
-
 	"cirque/core/endpoint"
 	"cirque/core/live"
 	"cirque/core/words"
@@ -25,13 +22,8 @@ type Outage struct {
 	Leading     int  // endpoints that lead to it now
 }
 
-// few names the first of many.
-func few(list []string) string {
-	if len(list) <= 5 {
-		return strings.Join(list, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(list[:5], ", "), len(list)-5)
-}
+// named is how many of many are named.
+const named = 5
 
 // Checklist gives the steps of a planned outage in their order, each with whether it is done: before, while it is out,
 // and after. What only a person can know is unproven.
@@ -47,15 +39,16 @@ func (o Outage) Checklist() []endpoint.Check {
 		if len(o.Lacked) > 0 {
 			fix = "set those queues up on the other servers, or lead them to their devices: cirque queue move --from-server " +
 				o.Server + " --to device"
-			because = " (" + few(o.Lacked) + ")"
+			because = " (" + words.Few(o.Lacked, named) + ")"
 		}
 		add("Is everything on it served elsewhere, too?", endpoint.No, fix,
 			"%s without it: %s%s; kept, and printing once it "+
 				"is back", words.Count(len(o.Only), "queue is reached by nobody", "queues are reached by nobody"),
-			few(o.Only), because)
+			words.Few(o.Only, named), because)
 	case len(o.Unread) > 0:
 		add("Is everything on it served elsewhere, too?", endpoint.Unproven, "read it: cirque server read "+o.Unread[0],
-			"the estate has another way for every queue that leads to it; whether %s has them is not known", few(o.Unread))
+			"the estate has another way for every queue that leads to it; whether %s has them is not known",
+			words.Few(o.Unread, named))
 	default:
 		add("Is everything on it served elsewhere, too?", endpoint.Yes, "", "every queue that leads to it has another way")
 	}

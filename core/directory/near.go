@@ -55,10 +55,10 @@ func namesOf(d *Directory, kind string) iter.Seq[string] {
 	}
 }
 
-// DidYouMean puts near names into a question, "" where there are none.
-func DidYouMean(near []string) string {
+// DidYouMean puts near names into a question; where there are none, it gives what is to be said otherwise.
+func DidYouMean(near []string, otherwise string) string {
 	if len(near) == 0 {
-		return ""
+		return otherwise
 	}
 	return "did you mean " + strings.Join(near, " or ") + "?"
 }

@@ -2,7 +2,6 @@ package endpoint
 
 import (
 	"cmp"
-	"slices"
 	"strings"
 	"time"
 
@@ -58,7 +57,7 @@ func (u Unknown) Sentence() string {
 		says = "Nothing is known of a " + kind + " " + u.Name + ": neither the directory, nor the estate, nor an " +
 			"endpoint has it"
 	}
-	if near := directory.DidYouMean(u.Near); near != "" {
+	if near := directory.DidYouMean(u.Near, ""); near != "" {
 		return says + "; " + near
 	}
 	return says + "."
@@ -110,7 +109,7 @@ func (s Supplier) Supply(q lineup.Query) Supplied {
 		}
 	}
 	s.platform(c, machine, said(c.Host), add)
-	station := s.station(machine)
+	station := s.World.Estate.Station(machine)
 	switch {
 	case len(q.Addresses) > 0 || machine == "":
 	case mine != nil && len(mine.Addresses) > 0:
@@ -150,7 +149,7 @@ func (s Supplier) platform(c *lineup.Query, machine, host string, add func(part,
 	if at := s.reported(on); at != nil && take(at.Report.Platform, fromReport, at) {
 		return
 	}
-	if st := s.station(on); st != nil && take(st.Platform, fromStation, nil) {
+	if st := s.World.Estate.Station(on); st != nil && take(st.Platform, fromStation, nil) {
 		return
 	}
 	if m, ok := s.World.Directory.Machine(on); ok {
@@ -186,15 +185,6 @@ func contextOf(rec *Record, user, machine string) *lineup.Query {
 	return other
 }
 
-func (s Supplier) station(machine string) *estate.Station {
-	list := s.World.Estate.Document().Stations
-	i := slices.IndexFunc(list, func(st estate.Station) bool { return name.Fold(st.Name) == name.Fold(machine) })
-	if machine == "" || i < 0 {
-		return nil
-	}
-	return &list[i]
-}
-
 // stationAt names the station that has the first address which any station has (estate.md, section 3).
 func (s Supplier) stationAt(addresses []string) string {
 	c, err := lineup.Query{Addresses: addresses}.Context(time.Time{})
@@ -202,10 +192,8 @@ func (s Supplier) stationAt(addresses []string) string {
 		return ""
 	}
 	for _, a := range c.Addresses {
-		for _, st := range s.World.Estate.Document().Stations {
-			if slices.Contains(st.Addresses, a) {
-				return st.Name
-			}
+		if st := s.World.Estate.StationAt(a); st != nil {
+			return st.Name
 		}
 	}
 	return ""
@@ -218,11 +206,7 @@ func (s Supplier) unknown(q lineup.Query, out *Supplied) {
 	}
 	for _, m := range []struct{ kind, called string }{{"machine", said(q.Machine)}, {"host", said(q.Host)}} {
 		if m.called != "" && !s.KnowsMachine(m.called) {
-			near := d.Near("machine", m.called)
-			for _, st := range s.World.Estate.Document().Stations {
-				near = append(near, name.Near(m.called, slices.Values([]string{st.Name}), 1)...)
-			}
-			out.Unknown = append(out.Unknown, Unknown{m.kind, m.called, near[:min(len(near), 3)]})
+			out.Unknown = append(out.Unknown, Unknown{m.kind, m.called, lineup.NearMachines(s.World.Estate, d, m.called)})
 		}
 	}
 }
@@ -232,10 +216,7 @@ func (s Supplier) CheckUser(called string) error {
 	if s.KnowsUser(called) {
 		return nil
 	}
-	fix := "see cirque directory find"
-	if near := directory.DidYouMean(s.World.Directory.Near("user", called)); near != "" {
-		fix = near
-	}
+	fix := directory.DidYouMean(s.World.Directory.Near("user", called), "see cirque directory find")
 	return fault.New(fault.Unknown, "user-unknown", fix,
 		"nobody knows a person %q: neither the directory nor any endpoint", called)
 }
@@ -252,10 +233,10 @@ func (s Supplier) KnowsUser(called string) bool {
 // KnowsMachine says whether the directory or the estate has a machine, or a group names it, or its agent reports.
 func (s Supplier) KnowsMachine(called string) bool {
 	d := s.World.Directory
-	if _, ok := d.Machine(called); ok || d.MachineID(name.Fold(called)) != directory.NoMember || s.station(called) != nil {
+	if _, ok := d.Machine(called); ok || d.MachineID(name.Fold(called)) != directory.NoMember {
 		return true
 	}
-	return s.reported(called) != nil
+	return s.World.Estate.Station(called) != nil || s.reported(called) != nil
 }
 
 func said(s *string) string {

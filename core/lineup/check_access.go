@@ -59,11 +59,15 @@ func (c *checker) access() {
 	}
 }
 
-func people(n int) string {
+func people(n int) string { return counted(n, "person", "people") }
+
+func machines(n int) string { return counted(n, "machine", "machines") }
+
+func counted(n int, one, many string) string {
 	if n == 1 {
-		return "1 person"
+		return "1 " + one
 	}
-	return fmt.Sprintf("%d people", n)
+	return fmt.Sprintf("%d %s", n, many)
 }
 
 // onlyPeople says whether no entry of a list can hold by a machine or a place.

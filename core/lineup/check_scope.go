@@ -10,6 +10,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/name"
+	"cirque/core/path"
 )
 
 // scope remarks on grants that hold for more than one may think: those without any condition, and places that are all
@@ -74,13 +75,6 @@ func between(a, b netip.Addr) int {
 	return n
 }
 
-func machines(n int) string {
-	if n == 1 {
-		return "1 machine"
-	}
-	return fmt.Sprintf("%d machines", n)
-}
-
 // machines counts those of the directory and the estate's stations.
 func (c *checker) machines() int { return len(c.d.Records().Machines) + len(c.e.doc.Stations) }
 
@@ -95,7 +89,9 @@ func (c *checker) receivers(g *more) {
 	}
 	for _, of := range g.queues {
 		q := &c.e.queues[of]
-		if q.retired || q.fits == nil || slices.ContainsFunc(q.ways, func(w fullWay) bool { return w.Through == "gateway" }) {
+		if q.retired || q.fits == nil || slices.ContainsFunc(q.ways, func(w fullWay) bool {
+			return w.Through == path.Gateway
+		}) {
 			continue
 		}
 		var without []string
@@ -191,30 +187,22 @@ func (c *checker) known(entry string) (fix string, known bool) {
 		_, known = c.d.Unit(en.Name)
 		kind = "unit"
 	case estate.Machine, estate.Host:
-		kind, known = "machine", c.d.MachineID(name.Fold(en.Name)) != directory.NoMember
-		if _, station := c.e.stationByName[name.Fold(en.Name)]; station {
-			known = true
-		}
+		kind = "machine"
+		known = c.d.MachineID(name.Fold(en.Name)) != directory.NoMember || c.e.Station(en.Name) != nil
 	default:
 		return "", true
 	}
 	if known {
 		return "", true
 	}
-	fix = "mend the name, or wait until the directory has it"
+	const mend = "mend the name, or wait until the directory has it"
 	if c.sought++; c.sought > mostSought {
-		return fix, false
+		return mend, false
 	}
-	near := c.d.Near(kind, en.Name)
 	if kind == "machine" {
-		for _, s := range c.e.doc.Stations {
-			near = append(near, name.Near(en.Name, slices.Values([]string{s.Name}), 1)...)
-		}
+		return directory.DidYouMean(NearMachines(c.e, c.d, en.Name), mend), false
 	}
-	if says := directory.DidYouMean(near[:min(len(near), 3)]); says != "" {
-		fix = says
-	}
-	return fix, false
+	return directory.DidYouMean(c.d.Near(kind, en.Name), mend), false
 }
 
 // unknownNames gives the entries of a grant that nobody knows, each with what may have been meant.

@@ -1,8 +1,9 @@
 package lineup
 
 import (
+	"slices"
+
 	"cirque/core/directory"
-	"cirque/core/estate"
 )
 
 // A GivenState says whether anybody gets a queue.
@@ -152,8 +153,9 @@ func anyMachine(w *World, on *cond) bool {
 func (g *giving) kept(q *queue, givers, withholders []int32, out Given) (says, fix string) {
 	e := g.w.Estate
 	always := byWhoAlone(g.w, withholders)
+	wide := func(i int32) bool { return e.grants[i].more.to == nil } // it also holds with nobody signed in
 	for _, i := range always {
-		if m := e.grants[i].more; m.except == nil && (m.to == nil || m.to.everyone && !anyMachineWide(e, givers)) {
+		if m := e.grants[i].more; m.except == nil && (m.to == nil || m.to.everyone && !slices.ContainsFunc(givers, wide)) {
 			return "it is withheld by " + e.grantNames[i] + " from everybody, so nobody receives it",
 				"limit " + e.grantNames[i] + ", or retire the queue"
 		}
@@ -223,14 +225,4 @@ func withheldBy(w *World, always []int32, f *facts) int32 {
 		}
 	}
 	return none
-}
-
-// anyMachineWide says whether any of some grants also holds with nobody signed in.
-func anyMachineWide(e *Estate, grants []int32) bool {
-	for _, i := range grants {
-		if e.grants[i].more.to == nil && e.grants[i].more.Effect != estate.Withhold {
-			return true
-		}
-	}
-	return false
 }

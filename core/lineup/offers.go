@@ -32,21 +32,22 @@ func personAt(w *World, person, called string) (of int32, f *facts) {
 func Gives(w *World, person, called string) bool {
 	of, f := personAt(w, person, called)
 	return f != nil && slices.ContainsFunc(w.Estate.selecting(of), func(i int32) bool {
-		m := w.Estate.grants[i].more
-		return w.Estate.grants[i].does&withholds == 0 && (m.to == nil || w.to(m.to, f)) &&
-			(m.except == nil || !w.to(m.except, f))
+		return w.Estate.grants[i].does&withholds == 0 && meant(w, w.Estate.grants[i].more, f)
 	})
+}
+
+// meant says whether a grant is for the person of some facts, at some place and time.
+func meant(w *World, m *more, f *facts) bool {
+	return (m.to == nil || w.to(m.to, f)) && (m.except == nil || !w.to(m.except, f))
 }
 
 // offering gives the grants that offer a queue to the person of some facts at some place and time.
 func offering(w *World, of int32, f *facts) (out []int32) {
 	for _, i := range w.Estate.selecting(of) {
 		g := &w.Estate.grants[i]
-		m := g.more
-		if g.does&(withholds|places) != 0 || m.to != nil && !w.to(m.to, f) || m.except != nil && w.to(m.except, f) {
-			continue
+		if g.does&(withholds|places) == 0 && meant(w, g.more, f) {
+			out = append(out, i)
 		}
-		out = append(out, i)
 	}
 	return out
 }

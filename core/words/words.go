@@ -32,6 +32,14 @@ func plural(one string) string {
 	return one + "s"
 }
 
+// Few names the first of many, such as "a, b and 3 more".
+func Few(list []string, most int) string {
+	if len(list) <= most {
+		return strings.Join(list, ", ")
+	}
+	return fmt.Sprintf("%s and %d more", strings.Join(list[:most], ", "), len(list)-most)
+}
+
 // Span writes a time span as people say it: 2 h, 1 h 59 min, 40 s.
 func Span(d time.Duration) string {
 	if d < time.Minute || d < 2*time.Minute && d%time.Minute != 0 {

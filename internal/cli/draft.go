@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -230,7 +231,7 @@ func refs(a []string) ([]estate.Ref, error) {
 	for _, n := range a[1:] {
 		out = append(out, estate.Ref{List: list, Name: n})
 	}
-	if list == a[0] && !contains(estate.Lists(), list) {
+	if list == a[0] && !slices.Contains(estate.Lists(), list) {
 		return nil, fault.New(fault.Invalid, "list-unknown", "write one of "+strings.Join(estate.Lists(), ", "),
 			"the estate has no list %q", list)
 	}

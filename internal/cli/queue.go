@@ -31,7 +31,7 @@ func queueCommand(r *root) *cobra.Command {
 		kept := []lineup.QueueSheet{}
 		for _, q := range all {
 			if (location == "" || q.Location == location || strings.HasPrefix(q.Location, location+"/")) && (label == "" ||
-				contains(q.Labels, label)) &&
+				slices.Contains(q.Labels, label)) &&
 				(word == "" || findsQueue(q, word)) {
 				kept = append(kept, q)
 			}
@@ -58,15 +58,6 @@ func queueCommand(r *root) *cobra.Command {
 	list.Flags().StringVar(&label, "label", "", "only with this label")
 	list.Flags().StringVar(&word, "find", "", "only with this in name, old names, title, location, labels or note")
 	return group("queue", "See queues, and change many at once", append([]*cobra.Command{list}, r.queueTools()...)...)
-}
-
-func contains(list []string, s string) bool {
-	for _, x := range list {
-		if x == s {
-			return true
-		}
-	}
-	return false
 }
 
 // knownOf gives an Unknown fault where the estate has no such location, or no queue has the label, that is asked for.

@@ -148,7 +148,7 @@ var kindWords = map[rehearse.Kind]string{rehearse.Gains: "gain a queue", rehears
 
 func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(x.Down) > 0 {
-		fmt.Fprintf(w, "Were down: %s.\n", few(x.Down, 8))
+		fmt.Fprintf(w, "Were down: %s.\n", words.Few(x.Down, 8))
 	}
 	what := ""
 	switch {
@@ -279,12 +279,4 @@ func coverageCommand(r *root) *cobra.Command {
 				t.write(w)
 			})
 		}}
-}
-
-// few names the first of many.
-func few(list []string, n int) string {
-	if len(list) <= n {
-		return strings.Join(list, ", ")
-	}
-	return fmt.Sprintf("%s and %d more", strings.Join(list[:n], ", "), len(list)-n)
 }

@@ -86,10 +86,7 @@ func (s *Room) PersonData(ctx context.Context, p *access.Principal, called strin
 
 // unknownPerson is told where nothing is kept of somebody.
 func (s *Room) unknownPerson(called string) error {
-	fix := "see cirque directory find"
-	if near := directory.DidYouMean(s.present.View().World.Directory.Near("user", called)); near != "" {
-		fix = near
-	}
+	fix := directory.DidYouMean(s.present.View().World.Directory.Near("user", called), "see cirque directory find")
 	return fault.New(fault.Unknown, "user-unknown", fix, "nothing is kept of a person %q", called)
 }
 
