@@ -30,8 +30,9 @@ $(CONSOLE): web/node_modules/.package-lock.json $(SOURCES)
 
 web: $(CONSOLE) ## build the console
 
-build: $(CONSOLE) ## build bin/cirque, bin/cirque-agent and bin/cirque-sim
+build: $(CONSOLE) ## build bin/cirque, bin/cirque-agent and bin/cirque-sim, with man pages and shells' completions
 	go build -ldflags '$(LDFLAGS)' -o bin/ ./cmd/cirque ./cmd/cirque-agent ./cmd/cirque-sim
+	@go run ./cmd/manual bin
 
 demo: setup build ## run Skerry Line on loopback, in the background (DATA=dir LISTEN=host:port)
 	@scripts/demo $(DATA) $(LISTEN)

@@ -14,7 +14,7 @@ import (
 	"cirque/core/access"
 	"cirque/internal/api"
 	"cirque/internal/app"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 )
 
 // TestEveryRouteEveryRole walks each route of the API's description as nobody and in each role. A
@@ -363,7 +363,7 @@ func TestTokenBesideTheData(t *testing.T) {
 	if code != 0 {
 		t.Fatalf("%d %q %q", code, out, errs)
 	}
-	if code, _, errs := s.run("token", "create", "--data", data, "--name", "two"); code != cli.ExitConflict ||
+	if code, _, errs := s.run("token", "create", "--data", data, "--name", "two"); code != cmdline.ExitConflict ||
 		!strings.Contains(errs, "already") {
 		t.Errorf("the same name: %d %q", code, errs)
 	}

@@ -13,7 +13,7 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 )
 
 // TestAccountReset: whoever has the data in hand mends a lost password, while the service runs; the account's sessions
@@ -25,7 +25,7 @@ func TestAccountReset(t *testing.T) {
 		return s.runWith(password+"\n", append([]string{"account", "reset"}, args...)...)
 	}
 	beside := []string{"--data", s.data, "--database", s.database}
-	if code, _, errs := reset("battery horse staple", append(beside, "mira")...); code != cli.ExitUnknown ||
+	if code, _, errs := reset("battery horse staple", append(beside, "mira")...); code != cmdline.ExitUnknown ||
 		!strings.Contains(errs, "make the first account at the console") {
 		t.Error(code, errs)
 	}
@@ -42,15 +42,15 @@ func TestAccountReset(t *testing.T) {
 		password, name, says string
 		code                 int
 	}{
-		{"short", "mira", "the password has 5 characters", cli.ExitInvalid},
-		{"", "mira", "no password", cli.ExitInvalid},
-		{"battery horse staple", "jonas", "the accounts are Mira", cli.ExitUnknown},
+		{"short", "mira", "the password has 5 characters", cmdline.ExitInvalid},
+		{"", "mira", "no password", cmdline.ExitInvalid},
+		{"battery horse staple", "jonas", "the accounts are Mira", cmdline.ExitUnknown},
 	} {
 		if code, _, errs := reset(c.password, append(beside, c.name)...); code != c.code || !strings.Contains(errs, c.says) {
 			t.Errorf("%+v: %d %s", c, code, errs)
 		}
 	}
-	if code, _, errs := reset("battery horse staple", "mira"); code != cli.ExitUsage || !strings.Contains(errs, "--data") {
+	if code, _, errs := reset("battery horse staple", "mira"); code != cmdline.ExitUsage || !strings.Contains(errs, "--data") {
 		t.Error(code, errs)
 	}
 	if s.Service.Identity.BySession(session) == nil {
@@ -102,7 +102,7 @@ func TestSessions(t *testing.T) {
 	if s.Service.Identity.BySession(first) != nil || s.Service.Identity.BySession(second) == nil {
 		t.Error("not the one that was named was ended")
 	}
-	for arg, want := range map[string]int{fmt.Sprint(list[1].ID): cli.ExitUnknown, "x": cli.ExitUsage} {
+	for arg, want := range map[string]int{fmt.Sprint(list[1].ID): cmdline.ExitUnknown, "x": cmdline.ExitUsage} {
 		if code, _, errs := s.run("account", "end-session", arg); code != want {
 			t.Error(arg, code, errs)
 		}
@@ -131,7 +131,7 @@ func TestTokenEnds(t *testing.T) {
 	if codeOf(err) != "token-unknown" || !strings.Contains(err.Error(), "has ended") {
 		t.Error("after its end:", err)
 	}
-	for args, code := range map[string]int{"--expires tomorrow": cli.ExitUsage, "--expires 2020-01-01": cli.ExitInvalid} {
+	for args, code := range map[string]int{"--expires tomorrow": cmdline.ExitUsage, "--expires 2020-01-01": cmdline.ExitInvalid} {
 		if got, out, errs := s.run(append([]string{"token", "create", "--name", "x"},
 			strings.Fields(args)...)...); got != code || out != "" {
 			t.Error(args, got, errs)

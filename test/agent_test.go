@@ -17,7 +17,7 @@ import (
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 	"cirque/internal/probe/dial"
 	"cirque/internal/sim"
 )
@@ -317,7 +317,7 @@ func TestDatabaseAway(t *testing.T) {
 	// The killed server's children serve on for a moment.
 	within(t, "what needs the database says so", func() bool {
 		code, _, errs := s.run("history")
-		return code == cli.ExitUnavailable && strings.Contains(errs, "database")
+		return code == cmdline.ExitUnavailable && strings.Contains(errs, "database")
 	})
 	killDatabase(t, data, false)
 	within(t, "ready again", ready)

@@ -21,8 +21,8 @@ func TestConsoleAccess(t *testing.T) {
 		t.Fatal(err)
 	}
 	for _, source := range []string{"skerry", "yard"} {
-		s.must("directory", "source", "add", source, "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
-			"--password-file", word, "--every", "3600", "--sign-in")
+		s.must("directory", "source", "add", source, "--directory", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+			"--password-file", word, "--every", "1h", "--sign-in")
 	}
 	p := consoleOf(t, s)
 	p.goTo("/access")

@@ -50,8 +50,8 @@ func TestListing(t *testing.T) {
 	if err := os.WriteFile(word, []byte(dir.Password+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
-		"--password-file", word, "--every", "3600"}
+	add := []string{"directory", "source", "add", "skerry", "--directory", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+		"--password-file", word, "--every", "1h"}
 	if code, _, errs := s.run(append(add, "--list-under", under)...); code == 0 || !strings.Contains(errs,
 		"has nothing at "+under) {
 		t.Errorf("%d %s", code, errs)

@@ -9,7 +9,7 @@ import (
 	"testing"
 
 	"cirque/core/access"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 )
 
 // TestOddParameters: no route fails for what stands in its path or query, whatever that is: it is refused, or nothing is
@@ -119,7 +119,7 @@ func TestForgedLines(t *testing.T) {
 		code, out, errs := s.run(args...)
 		if text := out + errs; strings.ContainsAny(text, "\x1b\x07\x00") {
 			t.Errorf("%v: controls reach the terminal: %q", args, text)
-		} else if code == cli.ExitOK && strings.Contains(text, "\nFAKE") {
+		} else if code == cmdline.ExitOK && strings.Contains(text, "\nFAKE") {
 			t.Errorf("%v: a line is forged: %q", args, text)
 		}
 	}

@@ -14,7 +14,7 @@ import (
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 )
 
 // A listener is a hostile party's: it asks everybody for a sign-in, and keeps what it is sent.
@@ -61,8 +61,8 @@ settings: {mail: {relay: "smtp://mail.skerry.example", from: cirque@skerry.examp
 		name, dest string
 		code       int
 	}{
-		{"bra", "server:ps-bra", cli.ExitOK}, {"post", "mail", cli.ExitOK}, {"wide", "127.0.0.0/8", cli.ExitInvalid},
-		{"any", "*.skerry.example", cli.ExitInvalid},
+		{"bra", "server:ps-bra", cmdline.ExitOK}, {"post", "mail", cmdline.ExitOK}, {"wide", "127.0.0.0/8", cmdline.ExitInvalid},
+		{"any", "*.skerry.example", cmdline.ExitInvalid},
 	} {
 		if code, _, errs := s.runWith("a word for "+c.name+"\n", "credential", "add", c.name, "--user", "spool",
 			"--allow-clear", "--for", c.dest); code != c.code {
@@ -76,7 +76,7 @@ settings: {mail: {relay: "smtp://mail.skerry.example", from: cirque@skerry.examp
 	}
 	root := s.token
 	s.token = site
-	if code, _, errs := s.runWith("x\n", "credential", "add", "mine", "--user", "x"); code != cli.ExitDenied {
+	if code, _, errs := s.runWith("x\n", "credential", "add", "mine", "--user", "x"); code != cmdline.ExitDenied {
 		t.Error("a site administrator keeps keys:", code, errs)
 	}
 	estate := fmt.Sprintf(`estate: 1
@@ -138,7 +138,7 @@ notices: [{name: leak, about: [servers], tell: ["post:%s/hook"]}]`, strings.Repl
 		{"server", "add", strings.TrimPrefix(l.URL, "http://")}, {"directory", "source", "add", "x", "--url",
 			strings.Replace(l.URL, "http:", "ldap:", 1), "--base", "dc=x"}} {
 		code, out, errs := s.run(args...)
-		if text := out + errs; code == cli.ExitOK && args[1] != "read" || !strings.Contains(text+s.events(),
+		if text := out + errs; code == cmdline.ExitOK && args[1] != "read" || !strings.Contains(text+s.events(),
 			"is this machine itself") {
 			t.Errorf("%v: %d %s", args, code, text)
 		}

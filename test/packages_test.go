@@ -12,7 +12,7 @@ import (
 	"cirque/core/driver"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 )
 
 // folder writes files below a new folder.
@@ -49,12 +49,12 @@ func TestPackages(t *testing.T) {
 	contains(t, "add", s.must("driver", "add", dir, "--name", "slips", "--note", "for the kiosks"), "slips", "1 name")
 	contains(t, "again", s.must("driver", "add", dir, "--name", "other"), "kept already")
 	contains(t, "list", s.must("driver", "list"), "slips", "1 package.")
-	contains(t, "show", s.must("driver", "show", "slips"), "Slip·3··v1.4", "windows/x64", "1.4.2.0")
-	contains(t, "compare", s.must("driver", "compare", "Slip 3 v1.4"), "Slip·3··v1.4", "They differ at letter 8: a "+
+	contains(t, "show", s.must("driver", "show", "slips"), "Slip 3  v1.4", "windows/x64", "1.4.2.0")
+	contains(t, "compare", s.must("driver", "compare", "Slip 3 v1.4"), "Slip 3  v1.4", "They differ at letter 8: a "+
 		"space more in the second.")
-	contains(t, "names", s.must("driver", "names", "--model", "Slip 3"), "*", "Slip·3··v1.4")
+	contains(t, "names", s.must("driver", "names", "--model", "Slip 3"), "*", "Slip 3  v1.4")
 	report := s.must("driver", "report")
-	contains(t, "report", report, "one accepts “Slip·3··v1.4”", "slip (in no package): 1 gets it", "NONE: 1 gets it",
+	contains(t, "report", report, "one accepts “Slip 3  v1.4”", "slip (in no package): 1 gets it", "NONE: 1 gets it",
 		"Packages that nobody uses")
 	out := t.TempDir()
 	s.must("driver", "get", "slips", out)
@@ -78,7 +78,7 @@ func TestPackages(t *testing.T) {
 	more := folder(t, map[string]string{"a.inf": strings.Replace(slipINF, "v1.4\"", "v1.5\"", 1)})
 	for range 4 {
 		wg.Go(func() {
-			if code, _, errs := s.run("driver", "add", more, "--name", "fresh"); code != cli.ExitOK {
+			if code, _, errs := s.run("driver", "add", more, "--name", "fresh"); code != cmdline.ExitOK {
 				t.Error(errs)
 			}
 		})
@@ -90,7 +90,7 @@ func TestPackages(t *testing.T) {
 	}
 	s.publish("estate: 1\ndrivers: [{name: slip, exact: \"Slip 3  v1.4\", platform: windows/x64}]\nqueues: [{name: q, " +
 		"paths: [{gateway: true}], drivers: {windows/x64: slip}}]\n")
-	if code, _, errs := s.run("driver", "remove", "slips"); code != cli.ExitConflict || !strings.Contains(errs, "slip") {
+	if code, _, errs := s.run("driver", "remove", "slips"); code != cmdline.ExitConflict || !strings.Contains(errs, "slip") {
 		t.Error("a package that is used was forgotten:", code, errs)
 	}
 	s.must("driver", "remove", "fresh")
@@ -136,7 +136,7 @@ func TestPackagesRefused(t *testing.T) {
 		folder(t, nil):                               "",
 	} {
 		code, out, errs := s.run("driver", "add", file, "--name", "x")
-		if code == cli.ExitOK || !strings.Contains(out+errs, says) {
+		if code == cmdline.ExitOK || !strings.Contains(out+errs, says) {
 			t.Errorf("%s: %d %s%s, want %q", says, code, out, errs, says)
 		}
 	}

@@ -87,7 +87,7 @@ func TestTrial(t *testing.T) {
 		return strings.Contains(s.must("proof", "--queue", "hall"), "arrived where it is expected")
 	})
 	before := d.file("users/mira/hall.yaml")
-	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "is Slip 3", "Slip·3··v1.4",
+	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "is Slip 3", "Slip 3  v1.4",
 		"driverless (now)", "plain")
 	contains(t, "plain", s.must("driver", "try", "hall", "plain", "--machine", "desk-1"), "hall-trial was made",
 		"with plain text", "hall was not touched", "cirque endpoint print-result 1")
@@ -99,7 +99,7 @@ func TestTrial(t *testing.T) {
 	contains(t, "told of the driver", s.must("endpoint", "print-result", "2", "garbled", "--note", "half a page"),
 		"What to try next")
 	list := s.must("driver", "try", "hall", "--machine", "desk-1")
-	if strings.Index(list, "plain") > strings.Index(list, "Slip·3") || !strings.Contains(list, "came out garbled once") {
+	if strings.Index(list, "plain") > strings.Index(list, "Slip 3  v1.4") || !strings.Contains(list, "came out garbled once") {
 		t.Error(list)
 	}
 	contains(t, "what is remembered", s.must("driver", "tried", "Slip 3"), "garbled", "half a page", "desk-1")
@@ -147,9 +147,9 @@ func TestFailoverTest(t *testing.T) {
 		code int
 	}{
 		{[]string{"failover-test", "start", "ps-1"}, 3}, {[]string{"failover-test", "start", "ps-1", "--reason", "x",
-			"--for", "90s"},
+			"--until", "soon"},
 			2}, {[]string{"failover-test", "start", "nosuch", "--reason", "x"}, 4},
-		{[]string{"failover-test", "start", "ps-1", "--reason", "x", "--for", "0s"}, 3}, {[]string{"failover-test",
+		{[]string{"failover-test", "start", "ps-1", "--reason", "x", "--until", "0s"}, 2}, {[]string{"failover-test",
 			"show", "7"}, 4},
 		{[]string{"failover-test", "stop", "x"}, 2}, {[]string{"snapshot", "take", "before"}, 6}, {[]string{"snapshot",
 			"take",
@@ -159,7 +159,7 @@ func TestFailoverTest(t *testing.T) {
 			t.Errorf("%v: %d %s%s", bad.args, code, out, errs)
 		}
 	}
-	s.must("failover-test", "start", "ps-1", "--reason", "spring", "--for", "5m")
+	s.must("failover-test", "start", "ps-1", "--reason", "spring", "--until", "5m")
 	within(t, "the queue leads to the second", leads(two.Addr()))
 	within(t, "it is out", func() bool {
 		return strings.Contains(s.must("failover-test", "show", "1"), "out        0 of 1 endpoints")
@@ -227,7 +227,7 @@ func TestTrialOnRealSpooler(t *testing.T) {
 	within(t, "the queue was reported", func() bool {
 		return strings.Contains(s.must("proof"), "it has arrived where it is expected")
 	})
-	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "Skerrymark·Mono·40", "plain")
+	contains(t, "what to try", s.must("driver", "try", "hall", "--machine", "desk-1"), "Skerrymark Mono 40", "plain")
 	contains(t, "plain", s.must("driver", "try", "hall", "plain", "--machine", "desk-1"), "is completed",
 		"hall was not touched")
 	if jobs := p.Jobs(); len(jobs) != 1 || !strings.Contains(string(jobs[0].Body), "Driver   plain text") {

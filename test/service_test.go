@@ -23,6 +23,7 @@ import (
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
 	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 	"cirque/internal/testkit"
 )
 
@@ -166,7 +167,7 @@ func (s *aService) runWith(in string, args ...string) (code int, out, errs strin
 	}, MakeToken: func(ctx context.Context, so cli.ServeOptions, want access.Token) (string, error) {
 		return app.MakeToken(ctx, app.Options{Data: so.Data, Database: so.Database}, want)
 	}}
-	code = cli.Execute(s.t.Context(), local, args, cli.Streams{In: strings.NewReader(in), Out: &o, Err: &e},
+	code = cli.Execute(s.t.Context(), local, args, cmdline.Streams{In: strings.NewReader(in), Out: &o, Err: &e},
 		func(k string) string { return env[k] })
 	return code, o.String(), e.String()
 }

@@ -58,8 +58,8 @@ func TestDirectorySignIn(t *testing.T) {
 	if err := os.WriteFile(word, []byte(dir.Password+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
-		"--password-file", word, "--every", "3600", "--sign-in"}
+	add := []string{"directory", "source", "add", "skerry", "--directory", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+		"--password-file", word, "--every", "1h", "--sign-in"}
 	root := s.token
 	s.token = s.tokenFor("an administrator", access.Administrator, "")
 	if code, _, errs := s.run(add...); code != 5 || !strings.Contains(errs, "manage accounts") {

@@ -15,7 +15,7 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 	"cirque/internal/testkit"
 )
 
@@ -61,9 +61,9 @@ func TestSourceLife(t *testing.T) {
 	if err := os.WriteFile(word, []byte(dir.Password+"\n"), 0o600); err != nil {
 		t.Fatal(err)
 	}
-	add := []string{"directory", "source", "add", "skerry", "--url", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
-		"--password-file", word, "--every", "3600"}
-	contains(t, "trying", s.must(append(add, "--try")...), "answers", "person-0", "It was only tried")
+	add := []string{"directory", "source", "add", "skerry", "--directory", dir.URL, "--base", dir.Base, "--bind", dir.Manager,
+		"--password-file", word, "--every", "1h"}
+	contains(t, "trying", s.must(append(add, "--dry-run")...), "answers", "person-0", "It was only tried")
 	contains(t, "the list", s.must("directory", "source", "list"), "No directory is read")
 	s.importDirectory("directory: 1\nusers: [{name: Person-5}]\n")
 	contains(t, "adding", s.must(add...), "320 would be added", "1 user has a name that the source file has too, such "+
@@ -112,7 +112,7 @@ func TestSourceLife(t *testing.T) {
 	// A file import of a source that is read would be undone by the next pass.
 	file := filepath.Join(t.TempDir(), "d.yaml")
 	check(os.WriteFile(file, []byte("directory: 1\nusers: [{name: ida}]\n"), 0o600))
-	if code, _, errs := s.run("directory", "import", file, "--source", "skerry"); code != cli.ExitConflict ||
+	if code, _, errs := s.run("directory", "import", file, "--source", "skerry"); code != cmdline.ExitConflict ||
 		!strings.Contains(errs, "read over LDAP") {
 		t.Error(code, errs)
 	}
@@ -130,8 +130,8 @@ func TestSourceRemovalLimit(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(60, 3, 3))
 	s := startService(t)
-	if code, out, errs := s.runWith(dir.Password+"\n", "directory", "source", "add", "skerry", "--url", dir.URL, "--base",
-		dir.Base, "--bind", dir.Manager, "--every", "3600"); code != 0 {
+	if code, out, errs := s.runWith(dir.Password+"\n", "directory", "source", "add", "skerry", "--directory", dir.URL, "--base",
+		dir.Base, "--bind", dir.Manager, "--every", "1h"); code != 0 {
 		t.Fatal(out, errs)
 	}
 	contains(t, "the first pass", s.must("directory", "source", "run", "skerry"), "66 added")
@@ -143,7 +143,7 @@ func TestSourceRemovalLimit(t *testing.T) {
 	}
 	for _, kind := range []string{"--changes", "--changes", "--changes=false"} {
 		code, _, errs := s.run("directory", "source", "run", "skerry", kind)
-		if code != cli.ExitConflict || !strings.Contains(errs, "60 of 60 users would disappear") || !strings.Contains(errs,
+		if code != cmdline.ExitConflict || !strings.Contains(errs, "60 of 60 users would disappear") || !strings.Contains(errs,
 			"--accept-removals") {
 			t.Error(kind, code, errs)
 		}
@@ -157,7 +157,7 @@ func TestSourceRemovalLimit(t *testing.T) {
 	}
 	dir.Stop()
 	code, _, errs := s.run("directory", "source", "run", "skerry")
-	if code != cli.ExitUnavailable || !strings.Contains(errs, "does not accept") && !strings.Contains(errs, "refuse") {
+	if code != cmdline.ExitUnavailable || !strings.Contains(errs, "does not accept") && !strings.Contains(errs, "refuse") {
 		t.Error(code, errs)
 	}
 	dir.Start()
@@ -215,11 +215,11 @@ func TestSourceRefused(t *testing.T) {
 		t.Error(string(raw), err)
 	}
 	for args, code := range map[string]int{
-		"directory source run nope": cli.ExitUnknown, "directory source resume nope": cli.ExitUnknown,
-		"directory source remove nope": cli.ExitUnknown, "directory source stop x": cli.ExitUnknown,
-		"directory source run x --dry-run --accept-removals": cli.ExitUsage, "directory source add y": cli.ExitUsage,
-		"directory renames --take": cli.ExitUnknown, "directory renames --drop": cli.ExitUsage,
-		"directory source add x --url " + dir.URL + " --base b --map users=x": cli.ExitUsage,
+		"directory source run nope": cmdline.ExitUnknown, "directory source resume nope": cmdline.ExitUnknown,
+		"directory source remove nope": cmdline.ExitUnknown, "directory source stop x": cmdline.ExitUnknown,
+		"directory source run x --dry-run --accept-removals": cmdline.ExitUsage, "directory source add y": cmdline.ExitUsage,
+		"directory renames --take": cmdline.ExitUnknown, "directory renames --drop": cmdline.ExitUsage,
+		"directory source add x --directory " + dir.URL + " --base b --map users=x": cmdline.ExitUsage,
 	} {
 		if got, _, errs := s.run(strings.Fields(args)...); got != code {
 			t.Errorf("%s: %d, want %d: %s", args, got, code, errs)
@@ -248,7 +248,7 @@ func TestImportRemovalLimit(t *testing.T) {
 	s.must("directory", "import", file(40))
 	contains(t, "a dry import of less", s.must("directory", "import", file(10), "--dry-run"),
 		"30 of 40 users would disappear")
-	if code, _, errs := s.run("directory", "import", file(10)); code != cli.ExitConflict || !strings.Contains(errs,
+	if code, _, errs := s.run("directory", "import", file(10)); code != cmdline.ExitConflict || !strings.Contains(errs,
 		"30 of 40 users would disappear of file, and nothing was applied") {
 		t.Error(code, errs)
 	}

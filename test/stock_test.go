@@ -17,7 +17,7 @@ import (
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
-	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 	"cirque/internal/sim"
 )
 
@@ -35,7 +35,7 @@ func withStandIns(t *testing.T, specs ...sim.Spec) (*sim.Set, func(*app.Options)
 func (s *aService) must(args ...string) string {
 	s.t.Helper()
 	code, out, errs := s.run(args...)
-	if code != cli.ExitOK {
+	if code != cmdline.ExitOK {
 		s.t.Fatalf("cirque %s: %d %s%s", strings.Join(args, " "), code, out, errs)
 	}
 	return out
@@ -193,34 +193,34 @@ func TestRegisterRefused(t *testing.T) {
 		code int
 		says string
 	}{
-		{"server add nowhere.example", cli.ExitUnavailable, "there is no stand-in for nowhere.example:631"},
-		{"server add wants.example", cli.ExitDenied, "wants.example:631 wants a sign-in; store a sign-in for it, or let " +
+		{"server add nowhere.example", cmdline.ExitUnavailable, "there is no stand-in for nowhere.example:631"},
+		{"server add wants.example", cmdline.ExitDenied, "wants.example:631 wants a sign-in; store a sign-in for it, or let " +
 			"this service in without one; or register it anyway"},
-		{"server add 10.5.0.9", cli.ExitUnavailable, "10.5.0.9:631 does not speak IPP"},
-		{"device add 10.5.0.9", cli.ExitUnavailable, "10.5.0.9:631 does not speak IPP"},
-		{"device add 10.5.0.1 --mac 02-00", cli.ExitInvalid, `"02-00" is no hardware address`},
-		{"device add 10.5.0.1 --kept-by luck", cli.ExitInvalid, ""},
-		{"server add ps.example --name Old_One", cli.ExitInvalid, `"Old_One" is no name`},
-		{"server add ps.example --credential none", cli.ExitUnknown, `no key is called "none"`},
-		{"server add ps.example", cli.ExitOK, "ps is registered"},
-		{"server add ps.example --name other", cli.ExitConflict, "ps.example is ps already"},
-		{"device add ps.example", cli.ExitConflict, "is the address of the server ps"},
-		{"device add 10.5.0.1", cli.ExitOK, "floor-one at ipp://10.5.0.1/ipp/print: answers"},
-		{"device test floor-one", cli.ExitOK, "Printed: the job 1 is completed"},
-		{"server test ps nope", cli.ExitUnknown, `ps has no queue "nope"`},
-		{"server show nope", cli.ExitUnknown, `no server "nope"`},
-		{"server depends nope", cli.ExitUnknown, `no server "nope"`},
-		{"device remove nope", cli.ExitUnknown, ""},
-		{"adopt", cli.ExitUsage, "say what to adopt"},
-		{"adopt --server ps --queue nope", cli.ExitUnknown, `ps has no queue "nope"`},
-		{"adopt --machine nope", cli.ExitUnknown, "nothing was captured of a machine"},
-		{"queue move --from-server ps", cli.ExitUnknown, `the estate has no server "ps"`},
-		{"queue move --from-server ps --to cloud", cli.ExitUsage, `"cloud" is no place`},
-		{"device scan 10.5.0.0/8", cli.ExitInvalid, "holds more than the 16384 addresses"},
-		{"device found", cli.ExitOK, "0 devices"},
-		{"server add nowhere.example --anyway --name later", cli.ExitOK, "later is registered"},
-		{"server list", cli.ExitOK, "there is no stand-in for nowhere.example:631, since"},
-		{"server remove later", cli.ExitOK, "The server later is no longer watched. Nothing on it was touched."},
+		{"server add 10.5.0.9", cmdline.ExitUnavailable, "10.5.0.9:631 does not speak IPP"},
+		{"device add 10.5.0.9", cmdline.ExitUnavailable, "10.5.0.9:631 does not speak IPP"},
+		{"device add 10.5.0.1 --mac 02-00", cmdline.ExitInvalid, `"02-00" is no hardware address`},
+		{"device add 10.5.0.1 --kept-by luck", cmdline.ExitInvalid, ""},
+		{"server add ps.example --name Old_One", cmdline.ExitInvalid, `"Old_One" is no name`},
+		{"server add ps.example --credential none", cmdline.ExitUnknown, `no key is called "none"`},
+		{"server add ps.example", cmdline.ExitOK, "ps is registered"},
+		{"server add ps.example --name other", cmdline.ExitConflict, "ps.example is ps already"},
+		{"device add ps.example", cmdline.ExitConflict, "is the address of the server ps"},
+		{"device add 10.5.0.1", cmdline.ExitOK, "floor-one at ipp://10.5.0.1/ipp/print: answers"},
+		{"device test floor-one", cmdline.ExitOK, "Printed: the job 1 is completed"},
+		{"server test ps nope", cmdline.ExitUnknown, `ps has no queue "nope"`},
+		{"server show nope", cmdline.ExitUnknown, `no server "nope"`},
+		{"server depends nope", cmdline.ExitUnknown, `no server "nope"`},
+		{"device remove nope", cmdline.ExitUnknown, ""},
+		{"adopt", cmdline.ExitUsage, "say what to adopt"},
+		{"adopt --server ps --queue nope", cmdline.ExitUnknown, `ps has no queue "nope"`},
+		{"adopt --machine nope", cmdline.ExitUnknown, "nothing was captured of a machine"},
+		{"queue move --from-server ps", cmdline.ExitUnknown, `the estate has no server "ps"`},
+		{"queue move --from-server ps --to cloud", cmdline.ExitUsage, `"cloud" is no place`},
+		{"device scan 10.5.0.0/8", cmdline.ExitInvalid, "holds more than the 16384 addresses"},
+		{"device found", cmdline.ExitOK, "0 devices"},
+		{"server add nowhere.example --anyway --name later", cmdline.ExitOK, "later is registered"},
+		{"server list", cmdline.ExitOK, "there is no stand-in for nowhere.example:631, since"},
+		{"server remove later", cmdline.ExitOK, "The server later is no longer watched. Nothing on it was touched."},
 	} {
 		code, out, errs := s.run(strings.Fields(c.args)...)
 		if code != c.code || !strings.Contains(out+errs, c.says) {
@@ -298,7 +298,7 @@ func TestScanStops(t *testing.T) {
 	if err != nil || started.Plan.Total != 1022 || started.Plan.Seconds != 511 {
 		t.Fatalf("%+v %v", started, err)
 	}
-	if code, _, errs := s.run("device", "scan", "10.5.0.1"); code != cli.ExitConflict || !strings.Contains(errs,
+	if code, _, errs := s.run("device", "scan", "10.5.0.1"); code != cmdline.ExitConflict || !strings.Contains(errs,
 		"is still running") {
 		t.Error(code, errs)
 	}
@@ -319,13 +319,13 @@ func TestCredentials(t *testing.T) {
 	s := startService(t, lead)
 	secret := func(text string, args ...string) string {
 		code, out, errs := s.runWith(text, args...)
-		if code != cli.ExitOK {
+		if code != cmdline.ExitOK {
 			t.Fatalf("%v: %d %s%s", args, code, out, errs)
 		}
 		return out
 	}
 	if code, _, errs := s.runWith("wrong\n", "credential", "add", "svc", "--user", "svc", "--allow-clear",
-		"--try", "wants.example"); code != cli.ExitInvalid || !strings.Contains(errs, "wants.example refuses the key; "+
+		"--try", "wants.example"); code != cmdline.ExitInvalid || !strings.Contains(errs, "wants.example refuses the key; "+
 		"check the name and the secret") {
 		t.Error("a wrong one was taken:", code, errs)
 	}
@@ -345,12 +345,12 @@ func TestCredentials(t *testing.T) {
 	}
 	// The server's password changes: the next reading notices.
 	set.Printers[0].SignIn = "svc:another"
-	if code, _, _ := s.run("server", "read", "wants"); code != cli.ExitOK && code != cli.ExitDenied {
+	if code, _, _ := s.run("server", "read", "wants"); code != cmdline.ExitOK && code != cmdline.ExitDenied {
 		t.Error("reading:", code)
 	}
 	within(t, "the refusal is told", func() bool { return strings.Contains(s.events(), "The key svc is refused") })
 	contains(t, "list", s.must("credential", "list"), "refused")
-	if code, _, errs := s.runWith("\n", "credential", "add", "empty", "--user", "x"); code == cli.ExitOK {
+	if code, _, errs := s.runWith("\n", "credential", "add", "empty", "--user", "x"); code == cmdline.ExitOK {
 		t.Error("an empty secret was taken:", errs)
 	}
 	s.must("credential", "remove", "svc")
@@ -414,7 +414,7 @@ func TestTables(t *testing.T) {
 	if err := os.WriteFile(file, []byte("name,lables\nold-floor-2,x\n"), 0o644); err != nil {
 		t.Fatal(err)
 	}
-	if code, _, errs := s.run("queue", "apply-table", file); code != cli.ExitInvalid || !strings.Contains(errs,
+	if code, _, errs := s.run("queue", "apply-table", file); code != cmdline.ExitInvalid || !strings.Contains(errs,
 		file+`:1: there is no column "lables"; did you mean labels?`) {
 		t.Error(code, errs)
 	}

@@ -12,6 +12,7 @@ import (
 
 	"cirque/internal/app"
 	"cirque/internal/cli"
+	"cirque/internal/cmdline"
 )
 
 func main() {
@@ -28,7 +29,7 @@ func main() {
 		MakeToken: func(ctx context.Context, o cli.ServeOptions, want cli.Token) (string, error) {
 			return app.MakeToken(ctx, app.Options{Data: o.Data, Database: o.Database}, want)
 		}}
-	os.Exit(cli.Execute(ctx, local, os.Args[1:], cli.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, os.Getenv))
+	os.Exit(cli.Execute(ctx, local, os.Args[1:], cmdline.Streams{In: os.Stdin, Out: os.Stdout, Err: os.Stderr}, os.Getenv))
 }
 
 // secretKeys does what cirque secret-key says.

@@ -22,3 +22,9 @@ type UnmatchedName struct {
 	Machines []string `json:"machines"`
 	Near     []string `json:"near" doc:"Users whom it may stand for."`
 }
+
+// MatchKinds are the kinds of things that a search finds.
+func MatchKinds() []string {
+	return []string{"user", "group", "unit", "machine", "station", "location", "queue", "grant", "server", "server set",
+		"device", "driver", "subnet"}
+}

@@ -63,7 +63,7 @@ func Holdings(doc *estate.Document, packages []Package) []Holding {
 			}
 			slices.Sort(known)
 			if h.Near = Nearest(d.Exact, known); h.Near != "" {
-				h.State, h.Says = "near", fmt.Sprintf("no package accepts it; one accepts %s: %s", spell(h.Near), Compare(d.Exact,
+				h.State, h.Says = "near", fmt.Sprintf("no package accepts it; one accepts %s: %s", "“"+h.Near+"”", Compare(d.Exact,
 					h.Near).Says)
 			} else if elsewhere := platformsOf(names, d.Exact); len(elsewhere) > 0 {
 				h.Says = fmt.Sprintf("packages accept it for %s, not for %s", strings.Join(elsewhere, " and "), d.Platform)

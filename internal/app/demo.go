@@ -271,7 +271,7 @@ func (d *Demo) drivers(ctx context.Context) error {
 		if err := errors.Join(z.AddFS(sub), z.Close()); err != nil {
 			return err
 		}
-		if _, _, err := d.Service.Drivers.AddPackage(ctx, d.owner(), f.Name(), "", b.Bytes()); err != nil {
+		if _, _, err := d.Service.Drivers.AddPackage(ctx, d.owner(), f.Name(), "", b.Bytes(), false); err != nil {
 			return fmt.Errorf("the driver package %s: %w", f.Name(), err)
 		}
 	}

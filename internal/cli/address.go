@@ -10,13 +10,14 @@ import (
 
 	"cirque/core/lineup"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // addressCommand are the commands for the addresses that the estate names.
 func addressCommand(r *root) *cobra.Command {
 	list := &cobra.Command{Use: "list", Short: "The addresses that the estate names, by place: subnets, stations, ranges",
-		Args: args(cobra.NoArgs), Example: "  cirque address list\n  cirque address list --revision draft"}
-	when := whenFlags(list)
+		Args: cmdline.Args(0, 0), Example: "  cirque address list\n  cirque address list --revision draft"}
+	when := r.whenFlags(list)
 	list.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -36,9 +37,9 @@ func addressCommand(r *root) *cobra.Command {
 	}
 	test := &cobra.Command{Use: "test ADDRESS...", Short: "Where an address is, what holds it, and which grants' " +
 		"places do",
-		Args: args(cobra.MinimumNArgs(1)), Example: "  cirque address test 10.40.8.77\n  cirque address test 10.40.8.77 " +
+		Args: cmdline.Args(1, -1), Example: "  cirque address test 10.40.8.77\n  cirque address test 10.40.8.77 " +
 			"--revision draft"}
-	at := whenFlags(test)
+	at := r.whenFlags(test)
 	test.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -73,7 +74,7 @@ func addressCommand(r *root) *cobra.Command {
 			}
 		})
 	}
-	return group("address", "The addresses that the estate names, and what is known of one", list, test)
+	return cmdline.Group("address", "The addresses that the estate names, and what is known of one", list, test)
 }
 
 func writeSpans(r *root, w io.Writer, spans []lineup.Span) {

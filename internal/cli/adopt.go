@@ -12,6 +12,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 	"cirque/internal/whole"
 )
 
@@ -19,7 +20,7 @@ func adoptCommand(r *root) *cobra.Command {
 	var servers, queues, devices, machines []string
 	var dry, all bool
 	var table, write string
-	c := &cobra.Command{Use: "adopt", Short: "Take found queues and devices into your draft", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "adopt", Short: "Take found queues and devices into your draft", Args: cmdline.Args(0, 0),
 		Long: `Propose names, titles, locations, labels, paths, drivers and defaults for queues that were found on
 print servers, for devices, and for what was captured of reference machines, and put them into your
 draft. Queues to which the estate leads already are left out, unless --all is given.
@@ -51,7 +52,7 @@ labels are those of the table.`,
 			in.Selections = append(in.Selections, adopt.Selection{Kind: "device", From: d})
 		}
 		if len(in.Selections) == 0 {
-			return usageError{fmt.Errorf("say what to adopt with --server, --device or --machine")}
+			return usagef("say what to adopt with --server, --device or --machine")
 		}
 		client, err := r.client()
 		if err != nil {
@@ -71,9 +72,8 @@ labels are those of the table.`,
 			if err := whole.Write(write, []byte(adopt.ProposalTable(kept)), 0o644); err != nil {
 				return err
 			}
-			_, err := fmt.Fprintf(c.OutOrStdout(), "%s written to %s. Look through it, then run the same with --table %s.\n",
+			return r.say(c, []string{write}, "%s written to %s. Look through it, then run the same with --table %s.",
 				words.Count(len(kept), "proposal"), write, write)
-			return err
 		}
 		if table != "" {
 			files, err := readFiles(c, []string{table})
@@ -105,7 +105,7 @@ labels are those of the table.`,
 	return c
 }
 
-func (r *root) writeProposals(w io.Writer, list []adopt.Proposal) {
+func (r *screen) writeProposals(w io.Writer, list []adopt.Proposal) {
 	t := r.table("FOUND", "ON", "QUEUE", "TITLE", "LOCATION", "LABELS", "PATHS", "DEVICE", "REMARKS")
 	for _, p := range list {
 		device := strings.Join(p.Queue.Devices, ", ")
@@ -139,7 +139,7 @@ func (r *root) queueTools() []*cobra.Command {
 
 func queueTableCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "table [QUEUE...]", Short: "Write the queues of your draft as CSV, for a spreadsheet",
-		Args: args(cobra.ArbitraryArgs)}
+		Args: cmdline.Args(0, -1)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
@@ -150,19 +150,19 @@ func queueTableCommand(r *root) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		_, err = io.WriteString(c.OutOrStdout(), t.Text)
-		return err
+		return r.print(c, t, func(w io.Writer) { _, _ = io.WriteString(w, t.Text) })
 	}
 	return c
 }
 
 func queueApplyTableCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "apply-table FILE", Short: "Put a table of queues into your draft: it changes those that " +
-		"are there, and adds the others", Args: args(cobra.ExactArgs(1)),
+		"are there, and adds the others", Args: cmdline.Args(1, 1),
 		Long: `Read CSV with a head line into your draft. The column name is needed; of title, location, labels,
 devices, paths, drivers, defaults, listed and note only those change that the table has, and an
 empty cell empties the key. Labels and devices are divided by blanks, the others by semicolons, such
 as "device:hall-40; set:ardholm-pair=Hall Mono".`}
+	dry := c.Flags().Bool("dry-run", false, "say what would change, and store nothing")
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		files, err := readFiles(c, a)
@@ -174,11 +174,16 @@ as "device:hall-40; set:ardholm-pair=Hall Mono".`}
 			return err
 		}
 		var d api.Draft
-		if err := client.Do(c.Context(), "PUT", "/api/v1/draft/queue-table", name(), api.NamedText{Name: files[0].Name,
-			Text: files[0].Text}, &d); err != nil {
+		if err := client.Do(c.Context(), "PUT", "/api/v1/draft/queue-table", withDry(name(), *dry),
+			api.NamedText{Name: files[0].Name, Text: files[0].Text}, &d); err != nil {
 			return err
 		}
 		return r.print(c, d, func(w io.Writer) {
+			if *dry {
+				writeDiffs(w, d.Changes, d.Total)
+				fmt.Fprintf(w, "Your draft would have %s. Nothing was stored.\n", words.Count(d.Total, "change"))
+				return
+			}
 			fmt.Fprintf(w, "Your draft has %s now. See cirque draft.\n", words.Count(d.Total, "change"))
 		})
 	}
@@ -188,7 +193,7 @@ as "device:hall-40; set:ardholm-pair=Hall Mono".`}
 func queueRenameCommand(r *root) *cobra.Command {
 	var in api.Rename
 	c := &cobra.Command{Use: "rename PATTERN QUEUE...", Short: "Give queues new names by a pattern; old names go on " +
-		"leading there", Args: args(cobra.MinimumNArgs(2)),
+		"leading there", Args: cmdline.Args(2, -1),
 		Long: "In PATTERN, {name}, {title}, {location}, {site}, {last} (of the location) and {n} (1, 2, ...) stand for " +
 			"the queue's own.",
 		Example: "  cirque queue rename '{site}-{name}' hall-mono hall-colour --dry-run"}
@@ -223,7 +228,7 @@ func queueRenameCommand(r *root) *cobra.Command {
 func queueMoveCommand(r *root) *cobra.Command {
 	var in api.Move
 	c := &cobra.Command{Use: "move [QUEUE...] --from-server SERVER --to device", Short: "Rewrite queues in your draft " +
-		"so that they no longer lead through a server", Args: args(cobra.ArbitraryArgs),
+		"so that they no longer lead through a server", Args: cmdline.Args(0, -1),
 		Long: `Lead queues straight to their device (or with --to gateway through the gateway), where they led
 through a server; all that do, when no queue is named. Where and in which sessions a path held stays
 as it was. Rehearse afterwards: nobody should lose anything.`}
@@ -233,10 +238,10 @@ as it was. Rehearse afterwards: nobody should lose anything.`}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		if in.Server == "" {
-			return usageError{fmt.Errorf("name the server with --from-server")}
+			return usagef("name the server with --from-server")
 		}
 		if in.To != "device" && in.To != "gateway" {
-			return usageError{fmt.Errorf("%q is no place to move queues to: device or gateway", in.To)}
+			return usagef("%q is no place to move queues to: device or gateway", in.To)
 		}
 		in.Queues = a
 		client, err := r.client()
@@ -273,7 +278,7 @@ as it was. Rehearse afterwards: nobody should lose anything.`}
 				"'loses>0,empty>0'\n", moved, words.Count(len(out.Moved), "queue"), words.Count(out.Draft.Total, "change"))
 		})
 		if err == nil && moved < len(out.Moved) {
-			return errNo
+			return cmdline.ErrNo
 		}
 		return err
 	}

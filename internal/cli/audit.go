@@ -5,30 +5,30 @@ import (
 	"fmt"
 	"io"
 	"net/url"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // forwarding says how far the audit has been sent.
-func forwarding(w io.Writer, f event.Forwarding) {
+func (r *screen) forwarding(w io.Writer, f event.Forwarding) {
 	switch {
 	case f.Target == "":
 		fmt.Fprintln(w, "The audit is sent nowhere. To send it: settings: {audit: {forward: \"tls://log.example:6514\"}}")
 		return
 	case f.Code != "":
 		fmt.Fprintf(w, "The audit cannot be sent to %s since %s: %s; %s.\n", f.Target,
-			f.Since.Local().Format(time.DateTime), f.Says, f.Fix)
+			r.zone().At(f.Since), f.Says, f.Fix)
 	default:
 		fmt.Fprintf(w, "The audit is sent to %s.\n", f.Target)
 	}
 	at := "Nothing has surely arrived yet"
 	if f.At != nil {
-		at = "What was written before " + f.At.Local().Format(time.DateTime) + " has arrived"
+		at = "What was written before " + r.zone().At(*f.At) + " has arrived"
 	}
 	waiting := fmt.Sprintf("%d entries are on their way", f.Waiting)
 	switch {
@@ -43,11 +43,12 @@ func forwarding(w io.Writer, f event.Forwarding) {
 }
 
 func auditCommand(r *root) *cobra.Command {
-	var since, until, author, about, kind string
+	var author, about, kind string
+	var since, until cmdline.Moment
 	var limit int
 	var all bool
 	c := &cobra.Command{Use: "audit", Short: "Who changed what and who signed in: when, from where, what before and after",
-		Args: args(cobra.NoArgs),
+		Args: cmdline.Args(0, 0),
 		Long: `List changes and sign-ins, newest first. Nothing in it can be altered.
 
 --lines writes all of it as JSON lines, one entry a line with what was before and after, for a file
@@ -60,15 +61,8 @@ or another program:
 				return err
 			}
 			query := url.Values{"author": {author}, "about": {about}, "kind": {kind}}
-			for name, text := range map[string]string{"since": since, "until": until} {
-				at, err := momentOf(text)
-				if err != nil {
-					return usageError{fmt.Errorf("--%s: %w", name, err)}
-				}
-				if at != nil {
-					query.Set(name, at.Format(time.RFC3339))
-				}
-			}
+			r.setTime(query, "since", &since)
+			r.setTime(query, "until", &until)
 			if all {
 				return r.auditLines(c, client, query)
 			}
@@ -84,7 +78,7 @@ or another program:
 				}
 				t := r.table("WHEN", "WHO", "FROM", "WHAT HAPPENED")
 				for _, e := range page.Items {
-					t.add(e.At.Local().Format(time.DateTime), e.Author, e.Remote, e.Says)
+					t.add(r.zone().At(e.At), e.Author, e.Remote, e.Says)
 				}
 				t.write(w)
 				if page.Next != "" {
@@ -93,15 +87,15 @@ or another program:
 			})
 		}}
 	f := c.Flags()
-	f.StringVar(&since, "since", "", "from this day or moment on, YYYY-MM-DD or RFC 3339")
-	f.StringVar(&until, "until", "", "before this day or moment")
+	f.Var(&since, "since", "from this day or moment on, such as 2026-11-01 or 3d")
+	f.Var(&until, "until", "before this day or moment")
 	f.StringVar(&author, "by", "", "who did it: an account, a token, or a sign-in's address")
 	f.StringVar(&about, "about", "", "what it concerns, by name")
 	f.StringVar(&kind, "kind", "", "a kind, such as token.made, or what stands before its dot")
 	f.IntVar(&limit, "limit", 50, "how many")
 	f.BoolVar(&all, "lines", false, "all of it, as JSON lines")
-	c.AddCommand(ask(r, "forwarding", "How far the audit has been sent to whom settings.audit names", cobra.NoArgs,
-		get[event.Forwarding](fixed("/api/v1/audit/forwarding")), forwarding))
+	c.AddCommand(ask(r, "forwarding", "How far the audit has been sent to whom settings.audit names", cmdline.Args(0, 0),
+		get[event.Forwarding](fixed("/api/v1/audit/forwarding")), r.forwarding))
 	return c
 }
 
@@ -118,12 +112,4 @@ func (r *root) auditLines(c *cobra.Command, client *apiclient.Client, query url.
 		}
 		return enc.Encode(e)
 	})
-}
-
-// momentOf reads a day in local time, or RFC 3339; nil for none.
-func momentOf(text string) (*time.Time, error) {
-	if at, err := time.Parse(time.RFC3339, text); err == nil {
-		return &at, nil
-	}
-	return dayOf(text)
 }

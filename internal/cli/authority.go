@@ -4,11 +4,11 @@ import (
 	"fmt"
 	"io"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
 	"cirque/core/fault"
+	"cirque/internal/cmdline"
 )
 
 // authorityCommand is about the certificate authority that lies beside the data.
@@ -16,10 +16,10 @@ func authorityCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	force := false
 	one := func(use, short, long, do, says string) *cobra.Command {
-		c := &cobra.Command{Use: use, Short: short, Long: long, Args: args(cobra.NoArgs),
+		c := &cobra.Command{Use: use, Short: short, Long: long, Args: cmdline.Args(0, 0),
 			RunE: func(c *cobra.Command, _ []string) error {
 				if o.Data == "" {
-					return usageError{fmt.Errorf("say where the data is, with --data")}
+					return usagef("say where the data is, with --data")
 				}
 				list, err := r.local.Authority(c.Context(), o, do, force)
 				if f := fault.As(err); f != nil && (f.Code != "not-heard" || len(list) == 0) {
@@ -28,7 +28,7 @@ func authorityCommand(r *root) *cobra.Command {
 				return r.print(c, list, func(w io.Writer) {
 					t := r.table("AUTHORITY", "STATE", "UNTIL", "MACHINES", "SUCH AS")
 					for _, a := range list {
-						t.add(a.Fingerprint[:16], a.State, a.Until.Local().Format(time.DateOnly), fmt.Sprint(a.Machines),
+						t.add(a.Fingerprint[:16], a.State, r.zone().Day(a.Until), fmt.Sprint(a.Machines),
 							strings.Join(a.Some, ", "))
 					}
 					t.write(w)
@@ -62,5 +62,5 @@ made before are made anew.`, "switch", "The service is known by it from now on."
 	for _, c := range []*cobra.Command{swap, forget} {
 		c.Flags().BoolVar(&force, "force", false, "also where machines are left behind, which are enrolled again then")
 	}
-	return group("authority", "The certificate authority beside the data", list, prepare, swap, forget)
+	return cmdline.Group("authority", "The certificate authority beside the data", list, prepare, swap, forget)
 }

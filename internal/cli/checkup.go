@@ -11,6 +11,7 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // checkupWaits is how long the client waits for what the endpoint finds from its own place.
@@ -18,9 +19,9 @@ const checkupWaits = 30 * time.Second
 
 func checkupCommand(r *root) *cobra.Command {
 	var queue string
-	var wait time.Duration
+	wait := cmdline.Span(checkupWaits)
 	c := &cobra.Command{Use: "checkup MACHINE", Short: "Check an endpoint step by step: what is wrong, and how to mend it",
-		Args: args(cobra.ExactArgs(1)),
+		Args: cmdline.Args(1, 1),
 		Long: `Check an endpoint: whether it reaches the service, is known, and where; whether its people are known
 and anything is granted to them; then, asked of the endpoint itself, whether its spooler works, its
 queues are there, and each path answers from its own place. With --queue it prints a test page.
@@ -31,7 +32,7 @@ Nothing proven is a third result beside yes and no.`,
 			if err != nil {
 				return err
 			}
-			k, err := r.runCheckup(c, client, a[0], url.Values{"queue": {queue}}, wait)
+			k, err := r.runCheckup(c, client, a[0], url.Values{"queue": {queue}}, time.Duration(wait))
 			if err != nil {
 				return err
 			}
@@ -39,12 +40,12 @@ Nothing proven is a third result beside yes and no.`,
 				return err
 			}
 			if k.First() != "" {
-				return errNo
+				return cmdline.ErrNo
 			}
 			return nil
 		}}
 	c.Flags().StringVar(&queue, "queue", "", "also print a test page to this queue, from the endpoint")
-	c.Flags().DurationVar(&wait, "wait", checkupWaits, "how long to wait for what the endpoint finds itself")
+	c.Flags().Var(&wait, "wait", "how long to wait for what the endpoint finds itself")
 	return c
 }
 

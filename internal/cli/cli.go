@@ -3,7 +3,7 @@ package cli
 
 import (
 	"context"
-	"errors"
+	_ "embed"
 	"fmt"
 	"io"
 	"net/netip"
@@ -17,19 +17,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
-)
-
-// Exit codes.
-const (
-	ExitOK          = 0
-	ExitFailed      = 1 // anything that is not below
-	ExitUsage       = 2 // the call's words are off
-	ExitInvalid     = 3 // what was given is wrong: a file, a context
-	ExitUnknown     = 4 // what was named is not there
-	ExitDenied      = 5 // not signed in, or not allowed
-	ExitConflict    = 6 // somebody else's change, or the present state, is in the way
-	ExitUnavailable = 7 // the service, its database or a device does not answer
-	ExitNo          = 8 // the question was answered with no, such as why for an absent queue
+	"cirque/internal/cmdline"
 )
 
 // Token describes a token that is to be made.
@@ -94,155 +82,102 @@ type ServeOptions struct {
 
 // root carries what every command needs.
 type root struct {
+	screen
 	local  Local
 	url    string
 	token  string
 	ca     string
-	output string
 	env    func(string) string
 	home   string // the user's configuration directory
-	err    io.Writer
 	once   string // begins the keys by which changes are done once
-	within time.Duration
-	width  int // of the terminal, 0 when it is none
+	within cmdline.Span
 }
 
-// Streams are where a command reads and writes.
-type Streams struct {
-	In       io.Reader
-	Out, Err io.Writer
-}
-
-// Execute runs a command line and gives its exit code. Errors are one line on Err, with the fix.
-func Execute(ctx context.Context, local Local, args []string, io Streams, env func(string) string) int {
+// Execute runs a command line and gives its exit code. An error is one line on Err, with the fix; as JSON or YAML it is
+// one object.
+func Execute(ctx context.Context, local Local, args []string, io cmdline.Streams, env func(string) string) int {
 	home, _ := os.UserConfigDir()
-	r := &root{local: local, env: env, home: home, width: terminalWidth(io.Out), err: &plainWriter{to: io.Err}}
+	stderr := cmdline.Plain(io.Err)
+	r := &root{local: local, env: env, home: home, screen: screen{width: cmdline.TerminalWidth(io.Out), err: stderr,
+		now: time.Now}}
 	cmd := rootCommand(r)
 	cmd.SetArgs(append([]string{}, args...))
 	cmd.SetIn(io.In)
-	cmd.SetOut(&plainWriter{to: io.Out})
-	cmd.SetErr(io.Err)
-	err := cmd.ExecuteContext(ctx)
-	if err == nil {
-		return ExitOK
+	cmd.SetOut(cmdline.Plain(io.Out))
+	cmd.SetErr(stderr)
+	if err := cmd.ExecuteContext(ctx); err != nil {
+		return cmdline.Report(stderr, "cirque", cmdline.FormOf(args), err)
 	}
-	return report(&plainWriter{to: io.Err}, err)
+	return cmdline.ExitOK
 }
 
-// errNo is a question answered with no; all has been said.
-var errNo = errors.New("no")
-
-// usageError is a mistake in the call's words.
-type usageError struct{ error }
-
-func report(w io.Writer, err error) int {
-	if errors.Is(err, errNo) {
-		return ExitNo
-	}
-	if errors.Is(err, context.Canceled) {
-		fmt.Fprintln(w, "cirque: stopped")
-		return ExitFailed
-	}
-	if f, ok := errors.AsType[*fault.Error](err); ok {
-		line := "cirque: " + f.What
-		if f.Fix != "" {
-			line += "; " + f.Fix
-		}
-		if f.Err != nil && (f.Kind == fault.Unavailable || f.Kind == fault.Internal) {
-			line += " (" + firstLine(f.Err.Error()) + ")"
-		}
-		fmt.Fprintln(w, line)
-		if len(f.Details) > 1 || len(f.Details) == 1 && (strings.Contains(f.Details[0].Place, ":") ||
-			!strings.Contains(f.What, f.Details[0].What)) {
-			for _, d := range f.Details {
-				fmt.Fprintln(w, "  "+d.String())
-			}
-		}
-		return exitOf(f.Kind)
-	}
-	if ue, ok := errors.AsType[usageError](err); ok {
-		fmt.Fprintf(w, "cirque: %s; see --help\n", ue.Error())
-		return ExitUsage
-	}
-	if msg := err.Error(); strings.HasPrefix(msg, "unknown command") || strings.HasPrefix(msg, "required flag") ||
-		strings.HasPrefix(msg, "accepts ") || strings.HasPrefix(msg, "requires ") {
-		fmt.Fprintf(w, "cirque: %s; see --help\n", strings.ReplaceAll(firstLine(msg), "\"", "'"))
-		return ExitUsage
-	}
-	fmt.Fprintln(w, "cirque: "+err.Error())
-	return ExitFailed
+// Command gives the tree of commands, for what is made of it: the manual and the shells' completions.
+func Command() *cobra.Command {
+	return rootCommand(&root{env: func(string) string { return "" }, screen: screen{err: io.Discard, now: time.Now}})
 }
 
-func firstLine(s string) string {
-	s, _, _ = strings.Cut(s, "\n")
-	return s
-}
+// usagef is a mistake in the call's words.
+func usagef(format string, a ...any) error { return &cmdline.Usage{What: fmt.Sprintf(format, a...)} }
 
-func exitOf(k fault.Kind) int {
-	switch k {
-	case fault.Invalid, fault.TooLarge:
-		return ExitInvalid
-	case fault.Unknown:
-		return ExitUnknown
-	case fault.Unsigned, fault.Denied, fault.TooMany:
-		return ExitDenied
-	case fault.Conflict:
-		return ExitConflict
-	case fault.Unavailable:
-		return ExitUnavailable
-	}
-	return ExitFailed
-}
-
-const exitCodes = `
-Exit codes: 0 done, 1 failed, 2 the call's words are off, 3 what was given is wrong, 4 what was named is not there,
-5 not signed in or not allowed, 6 something is in the way, 7 the service or a device does not answer,
-8 the answer is no.`
+//go:embed examples.txt
+var examples string
 
 func rootCommand(r *root) *cobra.Command {
-	c := &cobra.Command{
-		Use:   "cirque",
-		Short: "Who receives which printers, and how they reach them",
+	c := &cobra.Command{Use: "cirque", Short: "Who receives which printers, and how they reach them",
 		Long: `Cirque decides which printers each user, group, location, subnet or remote session receives, and keeps it so.
 
 The service's address and a token come from --url and --token-file, from CIRQUE_URL and CIRQUE_TOKEN, or from what
-cirque sign-in has kept.` + "\n" + exitCodes,
-		SilenceErrors: true, SilenceUsage: true,
-		CompletionOptions: cobra.CompletionOptions{HiddenDefaultCmd: false},
-	}
-	c.SetFlagErrorFunc(func(_ *cobra.Command, err error) error { return usageError{err} })
+cirque sign-in has kept.
+
+Times are told in this machine's zone, or in UTC with --utc. Where a time is asked for, write 2026-11-23,
+"2026-11-23 14:00", 14:00, 2h or RFC 3339; a length of time has its unit: 90s, 5m, 2h, 3d.
+
+` + cmdline.ExitCodes}
 	pf := c.PersistentFlags()
-	pf.StringVar(&r.url, "url", "", "the service's address (CIRQUE_URL)")
+	pf.StringVar(&r.url, "url", "", "the service's `ADDRESS` (CIRQUE_URL)")
 	pf.StringVar(&r.token, "token-file", "", "a file that holds the token (else CIRQUE_TOKEN)")
 	pf.StringVar(&r.ca, "ca", "", "the certificate authority to trust, a PEM file (CIRQUE_CA)")
-	pf.DurationVar(&r.within, "timeout", 2*time.Minute, "how long the service may take to begin an answer, such as 30s")
-	pf.StringVar(&r.once, "idempotency-key", "", "that of a command whose answer was lost: what it changed is not "+
+	r.within = cmdline.Span(2 * time.Minute)
+	pf.Var(&r.within, "timeout", "how long the service may take to begin an answer")
+	pf.StringVar(&r.once, "idempotency-key", "", "the `KEY` of a command whose answer was lost: what it changed is not "+
 		"changed again")
-	pf.StringVarP(&r.output, "output", "o", "table", "how to print: table, json or yaml")
+	pf.StringVarP(&r.output, "output", "o", cmdline.Table, "how to print: table, json or yaml")
+	pf.BoolVar(&r.utc, "utc", false, "tell times in UTC, and take those without a zone so")
 	c.PersistentPreRunE = func(*cobra.Command, []string) error {
-		if r.output != "table" && r.output != "json" && r.output != "yaml" {
-			return usageError{fmt.Errorf("%q is no way to print: table, json or yaml", r.output)}
+		if r.output != cmdline.Table && r.output != cmdline.JSON && r.output != cmdline.YAML {
+			return usagef("%q is no way to print: table, json or yaml", r.output)
 		}
 		return nil
 	}
-	c.AddCommand(serveCommand(r), demoCommand(r), addressCommand(r), signInCommand(r), whoamiCommand(r), signOutCommand(r),
-		tokenCommand(r), accountCommand(r),
-		secretKeyCommand(r), authorityCommand(r),
-		auditCommand(r),
-		enrolCommand(r), requestCommand(r),
-		personDataCommand(r), estateCommand(r), draftCommand(r), rehearseCommand(r), publishCommand(r), revertCommand(r),
-		historyCommand(r), diffCommand(r), coverageCommand(r),
-		whoCommand(r), reachCommand(r), drainCommand(r), backCommand(r), dutiesCommand(r), movesCommand(r),
-		healthCommand(r), fleetCommand(r), proofCommand(r), faultsCommand(r),
-		noticeCommand(r), failoverTestCommand(r), snapshotCommand(r), pickCommand(r, "pick",
-			"Pick an offered queue for a person", "PUT"),
-		pickCommand(r, "unpick", "Take a person's pick back", "DELETE"), directoryCommand(r), serverCommand(r),
-		deviceCommand(r), driverCommand(r),
-		credentialCommand(r), adoptCommand(r), orphansCommand(r), queueCommand(r), subjectCommand(r, "person", "people"),
-		subjectCommand(r, "machine", "machines"),
-		lineupCommand(r), whyCommand(r), endpointCommand(r), testPageCommand(r), readyCommand(r), versionCommand(r),
-		former("photograph", "snapshot", snapshotCommand(r)), former("exercise", "failover-test", failoverTestCommand(r)))
+	cmdline.Root(c, r.width, cmdline.ParseExamples(examples), sections(r)...)
+	completeNames(r, c)
 	return c
+}
+
+// sections are the commands by what somebody comes for.
+func sections(r *root) []cmdline.Section {
+	section := func(title string, list ...*cobra.Command) cmdline.Section {
+		return cmdline.Section{Title: title, Commands: list}
+	}
+	return []cmdline.Section{
+		section("Decide", estateCommand(r), draftCommand(r), queueCommand(r), adoptCommand(r), rehearseCommand(r),
+			publishCommand(r), revertCommand(r), historyCommand(r), diffCommand(r), requestCommand(r),
+			pickCommand(r, "pick", "Pick an offered queue for a person", "PUT"),
+			pickCommand(r, "unpick", "Take a person's pick back", "DELETE")),
+		section("Explain", lineupCommand(r), whyCommand(r), whoCommand(r), reachCommand(r), testPageCommand(r),
+			subjectCommand(r, "person", "people"), subjectCommand(r, "machine", "machines"), addressCommand(r),
+			orphansCommand(r), coverageCommand(r)),
+		section("Inventory", serverCommand(r), deviceCommand(r), driverCommand(r), directoryCommand(r)),
+		section("Endpoints", endpointCommand(r), fleetCommand(r), proofCommand(r), enrolCommand(r)),
+		section("Continuity", healthCommand(r), faultsCommand(r), noticeCommand(r), drainCommand(r), backCommand(r),
+			dutiesCommand(r), movesCommand(r), failoverTestCommand(r), snapshotCommand(r),
+			former("photograph", "snapshot", snapshotCommand(r)),
+			former("exercise", "failover-test", failoverTestCommand(r))),
+		section("Access", signInCommand(r), whoamiCommand(r), signOutCommand(r), accountCommand(r), tokenCommand(r),
+			credentialCommand(r), auditCommand(r), personDataCommand(r)),
+		section("Service", serveCommand(r), demoCommand(r), readyCommand(r), secretKeyCommand(r), authorityCommand(r),
+			versionCommand(r)),
+	}
 }
 
 // client makes a client for the service that the flags, the environment or the kept sign-in name.
@@ -254,7 +189,7 @@ func (r *root) client() (*apiclient.Client, error) {
 		b, err := os.ReadFile(r.token)
 		if err != nil {
 			return nil, fault.New(fault.Invalid, "token-file", "name a readable file",
-				"the token file %s cannot be read", r.token)
+				"the token file %s cannot be read: %s", r.token, reasonOf(err))
 		}
 		token = strings.TrimSpace(string(b))
 	}
@@ -269,16 +204,17 @@ func (r *root) client() (*apiclient.Client, error) {
 	if caFile != "" {
 		var err error
 		if pem, err = os.ReadFile(caFile); err != nil {
-			return nil, fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read", caFile)
+			return nil, fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read: %s", caFile,
+				reasonOf(err))
 		}
 	}
 	c, err := apiclient.New(url, token, pem)
 	if err == nil {
-		c.AnswerWithin(r.within)
+		c.AnswerWithin(time.Duration(r.within))
 		c.Once = first(r.once, c.Once)
 		c.Aged = func(age time.Duration) {
 			fmt.Fprintf(r.err, "cirque: this is as of %s, %s ago: the service does not hear of changes; see cirque ready\n",
-				time.Now().Add(-age).Format("15:04:05"), words.Span(age))
+				r.zone().Clock(r.now().Add(-age)), words.Span(age))
 		}
 	}
 	return c, err
@@ -291,23 +227,4 @@ func first(list ...string) string {
 		}
 	}
 	return ""
-}
-
-// args wraps cobra's argument checks so that they count as usage errors.
-func args(check cobra.PositionalArgs) cobra.PositionalArgs {
-	return func(c *cobra.Command, a []string) error {
-		if err := check(c, a); err != nil {
-			return usageError{err}
-		}
-		return nil
-	}
-}
-
-// group makes a command that only holds others.
-func group(use, short string, subs ...*cobra.Command) *cobra.Command {
-	c := &cobra.Command{Use: use, Short: short, Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
-		return usageError{fmt.Errorf("%s needs one of its own commands", c.CommandPath())}
-	}}
-	c.AddCommand(subs...)
-	return c
 }

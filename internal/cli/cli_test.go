@@ -17,6 +17,8 @@ import (
 	"sync"
 	"testing"
 
+	"cirque/internal/cmdline"
+
 	"github.com/spf13/cobra"
 )
 
@@ -43,7 +45,7 @@ func newService(t *testing.T, answer string) *aService {
 // run executes a command line against the service.
 func (s *aService) run(t *testing.T, args ...string) (code int, out, errs string) {
 	var o, e bytes.Buffer
-	code = Execute(t.Context(), Local{}, args, Streams{In: strings.NewReader(""), Out: &o, Err: &e},
+	code = Execute(t.Context(), Local{}, args, cmdline.Streams{In: strings.NewReader(""), Out: &o, Err: &e},
 		func(key string) string { return map[string]string{"CIRQUE_URL": s.URL, "CIRQUE_TOKEN": "t"}[key] })
 	return code, o.String(), e.String()
 }
@@ -74,7 +76,7 @@ func TestFormerWords(t *testing.T) {
 			s := newService(t, `{"items":[],"next":"","total":0,"by_hand":[],"remarks":[],"sources":[],"checks":[],`+
 				`"print_result":{"result":"good"}}`)
 			code, out, errs := s.run(t, strings.Fields(line)...)
-			if code != ExitOK || len(s.asked) != 1 || s.asked[0] != want.asks {
+			if code != cmdline.ExitOK || len(s.asked) != 1 || s.asked[0] != want.asks {
 				t.Fatalf("exit %d, asked %q: %s", code, s.asked, errs)
 			}
 			if strings.Contains(out, "Note:") || want.note == "" && errs != "" || !strings.Contains(errs, want.note) {

@@ -15,28 +15,29 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func deviceCommand(r *root) *cobra.Command {
 	const base = "/api/v1/stock/devices"
-	show := ask(r, "show DEVICE", "Everything about one device", cobra.ExactArgs(1), get[stock.DeviceView](named(base,
+	show := ask(r, "show DEVICE", "Everything about one device", cmdline.Args(1, 1), get[stock.DeviceView](named(base,
 		"")), r.writeDevice)
-	read := ask(r, "read DEVICE", "Question a device now", cobra.ExactArgs(1), func(c *cobra.Command,
+	read := ask(r, "read DEVICE", "Question a device now", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) (stock.DeviceView, error) {
 		return apiclient.Post[stock.DeviceView](c.Context(), client, apiclient.Path(base, a[0])+"/read", nil)
 	}, r.writeDevice)
 	recognise := ask(r, "recognise DEVICE", "Take the device that answers now for the one that is meant",
-		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.DeviceView, error) {
+		cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.DeviceView, error) {
 			return apiclient.Post[stock.DeviceView](c.Context(), client, apiclient.Path(base, a[0])+"/recognise", nil)
 		}, r.writeDevice)
 	remove := unregisterCommand(r, "device", "Forget a device that was registered by hand", base)
-	forget := done(r, "forget ADDRESS...", "Take addresses off the list of what was found", cobra.MinimumNArgs(1),
+	forget := done(r, "forget ADDRESS...", "Take addresses off the list of what was found", cmdline.Args(1, -1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "POST", "/api/v1/stock/found/forget", nil, api.Addresses{Addresses: a}, nil)
 		}, func(a []string) string {
 			return fmt.Sprintf("%s taken off the list; a later scan may find them again.", words.Count(len(a), "address"))
 		})
-	found := ask(r, "found", "What scans found and nobody listed", cobra.NoArgs,
+	found := ask(r, "found", "What scans found and nobody listed", cmdline.Args(0, 0),
 		items[stock.Unlisted](fixed("/api/v1/stock/found")), func(w io.Writer, list []stock.Unlisted) {
 			t := r.table("ADDRESS", "MODEL", "SERIAL", "HARDWARE ADDRESS", "ITS LOCATION", "FOUND")
 			for _, f := range list {
@@ -47,7 +48,7 @@ func deviceCommand(r *root) *cobra.Command {
 			fmt.Fprintf(w, "%s. To register one: cirque device add ADDRESS. To make queues of them: cirque adopt --device "+
 				"ADDRESS --dry-run\n", words.Count(len(list), "device"))
 		})
-	return group("device", "Devices: register, question, scan, reserve addresses", deviceListCommand(r), show,
+	return cmdline.Group("device", "Devices: register, question, scan, reserve addresses", deviceListCommand(r), show,
 		addDeviceCommand(r),
 		read, recognise, scanCommand(r), found, forget, reservationsCommand(r), testStockCommand(r, "device",
 			"test DEVICE", 1), remove)
@@ -55,10 +56,10 @@ func deviceCommand(r *root) *cobra.Command {
 
 func deviceListCommand(r *root) *cobra.Command {
 	var word, state string
-	c := ask(r, "list", "All devices with what they tell and how they stand", cobra.NoArgs, func(c *cobra.Command,
+	c := ask(r, "list", "All devices with what they tell and how they stand", cmdline.Args(0, 0), func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]stock.DeviceView, error) {
 		if !slices.Contains([]string{"", "not-ready", "differs", "no-queue"}, state) {
-			return nil, usageError{fmt.Errorf("%q is no state to choose: not-ready, differs or no-queue", state)}
+			return nil, usagef("%q is no state to choose: not-ready, differs or no-queue", state)
 		}
 		list, err := apiclient.List[stock.DeviceView](c.Context(), client, "/api/v1/stock/devices", nil)
 		return slices.DeleteFunc(list, func(d stock.DeviceView) bool {
@@ -102,7 +103,7 @@ func deviceListCommand(r *root) *cobra.Command {
 func addDeviceCommand(r *root) *cobra.Command {
 	var in api.NewWatch
 	c := ask(r, "add ADDRESS", "Register a device by host name, address or URI; it is questioned at once",
-		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.DeviceView, error) {
+		cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.DeviceView, error) {
 			in.URI = a[0]
 			return apiclient.Post[stock.DeviceView](c.Context(), client, "/api/v1/stock/devices", in)
 		}, r.writeDevice)
@@ -112,7 +113,7 @@ func addDeviceCommand(r *root) *cobra.Command {
 	return c
 }
 
-func (r *root) writeDevice(w io.Writer, d stock.DeviceView) {
+func (r *screen) writeDevice(w io.Writer, d stock.DeviceView) {
 	fmt.Fprintf(w, "%s at %s: %s.\n", d.Name, d.URI, stands(d.Check))
 	line := func(what, value string) {
 		if value != "" {
@@ -154,7 +155,7 @@ func scanCommand(r *root) *cobra.Command {
 	var in api.NewScan
 	var stop int64
 	c := &cobra.Command{Use: "scan RANGE...", Short: "Look at every address of some ranges for devices that nobody listed",
-		Args: args(cobra.ArbitraryArgs),
+		Args: cmdline.Args(0, -1),
 		Long: `Ask each address of subnets (10.40.8.0/24), ranges (10.40.8.20-10.40.8.60) and single addresses over
 IPP and SNMP, and whether something listens at the raw port. Addresses of what is listed already are
 not asked. What answers is proposed; nothing is added by itself. The scan goes on if you leave;
@@ -171,11 +172,10 @@ not asked. What answers is proposed; nothing is added by itself. The scan goes o
 			if err := client.Do(c.Context(), "DELETE", fmt.Sprintf("/api/v1/stock/scans/%d", stop), nil, nil, nil); err != nil {
 				return err
 			}
-			_, err := fmt.Fprintf(c.OutOrStdout(), "The scan %d is being stopped.\n", stop)
-			return err
+			return r.say(c, []string{fmt.Sprint(stop)}, "The scan %d is being stopped.", stop)
 		}
 		if len(a) == 0 {
-			return usageError{fmt.Errorf("name a range to scan")}
+			return usagef("name a range to scan")
 		}
 		in.Ranges = a
 		begun, err := apiclient.Post[api.StartedScan](c.Context(), client, "/api/v1/stock/scans", in)
@@ -241,13 +241,13 @@ func (r *root) follow(c *cobra.Command, client *apiclient.Client, id int64) (sto
 func reservationsCommand(r *root) *cobra.Command {
 	var format string
 	export := &cobra.Command{Use: "export", Short: "Write the reservations that the devices need, for a DHCP server",
-		Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		Args: cmdline.Args(0, 0), RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
 			}
 			if format != "csv" && format != "json" {
-				return usageError{fmt.Errorf("%q is no form for reservations: csv or json", format)}
+				return usagef("%q is no form for reservations: csv or json", format)
 			}
 			t, err := apiclient.Get[api.Text](c.Context(), client, "/api/v1/stock/reservations", url.Values{"format": {format}})
 			if err != nil {
@@ -256,22 +256,27 @@ func reservationsCommand(r *root) *cobra.Command {
 			for _, l := range t.Lacking {
 				fmt.Fprintln(c.ErrOrStderr(), "left out: "+l.String())
 			}
-			_, err = io.WriteString(c.OutOrStdout(), t.Text)
-			return err
+			return r.print(c, t, func(w io.Writer) { _, _ = io.WriteString(w, t.Text) })
 		}}
 	export.Flags().StringVar(&format, "format", "csv", "csv, or json as the common open DHCP server's "+
 		"configuration has them")
-	take := ask(r, "import FILE", "Take in what a DHCP server reserves, to compare devices with", cobra.ExactArgs(1),
+	dry := false
+	take := ask(r, "import FILE", "Take in what a DHCP server reserves, to compare devices with", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (api.Imported, error) {
 			var n api.Imported
 			files, err := readFiles(c, a)
 			if err != nil {
 				return n, err
 			}
-			return n, client.Do(c.Context(), "PUT", "/api/v1/stock/reservations", nil, api.NamedText{Name: files[0].Name,
+			return n, client.Do(c.Context(), "PUT", "/api/v1/stock/reservations", withDry(nil, dry), api.NamedText{Name: files[0].Name,
 				Text: files[0].Text}, &n)
 		}, func(w io.Writer, n api.Imported) {
+			if dry {
+				fmt.Fprintf(w, "%s would be imported. Nothing was stored.\n", words.Count(n.Count, "reservation"))
+				return
+			}
 			fmt.Fprintf(w, "%s imported. See cirque device list --state differs.\n", words.Count(n.Count, "reservation"))
 		})
-	return group("reservations", "Reservations of addresses, out and in", export, take)
+	take.Flags().BoolVar(&dry, "dry-run", false, "only say how many there are")
+	return cmdline.Group("reservations", "Reservations of addresses, out and in", export, take)
 }

@@ -15,6 +15,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // draftFlag names one of one's own drafts.
@@ -30,7 +31,7 @@ func draftFlag(c *cobra.Command) func() url.Values {
 
 func draftCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "draft", Short: "See your draft: what is decided and not yet published",
-		Args: args(cobra.NoArgs)}
+		Args: cmdline.Args(0, 0)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
@@ -119,7 +120,7 @@ func writeFields(w io.Writer, indent string, d estate.Diff) {
 }
 
 func draftListCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List everybody's drafts", Args: args(cobra.NoArgs),
+	return &cobra.Command{Use: "list", Short: "List everybody's drafts", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -136,7 +137,7 @@ func draftListCommand(r *root) *cobra.Command {
 				}
 				t := r.table("DRAFT", "OF", "BASE", "CHANGED")
 				for _, d := range list {
-					t.add(d.Name, d.Author, fmt.Sprint(d.Base), d.ChangedAt.Local().Format("2006-01-02 15:04:05"))
+					t.add(d.Name, d.Author, fmt.Sprint(d.Base), r.zone().At(d.ChangedAt))
 				}
 				t.write(w)
 			})
@@ -145,7 +146,7 @@ func draftListCommand(r *root) *cobra.Command {
 
 func draftExportCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "export", Short: "Write what the draft adds and changes as a file for cirque estate " +
-		"apply --merge", Args: args(cobra.NoArgs),
+		"apply --merge", Args: cmdline.Args(0, 0),
 		Long: `Write the objects that the draft adds and changes as a document, so that what was done by hand can
 be done again, elsewhere or by a program, with cirque estate apply --merge. What it takes out stands
 in comments, as commands.`}
@@ -161,8 +162,10 @@ in comments, as commands.`}
 		}
 		lists := map[string]any{"estate": estate.Version}
 		for _, k := range d.Changes {
-			if k.Kind == "removed" {
+			if k.Kind == "removed" && r.output == cmdline.Table {
 				fmt.Fprintf(c.OutOrStdout(), "# cirque draft remove %s %s\n", k.List, k.Name)
+			}
+			if k.Kind == "removed" {
 				continue
 			}
 			objects, _ := lists[k.List].([]json.RawMessage)
@@ -190,7 +193,7 @@ in comments, as commands.`}
 }
 
 func draftDiscardCommand(r *root) *cobra.Command {
-	c := &cobra.Command{Use: "discard", Short: "Throw the draft away", Args: args(cobra.NoArgs)}
+	c := &cobra.Command{Use: "discard", Short: "Throw the draft away", Args: cmdline.Args(0, 0)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
@@ -200,8 +203,7 @@ func draftDiscardCommand(r *root) *cobra.Command {
 		if err := client.Do(c.Context(), "DELETE", "/api/v1/draft", name(), nil, nil); err != nil {
 			return err
 		}
-		fmt.Fprintln(c.OutOrStdout(), "The draft is empty.")
-		return nil
+		return r.say(c, nil, "The draft is empty.")
 	}
 	return c
 }
@@ -254,7 +256,7 @@ func draftRemoveCommand(r *root) *cobra.Command {
 
 // draftEditCommand makes a command that does the same to each object that is named.
 func draftEditCommand(r *root, word, short, example string, edit func(estate.Ref) estate.Edit) *cobra.Command {
-	c := &cobra.Command{Use: word + " LIST NAME...", Short: short, Example: example, Args: args(cobra.MinimumNArgs(2))}
+	c := &cobra.Command{Use: word + " LIST NAME...", Short: short, Example: example, Args: cmdline.Args(2, -1)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		list, err := refs(a)
@@ -268,134 +270,4 @@ func draftEditCommand(r *root, word, short, example string, edit func(estate.Ref
 		return r.edit(c, name(), edits)
 	}
 	return c
-}
-
-func publishCommand(r *root) *cobra.Command {
-	var reason string
-	var yes bool
-	c := &cobra.Command{Use: "publish", Short: "Make your draft the current revision", Args: args(cobra.NoArgs),
-		Long: `Make your draft the current revision. What has been published since the draft began is kept: objects
-that only one side changed are merged; what both changed in different ways is refused, with both
-sides shown. What there is to remark on then, and is not so now, is shown; a person at a terminal is
-asked whether to go on.`, Example: "  cirque publish -m \"the new hall\""}
-	name := draftFlag(c)
-	c.RunE = func(c *cobra.Command, _ []string) error {
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		if err := askOfFindings(c, client, name().Get("name"), yes); err != nil {
-			return err
-		}
-		var p api.Published
-		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), api.PublishDraft{Reason: reason},
-			&p); err != nil {
-			return err
-		}
-		return r.print(c, p, func(w io.Writer) { fmt.Fprintf(w, "Revision %d is published.\n", p.Revision.Number) })
-	}
-	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
-	c.Flags().BoolVar(&yes, "yes", false, "do not ask, whatever there is to remark on")
-	return c
-}
-
-// askOfFindings shows what a draft brings about that there would be to remark on, and asks a person at a terminal
-// whether to go on. Findings stop nothing by themselves.
-func askOfFindings(c *cobra.Command, client *apiclient.Client, draft string, yes bool) error {
-	k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Draft: draft})
-	if err != nil || len(k.New) == 0 {
-		return nil // what is wrong with the draft, publishing says
-	}
-	fmt.Fprintf(c.ErrOrStderr(), "The draft brings about %s:\n", words.Count(len(k.New), "finding"))
-	for _, f := range k.New {
-		fmt.Fprintf(c.ErrOrStderr(), "  %s %s: %s; %s\n", f.Severity, f.Object, f.Says, f.Fix)
-	}
-	if yes || !atTerminal(c) {
-		return nil
-	}
-	return confirmed(c, false, "--yes", "these stop nothing", "Publish all the same?")
-}
-
-func revertCommand(r *root) *cobra.Command {
-	var reason string
-	var dry, yes bool
-	c := &cobra.Command{Use: "revert NUMBER", Short: "Make a former revision current again, as a new one",
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
-			number, err := revisionNumber(a[0])
-			if err != nil {
-				return err
-			}
-			client, err := r.client()
-			if err != nil {
-				return err
-			}
-			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Revision: number,
-				Brief: !dry})
-			if err != nil {
-				return err
-			}
-			if dry {
-				return r.print(c, k, func(w io.Writer) { writeChecked(r, w, k) })
-			}
-			if err := confirmTakes(c, k.Takes, yes); err != nil {
-				return err
-			}
-			p, err := apiclient.Post[api.Published](c.Context(), client, fmt.Sprintf("/api/v1/revisions/%d/revert", number),
-				api.Reason{Reason: reason})
-			if err != nil {
-				return err
-			}
-			return r.print(c, p, func(w io.Writer) {
-				if p.Unchanged {
-					fmt.Fprintf(w, "The estate is already as in revision %d.\n", number)
-					return
-				}
-				fmt.Fprintf(w, "Revision %d is published: the estate is as in revision %d.\n", p.Revision.Number, number)
-			})
-		}}
-	c.Long = `Make a former revision current again, as a new one. What would come of it: cirque revert NUMBER --dry-run,
-and cirque rehearse --revision NUMBER. What would take out all of a list, or more than half of one
-with over ten objects, wants --yes; a person at a terminal is asked.`
-	c.Example = "  cirque revert 12 --dry-run\n  cirque revert 12 -m \"the hall is not ready\""
-	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
-	c.Flags().BoolVar(&dry, "dry-run", false, "say what would change, and publish nothing")
-	c.Flags().BoolVar(&yes, "yes", false, "also where that takes out all, or most, of a list")
-	return c
-}
-
-func revisionNumber(s string) (n int, err error) {
-	if _, err := fmt.Sscanf(s+"\n", "%d\n", &n); err != nil || n < 1 {
-		return 0, usageError{fmt.Errorf("%q is no number of a revision", s)}
-	}
-	return n, nil
-}
-
-func diffCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "diff FROM [TO]", Short: "What differs between two revisions; TO is the current one " +
-		"when absent", Args: args(cobra.RangeArgs(1, 2)), RunE: func(c *cobra.Command, a []string) error {
-		q := url.Values{}
-		for i, key := range []string{"from", "to"}[:len(a)] {
-			n, err := revisionNumber(a[i])
-			if err != nil {
-				return err
-			}
-			q.Set(key, fmt.Sprint(n))
-		}
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		d, err := apiclient.Get[api.Diffs](c.Context(), client, "/api/v1/diff", q)
-		if err != nil {
-			return err
-		}
-		return r.print(c, d, func(w io.Writer) {
-			if d.Total == 0 {
-				fmt.Fprintln(w, "They are the same.")
-				return
-			}
-			fmt.Fprintf(w, "They differ in %s.\n", words.Count(d.Total, "object"))
-			writeDiffs(w, d.Diffs, d.Total)
-		})
-	}}
 }

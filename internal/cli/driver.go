@@ -20,12 +20,13 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 	"cirque/internal/whole"
 )
 
 func driverCommand(r *root) *cobra.Command {
 	const base = "/api/v1/drivers"
-	packages := ask(r, "list", "Driver packages", cobra.NoArgs, items[driver.Package](fixed(base+"/packages")),
+	packages := ask(r, "list", "Driver packages", cmdline.Args(0, 0), items[driver.Package](fixed(base+"/packages")),
 		func(w io.Writer, list []driver.Package) {
 			t := r.table("PACKAGE", "NAME", "NAMES", "FILES", "SIZE", "ADDED BY", "PROBLEMS")
 			for _, p := range list {
@@ -36,8 +37,8 @@ func driverCommand(r *root) *cobra.Command {
 			fmt.Fprintf(w, "%s.\n", words.Count(len(list), "package"))
 		})
 	show := ask(r, "show PACKAGE", "One driver package: the exact names that it accepts, and its files",
-		cobra.ExactArgs(1), get[driver.Package](named(base+"/packages", "")), r.writePackage)
-	return group("driver", "Driver packages and the exact names of drivers", packages, show, driverAddCommand(r),
+		cmdline.Args(1, 1), get[driver.Package](named(base+"/packages", "")), r.writePackage)
+	return cmdline.Group("driver", "Driver packages and the exact names of drivers", packages, show, driverAddCommand(r),
 		driverRemoveCommand(r), driverGetCommand(r), driverNamesCommand(r), driverCompareCommand(r),
 		driverReportCommand(r), driverTryCommand(r), driverTriedCommand(r),
 		driverOnCommand(r))
@@ -53,13 +54,13 @@ func size(n int64) string {
 	return fmt.Sprintf("%d B", n)
 }
 
-func (r *root) writePackage(w io.Writer, p driver.Package) {
+func (r *screen) writePackage(w io.Writer, p driver.Package) {
 	fmt.Fprintf(w, "%s: %s in %s, %s. SHA-256 %s.\n\n", p.Name, words.Count(len(p.Models), "name"),
 		words.Count(p.Count, "file"),
 		size(p.Bytes), p.Digest)
 	t := r.table("EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "DATE", "HARDWARE IDS", "SET-UP FILE")
 	for _, m := range p.Models {
-		t.add(driver.Visible(m.Exact), m.Platform, m.Language, m.Version, m.Date, strings.Join(m.HardwareIDs, ", "),
+		t.add(r.exact(m.Exact), m.Platform, m.Language, m.Version, m.Date, strings.Join(m.HardwareIDs, ", "),
 			m.SetUpFile)
 	}
 	t.write(w)
@@ -70,16 +71,20 @@ func (r *root) writePackage(w io.Writer, p driver.Package) {
 
 func driverAddCommand(r *root) *cobra.Command {
 	var called, note string
+	dry := false
 	c := ask(r, "add ARCHIVE|FOLDER", "Keep a driver package: a zip archive, or a folder with the unpacked driver",
-		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (api.AddedPackage, error) {
-			b, err := packed(a[0])
+		cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client, a []string) (api.AddedPackage, error) {
+			b, err := packed(c, a[0])
 			if err != nil {
 				return api.AddedPackage{}, err
+			}
+			if called == "" && a[0] == "-" {
+				return api.AddedPackage{}, usagef("say what the package is called, with --name")
 			}
 			if called == "" {
 				called = strings.TrimSuffix(filepath.Base(filepath.Clean(a[0])), ".zip")
 			}
-			resp, err := client.Upload(c.Context(), "/api/v1/drivers/packages", url.Values{"name": {called}, "note": {note}},
+			resp, err := client.Upload(c.Context(), "/api/v1/drivers/packages", withDry(url.Values{"name": {called}, "note": {note}}, dry),
 				"application/zip", bytes.NewReader(b))
 			if err != nil {
 				return api.AddedPackage{}, err
@@ -93,14 +98,26 @@ func driverAddCommand(r *root) *cobra.Command {
 				return
 			}
 			r.writePackage(w, p.Package)
+			if dry {
+				fmt.Fprintln(w, "Nothing was stored.")
+			}
 		})
+	c.Flags().BoolVar(&dry, "dry-run", false, "say which names it has, and store nothing")
 	c.Flags().StringVar(&called, "name", "", "what it is called here; the file's name when absent")
 	c.Flags().StringVar(&note, "note", "", "a note that stays with it")
 	return c
 }
 
-// packed reads an archive, or packs a folder.
-func packed(name string) ([]byte, error) {
+// packed reads an archive, "-" from standard input, or packs a folder.
+func packed(c *cobra.Command, name string) ([]byte, error) {
+	if name == "-" {
+		b, err := io.ReadAll(io.LimitReader(c.InOrStdin(), driver.MaxArchive+1))
+		if err == nil && len(b) > driver.MaxArchive {
+			err = fault.New(fault.TooLarge, "package-large", "leave out what the drivers do not need",
+				"standard input has over %d MiB", driver.MaxArchive>>20)
+		}
+		return b, err
+	}
 	info, err := os.Stat(name)
 	if err == nil && !info.IsDir() && info.Size() == 0 {
 		return nil, fault.New(fault.Invalid, "package-empty", "fetch it again", "%s is empty: it is no zip archive", name)
@@ -113,7 +130,8 @@ func packed(name string) ([]byte, error) {
 		return os.ReadFile(name)
 	}
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "file-unreadable", "name a zip archive or a folder", "%s cannot be read", name)
+		return nil, fault.New(fault.Invalid, "file-unreadable", "name a zip archive or a folder", "%s cannot be read: %s", name,
+			reasonOf(err))
 	}
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
@@ -133,7 +151,7 @@ func packed(name string) ([]byte, error) {
 
 func driverRemoveCommand(r *root) *cobra.Command {
 	var force bool
-	c := done(r, "remove PACKAGE", "Forget a driver package", cobra.ExactArgs(1), func(c *cobra.Command,
+	c := done(r, "remove PACKAGE", "Forget a driver package", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		q := url.Values{}
 		if force {
@@ -149,7 +167,7 @@ func driverRemoveCommand(r *root) *cobra.Command {
 func driverGetCommand(r *root) *cobra.Command {
 	var exact, platform string
 	c := &cobra.Command{Use: "get PACKAGE FOLDER", Short: "Write a package's files into a folder: all, or only those " +
-		"that one driver needs", Args: args(cobra.ExactArgs(2)), RunE: func(c *cobra.Command, a []string) error {
+		"that one driver needs", Args: cmdline.Args(2, 2), RunE: func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -182,8 +200,7 @@ func driverGetCommand(r *root) *cobra.Command {
 			}
 			total += n
 		}
-		_, err = fmt.Fprintf(c.OutOrStdout(), "%s, %s, written to %s.\n", words.Count(len(want), "file"), size(total), a[1])
-		return err
+		return r.say(c, a, "%s, %s, written to %s.", words.Count(len(want), "file"), size(total), a[1])
 	}}
 	c.Flags().StringVar(&exact, "exact", "", "only what the driver of this exact name needs")
 	c.Flags().StringVar(&platform, "platform", "", "of this platform")
@@ -211,7 +228,7 @@ func fetch(c *cobra.Command, client *apiclient.Client, digest, path, folder stri
 func driverNamesCommand(r *root) *cobra.Command {
 	var model, platform string
 	var limit int
-	c := ask(r, "names [WORD...]", "Exact names to choose from, as packages and servers have them", cobra.ArbitraryArgs,
+	c := ask(r, "names [WORD...]", "Exact names to choose from, as packages and servers have them", cmdline.Args(0, -1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (api.Choices, error) {
 			return apiclient.Get[api.Choices](c.Context(), client, "/api/v1/drivers/names", url.Values{"model": {model},
 				"platform": {platform}, "find": {strings.Join(a, " ")}, "limit": {fmt.Sprint(limit)}})
@@ -231,10 +248,14 @@ func driverNamesCommand(r *root) *cobra.Command {
 				if len(x.Servers) > 0 {
 					from = append(from, strings.Join(x.Servers, ", "))
 				}
-				t.add(mark, driver.Visible(x.Exact), x.Platform, x.Language, x.Version, strings.Join(from, "; "), x.Driver, x.Why)
+				t.add(mark, r.exact(x.Exact), x.Platform, x.Language, x.Version, strings.Join(from, "; "), x.Driver, x.Why)
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%d of %s; spaces are shown as ·.\n", len(list.Choices), words.Count(list.Total, "name"))
+			blanks := ""
+			if r.width > 0 {
+				blanks = "; spaces are shown as ·"
+			}
+			fmt.Fprintf(w, "%d of %s%s.\n", len(list.Choices), words.Count(list.Total, "name"), blanks)
 		})
 	c.Flags().StringVar(&model, "model", "", "a device's model: names that fit it come first, the one to take has a *")
 	c.Flags().StringVar(&platform, "platform", "", "only for this platform")
@@ -244,7 +265,7 @@ func driverNamesCommand(r *root) *cobra.Command {
 
 func driverCompareCommand(r *root) *cobra.Command {
 	return ask(r, "compare NAME [NAME]", "Two names letter by letter; with one, against the nearest that is known",
-		cobra.RangeArgs(1, 2), func(c *cobra.Command, client *apiclient.Client, a []string) (api.Compared, error) {
+		cmdline.Args(1, 2), func(c *cobra.Command, client *apiclient.Client, a []string) (api.Compared, error) {
 			q := url.Values{"a": {a[0]}}
 			if len(a) == 2 {
 				q.Set("b", a[1])
@@ -253,7 +274,7 @@ func driverCompareCommand(r *root) *cobra.Command {
 		}, func(w io.Writer, x api.Compared) {
 			var a, b, mark strings.Builder
 			for _, p := range x.Parts {
-				va, vb := driver.Visible(p.A), driver.Visible(p.B)
+				va, vb := r.exact(p.A), r.exact(p.B)
 				n := max(len([]rune(va)), len([]rune(vb)))
 				pad := func(s string) string { return s + strings.Repeat(" ", n-len([]rune(s))) }
 				a.WriteString(pad(va))
@@ -275,11 +296,11 @@ func driverCompareCommand(r *root) *cobra.Command {
 func driverReportCommand(r *root) *cobra.Command {
 	var all bool
 	c := ask(r, "report", "Which drivers no package has, which queue lacks one for which platform, which packages "+
-		"nobody uses", cobra.NoArgs, get[driver.Report](fixed("/api/v1/drivers/report")), func(w io.Writer,
+		"nobody uses", cmdline.Args(0, 0), get[driver.Report](fixed("/api/v1/drivers/report")), func(w io.Writer,
 		d driver.Report) {
 		t := r.table("DRIVER", "EXACT NAME", "PLATFORM", "IN PACKAGES", "QUEUES")
 		for _, h := range d.Holdings {
-			t.add(h.Driver, driver.Visible(h.Exact), h.Platform, h.Says, fmt.Sprint(len(h.Queues)))
+			t.add(h.Driver, r.exact(h.Exact), h.Platform, h.Says, fmt.Sprint(len(h.Queues)))
 		}
 		t.write(w)
 		fmt.Fprintln(w)

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"math"
 	"net/url"
 	"slices"
 	"strconv"
@@ -15,51 +16,37 @@ import (
 	"cirque/core/live"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func drainCommand(r *root) *cobra.Command {
-	var reason, until string
+	var reason string
+	until := cmdline.Moment{Ahead: true}
 	var watch bool
 	c := &cobra.Command{Use: "drain SERVER", Short: "Take a server out of duty; its people move to another member " +
-		"of its sets", Args: args(cobra.ExactArgs(1)),
+		"of its sets", Args: cmdline.Args(1, 1),
 		Long: `Take a server out of duty. Everybody whom another member of its sets can serve is moved there first:
 each endpoint puts the other path into its queue, and only then no longer leads here. cirque moves
 says how far that is, and when the server is empty.`,
 		Example: "  cirque drain ps-ardholm-1 --reason \"driver update\"\n  cirque drain ps-ardholm-1 --reason \"driver " +
 			"update\" --until 2h --follow",
 		RunE: func(c *cobra.Command, a []string) error {
-			end, err := endOf(until, time.Now())
-			if err != nil {
-				return usageError{fmt.Errorf("--until: %w", err)}
-			}
+			end := r.timeOf(&until)
 			if err := r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/drain", nil, api.DrainServer{Reason: reason,
 				Until: end}); err != nil || !watch {
 				return err
 			}
 			return r.followDrain(c, a[0])
 		}}
-	c.Flags().StringVar(&reason, "reason", "", "why, in a few words")
-	c.Flags().StringVar(&until, "until", "", "it returns by itself then: RFC 3339, or how long from now, such "+
-		"as 90m or 2h")
+	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
+	c.Flags().Var(&until, "until", "it returns by itself then, such as 18:00, or after so long, such as 2h")
 	c.Flags().BoolVar(&watch, "follow", false, "say how far it is until the server is empty")
 	return c
 }
 
-// endOf reads a time to come: RFC 3339, or how long from now.
-func endOf(text string, now time.Time) (*time.Time, error) {
-	if text == "" {
-		return nil, nil
-	}
-	if d, err := time.ParseDuration(text); err == nil && d > 0 {
-		at := now.Add(d)
-		return &at, nil
-	}
-	return momentOf(text)
-}
-
 func backCommand(r *root) *cobra.Command {
 	var atOnce bool
-	c := &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: cmdline.Args(1, 1),
 		Long: `Put a server back on duty. A member of a set takes its people back part by part, over the time that
 the estate says (settings.continuity.return_minutes); with --at-once it takes them all now.`,
 		RunE: func(c *cobra.Command, a []string) error {
@@ -84,15 +71,15 @@ func (r *root) followDrain(c *cobra.Command, server string) error {
 		}
 		i := slices.IndexFunc(list, func(m continuity.Move) bool { return m.Name == server })
 		if i < 0 {
-			fmt.Fprintf(c.OutOrStdout(), "%s is back on duty.\n", server)
+			r.tell(c, "%s is back on duty.", server)
 			return nil
 		}
 		if list[i].Says != said {
 			said = list[i].Says
-			fmt.Fprintf(c.OutOrStdout(), "%s: %s.\n", server, said)
+			r.tell(c, "%s: %s.", server, said)
 		}
 		if list[i].Empty {
-			fmt.Fprintf(c.OutOrStdout(), "%s is empty.\n", server)
+			r.tell(c, "%s is empty.", server)
 			return nil
 		}
 		select {
@@ -105,7 +92,7 @@ func (r *root) followDrain(c *cobra.Command, server string) error {
 
 func movesCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "moves", Short: "How far people have moved off servers that are out of duty, or back to " +
-		"those that return", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		"those that return", Args: cmdline.Args(0, 0), RunE: func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -143,9 +130,9 @@ func movesCommand(r *root) *cobra.Command {
 
 func healthCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "health [server|device NAME]", Short: "What probing has found of servers, and of devices " +
-		"that people reach directly", Args: args(cobra.MaximumNArgs(2)), RunE: func(c *cobra.Command, a []string) error {
+		"that people reach directly", Args: cmdline.Args(0, 2), RunE: func(c *cobra.Command, a []string) error {
 		if len(a) == 1 {
-			return usageError{fmt.Errorf("write server NAME or device NAME, or nothing for all")}
+			return usagef("write server NAME or device NAME, or nothing for all")
 		}
 		client, err := r.client()
 		if err != nil {
@@ -159,7 +146,7 @@ func healthCommand(r *root) *cobra.Command {
 			}
 			return r.print(c, v, func(w io.Writer) {
 				fmt.Fprintf(w, "%s %s is %s since %s; probed %s", v.Kind, v.Name, v.Verdict,
-					v.Since.Local().Format("2006-01-02 15:04"), ago(v.Checked, time.Now()))
+					r.zone().Minute(v.Since), ago(v.Checked, time.Now()))
 				if v.Uptime != nil {
 					fmt.Fprintf(w, "; up for %.2f %% of what is known of the last 30 days", *v.Uptime*100)
 				}
@@ -168,7 +155,7 @@ func healthCommand(r *root) *cobra.Command {
 					fmt.Fprintf(w, "  %s\n", v.Says)
 				}
 				for _, t := range v.Turns {
-					fmt.Fprintf(w, "  %s  %-8s  %s\n", t.At.Local().Format("2006-01-02 15:04:05"), t.Verdict, t.Says)
+					fmt.Fprintf(w, "  %s  %-8s  %s\n", r.zone().At(t.At), t.Verdict, t.Says)
 				}
 			})
 		}
@@ -201,12 +188,16 @@ func healthCommand(r *root) *cobra.Command {
 }
 
 func fleetCommand(r *root) *cobra.Command {
-	var hours int
-	c := &cobra.Command{Use: "fleet", Short: "How all endpoints stand, now and over time", Args: args(cobra.NoArgs),
+	var since cmdline.Moment
+	hours := 24
+	c := &cobra.Command{Use: "fleet", Short: "How all endpoints stand, now and over time", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
+			}
+			if at := since.At(r.clock()); !at.IsZero() {
+				hours = max(1, int(math.Ceil(r.clock().Sub(at).Hours())))
 			}
 			f, err := apiclient.Get[endpoint.Fleet](c.Context(), client, "/api/v1/fleet",
 				url.Values{"hours": {fmt.Sprint(hours)}})
@@ -224,14 +215,16 @@ func fleetCommand(r *root) *cobra.Command {
 				every := max(1, len(f.Samples)/12)
 				for i, s := range append(f.Samples, f.Now) {
 					if i%every == 0 || i == len(f.Samples) {
-						t.add(s.At.Local().Format("2006-01-02 15:04"), fmt.Sprint(s.Converged), fmt.Sprint(s.Behind),
+						t.add(r.zone().Minute(s.At), fmt.Sprint(s.Converged), fmt.Sprint(s.Behind),
 							fmt.Sprint(s.Failing), fmt.Sprint(s.Silent))
 					}
 				}
 				t.write(w)
 			})
 		}}
-	c.Flags().IntVar(&hours, "hours", 24, "how far back")
+	c.Flags().Var(&since, "since", "how far back, such as 3d; 24h when absent")
+	c.Flags().IntVar(&hours, "hours", hours, "so many hours back")
+	_ = c.Flags().MarkHidden("hours")
 	return c
 }
 
@@ -248,7 +241,7 @@ func (r *root) duty(c *cobra.Command, path string, query url.Values, in any) err
 }
 
 func dutiesCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "duties", Short: "Servers and devices that are out of duty", Args: args(cobra.NoArgs),
+	return &cobra.Command{Use: "duties", Short: "Servers and devices that are out of duty", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -274,10 +267,10 @@ func dutiesCommand(r *root) *cobra.Command {
 
 func pickCommand(r *root, use, short, method string) *cobra.Command {
 	var user string
-	c := &cobra.Command{Use: use + " QUEUE", Short: short, Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command,
+	c := &cobra.Command{Use: use + " QUEUE", Short: short, Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command,
 		a []string) error {
 		if user == "" {
-			return usageError{fmt.Errorf("say whose pick it is with --user")}
+			return usagef("say whose pick it is with --user")
 		}
 		client, err := r.client()
 		if err != nil {

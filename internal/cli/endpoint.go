@@ -13,11 +13,12 @@ import (
 	"cirque/core/fleet"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func endpointCommand(r *root) *cobra.Command {
 	var state, site, word, queue, sort string
-	list := &cobra.Command{Use: "list", Short: "List endpoints and how they stand", Args: args(cobra.NoArgs),
+	list := &cobra.Command{Use: "list", Short: "List endpoints and how they stand", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -50,7 +51,7 @@ func endpointCommand(r *root) *cobra.Command {
 		"a dash before it for the other way round")
 	f.StringVar(&word, "find", "", "only those with this in the name of the machine, of somebody there, or of a queue")
 	show := &cobra.Command{Use: "show MACHINE", Short: "One endpoint: what it has, and what it should have",
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
@@ -62,7 +63,7 @@ func endpointCommand(r *root) *cobra.Command {
 			return r.print(c, e, func(w io.Writer) { r.writeEndpoint(w, e) })
 		}}
 	refresh := &cobra.Command{Use: "refresh MACHINE...", Short: "Have endpoints look at their queues and report now",
-		Args: args(cobra.MinimumNArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		Args: cmdline.Args(1, -1), RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
@@ -84,7 +85,7 @@ func endpointCommand(r *root) *cobra.Command {
 				fmt.Fprintln(w, all[0].Otherwise)
 			})
 		}}
-	return group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh,
+	return cmdline.Group("endpoint", "See endpoints and their drift, call them, and check them", list, show, refresh,
 		checkupCommand(r),
 		printResultCommand(r), unreachedCommand(r), talksCommand(r), former("paper", "endpoint print-result",
 			printResultCommand(r)))
@@ -119,10 +120,10 @@ func difference(d endpoint.Difference) string {
 	return s
 }
 
-func (r *root) writeEndpoint(w io.Writer, e endpoint.Judged) {
+func (r *screen) writeEndpoint(w io.Writer, e endpoint.Judged) {
 	fmt.Fprintf(w, "%s is %s. Heard %s, first on %s; agent %s on %s, %s spooler, revision %d.\n\n", e.Report.Machine,
 		e.State, ago(e.LastSeen, time.Now()),
-		e.FirstSeen.Local().Format("2006-01-02 15:04"), e.Report.Version, e.Report.Platform, e.Report.Spooler,
+		r.zone().Minute(e.FirstSeen), e.Report.Version, e.Report.Platform, e.Report.Spooler,
 		e.Report.Revision)
 	t := r.table("QUEUE", "FOR", "DEFAULT", "DRIVER", "URI", "BY")
 	for _, i := range e.Report.Installed {
@@ -167,7 +168,7 @@ func (r *root) writeEndpoint(w io.Writer, e endpoint.Judged) {
 	fmt.Fprintln(w, "\nWhat is wrong:")
 	for _, f := range e.Report.Failures {
 		fmt.Fprintf(w, "  %s of %s for %s failed since %s: %s\n", f.Step, f.Queue, first(f.User, "everybody"),
-			f.Since.Local().Format("2006-01-02 15:04:05"), f.Says)
+			r.zone().At(f.Since), f.Says)
 	}
 	for _, d := range e.Drift {
 		fmt.Fprintf(w, "  %s\n", difference(d))

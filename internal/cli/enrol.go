@@ -11,6 +11,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 const (
@@ -19,16 +20,16 @@ const (
 )
 
 func enrolCommand(r *root) *cobra.Command {
-	return group("enrol", "Let endpoints enrol, and revoke them", enrolTokenCommand(r), enrolTokensCommand(r),
+	return cmdline.Group("enrol", "Let endpoints enrol, and revoke them", enrolTokenCommand(r), enrolTokensCommand(r),
 		enrolEndCommand(r),
 		enrolListCommand(r), enrolRevokeCommand(r))
 }
 
 func enrolTokenCommand(r *root) *cobra.Command {
 	var want api.NewEnrolToken
-	var expires string
+	expires := cmdline.Moment{Ahead: true}
 	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the " +
-		"command for the endpoint", Args: args(cobra.ExactArgs(1)),
+		"command for the endpoint", Args: cmdline.Args(1, 1),
 		Long: `Make an enrolment token, with which agents enrol their machines. It is shown this once; it also says
 by which authority the service is known, so that the endpoint needs no file. With -o json only what
 a program needs is printed.`,
@@ -37,9 +38,7 @@ a program needs is printed.`,
 			if err != nil {
 				return err
 			}
-			if want.Expires, err = dayOf(expires); err != nil {
-				return usageError{fmt.Errorf("--expires: %w", err)}
-			}
+			want.Expires = r.timeOf(&expires)
 			want.Name = a[0]
 			made, err := apiclient.Post[api.MadeEnrolToken](c.Context(), client, enrolTokensPath, want)
 			if err != nil {
@@ -53,19 +52,19 @@ a program needs is printed.`,
 				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once:\n\n  %s\n\nOn the "+
 					"endpoint, with the token on standard input:\n\n  cirque-agent enrol --service %s --token-file - --state "+
 					"/var/lib/cirque-agent\n",
-					made.Token.Name, words.Count(made.Token.Uses, "machine"), site, made.Token.ExpiresAt.Local().Format(time.DateTime),
+					made.Token.Name, words.Count(made.Token.Uses, "machine"), site, r.zone().At(made.Token.ExpiresAt),
 					made.Secret, client.URL())
 			})
 		}}
 	f := c.Flags()
 	f.StringVar(&want.Site, "site", "", "where the machines stand; any site when absent")
 	f.IntVar(&want.Uses, "uses", 1, "how many machines may enrol with it")
-	f.StringVar(&expires, "expires", "", "the day with whose beginning it ends, YYYY-MM-DD; a week from now when absent")
+	f.Var(&expires, "expires", "when it ends, such as 30d or 2027-01-01; in a week when absent")
 	return c
 }
 
 func enrolTokensCommand(r *root) *cobra.Command {
-	return ask(r, "tokens", "Enrolment tokens, without their secrets", cobra.NoArgs,
+	return ask(r, "tokens", "Enrolment tokens, without their secrets", cmdline.Args(0, 0),
 		items[access.EnrolToken](fixed(enrolTokensPath)), func(w io.Writer, list []access.EnrolToken) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "There is no enrolment token. To make one: cirque enrol token NAME")
@@ -80,7 +79,7 @@ func enrolTokensCommand(r *root) *cobra.Command {
 				if state == "" {
 					state = "lets in"
 				}
-				t.add(v.Name, site, fmt.Sprintf("%d of %d", v.Used, v.Uses), v.ExpiresAt.Local().Format(time.DateTime),
+				t.add(v.Name, site, fmt.Sprintf("%d of %d", v.Used, v.Uses), r.zone().At(v.ExpiresAt),
 					v.Author, state)
 			}
 			t.write(w)
@@ -88,7 +87,7 @@ func enrolTokensCommand(r *root) *cobra.Command {
 }
 
 func enrolEndCommand(r *root) *cobra.Command {
-	return done(r, "end-token NAME", "End an enrolment token; machines that enrolled with it stay", cobra.ExactArgs(1),
+	return done(r, "end-token NAME", "End an enrolment token; machines that enrolled with it stay", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "DELETE", apiclient.Path(enrolTokensPath, a[0]), nil, nil, nil)
 		}, func(a []string) string {
@@ -97,7 +96,7 @@ func enrolEndCommand(r *root) *cobra.Command {
 }
 
 func enrolListCommand(r *root) *cobra.Command {
-	return ask(r, "list", "Machines whose agents have certificates", cobra.NoArgs,
+	return ask(r, "list", "Machines whose agents have certificates", cmdline.Args(0, 0),
 		items[access.Enrolled](fixed(enrolPath)), func(w io.Writer, list []access.Enrolled) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No machine is enrolled. Make a token, and run what it says on the endpoint: cirque "+
@@ -113,14 +112,14 @@ func enrolListCommand(r *root) *cobra.Command {
 				case time.Now().After(e.ExpiresAt):
 					state = "ended"
 				}
-				t.add(e.Machine, e.Site, e.At.Local().Format(time.DateOnly), e.By, e.ExpiresAt.Local().Format(time.DateOnly), state)
+				t.add(e.Machine, e.Site, r.zone().Day(e.At), e.By, r.zone().Day(e.ExpiresAt), state)
 			}
 			t.write(w)
 		})
 }
 
 func enrolRevokeCommand(r *root) *cobra.Command {
-	return done(r, "revoke MACHINE", "Revoke a machine's certificates, at once", cobra.ExactArgs(1), func(c *cobra.Command,
+	return done(r, "revoke MACHINE", "Revoke a machine's certificates, at once", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		return client.Do(c.Context(), "DELETE", apiclient.Path(enrolPath, a[0]), nil, nil, nil)
 	}, func(a []string) string {

@@ -18,6 +18,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // readFiles reads documents; "-" is standard input.
@@ -42,7 +43,7 @@ func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
 }
 
 func estateCommand(r *root) *cobra.Command {
-	return group("estate", "Check, apply and export the estate", estateApplyCommand(r), estateCheckCommand(r),
+	return cmdline.Group("estate", "Check, apply and export the estate", estateApplyCommand(r), estateCheckCommand(r),
 		estateExportCommand(r))
 }
 
@@ -50,7 +51,7 @@ func estateApplyCommand(r *root) *cobra.Command {
 	var publish, merge, dry, yes bool
 	var reason string
 	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once",
-		Args: args(cobra.MinimumNArgs(1)),
+		Args: cmdline.Args(1, -1),
 		Long: `Put one document in one or several YAML or JSON files, "-" for standard input, into your draft. The
 draft then equals the files: what they do not hold is taken out. With --merge only the objects that
 they name are added or replaced. Nothing reaches people until the draft is published; --publish -m
@@ -86,7 +87,7 @@ objects, wants --yes; a person at a terminal is asked.`,
 		}
 		if !publish {
 			if reason != "" {
-				return usageError{fmt.Errorf("a reason belongs to publishing: add --publish, or leave -m out")}
+				return usagef("a reason belongs to publishing: add --publish, or leave -m out")
 			}
 			var d api.Draft
 			if err := client.Do(c.Context(), "PUT", "/api/v1/draft", query, api.Apply{Merge: merge, Files: files},
@@ -184,7 +185,7 @@ error.`, RunE: func(c *cobra.Command,
 				return err
 			}
 			if len(a) == 0 && merge {
-				return usageError{fmt.Errorf("--merge is for files")}
+				return usagef("--merge is for files")
 			}
 			if len(a) == 0 {
 				list, err := apiclient.List[lineup.Finding](c.Context(), client, "/api/v1/findings",
@@ -213,12 +214,12 @@ error.`, RunE: func(c *cobra.Command,
 	return c
 }
 
-func (r *root) writeFindings(w io.Writer, list []lineup.Finding) {
+func (r *screen) writeFindings(w io.Writer, list []lineup.Finding) {
 	if len(list) == 0 {
 		fmt.Fprintln(w, "There is nothing to remark on.")
 		return
 	}
-	t := r.table("SEVERITY", "OBJECT", "FINDING", "FIX")
+	t := r.table("SEVERITY", "OBJECT", "FINDING", "FIX").main(1)
 	for _, f := range list {
 		t.add(f.Severity, f.Object, f.Says, f.Fix)
 	}
@@ -243,7 +244,7 @@ func counts(objects map[string]int) string {
 func estateExportCommand(r *root) *cobra.Command {
 	var number int
 	c := &cobra.Command{Use: "export", Short: "Write the current revision as a document, stable in order",
-		Args: args(cobra.NoArgs),
+		Args: cmdline.Args(0, 0),
 		Long: `Write the current revision as a document, stable in order, so that it lives well in version control.
 YAML, or JSON with -o json.`,
 		RunE: func(c *cobra.Command, _ []string) error {
@@ -274,7 +275,7 @@ YAML, or JSON with -o json.`,
 }
 
 func historyCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: args(cobra.NoArgs),
+	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -287,7 +288,7 @@ func historyCommand(r *root) *cobra.Command {
 			return r.print(c, list, func(w io.Writer) {
 				t := r.table("REVISION", "PUBLISHED", "BY", "REASON")
 				for _, v := range list {
-					t.add(fmt.Sprint(v.Number), v.At.Local().Format("2006-01-02 15:04:05"), v.Author, v.Reason)
+					t.add(fmt.Sprint(v.Number), r.zone().At(v.At), v.Author, v.Reason)
 				}
 				t.write(w)
 			})
@@ -298,7 +299,7 @@ func directoryCommand(r *root) *cobra.Command {
 	var source, format string
 	var dry, accept bool
 	imp := &cobra.Command{Use: "import FILE...", Short: "Make a source of the directory hold exactly what the files say",
-		Args: args(cobra.MinimumNArgs(1)),
+		Args: cmdline.Args(1, -1),
 		Long: `Make a source of the directory hold exactly what the files say: directory files (YAML or JSON), LDIF
 (RFC 2849) or tables (CSV with a head line: kind, name and further columns), which are told apart by
 their names (.ldif, .csv) or --format. What the source held before and the files do not is removed;
@@ -343,7 +344,7 @@ where that is a large share, nothing is applied unless --accept-removals.`,
 	imp.Flags().StringVar(&format, "format", "", "file, ldif or csv")
 	imp.Flags().BoolVar(&dry, "dry-run", false, "say what would come of it, and apply nothing")
 	imp.Flags().BoolVar(&accept, "accept-removals", false, "apply it, whatever disappears")
-	return group("directory", "Users, groups, units and machines: import them, or have them read over LDAP", imp,
+	return cmdline.Group("directory", "Users, groups, units and machines: import them, or have them read over LDAP", imp,
 		directoryFindCommand(r), sourceCommand(r), directoryRunsCommand(r), renamesCommand(r), linksCommand(r),
 		linkCommand(r, false), linkCommand(r, true), removeLinkCommand(r),
 		linkByCommand(r), primaryCommand(r), unmatchedCommand(r), listedCommand(r),
@@ -366,7 +367,7 @@ func formatOf(names []string) string {
 func directoryFindCommand(r *root) *cobra.Command {
 	var kinds []string
 	c := &cobra.Command{Use: "find WORD", Short: "Find people, groups, units, machines and objects of the estate by " +
-		"part of what they are called", Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		"part of what they are called", Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -381,7 +382,7 @@ func directoryFindCommand(r *root) *cobra.Command {
 				fmt.Fprintf(w, "Nothing is called anything like %q.\n", a[0])
 				return
 			}
-			t := r.table("KIND", "NAME", "", "")
+			t := r.table("KIND", "NAME", "", "").main(1)
 			for _, x := range f.Items {
 				t.add(x.Kind, x.Name, x.Says, x.Detail)
 			}

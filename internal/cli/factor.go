@@ -12,6 +12,7 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // secondStep asks for a second factor, where a sign-in wants one.
@@ -41,7 +42,7 @@ func accountForgetFactorsCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	c := &cobra.Command{Use: "forget-factors NAME [--data DIR]", Short: "Take away the second factors of somebody " +
 		"who has " +
-		"lost them", Args: args(cobra.ExactArgs(1)),
+		"lost them", Args: cmdline.Args(1, 1),
 		Long: `Take away all second factors of somebody who has lost them, with their recovery codes: their password
 alone lets them in then, and their console sessions end. Where one is demanded of their role, they
 are asked to set up another before anything else.
@@ -51,7 +52,7 @@ An owner does it; with --data whoever may read the data directory, while the ser
 			says := "%s signs in with the password alone now; whoever was signed in as %s no longer is."
 			if o.Data != "" || o.Database != "" {
 				made, err := r.local.ForgetFactors(c.Context(), o, a[0])
-				return r.besides(c, err, made != "", fmt.Sprintf(says, made, made))
+				return r.besides(c, a, err, made != "", fmt.Sprintf(says, made, made))
 			}
 			client, err := r.client()
 			if err != nil {
@@ -68,7 +69,7 @@ An owner does it; with --data whoever may read the data directory, while the ser
 }
 
 func accountEmergencyCommand(r *root) *cobra.Command {
-	c := ask(r, "emergency", "Make the account for emergencies, or seal it anew", cobra.NoArgs,
+	c := ask(r, "emergency", "Make the account for emergencies, or seal it anew", cmdline.Args(0, 0),
 		func(c *cobra.Command, client *apiclient.Client, _ []string) (api.SealedEmergency, error) {
 			return apiclient.Post[api.SealedEmergency](c.Context(), client, "/api/v1/emergency-account", nil)
 		}, func(w io.Writer, v api.SealedEmergency) {

@@ -3,6 +3,7 @@ package cli
 import (
 	"fmt"
 	"io"
+	"math"
 	"net/http"
 	"net/url"
 	"strconv"
@@ -17,13 +18,14 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func failoverTestCommand(r *root) *cobra.Command {
-	list := ask(r, "list", "The latest failover tests, newest first", cobra.NoArgs,
+	list := ask(r, "list", "The latest failover tests, newest first", cmdline.Args(0, 0),
 		items[continuity.FailoverTest](fixed("/api/v1/failover-tests")), func(w io.Writer, list []continuity.FailoverTest) {
 			if len(list) == 0 {
-				fmt.Fprintln(w, "There has been no failover test: cirque failover-test start SERVER --for 10m --reason WHY")
+				fmt.Fprintln(w, "There has been no failover test: cirque failover-test start SERVER --until 10m --reason WHY")
 				return
 			}
 			t := r.table("", "SERVER", "BEGUN", "BY", "REASON", "STATUS", "DETAIL")
@@ -32,7 +34,7 @@ func failoverTestCommand(r *root) *cobra.Command {
 				if len(e.Says) > 0 {
 					says = e.Says[0]
 				}
-				t.add(fmt.Sprint(e.ID), e.Server, ago(e.Begun, time.Now()), e.Author, e.Reason, failoverTestStands(e), says)
+				t.add(fmt.Sprint(e.ID), e.Server, ago(e.Begun, time.Now()), e.Author, e.Reason, r.failoverTestStands(e), says)
 			}
 			t.write(w)
 		})
@@ -40,12 +42,12 @@ func failoverTestCommand(r *root) *cobra.Command {
 		return func(a []string) (string, error) {
 			n, err := strconv.ParseInt(a[0], 10, 64)
 			if err != nil || n < 1 {
-				return "", usageError{fmt.Errorf("%q is no failover test's number; see cirque failover-test list", a[0])}
+				return "", usagef("%q is no failover test's number; see cirque failover-test list", a[0])
 			}
 			return fmt.Sprintf("/api/v1/failover-tests/%d%s", n, suffix), nil
 		}
 	}
-	show := ask(r, "show NUMBER", "One failover test, with its report once it is over", cobra.ExactArgs(1),
+	show := ask(r, "show NUMBER", "One failover test, with its report once it is over", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.FailoverTest, error) {
 			path, err := byNumber("")(a)
 			if err != nil {
@@ -53,7 +55,7 @@ func failoverTestCommand(r *root) *cobra.Command {
 			}
 			return apiclient.Get[continuity.FailoverTest](c.Context(), client, path, nil)
 		}, r.writeFailoverTest)
-	stop := ask(r, "stop NUMBER", "End one before its time: the server returns at once", cobra.ExactArgs(1),
+	stop := ask(r, "stop NUMBER", "End one before its time: the server returns at once", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (continuity.FailoverTest, error) {
 			path, err := byNumber("/stop")(a)
 			if err != nil {
@@ -63,32 +65,34 @@ func failoverTestCommand(r *root) *cobra.Command {
 		}, func(w io.Writer, e continuity.FailoverTest) {
 			fmt.Fprintf(w, "%s returns at once. The report: cirque failover-test show %d\n", e.Server, e.ID)
 		})
-	return group("failover-test", "Take a server out of duty for a while, to see what would happen if it died",
+	return cmdline.Group("failover-test", "Take a server out of duty for a while, to see what would happen if it died",
 		failoverTestStartCommand(r), list, show, stop)
 }
 
 func failoverTestStartCommand(r *root) *cobra.Command {
 	var reason string
-	var length time.Duration
+	until := cmdline.Moment{Ahead: true}
+	_ = until.Set("10m")
 	var watch bool
 	c := &cobra.Command{Use: "start SERVER", Short: "Begin a failover test; it ends by itself, with a report",
-		Args: args(cobra.ExactArgs(1)),
+		Args: cmdline.Args(1, 1),
 		Long: `Take a server out of duty for a while, as if it had died: everybody whom another serves is led
 there, and at the end it returns by itself. What was seen becomes a report: who moved and how fast,
 who could not and why, what failed by it, and whether everybody came back. Whom it would concern is
 rehearsed first. A queue that nothing else serves is kept on the server, and prints once it is back.
 How long people take to come back is a setting of the estate (settings.continuity.return_minutes).`,
-		Example: "  cirque failover-test start ps-ardholm-1 --for 10m --reason \"spring test\" --follow",
+		Example: "  cirque failover-test start ps-ardholm-1 --until 10m --reason \"spring test\" --follow",
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
 			}
-			if length%time.Minute != 0 {
-				return usageError{fmt.Errorf("--for takes whole minutes, such as 10m or 2h")}
+			minutes := int(math.Ceil(until.At(r.clock()).Sub(r.clock()).Minutes()))
+			if minutes < 1 {
+				return usagef("--until %s has passed", until.String())
 			}
 			e, err := apiclient.Post[continuity.FailoverTest](c.Context(), client, apiclient.Path("/api/v1/servers", a[0])+
-				"/failover-tests", api.NewFailoverTest{Reason: reason, Minutes: int(length / time.Minute)})
+				"/failover-tests", api.NewFailoverTest{Reason: reason, Minutes: minutes})
 			if err != nil {
 				return err
 			}
@@ -96,13 +100,14 @@ How long people take to come back is a setting of the estate (settings.continuit
 				return r.print(c, e, func(w io.Writer) {
 					fmt.Fprintf(w, "The failover test %d with %s runs until %s. How it stands: cirque failover-test show %d\n",
 						e.ID, e.Server,
-						e.Until.Local().Format("15:04"), e.ID)
+						r.zone().Clock(e.Until), e.ID)
 				})
 			}
 			return r.followFailoverTest(c, client, e)
 		}}
-	c.Flags().StringVar(&reason, "reason", "", "why, in a few words")
-	c.Flags().DurationVar(&length, "for", 10*time.Minute, "how long the server is out of duty")
+	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
+	c.Flags().Var(&until, "until", "the server is out of duty until then, or for so long")
+	formerFlag(c, "for", "until")
 	c.Flags().BoolVar(&watch, "follow", false, "say how it goes, until its report")
 	return c
 }
@@ -113,14 +118,13 @@ func (r *root) followFailoverTest(c *cobra.Command, client *apiclient.Client, e 
 	if n := e.Expected.Returns; n > 0 {
 		back = "then takes its people back over " + words.Span(time.Duration(n)*time.Minute)
 	}
-	fmt.Fprintf(c.OutOrStdout(), "%s is out of duty until %s, %s.\n", e.Server, e.Until.Local().Format("15:04:05"), back)
+	r.tell(c, "%s is out of duty until %s, %s.", e.Server, r.zone().Clock(e.Until), back)
 	for {
 		for ; said < len(e.Steps); said++ {
-			fmt.Fprintln(c.OutOrStdout(), stepSays(e, e.Steps[said]))
+			r.tell(c, "%s", r.stepSays(e, e.Steps[said]))
 		}
 		if e.Ended != nil {
-			r.writeFailoverTest(c.OutOrStdout(), e)
-			return nil
+			return r.print(c, e, func(w io.Writer) { r.writeFailoverTest(w, e) })
 		}
 		select {
 		case <-c.Context().Done():
@@ -136,15 +140,15 @@ func (r *root) followFailoverTest(c *cobra.Command, client *apiclient.Client, e 
 	}
 }
 
-func stepSays(e continuity.FailoverTest, s continuity.FailoverStep) string {
-	return fmt.Sprintf("%s  %-9s  %d of %d endpoints lead to %s, %d failing", s.At.Local().Format("15:04:05"), s.Phase,
+func (r *screen) stepSays(e continuity.FailoverTest, s continuity.FailoverStep) string {
+	return fmt.Sprintf("%s  %-9s  %d of %d endpoints lead to %s, %d failing", r.zone().Clock(s.At), s.Phase,
 		s.Leading, e.Expected.Endpoints, e.Server, s.Failing)
 }
 
-func failoverTestStands(e continuity.FailoverTest) string {
+func (r *screen) failoverTestStands(e continuity.FailoverTest) string {
 	switch {
 	case e.Good == nil && e.Ended == nil:
-		return e.Phase + ", until " + e.Until.Local().Format("15:04")
+		return e.Phase + ", until " + r.zone().Clock(e.Until)
 	case e.Good != nil && *e.Good:
 		return "over: as it should"
 	case e.Good != nil:
@@ -153,12 +157,12 @@ func failoverTestStands(e continuity.FailoverTest) string {
 	return "did not begin"
 }
 
-func (r *root) writeFailoverTest(w io.Writer, e continuity.FailoverTest) {
+func (r *screen) writeFailoverTest(w io.Writer, e continuity.FailoverTest) {
 	fmt.Fprintf(w, "Failover test %d with %s, by %s: %s. It is %s.\n", e.ID, e.Server, e.Author, e.Reason,
-		failoverTestStands(e))
+		r.failoverTestStands(e))
 	if e.Ended == nil {
 		for _, s := range e.Steps {
-			fmt.Fprintln(w, "  "+stepSays(e, s))
+			fmt.Fprintln(w, "  "+r.stepSays(e, s))
 		}
 		for _, k := range e.Stuck {
 			fmt.Fprintf(w, "  %s, %s: %s\n", k.Machine, k.State, k.Says)
@@ -172,7 +176,7 @@ func (r *root) writeFailoverTest(w io.Writer, e continuity.FailoverTest) {
 
 func outageCommand(r *root) *cobra.Command {
 	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next",
-		cobra.ExactArgs(1), items[endpoint.Check](named("/api/v1/servers", "/outage")), func(w io.Writer,
+		cmdline.Args(1, 1), items[endpoint.Check](named("/api/v1/servers", "/outage")), func(w io.Writer,
 			list []endpoint.Check) {
 			for i, x := range list {
 				fmt.Fprintf(w, "%d  %-8s  %s %s.\n", i+1, map[string]string{endpoint.Yes: "done", endpoint.No: "to do",
@@ -190,7 +194,7 @@ answers, is as it was, is back on duty, and everybody with it.`
 
 func snapshotCommand(r *root) *cobra.Command {
 	var note, with, word string
-	take := ask(r, "take NAME", "Keep how servers, devices and endpoints stand now", cobra.ExactArgs(1),
+	take := ask(r, "take NAME", "Keep how servers, devices and endpoints stand now", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (snapshot.Snapshot, error) {
 			return apiclient.Post[snapshot.Snapshot](c.Context(), client, "/api/v1/snapshots",
 				api.NewSnapshot{Name: a[0],
@@ -200,7 +204,7 @@ func snapshotCommand(r *root) *cobra.Command {
 				"object"), p.Name)
 		})
 	take.Flags().StringVar(&note, "note", "", "in a few words")
-	list := ask(r, "list", "Snapshots, newest first", cobra.NoArgs,
+	list := ask(r, "list", "Snapshots, newest first", cmdline.Args(0, 0),
 		items[snapshot.Snapshot](fixed("/api/v1/snapshots")), func(w io.Writer, list []snapshot.Snapshot) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "None was taken: cirque snapshot take before-the-update")
@@ -212,7 +216,7 @@ func snapshotCommand(r *root) *cobra.Command {
 			}
 			t.write(w)
 		})
-	compare := ask(r, "compare NAME", "What differs from a snapshot", cobra.ExactArgs(1), func(c *cobra.Command,
+	compare := ask(r, "compare NAME", "What differs from a snapshot", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) (snapshot.Compared, error) {
 		return apiclient.Get[snapshot.Compared](c.Context(), client, apiclient.Path("/api/v1/snapshots", a[0])+"/compare",
 			url.Values{"with": {with}, "word": {word}})
@@ -225,7 +229,7 @@ func snapshotCommand(r *root) *cobra.Command {
 			fmt.Fprintf(w, "Nothing differs %s from %s, taken %s.\n", then, v.Before.Name, ago(v.Before.At, time.Now()))
 			return
 		}
-		t := r.table("WHAT", "NAME", "", "BEFORE", "AFTER")
+		t := r.table("WHAT", "NAME", "", "BEFORE", "AFTER").main(1)
 		for _, d := range v.List {
 			what := map[string]string{"new": "is new", "gone": "is gone"}[d.What]
 			if what == "" {
@@ -238,11 +242,12 @@ func snapshotCommand(r *root) *cobra.Command {
 			time.Now()), then)
 	})
 	compare.Flags().StringVar(&with, "with", "", "another snapshot, instead of now")
-	compare.Flags().StringVar(&word, "only", "", "only what has this word in its kind or name")
-	remove := done(r, "remove NAME", "Forget a snapshot", cobra.ExactArgs(1), func(c *cobra.Command,
+	compare.Flags().StringVar(&word, "find", "", "only what has this `WORD` in its kind or name")
+	formerFlag(compare, "only", "find")
+	remove := done(r, "remove NAME", "Forget a snapshot", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		return client.Do(c.Context(), http.MethodDelete, apiclient.Path("/api/v1/snapshots", a[0]), nil, nil, nil)
 	}, func(a []string) string { return a[0] + " is forgotten." })
-	return group("snapshot", "How everything stood at a moment, and what differs since", take, list,
+	return cmdline.Group("snapshot", "How everything stood at a moment, and what differs since", take, list,
 		compare, remove)
 }

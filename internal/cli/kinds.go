@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"io"
 
 	"github.com/spf13/cobra"
@@ -14,7 +13,7 @@ import (
 // ask makes a command that asks the service something and prints the answer.
 func ask[T any](r *root, use, short string, check cobra.PositionalArgs, call func(c *cobra.Command,
 	client *apiclient.Client, a []string) (T, error), show func(w io.Writer, v T)) *cobra.Command {
-	return &cobra.Command{Use: use, Short: short, Args: args(check), RunE: func(c *cobra.Command, a []string) error {
+	return &cobra.Command{Use: use, Short: short, Args: check, RunE: func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -30,7 +29,7 @@ func ask[T any](r *root, use, short string, check cobra.PositionalArgs, call fun
 // done makes a command that does something and says so in one line.
 func done(r *root, use, short string, check cobra.PositionalArgs, call func(c *cobra.Command, client *apiclient.Client,
 	a []string) error, says func(a []string) string) *cobra.Command {
-	return &cobra.Command{Use: use, Short: short, Args: args(check), RunE: func(c *cobra.Command, a []string) error {
+	return &cobra.Command{Use: use, Short: short, Args: check, RunE: func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -38,8 +37,7 @@ func done(r *root, use, short string, check cobra.PositionalArgs, call func(c *c
 		if err := call(c, client, a); err != nil {
 			return err
 		}
-		_, err = fmt.Fprintln(c.OutOrStdout(), says(a))
-		return err
+		return r.say(c, a, "%s", says(a))
 	}}
 }
 

@@ -14,10 +14,11 @@ import (
 	"cirque/core/lineup"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // contextFlags are the flags that make up a context.
-func contextFlags(c *cobra.Command) func() lineup.Query {
+func (r *screen) contextFlags(c *cobra.Command) func() lineup.Query {
 	f := c.Flags()
 	user := f.String("user", "", "the person")
 	machine := f.String("machine", "", "the machine at which the person sits")
@@ -26,9 +27,14 @@ func contextFlags(c *cobra.Command) func() lineup.Query {
 	location := f.String("location", "", "the location, where it is known better than the address tells")
 	session := f.String("session", "", "desktop (default), remote, virtual, mobile or browser")
 	platform := f.String("platform", "", "os/arch, such as windows/x64")
-	at := f.String("time", "", "RFC 3339 with offset; now when absent")
+	at := new(cmdline.Moment)
+	f.Var(at, "time", "the moment to look at; now when absent")
 	f.Bool("as-given", false, "add nothing that is known of the machine")
 	return func() lineup.Query {
+		when := ""
+		if t := r.timeOf(at); t != nil {
+			when = t.Format(time.RFC3339)
+		}
 		opt := func(s *string) *string {
 			if *s == "" {
 				return nil
@@ -36,7 +42,7 @@ func contextFlags(c *cobra.Command) func() lineup.Query {
 			return s
 		}
 		return lineup.Query{User: opt(user), Machine: opt(machine), Host: opt(host), Addresses: *addresses,
-			Location: opt(location), Session: opt(session), Platform: opt(platform), Time: opt(at)}
+			Location: opt(location), Session: opt(session), Platform: opt(platform), Time: opt(&when)}
 	}
 }
 
@@ -80,23 +86,22 @@ func writeAdded(w io.Writer, s endpoint.Supplied) {
 }
 
 // whenFlags ask by another revision of the estate, or by the state of another time.
-func whenFlags(c *cobra.Command) func() url.Values {
+func (r *screen) whenFlags(c *cobra.Command) func() url.Values {
 	revision := c.Flags().String("revision", "", "another revision of the estate: its number, draft or draft:NAME")
-	asOf := c.Flags().String("as-of", "", "RFC 3339: the estate, directory, live state and picks of that time")
+	asOf := new(cmdline.Moment)
+	c.Flags().Var(asOf, "as-of", "with the estate, directory, live state and picks of that time")
 	return func() url.Values {
 		q := url.Values{}
 		if *revision != "" {
 			q.Set("revision", *revision)
 		}
-		if *asOf != "" {
-			q.Set("as_of", *asOf)
-		}
+		r.setTime(q, "as_of", asOf)
 		return q
 	}
 }
 
 // sentence says a context in words.
-func sentence(e lineup.Echo) string {
+func (r *screen) sentence(e lineup.Echo) string {
 	var b strings.Builder
 	b.WriteString(or(e.User, "Nobody signed in"))
 	if e.Location != nil {
@@ -123,12 +128,12 @@ func sentence(e lineup.Echo) string {
 	} else {
 		b.WriteString(", platform not given")
 	}
-	return b.String() + ", " + e.Time.Format("2006-01-02 15:04 -07:00") + "."
+	return b.String() + ", " + r.zone().Minute(e.Time) + "."
 }
 
 func lineupCommand(r *root) *cobra.Command {
-	c := &cobra.Command{Use: "lineup", Short: "The queues that a context receives, in order", Args: args(cobra.NoArgs)}
-	query, revision := contextFlags(c), whenFlags(c)
+	c := &cobra.Command{Use: "lineup", Short: "The queues that a context receives, in order", Args: cmdline.Args(0, 0)}
+	query, revision := r.contextFlags(c), r.whenFlags(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -155,8 +160,8 @@ func revisionText(n int) string {
 	return fmt.Sprintf("Revision %d", n)
 }
 
-func (r *root) writeLineup(w io.Writer, l lineup.Lineup, asked endpoint.Supplied) {
-	fmt.Fprintln(w, sentence(l.Context))
+func (r *screen) writeLineup(w io.Writer, l lineup.Lineup, asked endpoint.Supplied) {
+	fmt.Fprintln(w, r.sentence(l.Context))
 	writeAdded(w, asked)
 	fmt.Fprintf(w, "%s.\n\n", revisionText(l.Revision))
 	if len(l.Entries) == 0 {
@@ -215,11 +220,11 @@ func throughOf(t lineup.Taken) string {
 
 func whyCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "why QUEUE", Short: "Why a context receives a queue, or does not",
-		Args: args(cobra.ExactArgs(1)),
+		Args: cmdline.Args(1, 1),
 		Long: `Why a context receives a queue, or does not: every grant that selects it with each condition, what
 was wanted and what was found. The exit code is 0 where the queue is in the lineup and 8 where it is
 not.`}
-	query, revision := contextFlags(c), whenFlags(c)
+	query, revision := r.contextFlags(c), r.whenFlags(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -234,11 +239,11 @@ not.`}
 		if err != nil {
 			return err
 		}
-		if err := r.print(c, y, func(w io.Writer) { writeWhy(w, y, asked) }); err != nil {
+		if err := r.print(c, y, func(w io.Writer) { r.writeWhy(w, y, asked) }); err != nil {
 			return err
 		}
 		if !y.Present {
-			return errNo
+			return cmdline.ErrNo
 		}
 		return nil
 	}
@@ -265,8 +270,8 @@ func writeCondition(w io.Writer, indent string, c lineup.Condition) {
 	fmt.Fprintf(w, "%s                found  %s\n", indent, found)
 }
 
-func writeWhy(w io.Writer, y lineup.Why, asked endpoint.Supplied) {
-	fmt.Fprintf(w, "%s\n%s\n", y.Says, sentence(y.Context))
+func (r *screen) writeWhy(w io.Writer, y lineup.Why, asked endpoint.Supplied) {
+	fmt.Fprintf(w, "%s\n%s\n", y.Says, r.sentence(y.Context))
 	writeAdded(w, asked)
 	fmt.Fprintln(w)
 	fmt.Fprintf(w, "Location: %s. Machine: %s. %s.\n", y.LocationFrom, y.MachineFrom, revisionText(y.Revision))
@@ -324,10 +329,10 @@ const unrecorded = "It is not in the audit: that could not be written; see cirqu
 
 func testPageCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "test-page QUEUE", Short: "Send a test page through the path that the lineup chose",
-		Args: args(cobra.ExactArgs(1)),
+		Args: cmdline.Args(1, 1),
 		Long: `Send a test page through the path that the context's lineup chose, and say what the device answered.
 The page names queue, path, device, driver, person and time, so that the paper proves itself.`}
-	query := contextFlags(c)
+	query := r.contextFlags(c)
 	anyway := c.Flags().Bool("anyway", false, "also where the queue is paused or closed at this hour")
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
@@ -351,7 +356,7 @@ The page names queue, path, device, driver, person and time, so that the paper p
 			return err
 		}
 		return r.print(c, t, func(w io.Writer) {
-			fmt.Fprintln(w, sentence(t.Context))
+			fmt.Fprintln(w, r.sentence(t.Context))
 			writeAdded(w, asked)
 			fmt.Fprintf(w, "A test page of %s went through %s to %s.\nThe device answers: %s; job %d is %s.\n", t.Queue,
 				throughOf(t.Path), t.SentTo, t.Says, t.JobID, t.State)

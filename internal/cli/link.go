@@ -11,6 +11,7 @@ import (
 	"cirque/core/directory"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 const linksPath = "/api/v1/directory/links"
@@ -51,7 +52,7 @@ func of(a directory.Account) string {
 	return a.Source + "/" + a.Name
 }
 
-func (r *root) writeLinks(w io.Writer, v linked) {
+func (r *screen) writeLinks(w io.Writer, v linked) {
 	word := map[bool]string{true: "are one person", false: "are not linked"}
 	fmt.Fprintf(w, "Accounts of different sources with one address %s; with one employee number they %s.\n",
 		word[v.ByAddress], word[v.ByEmployee])
@@ -81,7 +82,7 @@ func (r *root) writeLinks(w io.Writer, v linked) {
 }
 
 func linksCommand(r *root) *cobra.Command {
-	return ask(r, "links", "How it is decided which accounts are one person", cobra.NoArgs, get[linked](fixed(linksPath)),
+	return ask(r, "links", "How it is decided which accounts are one person", cmdline.Args(0, 0), get[linked](fixed(linksPath)),
 		r.writeLinks)
 }
 
@@ -98,7 +99,7 @@ cirque directory remove-link ID`, "%s and %s are one person (%d)."
 			`Say that two accounts are two people, whatever the rules say. It can be undone: cirque directory remove-link ID`,
 			"%s and %s are two people (%d)."
 	}
-	c := ask(r, use, short, cobra.ExactArgs(2), func(c *cobra.Command, client *apiclient.Client,
+	c := ask(r, use, short, cmdline.Args(2, 2), func(c *cobra.Command, client *apiclient.Client,
 		a []string) (directory.Link, error) {
 		return apiclient.Post[directory.Link](c.Context(), client, linksPath, api.NewLink{A: a[0], B: a[1], Unlinked: unlink,
 			Reason: reason})
@@ -109,10 +110,10 @@ cirque directory remove-link ID`, "%s and %s are one person (%d)."
 }
 
 func removeLinkCommand(r *root) *cobra.Command {
-	return done(r, "remove-link ID", "Take back what was said of two accounts", cobra.ExactArgs(1), func(c *cobra.Command,
+	return done(r, "remove-link ID", "Take back what was said of two accounts", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
-			return usageError{fmt.Errorf("%q is no number of a link; see cirque directory links", a[0])}
+			return usagef("%q is no number of a link; see cirque directory links", a[0])
 		}
 		return client.Do(c.Context(), "DELETE", apiclient.Path(linksPath, a[0]), nil, nil, nil)
 	}, func(a []string) string { return "What was said in " + a[0] + " holds no more." })
@@ -121,7 +122,7 @@ func removeLinkCommand(r *root) *cobra.Command {
 func linkByCommand(r *root) *cobra.Command {
 	var off, dry bool
 	c := ask(r, "link-by address|employee [--off] [--dry-run]", "Whether accounts of different sources with one "+
-		"address, or one employee number, are one person", cobra.ExactArgs(1), func(c *cobra.Command,
+		"address, or one employee number, are one person", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) (v linked, err error) {
 		return v, client.Do(c.Context(), "PUT", apiclient.Path("/api/v1/directory/link-rules", a[0]), nil,
 			api.LinkRule{On: !off, Dry: dry}, &v)
@@ -133,10 +134,10 @@ func linkByCommand(r *root) *cobra.Command {
 
 func primaryCommand(r *root) *cobra.Command {
 	var none bool
-	c := ask(r, "primary SOURCE", "Say which source's account stands for a person who has several", cobra.MaximumNArgs(1),
+	c := ask(r, "primary SOURCE", "Say which source's account stands for a person who has several", cmdline.Args(0, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (v linked, err error) {
 			if none == (len(a) == 1) {
-				return v, usageError{fmt.Errorf("name the source, or give --none")}
+				return v, usagef("name the source, or give --none")
 			}
 			return v, client.Do(c.Context(), "PUT", "/api/v1/directory/primary", nil, api.Primary{Source: strings.Join(a,
 				"")}, &v)
@@ -146,7 +147,7 @@ func primaryCommand(r *root) *cobra.Command {
 }
 
 func unmatchedCommand(r *root) *cobra.Command {
-	return ask(r, "unmatched", "Names that endpoints give for their people and that no directory has", cobra.NoArgs,
+	return ask(r, "unmatched", "Names that endpoints give for their people and that no directory has", cmdline.Args(0, 0),
 		items[unmatchedName](fixed("/api/v1/directory/unmatched")), func(w io.Writer, list []unmatchedName) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Every name that an endpoint gives is in the directory.")

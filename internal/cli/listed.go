@@ -8,10 +8,11 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/advert"
+	"cirque/internal/cmdline"
 )
 
 func listedCommand(r *root) *cobra.Command {
-	c := ask(r, "listed", "How the queues that are listed stand as printer entries in each directory", cobra.NoArgs,
+	c := ask(r, "listed", "How the queues that are listed stand as printer entries in each directory", cmdline.Args(0, 0),
 		items[advert.Listing](fixed("/api/v1/directory/listings")), func(w io.Writer, list []advert.Listing) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No directory has printer entries of Cirque's. To have the queues that are listed written into "+

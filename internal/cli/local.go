@@ -1,8 +1,8 @@
 package cli
 
 import (
-	"errors"
 	"fmt"
+	"io"
 	"os"
 	"strings"
 	"time"
@@ -14,22 +14,23 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func (o ServeOptions) check() error {
 	for flag, d := range map[string]time.Duration{"--servers-every": o.ServersEvery, "--devices-every": o.DevicesEvery} {
 		if d != 0 && d < 10*time.Second {
-			return usageError{fmt.Errorf("%s %s is too often: 10s at least", flag, d)}
+			return usagef("%s %s is too often: 10s at least", flag, d)
 		}
 	}
 	if o.ProxyProtocol && len(o.Proxies) == 0 {
-		return usageError{errors.New("--proxy-protocol needs --trusted-proxies: nobody else is believed")}
+		return usagef("--proxy-protocol needs --trusted-proxies: nobody else is believed")
 	}
 	if o.PerAddress < 0 {
-		return usageError{fmt.Errorf("--connections-per-address %d is no number of connections", o.PerAddress)}
+		return usagef("--connections-per-address %d is no number of connections", o.PerAddress)
 	}
 	if o.LogFormat != "text" && o.LogFormat != "json" {
-		return usageError{fmt.Errorf("%q is no way to log: text or json", o.LogFormat)}
+		return usagef("%q is no way to log: text or json", o.LogFormat)
 	}
 	return nil
 }
@@ -46,7 +47,7 @@ func serveFlags(c *cobra.Command, o *ServeOptions) {
 
 func serveCommand(r *root) *cobra.Command {
 	var o ServeOptions
-	c := &cobra.Command{Use: "serve --data DIR", Short: "Run the service", Args: args(cobra.NoArgs),
+	c := &cobra.Command{Use: "serve --data DIR", Short: "Run the service", Args: cmdline.Args(0, 0),
 		Long: `Run the service. Without --database it runs a PostgreSQL server of its own in DIR, reachable through
 a socket only.
 
@@ -82,15 +83,15 @@ seconds.`,
 		"signed in; 256 is usual")
 	f.StringVar(&o.AddressTable, "address-table", "", "a YAML file that leads printers' addresses elsewhere, "+
 		"for stand-ins")
-	f.DurationVar(&o.ServersEvery, "servers-every", 0, "how often print servers are read, such as 5m, which is usual")
-	f.DurationVar(&o.DevicesEvery, "devices-every", 0, "how often devices are questioned, such as 15m, which is usual")
+	f.Var((*cmdline.Span)(&o.ServersEvery), "servers-every", "how often print servers are read; 5m when absent")
+	f.Var((*cmdline.Span)(&o.DevicesEvery), "devices-every", "how often devices are questioned; 15m when absent")
 	return c
 }
 
 func demoCommand(r *root) *cobra.Command {
 	var o ServeOptions
 	c := &cobra.Command{Use: "demo --data DIR", Short: "Run the service with the demo: Skerry Line, stand-in printers " +
-		"and four agents", Args: args(cobra.NoArgs),
+		"and four agents", Args: cmdline.Args(0, 0),
 		Long: `Run the service on loopback with the demo estate of Skerry Line, an invented ferry company, its
 stand-in printers and four agents. DIR/demo.env holds the address, a token and the console's
 sign-in, for scripts:
@@ -107,10 +108,11 @@ sign-in, for scripts:
 }
 
 func versionCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "version", Short: "Print the version", Args: args(cobra.NoArgs),
+	return &cobra.Command{Use: "version", Short: "Print the version", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
-			_, err := fmt.Fprintln(c.OutOrStdout(), "cirque "+r.local.Version)
-			return err
+			return r.print(c, map[string]string{"version": r.local.Version}, func(w io.Writer) {
+				fmt.Fprintln(w, "cirque "+r.local.Version)
+			})
 		}}
 }
 
@@ -147,7 +149,7 @@ func (r *root) givenToken(c *cobra.Command) (string, error) {
 		b, err := os.ReadFile(r.token)
 		if err != nil {
 			return "", fault.New(fault.Invalid, "token-file", "name a readable file",
-				"the token file %s cannot be read", r.token)
+				"the token file %s cannot be read: %s", r.token, reasonOf(err))
 		}
 		return strings.TrimSpace(string(b)), nil
 	}
@@ -182,20 +184,32 @@ func readSecret(c *cobra.Command, prompt string) (string, error) {
 }
 
 func tokenCommand(r *root) *cobra.Command {
-	return group("token", "Make, list, renew and revoke tokens", tokenCreateCommand(r), tokenListCommand(r),
+	return cmdline.Group("token", "Make, list, renew and revoke tokens", tokenCreateCommand(r), tokenListCommand(r),
 		tokenRenewCommand(r), tokenRevokeCommand(r))
 }
 
-// besides prints what was done beside a running service. Where that has not said that it knows it, this is a warning:
-// it will within seconds.
-func (r *root) besides(c *cobra.Command, err error, done bool, says string) error {
+// heard is what became of a change beside a running service. Where that has not said that it knows it, this is a
+// warning: it will within seconds.
+func (r *screen) heard(err error, done bool) error {
 	if f := fault.As(err); f != nil && (!done || f.Code != "not-heard") {
 		return err
 	} else if f != nil {
 		fmt.Fprintf(r.err, "cirque: %s; %s\n", f.What, f.Fix)
 	}
-	_, err = fmt.Fprintln(c.OutOrStdout(), says)
-	return err
+	return nil
+}
+
+// besides tells what was done beside a running service.
+func (r *root) besides(c *cobra.Command, of []string, err error, done bool, says string) error {
+	if err := r.heard(err, done); err != nil {
+		return err
+	}
+	return r.say(c, of, "%s", says)
+}
+
+// secret prints a token's secret, and nothing else.
+func (r *screen) secret(c *cobra.Command, made api.MadeToken) error {
+	return r.print(c, made, func(w io.Writer) { fmt.Fprintln(w, made.Secret) })
 }
 
 // besideFlags are those of what is done in the data directory, while the service runs or not.
@@ -206,22 +220,23 @@ func besideFlags(c *cobra.Command, o *ServeOptions) {
 
 func tokenCreateCommand(r *root) *cobra.Command {
 	var o ServeOptions
-	var name, role, machine, expires string
+	var name, role, machine string
+	expires := cmdline.Moment{Ahead: true}
 	var sites []string
 	c := &cobra.Command{Use: "create --name N [--role agent --machine M]", Short: "Make a token and print it, and " +
-		"nothing else", Args: args(cobra.NoArgs),
+		"nothing else", Args: cmdline.Args(0, 0),
 		Long: `Make a token and print it, and nothing else. It is shown this once.
 
 With --data it is made beside the data, which needs no sign-in; else by the service.`,
 		RunE: func(c *cobra.Command, _ []string) error {
-			end, err := dayOf(expires)
-			if err != nil {
-				return err
-			}
+			end := r.timeOf(&expires)
 			if o.Data != "" || o.Database != "" {
-				secret, err := r.local.MakeToken(c.Context(), o, access.Token{Name: name, Role: access.Role(role), Sites: sites,
-					Machine: machine, ExpiresAt: end})
-				return r.besides(c, err, secret != "", secret)
+				want := access.Token{Name: name, Role: access.Role(role), Sites: sites, Machine: machine, ExpiresAt: end}
+				secret, err := r.local.MakeToken(c.Context(), o, want)
+				if err := r.heard(err, secret != ""); err != nil {
+					return err
+				}
+				return r.secret(c, api.MadeToken{Token: want, Secret: secret})
 			}
 			client, err := r.client()
 			if err != nil {
@@ -232,8 +247,7 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintln(c.OutOrStdout(), made.Secret)
-			return err
+			return r.secret(c, made)
 		}}
 	f := c.Flags()
 	f.StringVar(&name, "name", "", "what the token is called")
@@ -242,7 +256,7 @@ With --data it is made beside the data, which needs no sign-in; else by the serv
 	f.StringSliceVar(&sites, "site", nil, "where what it does must lie; may be given several times, everywhere "+
 		"when absent")
 	f.StringVar(&machine, "machine", "", "of an agent: the one machine that it is for")
-	f.StringVar(&expires, "expires", "", "the day with whose beginning it ends, YYYY-MM-DD; never when absent")
+	f.Var(&expires, "expires", "when it ends, such as 90d or 2027-01-01; never when absent")
 	f.StringVar(&o.Data, "data", "", "the service's data directory")
 	f.StringVar(&o.Database, "database", "", "the URL of the service's database, where it is not in --data")
 	_ = c.MarkFlagRequired("name")

@@ -15,15 +15,16 @@ import (
 	"cirque/core/stock"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func faultsCommand(r *root) *cobra.Command {
 	var about string
-	c := ask(r, "faults", "What is wrong just now, the longest first", cobra.NoArgs, func(c *cobra.Command,
+	c := ask(r, "faults", "What is wrong just now, the longest first", cmdline.Args(0, 0), func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]notice.Fault, error) {
 		list, err := apiclient.List[notice.Fault](c.Context(), client, "/api/v1/faults", nil)
 		if about != "" && !slices.Contains(estate.Abouts(), about) {
-			return nil, usageError{fmt.Errorf("--about takes %s", strings.Join(estate.Abouts(), ", "))}
+			return nil, usagef("--about takes %s", strings.Join(estate.Abouts(), ", "))
 		}
 		return slices.DeleteFunc(list, func(f notice.Fault) bool { return about != "" && f.About != about }), err
 	}, func(w io.Writer, list []notice.Fault) {
@@ -43,7 +44,7 @@ func faultsCommand(r *root) *cobra.Command {
 }
 
 func noticeCommand(r *root) *cobra.Command {
-	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cobra.NoArgs,
+	list := ask(r, "list", "Who is told of which faults, and how it went the last time", cmdline.Args(0, 0),
 		items[notice.View](fixed("/api/v1/notices")), func(w io.Writer, list []notice.View) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nobody is told of faults. Write notices into the estate, such as: "+
@@ -87,7 +88,7 @@ func noticeCommand(r *root) *cobra.Command {
 		t.write(w)
 	}
 	var of string
-	sent := ask(r, "sent", "What was sent to whom, newest first, and how that went", cobra.NoArgs, func(c *cobra.Command,
+	sent := ask(r, "sent", "What was sent to whom, newest first, and how that went", cmdline.Args(0, 0), func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]notice.Sent, error) {
 		latest, err := apiclient.Page[notice.Sent](c.Context(), client, "/api/v1/notices/sent", url.Values{"notice": {of}})
 		return latest.Items, err
@@ -100,7 +101,7 @@ func noticeCommand(r *root) *cobra.Command {
 	})
 	sent.Flags().StringVar(&of, "notice", "", "only of this one")
 	try := &cobra.Command{Use: "try NAME", Short: "Send a trial along each way of a notice",
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
@@ -119,15 +120,15 @@ func noticeCommand(r *root) *cobra.Command {
 				return err
 			}
 			if slices.ContainsFunc(list, func(x notice.Sent) bool { return !x.OK }) {
-				return errNo
+				return cmdline.ErrNo
 			}
 			return nil
 		}}
-	return group("notice", "Who is told of which faults", list, sent, try)
+	return cmdline.Group("notice", "Who is told of which faults", list, sent, try)
 }
 
 func serverJobsCommand(r *root) *cobra.Command {
-	c := ask(r, "jobs SERVER", "What waits on a server, whose it is, and what becomes of it", cobra.ExactArgs(1),
+	c := ask(r, "jobs SERVER", "What waits on a server, whose it is, and what becomes of it", cmdline.Args(1, 1),
 		get[stock.Waiting](named("/api/v1/stock/servers", "/jobs")), func(w io.Writer, v stock.Waiting) {
 			fmt.Fprintf(w, "%s: %s.\n", v.Server, v.Says)
 			if len(v.Jobs) == 0 {

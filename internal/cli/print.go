@@ -5,132 +5,58 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
+	"net/url"
+	"reflect"
 	"strings"
 	"time"
-	"unicode/utf8"
 
-	"cirque/core/words"
+	"cirque/internal/cmdline"
 
 	"github.com/spf13/cobra"
-	"go.yaml.in/yaml/v3"
-	"golang.org/x/term"
 )
 
-// terminalWidth is 0 where out is no terminal: then nothing is cut.
-func terminalWidth(out io.Writer) int {
-	f, ok := out.(*os.File)
-	if !ok || !term.IsTerminal(int(f.Fd())) {
-		return 0
+// print writes v as it came from the API, or calls table. A list without entries is an empty list, never null.
+func (r *screen) print(c *cobra.Command, v any, table func(w io.Writer)) error {
+	if r.output == cmdline.Table {
+		table(c.OutOrStdout())
+		return nil
 	}
-	w, _, err := term.GetSize(int(f.Fd()))
-	if err != nil {
-		return 0
+	if list := reflect.ValueOf(v); list.Kind() == reflect.Slice && list.IsNil() {
+		v = []int{}
 	}
-	return w
+	return cmdline.Encode(c.OutOrStdout(), r.output, v)
 }
 
-// print writes v as it came from the API, or calls table.
-func (r *root) print(c *cobra.Command, v any, table func(w io.Writer)) error {
-	switch r.output {
-	case "json":
-		enc := json.NewEncoder(c.OutOrStdout())
-		enc.SetIndent("", "  ")
-		return enc.Encode(v)
-	case "yaml":
-		// By way of JSON, so that both forms have the same keys.
-		b, err := json.Marshal(v)
-		if err != nil {
-			return err
-		}
-		var n yaml.Node
-		if err := yaml.Unmarshal(b, &n); err != nil {
-			return err
-		}
-		plain(&n)
-		enc := yaml.NewEncoder(c.OutOrStdout())
-		enc.SetIndent(2)
-		if err := enc.Encode(&n); err != nil {
-			return err
-		}
-		return enc.Close()
+// withDry asks that nothing be kept.
+func withDry(q url.Values, dry bool) url.Values {
+	if q == nil {
+		q = url.Values{}
 	}
-	table(c.OutOrStdout())
-	return nil
+	if dry {
+		q.Set("dry", "true")
+	}
+	return q
 }
 
-// plain takes JSON's quotes and braces out of a tree.
-func plain(n *yaml.Node) {
-	n.Style = 0
-	for _, c := range n.Content {
-		plain(c)
+// A Deed is what a program reads of a command that did something and has nothing else to tell.
+type Deed struct {
+	Command string   `json:"command"` // such as account remove
+	Of      []string `json:"of"`      // what was named
+	Says    string   `json:"says"`
+}
+
+// tell says how far something is, to whoever reads along; a program reads what comes of it.
+func (r *screen) tell(c *cobra.Command, format string, a ...any) {
+	if r.output == cmdline.Table {
+		fmt.Fprintf(c.OutOrStdout(), format+"\n", a...)
 	}
 }
 
-// A table has columns of equal width, two spaces between. On a terminal that is too narrow the widest columns are cut,
-// with an ellipsis.
-type table struct {
-	width int
-	head  []string
-	rows  [][]string
-}
-
-func (r *root) table(head ...string) *table { return &table{width: r.width, head: head} }
-
-func (t *table) add(cells ...string) {
-	for i := range cells {
-		cells[i] = words.Escape(cells[i], "")
-	}
-	t.rows = append(t.rows, cells)
-}
-
-func (t *table) write(w io.Writer) {
-	widths := make([]int, len(t.head))
-	all := append([][]string{t.head}, t.rows...)
-	for _, row := range all {
-		for i, cell := range row {
-			widths[i] = max(widths[i], utf8.RuneCountInString(cell))
-		}
-	}
-	if t.width > 0 {
-		t.narrow(widths)
-	}
-	for _, row := range all {
-		var b strings.Builder
-		for i, cell := range row {
-			cell = cut(cell, widths[i])
-			b.WriteString(cell)
-			if i < len(row)-1 {
-				b.WriteString(strings.Repeat(" ", widths[i]-utf8.RuneCountInString(cell)+2))
-			}
-		}
-		fmt.Fprintln(w, strings.TrimRight(b.String(), " "))
-	}
-}
-
-const narrowest = 8
-
-func (t *table) narrow(widths []int) {
-	for {
-		total, widest := 2*(len(widths)-1), 0
-		for i, w := range widths {
-			total += w
-			if w > widths[widest] {
-				widest = i
-			}
-		}
-		if total <= t.width || widths[widest] <= narrowest {
-			return
-		}
-		widths[widest] = max(narrowest, widths[widest]-(total-t.width))
-	}
-}
-
-func cut(s string, width int) string {
-	if utf8.RuneCountInString(s) <= width {
-		return s
-	}
-	return string([]rune(s)[:width-1]) + "…"
+// say tells what was done, in one line.
+func (r *screen) say(c *cobra.Command, of []string, format string, a ...any) error {
+	says := fmt.Sprintf(format, a...)
+	_, command, _ := strings.Cut(c.CommandPath(), " ")
+	return r.print(c, Deed{command, append([]string{}, of...), says}, func(w io.Writer) { fmt.Fprintln(w, says) })
 }
 
 // ago says how old a time is.

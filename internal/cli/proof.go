@@ -14,13 +14,14 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func proofCommand(r *root) *cobra.Command {
 	var revision, most int
 	var queue string
 	c := ask(r, "proof", "Whether a change has arrived: where it is expected, where it is, where a test page came out",
-		cobra.NoArgs, func(c *cobra.Command, client *apiclient.Client, _ []string) (endpoint.Proof, error) {
+		cmdline.Args(0, 0), func(c *cobra.Command, client *apiclient.Client, _ []string) (endpoint.Proof, error) {
 			return apiclient.Get[endpoint.Proof](c.Context(), client, "/api/v1/proof",
 				url.Values{"revision": {strconv.Itoa(revision)}, "queue": {queue}, "limit": {strconv.Itoa(most)}})
 		}, r.writeProof)
@@ -31,11 +32,12 @@ cirque endpoint checkup MACHINE --queue QUEUE.`
 	c.Example = "  cirque proof\n  cirque proof --revision 12\n  cirque proof --queue hall-mono"
 	c.Flags().IntVar(&revision, "revision", 0, "of this change")
 	c.Flags().StringVar(&queue, "queue", "", "of this queue, as it is now")
-	c.Flags().IntVar(&most, "most", 500, "how many lines to show, what has not arrived first")
+	c.Flags().IntVar(&most, "limit", 500, "how many lines to show, what has not arrived first")
+	formerFlag(c, "most", "limit")
 	return c
 }
 
-func (r *root) writeProof(w io.Writer, p endpoint.Proof) {
+func (r *screen) writeProof(w io.Writer, p endpoint.Proof) {
 	of := "Queue " + p.Queue
 	if p.Queue == "" {
 		of = fmt.Sprintf("Revision %d", p.Revision)
@@ -69,7 +71,7 @@ func testedSays(t *endpoint.Tested) string {
 
 func unreachedCommand(r *root) *cobra.Command {
 	c := ask(r, "unreached", "Machines that receive queues and from which no agent has reported, with another "+
-		"way for each", cobra.NoArgs, items[endpoint.Unreached](fixed("/api/v1/fleet/unreached")), func(w io.Writer,
+		"way for each", cmdline.Args(0, 0), items[endpoint.Unreached](fixed("/api/v1/fleet/unreached")), func(w io.Writer,
 		list []endpoint.Unreached) {
 		if len(list) == 0 {
 			fmt.Fprintln(w, "Every machine that receives a queue has an agent that reported.")
@@ -101,7 +103,7 @@ func unreachedCommand(r *root) *cobra.Command {
 
 func talksCommand(r *root) *cobra.Command {
 	var site string
-	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cobra.NoArgs, func(c *cobra.Command,
+	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cmdline.Args(0, 0), func(c *cobra.Command,
 		client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {
 		return apiclient.List[endpoint.Talk](c.Context(), client, "/api/v1/fleet/paths", url.Values{"site": {site}})
 	}, func(w io.Writer, list []endpoint.Talk) {

@@ -11,12 +11,13 @@ import (
 	"cirque/core/estate"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func draftProposeCommand(r *root) *cobra.Command {
 	var in api.Reason
 	var name func() url.Values
-	c := ask(r, "propose -m REASON", "Propose your draft, as it is, to an administrator of all sites", cobra.NoArgs,
+	c := ask(r, "propose -m REASON", "Propose your draft, as it is, to an administrator of all sites", cmdline.Args(0, 0),
 		func(c *cobra.Command, client *apiclient.Client, _ []string) (d api.Draft, err error) {
 			return d, client.Do(c.Context(), "POST", "/api/v1/draft/propose", name(), in, &d)
 		}, func(w io.Writer, d api.Draft) {
@@ -25,12 +26,13 @@ func draftProposeCommand(r *root) *cobra.Command {
 	c.Long = `Propose your draft, as it is, to an administrator of all sites: what people at other sites receive
 changes only with them. They see it with cirque draft proposals.`
 	name = draftFlag(c)
-	c.Flags().StringVarP(&in.Reason, "message", "m", "", "why, in a few words")
+	c.Flags().StringVarP(&in.Reason, "reason", "m", "", "why, in a few words")
+	formerFlag(c, "message", "reason")
 	return c
 }
 
 func draftProposalsCommand(r *root) *cobra.Command {
-	return ask(r, "proposals", "Drafts that are proposed to administrators of all sites", cobra.NoArgs,
+	return ask(r, "proposals", "Drafts that are proposed to administrators of all sites", cmdline.Args(0, 0),
 		items[estate.ProposedDraft](fixed("/api/v1/proposals")), func(w io.Writer, list []estate.ProposedDraft) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nothing is proposed.")
@@ -45,7 +47,7 @@ func draftProposalsCommand(r *root) *cobra.Command {
 }
 
 func draftTakeCommand(r *root) *cobra.Command {
-	return ask(r, "take ID", "Make a proposed draft a draft of your own", cobra.ExactArgs(1),
+	return ask(r, "take ID", "Make a proposed draft a draft of your own", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (api.Draft, error) {
 			return apiclient.Post[api.Draft](c.Context(), client, apiclient.Path("/api/v1/proposals", a[0])+"/take", nil)
 		}, func(w io.Writer, d api.Draft) {
@@ -56,10 +58,11 @@ func draftTakeCommand(r *root) *cobra.Command {
 
 func draftDeclineCommand(r *root) *cobra.Command {
 	var in api.Reason
-	c := done(r, "decline ID -m REASON", "Say no to a proposed draft, which stays its owner's", cobra.ExactArgs(1),
+	c := done(r, "decline ID -m REASON", "Say no to a proposed draft, which stays its owner's", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "POST", apiclient.Path("/api/v1/proposals", a[0])+"/decline", nil, in, nil)
 		}, func(a []string) string { return "The proposal " + a[0] + " is declined." })
-	c.Flags().StringVarP(&in.Reason, "message", "m", "", "why, in a few words")
+	c.Flags().StringVarP(&in.Reason, "reason", "m", "", "why, in a few words")
+	formerFlag(c, "message", "reason")
 	return c
 }

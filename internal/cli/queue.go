@@ -14,11 +14,12 @@ import (
 	"cirque/core/lineup"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func queueCommand(r *root) *cobra.Command {
 	var location, label, word string
-	list := &cobra.Command{Use: "list", Short: "List queues", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command,
+	list := &cobra.Command{Use: "list", Short: "List queues", Args: cmdline.Args(0, 0), RunE: func(c *cobra.Command,
 		_ []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -57,7 +58,7 @@ func queueCommand(r *root) *cobra.Command {
 	list.Flags().StringVar(&location, "location", "", "only at this location or under it")
 	list.Flags().StringVar(&label, "label", "", "only with this label")
 	list.Flags().StringVar(&word, "find", "", "only with this in name, old names, title, location, labels or note")
-	return group("queue", "See queues, and change many at once", append([]*cobra.Command{list}, r.queueTools()...)...)
+	return cmdline.Group("queue", "See queues, and change many at once", append([]*cobra.Command{list}, r.queueTools()...)...)
 }
 
 // knownOf gives an Unknown fault where the estate has no such location, or no queue has the label, that is asked for.

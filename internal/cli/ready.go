@@ -10,12 +10,13 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func readyCommand(r *root) *cobra.Command {
 	var writing bool
 	c := &cobra.Command{Use: "ready", Short: "What a service can do now, and what stands in the way",
-		Args: args(cobra.NoArgs),
+		Args: cmdline.Args(0, 0),
 		Long: `What the service that is asked can do now: whether it answers lineups, how old what it answers is,
 whether it keeps changes; and each thing that is not as it should be, with its cause and what to do.
 Needs no sign-in. Exits with 8 where lineups are not answered, with --writing also where changes are
@@ -34,7 +35,7 @@ not kept.`,
 				return err
 			}
 			if !v.Ready || writing && !v.Writing {
-				return errNo
+				return cmdline.ErrNo
 			}
 			return nil
 		}}
@@ -42,12 +43,12 @@ not kept.`,
 	return c
 }
 
-func (r *root) writeReady(w io.Writer, v api.Readiness) {
+func (r *screen) writeReady(w io.Writer, v api.Readiness) {
 	switch {
 	case !v.Ready:
 		fmt.Fprintf(w, "Lineups are not answered: %s.\n", v.Says)
 	case v.AgeSeconds > 5:
-		fmt.Fprintf(w, "Lineups are answered as of %s, %s ago.\n", v.AsOf.Local().Format("2006-01-02 15:04:05"),
+		fmt.Fprintf(w, "Lineups are answered as of %s, %s ago.\n", r.zone().At(v.AsOf),
 			words.Span(time.Duration(v.AgeSeconds)*time.Second))
 	default:
 		fmt.Fprintln(w, "Lineups are answered as they are now.")

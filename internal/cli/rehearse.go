@@ -17,6 +17,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func rehearseCommand(r *root) *cobra.Command {
@@ -55,7 +56,7 @@ user:NAME=-group:NAME, and machine: likewise. With --draft the draft is taken be
 			}
 		}
 		if given > 1 || in.Merge && len(a) == 0 {
-			return usageError{errors.New("rehearse a draft, a revision or files, one of them; --merge is for files")}
+			return usagef("rehearse a draft, a revision or files, one of them; --merge is for files")
 		}
 		var err error
 		if len(a) > 0 {
@@ -99,7 +100,7 @@ user:NAME=-group:NAME, and machine: likewise. With --draft the draft is taken be
 			}
 		})
 		if err == nil && len(exceeded) > 0 {
-			return errNo
+			return cmdline.ErrNo
 		}
 		return err
 	}
@@ -146,7 +147,7 @@ var kindWords = map[rehearse.Kind]string{rehearse.Gains: "gain a queue", rehears
 	rehearse.Defaults: "default changes", rehearse.Paths: "path changes",
 	rehearse.Drivers: "driver changes", rehearse.Renames: "a queue's name changes", rehearse.Settings: "settings change"}
 
-func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
+func (r *screen) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 	if len(x.Down) > 0 {
 		fmt.Fprintf(w, "Were down: %s.\n", words.Few(x.Down, 8))
 	}
@@ -169,7 +170,7 @@ func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 		"without place.\n", x.Looked, x.Cases.Contexts, x.Seen)
 	if len(x.Times) > 0 {
 		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", words.Count(len(x.Times), "edge"),
-			x.Until.Local().Format("Mon 2 January 15:04"))
+			x.Until.In(r.zone().Location).Format("Mon 2 January 15:04 MST"))
 	}
 	if len(x.Findings) > 0 {
 		fmt.Fprintln(w, "\nWhat there would be to remark on, and is not so now:")
@@ -201,7 +202,7 @@ func (r *root) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) {
 
 const groupsShown = 12
 
-func (r *root) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group) {
+func (r *screen) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group) {
 	if len(groups) == 0 {
 		return
 	}
@@ -229,13 +230,13 @@ func (r *root) writeGroups(w io.Writer, by rehearse.By, groups []rehearse.Group)
 	}
 }
 
-func (r *root) writeEffects(w io.Writer, list page.Page[rehearse.EffectSheet]) {
+func (r *screen) writeEffects(w io.Writer, list page.Page[rehearse.EffectSheet]) {
 	fmt.Fprintf(w, "\n%s:\n", words.Count(list.Total, "context"))
 	t := r.table("WHO", "WHERE", "MACHINE", "CHANGE", "QUEUE", "FROM", "TO", "WHEN")
 	for _, e := range list.Items {
 		for _, i := range e.Items {
 			t.add(e.Name, first(e.Location, "-"), or(e.Context.Machine, "-"), string(i.Kind), i.Queue, i.From, i.To,
-				when(i.Times))
+				r.when(i.Times))
 		}
 	}
 	t.write(w)
@@ -244,11 +245,11 @@ func (r *root) writeEffects(w io.Writer, list page.Page[rehearse.EffectSheet]) {
 	}
 }
 
-func when(times []time.Time) string {
+func (r *screen) when(times []time.Time) string {
 	if len(times) == 0 {
 		return "always"
 	}
-	first := times[0].Local().Format("Mon 15:04")
+	first := times[0].In(r.zone().Location).Format("Mon 15:04 MST")
 	if len(times) == 1 {
 		return "from " + first
 	}
@@ -257,7 +258,7 @@ func when(times []time.Time) string {
 
 func coverageCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "coverage", Short: "On which single servers and devices how many people depend",
-		Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		Args: cmdline.Args(0, 0), RunE: func(c *cobra.Command, _ []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err

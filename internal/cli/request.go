@@ -14,12 +14,13 @@ import (
 	"cirque/core/access"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 const requestsPath = "/api/v1/requests"
 
 func requestCommand(r *root) *cobra.Command {
-	list := ask(r, "list", "What people have asked for, open requests first", cobra.NoArgs,
+	list := ask(r, "list", "What people have asked for, open requests first", cmdline.Args(0, 0),
 		items[access.Request](fixed(requestsPath)), func(w io.Writer, list []access.Request) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "Nobody has asked for a queue.")
@@ -42,7 +43,7 @@ func requestCommand(r *root) *cobra.Command {
 			t.write(w)
 		})
 	var reason string
-	make := ask(r, "make QUEUE -m REASON", "Ask for a queue, for oneself", cobra.ExactArgs(1), func(c *cobra.Command,
+	make := ask(r, "make QUEUE -m REASON", "Ask for a queue, for oneself", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) (access.Request, error) {
 		return apiclient.Post[access.Request](c.Context(), client, requestsPath, api.NewRequest{Queue: a[0], Reason: reason})
 	}, func(w io.Writer, v access.Request) {
@@ -52,10 +53,10 @@ func requestCommand(r *root) *cobra.Command {
 	_ = make.MarkFlagRequired("reason")
 	answer := func(use, short string, grant bool) *cobra.Command {
 		var says string
-		c := ask(r, use, short, cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client,
+		c := ask(r, use, short, cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client,
 			a []string) (v api.AnsweredRequest, err error) {
 			if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
-				return v, usageError{fmt.Errorf("%q is no number of a request; see cirque request list", a[0])}
+				return v, usagef("%q is no number of a request; see cirque request list", a[0])
 			}
 			return apiclient.Post[api.AnsweredRequest](c.Context(), client, apiclient.Path(requestsPath, a[0])+"/answer",
 				api.AnswerRequest{Grant: grant, Says: says})
@@ -74,17 +75,18 @@ func requestCommand(r *root) *cobra.Command {
 			}
 			fmt.Fprintf(w, "%s is declined to %s, who reads: %s\n", v.Request.Queue, v.Request.Person, v.Request.Answer)
 		})
-		c.Flags().StringVarP(&says, "says", "m", "", "what the person reads")
+		c.Flags().StringVarP(&says, "reason", "m", "", "what the person reads")
+		formerFlag(c, "says", "reason")
 		return c
 	}
-	withdraw := done(r, "withdraw ID", "Take one's own request back", cobra.ExactArgs(1), func(c *cobra.Command,
+	withdraw := done(r, "withdraw ID", "Take one's own request back", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
-			return usageError{fmt.Errorf("%q is no number of a request; see cirque request list", a[0])}
+			return usagef("%q is no number of a request; see cirque request list", a[0])
 		}
 		return client.Do(c.Context(), "DELETE", apiclient.Path(requestsPath, a[0]), nil, nil, nil)
 	}, func(a []string) string { return "The request " + a[0] + " is taken back." })
-	return group("request", "People's requests for queues, and the answers", list, make, answer("grant ID",
+	return cmdline.Group("request", "People's requests for queues, and the answers", list, make, answer("grant ID",
 		"Grant a request: the person is offered the queue, in your draft", true), answer("decline ID -m WORDS",
 		"Decline a request, and say why", false), withdraw)
 }
@@ -92,7 +94,7 @@ func requestCommand(r *root) *cobra.Command {
 // personDataCommand are the commands for what is kept of a person.
 func personDataCommand(r *root) *cobra.Command {
 	export := &cobra.Command{Use: "export NAME", Short: "Write all that is kept of a person, as JSON",
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
@@ -101,16 +103,14 @@ func personDataCommand(r *root) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			enc := json.NewEncoder(c.OutOrStdout())
-			enc.SetIndent("", "  ")
-			return enc.Encode(data)
+			return r.print(c, data, func(w io.Writer) { _ = cmdline.Encode(w, cmdline.JSON, data) })
 		}}
 	var reason string
 	type erased struct {
 		Stands  string   `json:"stands_for"`
 		Remarks []string `json:"remarks"`
 	}
-	erase := ask(r, "erase NAME -m REASON", "Erase what is kept of a person", cobra.ExactArgs(1), func(c *cobra.Command,
+	erase := ask(r, "erase NAME -m REASON", "Erase what is kept of a person", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) (v erased, err error) {
 		return v, client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/people", a[0])+"/data",
 			url.Values{"reason": {reason}}, nil, &v)
@@ -127,5 +127,5 @@ there, and so do published revisions that name them; the answer says which. How 
 history is kept otherwise is a setting: settings.history.person_days in the estate.`
 	erase.Flags().StringVarP(&reason, "reason", "m", "", "why; it is kept, and does not name the person")
 	_ = erase.MarkFlagRequired("reason")
-	return group("personal-data", "What is kept of a person: export it, erase it", export, erase)
+	return cmdline.Group("personal-data", "What is kept of a person: export it, erase it", export, erase)
 }

@@ -7,7 +7,6 @@ import (
 	"slices"
 	"strconv"
 	"strings"
-	"time"
 
 	"github.com/spf13/cobra"
 
@@ -15,6 +14,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 const (
@@ -48,7 +48,7 @@ func scope(sites []string) string {
 }
 
 func accountListCommand(r *root) *cobra.Command {
-	return ask(r, "list", "Accounts with their roles; of a directory's, those that have signed in", cobra.NoArgs,
+	return ask(r, "list", "Accounts with their roles; of a directory's, those that have signed in", cmdline.Args(0, 0),
 		items[access.Account](fixed(accountsPath)), func(w io.Writer, list []access.Account) {
 			t := r.table("ACCOUNT", "ROLE", "SITES", "SIGNS IN WITH", "MADE")
 			for _, a := range list {
@@ -56,7 +56,7 @@ func accountListCommand(r *root) *cobra.Command {
 				if role == "" {
 					role, sites = "none: not in the directory", ""
 				}
-				t.add(a.Name, role, sites, signsInWith(a), a.CreatedAt.Local().Format(time.DateOnly))
+				t.add(a.Name, role, sites, signsInWith(a), r.zone().Day(a.CreatedAt))
 			}
 			t.write(w)
 		})
@@ -65,7 +65,7 @@ func accountListCommand(r *root) *cobra.Command {
 func accountAddCommand(r *root) *cobra.Command {
 	var h access.Holding
 	c := &cobra.Command{Use: "add NAME --role ROLE [--site S]", Short: "Make a local account; its password is asked for",
-		Args: args(cobra.ExactArgs(1)),
+		Args: cmdline.Args(1, 1),
 		Long: `Make a local account. Its password is asked for twice at a terminal, or read from standard input.
 
   owner               everything, and who may do what
@@ -100,7 +100,7 @@ func accountAddCommand(r *root) *cobra.Command {
 
 func accountRoleCommand(r *root) *cobra.Command {
 	var h access.Holding
-	c := ask(r, "role NAME --role ROLE [--site S]", "Give a local account another role", cobra.ExactArgs(1),
+	c := ask(r, "role NAME --role ROLE [--site S]", "Give a local account another role", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (made access.Account, err error) {
 			return made, client.Do(c.Context(), "PUT", apiclient.Path(accountsPath, a[0])+"/role", nil, api.NewRole{Role: h.Role,
 				Sites: h.Sites}, &made)
@@ -112,14 +112,14 @@ func accountRoleCommand(r *root) *cobra.Command {
 }
 
 func accountRemoveCommand(r *root) *cobra.Command {
-	return done(r, "remove NAME", "End an account, with its sessions and own tokens", cobra.ExactArgs(1),
+	return done(r, "remove NAME", "End an account, with its sessions and own tokens", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "DELETE", apiclient.Path(accountsPath, a[0]), nil, nil, nil)
 		}, func(a []string) string { return "The account " + a[0] + " is gone, with its sessions and own tokens." })
 }
 
 func accountRulesCommand(r *root) *cobra.Command {
-	return ask(r, "rules", "Which people of a directory sign in with which role", cobra.NoArgs,
+	return ask(r, "rules", "Which people of a directory sign in with which role", cmdline.Args(0, 0),
 		items[access.Rule](fixed(rulesPath)), func(w io.Writer, list []access.Rule) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No rule gives anybody of a directory a role. Whoever signs in through one is a person: their own "+
@@ -130,7 +130,7 @@ func accountRulesCommand(r *root) *cobra.Command {
 			for _, v := range list {
 				t.add(fmt.Sprint(v.ID), v.Who, cmp.Or(v.Source, "unknown"), fmt.Sprint(v.People), string(v.Role),
 					where(v.Sites), v.Author,
-					v.At.Local().Format(time.DateOnly))
+					r.zone().Day(v.At))
 			}
 			t.write(w)
 			if slices.ContainsFunc(list, func(v access.Rule) bool { return v.Source == "" }) {
@@ -145,7 +145,7 @@ func accountAllowCommand(r *root) *cobra.Command {
 	var h access.Holding
 	var source string
 	c := ask(r, "allow WHO --role ROLE [--source NAME] [--site S]", "Let people of a directory sign in with a role",
-		cobra.ExactArgs(1),
+		cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (access.Rule, error) {
 			return apiclient.Post[access.Rule](c.Context(), client, rulesPath, api.NewRule{Who: a[0], Source: source,
 				Role: h.Role, Sites: h.Sites})
@@ -167,17 +167,17 @@ Several rules add up. Whoever leaves the group loses the role with the directory
 }
 
 func accountDisallowCommand(r *root) *cobra.Command {
-	return done(r, "disallow ID", "End an access rule", cobra.ExactArgs(1), func(c *cobra.Command,
+	return done(r, "disallow ID", "End an access rule", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) error {
 		if _, err := strconv.ParseInt(a[0], 10, 64); err != nil {
-			return usageError{fmt.Errorf("%q is no number of a rule; see cirque account rules", a[0])}
+			return usagef("%q is no number of a rule; see cirque account rules", a[0])
 		}
 		return client.Do(c.Context(), "DELETE", apiclient.Path(rulesPath, a[0]), nil, nil, nil)
 	}, func(a []string) string { return "The access rule " + a[0] + " is gone." })
 }
 
 func accountPasswordCommand(r *root) *cobra.Command {
-	return done(r, "password", "Change the password of one's own account; its sessions end", cobra.NoArgs,
+	return done(r, "password", "Change the password of one's own account; its sessions end", cmdline.Args(0, 0),
 		func(c *cobra.Command, client *apiclient.Client, _ []string) error {
 			me, err := apiclient.Get[api.Me](c.Context(), client, "/api/v1/session", nil)
 			if err != nil {

@@ -10,10 +10,11 @@ import (
 
 	"cirque/core/directory"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func directoryRunsCommand(r *root) *cobra.Command {
-	return ask(r, "runs [SOURCE]", "The latest passes over all sources, or over one", cobra.MaximumNArgs(1),
+	return ask(r, "runs [SOURCE]", "The latest passes over all sources, or over one", cmdline.Args(0, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]directory.Run, error) {
 			q := url.Values{}
 			if len(a) == 1 {
@@ -32,7 +33,7 @@ func directoryRunsCommand(r *root) *cobra.Command {
 				if v.Ended != nil {
 					took = v.Ended.Sub(v.At)
 				}
-				t.add(v.At.Local().Format(time.DateTime), v.Source, v.Kind, v.State, took.Round(10*time.Millisecond).String(),
+				t.add(r.zone().At(v.At), v.Source, v.Kind, v.State, took.Round(10*time.Millisecond).String(),
 					fmt.Sprint(v.Read), v.Says, v.Author)
 			}
 			t.write(w)

@@ -10,13 +10,14 @@ import (
 	"cirque/core/stock"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // setsCommand compares the members of server sets.
 func setsCommand(r *root) *cobra.Command {
 	var all bool
 	c := &cobra.Command{Use: "set [NAME]", Short: "The members of server sets beside one another, queue by queue",
-		Args: args(cobra.MaximumNArgs(1)),
+		Args: cmdline.Args(0, 1),
 		Long: `Compare the members of a server set by what was read of them last: which queues each has, and where
 drivers, devices, defaults or sharing differ. Without a name, how each set stands.`,
 		RunE: func(c *cobra.Command, a []string) error {
@@ -41,7 +42,7 @@ drivers, devices, defaults or sharing differ. Without a name, how each set stand
 	return c
 }
 
-func (r *root) writeSets(w io.Writer, list []stock.SetView) {
+func (r *screen) writeSets(w io.Writer, list []stock.SetView) {
 	if len(list) == 0 {
 		fmt.Fprintln(w, "The estate has no server set.")
 		return
@@ -83,7 +84,7 @@ func standingOf(v stock.SetView) string {
 	return fmt.Sprintf("%s, the same on every member that was read.", words.Count(len(v.Rows), "queue"))
 }
 
-func (r *root) writeSet(w io.Writer, v stock.SetView, all bool) {
+func (r *screen) writeSet(w io.Writer, v stock.SetView, all bool) {
 	head := []string{"QUEUE", "RELIED ON"}
 	for _, m := range v.Members {
 		head = append(head, m.Name+" ("+dutyOf(m)+")")

@@ -14,6 +14,7 @@ import (
 	"cirque/core/fault"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 	"cirque/internal/whole"
 )
 
@@ -91,7 +92,7 @@ func signInCommand(r *root) *cobra.Command {
 	var name string
 	var again bool
 	c := &cobra.Command{Use: "sign-in URL", Short: "Keep a service's address and a token for later calls",
-		Args: args(cobra.ExactArgs(1)),
+		Args: cmdline.Args(1, 1),
 		Long: `Keep a service's address and a token for later calls, in the user's configuration directory,
 readable by its owner only. Several services are kept; the one of the last sign-in is asked where --url
 names no other. --kept goes back to one that is kept already.
@@ -112,8 +113,7 @@ is made; else the token is read from
 				if err := keep(r.keptFile(), inFront(r.kept(), k)); err != nil {
 					return err
 				}
-				_, err := fmt.Fprintf(c.OutOrStdout(), "%s is asked from now on.\n", k.URL)
-				return err
+				return r.say(c, a, "%s is asked from now on.", k.URL)
 			}
 			return signIn(r, c, a[0], name)
 		}}
@@ -128,7 +128,7 @@ func signIn(r *root, c *cobra.Command, url, name string) error {
 	if caFile != "" {
 		var err error
 		if pem, err = os.ReadFile(caFile); err != nil {
-			return fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read", caFile)
+			return fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read: %s", caFile, reasonOf(err))
 		}
 		if caFile, err = filepath.Abs(caFile); err != nil {
 			return err
@@ -155,8 +155,7 @@ func signIn(r *root, c *cobra.Command, url, name string) error {
 	if err := keep(r.keptFile(), inFront(r.kept(), kept)); err != nil {
 		return err
 	}
-	_, err = fmt.Fprintf(c.OutOrStdout(), "Signed in at %s as %s (%s).\n", url, me.Name, me.Role)
-	return err
+	return r.say(c, []string{url}, "Signed in at %s as %s (%s).", url, me.Name, me.Role)
 }
 
 // whoIs is what cirque whoami answers.
@@ -172,7 +171,7 @@ type whoIs struct {
 
 func whoamiCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "whoami", Short: "Which service is asked, as whom, and which others are kept",
-		Args: args(cobra.NoArgs), Example: "  cirque whoami\n  cirque whoami --url https://cirque.skerry.example",
+		Args: cmdline.Args(0, 0), Example: "  cirque whoami\n  cirque whoami --url https://cirque.skerry.example",
 		RunE: func(c *cobra.Command, _ []string) error {
 			out := whoIs{Kept: []string{}, By: "the sign-in that is kept"}
 			for _, k := range r.kept() {
@@ -222,7 +221,7 @@ func whoamiCommand(r *root) *cobra.Command {
 
 func signOutCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "sign-out [URL]", Short: "Forget a service that is kept, and revoke the token made for it",
-		Args: args(cobra.MaximumNArgs(1)), Example: "  cirque sign-out\n  cirque sign-out https://cirque.skerry.example",
+		Args: cmdline.Args(0, 1), Example: "  cirque sign-out\n  cirque sign-out https://cirque.skerry.example",
 		Long: `Forget the service that is asked at present, or the one named, with its token. A token that signing in
 made is revoked; one that was given lives on wherever else it is kept.`,
 		RunE: func(c *cobra.Command, a []string) error {
@@ -254,10 +253,10 @@ made is revoked; one that was given lives on wherever else it is kept.`,
 			if err := keep(r.keptFile(), list); err != nil {
 				return err
 			}
-			fmt.Fprintf(c.OutOrStdout(), "Signed out of %s%s.\n", k.URL, revoked)
+			says := fmt.Sprintf("Signed out of %s%s.", k.URL, revoked)
 			if len(list) > 0 {
-				fmt.Fprintf(c.OutOrStdout(), "%s is asked from now on.\n", list[0].URL)
+				says += "\n" + list[0].URL + " is asked from now on."
 			}
-			return nil
+			return r.say(c, []string{k.URL}, "%s", says)
 		}}
 }

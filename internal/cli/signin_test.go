@@ -12,6 +12,8 @@ import (
 	"sync/atomic"
 	"testing"
 	"time"
+
+	"cirque/internal/cmdline"
 )
 
 // TestSeveralServices: several services are kept, each with its own token; one is asked, which one is said, and signing
@@ -33,7 +35,7 @@ func TestSeveralServices(t *testing.T) {
 	run := func(in string, args ...string) (code int, out string) {
 		t.Helper()
 		var o bytes.Buffer
-		code = Execute(context.Background(), Local{Version: "test"}, args, Streams{strings.NewReader(in), &o, &o},
+		code = Execute(context.Background(), Local{Version: "test"}, args, cmdline.Streams{In: strings.NewReader(in), Out: &o, Err: &o},
 			func(key string) string { return map[string]string{"CIRQUE_CONFIG_DIR": dir}[key] })
 		return code, o.String()
 	}
@@ -43,23 +45,23 @@ func TestSeveralServices(t *testing.T) {
 			t.Errorf("cirque %s: %d %s, want %d %q", strings.Join(args, " "), got, out, code, want)
 		}
 	}
-	says("", ExitInvalid, "no service is named", "whoami")
+	says("", cmdline.ExitInvalid, "no service is named", "whoami")
 	// What the version before kept is read.
 	if err := os.WriteFile(filepath.Join(dir, "sign-in.json"), fmt.Appendf(nil, `{"url":%q,"token":"of-a"}`, a.URL),
 		0o600); err != nil {
 		t.Fatal(err)
 	}
-	says("", ExitOK, "asked as me at a (administrator)", "whoami")
-	says("of-b\n", ExitOK, "Signed in at "+b.URL, "sign-in", b.URL)
-	says("", ExitOK, "Kept: "+b.URL+", asked where nothing else is said.\nKept: "+a.URL+".", "whoami")
-	says("", ExitOK, "asked as me at a", "whoami", "--url", a.URL)
-	says("", ExitOK, a.URL+" is asked from now on", "sign-in", a.URL, "--kept")
-	says("", ExitOK, "asked as me at a", "whoami")
-	says("", ExitUnknown, "no sign-in at http://c is kept", "sign-in", "http://c", "--kept")
-	says("", ExitOK, b.URL+" is asked from now on", "sign-out")
-	says("", ExitOK, "asked as me at b", "whoami")
-	says("", ExitOK, "Signed out of "+b.URL, "sign-out", b.URL)
-	says("", ExitUnknown, "no sign-in is kept", "sign-out")
+	says("", cmdline.ExitOK, "asked as me at a (administrator)", "whoami")
+	says("of-b\n", cmdline.ExitOK, "Signed in at "+b.URL, "sign-in", b.URL)
+	says("", cmdline.ExitOK, "Kept: "+b.URL+", asked where nothing else is said.\nKept: "+a.URL+".", "whoami")
+	says("", cmdline.ExitOK, "asked as me at a", "whoami", "--url", a.URL)
+	says("", cmdline.ExitOK, a.URL+" is asked from now on", "sign-in", a.URL, "--kept")
+	says("", cmdline.ExitOK, "asked as me at a", "whoami")
+	says("", cmdline.ExitUnknown, "no sign-in at http://c is kept", "sign-in", "http://c", "--kept")
+	says("", cmdline.ExitOK, b.URL+" is asked from now on", "sign-out")
+	says("", cmdline.ExitOK, "asked as me at b", "whoami")
+	says("", cmdline.ExitOK, "Signed out of "+b.URL, "sign-out", b.URL)
+	says("", cmdline.ExitUnknown, "no sign-in is kept", "sign-out")
 	if _, err := os.Stat(filepath.Join(dir, "sign-in.json")); !os.IsNotExist(err) {
 		t.Error("the file stays:", err)
 	}
@@ -75,8 +77,8 @@ func TestSilentService(t *testing.T) {
 	var o bytes.Buffer
 	begun := time.Now()
 	code := Execute(t.Context(), Local{}, []string{"history", "--url", s.URL, "--timeout", "100ms"},
-		Streams{strings.NewReader(""), &o, &o}, func(string) string { return "" })
-	if code != ExitUnavailable || !strings.Contains(o.String(), "takes the connection, and does not answer in time") {
+		cmdline.Streams{In: strings.NewReader(""), Out: &o, Err: &o}, func(string) string { return "" })
+	if code != cmdline.ExitUnavailable || !strings.Contains(o.String(), "takes the connection, and does not answer in time") {
 		t.Errorf("%d %s after %s", code, o.String(), time.Since(begun))
 	}
 }
@@ -91,8 +93,8 @@ func TestSilentChange(t *testing.T) {
 	defer close(ended)
 	var o bytes.Buffer
 	code := Execute(t.Context(), Local{}, []string{"unpick", "hall", "--user", "mira", "--url", s.URL, "--timeout", "100ms"},
-		Streams{strings.NewReader(""), &o, &o}, func(string) string { return "" })
-	if code != ExitUnavailable || asked.Load() != 1 || !strings.Contains(o.String(), "it may have been done") ||
+		cmdline.Streams{In: strings.NewReader(""), Out: &o, Err: &o}, func(string) string { return "" })
+	if code != cmdline.ExitUnavailable || asked.Load() != 1 || !strings.Contains(o.String(), "it may have been done") ||
 		!strings.Contains(o.String(), "--idempotency-key") {
 		t.Errorf("%d, asked %d times: %s", code, asked.Load(), o.String())
 	}

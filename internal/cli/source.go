@@ -18,12 +18,13 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 const sourcesPath = "/api/v1/directory/sources"
 
 func sourceCommand(r *root) *cobra.Command {
-	list := ask(r, "list", "The directories that are read, with how they stand", cobra.NoArgs,
+	list := ask(r, "list", "The directories that are read, with how they stand", cmdline.Args(0, 0),
 		items[directory.SourceView](fixed(sourcesPath)), func(w io.Writer, list []directory.SourceView) {
 			if len(list) == 0 {
 				fmt.Fprintln(w, "No directory is read over LDAP. To have one read: cirque directory source add NAME --url "+
@@ -52,13 +53,13 @@ func sourceCommand(r *root) *cobra.Command {
 				}
 			}
 		})
-	stop := done(r, "stop NAME", "Stop the pass that is under way; nothing of it is applied", cobra.ExactArgs(1),
+	stop := done(r, "stop NAME", "Stop the pass that is under way; nothing of it is applied", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "DELETE", apiclient.Path(sourcesPath, a[0])+"/runs", nil, nil, nil)
 		}, func(a []string) string { return "The pass over " + a[0] + " is being stopped." })
 	var rows, leave bool
 	remove := &cobra.Command{Use: "remove NAME", Short: "Forget a source; what came from it stays unless --with-rows",
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
@@ -71,20 +72,19 @@ func sourceCommand(r *root) *cobra.Command {
 			if rows {
 				says = "The users, groups and machines that came from it are gone."
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "The source %s is forgotten. %s\n", a[0], says)
-			return err
+			return r.say(c, a, "The source %s is forgotten. %s", a[0], says)
 		}}
 	remove.Flags().BoolVar(&leave, "leave-entries", false, "leave the printer entries that were written there, for a "+
 		"directory that does not answer any more")
 	remove.Flags().BoolVar(&rows, "with-rows", false, "take out the users, groups and machines that came from it as well")
 	pause := func(use, short, says string, paused bool) *cobra.Command {
-		return done(r, use+" NAME", short, cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client,
+		return done(r, use+" NAME", short, cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client,
 			a []string) error {
 			return client.Do(c.Context(), "PUT", apiclient.Path(sourcesPath, a[0])+"/pause", nil,
 				api.Pausing{Paused: paused}, nil)
 		}, func(a []string) string { return fmt.Sprintf(says, a[0]) })
 	}
-	return group("source", "Directories that are read over LDAP", list, addSourceCommand(r), runSourceCommand(r), stop,
+	return cmdline.Group("source", "Directories that are read over LDAP", list, addSourceCommand(r), runSourceCommand(r), stop,
 		pause("pause", "Have no more passes over a source", "The source %s is paused.", true),
 		pause("resume", "Have a source read from now on", "The source %s is read from now on; to see how it goes: cirque "+
 			"directory source list", false), remove)
@@ -93,18 +93,23 @@ func sourceCommand(r *root) *cobra.Command {
 func addSourceCommand(r *root) *cobra.Command {
 	var in api.NewSource
 	var caFile, passwordFile string
+	var every, whole cmdline.Span
 	var maps []string
-	c := &cobra.Command{Use: "add NAME --url URL --base DN", Short: "Try a directory and keep it as a source, or change " +
-		"one; a new one is read only after resume", Args: args(cobra.ExactArgs(1)),
+	c := &cobra.Command{Use: "add NAME --directory URL --base DN", Short: "Try a directory and keep it as a source, or change " +
+		"one; a new one is read only after resume", Args: cmdline.Args(1, 1),
 		Long: `Try a directory and keep it as a source: its name, TLS, the account, the base, and a few of what is
 there. A source of that name is changed. A new one is paused: a dry pass says what would come of it,
 and nothing is taken in before cirque directory source resume NAME. The account's password is read
 from --password-file, or asked for.`,
 		RunE: func(c *cobra.Command, a []string) error {
+			if in.URL == "" {
+				return usagef("--directory is missing")
+			}
+			in.Every, in.Whole = int(time.Duration(every).Seconds()), int(time.Duration(whole).Seconds())
 			if caFile != "" {
 				b, err := os.ReadFile(caFile)
 				if err != nil {
-					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read", caFile)
+					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", caFile, reasonOf(err))
 				}
 				in.CA = string(b)
 			}
@@ -154,7 +159,7 @@ from --password-file, or asked for.`,
 				Dry *directory.Run `json:"dry"`
 			}{t, dry}, func(w io.Writer) {
 				fmt.Fprintf(w, "%s answers. A few of what is below %s:\n", t.Source.URL, t.Source.Base)
-				tab := r.table("KIND", "NAME", "", "UNIT")
+				tab := r.table("KIND", "NAME", "", "UNIT").main(1)
 				for _, f := range t.Sample {
 					tab.add(f.Kind, f.Name, f.Says, f.Detail)
 				}
@@ -175,7 +180,7 @@ from --password-file, or asked for.`,
 			})
 		}}
 	f := c.Flags()
-	f.StringVar(&in.URL, "url", "", "ldaps://HOST, or ldap://HOST with --start-tls")
+	f.StringVar(&in.URL, "directory", "", "the directory's `URL`: ldaps://HOST, or ldap://HOST with --start-tls")
 	f.BoolVar(&in.StartTLS, "start-tls", false, "turn TLS on within the connection")
 	f.StringVar(&in.ListUnder, "list-under", "", "the DN below which queues that are listed are written as "+
 		"printer entries")
@@ -190,10 +195,11 @@ from --password-file, or asked for.`,
 		"user_name=cn; may be repeated")
 	f.IntVar(&in.RemovalLimit, "removal-limit", 0, "the share, in percent, that may disappear in one pass; 20 when absent")
 	formerFlag(c, "brake", "removal-limit")
-	f.IntVar(&in.Every, "every", 0, "seconds between passes for changes; 300 when absent")
-	f.IntVar(&in.Whole, "whole-every", 0, "seconds between whole passes; a day when absent")
-	f.BoolVar(&in.Try, "try", false, "only try it; nothing is kept")
-	_ = c.MarkFlagRequired("url")
+	f.Var(&every, "every", "how often what has changed is read; 5m when absent")
+	f.Var(&whole, "whole-every", "how often everything is read; 1d when absent")
+	f.BoolVar(&in.Try, "dry-run", false, "only try it; nothing is kept")
+	formerFlag(c, "try", "dry-run")
+	formerFlag(c, "url", "directory")
 	_ = c.MarkFlagRequired("base")
 	return c
 }
@@ -204,7 +210,7 @@ func mapOf(pairs []string) (m directory.Map, err error) {
 	for _, p := range pairs {
 		k, v, ok := strings.Cut(p, "=")
 		if !ok {
-			return m, usageError{fmt.Errorf("%q is no KEY=VALUE", p)}
+			return m, usagef("%q is no KEY=VALUE", p)
 		}
 		values[strings.TrimSpace(k)] = strings.TrimSpace(v)
 	}
@@ -215,20 +221,20 @@ func mapOf(pairs []string) (m directory.Map, err error) {
 	d := json.NewDecoder(strings.NewReader(string(b)))
 	d.DisallowUnknownFields()
 	if err := d.Decode(&m); err != nil {
-		return m, usageError{fmt.Errorf("the map has %s; its keys are user_filter, group_filter, machine_filter, "+
+		return m, usagef("the map has %s; its keys are user_filter, group_filter, machine_filter, "+
 			"user_name, display_name, email, employee, group_name, machine_name, members, member_names, id and changed",
-			strings.TrimPrefix(err.Error(), "json: "))}
+			strings.TrimPrefix(err.Error(), "json: "))
 	}
 	return m, nil
 }
 
 func runSourceCommand(r *root) *cobra.Command {
 	var in api.NewRun
-	var dry, changes, wait bool
+	var dry, changes, noWait bool
 	c := &cobra.Command{Use: "run NAME", Short: "Read a source now: whole, or only for what has changed",
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 			if dry && (changes || in.Accept) {
-				return usageError{fmt.Errorf("a dry pass is whole, and applies nothing: leave the other flag out")}
+				return usagef("a dry pass is whole, and applies nothing: leave the other flag out")
 			}
 			in.Kind = directory.RunWhole
 			if dry {
@@ -241,7 +247,7 @@ func runSourceCommand(r *root) *cobra.Command {
 				return err
 			}
 			var run directory.Run
-			if wait {
+			if !noWait {
 				run, err = r.followRun(c, client, a[0], in)
 			} else {
 				run, err = apiclient.Post[directory.Run](c.Context(), client, apiclient.Path(sourcesPath, a[0])+"/runs", in)
@@ -264,7 +270,7 @@ func runSourceCommand(r *root) *cobra.Command {
 	f.BoolVar(&dry, "dry-run", false, "read everything, say what would come of it, and apply nothing")
 	f.BoolVar(&changes, "changes", false, "only what has changed since the last pass")
 	f.BoolVar(&in.Accept, "accept-removals", false, "apply it, whatever disappears")
-	f.BoolVar(&wait, "wait", true, "wait for its end")
+	f.BoolVar(&noWait, "no-wait", false, "do not wait for its end")
 	return c
 }
 
@@ -275,7 +281,7 @@ func (r *root) followRun(c *cobra.Command, client *apiclient.Client, name string
 	if err != nil {
 		return run, err
 	}
-	tell := r.output == "table" && terminalWidth(c.ErrOrStderr()) > 0
+	tell := r.output == "table" && cmdline.TerminalWidth(c.ErrOrStderr()) > 0
 	for !run.Over() {
 		select {
 		case <-c.Context().Done():
@@ -322,12 +328,12 @@ func renamesCommand(r *root) *cobra.Command {
 	var take, drop bool
 	var in api.RenameIDs
 	c := &cobra.Command{Use: "renames", Short: "What the directory calls differently from the estate; --take " +
-		"puts it into the draft", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command, _ []string) error {
+		"puts it into the draft", Args: cmdline.Args(0, 0), RunE: func(c *cobra.Command, _ []string) error {
 		if take && drop {
-			return usageError{fmt.Errorf("take them or drop them, not both")}
+			return usagef("take them or drop them, not both")
 		}
 		if drop && len(in.IDs) == 0 {
-			return usageError{fmt.Errorf("say which to drop, with --id")}
+			return usagef("say which to drop, with --id")
 		}
 		client, err := r.client()
 		if err != nil {
@@ -337,9 +343,7 @@ func renamesCommand(r *root) *cobra.Command {
 			if err := client.Do(c.Context(), "POST", "/api/v1/directory/renames/drop", nil, in, nil); err != nil {
 				return err
 			}
-			_, err := fmt.Fprintf(c.OutOrStdout(), "%s dropped; the estate stays as it is.\n",
-				words.Count(len(in.IDs), "rename"))
-			return err
+			return r.say(c, nil, "%s dropped; the estate stays as it is.", words.Count(len(in.IDs), "rename"))
 		}
 		if take {
 			v, err := apiclient.Post[api.TakenRenames](c.Context(), client, "/api/v1/directory/renames/take", in)

@@ -16,6 +16,7 @@ import (
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 // stands says how the last try went, and how old that is.
@@ -31,7 +32,7 @@ func stands(c *stock.Check) string {
 
 func serverCommand(r *root) *cobra.Command {
 	const base = "/api/v1/stock/servers"
-	list := ask(r, "list", "All print servers with how they stand", cobra.NoArgs, items[stock.ServerView](fixed(base)),
+	list := ask(r, "list", "All print servers with how they stand", cmdline.Args(0, 0), items[stock.ServerView](fixed(base)),
 		func(w io.Writer, list []stock.ServerView) {
 			t := r.table("SERVER", "ADDRESS", "STATUS", "QUEUES", "NOT READY", "JOBS", "DUTY", "DIFFERS")
 			for _, s := range list {
@@ -45,13 +46,13 @@ func serverCommand(r *root) *cobra.Command {
 			t.write(w)
 			fmt.Fprintf(w, "%s.\n", words.Count(len(list), "server"))
 		})
-	show := ask(r, "show SERVER", "One print server: its queues, and how it differs from the estate", cobra.ExactArgs(1),
+	show := ask(r, "show SERVER", "One print server: its queues, and how it differs from the estate", cmdline.Args(1, 1),
 		get[stock.ServerSheet](named(base, "")), r.writeServer)
-	read := ask(r, "read SERVER", "Read a print server now", cobra.ExactArgs(1), func(c *cobra.Command,
+	read := ask(r, "read SERVER", "Read a print server now", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) (stock.ServerSheet, error) {
 		return apiclient.Post[stock.ServerSheet](c.Context(), client, apiclient.Path(base, a[0])+"/read", nil)
 	}, r.writeServer)
-	compare := ask(r, "compare SERVER SERVER", "Two servers' queues side by side, deeper than by name", cobra.ExactArgs(2),
+	compare := ask(r, "compare SERVER SERVER", "Two servers' queues side by side, deeper than by name", cmdline.Args(2, 2),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]stock.Pair, error) {
 			return apiclient.List[stock.Pair](c.Context(), client, apiclient.Path(base, a[0])+"/compare",
 				url.Values{"with": {a[1]}})
@@ -73,7 +74,7 @@ func serverCommand(r *root) *cobra.Command {
 		})
 	remove := unregisterCommand(r, "server", "Forget a server that was registered by hand; its queues are not touched",
 		base)
-	return group("server", "Print servers: register, read, compare, leave", list, show, addServerCommand(r), read,
+	return cmdline.Group("server", "Print servers: register, read, compare, leave", list, show, addServerCommand(r), read,
 		serverQueuesCommand(r), compare, setsCommand(r), dependsCommand(r), serverJobsCommand(r), outageCommand(r),
 		testStockCommand(r, "server",
 			"test SERVER QUEUE", 2), remove)
@@ -81,7 +82,7 @@ func serverCommand(r *root) *cobra.Command {
 
 // unregisterCommand makes the command that forgets one. What the estate names is still watched, which it says.
 func unregisterCommand(r *root, kind, short, base string) *cobra.Command {
-	return &cobra.Command{Use: "remove " + strings.ToUpper(kind), Short: short, Args: args(cobra.ExactArgs(1)),
+	return &cobra.Command{Use: "remove " + strings.ToUpper(kind), Short: short, Args: cmdline.Args(1, 1),
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -96,8 +97,7 @@ func unregisterCommand(r *root, kind, short, base string) *cobra.Command {
 				says = fmt.Sprintf("What was registered of the %s %s is forgotten. The estate names it, so it is still read; to "+
 					"take it out: cirque draft remove %ss/%s", kind, a[0], kind, a[0])
 			}
-			_, err = fmt.Fprintln(c.OutOrStdout(), says)
-			return err
+			return r.say(c, a, "%s", says)
 		}}
 }
 
@@ -114,7 +114,7 @@ func watchFlags(c *cobra.Command, in *api.NewWatch) {
 func addServerCommand(r *root) *cobra.Command {
 	var in api.NewWatch
 	c := ask(r, "add ADDRESS", "Register a print server by host name, address or URI; it is read at once",
-		cobra.ExactArgs(1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.ServerView, error) {
+		cmdline.Args(1, 1), func(c *cobra.Command, client *apiclient.Client, a []string) (stock.ServerView, error) {
 			in.URI = a[0]
 			return apiclient.Post[stock.ServerView](c.Context(), client, "/api/v1/stock/servers", in)
 		}, func(w io.Writer, s stock.ServerView) {
@@ -128,10 +128,10 @@ func addServerCommand(r *root) *cobra.Command {
 	return c
 }
 
-func (r *root) writeServer(w io.Writer, s stock.ServerSheet) {
+func (r *screen) writeServer(w io.Writer, s stock.ServerSheet) {
 	fmt.Fprintf(w, "%s at %s: %s.\n", s.Name, s.URI, stands(s.Check))
 	if s.Started != nil {
-		fmt.Fprintf(w, "Up since %s; seen to start anew %s.\n", s.Started.Local().Format(time.DateTime), times(s.Restarts))
+		fmt.Fprintf(w, "Up since %s; seen to start anew %s.\n", r.zone().At(*s.Started), times(s.Restarts))
 	}
 	fmt.Fprintf(w, "%s, %d not ready, %s waiting, %s.\n\n", words.Count(s.Count.Queues, "queue"), s.Count.NotReady,
 		words.Count(s.Count.Jobs, "job"), words.Count(s.Drivers, "different driver"))
@@ -174,12 +174,12 @@ func times(n int) string {
 	return fmt.Sprintf("%d times", n)
 }
 
-func (r *root) writeFoundQueues(w io.Writer, list []stock.QueueView, server bool) {
+func (r *screen) writeFoundQueues(w io.Writer, list []stock.QueueView, server bool) {
 	head := []string{"QUEUE", "STATE", "JOBS", "DRIVER", "DEVICE", "LOCATION", "QUEUE HERE"}
 	if server {
 		head = append([]string{"SERVER"}, head...)
 	}
-	t := r.table(head...)
+	t := r.table(head...).main(len(head) - 7) // the queue
 	for _, q := range list {
 		state := q.State
 		if len(q.Reasons) > 0 {
@@ -203,13 +203,13 @@ func (r *root) writeFoundQueues(w io.Writer, list []stock.QueueView, server bool
 
 func serverQueuesCommand(r *root) *cobra.Command {
 	var server, word, state string
-	c := ask(r, "queues [SERVER]", "The queues of all print servers, or of one", cobra.MaximumNArgs(1),
+	c := ask(r, "queues [SERVER]", "The queues of all print servers, or of one", cmdline.Args(0, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]stock.QueueView, error) {
 			if len(a) == 1 {
 				server = a[0]
 			}
 			if !slices.Contains([]string{"", "not-ready", "jobs", "unlisted"}, state) {
-				return nil, usageError{fmt.Errorf("%q is no state to choose: not-ready, jobs or unlisted", state)}
+				return nil, usagef("%q is no state to choose: not-ready, jobs or unlisted", state)
 			}
 			list, err := apiclient.List[stock.QueueView](c.Context(), client, "/api/v1/stock/queues", nil)
 			if err != nil {
@@ -232,7 +232,7 @@ func serverQueuesCommand(r *root) *cobra.Command {
 
 func dependsCommand(r *root) *cobra.Command {
 	c := ask(r, "depends SERVER", "What still leads to a server, who would miss it, and who printed through it lately",
-		cobra.ExactArgs(1), get[decommission.Leaving](named("/api/v1/stock/servers", "/depends")), func(w io.Writer,
+		cmdline.Args(1, 1), get[decommission.Leaving](named("/api/v1/stock/servers", "/depends")), func(w io.Writer,
 			d decommission.Leaving) {
 			fmt.Fprintln(w, d.Says)
 			line := func(what string, list []string) {
@@ -269,7 +269,7 @@ func dependsCommand(r *root) *cobra.Command {
 }
 
 func orphansCommand(r *root) *cobra.Command {
-	return ask(r, "orphans", "What leads nowhere, and what nothing leads to", cobra.NoArgs,
+	return ask(r, "orphans", "What leads nowhere, and what nothing leads to", cmdline.Args(0, 0),
 		get[decommission.Orphans](fixed("/api/v1/stock/orphans")), func(w io.Writer, o decommission.Orphans) {
 			none := true
 			for _, x := range []struct {

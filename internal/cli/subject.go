@@ -9,11 +9,12 @@ import (
 
 	"cirque/core/endpoint"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func subjectCommand(r *root, word, path string) *cobra.Command {
 	return &cobra.Command{Use: word + " NAME", Short: "Everything about one " + word + ": groups, grants direct and " +
-		"inherited, endpoints", Args: args(cobra.ExactArgs(1)),
+		"inherited, endpoints", Args: cmdline.Args(1, 1),
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -27,7 +28,7 @@ func subjectCommand(r *root, word, path string) *cobra.Command {
 		}}
 }
 
-func (r *root) writeSubject(w io.Writer, s endpoint.Subject) {
+func (r *screen) writeSubject(w io.Writer, s endpoint.Subject) {
 	var about []string
 	add := func(word, v string) {
 		if v != "" {

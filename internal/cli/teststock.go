@@ -10,6 +10,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/stock"
 	"cirque/internal/api"
+	"cirque/internal/cmdline"
 )
 
 // testStockCommand sends a test page straight to a device or a server's queue, and tells each state of the job.
@@ -18,7 +19,7 @@ func testStockCommand(r *root, kind, use string, n int) *cobra.Command {
 	if kind == "server" {
 		short = "Send a test page straight to a server's queue, and follow it until it is done"
 	}
-	return &cobra.Command{Use: use, Short: short, Args: args(cobra.ExactArgs(n)), RunE: func(c *cobra.Command,
+	return &cobra.Command{Use: use, Short: short, Args: cmdline.Args(n, n), RunE: func(c *cobra.Command,
 		a []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -60,7 +61,7 @@ func testStockCommand(r *root, kind, use string, n int) *cobra.Command {
 			return err
 		}
 		if last.Result == "no" {
-			return errNo
+			return cmdline.ErrNo
 		}
 		return nil
 	}}

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"fmt"
 	"io"
 	"time"
 
@@ -10,10 +9,11 @@ import (
 	"cirque/core/access"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func tokenListCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "list", Short: "List tokens", Args: args(cobra.NoArgs), RunE: func(c *cobra.Command,
+	return &cobra.Command{Use: "list", Short: "List tokens", Args: cmdline.Args(0, 0), RunE: func(c *cobra.Command,
 		_ []string) error {
 		client, err := r.client()
 		if err != nil {
@@ -32,7 +32,7 @@ func tokenListCommand(r *root) *cobra.Command {
 				}
 				ends := ""
 				if k.ExpiresAt != nil {
-					ends = k.ExpiresAt.Local().Format(time.DateOnly)
+					ends = r.zone().Day(*k.ExpiresAt)
 					if k.Ended(time.Now()) {
 						ends += ", over"
 					}
@@ -44,7 +44,7 @@ func tokenListCommand(r *root) *cobra.Command {
 				case k.Role != access.Agent:
 					scope = where(k.Sites)
 				}
-				t.add(k.Name, role, scope, k.Author, k.CreatedAt.Local().Format(time.DateOnly), used, ends)
+				t.add(k.Name, role, scope, k.Author, r.zone().Day(k.CreatedAt), used, ends)
 			}
 			t.write(w)
 		})
@@ -55,7 +55,7 @@ func tokenRenewCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "renew NAME", Short: "Give a token another secret and print it, and nothing else",
 		Long: `Give a token another secret and print it, and nothing else: where the first was lost, or may have been
 seen. The old one ends at once. A token of somebody's own is renewed by them alone.`,
-		Args: args(cobra.ExactArgs(1)), RunE: func(c *cobra.Command, a []string) error {
+		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
 				return err
@@ -65,13 +65,12 @@ seen. The old one ends at once. A token of somebody's own is renewed by them alo
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintln(c.OutOrStdout(), made.Secret)
-			return err
+			return r.secret(c, made)
 		}}
 }
 
 func tokenRevokeCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: args(cobra.ExactArgs(1)),
+	return &cobra.Command{Use: "revoke NAME", Short: "Revoke a token", Args: cmdline.Args(1, 1),
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -80,19 +79,6 @@ func tokenRevokeCommand(r *root) *cobra.Command {
 			if err := client.Do(c.Context(), "DELETE", apiclient.Path("/api/v1/tokens", a[0]), nil, nil, nil); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "The token %s is revoked.\n", a[0])
-			return err
+			return r.say(c, a, "The token %s is revoked.", a[0])
 		}}
-}
-
-// dayOf reads a day in local time; nil for none.
-func dayOf(day string) (*time.Time, error) {
-	if day == "" {
-		return nil, nil
-	}
-	at, err := time.ParseInLocation(time.DateOnly, day, time.Local)
-	if err != nil {
-		return nil, usageError{fmt.Errorf("%q is no day; write YYYY-MM-DD", day)}
-	}
-	return &at, nil
 }

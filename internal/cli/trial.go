@@ -2,7 +2,6 @@ package cli
 
 import (
 	"cmp"
-	"errors"
 	"fmt"
 	"io"
 	"net/url"
@@ -17,13 +16,14 @@ import (
 	"cirque/core/endpoint"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func driverTryCommand(r *root) *cobra.Command {
 	var machine, platform string
-	var wait time.Duration
+	wait := cmdline.Span(time.Minute)
 	c := &cobra.Command{Use: "try QUEUE [DRIVER]", Short: "Print with another driver, or list which to try",
-		Args: args(cobra.RangeArgs(1, 2)),
+		Args: cmdline.Args(1, 2),
 		Long: `Where output is garbled or nothing comes out: without DRIVER, what to try with the queue's device,
 in order, with what is remembered of each. With DRIVER (an exact name, driverless, or plain for
 plain text as it is) the endpoint makes a queue beside the real one with that driver, prints a test
@@ -45,9 +45,9 @@ and it is remembered of the model: cirque endpoint print-result NUMBER good|garb
 				return r.print(c, v, func(w io.Writer) { r.writeAlternatives(w, a[0], v) })
 			}
 			if machine == "" {
-				return usageError{errors.New("say from which endpoint it is tried with --machine")}
+				return usagef("say from which endpoint it is tried with --machine")
 			}
-			k, err := r.runCheckup(c, client, machine, url.Values{"queue": {a[0]}, "try": {a[1]}}, wait)
+			k, err := r.runCheckup(c, client, machine, url.Values{"queue": {a[0]}, "try": {a[1]}}, time.Duration(wait))
 			if err != nil {
 				return err
 			}
@@ -55,17 +55,17 @@ and it is remembered of the model: cirque endpoint print-result NUMBER good|garb
 				return err
 			}
 			if t := k.Tested(); t != nil && t.Result == endpoint.No {
-				return errNo
+				return cmdline.ErrNo
 			}
 			return nil
 		}}
 	c.Flags().StringVar(&machine, "machine", "", "the endpoint from which it is tried")
 	c.Flags().StringVar(&platform, "platform", "", "list names for this platform only, such as windows/x64")
-	c.Flags().DurationVar(&wait, "wait", time.Minute, "how long to wait for the endpoint")
+	c.Flags().Var(&wait, "wait", "how long to wait for the endpoint")
 	return c
 }
 
-func (r *root) writeAlternatives(w io.Writer, queue string, v api.Alternatives) {
+func (r *screen) writeAlternatives(w io.Writer, queue string, v api.Alternatives) {
 	fmt.Fprintf(w, "The device behind %s is %s.\n", queue, cmp.Or(v.Model, "of a model that is not known: read the "+
 		"device first"))
 	if len(v.Alternatives) == 0 {
@@ -78,7 +78,7 @@ func (r *root) writeAlternatives(w io.Writer, queue string, v api.Alternatives) 
 		if a.Now {
 			now = " (now)"
 		}
-		t.add(fmt.Sprint(i+1), driver.Visible(a.Try)+now, a.Last, a.Why)
+		t.add(fmt.Sprint(i+1), r.exact(a.Try)+now, a.Last, a.Why)
 	}
 	t.write(w)
 }
@@ -103,7 +103,7 @@ func writeTrial(w io.Writer, k endpoint.Checkup) {
 }
 
 func driverTriedCommand(r *root) *cobra.Command {
-	return ask(r, "tried [MODEL]", "What came out with which driver on which model, as people told", cobra.MaximumNArgs(1),
+	return ask(r, "tried [MODEL]", "What came out with which driver on which model, as people told", cmdline.Args(0, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) ([]driver.Seen, error) {
 			return apiclient.List[driver.Seen](c.Context(), client, "/api/v1/drivers/print-results",
 				url.Values{"model": {strings.Join(a, "")}})
@@ -115,7 +115,7 @@ func driverTriedCommand(r *root) *cobra.Command {
 			}
 			t := r.table("MODEL", "DRIVER", "CAME OUT", "QUEUE", "FROM", "TOLD", "BY", "NOTE")
 			for _, s := range list {
-				t.add(s.Model, driver.Visible(s.Driver), s.Result, s.Queue, s.Machine, ago(s.At, time.Now()), s.By, s.Note)
+				t.add(s.Model, r.exact(s.Driver), s.Result, s.Queue, s.Machine, ago(s.At, time.Now()), s.By, s.Note)
 			}
 			t.write(w)
 		})
@@ -125,16 +125,16 @@ func printResultCommand(r *root) *cobra.Command {
 	var note string
 	c := ask(r, "print-result NUMBER good|garbled|nothing", "Say what came out of a checkup's test page; it is "+
 		"remembered of "+
-		"the driver with that model", cobra.ExactArgs(2), func(c *cobra.Command, client *apiclient.Client,
+		"the driver with that model", cmdline.Args(2, 2), func(c *cobra.Command, client *apiclient.Client,
 		a []string) (endpoint.Checkup, error) {
 		if results := []string{endpoint.PrintGood, endpoint.PrintGarbled, endpoint.PrintNothing}; !slices.Contains(
 			results, a[1]) {
-			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is not what may come out: write good, "+
-				"garbled or nothing", a[1])}
+			return endpoint.Checkup{}, usagef("%q is not what may come out: write good, "+
+				"garbled or nothing", a[1])
 		}
 		n, err := strconv.ParseInt(a[0], 10, 64)
 		if err != nil || n < 1 {
-			return endpoint.Checkup{}, usageError{fmt.Errorf("%q is no checkup's number; the checkup said it", a[0])}
+			return endpoint.Checkup{}, usagef("%q is no checkup's number; the checkup said it", a[0])
 		}
 		return apiclient.Post[endpoint.Checkup](c.Context(), client, fmt.Sprintf("/api/v1/checkups/%d/print-result", n),
 			api.TellPrintResult{Result: a[1], Note: note})
@@ -164,7 +164,7 @@ func printResultCommand(r *root) *cobra.Command {
 func driverOnCommand(r *root) *cobra.Command {
 	var exact string
 	c := ask(r, "on [MACHINE]", "Drivers on endpoints: used, staged, spare, wanted; of one machine also the files "+
-		"they consist of", cobra.MaximumNArgs(1), func(c *cobra.Command, client *apiclient.Client,
+		"they consist of", cmdline.Args(0, 1), func(c *cobra.Command, client *apiclient.Client,
 		a []string) ([]endpoint.DriverHere, error) {
 		return apiclient.List[endpoint.DriverHere](c.Context(), client, "/api/v1/drivers/endpoints",
 			url.Values{"machine": {strings.Join(a, "")}, "exact": {exact}})
@@ -175,12 +175,12 @@ func driverOnCommand(r *root) *cobra.Command {
 		}
 		t := r.table("ENDPOINT", "EXACT NAME", "STATE", "QUEUES", "DETAIL")
 		for _, d := range list {
-			t.add(d.Machine, driver.Visible(d.Exact), string(d.State), strings.Join(d.Queues, ", "), d.Says)
+			t.add(d.Machine, r.exact(d.Exact), string(d.State), strings.Join(d.Queues, ", "), d.Says)
 		}
 		t.write(w)
 		for _, d := range list {
 			if len(d.Files) > 0 {
-				fmt.Fprintf(w, "\n%s is described by %s of the package %s, and needs:\n", driver.Visible(d.Exact), d.SetUpFile,
+				fmt.Fprintf(w, "\n%s is described by %s of the package %s, and needs:\n", r.exact(d.Exact), d.SetUpFile,
 					d.Package[:min(12, len(d.Package))])
 				for _, f := range d.Files {
 					fmt.Fprintln(w, "  "+f)

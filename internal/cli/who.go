@@ -16,41 +16,41 @@ import (
 	"cirque/core/rehearse"
 	"cirque/core/words"
 	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
 )
 
 func whoCommand(r *root) *cobra.Command {
-	var from, until, on string
+	var since, until cmdline.Moment
+	var on string
 	var bare bool
 	c := &cobra.Command{Use: "who QUEUE", Short: "Who has a queue, now or on a day of the past; or who has none",
-		Args: args(cobra.MaximumNArgs(1)),
+		Args: cmdline.Args(0, 1),
 		Long: `Everybody whose lineup has a queue, in the contexts in which they were last seen: now, at a moment
-of the past (--from), or at any time of a stretch of it (--from and --until, or --on DAY). The past
+of the past (--since), or at any time of a stretch of it (--since and --until, or --on DAY). The past
 is answered with the estate, the directory, the live state and the picks of that time. Who is not
 listed did not have it. With --bare: who has no queue at all just now.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			if bare != (len(a) == 0) {
-				return usageError{fmt.Errorf("name a queue, or ask for those who have none with --bare")}
+				return usagef("name a queue, or ask for those who have none with --bare")
 			}
 			if bare {
 				return r.bare(c)
 			}
 			q := url.Values{}
 			if on != "" {
-				day, err := time.ParseInLocation("2006-01-02", on, time.Local)
+				day, err := time.ParseInLocation(time.DateOnly, on, r.zone().Location)
 				if err != nil {
-					return usageError{fmt.Errorf("%q is no day: write it as 2026-11-23", on)}
+					return usagef("--on %q is no day: write it as 2026-11-23", on)
 				}
-				from, until = day.Format(time.RFC3339), day.AddDate(0, 0, 1).Format(time.RFC3339)
-				if now := time.Now(); day.AddDate(0, 0, 1).After(now) {
-					until = now.Format(time.RFC3339)
+				end := day.AddDate(0, 0, 1)
+				if now := r.clock(); end.After(now) {
+					end = now
 				}
+				q.Set("from", day.Format(time.RFC3339))
+				q.Set("until", end.Format(time.RFC3339))
 			}
-			if from != "" {
-				q.Set("from", from)
-			}
-			if until != "" {
-				q.Set("until", until)
-			}
+			r.setTime(q, "from", &since)
+			r.setTime(q, "until", &until)
 			client, err := r.client()
 			if err != nil {
 				return err
@@ -62,9 +62,10 @@ listed did not have it. With --bare: who has no queue at all just now.`,
 			return r.print(c, x, func(w io.Writer) { r.writeRoll(w, x) })
 		}}
 	c.Flags().BoolVar(&bare, "bare", false, "who has no queue at all just now")
-	c.Flags().StringVar(&from, "from", "", "a moment of the past, RFC 3339")
-	c.Flags().StringVar(&until, "until", "", "together with --from: up to here")
-	c.Flags().StringVar(&on, "on", "", "a day, such as 2026-11-23, by this machine's clock")
+	c.Flags().Var(&since, "since", "at this moment of the past, or from it on with --until")
+	formerFlag(c, "from", "since")
+	c.Flags().Var(&until, "until", "together with --since: before this moment")
+	c.Flags().StringVar(&on, "on", "", "at any time of this `DAY`, such as 2026-11-23")
 	return c
 }
 
@@ -125,10 +126,10 @@ func wholeRoll(ctx context.Context, client *apiclient.Client, queue string, q ur
 	}
 }
 
-func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
-	span := x.From.Local().Format("2006-01-02 15:04")
+func (r *screen) writeRoll(w io.Writer, x rehearse.RollSheet) {
+	span := r.zone().Minute(x.From)
 	if x.Until.After(x.From) {
-		span += " to " + x.Until.Local().Format("2006-01-02 15:04")
+		span += " to " + r.zone().Minute(x.Until)
 	}
 	var revs []string
 	for _, n := range x.Revisions {
@@ -152,8 +153,8 @@ func (r *root) writeRoll(w io.Writer, x rehearse.RollSheet) {
 
 func reachCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "reach GRANT", Short: "How many people and machines a grant reaches",
-		Args: args(cobra.ExactArgs(1))}
-	when := whenFlags(c)
+		Args: cmdline.Args(1, 1)}
+	when := r.whenFlags(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {

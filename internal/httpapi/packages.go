@@ -26,6 +26,7 @@ func packagesRoutes(s *server, a huma.API) {
 	type upload struct {
 		Name string `query:"name" required:"true" maxLength:"200"`
 		Note string `query:"note" maxLength:"4096"`
+		dryRun
 	}
 	op := operation(http.MethodPost, "/api/v1/drivers/packages", "add-package",
 		"Keep a driver package out of a zip archive",
@@ -34,7 +35,7 @@ func packagesRoutes(s *server, a huma.API) {
 		"application/zip": {Schema: &huma.Schema{Type: huma.TypeString, Format: "binary"}}}}
 	// An archive is large: it is taken as the door has read it, rather than copied.
 	huma.Register(a, op, func(ctx context.Context, in *upload) (*out[api.AddedPackage], error) {
-		p, known, err := s.svc.Drivers.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, bodyOf(ctx))
+		p, known, err := s.svc.Drivers.AddPackage(ctx, principalOf(ctx), in.Name, in.Note, bodyOf(ctx), in.Dry)
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}

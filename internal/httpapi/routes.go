@@ -23,6 +23,11 @@ import (
 	"cirque/internal/service/sources"
 )
 
+// dryRun is what has a change only be looked at.
+type dryRun struct {
+	Dry bool `query:"dry" doc:"Say what would come of it, and keep nothing."`
+}
+
 // out is an answer with a body.
 type out[T any] struct{ Body T }
 

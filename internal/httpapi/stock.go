@@ -139,10 +139,13 @@ func stockDevicesRoutes(s *server, a huma.API) {
 		text, lacking, err := s.svc.Stock.Reservations(ctx, principalOf(ctx), in.Format)
 		return &out[api.Text]{api.Text{Text: text, Lacking: lacking}}, err
 	})
-	type file struct{ Body api.NamedText }
+	type file struct {
+		dryRun
+		Body api.NamedText
+	}
 	route(s, a, "PUT", "/api/v1/stock/reservations", "import-reservations", "Take in what a DHCP server reserves, to "+
 		"compare devices with", medium.by(access.KeepStock), func(ctx context.Context, in *file) (*out[api.Imported], error) {
-		n, err := s.svc.Stock.ImportReservations(ctx, principalOf(ctx), in.Body.Name, in.Body.Text)
+		n, err := s.svc.Stock.ImportReservations(ctx, principalOf(ctx), in.Body.Name, in.Body.Text, in.Dry)
 		return &out[api.Imported]{api.Imported{Count: n}}, err
 	})
 }
@@ -279,11 +282,12 @@ func draftToolsRoutes(s *server, a huma.API) {
 		})
 	type table struct {
 		Named
+		dryRun
 		Body api.NamedText
 	}
 	route(s, a, "PUT", "/api/v1/draft/queue-table", "apply-queue-table", "Put a table of queues into one's own draft",
 		large.by(access.EditDraft), func(ctx context.Context, in *table) (*out[api.Draft], error) {
-			d, err := s.svc.Drafts.ApplyQueueTable(ctx, principalOf(ctx), in.Name, in.Body.Name, in.Body.Text)
+			d, err := s.svc.Drafts.ApplyQueueTable(ctx, principalOf(ctx), in.Name, in.Body.Name, in.Body.Text, in.Dry)
 			if err != nil {
 				return nil, err
 			}

@@ -70,13 +70,18 @@ func (s *Room) Drafts(ctx context.Context, p *access.Principal) ([]estate.Draft,
 // for whichever it is: where the draft has moved on meanwhile, a Conflict fault.
 func (s *Room) Edit(ctx context.Context, p *access.Principal, called string, version *int64,
 	edits []estate.Edit) (estate.DraftSheet, error) {
-	return s.Change(ctx, p, called, version, func(d estate.DraftSheet) (*estate.Document, error) {
+	return s.Change(ctx, p, called, version, s.edited(edits))
+}
+
+// edited makes a draft's document with edits.
+func (s *Room) edited(edits []estate.Edit) func(estate.DraftSheet) (*estate.Document, error) {
+	return func(d estate.DraftSheet) (*estate.Document, error) {
 		changes, err := estate.ParseEdits(edits, d.Document, d.From, s.present.Parsing())
 		if err != nil {
 			return nil, err
 		}
 		return d.Document.With(changes), nil
-	})
+	}
 }
 
 // Apply puts files into one's own draft: declaratively, so that the draft then equals them, or merging, so that only
@@ -112,18 +117,10 @@ func (s *Room) Change(ctx context.Context, p *access.Principal, called string, v
 			return d, fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more",
 				"the draft was changed meanwhile")
 		}
-		doc, err := next(d)
-		if err != nil {
+		if d, err = changed(p, d, next); err != nil {
 			return d, err
 		}
-		if problems := estate.Integrity(doc); len(problems) > 0 {
-			return d, estate.Incoherent(problems)
-		}
-		changes := confined(p, access.EditDraft, d.From, estate.Changes(d.From, doc))
-		if err := access.CheckChanges(p, access.EditDraft, d.From, d.From.With(changes), changes); err != nil {
-			return d, err
-		}
-		if d.Kept, err = estate.Keep(changes); err != nil {
+		if d.Kept, err = estate.Keep(d.Changes); err != nil {
 			return d, err
 		}
 		_, err = s.store.SaveDraft(ctx, d.Draft)
@@ -135,6 +132,21 @@ func (s *Room) Change(ctx context.Context, p *access.Principal, called string, v
 		}
 		return s.Own(ctx, p, called)
 	}
+}
+
+// changed gives a draft as it would be, and stores nothing.
+func changed(p *access.Principal, d estate.DraftSheet,
+	next func(estate.DraftSheet) (*estate.Document, error)) (estate.DraftSheet, error) {
+	doc, err := next(d)
+	if err != nil {
+		return d, err
+	}
+	if problems := estate.Integrity(doc); len(problems) > 0 {
+		return d, estate.Incoherent(problems)
+	}
+	d.Changes = confined(p, access.EditDraft, d.From, estate.Changes(d.From, doc))
+	d.Document = d.From.With(d.Changes)
+	return d, access.CheckChanges(p, access.EditDraft, d.From, d.Document, d.Changes)
 }
 
 // Diff compares two revisions; 0 stands for the current one.

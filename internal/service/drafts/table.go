@@ -32,9 +32,9 @@ func (s *Room) QueueTable(ctx context.Context, p *access.Principal, draft string
 	return bulk.QueueTable(queues), nil
 }
 
-// ApplyQueueTable puts a table of queues into one's own draft.
-func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, name,
-	text string) (estate.DraftSheet, error) {
+// ApplyQueueTable puts a table of queues into one's own draft; with dry it gives the draft as it would be.
+func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, name, text string,
+	dry bool) (estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return estate.DraftSheet{}, err
 	}
@@ -45,6 +45,9 @@ func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, 
 	edits, err := bulk.QueueEdits(d.Document, name, text)
 	if err != nil {
 		return d, err
+	}
+	if dry {
+		return changed(p, d, s.edited(edits))
 	}
 	return s.Edit(ctx, p, draft, &d.Version, edits)
 }

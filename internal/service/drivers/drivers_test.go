@@ -138,13 +138,17 @@ var keeper = rooms.Who(access.Administrator)
 func TestPackages(t *testing.T) {
 	t.Parallel()
 	r, s := furnish(t)
-	one, known, err := r.AddPackage(t.Context(), keeper, " Mono 40 ", "", packed(t, "1.0"))
+	if dry, known, err := r.AddPackage(t.Context(), keeper, "mono", "", packed(t, "1.0"), true); err != nil || known ||
+		len(dry.Models) != 2 || len(s.w.DriverPacks) != 0 {
+		t.Errorf("dry: %+v %v %v; %d kept", dry, known, err, len(s.w.DriverPacks))
+	}
+	one, known, err := r.AddPackage(t.Context(), keeper, " Mono 40 ", "", packed(t, "1.0"), false)
 	if err != nil || known || one.Name != "Mono 40" || len(one.Models) != 2 || one.Models[0].Exact != "Skerrymark "+
 		"Mono 40 PS" {
 		t.Fatalf("%+v %v %v", one, known, err)
 	}
 	if again, known, err := r.AddPackage(t.Context(), keeper, "another name", "", packed(t,
-		"1.0")); err != nil || !known ||
+		"1.0"), false); err != nil || !known ||
 		again.Name != "Mono 40" || len(s.w.DriverPacks) != 1 {
 		t.Errorf("%+v %v %v", again, known, err)
 	}
@@ -153,7 +157,7 @@ func TestPackages(t *testing.T) {
 		zip  []byte
 	}{"package-name": {" ", packed(t, "1.0")}, "package-refused": {"x", []byte("no archive")}} {
 		if _, _, err := r.AddPackage(t.Context(), keeper, c.name, "",
-			c.zip); fault.As(err) == nil || fault.As(err).Code != code {
+			c.zip, false); fault.As(err) == nil || fault.As(err).Code != code {
 			t.Errorf("%s: %v", code, err)
 		}
 	}
@@ -182,7 +186,7 @@ func TestShip(t *testing.T) {
 	t.Parallel()
 	r, _ := furnish(t)
 	agent := &access.Principal{Name: "agent", Role: access.Agent, Machine: "desk-1"}
-	if _, _, err := r.AddPackage(t.Context(), keeper, "old", "", packed(t, "1.0")); err != nil {
+	if _, _, err := r.AddPackage(t.Context(), keeper, "old", "", packed(t, "1.0"), false); err != nil {
 		t.Fatal(err)
 	}
 	got, err := r.Ship(t.Context(), agent, "Skerrymark Mono 40 PS", "linux/x64")
@@ -213,7 +217,7 @@ func TestShip(t *testing.T) {
 func TestReport(t *testing.T) {
 	t.Parallel()
 	r, s := furnish(t)
-	if _, _, err := r.AddPackage(t.Context(), keeper, "mono", "", packed(t, "1.0")); err != nil {
+	if _, _, err := r.AddPackage(t.Context(), keeper, "mono", "", packed(t, "1.0"), false); err != nil {
 		t.Fatal(err)
 	}
 	user, platform := "ida", "linux/x64"
@@ -252,7 +256,7 @@ func TestReport(t *testing.T) {
 func TestNames(t *testing.T) {
 	t.Parallel()
 	r, _ := furnish(t)
-	if _, _, err := r.AddPackage(t.Context(), keeper, "mono", "", packed(t, "1.0")); err != nil {
+	if _, _, err := r.AddPackage(t.Context(), keeper, "mono", "", packed(t, "1.0"), false); err != nil {
 		t.Fatal(err)
 	}
 	with, c, err := r.CompareNames(t.Context(), keeper, "Skerrymark  Mono 40 PS", "")

@@ -23,8 +23,8 @@ import (
 )
 
 // AddPackage keeps a driver package out of a zip archive, and says whether the same files were kept already.
-func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note string,
-	archive []byte) (driver.Package, bool, error) {
+func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note string, archive []byte,
+	dry bool) (driver.Package, bool, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return driver.Package{}, false, err
 	}
@@ -46,6 +46,13 @@ func (s *Room) AddPackage(ctx context.Context, p *access.Principal, name, note s
 	if len(pkg.Models) == 0 {
 		return pkg, false, fault.New(fault.Invalid, "package-empty", "give the unpacked driver, with its .inf or .ppd "+
 			"files; an installer is no package", "no set-up file in it names a printer").With(pkg.Problems)
+	}
+	if dry {
+		i := slices.IndexFunc(s.present.Stock().Packages, func(k driver.Package) bool { return k.Digest == pkg.Digest })
+		if i >= 0 {
+			pkg = s.present.Stock().Packages[i]
+		}
+		return pkg, i >= 0, nil
 	}
 	known, err := s.store.AddPackage(ctx, pkg, files, event.Event{Kind: event.PackageAdded, Subject: name,
 		Author: p.Name}.Saying(

@@ -142,14 +142,15 @@ func (s *Room) Reservations(_ context.Context, p *access.Principal, format strin
 	return stock.ReservationsCSV(list), lacking, nil
 }
 
-// ImportReservations takes in what a DHCP server reserves, to compare devices with.
-func (s *Room) ImportReservations(ctx context.Context, p *access.Principal, name, text string) (int, error) {
+// ImportReservations takes in what a DHCP server reserves, to compare devices with; with dry it only reads it.
+func (s *Room) ImportReservations(ctx context.Context, p *access.Principal, name, text string,
+	dry bool) (int, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return 0, err
 	}
 	list, err := stock.ParseReservations(name, text, s.cfg.DHCP.Read)
-	if err != nil {
-		return 0, err
+	if err != nil || dry {
+		return len(list), err
 	}
 	if err := s.store.SetReservations(ctx, list, event.Event{Kind: event.Reserved, Subject: name, Author: p.Name}.Saying(
 		"{reservations} were imported from {name}", "reservations", words.Count(len(list), "reservation"), "name",

@@ -1,10 +1,9 @@
-package main
+package agentcli
 
 import (
 	"bufio"
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"os"
 	"os/user"
@@ -14,43 +13,43 @@ import (
 	"github.com/spf13/cobra"
 	"golang.org/x/term"
 
+	"cirque/core/fault"
 	"cirque/internal/agent"
+	"cirque/internal/cmdline"
 )
 
 // place is where an agent keeps what it knows: by --state, else beside its stand-in.
 type place struct{ spooler, state string }
 
-func (p *place) flags(c *cobra.Command) {
-	c.Flags().StringVar(&p.spooler, "spooler", "", "unix, unix:SOCKET or standin:DIR; nothing means this very machine")
-	c.Flags().StringVar(&p.state, "state", "", "where the agent keeps what it knows; DIR/.agent of a stand-in when absent")
+func (at *place) flags(c *cobra.Command) {
+	c.Flags().StringVar(&at.spooler, "spooler", "", "unix, unix:SOCKET or standin:DIR; nothing means this very machine")
+	c.Flags().StringVar(&at.state, "state", "", "where the agent keeps what it knows; DIR/.agent of a stand-in when absent")
 }
 
-func (p *place) open() (state string, m agent.Machine, err error) {
+func (at *place) open() (state string, m agent.Machine, err error) {
 	m = agent.System{}
-	if p.spooler != "" {
-		o, err := agent.Open(p.spooler)
+	if at.spooler != "" {
+		o, err := agent.Open(at.spooler)
 		if err != nil {
 			return "", nil, err
 		}
 		m, state = o.Machine, o.State
 	}
-	if state = cmp.Or(p.state, state); state == "" {
-		return "", nil, errors.New("say where the agent keeps what it knows, with --state")
+	if state = cmp.Or(at.state, state); state == "" {
+		return "", nil, &cmdline.Usage{What: "say where the agent keeps what it knows, with --state"}
 	}
 	return state, m, nil
 }
 
-func enrol() *cobra.Command {
+func enrol(p *printer) *cobra.Command {
 	var at place
 	var service, token, tokenFile, caFile, machine string
 	c := &cobra.Command{Use: "enrol --service URL --token-file FILE", Short: "Enrol this machine: make a key, and have " +
-		"it certified", Args: cobra.NoArgs,
+		"it certified", Args: cmdline.Args(0, 0),
 		Long: `Enrol this machine with an enrolment token, which an administrator makes: cirque enrol token NAME. A
 key is made here and never leaves the machine; the service certifies it, and from then on
 cirque-agent run needs neither token nor address. The token also says by which authority the service
 is known; with --ca that one counts instead.`,
-		Example: "  cirque-agent enrol --service https://cirque.skerry.example:8631 --token-file token --state " +
-			"/var/lib/cirque-agent",
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, m, err := at.open()
 			if err != nil {
@@ -62,13 +61,13 @@ is known; with --ca that one counts instead.`,
 				}
 			}
 			if token == "" {
-				return errors.New("name the file of the enrolment token with --token-file, or - for standard input; an " +
-					"administrator makes one: cirque enrol token NAME")
+				return &cmdline.Usage{What: "name the file of the enrolment token with --token-file, or - for standard input",
+					Fix: "an administrator makes one: cirque enrol token NAME"}
 			}
 			var ca []byte
 			if caFile != "" {
 				if ca, err = os.ReadFile(caFile); err != nil {
-					return fmt.Errorf("the authority %s cannot be read", caFile)
+					return unreadable("authority", caFile, err)
 				}
 			}
 			facts, err := m.Facts(c.Context())
@@ -84,9 +83,8 @@ is known; with --ca that one counts instead.`,
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "%s is enrolled at %s, until %s; it renews by itself.\n", id.Machine,
-				id.Service, until.Local().Format(time.DateOnly))
-			return err
+			return p.say(c, "%s is enrolled at %s, until %s; it renews by itself.", id.Machine, id.Service,
+				cmdline.Zone{Location: time.Local}.Day(until))
 		}}
 	at.flags(c)
 	f := c.Flags()
@@ -103,12 +101,12 @@ is known; with --ca that one counts instead.`,
 	return c
 }
 
-func sayWho() *cobra.Command {
+func sayWho(p *printer) *cobra.Command {
 	var at place
 	var login, name string
 	var forget bool
 	c := &cobra.Command{Use: "say-who --state DIR", Short: "Say who you are, where the machine does not know",
-		Args: cobra.NoArgs,
+		Args: cmdline.Args(0, 0),
 		Long: `Say who you are, with the name and password of your account here: for machines whose sign-in names
 nobody here knows, or that do not tell. The password goes to the service alone and is kept nowhere.
 Asked are name and password at a terminal; else the password is read from standard input, with
@@ -133,18 +131,18 @@ Asked are name and password at a terminal; else the password is read from standa
 				if err := r.Forget(login); err != nil {
 					return err
 				}
-				_, err = fmt.Fprintf(c.OutOrStdout(), "Whoever is signed in as %s is nobody in particular again.\n", login)
-				return err
+				return p.say(c, "Whoever is signed in as %s is nobody in particular again.", login)
 			}
 			notice, asked, err := r.Notice(c.Context(), login)
 			if err != nil {
 				return err
 			}
 			if !asked {
-				return fmt.Errorf("nobody need say who %s is: the name is known, or the system's name counts", login)
+				return fault.New(fault.Conflict, "name-known", "", "nobody need say who %s is: the name is known, or the system's "+
+					"name counts", login)
 			}
 			if notice != "" {
-				fmt.Fprintln(c.OutOrStdout(), notice)
+				fmt.Fprintln(c.ErrOrStderr(), notice)
 			}
 			name, password, err := askNameAndPassword(c, name)
 			if err != nil {
@@ -154,8 +152,7 @@ Asked are name and password at a terminal; else the password is read from standa
 			if err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "You are %s here. Your queues follow in a moment.\n", user)
-			return err
+			return p.say(c, "You are %s here. Your queues follow in a moment.", user)
 		}}
 	at.flags(c)
 	c.Flags().StringVar(&login, "login", "", "the system's sign-in name; your own when absent")
@@ -169,7 +166,7 @@ func askNameAndPassword(c *cobra.Command, name string) (string, string, error) {
 	if !ok || !term.IsTerminal(int(in.Fd())) {
 		password, err := bufio.NewReader(c.InOrStdin()).ReadString('\n')
 		if password = strings.TrimRight(password, "\r\n"); password == "" && err != nil || name == "" {
-			return "", "", errors.New("give the account with --name, and its password as a line of standard input")
+			return "", "", &cmdline.Usage{What: "give the account with --name, and its password as a line of standard input"}
 		}
 		return name, password, nil
 	}
@@ -185,10 +182,10 @@ func askNameAndPassword(c *cobra.Command, name string) (string, string, error) {
 	return strings.TrimSpace(name), string(b), err
 }
 
-func status() *cobra.Command {
+func status(p *printer) *cobra.Command {
 	var at place
 	c := &cobra.Command{Use: "status --state DIR", Short: "How this machine stands: enrolled where, who its people are, " +
-		"what they have and why not", Args: cobra.NoArgs,
+		"what they have and why not", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, m, err := at.open()
 			if err != nil {
@@ -197,8 +194,8 @@ func status() *cobra.Command {
 			ctx, cancel := context.WithTimeout(c.Context(), 30*time.Second)
 			defer cancel()
 			lines, err := agent.Status(ctx, state, m)
-			for _, l := range lines {
-				fmt.Fprintln(c.OutOrStdout(), l)
+			if perr := p.list(c, lines); err == nil {
+				err = perr
 			}
 			return err
 		}}

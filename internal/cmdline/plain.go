@@ -1,4 +1,4 @@
-package cli
+package cmdline
 
 import (
 	"io"
@@ -37,3 +37,6 @@ func (w *plainWriter) Write(b []byte) (int, error) {
 	}
 	return len(b), nil
 }
+
+// Plain makes one.
+func Plain(to io.Writer) io.Writer { return &plainWriter{to: to} }

@@ -1,4 +1,4 @@
-package cli
+package cmdline
 
 import (
 	"strings"
@@ -33,19 +33,5 @@ func TestPlainWriter(t *testing.T) {
 		if got := strings.ReplaceAll(b.String(), "\r\n", "\n"); got != strings.ReplaceAll(want, "\r\n", "\n") {
 			t.Errorf("%s:\n got %q\nwant %q", what, got, want)
 		}
-	}
-}
-
-// TestPlainCells: a cell is one line, whatever is in it, and columns stay where they are.
-func TestPlainCells(t *testing.T) {
-	t.Parallel()
-	r := &root{}
-	tab := r.table("WHO", "WHAT")
-	tab.add("a\nFORGED LINE", "x")
-	tab.add("b", "y")
-	var b strings.Builder
-	tab.write(&b)
-	if want := "WHO             WHAT\na\\nFORGED LINE  x\nb               y\n"; b.String() != want {
-		t.Errorf("%q", b.String())
 	}
 }

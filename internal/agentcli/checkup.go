@@ -1,27 +1,27 @@
-package main
+package agentcli
 
 import (
 	"cmp"
 	"context"
-	"errors"
 	"fmt"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/fault"
 	"cirque/internal/agent"
+	"cirque/internal/cmdline"
 )
 
 // checkup looks from the machine's own place.
-func checkup() *cobra.Command {
+func checkup(p *printer) *cobra.Command {
 	var spooler, state, queue string
 	c := &cobra.Command{Use: "checkup --spooler S", Short: "Look from this machine what is wrong: service, spooler, " +
-		"queues, paths, a test page", Args: cobra.NoArgs,
+		"queues, paths, a test page", Args: cmdline.Args(0, 0),
 		Long: `Check this machine step by step, from its own place: whether it reaches the service and is known
 there, what it should have and why, whether its spooler works, whether each queue is there, and
 whether each path answers from here. With --queue a test page is printed, too. The last lineups are
 those that the agent keeps.`,
-		Example: "  cirque-agent checkup --spooler unix\n  cirque-agent checkup --spooler unix --queue hall-mono",
 		RunE: func(c *cobra.Command, _ []string) error {
 			o, err := agent.Open(spooler)
 			if err != nil {
@@ -31,11 +31,12 @@ those that the agent keeps.`,
 			ctx, cancel := context.WithTimeout(c.Context(), time.Minute)
 			defer cancel()
 			lines, bad, err := agent.CheckHere(ctx, o, agent.Testing{Queue: queue})
-			for _, l := range lines {
-				fmt.Fprintln(c.OutOrStdout(), l)
+			if perr := p.list(c, lines); err == nil {
+				err = perr
 			}
 			if err == nil && bad {
-				err = errors.New("something is wrong; the first check that says no is where to begin")
+				fmt.Fprintln(c.ErrOrStderr(), "Something is wrong; the first check that says no is where to begin.")
+				err = cmdline.ErrNo
 			}
 			return err
 		}}
@@ -45,20 +46,20 @@ those that the agent keeps.`,
 }
 
 // refresh calls the agent that runs on this machine.
-func refresh() *cobra.Command {
+func refresh(p *printer) *cobra.Command {
 	var at place
 	c := &cobra.Command{Use: "refresh --state DIR", Short: "Have the agent that runs here look at its queues " +
-		"and report now", Args: cobra.NoArgs,
+		"and report now", Args: cmdline.Args(0, 0),
 		RunE: func(c *cobra.Command, _ []string) error {
 			state, _, err := at.open()
 			if err != nil {
 				return err
 			}
 			if err := agent.CallHere(state); err != nil {
-				return fmt.Errorf("the agent cannot be called: %w", err)
+				return fault.New(fault.Unavailable, "agent-silent", "see that it runs, and with this --state",
+					"the agent cannot be called: %v", err)
 			}
-			_, err = fmt.Fprintln(c.OutOrStdout(), "The agent was called, and looks within a second.")
-			return err
+			return p.say(c, "The agent was called, and looks within a second.")
 		}}
 	at.flags(c)
 	return c

@@ -1,8 +1,7 @@
-package main
+package agentcli
 
 import (
 	"cmp"
-	"encoding/json"
 	"fmt"
 	"maps"
 	"slices"
@@ -11,22 +10,22 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/words"
 	"cirque/internal/agent"
+	"cirque/internal/cmdline"
 )
 
-func capture() *cobra.Command {
+func capture(p *printer) *cobra.Command {
 	var to reach
 	var spooler, machine string
 	var queues []string
 	var asJSON bool
 	c := &cobra.Command{Use: "capture --spooler S", Short: "Read this machine's queues, drivers and defaults, and offer " +
-		"them for adoption", Args: cobra.NoArgs,
+		"them for adoption", Args: cmdline.Args(0, 0),
 		Long: `Read the queues that people set up on this machine, with their drivers and defaults. Without
 --service they are only shown, so that you can choose with --queue; with it they are handed in, and
 an administrator takes them into the estate: cirque adopt --machine NAME. What Cirque itself
 installed here is left out. Nothing on the machine is changed.`,
-		Example: "  cirque-agent capture --spooler standin:/var/lib/cirque/standin\n  cirque-agent capture --spooler " +
-			"ipp://localhost:631/ --queue front-desk --service https://cirque.example --token-file token",
 		RunE: func(c *cobra.Command, _ []string) error {
 			read, err := agent.ReadCapture(c.Context(), spooler)
 			if err != nil {
@@ -36,10 +35,11 @@ installed here is left out. Nothing on the machine is changed.`,
 				return err
 			}
 			read.Machine = cmp.Or(machine, read.Machine)
-			if to.service == "" && asJSON {
-				e := json.NewEncoder(c.OutOrStdout())
-				e.SetIndent("", "  ")
-				return e.Encode(read)
+			if asJSON {
+				p.form = cmdline.JSON
+			}
+			if to.service == "" && p.form != cmdline.Table {
+				return p.print(c, read)
 			}
 			if to.service == "" {
 				w := tabwriter.NewWriter(c.OutOrStdout(), 0, 0, 2, ' ', 0)
@@ -47,8 +47,8 @@ installed here is left out. Nothing on the machine is changed.`,
 				for _, q := range read.Queues {
 					fmt.Fprintf(w, "%s\t%s\t%s\t%s\t%s\n", q.Name, q.Title, cmp.Or(q.Model, "driverless"), q.Device, told(q.Defaults))
 				}
-				fmt.Fprintf(w, "%d queue(s) of %s. Nothing was handed in; name the service with --service and --token-file.\n",
-					len(read.Queues), read.Machine)
+				fmt.Fprintf(w, "%s of %s. Nothing was handed in; name the service with --service and --token-file.\n",
+					words.Count(len(read.Queues), "queue"), read.Machine)
 				return w.Flush()
 			}
 			token, ca, err := to.read(c.InOrStdin())
@@ -58,16 +58,16 @@ installed here is left out. Nothing on the machine is changed.`,
 			if err := agent.SendCapture(c.Context(), to.service, token, ca, read); err != nil {
 				return err
 			}
-			_, err = fmt.Fprintf(c.OutOrStdout(), "%d queue(s) of %s handed in. An administrator takes them into the estate: "+
-				"cirque adopt --machine %s --dry-run\n", len(read.Queues), read.Machine, read.Machine)
-			return err
+			return p.say(c, "%s of %s handed in. An administrator takes them into the estate: cirque adopt --machine %s --dry-run",
+				words.Count(len(read.Queues), "queue"), read.Machine, read.Machine)
 		}}
 	to.flags(c)
 	f := c.Flags()
 	f.StringVar(&spooler, "spooler", "", "standin:DIR, or the URI of the Unix spooler, such as ipp://localhost:631/")
 	f.StringVar(&machine, "machine", "", "the machine's name; its own when absent")
 	f.StringSliceVar(&queues, "queue", nil, "only this queue; may be repeated")
-	f.BoolVar(&asJSON, "json", false, "show them as JSON")
+	f.BoolVar(&asJSON, "json", false, "as -o json")
+	_ = f.MarkHidden("json") // it was the way of the version before
 	_ = c.MarkFlagRequired("spooler")
 	return c
 }

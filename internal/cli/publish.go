@@ -1,0 +1,144 @@
+package cli
+
+import (
+	"fmt"
+	"io"
+	"net/url"
+
+	"github.com/spf13/cobra"
+
+	"cirque/core/words"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
+	"cirque/internal/cmdline"
+)
+
+func publishCommand(r *root) *cobra.Command {
+	var reason string
+	var yes bool
+	c := &cobra.Command{Use: "publish", Short: "Make your draft the current revision", Args: cmdline.Args(0, 0),
+		Long: `Make your draft the current revision. What has been published since the draft began is kept: objects
+that only one side changed are merged; what both changed in different ways is refused, with both
+sides shown. What there is to remark on then, and is not so now, is shown; a person at a terminal is
+asked whether to go on.`, Example: "  cirque publish -m \"the new hall\""}
+	name := draftFlag(c)
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		if err := askOfFindings(c, client, name().Get("name"), yes); err != nil {
+			return err
+		}
+		var p api.Published
+		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), api.PublishDraft{Reason: reason},
+			&p); err != nil {
+			return err
+		}
+		return r.print(c, p, func(w io.Writer) { fmt.Fprintf(w, "Revision %d is published.\n", p.Revision.Number) })
+	}
+	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
+	c.Flags().BoolVar(&yes, "yes", false, "do not ask, whatever there is to remark on")
+	return c
+}
+
+// askOfFindings shows what a draft brings about that there would be to remark on, and asks a person at a terminal
+// whether to go on. Findings stop nothing by themselves.
+func askOfFindings(c *cobra.Command, client *apiclient.Client, draft string, yes bool) error {
+	k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Draft: draft})
+	if err != nil || len(k.New) == 0 {
+		return nil // what is wrong with the draft, publishing says
+	}
+	fmt.Fprintf(c.ErrOrStderr(), "The draft brings about %s:\n", words.Count(len(k.New), "finding"))
+	for _, f := range k.New {
+		fmt.Fprintf(c.ErrOrStderr(), "  %s %s: %s; %s\n", f.Severity, f.Object, f.Says, f.Fix)
+	}
+	if yes || !atTerminal(c) {
+		return nil
+	}
+	return confirmed(c, false, "--yes", "these stop nothing", "Publish all the same?")
+}
+
+func revertCommand(r *root) *cobra.Command {
+	var reason string
+	var dry, yes bool
+	c := &cobra.Command{Use: "revert NUMBER", Short: "Make a former revision current again, as a new one",
+		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
+			number, err := revisionNumber(a[0])
+			if err != nil {
+				return err
+			}
+			client, err := r.client()
+			if err != nil {
+				return err
+			}
+			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Revision: number,
+				Brief: !dry})
+			if err != nil {
+				return err
+			}
+			if dry {
+				return r.print(c, k, func(w io.Writer) { writeChecked(r, w, k) })
+			}
+			if err := confirmTakes(c, k.Takes, yes); err != nil {
+				return err
+			}
+			p, err := apiclient.Post[api.Published](c.Context(), client, fmt.Sprintf("/api/v1/revisions/%d/revert", number),
+				api.Reason{Reason: reason})
+			if err != nil {
+				return err
+			}
+			return r.print(c, p, func(w io.Writer) {
+				if p.Unchanged {
+					fmt.Fprintf(w, "The estate is already as in revision %d.\n", number)
+					return
+				}
+				fmt.Fprintf(w, "Revision %d is published: the estate is as in revision %d.\n", p.Revision.Number, number)
+			})
+		}}
+	c.Long = `Make a former revision current again, as a new one. What would come of it: cirque revert NUMBER --dry-run,
+and cirque rehearse --revision NUMBER. What would take out all of a list, or more than half of one
+with over ten objects, wants --yes; a person at a terminal is asked.`
+	c.Example = "  cirque revert 12 --dry-run\n  cirque revert 12 -m \"the hall is not ready\""
+	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
+	c.Flags().BoolVar(&dry, "dry-run", false, "say what would change, and publish nothing")
+	c.Flags().BoolVar(&yes, "yes", false, "also where that takes out all, or most, of a list")
+	return c
+}
+
+func revisionNumber(s string) (n int, err error) {
+	if _, err := fmt.Sscanf(s+"\n", "%d\n", &n); err != nil || n < 1 {
+		return 0, usagef("%q is no number of a revision", s)
+	}
+	return n, nil
+}
+
+func diffCommand(r *root) *cobra.Command {
+	return &cobra.Command{Use: "diff FROM [TO]", Short: "What differs between two revisions; TO is the current one " +
+		"when absent", Args: cmdline.Args(1, 2), RunE: func(c *cobra.Command, a []string) error {
+		q := url.Values{}
+		for i, key := range []string{"from", "to"}[:len(a)] {
+			n, err := revisionNumber(a[i])
+			if err != nil {
+				return err
+			}
+			q.Set(key, fmt.Sprint(n))
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		d, err := apiclient.Get[api.Diffs](c.Context(), client, "/api/v1/diff", q)
+		if err != nil {
+			return err
+		}
+		return r.print(c, d, func(w io.Writer) {
+			if d.Total == 0 {
+				fmt.Fprintln(w, "They are the same.")
+				return
+			}
+			fmt.Fprintf(w, "They differ in %s.\n", words.Count(d.Total, "object"))
+			writeDiffs(w, d.Diffs, d.Total)
+		})
+	}}
+}
