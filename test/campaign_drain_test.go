@@ -30,7 +30,7 @@ func TestCampaignDrain(t *testing.T) {
 	for _, size := range sizes {
 		t.Run(fmt.Sprintf("%d on %d", size.agents, size.services), func(t *testing.T) {
 			begin := time.Now()
-			f := newFleet(t, size.agents, size.services, "{return_minutes: 0}")
+			f := newFleet(t, size.agents, size.services, "{return_over: 0s}")
 			connected := time.Since(begin)
 			for range 3 {
 				took, moved := f.drain()

@@ -25,7 +25,7 @@ func TestCheckup(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}"))
 	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1}, {name: desk-2}]\n")
 	if code, out, _ := s.run("endpoint", "checkup", "desk-2"); code != 8 || !strings.Contains(out, "never reported") ||
 		!strings.Contains(out, "cirque enrol token") {
@@ -69,7 +69,7 @@ func TestSignedAnswers(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}"))
 	to, err := url.Parse(s.URL)
 	if err != nil {
 		t.Fatal(err)
@@ -124,7 +124,7 @@ func TestSetsAndFigures(t *testing.T) {
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	two.Change(func([]sim.Queue) []sim.Queue { return []sim.Queue{{Name: "else"}} })
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}"))
 	for _, n := range []string{"ps-1", "ps-2"} {
 		s.must("server", "read", n)
 	}

@@ -17,7 +17,7 @@ func TestConsoleNotices(t *testing.T) {
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	one.Change(func([]sim.Queue) []sim.Queue { return []sim.Queue{{Name: "hall", Stopped: "media-jam", Waiting: 2}} })
 	s.importDirectory(twoPeople)
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}, mail: {relay: \"smtp://"+post.Addr()+
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}, mail: {server: \"smtp://"+post.Addr()+
 		"\", from: cirque@skerry.example}"))
 	s.must("server", "read", "ps-1")
 	p := consoleOf(t, s)
@@ -67,8 +67,8 @@ func TestConsoleProof(t *testing.T) {
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	s.importDirectory("directory: 1\nusers: [{name: mira}]\nmachines: [{name: desk-1, platform: linux/x64}, {name: " +
 		"tablet-1, platform: ios/arm64}]\n")
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}") + "locations: [{path: ard}]\n")
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}") + "locations: [{path: ard}]\n")
 	s.must("server", "read", "ps-1")
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))

@@ -4,6 +4,7 @@ import (
 	"os"
 	"path/filepath"
 	"testing"
+	"time"
 
 	"cirque/core/access"
 	"cirque/internal/sim"
@@ -16,7 +17,7 @@ func TestConsoleContinuity(t *testing.T) {
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	two.Change(func([]sim.Queue) []sim.Queue { return []sim.Queue{{Name: "attic"}} })
-	s.publish(pairOn("standby", one, two, "{return_minutes: 1}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 1m}"))
 	s.importDirectory(twoPeople)
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\naddresses: [10.5.0.7]\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
@@ -76,10 +77,13 @@ func TestConsoleContinuity(t *testing.T) {
 
 	p.press("link", "Pace")
 	p.see("With 1 endpoint that is about 2 questions a minute")
-	p.fill("textbox", "A connected agent waits for a change, seconds", "3")
-	p.see("Write 5 to 300, or nothing for 55.")
-	p.clear("textbox", "A connected agent waits for a change, seconds")
-	p.fill("textbox", "A connected agent waits for a change, seconds", "20")
+	p.fill("textbox", "A connected agent waits for a change", "3s")
+	p.see("Write 5s to 5m, or nothing for 55s.")
+	p.clear("textbox", "A connected agent waits for a change")
+	p.fill("textbox", "A connected agent waits for a change", "20")
+	p.see("Write 5s to 5m, or nothing for 55s.") // twenty of what?
+	p.clear("textbox", "A connected agent waits for a change")
+	p.fill("textbox", "A connected agent waits for a change", "20s")
 	p.see("about 3 questions a minute")
 	p.press("button", "Put it into the draft (How agents ask)")
 	p.see("It is in the draft; publish it.")
@@ -88,7 +92,7 @@ func TestConsoleContinuity(t *testing.T) {
 	keep("pace")
 	d2, err := s.Service.Drafts.Draft(t.Context(), &access.Principal{Name: "mira", Account: "mira",
 		Role: access.Owner}, "")
-	if err != nil || d2.Document.Agent().WaitSeconds != 20 {
+	if err != nil || d2.Document.Agent().Wait.D() != 20*time.Second {
 		t.Errorf("%+v %v", d2.Document.Settings, err)
 	}
 }

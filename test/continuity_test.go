@@ -52,7 +52,7 @@ func TestDeadServer(t *testing.T) {
 	s := startService(t, func(o *app.Options) { o.Health = true })
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	at := one.Addr()
-	s.publish(pairOn("standby", one, two, "{probe_seconds: 2, up_after: 2, return_minutes: 0}"))
+	s.publish(pairOn("standby", one, two, "{probe_every: 2s, up_after: 2, return_over: 0s}"))
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
 	leads := func(to string) func() bool {
@@ -116,7 +116,7 @@ func TestDrainEndsByItself(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
-	s.publish(pairOn("standby", one, two, "{return_minutes: 1}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 1m}"))
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
 	within(t, "the endpoint leads to the first", func() bool {
@@ -175,7 +175,7 @@ func TestTwoProcessesProbe(t *testing.T) {
 	second.c = second.client(first.token)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	at := one.Addr()
-	first.publish(pairOn("standby", one, two, "{probe_seconds: 2, up_after: 1, return_minutes: 0}"))
+	first.publish(pairOn("standby", one, two, "{probe_every: 2s, up_after: 1, return_over: 0s}"))
 	leads := func(s *aService, to string) func() bool {
 		return func() bool {
 			var l struct {

@@ -25,7 +25,7 @@ import (
 )
 
 const enrolEstate = `estate: 1
-locations: [{path: ardholm, cut_days: 40}, {path: brannoy}]
+locations: [{path: ardholm, cut: 40d}, {path: brannoy}]
 subnets: [{cidr: 10.40.8.0/22, location: ardholm}, {cidr: 10.41.0.0/24, location: brannoy}]
 queues:
   - {name: hall, location: ardholm, paths: [{gateway: true}]}

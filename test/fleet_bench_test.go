@@ -236,7 +236,7 @@ func (f *aFleet) drain() (took time.Duration, moved int) {
 
 // BenchmarkDrain drains one of two servers that share 10,000 endpoints: until every one of them has confirmed.
 func BenchmarkDrain(b *testing.B) {
-	f := newFleet(b, large.Scale(10_000), 1, "{return_minutes: 0}")
+	f := newFleet(b, large.Scale(10_000), 1, "{return_over: 0s}")
 	for b.Loop() {
 		took, moved := f.drain()
 		b.ReportMetric(took.Seconds(), "s/drain")
@@ -262,7 +262,7 @@ func BenchmarkDrain(b *testing.B) {
 // BenchmarkDeadServer kills one of two servers that share 1,000 endpoints: from the second failed probe until every one
 // has confirmed that it moved.
 func BenchmarkDeadServer(b *testing.B) {
-	f := newFleet(b, large.Scale(1_000), 1, "{probe_seconds: 2, return_minutes: 0}")
+	f := newFleet(b, large.Scale(1_000), 1, "{probe_every: 2s, return_over: 0s}")
 	addr := f.first.Addr()
 	if _, err := netip.ParseAddrPort(addr); err != nil {
 		b.Fatal(err)

@@ -16,7 +16,7 @@ func TestMemberLacksQueue(t *testing.T) {
 	other := s.startOn(t, s.database)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
 	two.Change(func([]sim.Queue) []sim.Queue { return []sim.Queue{{Name: "yard"}} })
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}"))
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
 	leads := func(to string) func() bool {

@@ -38,7 +38,7 @@ func TestServerDiesWhileLeaderIsFrozen(t *testing.T) {
 		return startProcess(t, data, serveOn+"="+database)
 	}
 	both := []*process{begin(), begin()}
-	both[0].publish(pairOn("standby", one, two, "{probe_seconds: 2, up_after: 1, return_minutes: 0}"))
+	both[0].publish(pairOn("standby", one, two, "{probe_every: 2s, up_after: 1, return_over: 0s}"))
 	probes := func(p *process) bool { return p.leads("health") }
 	within(t, "one probes", func() bool { return probes(both[0]) || probes(both[1]) })
 	leader, other := both[0], both[1]
@@ -121,7 +121,7 @@ func TestDrainedAgain(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
-	s.publish(pairOn("spread", one, two, "{return_minutes: 0}"))
+	s.publish(pairOn("spread", one, two, "{return_over: 0s}"))
 	s.must("drain", "ps-1", "--reason", "driver update")
 	s.must("drain", "ps-1", "--reason", "the room is flooded")
 	contains(t, "what is out of duty", s.must("duties"), "ps-1", "the room is flooded")

@@ -69,9 +69,9 @@ func TestNotices(t *testing.T) {
 	s.importDirectory("directory: 1\nusers: [{name: odd.nilsen, email: odd.nilsen@skerry.example}, {name: ragna.holm}, " +
 		"{name: liv, email: liv@skerry.example}]\ngroups: [{name: desk, members: [\"group:inner\"]}, {name: inner, " +
 		"members: [\"user:liv\"]}]\n")
-	estate := pairOn("standby", one, two, "{probe_seconds: 2, up_after: 1, return_minutes: 0}, mail: {relay: \"smtp://"+
+	estate := pairOn("standby", one, two, "{probe_every: 2s, up_after: 1, return_over: 0s}, mail: {server: \"smtp://"+
 		post.Addr()+"\", from: cirque@skerry.example}") +
-		fmt.Sprintf("notices:\n  - {name: harbour, about: [servers], after: 1, tell: [\"mail:desk@skerry.example\", "+
+		fmt.Sprintf("notices:\n  - {name: harbour, about: [servers], after: 1m, tell: [\"mail:desk@skerry.example\", "+
 			"\"group:desk\", \"post:%s/hook\"], owners: true}\n  - {name: elsewhere, about: [devices], tell: "+
 			"[\"user:nobody\"]}\n", hook.URL)
 	s.publish(estate)

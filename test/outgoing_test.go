@@ -56,7 +56,7 @@ locations: [{path: ardholm}, {path: brannoy}]
 servers:
   - {name: ps-bra, uri: "ipp://ps-bra.skerry.example/", location: brannoy}
   - {name: ps-ard, uri: "ipp://ps-ard.skerry.example/", location: ardholm}
-settings: {mail: {relay: "smtp://mail.skerry.example", from: cirque@skerry.example}}`)
+settings: {mail: {server: "smtp://mail.skerry.example", from: cirque@skerry.example}}`)
 	for _, c := range []struct {
 		name, dest string
 		code       int
@@ -87,7 +87,7 @@ servers:
   - {name: evil, uri: "%s/x", location: brannoy}
 devices: [{name: hall, uri: "%s/d", location: brannoy}]
 notices: [{name: leak, about: [servers], at: ["location:brannoy"], tell: ["post:%s/latest/meta-data"]}]
-settings: {mail: {relay: "smtp://mail.skerry.example", from: cirque@skerry.example}}`, evil, evil, evil, l.URL)
+settings: {mail: {server: "smtp://mail.skerry.example", from: cirque@skerry.example}}`, evil, evil, evil, l.URL)
 	if _, err := apiclient.Post[api.Published](t.Context(), s.client(site), "/api/v1/revisions", api.Publish{Reason: "x",
 		Files: []document.File{{Name: "e.yaml", Text: estate}}}); err != nil {
 		t.Fatal(err)

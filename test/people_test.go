@@ -206,7 +206,7 @@ func TestErasingAPerson(t *testing.T) {
 		"interval '39 days'"); err != nil {
 		t.Fatal(err)
 	}
-	s.publish(strings.Replace(peopleEstate, "queues:", "settings: {history: {person_days: 30}}\nqueues:", 1))
+	s.publish(strings.Replace(peopleEstate, "queues:", "settings: {history: {people: 30d}}\nqueues:", 1))
 	within(t, "old history to go", func() bool {
 		err := db.QueryRow(t.Context(), "SELECT count(*) FROM pick").Scan(&left)
 		return err == nil && left == 0

@@ -23,7 +23,7 @@ func TestProof(t *testing.T) {
 	}
 	s.importDirectory("directory: 1\nusers: [{name: mira}, {name: jonas}]\nmachines: [{name: desk-1}, {name: desk-2}, " +
 		"{name: desk-3, platform: chromeos/x64}]\n")
-	estate := pairOn("standby", one, two, "{return_minutes: 0}")
+	estate := pairOn("standby", one, two, "{return_over: 0s}")
 	s.publish(estate)
 	first, second := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n"),
 		newDesk(t, "machine: desk-2\nplatform: linux/x64\nsessions: [{user: jonas}]\nrefuses_queues: [extra]\n")
@@ -130,7 +130,7 @@ func TestFailoverTest(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
 	one, two := printServer(t, "127.0.0.1:0"), printServer(t, "127.0.0.1:0")
-	s.publish(pairOn("standby", one, two, "{return_minutes: 0}"))
+	s.publish(pairOn("standby", one, two, "{return_over: 0s}"))
 	d := newDesk(t, "machine: desk-1\nplatform: linux/x64\nsessions: [{user: mira}]\n")
 	d.run(s.URL, s.tokenFor("desk-1", access.Agent, "desk-1"))
 	leads := func(to string) func() bool {

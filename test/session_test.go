@@ -91,7 +91,7 @@ func TestIdleSession(t *testing.T) {
 		t.Error("one that is used is signed out")
 	}
 	contains(t, "the events", s.events(), "A session of mira ended: nobody had used it for 60 minutes")
-	s.publish(strings.Replace(oneQueue, "estate: 1", "estate: 1\nsettings: {sign_in: {idle_minutes: 5}}", 1))
+	s.publish(strings.Replace(oneQueue, "estate: 1", "estate: 1\nsettings: {sign_in: {idle: 5m}}", 1))
 	ahead.Store(int64(70 * time.Minute))
 	if used.in(8 * 60) {
 		t.Error("the estate's time does not hold")

@@ -104,9 +104,9 @@ func TestSignInRules(t *testing.T) {
 		before, after string
 		free          bool
 	}{
-		{"", "{idle_minutes: 30}", true}, {"{second_factor: [owner]}", "{second_factor: [owner], idle_minutes: 30}", true},
+		{"", "{idle: 30m}", true}, {"{second_factor: [owner]}", "{second_factor: [owner], idle: 30m}", true},
 		{"", "{second_factor: [owner]}", false}, {"{second_factor: [owner]}", "", false},
-		{"{second_factor: [owner, auditor]}", "{second_factor: [owner]}", false}, {"", "{again_minutes: 700}", false},
+		{"{second_factor: [owner, auditor]}", "{second_factor: [owner]}", false}, {"", "{again: 700m}", false},
 		{"", `audit: {forward: "tls://a.example"}`, false}, {`audit: {forward: "tls://a.example"}`, "", false},
 		{`audit: {forward: "tls://a.example"}`, `audit: {forward: "tls://b.example"}`, false},
 	} {

@@ -71,12 +71,12 @@ func checkOwners(p *Principal, changes []estate.Change) error {
 		if !was && !is {
 			continue
 		}
-		rolesBefore, minutesBefore := before.SignInRules()
-		rolesAfter, minutesAfter := after.SignInRules()
-		if minutesBefore != minutesAfter || !slices.Equal(rolesBefore, rolesAfter) {
+		rolesBefore, againBefore := before.SignInRules()
+		rolesAfter, againAfter := after.SignInRules()
+		if againBefore != againAfter || !slices.Equal(rolesBefore, rolesAfter) {
 			return fault.New(fault.Denied, "not-allowed", "ask an owner", "%s may not change of whom a second factor is "+
 				"demanded, nor when who they are is asked again", p.title()).With([]fault.Detail{{Place: c.Ref.String(),
-				What: "second_factor and again_minutes are for owners to say", Fix: "leave them as they are"}})
+				What: "second_factor and again are for owners to say", Fix: "leave them as they are"}})
 		}
 	}
 	return nil

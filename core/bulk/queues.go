@@ -66,7 +66,8 @@ func pairsText[V any](m map[string]V) string {
 }
 
 // QueueEdits reads a table of queues into edits of a draft. A queue that is there changes only in the columns that the
-// table has; an empty cell empties the key. A name that is not there becomes a new queue.
+// table has; an empty cell empties the key. A name that is not there becomes a new queue. Where lines are wrong, the edits
+// of the others come with the fault.
 //
 //nolint:funlen // one column after another
 func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) {
@@ -104,7 +105,6 @@ func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) 
 				fix += ", such as " + s
 			}
 			complain(fix, "%q is no name for a queue", called)
-			continue
 		}
 		q, there := was[called]
 		if !there {
@@ -163,10 +163,14 @@ func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) 
 		if err != nil {
 			return nil, err
 		}
-		out = append(out, estate.Edit{Ref: estate.Ref{List: "queues", Name: called}, Object: b})
+		if !estate.ValidName(called) {
+			continue
+		}
+		out = append(out, estate.Edit{Ref: estate.Ref{List: "queues", Name: called}, Object: b,
+			From: fmt.Sprintf("%s:%d", name, i+2)})
 	}
 	if len(bad) > 0 {
-		return nil, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place,
+		return out, fault.New(fault.Invalid, "table-invalid", bad[0].Fix, "%s: %s", bad[0].Place,
 			bad[0].What).With(bad[:min(len(bad), 100)])
 	}
 	return out, nil

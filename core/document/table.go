@@ -59,6 +59,10 @@ func Table(name, text string, must, may []string, most int) (rows [][]string, he
 			bad = append(bad, fault.Detail{Place: fmt.Sprintf("%s:%d", name, i+2),
 				What: fmt.Sprintf("the line has %d of %d columns", len(row), len(all[0])),
 				Fix:  "leave cells empty rather than out"})
+		} else if over := row[len(all[0]):]; slices.ContainsFunc(over, func(s string) bool { return s != "" }) {
+			bad = append(bad, fault.Detail{Place: fmt.Sprintf("%s:%d", name, i+2),
+				What: fmt.Sprintf("the line has %d columns, and the head %d", len(row), len(all[0])),
+				Fix:  "put a cell with what divides columns in it into quotes"})
 		}
 	}
 	if len(bad) > 0 {

@@ -47,7 +47,15 @@ func (d Draft) Changes(base *Document) ([]Change, error) {
 		}
 		c := Change{Ref: k.Ref, Before: base.Find(k.Ref)}
 		if k.Object != nil {
-			v, err := t.decode(k.Name, k.Object)
+			of := k.List
+			if of == "settings" {
+				of = k.Name
+			}
+			raw, err := renewed(of, k.Object)
+			if err != nil {
+				return nil, err
+			}
+			v, err := t.decode(k.Name, raw)
 			if err != nil {
 				return nil, fmt.Errorf("%s: %w", k.Ref, err)
 			}

@@ -2,7 +2,11 @@
 // the document strictly, checks it as a whole, and writes it back in a stable order.
 package estate
 
-import "net/netip"
+import (
+	"net/netip"
+
+	"cirque/core/span"
+)
 
 // Version is the format's version, the value of the key "estate".
 const Version = 1
@@ -26,11 +30,11 @@ type Document struct {
 
 // A Location is one node of the tree of places; the first segment of its path is the site.
 type Location struct {
-	Path     string `json:"path" yaml:"path" doc:"Segments divided by slashes; the first is the site."`
-	Title    string `json:"title,omitempty" yaml:"title,omitempty"`
-	Timezone string `json:"timezone,omitempty" yaml:"timezone,omitempty" doc:"IANA name; sites only, else UTC."`
-	CutDays  int    `json:"cut_days,omitempty" yaml:"cut_days,omitempty" minimum:"0" maximum:"365" doc:"For how many days the site's line may be cut at most; sites only. Agents' certificates there last at least so long."`
-	Note     string `json:"note,omitempty" yaml:"note,omitempty"`
+	Path     string    `json:"path" yaml:"path" doc:"Segments divided by slashes; the first is the site."`
+	Title    string    `json:"title,omitempty" yaml:"title,omitempty"`
+	Timezone string    `json:"timezone,omitempty" yaml:"timezone,omitempty" doc:"IANA name; sites only, else UTC."`
+	Cut      span.Span `json:"cut,omitempty" yaml:"cut,omitempty" doc:"For how long the site's line may be cut at most, 1d to 365d; sites only. Agents' certificates there last at least so long."`
+	Note     string    `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
 // A Subnet ties a range of addresses to a location.

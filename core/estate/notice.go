@@ -5,22 +5,24 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/document"
+	"cirque/core/span"
 )
 
 // A Notice says who is told of which faults.
 type Notice struct {
-	Name   string   `json:"name" yaml:"name"`
-	Title  string   `json:"title,omitempty" yaml:"title,omitempty"`
-	About  []string `json:"about,omitempty" yaml:"about,flow,omitempty" doc:"servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent."`
-	At     []string `json:"at,omitempty" yaml:"at,flow,omitempty" doc:"Only of what lies at these locations: location:P."`
-	After  int      `json:"after,omitempty" yaml:"after,omitempty" minimum:"0" maximum:"1440" doc:"So many minutes a fault lasts before it is told; 5 when absent."`
-	Part   int      `json:"part,omitempty" yaml:"part,omitempty" minimum:"0" maximum:"100" doc:"Endpoints are told of together, once so many percent of them fail or are silent; each by itself when absent."`
-	Again  int      `json:"again,omitempty" yaml:"again,omitempty" minimum:"0" maximum:"168" doc:"Told again after so many hours, while it lasts; once when absent."`
-	Tell   []string `json:"tell,omitempty" yaml:"tell,flow,omitempty" doc:"mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL."`
-	Owners bool     `json:"owners,omitempty" yaml:"owners,omitempty" doc:"Also tell the people whose jobs wait on a server that does not answer."`
-	Note   string   `json:"note,omitempty" yaml:"note,omitempty"`
+	Name   string    `json:"name" yaml:"name"`
+	Title  string    `json:"title,omitempty" yaml:"title,omitempty"`
+	About  []string  `json:"about,omitempty" yaml:"about,flow,omitempty" doc:"servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent."`
+	At     []string  `json:"at,omitempty" yaml:"at,flow,omitempty" doc:"Only of what lies at these locations: location:P."`
+	After  span.Span `json:"after,omitempty" yaml:"after,omitempty" doc:"How long a fault lasts before it is told: 1m to 1d; 5m when absent."`
+	Part   Percent   `json:"part,omitempty" yaml:"part,omitempty" doc:"Endpoints are told of together, once such a share of them, such as 10%, fails or is silent; each by itself when absent."`
+	Again  span.Span `json:"again,omitempty" yaml:"again,omitempty" doc:"Told again after so long, while it lasts: 1h to 7d; once when absent."`
+	Tell   []string  `json:"tell,omitempty" yaml:"tell,flow,omitempty" doc:"mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL."`
+	Owners bool      `json:"owners,omitempty" yaml:"owners,omitempty" doc:"Also tell the people whose jobs wait on a server that does not answer."`
+	Note   string    `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
 // What a notice can be about.
@@ -38,8 +40,8 @@ func Abouts() []string {
 	return []string{AboutServers, AboutDevices, AboutEndpoints, AboutSets, AboutDirectory, AboutKeys}
 }
 
-// NoticeAfter is for how many minutes a fault lasts before it is told, where a notice does not say.
-const NoticeAfter = 5
+// NoticeAfter is for how long a fault lasts before it is told, where a notice does not say.
+const NoticeAfter = 5 * time.Minute
 
 // A Recipient is one parsed entry of a notice's tell; exactly one field is set.
 type Recipient struct{ Mail, User, Group, Post string }
@@ -94,12 +96,12 @@ func (p *parser) notice(o document.Object) {
 	}
 	n.About = document.Values(about)
 	n.At = p.entries(o, "at", []Kind{At}, "notice "+n.Name)
-	number(o, "after", 1, 1440, &n.After)
-	number(o, "part", 1, 100, &n.Part)
+	spanOf(o, "after", time.Minute, aDay, former{unit: time.Minute}, &n.After)
+	percentOf(o, "part", &n.Part)
 	if f, wrote := o.Get("part"); wrote && len(n.About) > 0 && !slices.Contains(n.About, AboutEndpoints) {
 		f.Complain("add endpoints to about, or leave part out", "part counts endpoints, and the notice is not about them")
 	}
-	number(o, "again", 1, 168, &n.Again)
+	spanOf(o, "again", time.Hour, 7*aDay, former{unit: time.Hour}, &n.Again)
 	tell := o.Texts("tell")
 	for _, t := range tell {
 		if _, what, fix := ParseRecipient(t.Value); what != "" {
@@ -111,45 +113,4 @@ func (p *parser) notice(o document.Object) {
 		o.Complain("add tell, such as tell: [\"mail:desk@skerry.example\"]", "the notice tells nobody")
 	}
 	p.doc.Notices = append(p.doc.Notices, n)
-}
-
-// MailSettings are how notices leave by mail.
-type MailSettings struct {
-	Relay string `json:"relay,omitempty" yaml:"relay,omitempty" doc:"smtp://HOST:PORT (TLS where the relay offers it), or smtps://HOST:PORT. A stored key for the host is its sign-in."`
-	From  string `json:"from,omitempty" yaml:"from,omitempty" doc:"The sender's address."`
-	Note  string `json:"note,omitempty" yaml:"note,omitempty"`
-}
-
-// Mail gives the settings for mail; ok is false where there is no relay.
-func (d *Document) Mail() (m MailSettings, ok bool) {
-	if d.Settings == nil || d.Settings.Mail == nil {
-		return m, false
-	}
-	return *d.Settings.Mail, true
-}
-
-func (p *parser) mailSetting(n document.Node) *MailSettings {
-	v, ok := n.Object([]string{"relay", "from", "note"})
-	if !ok {
-		return nil
-	}
-	p.setting(MailSetting, n)
-	v.Need("relay", "from")
-	s := &MailSettings{Relay: v.Text("relay"), From: v.Text("from"), Note: v.Text("note")}
-	if f, wrote := v.Get("relay"); wrote {
-		u, err := url.Parse(s.Relay)
-		switch {
-		case err != nil || u.Hostname() == "" || u.Scheme != "smtp" && u.Scheme != "smtps" || strings.Trim(u.Path, "/") != "":
-			f.Complain("write smtp://HOST:PORT or smtps://HOST:PORT, such as smtp://mail.skerry.example:587",
-				"%q is no mail relay", s.Relay)
-		case u.User != nil:
-			f.Complain("store it as a key for the host: cirque credential add", "%q carries a sign-in", u.Redacted())
-		}
-	}
-	if f, wrote := v.Get("from"); wrote {
-		if a, err := mail.ParseAddress(s.From); err != nil || a.Address != s.From {
-			f.Complain("write NAME@DOMAIN", "%q is no mail address", s.From)
-		}
-	}
-	return s
 }

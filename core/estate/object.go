@@ -242,7 +242,9 @@ type Edit struct {
 	Object json.RawMessage `json:"object,omitempty" doc:"The whole object as it is to be."`
 	Remove bool            `json:"remove,omitempty" doc:"Takes the object out."`
 	Undo   bool            `json:"undo,omitempty" doc:"Puts the object back as the draft's base has it."`
-	Create bool            `json:"create,omitempty" doc:"The object is new: where one of its name is there already, nothing is changed."`
+	// From is where the edit was written, such as the line of a table: problems are told of it, rather than of the object.
+	From   string `json:"-"`
+	Create bool   `json:"create,omitempty" doc:"The object is new: where one of its name is there already, nothing is changed."`
 }
 
 // ParseEdits turns edits into changes against a document; undone objects are as in base. Problems are reported at once,
@@ -289,7 +291,7 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 				list = map[string]json.RawMessage{e.Name: e.Object}
 			}
 			b, _ := json.Marshal(map[string]any{"estate": Version, e.List: list})
-			files = append(files, document.File{Name: e.Ref.String(), Text: string(b)})
+			files = append(files, document.File{Name: cmp.Or(e.From, e.Ref.String()), Text: string(b)})
 		}
 	}
 	if len(files) > 0 {

@@ -84,7 +84,7 @@ func (p *parser) document(n document.Node) {
 			p.settings(s)
 		}
 	}
-	o.Each("locations", []string{"path", "title", "timezone", "cut_days", "note"}, p.location)
+	o.Each("locations", []string{"path", "title", "timezone", "cut", "cut_days", "note"}, p.location)
 	o.Each("subnets", []string{"cidr", "location", "note"}, p.subnet)
 	o.Each("stations", []string{"name", "title", "addresses", "location", "platform", "note"}, p.station)
 	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, p.driver)
@@ -171,11 +171,8 @@ func (p *parser) location(o document.Object) {
 			z.Complain("write an IANA name, such as Europe/Oslo", "the timezone %q is not known", l.Timezone)
 		}
 	}
-	if n, ok := o.Get("cut_days"); ok {
-		l.CutDays, _ = n.Int(1, 365)
-		if strings.Contains(l.Path, "/") {
-			n.Complain("put it at the site "+Site(l.Path), "cut_days belongs to a site, and %s is none", l.Path)
-		}
+	if spanOf(o, "cut", aDay, 365*aDay, former{"cut_days", aDay}, &l.Cut) && strings.Contains(l.Path, "/") {
+		o.Complain("put it at the site "+Site(l.Path), "cut belongs to a site, and %s is none", l.Path)
 	}
 	p.doc.Locations = append(p.doc.Locations, l)
 }

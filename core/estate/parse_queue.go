@@ -61,7 +61,7 @@ func (p *parser) windows(o document.Object) []Window {
 	o.Each("open", []string{"days", "from", "to"}, func(c document.Object) {
 		c.Need("from", "to")
 		w := Window{Days: document.Values(c.Texts("days")), From: c.Text("from"), To: c.Text("to")}
-		if _, err := hours.Parse(w.Days, w.From, w.To); err != nil && w.From != "" && w.To != "" {
+		for _, err := range hours.Problems(w.Days, w.From, w.To) {
 			complain(c.Node, err)
 		}
 		out = append(out, w)

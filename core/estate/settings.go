@@ -9,6 +9,7 @@ import (
 	"time"
 
 	"cirque/core/document"
+	"cirque/core/span"
 )
 
 // The settings, each one object: it is changed, merged and undone as a whole.
@@ -48,10 +49,10 @@ type AgentSettings struct {
 	UserFrom UserFrom `json:"user_from,omitempty" yaml:"user_from,omitempty" enum:"system,ask,system-unless-unknown" doc:"How an agent knows its person; system-unless-unknown when absent."`
 	Notice   string   `json:"notice,omitempty" yaml:"notice,omitempty" doc:"What a person reads who is asked who they are."`
 
-	WaitSeconds   int    `json:"wait_seconds,omitempty" yaml:"wait_seconds,omitempty" minimum:"5" maximum:"300" doc:"How long a connected agent waits for a change before it asks anew; 55 when absent."`
-	ReportMinutes int    `json:"report_minutes,omitempty" yaml:"report_minutes,omitempty" minimum:"1" maximum:"60" doc:"An agent reports at least so often; every 5 when absent."`
-	GapSeconds    int    `json:"gap_seconds,omitempty" yaml:"gap_seconds,omitempty" minimum:"5" maximum:"3600" doc:"After a broken connection an agent asks again within this, first soon and then less often; 90 when absent."`
-	HurryUntil    string `json:"hurry_until,omitempty" yaml:"hurry_until,omitempty" doc:"RFC 3339: until then agents ask and report often, as for a roll-out: every 15 s, within 10 s of a broken connection, a report a minute."`
+	Wait       span.Span `json:"wait,omitempty" yaml:"wait,omitempty" doc:"How long a connected agent waits for a change before it asks anew: 5s to 5m; 55s when absent."`
+	Report     span.Span `json:"report_every,omitempty" yaml:"report_every,omitempty" doc:"An agent reports at least so often: 1m to 1h; 5m when absent."`
+	Gap        span.Span `json:"gap,omitempty" yaml:"gap,omitempty" doc:"After a broken connection an agent asks again within this, first soon and then less often: 5s to 1h; 90s when absent."`
+	HurryUntil string    `json:"hurry_until,omitempty" yaml:"hurry_until,omitempty" doc:"RFC 3339: until then agents ask and report often, as for a roll-out: every 15 s, within 10 s of a broken connection, a report a minute."`
 
 	AnswersPerSecond int    `json:"answers_per_second,omitempty" yaml:"answers_per_second,omitempty" minimum:"10" maximum:"100000" doc:"A change reaches connected agents spread out, at most about so many a second; 2500 when absent."`
 	Note             string `json:"note,omitempty" yaml:"note,omitempty"`
@@ -59,36 +60,37 @@ type AgentSettings struct {
 
 // ContinuitySettings say how servers and devices are watched, and how a server comes back on duty.
 type ContinuitySettings struct {
-	ProbeSeconds  int    `json:"probe_seconds,omitempty" yaml:"probe_seconds,omitempty" minimum:"2" maximum:"3600" doc:"How often servers, and devices that people reach directly, are probed; every 10 when absent."`
-	DownAfter     int    `json:"down_after,omitempty" yaml:"down_after,omitempty" minimum:"1" maximum:"100" doc:"Failed probes in a row after which one is down; 2 when absent."`
-	UpAfter       int    `json:"up_after,omitempty" yaml:"up_after,omitempty" minimum:"1" maximum:"100" doc:"Answered probes in a row after which one is up again; 3 when absent."`
-	FlapMinutes   int    `json:"flap_minutes,omitempty" yaml:"flap_minutes,omitempty" minimum:"1" maximum:"1440" doc:"What goes up and down too often within this time is held down; 10 when absent."`
-	FlapMost      int    `json:"flap_most,omitempty" yaml:"flap_most,omitempty" minimum:"1" maximum:"100" doc:"So many changes within that time are not too often; 4 when absent."`
-	ReturnMinutes *int   `json:"return_minutes,omitempty" yaml:"return_minutes,omitempty" minimum:"0" maximum:"1440" doc:"Over how long a member of a set takes its people back; 0 is at once, 5 when absent."`
-	Note          string `json:"note,omitempty" yaml:"note,omitempty"`
+	Probe      span.Span  `json:"probe_every,omitempty" yaml:"probe_every,omitempty" doc:"How often servers, and devices that people reach directly, are probed: 2s to 1h; 10s when absent."`
+	DownAfter  int        `json:"down_after,omitempty" yaml:"down_after,omitempty" minimum:"1" maximum:"100" doc:"Failed probes in a row after which one is down; 2 when absent."`
+	UpAfter    int        `json:"up_after,omitempty" yaml:"up_after,omitempty" minimum:"1" maximum:"100" doc:"Answered probes in a row after which one is up again; 3 when absent."`
+	FlapWithin span.Span  `json:"flap_within,omitempty" yaml:"flap_within,omitempty" doc:"What goes up and down too often within this time is held down: 1m to 1d; 10m when absent."`
+	FlapMost   int        `json:"flap_most,omitempty" yaml:"flap_most,omitempty" minimum:"1" maximum:"100" doc:"So many changes within that time are not too often; 4 when absent."`
+	Return     *span.Span `json:"return_over,omitempty" yaml:"return_over,omitempty" doc:"Over how long a member of a set takes its people back, at most 1d; 0s is at once, 5m when absent."`
+	Note       string     `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
-// Continuity gives the settings for continuity with their defaults; ReturnMinutes is not nil.
+// Continuity gives the settings for continuity with their defaults; Return is not nil.
 func (d *Document) Continuity() ContinuitySettings {
 	var s ContinuitySettings
 	if d.Settings != nil && d.Settings.Continuity != nil {
 		s = *d.Settings.Continuity
 	}
-	s.ProbeSeconds, s.DownAfter, s.UpAfter = cmp.Or(s.ProbeSeconds, 10), cmp.Or(s.DownAfter, 2), cmp.Or(s.UpAfter, 3)
-	s.FlapMinutes, s.FlapMost = cmp.Or(s.FlapMinutes, 10), cmp.Or(s.FlapMost, 4)
-	if s.ReturnMinutes == nil {
-		five := 5
-		s.ReturnMinutes = &five
+	s.Probe, s.DownAfter, s.UpAfter = cmp.Or(s.Probe, span.Span(10*time.Second)), cmp.Or(s.DownAfter, 2),
+		cmp.Or(s.UpAfter, 3)
+	s.FlapWithin, s.FlapMost = cmp.Or(s.FlapWithin, span.Span(10*time.Minute)), cmp.Or(s.FlapMost, 4)
+	if s.Return == nil {
+		five := span.Span(5 * time.Minute)
+		s.Return = &five
 	}
 	return s
 }
 
 // HistorySettings say how long history is kept.
 type HistorySettings struct {
-	PersonDays int    `json:"person_days,omitempty" yaml:"person_days,omitempty" minimum:"1" maximum:"3650" doc:"For how many days it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. For ever when absent."`
-	EventDays  int    `json:"event_days,omitempty" yaml:"event_days,omitempty" minimum:"30" maximum:"3650" doc:"For how many days it is kept what was seen to happen: what failed, answered again, was found. 400 when absent."`
-	AuditDays  int    `json:"audit_days,omitempty" yaml:"audit_days,omitempty" minimum:"30" maximum:"36500" doc:"For how many days it is kept who did what. For ever when absent."`
-	Note       string `json:"note,omitempty" yaml:"note,omitempty"`
+	People span.Span `json:"people,omitempty" yaml:"people,omitempty" doc:"For how long it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. 1d to 3650d; for ever when absent."`
+	Events span.Span `json:"events,omitempty" yaml:"events,omitempty" doc:"For how long it is kept what was seen to happen: what failed, answered again, was found. 30d to 3650d; 400d when absent."`
+	Audit  span.Span `json:"audit,omitempty" yaml:"audit,omitempty" doc:"For how long it is kept who did what. 30d to 36500d; for ever when absent."`
+	Note   string    `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
 // Agent gives the settings for agents with their defaults.
@@ -100,36 +102,37 @@ func (d *Document) Agent() AgentSettings {
 	if s.UserFrom == "" {
 		s.UserFrom = SystemUnlessUnknown
 	}
-	s.WaitSeconds, s.ReportMinutes = cmp.Or(s.WaitSeconds, 55), cmp.Or(s.ReportMinutes, 5)
-	s.GapSeconds, s.AnswersPerSecond = cmp.Or(s.GapSeconds, 90), cmp.Or(s.AnswersPerSecond, 2500)
+	s.Wait, s.Report = cmp.Or(s.Wait, span.Span(55*time.Second)), cmp.Or(s.Report, span.Span(5*time.Minute))
+	s.Gap, s.AnswersPerSecond = cmp.Or(s.Gap, span.Span(90*time.Second)), cmp.Or(s.AnswersPerSecond, 2500)
 	return s
 }
 
 // Hurried gives the settings as they hold at a time: while a roll-out is on, agents ask and report often.
 func (s AgentSettings) Hurried(now time.Time) AgentSettings {
 	if until, err := time.Parse(time.RFC3339, s.HurryUntil); err == nil && now.Before(until) {
-		s.WaitSeconds, s.GapSeconds, s.ReportMinutes = min(s.WaitSeconds, 15), min(s.GapSeconds, 10), 1
+		s.Wait, s.Gap = min(s.Wait, span.Span(15*time.Second)), min(s.Gap, span.Span(10*time.Second))
+		s.Report = span.Span(time.Minute)
 	}
 	return s
 }
 
-// eventDays is for how long events are kept where the estate does not say.
-const eventDays = 400
+// eventsKept is for how long events are kept where the estate does not say.
+const eventsKept = 400 * aDay
 
-// EventDays gives for how many days it is kept what was seen to happen, and who did what; 0 for ever.
-func (d *Document) EventDays() (seen, done int) {
+// EventsKept gives for how long it is kept what was seen to happen, and who did what; 0 for ever.
+func (d *Document) EventsKept() (seen, done time.Duration) {
 	if d.Settings == nil || d.Settings.History == nil {
-		return eventDays, 0
+		return eventsKept, 0
 	}
-	return cmp.Or(d.Settings.History.EventDays, eventDays), d.Settings.History.AuditDays
+	return d.Settings.History.Events.Or(eventsKept), d.Settings.History.Audit.D()
 }
 
-// PersonDays gives for how many days a person's history is kept; 0 for ever.
-func (d *Document) PersonDays() int {
+// PeopleKept gives for how long a person's history is kept; 0 for ever.
+func (d *Document) PeopleKept() time.Duration {
 	if d.Settings == nil || d.Settings.History == nil {
 		return 0
 	}
-	return d.Settings.History.PersonDays
+	return d.Settings.History.People.D()
 }
 
 // settingsTable treats the settings as a list of objects, by their keys.
@@ -253,8 +256,8 @@ func (p *parser) settings(o document.Object) {
 		d.Settings = &Settings{}
 	}
 	if n, ok := o.Get(AgentsSetting); ok {
-		if v, ok := n.Object([]string{"user_from", "notice", "wait_seconds", "report_minutes", "gap_seconds",
-			"answers_per_second", "hurry_until", "note"}); ok {
+		if v, ok := n.Object([]string{"user_from", "notice", "wait", "report_every", "gap", "answers_per_second",
+			"hurry_until", "note", "wait_seconds", "report_minutes", "gap_seconds"}); ok {
 			p.setting(AgentsSetting, n)
 			s := &AgentSettings{UserFrom: UserFrom(v.Text("user_from")), Notice: v.Text("notice"), Note: v.Text("note")}
 			ways := []UserFrom{FromSystem, FromAsking, SystemUnlessUnknown}
@@ -270,36 +273,36 @@ func (p *parser) settings(o document.Object) {
 					n.Complain("write a time with its offset, such as 2026-11-23T18:00:00+01:00", "%q is no time", s.HurryUntil)
 				}
 			}
-			number(v, "wait_seconds", 5, 300, &s.WaitSeconds)
-			number(v, "report_minutes", 1, 60, &s.ReportMinutes)
-			number(v, "gap_seconds", 5, 3600, &s.GapSeconds)
+			spanOf(v, "wait", 5*time.Second, 5*time.Minute, former{"wait_seconds", time.Second}, &s.Wait)
+			spanOf(v, "report_every", time.Minute, time.Hour, former{"report_minutes", time.Minute}, &s.Report)
+			spanOf(v, "gap", 5*time.Second, time.Hour, former{"gap_seconds", time.Second}, &s.Gap)
 			number(v, "answers_per_second", 10, 100_000, &s.AnswersPerSecond)
 			d.Settings.Agents = s
 		}
 	}
 	if n, ok := o.Get(HistorySetting); ok {
-		if v, ok := n.Object([]string{"person_days", "event_days", "audit_days", "note"}); ok {
+		if v, ok := n.Object([]string{"people", "events", "audit", "note", "person_days", "event_days", "audit_days"}); ok {
 			p.setting(HistorySetting, n)
 			s := &HistorySettings{Note: v.Text("note")}
-			number(v, "person_days", 1, 3650, &s.PersonDays)
-			number(v, "event_days", 30, 3650, &s.EventDays)
-			number(v, "audit_days", 30, 36500, &s.AuditDays)
+			spanOf(v, "people", aDay, 3650*aDay, former{"person_days", aDay}, &s.People)
+			spanOf(v, "events", 30*aDay, 3650*aDay, former{"event_days", aDay}, &s.Events)
+			spanOf(v, "audit", 30*aDay, 36500*aDay, former{"audit_days", aDay}, &s.Audit)
 			d.Settings.History = s
 		}
 	}
 	if n, ok := o.Get(ContinuitySetting); ok {
-		if v, ok := n.Object([]string{"probe_seconds", "down_after", "up_after", "flap_minutes", "flap_most",
-			"return_minutes", "note"}); ok {
+		if v, ok := n.Object([]string{"probe_every", "down_after", "up_after", "flap_within", "flap_most", "return_over",
+			"note", "probe_seconds", "flap_minutes", "return_minutes"}); ok {
 			p.setting(ContinuitySetting, n)
 			s := &ContinuitySettings{Note: v.Text("note")}
-			number(v, "probe_seconds", 2, 3600, &s.ProbeSeconds)
+			spanOf(v, "probe_every", 2*time.Second, time.Hour, former{"probe_seconds", time.Second}, &s.Probe)
 			number(v, "down_after", 1, 100, &s.DownAfter)
 			number(v, "up_after", 1, 100, &s.UpAfter)
-			number(v, "flap_minutes", 1, 1440, &s.FlapMinutes)
+			spanOf(v, "flap_within", time.Minute, aDay, former{"flap_minutes", time.Minute}, &s.FlapWithin)
 			number(v, "flap_most", 1, 100, &s.FlapMost)
-			if _, wrote := v.Get("return_minutes"); wrote {
-				s.ReturnMinutes = new(int)
-				number(v, "return_minutes", 0, 1440, s.ReturnMinutes)
+			over := span.Span(0)
+			if spanOf(v, "return_over", 0, aDay, former{"return_minutes", time.Minute}, &over) {
+				s.Return = &over
 			}
 			d.Settings.Continuity = s
 		}

@@ -2,6 +2,7 @@
 package hours
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strconv"
@@ -21,11 +22,25 @@ type Window struct {
 // Parse reads a window. No days are every day; from and to are written HH:MM. The error says what is wrong and, after
 // "; ", how to mend it.
 func Parse(days []string, from, to string) (Window, error) {
-	var w Window
+	w, bad := read(days, from, to)
+	if len(bad) > 0 {
+		return w, bad[0]
+	}
+	return w, nil
+}
+
+// Problems tells all that is wrong with a window; of times that are not written nothing.
+func Problems(days []string, from, to string) []error {
+	_, bad := read(days, cmp.Or(from, "00:00"), cmp.Or(to, "00:00"))
+	return bad
+}
+
+func read(days []string, from, to string) (w Window, bad []error) {
 	for _, d := range days {
 		i := slices.Index(Days(), d)
 		if i < 0 {
-			return w, fmt.Errorf("%q is no day; write mon, tue, wed, thu, fri, sat or sun", d)
+			bad = append(bad, fmt.Errorf("%q is no day; write mon, tue, wed, thu, fri, sat or sun", d))
+			continue
 		}
 		w.days[i] = true
 	}
@@ -34,10 +49,12 @@ func Parse(days []string, from, to string) (Window, error) {
 	}
 	var err error
 	if w.from, err = clock(from); err != nil {
-		return w, err
+		bad = append(bad, err)
 	}
-	w.to, err = clock(to)
-	return w, err
+	if w.to, err = clock(to); err != nil && to != from {
+		bad = append(bad, err)
+	}
+	return w, bad
 }
 
 func clock(s string) (int, error) {

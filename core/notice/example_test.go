@@ -6,12 +6,13 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/notice"
+	"cirque/core/span"
 )
 
 // A fault is told once it has lasted, once, and again when it is over.
 func Example() {
 	begin := time.Date(2026, 11, 23, 8, 0, 0, 0, time.UTC)
-	notices := []estate.Notice{{Name: "harbour", Tell: []string{"mail:harbour@skerry.example"}, After: 5}}
+	notices := []estate.Notice{{Name: "harbour", Tell: []string{"mail:harbour@skerry.example"}, After: span.Span(5 * time.Minute)}}
 	fault := notice.Fault{Key: "server ps-1", About: estate.AboutServers, Name: "ps-1", Since: begin,
 		Says: "the server ps-1 does not answer"}
 	var told []notice.Notified

@@ -3,7 +3,6 @@
 package notice
 
 import (
-	"cmp"
 	"fmt"
 	"slices"
 	"strings"
@@ -71,7 +70,7 @@ func Decide(notices []estate.Notice, faults []Fault, told []Notified, endpoints 
 			switch {
 			case !was && now.Sub(f.Since) >= after(n):
 				m.New = append(m.New, f)
-			case was && n.Again > 0 && now.Sub(before.At) >= time.Duration(n.Again)*time.Hour:
+			case was && n.Again > 0 && now.Sub(before.At) >= n.Again.D():
 				m.Still = append(m.Still, f)
 			}
 			if n.Owners && now.Sub(f.Since) >= after(n) {
@@ -116,7 +115,7 @@ func ownerKey(f Fault, o Owner) string { return f.Key + " of " + strings.ToLower
 func (t Notified) Private() bool { return strings.Contains(t.Key, " of ") }
 
 func after(n estate.Notice) time.Duration {
-	return time.Duration(cmp.Or(n.After, estate.NoticeAfter)) * time.Minute
+	return n.After.Or(estate.NoticeAfter)
 }
 
 // Concerns says whether a notice is about a fault.
@@ -145,7 +144,7 @@ func concerns(n estate.Notice, faults []Fault, endpoints int, now time.Time) []F
 			out = append(out, f)
 		}
 	}
-	if endpoints == 0 || len(together)*100 < n.Part*endpoints || len(together) == 0 {
+	if endpoints == 0 || len(together)*100 < int(n.Part)*endpoints || len(together) == 0 {
 		return out
 	}
 	some := []string{}

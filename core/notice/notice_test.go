@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"cirque/core/estate"
+	"cirque/core/span"
 )
 
 var begin = time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
@@ -54,19 +55,19 @@ func TestDecide(t *testing.T) {
 		minutes [][]Fault
 		want    string
 	}{
-		"not at once, once, and that it is over": {estate.Notice{After: 2, Tell: tell}, [][]Fault{faults(f), faults(f),
+		"not at once, once, and that it is over": {estate.Notice{After: minutes(2), Tell: tell}, [][]Fault{faults(f), faults(f),
 			faults(f), faults(f), {}, {}}, "||+server a||-server a|"},
-		"over before it was told": {estate.Notice{After: 2, Tell: tell}, [][]Fault{faults(f), faults(f), {},
+		"over before it was told": {estate.Notice{After: minutes(2), Tell: tell}, [][]Fault{faults(f), faults(f), {},
 			{}}, "|||"},
-		"of one place only": {estate.Notice{After: 1, At: []string{"location:ard"}, Tell: tell},
+		"of one place only": {estate.Notice{After: minutes(1), At: []string{"location:ard"}, Tell: tell},
 			[][]Fault{{}, faults(f, g)}, "|+server a"},
-		"a place that only begins alike": {estate.Notice{After: 1, At: []string{"location:ard/qu"}, Tell: tell},
+		"a place that only begins alike": {estate.Notice{After: minutes(1), At: []string{"location:ard/qu"}, Tell: tell},
 			[][]Fault{{}, faults(f)}, "|"},
-		"about something else": {estate.Notice{After: 1, About: []string{"keys"}, Tell: tell},
+		"about something else": {estate.Notice{After: minutes(1), About: []string{"keys"}, Tell: tell},
 			[][]Fault{{}, faults(f)}, "|"},
-		"two at once are one message": {estate.Notice{After: 1, Tell: tell}, [][]Fault{{}, faults(f, g)},
+		"two at once are one message": {estate.Notice{After: minutes(1), Tell: tell}, [][]Fault{{}, faults(f, g)},
 			"|+server a+server b"},
-		"enough endpoints together": {estate.Notice{After: 1, Part: 30, Tell: tell},
+		"enough endpoints together": {estate.Notice{After: minutes(1), Part: 30, Tell: tell},
 			[][]Fault{{}, faults(end("e1", 0), end("e2", 0)), faults(end("e1", 0), end("e2", 0), end("e3", 1)),
 				faults(end("e1", 0))}, "||+endpoints|-endpoints"},
 	} {
@@ -76,7 +77,7 @@ func TestDecide(t *testing.T) {
 		}
 	}
 	// Again, while it lasts.
-	n := estate.Notice{Name: "n", After: 1, Again: 1, Tell: tell}
+	n := estate.Notice{Name: "n", After: minutes(1), Again: minutes(60), Tell: tell}
 	long := make([][]Fault, 130)
 	for i := range long {
 		long[i] = faults(f)
@@ -151,3 +152,5 @@ func TestText(t *testing.T) {
 		}
 	}
 }
+
+func minutes(n int) span.Span { return span.Span(n) * span.Span(time.Minute) }

@@ -89,3 +89,29 @@ func Format(d time.Duration) string {
 	}
 	return b.String()
 }
+
+// A Span is a length of time that is written as text, in YAML and in JSON; its zero value is left out.
+type Span time.Duration
+
+// D is the length of time.
+func (s Span) D() time.Duration { return time.Duration(s) }
+
+// Or is the span, or another where it is none.
+func (s Span) Or(other time.Duration) time.Duration {
+	if s == 0 {
+		return other
+	}
+	return time.Duration(s)
+}
+
+func (s Span) String() string { return Format(time.Duration(s)) }
+
+// MarshalText writes a span as Format does.
+func (s Span) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
+
+// UnmarshalText reads one as Parse does.
+func (s *Span) UnmarshalText(text []byte) error {
+	d, err := Parse(string(text))
+	*s = Span(d)
+	return err
+}

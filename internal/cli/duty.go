@@ -48,7 +48,7 @@ func backCommand(r *root) *cobra.Command {
 	var atOnce bool
 	c := &cobra.Command{Use: "return SERVER", Short: "Put a server back on duty", Args: cmdline.Args(1, 1),
 		Long: `Put a server back on duty. A member of a set takes its people back part by part, over the time that
-the estate says (settings.continuity.return_minutes); with --at-once it takes them all now.`,
+the estate says (settings.continuity.return_over); with --at-once it takes them all now.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			return r.duty(c, apiclient.Path("/api/v1/servers", a[0])+"/return",
 				url.Values{"at_once": {strconv.FormatBool(atOnce)}}, nil)

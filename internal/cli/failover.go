@@ -80,7 +80,7 @@ func failoverTestStartCommand(r *root) *cobra.Command {
 there, and at the end it returns by itself. What was seen becomes a report: who moved and how fast,
 who could not and why, what failed by it, and whether everybody came back. Whom it would concern is
 rehearsed first. A queue that nothing else serves is kept on the server, and prints once it is back.
-How long people take to come back is a setting of the estate (settings.continuity.return_minutes).`,
+How long people take to come back is a setting of the estate (settings.continuity.return_over).`,
 		Example: "  cirque failover-test start ps-ardholm-1 --until 10m --reason \"spring test\" --follow",
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()

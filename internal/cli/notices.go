@@ -58,7 +58,7 @@ func noticeCommand(r *root) *cobra.Command {
 					about = "everything"
 				}
 				if n.Part > 0 {
-					about += fmt.Sprintf(", endpoints together from %d %%", n.Part)
+					about += fmt.Sprintf(", endpoints together from %s", n.Part)
 				}
 				if at == "" {
 					at = "everywhere"
@@ -71,11 +71,7 @@ func noticeCommand(r *root) *cobra.Command {
 					last = fmt.Sprintf("%s, %s", map[bool]string{true: "arrived", false: "FAILED: " + n.Last.Says}[n.Last.OK],
 						ago(n.Last.At, time.Now()))
 				}
-				after := n.After
-				if after == 0 {
-					after = estate.NoticeAfter
-				}
-				t.add(n.Name, about, at, fmt.Sprintf("%d min", after), tells, fmt.Sprint(len(n.Faults)),
+				t.add(n.Name, about, at, words.Span(n.After.Or(estate.NoticeAfter)), tells, fmt.Sprint(len(n.Faults)),
 					fmt.Sprint(len(n.Told)), last)
 			}
 			t.write(w)

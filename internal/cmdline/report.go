@@ -7,6 +7,7 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -81,8 +82,11 @@ func Report(w io.Writer, program, form string, err error) int {
 	lines := append([]fault.Detail(nil), f.Places...)
 	says := f.Detail
 	switch {
-	case len(lines) > 1 && strings.Contains(says, lines[0].What):
-		says = words.Count(len(lines), "thing") + " to mend" // each stands below, once
+	case len(lines) > 1 && slices.ContainsFunc(lines, func(d fault.Detail) bool { return strings.Contains(says, d.What) }):
+		says = words.Count(len(lines), "thing") + " to mend" // each stands below, once, with its own fix
+		if slices.ContainsFunc(lines, func(d fault.Detail) bool { return f.Fix == d.Fix }) {
+			f.Fix = ""
+		}
 	case len(lines) == 1 && strings.Contains(says, lines[0].What) && !strings.Contains(lines[0].Place, ":"):
 		lines = nil
 	case len(lines) == 1 && strings.Contains(says, lines[0].What):

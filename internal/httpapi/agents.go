@@ -32,8 +32,7 @@ func (s *server) asAgent(ctx context.Context, nonce string, asked []byte, tag st
 		return forAgent{}
 	}
 	set := s.svc.Fleet.Pace()
-	out := forAgent{pace: agentproto.Pace{Wait: time.Duration(set.WaitSeconds) * time.Second,
-		Report: time.Duration(set.ReportMinutes) * time.Minute, Gap: time.Duration(set.GapSeconds) * time.Second}.String()}
+	out := forAgent{pace: agentproto.Pace{Wait: set.Wait.D(), Report: set.Report.D(), Gap: set.Gap.D()}.String()}
 	out.issuer = s.svc.Enrolment.Issuer(p.Serial)
 	key := s.svc.Secrets.AnswerKey()
 	if key == nil || nonce == "" {

@@ -37,7 +37,7 @@ const tellWithin = 20 * time.Second
 func (t *Sender) Mail(ctx context.Context, m notice.Mail, key *stock.Key) (says string, err error) {
 	u, err := url.Parse(m.Relay)
 	if err != nil {
-		return "", fault.New(fault.Invalid, "relay-invalid", "write smtp://HOST:PORT", "%q is no relay", m.Relay)
+		return "", fault.New(fault.Invalid, "mail-server-invalid", "write smtp://HOST:PORT", "%q is no mail server", m.Relay)
 	}
 	port := u.Port()
 	if port == "" {

@@ -230,8 +230,8 @@ func (s *Room) mail(ctx context.Context, to string, m notice.Message, now time.T
 		return "", fault.New(fault.Conflict, "no-relay", "write settings.mail in the estate: relay and from",
 			"the estate names no mail relay")
 	}
-	keys := s.cfg.Keys.KeysFor(stock.Watch{Kind: stock.ForMail, URI: set.Relay})
-	says, err := s.cfg.Sender.Mail(ctx, notice.Mail{Relay: set.Relay, From: set.From, To: to, Subject: m.Subject(),
+	keys := s.cfg.Keys.KeysFor(stock.Watch{Kind: stock.ForMail, URI: set.Server})
+	says, err := s.cfg.Sender.Mail(ctx, notice.Mail{Relay: set.Server, From: set.From, To: to, Subject: m.Subject(),
 		Body: m.Text(now), At: now}, stock.SignInOf(keys))
 	s.cfg.KeyNotes.NoteKeys(ctx, keys)
 	return says, err

@@ -24,8 +24,8 @@ const told = `
 estate: 1
 servers: [{name: ps-1, uri: "ipp://ps-1.example/"}]
 queues: [{name: hall, paths: [{server: ps-1}]}]
-notices: [{name: desk, about: [servers], after: 1, tell: ["mail:desk@skerry.example"]}]
-settings: {mail: {relay: "smtp://mail.skerry.example:25", from: "cirque@skerry.example"}}
+notices: [{name: desk, about: [servers], after: 1m, tell: ["mail:desk@skerry.example"]}]
+settings: {mail: {server: "smtp://mail.skerry.example:25", from: "cirque@skerry.example"}}
 `
 
 type store struct {

@@ -36,12 +36,12 @@ func (s *Room) forgetEvents(ctx context.Context) error {
 
 // forget forgets some, the oldest first.
 func (s *Room) forget(ctx context.Context) (int64, error) {
-	seen, done := s.present.View().Document().EventDays()
-	before := func(days int) time.Time {
-		if days == 0 {
+	seen, done := s.present.View().Document().EventsKept()
+	before := func(kept time.Duration) time.Time {
+		if kept == 0 {
 			return time.Time{}
 		}
-		return s.now().AddDate(0, 0, -days)
+		return s.now().Add(-kept)
 	}
 	return s.store.ForgetEvents(ctx, before(seen), before(done), forgetMost)
 }

@@ -74,15 +74,15 @@ func (s *Room) Return(ctx context.Context, p *access.Principal, server string, a
 func (s *Room) returning(server string, atOnce bool) live.Note {
 	n := live.Note{Kind: "server", Name: server, Duty: live.Serving, Share: 1}
 	doc := s.present.View().Document()
-	minutes := *doc.Continuity().ReturnMinutes
+	over := doc.Continuity().Return.D()
 	inSet := slices.ContainsFunc(doc.ServerSets, func(set estate.ServerSet) bool {
 		return len(set.Members) > 1 && slices.Contains(set.Members, server)
 	})
-	if atOnce || minutes == 0 || !inSet {
+	if atOnce || over == 0 || !inSet {
 		return n
 	}
 	begun := s.now().UTC()
-	until := begun.Add(time.Duration(minutes) * time.Minute)
+	until := begun.Add(over)
 	n.Begun, n.Until = &begun, &until
 	n.Share = n.Grown(begun)
 	return n

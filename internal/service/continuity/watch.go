@@ -84,8 +84,8 @@ func (s *Room) watchHealth(ctx context.Context) error {
 func (w *watch) look() continuity.Rule {
 	doc := w.room.present.View().Document()
 	set := doc.Continuity()
-	rule := continuity.Rule{Every: time.Duration(set.ProbeSeconds) * time.Second, DownAfter: set.DownAfter,
-		UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: time.Duration(set.FlapMinutes) * time.Minute}
+	rule := continuity.Rule{Every: set.Probe.D(), DownAfter: set.DownAfter,
+		UpAfter: set.UpAfter, FlapMost: set.FlapMost, FlapWithin: set.FlapWithin.D()}
 	if doc != w.of {
 		w.of, w.targets = doc, probeTargets(doc)
 		for of := range w.targets {

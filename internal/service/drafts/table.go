@@ -1,12 +1,16 @@
 package drafts
 
 import (
+	"cmp"
 	"context"
 	"slices"
+	"strconv"
+	"strings"
 
 	"cirque/core/access"
 	"cirque/core/bulk"
 	"cirque/core/estate"
+	"cirque/core/fault"
 )
 
 // QueueTable writes the queues of one's own draft, or some of them, as CSV.
@@ -44,12 +48,33 @@ func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, 
 	}
 	edits, err := bulk.QueueEdits(d.Document, name, text)
 	if err != nil {
-		return d, err
+		return d, s.alsoWrong(d, edits, err)
 	}
 	if dry {
 		return changed(p, d, s.edited(edits))
 	}
 	return s.Edit(ctx, p, draft, &d.Version, edits)
+}
+
+// alsoWrong adds to what is wrong with lines of a table what is wrong with the objects of the others, so that all is told
+// at once.
+func (s *Room) alsoWrong(d estate.DraftSheet, edits []estate.Edit, err error) error {
+	f := fault.As(err)
+	if len(edits) == 0 {
+		return f
+	}
+	if _, more := estate.ParseEdits(edits, d.Document, d.From, s.present.Parsing()); more != nil {
+		all := append(f.Details, fault.As(more).Details...)
+		slices.SortStableFunc(all, func(a, b fault.Detail) int { return cmp.Compare(line(a), line(b)) })
+		return f.With(all)
+	}
+	return f
+}
+
+// line is the number at the end of a problem's place.
+func line(d fault.Detail) int {
+	n, _ := strconv.Atoi(d.Place[strings.LastIndexByte(d.Place, ':')+1:]) // 0 where it has none
+	return n
 }
 
 // Rename gives queues new names by a pattern, in one's own draft; with dry it only says which.

@@ -302,5 +302,5 @@ func (s *Room) longestCut(site string) time.Duration {
 	if !ok {
 		return 0
 	}
-	return time.Duration(l.CutDays) * 24 * time.Hour
+	return l.Cut.D()
 }

@@ -20,7 +20,7 @@ import (
 )
 
 const twoSites = `estate: 1
-locations: [{path: north, cut_days: 40}, {path: south}]
+locations: [{path: north, cut: 40d}, {path: south}]
 subnets: [{cidr: 10.1.0.0/16, location: north}, {cidr: 10.2.0.0/16, location: south}]
 settings: {agents: {user_from: ask}}`
 

@@ -17,6 +17,7 @@ import (
 	"cirque/core/fleet"
 	"cirque/core/lineup"
 	"cirque/core/name"
+	"cirque/core/span"
 	"cirque/internal/testkit/rooms"
 	"cirque/internal/testkit/worlds"
 )
@@ -161,7 +162,7 @@ func TestFollows(t *testing.T) {
 			case 8: // what lineups do not go by, and judgements do
 				doc := *w.Present.View().Document()
 				doc.Settings = &estate.Settings{}
-				doc.Settings.Agents = &estate.AgentSettings{ReportMinutes: 1 + m.IntN(500), UserFrom: estate.UserFrom(m.One(
+				doc.Settings.Agents = &estate.AgentSettings{Report: span.Span(1+m.IntN(500)) * span.Span(time.Minute), UserFrom: estate.UserFrom(m.One(
 					"system", "ask", "system-unless-unknown"))}
 				doc.Servers = slices.Clone(doc.Servers)
 				if n := len(doc.Servers); n > 0 && m.Maybe(0.4) {

@@ -3,7 +3,6 @@ package fleet
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
@@ -41,8 +40,8 @@ func (s *Room) Otherwise() string {
 	}
 	return fmt.Sprintf("While it is connected it hears of a change within seconds; after a broken connection it asks "+
 		"again within %s, and reports at least every %s.",
-		words.Span(time.Duration(set.GapSeconds)*time.Second),
-		words.Span(time.Duration(set.ReportMinutes)*time.Minute)) + hurry
+		words.Span(set.Gap.D()),
+		words.Span(set.Report.D())) + hurry
 }
 
 // Pace gives the settings by which agents ask and report now.

@@ -159,8 +159,8 @@ func (s *Room) forgetHistory(ctx context.Context) error {
 	notices, stop := s.present.Hub.Subscribe(event.Estate)
 	defer stop()
 	for ctx.Err() == nil {
-		if days := s.present.View().Document().PersonDays(); days > 0 {
-			if _, err := s.store.ForgetBefore(ctx, s.now().AddDate(0, 0, -days)); err != nil && ctx.Err() == nil {
+		if kept := s.present.View().Document().PeopleKept(); kept > 0 {
+			if _, err := s.store.ForgetBefore(ctx, s.now().Add(-kept)); err != nil && ctx.Err() == nil {
 				s.log.Warn("people's history could not be shortened", "error", err)
 			}
 		}

@@ -88,6 +88,6 @@ func (v *View) WaitingJob(server string, r *stock.Server, j stock.Job, found con
 
 // Proven gives what probing found as it stands now: what nobody has renewed is unproven.
 func (p *Present) Proven(list []continuity.Health) []continuity.Health {
-	every := time.Duration(p.View().Document().Continuity().ProbeSeconds) * time.Second
+	every := p.View().Document().Continuity().Probe.D()
 	return continuity.Aged(list, p.cfg.Now(), every)
 }

@@ -42,7 +42,7 @@ func (v *View) Document() *estate.Document { return v.World.Estate.Document() }
 
 // ReportsEvery is how often agents report at least.
 func (v *View) ReportsEvery() time.Duration {
-	return time.Duration(v.Document().Agent().ReportMinutes) * time.Minute
+	return v.Document().Agent().Report.D()
 }
 
 // SiteOfMachine gives the site at which a machine stands, by what its agent last reported; "" where that is not known.

@@ -25,7 +25,7 @@ func (s *Room) addresses() map[string][]string {
 	}
 	doc := s.present.View().Document()
 	if set, ok := doc.Mail(); ok {
-		out[stock.ForMail] = []string{stock.Origin(set.Relay)}
+		out[stock.ForMail] = []string{stock.Origin(set.Server)}
 	}
 	for _, n := range doc.Notices {
 		var posts []string

@@ -45,7 +45,7 @@ locations: [{path: ard}]
 servers: [{name: ps-1, uri: "ipp://ps-1.skerry.example/", location: ard},
   {name: ps-2, uri: "ipp://ps-2.skerry.example/"}]
 devices: [{name: hall, uri: "ipp://10.40.8.31/ipp/print", location: ard}]
-settings: {mail: {relay: "smtps://mail.skerry.example", from: cirque@skerry.example}}
+settings: {mail: {server: "smtps://mail.skerry.example", from: cirque@skerry.example}}
 notices:
   - {name: desk, about: [servers], tell: ["post:https://hook.example/a", "mail:desk@skerry.example"]}
   - {name: two, about: [servers], tell: ["post:https://hook.example/a", "post:https://other.example/a"]}

@@ -4766,31 +4766,22 @@ export interface components {
              * @description A change reaches connected agents spread out, at most about so many a second; 2500 when absent.
              */
             answers_per_second?: number;
-            /**
-             * Format: int64
-             * @description After a broken connection an agent asks again within this, first soon and then less often; 90 when absent.
-             */
-            gap_seconds?: number;
+            /** @description After a broken connection an agent asks again within this, first soon and then less often: 5s to 1h; 90s when absent. */
+            gap?: string;
             /** @description RFC 3339: until then agents ask and report often, as for a roll-out: every 15 s, within 10 s of a broken connection, a report a minute. */
             hurry_until?: string;
             note?: string;
             /** @description What a person reads who is asked who they are. */
             notice?: string;
-            /**
-             * Format: int64
-             * @description An agent reports at least so often; every 5 when absent.
-             */
-            report_minutes?: number;
+            /** @description An agent reports at least so often: 1m to 1h; 5m when absent. */
+            report_every?: string;
             /**
              * @description How an agent knows its person; system-unless-unknown when absent.
              * @enum {string}
              */
             user_from?: "system" | "ask" | "system-unless-unknown";
-            /**
-             * Format: int64
-             * @description How long a connected agent waits for a change before it asks anew; 55 when absent.
-             */
-            wait_seconds?: number;
+            /** @description How long a connected agent waits for a change before it asks anew: 5s to 5m; 55s when absent. */
+            wait?: string;
         };
         EstateAuditSettings: {
             /** @description The authority by which it is known, as PEM; the system's when absent. */
@@ -4819,25 +4810,16 @@ export interface components {
             down_after?: number;
             /**
              * Format: int64
-             * @description What goes up and down too often within this time is held down; 10 when absent.
-             */
-            flap_minutes?: number;
-            /**
-             * Format: int64
              * @description So many changes within that time are not too often; 4 when absent.
              */
             flap_most?: number;
+            /** @description What goes up and down too often within this time is held down: 1m to 1d; 10m when absent. */
+            flap_within?: string;
             note?: string;
-            /**
-             * Format: int64
-             * @description How often servers, and devices that people reach directly, are probed; every 10 when absent.
-             */
-            probe_seconds?: number;
-            /**
-             * Format: int64
-             * @description Over how long a member of a set takes its people back; 0 is at once, 5 when absent.
-             */
-            return_minutes?: number;
+            /** @description How often servers, and devices that people reach directly, are probed: 2s to 1h; 10s when absent. */
+            probe_every?: string;
+            /** @description Over how long a member of a set takes its people back, at most 1d; 0s is at once, 5m when absent. */
+            return_over?: string;
             /**
              * Format: int64
              * @description Answered probes in a row after which one is up again; 3 when absent.
@@ -4965,29 +4947,17 @@ export interface components {
             to?: string[];
         };
         EstateHistorySettings: {
-            /**
-             * Format: int64
-             * @description For how many days it is kept who did what. For ever when absent.
-             */
-            audit_days?: number;
-            /**
-             * Format: int64
-             * @description For how many days it is kept what was seen to happen: what failed, answered again, was found. 400 when absent.
-             */
-            event_days?: number;
+            /** @description For how long it is kept who did what. 30d to 36500d; for ever when absent. */
+            audit?: string;
+            /** @description For how long it is kept what was seen to happen: what failed, answered again, was found. 30d to 3650d; 400d when absent. */
+            events?: string;
             note?: string;
-            /**
-             * Format: int64
-             * @description For how many days it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. For ever when absent.
-             */
-            person_days?: number;
+            /** @description For how long it is kept what a person had: picks, sessions at endpoints, entries of the directory that have ended. 1d to 3650d; for ever when absent. */
+            people?: string;
         };
         EstateLocation: {
-            /**
-             * Format: int64
-             * @description For how many days the site's line may be cut at most; sites only. Agents' certificates there last at least so long.
-             */
-            cut_days?: number;
+            /** @description For how long the site's line may be cut at most, 1d to 365d; sites only. Agents' certificates there last at least so long. */
+            cut?: string;
             note?: string;
             /** @description Segments divided by slashes; the first is the site. */
             path: string;
@@ -4999,33 +4969,24 @@ export interface components {
             /** @description The sender's address. */
             from?: string;
             note?: string;
-            /** @description smtp://HOST:PORT (TLS where the relay offers it), or smtps://HOST:PORT. A stored key for the host is its sign-in. */
-            relay?: string;
+            /** @description smtp://HOST:PORT (TLS where the server offers it), or smtps://HOST:PORT. A stored key for the host is its sign-in. */
+            server?: string;
         };
         EstateNotice: {
             /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent. */
             about?: string[];
-            /**
-             * Format: int64
-             * @description So many minutes a fault lasts before it is told; 5 when absent.
-             */
-            after?: number;
-            /**
-             * Format: int64
-             * @description Told again after so many hours, while it lasts; once when absent.
-             */
-            again?: number;
+            /** @description How long a fault lasts before it is told: 1m to 1d; 5m when absent. */
+            after?: string;
+            /** @description Told again after so long, while it lasts: 1h to 7d; once when absent. */
+            again?: string;
             /** @description Only of what lies at these locations: location:P. */
             at?: string[];
             name: string;
             note?: string;
             /** @description Also tell the people whose jobs wait on a server that does not answer. */
             owners?: boolean;
-            /**
-             * Format: int64
-             * @description Endpoints are told of together, once so many percent of them fail or are silent; each by itself when absent.
-             */
-            part?: number;
+            /** @description Endpoints are told of together, once such a share of them, such as 10%, fails or is silent; each by itself when absent. */
+            part?: string;
             /** @description mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL. */
             tell?: string[];
             title?: string;
@@ -5128,16 +5089,10 @@ export interface components {
             sign_in?: components["schemas"]["EstateSignInSettings"];
         };
         EstateSignInSettings: {
-            /**
-             * Format: int64
-             * @description What matters most, such as accounts and tokens, is asked of whoever has shown within so long who they are; 15 when absent. Owners alone change it.
-             */
-            again_minutes?: number;
-            /**
-             * Format: int64
-             * @description A console session ends once nobody has used it for so long; 60 when absent.
-             */
-            idle_minutes?: number;
+            /** @description What matters most, such as accounts and tokens, is asked of whoever has shown within so long who they are: 1m to 12h; 15m when absent. Owners alone change it. */
+            again?: string;
+            /** @description A console session ends once nobody has used it for so long: 5m to 12h; 1h when absent. */
+            idle?: string;
             note?: string;
             /** @description Roles whose accounts here must have a second factor. Owners alone change it. */
             second_factor?: ("owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person")[];
@@ -5998,16 +5953,10 @@ export interface components {
         NoticeView: {
             /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent. */
             about?: string[];
-            /**
-             * Format: int64
-             * @description So many minutes a fault lasts before it is told; 5 when absent.
-             */
-            after?: number;
-            /**
-             * Format: int64
-             * @description Told again after so many hours, while it lasts; once when absent.
-             */
-            again?: number;
+            /** @description How long a fault lasts before it is told: 1m to 1d; 5m when absent. */
+            after?: string;
+            /** @description Told again after so long, while it lasts: 1h to 7d; once when absent. */
+            again?: string;
             /** @description Only of what lies at these locations: location:P. */
             at?: string[];
             /** @description What it is about and is wrong just now, told or not. */
@@ -6018,11 +5967,8 @@ export interface components {
             note?: string;
             /** @description Also tell the people whose jobs wait on a server that does not answer. */
             owners?: boolean;
-            /**
-             * Format: int64
-             * @description Endpoints are told of together, once so many percent of them fail or are silent; each by itself when absent.
-             */
-            part?: number;
+            /** @description Endpoints are told of together, once such a share of them, such as 10%, fails or is silent; each by itself when absent. */
+            part?: string;
             /** @description mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL. */
             tell?: string[];
             title?: string;

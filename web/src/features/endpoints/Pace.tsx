@@ -6,6 +6,7 @@ import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useForm } from "../../parts/useForm";
 import { overviewQuery } from "../../api/queries";
+import { seconds, spelled } from "../../lib/span";
 import { stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { count } from "../../lib/words";
@@ -13,34 +14,41 @@ import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 
-/** What each number is where the estate says nothing, and its bounds. */
+/** What each is where the estate says nothing, and its bounds: spans with their unit, or numbers. */
 const agents = {
-  wait_seconds: [55, 5, 300],
-  report_minutes: [5, 1, 60],
-  gap_seconds: [90, 5, 3600],
+  wait: ["55s", "5s", "5m"],
+  report_every: ["5m", "1m", "1h"],
+  gap: ["90s", "5s", "1h"],
   answers_per_second: [2500, 10, 100000],
 } as const;
 const continuity = {
-  probe_seconds: [10, 2, 3600],
+  probe_every: ["10s", "2s", "1h"],
   down_after: [2, 1, 100],
   up_after: [3, 1, 100],
-  flap_minutes: [10, 1, 1440],
+  flap_within: ["10m", "1m", "1d"],
   flap_most: [4, 1, 100],
-  return_minutes: [5, 0, 1440],
+  return_over: ["5m", "0s", "1d"],
 } as const;
 const words: Record<string, string> = {
-  wait_seconds: "A connected agent waits for a change, seconds",
-  report_minutes: "It reports at least every, minutes",
-  gap_seconds: "After a broken connection it asks again within, seconds",
+  wait: "A connected agent waits for a change",
+  report_every: "It reports at least every",
+  gap: "After a broken connection it asks again within",
   answers_per_second: "A change goes out to agents, at most so many a second",
-  probe_seconds: "Servers and devices are probed every, seconds",
+  probe_every: "Servers and devices are probed every",
   down_after: "Down after so many failures in a row",
   up_after: "Up again after so many answers in a row",
-  flap_minutes: "What goes up and down too often within, minutes",
+  flap_within: "What goes up and down too often within",
   flap_most: "…more often than so many times is held down",
-  return_minutes: "A member of a set takes its people back over, minutes",
+  return_over: "A member of a set takes its people back over",
 };
-type Bounds = Readonly<Record<string, readonly [number, number, number]>>;
+type Bound = readonly [number, number, number] | readonly [string, string, string];
+type Bounds = Readonly<Record<string, Bound>>;
+
+/** A number as it is, a span in seconds; not a number where it is neither. */
+function amount(v: unknown, of: Bound | undefined): number {
+  if (typeof of?.[0] === "string") return seconds(String(v)) ?? Number.NaN;
+  return typeof v === "string" && v.trim() === "" ? Number.NaN : Number(v);
+}
 
 /** How often agents ask and report, and how servers are watched: settings of the estate, in the draft, with what they come to. */
 export function Pace({ mayEdit }: { mayEdit: boolean }) {
@@ -60,10 +68,10 @@ export function Pace({ mayEdit }: { mayEdit: boolean }) {
         says={(v) => (
           <>
             With {count(n, "endpoint")} that is about{" "}
-            {count(Math.ceil((n * 60) / v("wait_seconds")), "question")} a minute. A change reaches
-            all that are connected within {Math.max(1, Math.ceil(n / v("answers_per_second")))} s;
-            one that was cut off within {v("gap_seconds")} s of its return. An endpoint that has
-            said nothing for {3 * v("report_minutes")} minutes counts as silent.
+            {count(Math.ceil((n * 60) / v("wait")), "question")} a minute. A change reaches all that
+            are connected within {Math.max(1, Math.ceil(n / v("answers_per_second")))} s; one that
+            was cut off within {v("gap")} s of its return. An endpoint that has said nothing for{" "}
+            {spelled(`${3 * v("report_every")}s`)} counts as silent.
           </>
         )}
       />
@@ -74,15 +82,15 @@ export function Pace({ mayEdit }: { mayEdit: boolean }) {
         kept={doc.data.settings?.continuity}
         mayEdit={mayEdit}
         says={(v) => {
-          const soon = Math.max(1, v("probe_seconds") / 5);
+          const soon = Math.max(1, v("probe_every") / 5);
           return (
             <>
               A server that stops to answer is found out within about{" "}
-              {Math.round(v("probe_seconds") + (v("down_after") - 1) * soon)} s, and one that
-              answers again within {Math.round(v("probe_seconds") + (v("up_after") - 1) * soon)} s;{" "}
-              {v("return_minutes") === 0
+              {Math.round(v("probe_every") + (v("down_after") - 1) * soon)} s, and one that answers
+              again within {Math.round(v("probe_every") + (v("up_after") - 1) * soon)} s;{" "}
+              {v("return_over") === 0
                 ? "it then takes all its people back at once"
-                : `it then takes its people back over ${count(v("return_minutes"), "minute")}`}
+                : `it then takes its people back over ${spelled(`${v("return_over")}s`)}`}
               .
             </>
           );
@@ -165,7 +173,7 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
       const object: Record<string, unknown> = { ...before };
       for (const [k, t] of Object.entries(typed))
         if (t.trim() === "") delete object[k];
-        else object[k] = Number(t);
+        else object[k] = typeof bounds[k]?.[0] === "string" ? t.trim() : Number(t);
       return sendEdits([
         Object.keys(object).length > 0
           ? { list: "settings", name, object }
@@ -177,14 +185,17 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
   const typed = form.value;
   const value = (k: string): number => {
     const t = typed[k];
-    if (t !== undefined && t.trim() !== "") return Number(t);
+    if (t !== undefined && t.trim() !== "") return amount(t, bounds[k]);
     const b = t === undefined ? before?.[k] : undefined;
-    return typeof b === "number" ? b : (bounds[k]?.[0] ?? 0);
+    return amount(b ?? bounds[k]?.[0], bounds[k]);
   };
   const wrong = Object.entries(bounds)
-    .filter(
-      ([k, [, least, most]]) => !Number.isInteger(value(k)) || value(k) < least || value(k) > most,
-    )
+    .filter(([k, of]) => {
+      const [, least, most] = of;
+      const whole =
+        typeof least === "string" ? !Number.isNaN(value(k)) : Number.isInteger(value(k));
+      return !whole || value(k) < amount(least, of) || value(k) > amount(most, of);
+    })
     .map(([k]) => k);
   return (
     <Form
@@ -216,9 +227,7 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
         <Field
           key={k}
           label={words[k] ?? k}
-          type="number"
-          min={least}
-          max={most}
+          inputMode={typeof usual === "number" ? "numeric" : "text"}
           disabled={!mayEdit}
           placeholder={`${usual}, the usual`}
           value={typed[k] ?? (before?.[k] === undefined ? "" : String(before[k]))}
@@ -229,7 +238,7 @@ function Part({ name, title, bounds, kept, mayEdit, says }: PartProps) {
         />
       ))}
       <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
-        {wrong.length > 0 ? "A number is out of its bounds." : says(value)}
+        {wrong.length > 0 ? "Something is out of its bounds." : says(value)}
       </p>
     </Form>
   );

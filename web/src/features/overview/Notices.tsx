@@ -5,6 +5,7 @@ import { draftChanged, draftDocumentQuery, sendEdits } from "../../api/drafts";
 import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useForm } from "../../parts/useForm";
+import { spelled } from "../../lib/span";
 import { ago } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
 import { useNow } from "../../lib/useNow";
@@ -114,15 +115,15 @@ function sentence(n: NoticeView): string {
     n.at && n.at.length > 0
       ? ` at ${n.at.map((a) => a.replace(/^location:/, "")).join(" or ")}`
       : "";
-  const lasts = count(n.after || 5, "minute");
-  const again = n.again ? `, and again every ${count(n.again, "hour")} while it lasts` : "";
+  const lasts = spelled(n.after ?? "5m");
+  const again = n.again ? `, and again every ${spelled(n.again)} while it lasts` : "";
   const others = n.part ? all.filter((a) => a !== "endpoints") : all;
   const each =
     others.length > 0 || all.length === 0
       ? `Of ${others.length > 0 ? others.join(", ") : n.part ? "everything else that is watched" : "everything that is watched"}${at}, once it has lasted ${lasts}${again}; and when it is over.`
       : "";
   const together = n.part
-    ? `Of endpoints${at} together, once ${n.part} % of all have failed or been silent for ${lasts}; and when it is over.`
+    ? `Of endpoints${at} together, once ${n.part} of all have failed or been silent for ${lasts}; and when it is over.`
     : "";
   return [each, together].filter(Boolean).join(" ");
 }
@@ -218,7 +219,6 @@ const abouts = [
   ["keys", "Stored keys"],
 ] as const;
 const words = (s: string): string[] => s.split(/[\s,]+/).filter(Boolean);
-const whole = (s: string): number | undefined => (s.trim() ? Number(s) : undefined);
 
 type Entered = Record<"name" | "at" | "after" | "again" | "part" | "tell", string> & {
   about: string[];
@@ -227,14 +227,13 @@ type Entered = Record<"name" | "at" | "after" | "again" | "part" | "tell", strin
 
 /** A notice as it is entered. */
 function entered(n: EstateNotice): Entered {
-  const number = (v: number | undefined) => (v ? String(v) : "");
   return {
     name: n.name,
     about: n.about ?? [],
     at: (n.at ?? []).map((a) => a.replace(/^location:/, "")).join(" "),
-    after: number(n.after),
-    again: number(n.again),
-    part: number(n.part),
+    after: n.after ?? "",
+    again: n.again ?? "",
+    part: n.part ?? "",
     tell: (n.tell ?? []).join(" "),
     owners: n.owners ?? false,
   };
@@ -245,15 +244,15 @@ function noticeOf(n: EstateNotice, v: Entered) {
   const { about: _a, at: _b, after: _c, again: _d, part: _e, tell: _f, owners: _g, ...rest } = n;
   const tell = words(v.tell).map((t) => (/^[a-z]+:/.test(t) ? t : `mail:${t}`));
   const at = words(v.at).map((p) => `location:${p}`);
-  const [after, again, part] = [whole(v.after), whole(v.again), whole(v.part)];
+  const [after, again, part] = [v.after.trim(), v.again.trim(), v.part.trim()];
   return {
     ...rest,
     name: v.name.trim(),
     ...(v.about.length > 0 && { about: v.about }),
     ...(at.length > 0 && { at }),
-    ...(after !== undefined && { after }),
-    ...(again !== undefined && { again }),
-    ...(part !== undefined && { part }),
+    ...(after && { after }),
+    ...(again && { again }),
+    ...(part && { part }),
     ...(tell.length > 0 && { tell }),
     ...(v.owners && { owners: true }),
   };
@@ -338,29 +337,22 @@ function NoticeForm({ of, onDone }: { of: EstateNotice; onDone: () => void }) {
         hint="Paths of locations, such as ardholm/quay-house. With some, only of what lies there."
       />
       <Field
-        label="After so many minutes"
-        type="number"
-        min={1}
-        max={1440}
+        label="After"
         {...form.text("after")}
-        placeholder="5, the usual"
+        placeholder="5m, the usual"
         hint="What is over sooner is not told."
       />
       <Field
-        label="Again after so many hours"
-        type="number"
-        min={1}
-        max={168}
+        label="Again after"
         {...form.text("again")}
         placeholder="only once"
+        hint="With its unit, such as 90m, 4h or 1d."
       />
       <Field
-        label="Endpoints together, from so many percent"
-        type="number"
-        min={1}
-        max={100}
+        label="Endpoints together, from a share of"
         {...form.text("part")}
         placeholder="each by itself"
+        hint="Such as 10%."
       />
       <Field
         label="Tell"
