@@ -54,6 +54,7 @@ func TestQueueEdits(t *testing.T) {
 		"title\nx\n":                       `the column "name" is missing`,
 		"name,titel\nhall,x\n":             "did you mean title?",
 		"name,title,note\nhall,a\n":        "the line has 2 of 3 columns",
+		"name,title\nhall,a,b\n":           "the line has 3 columns, and the head 2",
 		"name,name\nhall,hall\n":           "stands there twice",
 		strings.Repeat("x\n", 60_000):      "has 60000 lines",
 	} {
@@ -61,6 +62,11 @@ func TestQueueEdits(t *testing.T) {
 			worlds.Details(err), says) {
 			t.Errorf("%.40q: %v, want %q", bad, err, says)
 		}
+	}
+	// Lines that are good come with the fault of those that are not, so that theirs can be told with it.
+	edits, err = bulk.QueueEdits(doc, "q.csv", "name,title,listed\nhall,A,yes\nnew one,B,perhaps\n")
+	if n := len(fault.As(err).Details); n != 2 || len(edits) != 1 || edits[0].From != "q.csv:2" {
+		t.Errorf("%+v %v", edits, err)
 	}
 }
 

@@ -68,6 +68,17 @@ func TestParseRefuses(t *testing.T) {
 	}
 }
 
+// TestProblems: all that is wrong with a window is told at once, each once.
+func TestProblems(t *testing.T) {
+	t.Parallel()
+	for want, w := range map[int][]string{3: {"monday", "6", "25:00"}, 2: {"monday", "6", "6"}, 1: {"mon", "6", ""},
+		0: {"mon", "06:00", "07:00"}} {
+		if got := hours.Problems(w[:1], w[1], w[2]); len(got) != want {
+			t.Errorf("%v: %v", w, got)
+		}
+	}
+}
+
 // TestEdges holds NextEdge against a walk minute by minute, over weeks in which clocks change.
 func TestEdges(t *testing.T) {
 	t.Parallel()

@@ -2,6 +2,7 @@
 package cli
 
 import (
+	"bytes"
 	"context"
 	_ "embed"
 	"fmt"
@@ -88,6 +89,7 @@ type root struct {
 	token  string
 	ca     string
 	env    func(string) string
+	in     io.Reader
 	home   string // the user's configuration directory
 	once   string // begins the keys by which changes are done once
 	within cmdline.Span
@@ -98,7 +100,7 @@ type root struct {
 func Execute(ctx context.Context, local Local, args []string, io cmdline.Streams, env func(string) string) int {
 	home, _ := os.UserConfigDir()
 	stderr := cmdline.Plain(io.Err)
-	r := &root{local: local, env: env, home: home, screen: screen{width: cmdline.TerminalWidth(io.Out), err: stderr,
+	r := &root{local: local, env: env, in: io.In, home: home, screen: screen{width: cmdline.TerminalWidth(io.Out), err: stderr,
 		now: time.Now}}
 	cmd := rootCommand(r)
 	cmd.SetArgs(append([]string{}, args...))
@@ -135,7 +137,7 @@ Times are told in this machine's zone, or in UTC with --utc. Where a time is ask
 ` + cmdline.ExitCodes}
 	pf := c.PersistentFlags()
 	pf.StringVar(&r.url, "url", "", "the service's `ADDRESS` (CIRQUE_URL)")
-	pf.StringVar(&r.token, "token-file", "", "a file that holds the token (else CIRQUE_TOKEN)")
+	pf.StringVar(&r.token, "token-file", "", "a file that holds the token, - for standard input (else CIRQUE_TOKEN)")
 	pf.StringVar(&r.ca, "ca", "", "the certificate authority to trust, a PEM file (CIRQUE_CA)")
 	r.within = cmdline.Span(2 * time.Minute)
 	pf.Var(&r.within, "timeout", "how long the service may take to begin an answer")
@@ -186,12 +188,10 @@ func (r *root) client() (*apiclient.Client, error) {
 	url, token, caFile := first(r.url, r.env("CIRQUE_URL"), kept.URL), first(r.env("CIRQUE_TOKEN")),
 		first(r.ca, r.env("CIRQUE_CA"))
 	if r.token != "" {
-		b, err := os.ReadFile(r.token)
-		if err != nil {
-			return nil, fault.New(fault.Invalid, "token-file", "name a readable file",
-				"the token file %s cannot be read: %s", r.token, reasonOf(err))
+		var err error
+		if token, err = r.tokenFile(); err != nil {
+			return nil, err
 		}
-		token = strings.TrimSpace(string(b))
 	}
 	if kept.URL != "" { // a kept token goes to its own service only
 		token, caFile = first(token, kept.Token), first(caFile, kept.CA)
@@ -218,6 +218,23 @@ func (r *root) client() (*apiclient.Client, error) {
 		}
 	}
 	return c, err
+}
+
+// tokenFile reads the token out of the file that was named, or from standard input.
+func (r *root) tokenFile() (string, error) {
+	var b []byte
+	var err error
+	if r.token == "-" {
+		b, err = io.ReadAll(io.LimitReader(r.in, 4096))
+		r.in = bytes.NewReader(b) // a second client of the command reads it again
+	} else {
+		b, err = os.ReadFile(r.token)
+	}
+	if err != nil {
+		return "", fault.New(fault.Invalid, "token-file", "name a readable file", "the token file %s cannot be read: %s",
+			r.token, reasonOf(err))
+	}
+	return strings.TrimSpace(string(b)), nil
 }
 
 func first(list ...string) string {

@@ -146,12 +146,7 @@ func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (
 
 func (r *root) givenToken(c *cobra.Command) (string, error) {
 	if r.token != "" {
-		b, err := os.ReadFile(r.token)
-		if err != nil {
-			return "", fault.New(fault.Invalid, "token-file", "name a readable file",
-				"the token file %s cannot be read: %s", r.token, reasonOf(err))
-		}
-		return strings.TrimSpace(string(b)), nil
+		return r.tokenFile()
 	}
 	if t := r.env("CIRQUE_TOKEN"); t != "" {
 		return t, nil

@@ -165,6 +165,26 @@ func TestEditAndPublish(t *testing.T) {
 	}
 }
 
+// TestTableOfQueues: a table is told of as a whole, line by line, and tried before it changes anything.
+func TestTableOfQueues(t *testing.T) {
+	t.Parallel()
+	r, s := room(t)
+	ctx, mira := t.Context(), rooms.Who(access.Administrator)
+	d, err := r.ApplyQueueTable(ctx, mira, "", "q.csv", "name,title\nhall,The hall\n", true)
+	if err != nil || len(d.Changes) != 1 || len(s.kept) != 0 {
+		t.Errorf("dry: %+v %v, %d kept", d.Changes, err, len(s.kept))
+	}
+	_, err = r.ApplyQueueTable(ctx, mira, "", "q.csv", "name,title,location,devices\nhall,x,nowhere,gone\nnew one,,,\n"+
+		"pier,y,bra,gone\n", false)
+	var places []string
+	for _, d := range fault.As(err).Details {
+		places = append(places, d.Place)
+	}
+	if got := strings.Join(places, " "); got != "q.csv:2 q.csv:2 q.csv:3 q.csv:4" || len(s.kept) != 0 {
+		t.Errorf("%v: %v", got, err)
+	}
+}
+
 // TestEditsAtOnce: whoever edits at the same time is waited for, and neither is lost.
 func TestEditsAtOnce(t *testing.T) {
 	t.Parallel()
