@@ -72,6 +72,8 @@ sbom: web/node_modules/.package-lock.json ## list what is shipped besides our ow
 	go run ./scripts/sbom -table > docs/reference/dependencies.md
 
 openapi: ## write docs/reference/openapi.yaml and the console's types from the Go types
+	go run ./scripts/problems > bin/problems.json && cp bin/problems.json internal/httpapi/problems.json
+	go run ./scripts/problems -table > docs/reference/problems.md
 	go run ./cmd/openapi > docs/reference/openapi.yaml
 	cd web && npm run --silent types
 
@@ -94,6 +96,8 @@ sizes: build ## what is shipped stays within its bounds
 check: lint $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
 	@out=$$(gofmt -l bench cmd core demo internal scripts test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
 	cd bench && go vet ./...
+	@go run ./scripts/problems | diff -u internal/httpapi/problems.json - || { echo "the list of problems is old: make openapi"; exit 1; }
+	@go run ./scripts/problems -table | diff -u docs/reference/problems.md - || { echo "the list of problems is old: make openapi"; exit 1; }
 	@go run ./cmd/openapi | diff -u docs/reference/openapi.yaml - || { echo "the API description is old: make openapi"; exit 1; }
 	@go run ./scripts/sbom -table | diff -u docs/reference/dependencies.md - || { echo "the list of dependencies is old: make sbom"; exit 1; }
 	@cd web && npx --no-install openapi-typescript ../docs/reference/openapi.yaml 2>/dev/null | diff -q src/api/schema.d.ts - >/dev/null || { echo "the console's types are old: make openapi"; exit 1; }

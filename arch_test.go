@@ -122,6 +122,7 @@ var arrows = map[string][]string{
 	"internal/app/stores":            {"internal/postgres", "internal/service"},
 	"internal/app":                   {"all but", "internal/agentcli", "internal/cli", "internal/cmdline", "internal/testkit"},
 	"internal/testkit":               {"all but"},
+	"internal/testkit/described":     {"internal/httpapi"},
 	"internal/testkit/worlds":        {"core"},
 	"internal/testkit/rooms":         {"core", "internal/service/present"},
 	"internal/testkit/specification": {},
@@ -131,6 +132,7 @@ var arrows = map[string][]string{
 	"cmd/cirque-sim":                 {"internal/sim", "internal/large", "internal/whole"},
 	"cmd/manual":                     {"internal/agentcli", "internal/cli"},
 	"cmd/openapi":                    {"internal/httpapi"},
+	"scripts/problems":               {},
 	"scripts/sbom":                   {},
 	"test":                           {"all but"},
 	"":                               {},
@@ -153,7 +155,7 @@ var standards = []string{"internal/dhcp", "internal/ipp", "internal/ldif", "inte
 // Third-party packages, by the path of the module's root, and who may import them.
 var thirdParty = map[string][]string{
 	"github.com/gin-gonic/gin":            {"internal/httpapi"},
-	"github.com/danielgtaylor/huma/v2":    {"internal/httpapi"},
+	"github.com/danielgtaylor/huma/v2":    {"internal/httpapi", "internal/testkit/described"},
 	"github.com/pires/go-proxyproto":      {"internal/front"},
 	"github.com/prometheus/client_golang": {"internal/httpapi"},
 	"github.com/jackc/pgx/v5": {"internal/postgres", "internal/postgres/cluster", "internal/app",

@@ -10,6 +10,7 @@ import (
 	"os"
 	"path/filepath"
 	"strings"
+	"sync/atomic"
 	"testing"
 	"time"
 
@@ -25,6 +26,7 @@ import (
 	"cirque/internal/cli"
 	"cirque/internal/cmdline"
 	"cirque/internal/testkit"
+	"cirque/internal/testkit/described"
 )
 
 // loopback is where the stand-ins of tests are.
@@ -45,6 +47,7 @@ func startService(t *testing.T, change ...func(*app.Options)) *aService {
 	// Throwaway: it reads servers and devices by itself, and must reach nothing but loopback.
 	o := app.Options{Data: t.TempDir(), Database: testkit.Database(t), Listen: "127.0.0.1:0", PlainHTTP: true,
 		Throwaway: true, AllowOutgoing: loopback}
+	o.Around = asDescribed(t)
 	for _, f := range change {
 		f(&o)
 	}
@@ -61,6 +64,19 @@ func startService(t *testing.T, change ...func(*app.Options)) *aService {
 	s.token = s.tokenFor("test", access.Owner, "")
 	s.c = s.client(s.token)
 	return s
+}
+
+// asDescribed fails a test where the service answers other than the API's description says.
+func asDescribed(t testing.TB) func(http.Handler) http.Handler {
+	var over atomic.Bool // an answer may still be on its way when the test has ended
+	t.Cleanup(func() { over.Store(true) })
+	return func(next http.Handler) http.Handler {
+		return described.Around(next, func(what string) {
+			if !over.Load() {
+				t.Error(what)
+			}
+		})
+	}
 }
 
 var owner = &access.Principal{Name: "test", Role: access.Owner}

@@ -26,7 +26,7 @@ type Subject struct {
 // A Presence is one session, or the machine itself, on an endpoint that reported it.
 type Presence struct {
 	Endpoint string       `json:"endpoint"`
-	State    State        `json:"state" enum:"converged,behind,failing,silent"`
+	State    State        `json:"state,omitempty" enum:"converged,behind,failing,silent" doc:"How the endpoint stands; absent in what is kept of a person."`
 	Context  lineup.Query `json:"context"`
 	Queues   []string     `json:"queues" doc:"Installed for it."`
 }

@@ -8,14 +8,14 @@ import (
 
 // A Draft is changes that are not published, on top of a revision. It belongs to an account or a token.
 type Draft struct {
-	ID        int64     `json:"-"`
-	Owner     string    `json:"-"`
-	Author    string    `json:"author"`
-	Name      string    `json:"name"`
-	Base      int       `json:"base" doc:"The revision that it changes."`
-	Version   int64     `json:"version" doc:"Rises with every edit; 0 while nothing has been changed."`
-	ChangedAt time.Time `json:"changed_at"`
-	Kept      []Kept    `json:"-"`
+	ID        int64      `json:"-"`
+	Owner     string     `json:"-"`
+	Author    string     `json:"author"`
+	Name      string     `json:"name"`
+	Base      int        `json:"base" doc:"The revision that it changes."`
+	Version   int64      `json:"version" doc:"Rises with every edit; 0 while nothing has been changed."`
+	ChangedAt *time.Time `json:"changed_at" doc:"Null while nothing has been changed."`
+	Kept      []Kept     `json:"-"`
 	// ProposedAt and ProposedWhy say that it is proposed to whoever may publish it.
 	ProposedAt  *time.Time `json:"proposed_at,omitempty" doc:"Since when it is proposed to an administrator of all sites, as it is."`
 	ProposedWhy string     `json:"proposed_why,omitempty"`

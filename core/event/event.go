@@ -183,6 +183,8 @@ type Signal struct {
 	What    string // one of the constants below
 	Subject string
 	Own     bool // this process wrote it
+	// ID is its place in what this process has told, by which whoever was cut off goes on from there.
+	ID string
 }
 
 // Followed says whether processes keep in memory what a Signal of that name says to read again, so that a lost one

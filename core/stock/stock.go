@@ -17,18 +17,18 @@ const (
 
 // A Watch is a server or device that somebody registered; what the estate names is watched besides.
 type Watch struct {
-	Kind          string    `json:"kind" enum:"server,device"`
-	Name          string    `json:"name"`
-	Title         string    `json:"title,omitempty"`
-	URI           string    `json:"uri"`
-	Location      string    `json:"location,omitempty"`
-	MAC           string    `json:"mac,omitempty"`
-	AddressKeptBy string    `json:"address_kept_by,omitempty" enum:"reservation,static,unknown"`
-	Credential    string    `json:"credential,omitempty" doc:"The stored sign-in or key that is used; the one that is for it when absent."`
-	Entered       string    `json:"-"` // the URI for which the credential was named
-	Note          string    `json:"note,omitempty"`
-	Author        string    `json:"author"`
-	At            time.Time `json:"at"`
+	Kind          string     `json:"kind" enum:"server,device"`
+	Name          string     `json:"name"`
+	Title         string     `json:"title,omitempty"`
+	URI           string     `json:"uri"`
+	Location      string     `json:"location,omitempty"`
+	MAC           string     `json:"mac,omitempty"`
+	AddressKeptBy string     `json:"address_kept_by,omitempty" enum:"reservation,static,unknown"`
+	Credential    string     `json:"credential,omitempty" doc:"The stored sign-in or key that is used; the one that is for it when absent."`
+	Entered       string     `json:"-"` // the URI for which the credential was named
+	Note          string     `json:"note,omitempty"`
+	Author        string     `json:"author"`
+	At            *time.Time `json:"at" doc:"When it was registered; null where the estate alone names it."`
 }
 
 // A Check is the last try to read something, in plain words.

@@ -8,6 +8,7 @@ import (
 	"embed"
 	"errors"
 	"log/slog"
+	"net/http"
 	"net/netip"
 	"os"
 	"path/filepath"
@@ -64,6 +65,8 @@ type Options struct {
 	NoticesEvery time.Duration
 	// Health has servers and devices probed also where Throwaway is set.
 	Health bool
+	// Around stands around all that is answered over HTTP, for tests.
+	Around func(http.Handler) http.Handler
 	// Throwaway runs the own database fast and unsafely, for tests, and reaches nothing but loopback and its address
 	// table.
 	Throwaway bool

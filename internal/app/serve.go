@@ -70,6 +70,9 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 		stop()
 		return err
 	}
+	if o.Around != nil {
+		h = o.Around(h)
+	}
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug),
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {

@@ -137,7 +137,7 @@ func draftListCommand(r *root) *cobra.Command {
 				}
 				t := r.table("DRAFT", "OF", "BASE", "CHANGED")
 				for _, d := range list {
-					t.add(d.Name, d.Author, fmt.Sprint(d.Base), r.zone().At(d.ChangedAt))
+					t.add(d.Name, d.Author, fmt.Sprint(d.Base), r.at(d.ChangedAt))
 				}
 				t.write(w)
 			})

@@ -288,7 +288,7 @@ func historyCommand(r *root) *cobra.Command {
 			return r.print(c, list, func(w io.Writer) {
 				t := r.table("REVISION", "PUBLISHED", "BY", "REASON")
 				for _, v := range list {
-					t.add(fmt.Sprint(v.Number), r.zone().At(v.At), v.Author, v.Reason)
+					t.add(fmt.Sprint(v.Number), r.at(v.At), v.Author, v.Reason)
 				}
 				t.write(w)
 			})

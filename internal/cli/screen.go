@@ -51,3 +51,11 @@ func (r *screen) exact(s string) string {
 	}
 	return s
 }
+
+// at tells a moment; nothing where there is none.
+func (r *screen) at(t *time.Time) string {
+	if t == nil {
+		return ""
+	}
+	return r.zone().At(*t)
+}

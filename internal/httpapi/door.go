@@ -66,15 +66,18 @@ const actionKey = "cirque-needs"
 
 // An entry is what the door knows of a route.
 type entry struct {
-	open   bool // needs no sign-in
-	own    bool // looks at its body itself
-	most   int64
-	needs  access.Action
-	told   bool
-	reads  bool         // changes nothing
-	grave  bool         // asked of whoever has just shown who they are
-	aged   bool         // answers also where what is known here is old
-	schema *huma.Schema // of JSON that it takes
+	open  bool // needs no sign-in
+	own   bool // looks at its body itself
+	most  int64
+	needs access.Action
+	told  bool
+	reads bool // changes nothing
+	grave bool // asked of whoever has just shown who they are
+	aged  bool // answers also where what is known here is old
+	// versioned is held to a version where it is done, rather than to what is read at its address.
+	versioned bool
+	query     []string     // its parameters there; nil takes any
+	schema    *huma.Schema // of JSON that it takes
 }
 
 // A door stands before every route: it knows which of them need a sign-in, and lets no body further that was not asked
@@ -102,6 +105,7 @@ func (d *door) of(doc *huma.OpenAPI) {
 			e.grave, _ = op.Metadata[graveKey].(bool)
 			e.reads, _ = op.Metadata[readsKey].(bool)
 			e.reads = e.reads || op == item.Get
+			e.versioned, e.query = versioned[op.OperationID], queryOf(op)
 			if op.RequestBody != nil {
 				if media := op.RequestBody.Content["application/json"]; media != nil {
 					e.schema = media.Schema
@@ -176,6 +180,12 @@ func (s *server) open(c *gin.Context) {
 	if place := controlIn(c); place != "" && route != "" {
 		refuse(fault.New(fault.Invalid, "control-character", "leave it out", "%s has a control character", place))
 		return
+	}
+	if e.query != nil {
+		if err := unknownParameter(c, e.query); err != nil {
+			refuse(fault.As(err))
+			return
+		}
 	}
 	if in == nil {
 		s.once(c, e, p, nil)

@@ -30,11 +30,11 @@ func draftsRoutes(s *server, a huma.API) {
 	type Named struct { // exported: huma reads no embedded type that is not
 		Name string `query:"name" maxLength:"63" doc:"Which of one's own drafts; main when absent."`
 	}
-	answer := func(d estate.DraftSheet, err error) (*out[api.Draft], error) {
+	answer := func(d estate.DraftSheet, err error) (*versionedOut[api.Draft], error) {
 		if err != nil {
 			return nil, err
 		}
-		return &out[api.Draft]{draftOf(d)}, nil
+		return &versionedOut[api.Draft]{tagOf("draft", d.Version), draftOf(d)}, nil
 	}
 	route(s, a, "GET", "/api/v1/drafts", "drafts", "Everybody's drafts, the latest first", small, func(ctx context.Context,
 		in *Paging) (paged[estate.Draft], error) {
@@ -42,7 +42,7 @@ func draftsRoutes(s *server, a huma.API) {
 		return items(*in, list, err, func(v *estate.Draft) string { return number(v.ID) })
 	})
 	route(s, a, "GET", "/api/v1/draft", "draft", "One's own draft", small, func(ctx context.Context,
-		in *Named) (*out[api.Draft], error) {
+		in *Named) (*versionedOut[api.Draft], error) {
 		return answer(s.svc.Drafts.Draft(ctx, principalOf(ctx), in.Name))
 	})
 	route(s, a, "GET", "/api/v1/draft/document", "draft-document", "The estate as one's own draft has it", small,
@@ -58,7 +58,7 @@ func draftsRoutes(s *server, a huma.API) {
 		Body api.Reason
 	}
 	route(s, a, "POST", "/api/v1/draft/propose", "propose-draft", "Propose one's own draft, as it is, to whoever may "+
-		"publish it", small, func(ctx context.Context, in *propose) (*out[api.Draft], error) {
+		"publish it", small, func(ctx context.Context, in *propose) (*versionedOut[api.Draft], error) {
 		return answer(s.svc.Drafts.Propose(ctx, principalOf(ctx), in.Name, in.Body.Reason))
 	})
 	route(s, a, "GET", "/api/v1/proposals", "proposals", "Drafts that are proposed, the latest first", small,
@@ -72,7 +72,7 @@ func draftsRoutes(s *server, a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/proposals/{id}/take", "take-proposal", "Make a proposed draft a draft of one's own",
 		small,
-		func(ctx context.Context, in *proposal) (*out[api.Draft], error) {
+		func(ctx context.Context, in *proposal) (*versionedOut[api.Draft], error) {
 			return answer(s.svc.Drafts.TakeProposal(ctx, principalOf(ctx), in.ID, in.Into))
 		})
 	type decline struct {
@@ -88,7 +88,7 @@ func draftsRoutes(s *server, a huma.API) {
 		Body api.Apply
 	}
 	route(s, a, "PUT", "/api/v1/draft", "apply", "Put files into one's own draft", large.by(access.EditDraft),
-		func(ctx context.Context, in *apply) (*out[api.Draft], error) {
+		func(ctx context.Context, in *apply) (*versionedOut[api.Draft], error) {
 			return answer(s.svc.Drafts.Apply(ctx, principalOf(ctx), in.Name, in.Body.Merge, in.Body.Files))
 		})
 	type edits struct {
@@ -97,7 +97,7 @@ func draftsRoutes(s *server, a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/edits", "edit", "Change objects of one's own draft, all or none",
 		large.by(access.EditDraft),
-		func(ctx context.Context, in *edits) (*out[api.Draft], error) {
+		func(ctx context.Context, in *edits) (*versionedOut[api.Draft], error) {
 			return answer(s.svc.Drafts.Edit(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits))
 		})
 	route(s, a, "DELETE", "/api/v1/draft", "discard", "Throw one's own draft away", small, func(ctx context.Context,

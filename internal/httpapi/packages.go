@@ -26,7 +26,7 @@ func packagesRoutes(s *server, a huma.API) {
 	type upload struct {
 		Name string `query:"name" required:"true" maxLength:"200"`
 		Note string `query:"note" maxLength:"4096"`
-		dryRun
+		DryRun
 	}
 	op := operation(http.MethodPost, "/api/v1/drivers/packages", "add-package",
 		"Keep a driver package out of a zip archive",

@@ -18,7 +18,7 @@ var statusOf = map[fault.Kind]int{
 	fault.Unsigned: http.StatusUnauthorized, fault.Denied: http.StatusForbidden, fault.TooMany: http.StatusTooManyRequests,
 	fault.TooLarge: http.StatusRequestEntityTooLarge, fault.Unavailable: http.StatusServiceUnavailable,
 	fault.Internal: http.StatusInternalServerError, "method": http.StatusMethodNotAllowed,
-	"misdirected": http.StatusMisdirectedRequest,
+	"misdirected": http.StatusMisdirectedRequest, precondition: http.StatusPreconditionFailed,
 }
 
 // problem is an api.Problem as huma wants its errors.
@@ -39,6 +39,11 @@ func problemOf(err error, id string) *problem {
 // fail logs what only the log may know, and gives the problem.
 func (s *server) fail(ctx context.Context, err error) *problem {
 	f := fault.As(err)
+	if want, _ := ctx.Value(ifMatchKey).(string); want != "" && movedCodes[f.Code] {
+		told := *f
+		told.Kind = precondition
+		f = &told
+	}
 	if f.Kind == fault.Internal || f.Kind == fault.Unavailable {
 		s.log.ErrorContext(ctx, "request failed", "id", requestID(ctx), "code", f.Code, "error", err)
 	}

@@ -23,19 +23,29 @@ import (
 	"cirque/internal/service/sources"
 )
 
-// dryRun is what has a change only be looked at.
-type dryRun struct {
+// DryRun is what has a change only be looked at.
+type DryRun struct { // exported: huma reads no embedded type that is not
 	Dry bool `query:"dry" doc:"Say what would come of it, and keep nothing."`
 }
 
 // out is an answer with a body.
 type out[T any] struct{ Body T }
 
+// versionedOut is an answer with a body that has versions.
+type versionedOut[T any] struct {
+	ETag string `header:"ETag" doc:"Names the version, for If-Match."`
+	Body T
+}
+
 // route registers one operation. Faults become problems here and nowhere else.
 func route[I, O any](s *server, a huma.API, method, path, id, summary string, takes body, f func(ctx context.Context,
 	in *I) (*O, error)) {
 	huma.Register(a, operation(method, path, id, summary, takes), func(ctx context.Context, in *I) (*O, error) {
-		o, err := f(ctx, in)
+		held, err := heldTo(ctx, id)
+		if err != nil {
+			return nil, s.fail(ctx, err)
+		}
+		o, err := f(held, in)
 		if err != nil {
 			return nil, s.fail(ctx, err)
 		}
@@ -99,9 +109,9 @@ func estateRoutes(s *server, a huma.API) {
 		Number int `path:"number" minimum:"1"`
 	}
 	route(s, a, "GET", "/api/v1/estate", "estate", "The current estate", small, func(ctx context.Context,
-		_ *struct{}) (*out[api.Estate], error) {
+		_ *struct{}) (*versionedOut[api.Estate], error) {
 		rev, doc, err := s.svc.Drafts.Estate(ctx, principalOf(ctx), 0)
-		return &out[api.Estate]{api.Estate{Revision: rev, Document: doc}}, err
+		return &versionedOut[api.Estate]{tagOf("revision", int64(rev.Number)), api.Estate{Revision: rev, Document: doc}}, err
 	})
 	route(s, a, "GET", "/api/v1/revisions/{number}", "revision", "One revision of the estate", small,
 		func(ctx context.Context, in *number) (*out[api.Estate], error) {
@@ -128,7 +138,7 @@ func estateRoutes(s *server, a huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: c.Findings, New: c.New,
+			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: append([]lineup.Finding{}, c.Findings...), New: c.New,
 				Total: len(c.Changes), Changes: estate.Diffs(c.Changes[:min(len(c.Changes), diffsShown)]), Takes: c.Takes}}, nil
 		})
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,

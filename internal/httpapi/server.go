@@ -58,9 +58,11 @@ type server struct {
 	cfg Config
 	log *slog.Logger
 
-	metrics *metrics
-	door    door
-	holds   holds
+	metrics  *metrics
+	door     door
+	holds    holds
+	engine   http.Handler
+	matching sync.Mutex // held while a change is held against a tag, and done
 }
 
 // New makes the handler of the whole service.
@@ -77,9 +79,10 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 	if err := r.SetTrustedProxies(nil); err != nil {
 		return nil, err
 	}
-	r.HandleMethodNotAllowed = true
+	r.HandleMethodNotAllowed, r.RedirectTrailingSlash = true, false
+	s.engine = r
 	r.UseRawPath = true
-	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal, s.open)
+	r.Use(s.identify, s.record, gin.CustomRecoveryWithWriter(nil, s.panicked), s.principal, s.open, s.conditional)
 	r.NoMethod(func(c *gin.Context) {
 		s.problem(c, &fault.Error{Kind: "method", Code: "method-not-allowed", What: c.Request.Method + " is not for " +
 			c.Request.URL.Path, Fix: "see the Allow header"})
@@ -97,14 +100,17 @@ func New(svc *service.Service, cfg Config) (http.Handler, error) {
 		writeProblem(w, fault.New(fault.Denied, "cross-origin", "use the console itself, or a token",
 			"this request comes from another site's page"), "")
 	}))
-	return s.arrive(former(protect.Handler(r))), nil
+	return s.arrive(heads(former(protect.Handler(r)))), nil
 }
 
 // OpenAPI gives the API's description as YAML, without a running service.
-func OpenAPI(version string) ([]byte, error) {
+func OpenAPI(version string) ([]byte, error) { return Described(version).YAML() }
+
+// Described gives the API's description, without a running service.
+func Described(version string) *huma.OpenAPI {
 	switches()
 	s := &server{cfg: Config{Version: version, Stopping: context.Background()}}
-	return s.register(gin.New()).OpenAPI().YAML()
+	return s.register(gin.New()).OpenAPI()
 }
 
 // switches sets what Gin and huma keep for the whole process, once.
@@ -153,6 +159,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	r.GET("/api/v1/watch", s.watch)
 	describeWatch(a)
 	tellOfNull(cfg.Components.Schemas)
+	describe(a.OpenAPI())
 	return a
 }
 
@@ -202,6 +209,7 @@ const (
 	principalKey key = iota
 	requestIDKey
 	stillKey
+	ifMatchKey
 )
 
 // stillIn says whether whoever asked is let in still: what is held open ends with their session, token or certificate.

@@ -140,7 +140,7 @@ func stockDevicesRoutes(s *server, a huma.API) {
 		return &out[api.Text]{api.Text{Text: text, Lacking: lacking}}, err
 	})
 	type file struct {
-		dryRun
+		DryRun
 		Body api.NamedText
 	}
 	route(s, a, "PUT", "/api/v1/stock/reservations", "import-reservations", "Take in what a DHCP server reserves, to "+
@@ -282,7 +282,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 		})
 	type table struct {
 		Named
-		dryRun
+		DryRun
 		Body api.NamedText
 	}
 	route(s, a, "PUT", "/api/v1/draft/queue-table", "apply-queue-table", "Put a table of queues into one's own draft",

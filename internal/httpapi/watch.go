@@ -17,10 +17,12 @@ import (
 // heartbeat keeps idle connections open through what stands between.
 const heartbeat = 20 * time.Second
 
-// watch streams notices as server-sent events (WHATWG HTML, section 9.2), each of the type "notice".
+// watch streams notices as server-sent events (WHATWG HTML, section 9.2), each of the type "notice". Whoever was cut off
+// names the last that came (Last-Event-ID) and gets what was missed; where it is not known any more, or was told by
+// another process, a notice that some were lost.
 func (s *server) watch(c *gin.Context) {
 	ctx := c.Request.Context()
-	notices, stop, err := s.svc.Audit.Watch(ctx, principalOf(ctx))
+	missed, notices, stop, err := s.svc.Audit.Watch(ctx, principalOf(ctx), c.GetHeader("Last-Event-ID"))
 	if err != nil {
 		s.problem(c, fault.As(err))
 		return
@@ -41,19 +43,23 @@ func (s *server) watch(c *gin.Context) {
 		c.Writer.Flush()
 		return err == nil
 	}
+	tell := func(n event.Signal) bool {
+		if n.What == event.Listing {
+			return true // for the service alone
+		}
+		b, _ := json.Marshal(api.Signal{What: n.What, Subject: n.Subject}) // two strings
+		return write(fmt.Sprintf("id: %s\nevent: notice\ndata: %s\n\n", n.ID, b))
+	}
 	tick := time.NewTicker(heartbeat)
 	defer tick.Stop()
-	for ok := write(": watching\n\n"); ok; {
+	ok := write("retry: 1000\n: watching\n\n")
+	for _, n := range missed {
+		ok = ok && tell(n)
+	}
+	for ok {
 		select {
 		case n := <-notices:
-			if n.What == event.Listing {
-				continue // for the service alone
-			}
-			if !stillIn(ctx) {
-				return
-			}
-			b, _ := json.Marshal(api.Signal{What: n.What, Subject: n.Subject}) // two strings
-			ok = write(fmt.Sprintf("event: notice\ndata: %s\n\n", b))
+			ok = stillIn(ctx) && tell(n)
 		case <-tick.C:
 			ok = stillIn(ctx) && write(": still here\n\n")
 		case <-ctx.Done():
@@ -70,6 +76,10 @@ func describeWatch(a huma.API) {
 	schema := doc.Components.Schemas.Schema(typeOf[api.Signal](), true, "Signal")
 	doc.AddOperation(&huma.Operation{Method: http.MethodGet, Path: "/api/v1/watch", OperationID: "watch",
 		Summary: "Signals of what changed, as server-sent events of the type notice",
+		Description: "Each has an id. Whoever was cut off sends the last as Last-Event-ID and gets what was missed; " +
+			"where that is not known any more, a signal that some were lost: read everything anew.",
+		Parameters: []*huma.Param{{Name: "Last-Event-ID", In: "header", Schema: &huma.Schema{Type: huma.TypeString},
+			Description: "The id of the last event that came."}},
 		Responses: map[string]*huma.Response{"200": {Description: "A stream without end",
 			Content: map[string]*huma.MediaType{"text/event-stream": {Schema: schema}}}}})
 }

@@ -22,7 +22,7 @@ func (s StockTable) Watches(ctx context.Context) ([]stock.Watch, error) {
 		var author string
 		var at time.Time
 		err = r.Scan(&w, &author, &at)
-		w.Author, w.At = author, at
+		w.Author, w.At = author, &at
 		return w, err
 	})
 	return out, translate(err)

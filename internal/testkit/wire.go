@@ -86,11 +86,14 @@ func (w *Wire) pass(p *pair, from, to net.Conn) {
 			if from == p.far {
 				out = p.notices.without(out, w.mute.Load())
 			}
+			lost := from == p.near && w.loses(p, b[:n])
+			if lost {
+				p.silent.Store(true) // the database goes on, and nobody hears of it, however soon it answers
+			}
 			if _, e := to.Write(out); e != nil {
 				err = e
 			}
-			if from == p.near && w.loses(p, b[:n]) {
-				p.silent.Store(true) // the database goes on, and nobody hears of it
+			if lost {
 				_ = p.near.Close()
 			}
 		}

@@ -8,13 +8,14 @@ import (
 	"cirque/core/page"
 )
 
-// Watch gives notices until stop is called.
-func (s *Room) Watch(_ context.Context, p *access.Principal) (<-chan event.Signal, func(), error) {
+// Watch gives notices until stop is called, and those that were missed after the one of an ID.
+func (s *Room) Watch(_ context.Context, p *access.Principal, after string) (missed []event.Signal,
+	notices <-chan event.Signal, stop func(), err error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, nil, err
+		return nil, nil, nil, err
 	}
-	ch, stop := s.present.Hub.Subscribe()
-	return ch, stop, nil
+	missed, notices, stop = s.present.Hub.SubscribeAfter(after)
+	return missed, notices, stop, nil
 }
 
 // Events gives what happened, newest first.

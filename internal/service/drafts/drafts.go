@@ -113,9 +113,11 @@ func (s *Room) Change(ctx context.Context, p *access.Principal, called string, v
 		if err != nil {
 			return d, err
 		}
+		if held, ok := present.HeldToDraft(ctx); ok {
+			version = &held
+		}
 		if version != nil && *version != d.Version {
-			return d, fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more",
-				"the draft was changed meanwhile")
+			return d, moved()
 		}
 		if d, err = changed(p, d, next); err != nil {
 			return d, err
@@ -132,6 +134,11 @@ func (s *Room) Change(ctx context.Context, p *access.Principal, called string, v
 		}
 		return s.Own(ctx, p, called)
 	}
+}
+
+func moved() error {
+	return fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more",
+		"the draft was changed meanwhile")
 }
 
 // changed gives a draft as it would be, and stores nothing.

@@ -10,6 +10,7 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/internal/service/present"
 )
 
 // Propose offers one's own draft, as it is, to whoever may publish it: what reaches beyond somebody's sites is not
@@ -26,6 +27,9 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, called, reason 
 	d, err := s.Own(ctx, p, called)
 	if err != nil {
 		return d, err
+	}
+	if held, ok := present.HeldToDraft(ctx); ok && held != d.Version {
+		return d, moved()
 	}
 	if len(d.Changes) == 0 {
 		return d, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply FILE, or edit in the "+

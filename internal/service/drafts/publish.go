@@ -11,6 +11,7 @@ import (
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/words"
+	"cirque/internal/service/present"
 )
 
 // PublishDraft makes one's own draft the next revision, merged with what has been published since it began.
@@ -23,6 +24,9 @@ func (s *Room) PublishDraft(ctx context.Context, p *access.Principal, called, re
 	d, err := s.Own(ctx, p, called)
 	if err != nil {
 		return estate.Revision{}, err
+	}
+	if held, ok := present.HeldToDraft(ctx); ok {
+		version = &held
 	}
 	switch {
 	case version != nil && *version != d.Version:
@@ -60,12 +64,24 @@ func (s *Room) Publish(ctx context.Context, p *access.Principal, files []documen
 	if err != nil {
 		return rev, false, err
 	}
+	if err := onRevision(ctx, current.Number); err != nil {
+		return rev, false, err
+	}
 	changes := confined(p, access.Publish, now, estate.Changes(now, doc))
 	if current.Number > 0 && len(changes) == 0 {
 		return current, true, nil
 	}
 	rev, err = s.publish(ctx, p, nil, reason, now, changes)
 	return rev, false, err
+}
+
+// onRevision refuses what was made on another revision than the current one, where that was to be held to.
+func onRevision(ctx context.Context, current int) error {
+	if held, ok := present.HeldToRevision(ctx); ok && held != int64(current) {
+		return fault.New(fault.Conflict, "estate-moved", "look at it again, and publish once more",
+			"revision %d is current by now", current)
+	}
+	return nil
 }
 
 // Revert makes a former revision current again, as a new one.
@@ -80,6 +96,9 @@ func (s *Room) Revert(ctx context.Context, p *access.Principal, number int, reas
 	}
 	current, now, err := s.store.Current(ctx)
 	if err != nil {
+		return rev, false, err
+	}
+	if err := onRevision(ctx, current.Number); err != nil {
 		return rev, false, err
 	}
 	changes := confined(p, access.Publish, now, estate.Changes(now, want))
@@ -108,6 +127,9 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 	since := 0
 	rev, err := s.store.Publish(ctx, from, p.Name, reason, func(ctx context.Context,
 		current int) (*estate.Document, error) {
+		if err := onRevision(ctx, current); err != nil {
+			return nil, err
+		}
 		theirs, err := s.present.Past.Document(ctx, current)
 		if err != nil {
 			return nil, err

@@ -132,9 +132,7 @@ func (s *Room) Overview(ctx context.Context, p *access.Principal) (endpoint.Over
 	all := s.present.Stock().Remarks(snap.Document(), snap.Findings())
 	o.Remarks = len(all)
 	o.Findings = append([]lineup.Finding{}, all[:min(len(all), findingsShown)]...)
-	if snap.Revision.Number > 0 {
-		o.At = &snap.Revision.At
-	}
+	o.At = snap.Revision.At
 	var err error
 	o.Behind, err = s.look(ctx, func(f *fleet.Fleet, _ time.Time) { o.Endpoints = f.States() })
 	return o, err

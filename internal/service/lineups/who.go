@@ -52,8 +52,8 @@ func (s *Room) who(ctx context.Context, p *access.Principal, queue string, from,
 			return out, err
 		}
 		for _, r := range slices.Backward(list) {
-			if r.At.After(from) && r.At.Before(until) {
-				moments = append(moments, present.When{AsOf: &r.At})
+			if r.At != nil && r.At.After(from) && r.At.Before(until) {
+				moments = append(moments, present.When{AsOf: r.At})
 			}
 		}
 	}

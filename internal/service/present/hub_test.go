@@ -9,7 +9,7 @@ import (
 // TestHubTellsOfLoss: one who does not keep up is told so, and the others are not.
 func TestHubTellsOfLoss(t *testing.T) {
 	t.Parallel()
-	h := Hub{subscribers: map[chan event.Signal]*subscriber{}}
+	h := NewHub()
 	slow, stopSlow := h.Subscribe()
 	for range cap(slow) + 5 {
 		h.Send(event.Signal{What: event.Estate})
@@ -39,5 +39,46 @@ func TestHubTellsOfLoss(t *testing.T) {
 	stopQuick()
 	if len(h.subscribers) != 0 {
 		t.Error("one is still there")
+	}
+}
+
+// TestHubGoesOn: whoever was cut off gets what was missed, in order; where it is not known any more, that some were lost.
+func TestHubGoesOn(t *testing.T) {
+	t.Parallel()
+	h := NewHub()
+	ch, stop := h.Subscribe()
+	h.Send(event.Signal{What: event.Estate, Subject: "1"})
+	last := (<-ch).ID
+	stop()
+	h.Send(event.Signal{What: event.Live, Subject: "a"})
+	h.Send(event.Signal{What: event.Estate, Subject: "2"})
+	missed, ch, stop := h.SubscribeAfter(last)
+	if len(missed) != 2 || missed[0].Subject != "a" || missed[1].Subject != "2" || missed[0].ID == missed[1].ID {
+		t.Errorf("%+v", missed)
+	}
+	if some, _, stop := h.SubscribeAfter(last, event.Estate); len(some) != 1 || some[0].Subject != "2" {
+		t.Errorf("%+v", some)
+	} else {
+		stop()
+	}
+	h.Send(event.Signal{What: event.Stock})
+	if n := <-ch; n.What != event.Stock {
+		t.Errorf("%+v", n)
+	}
+	stop()
+	for range remembered {
+		h.Send(event.Signal{What: event.Stock})
+	}
+	for _, id := range []string{last, "other-1", h.life + "-999999999", h.life, "x", h.life + "--1"} {
+		if missed, _, stop := h.SubscribeAfter(id); len(missed) != 1 || missed[0].What != event.Lost {
+			t.Errorf("%s: %d missed", id, len(missed))
+		} else {
+			stop()
+		}
+	}
+	if missed, _, stop := h.SubscribeAfter(h.last[int((h.told-3)%remembered)].ID); len(missed) != 2 {
+		t.Errorf("%d missed of two", len(missed))
+	} else {
+		stop()
 	}
 }

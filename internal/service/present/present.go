@@ -78,7 +78,7 @@ type Present struct {
 	// Agents wait here to be called.
 	Agents Agents
 	// Hub hands notices to whoever watches.
-	Hub Hub
+	Hub *Hub
 	// Crew does the work that looks at everybody.
 	Crew Crew
 	// Past gives former views.
@@ -103,7 +103,7 @@ func New(ctx context.Context, cfg Config) (*Present, error) {
 	p := &Present{cfg: cfg}
 	p.known.look = make(chan struct{}, 1)
 	p.Agents.waiting, p.Agents.missed = map[string]*waiting{}, map[string]time.Time{}
-	p.Hub.subscribers = map[chan event.Signal]*subscriber{}
+	p.Hub = NewHub()
 	p.Crew.slots = semaphore.NewWeighted(crews)
 	p.Past.of = p
 	var err error

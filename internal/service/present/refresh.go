@@ -54,8 +54,7 @@ func (p *Present) readEstate(ctx context.Context) error {
 	p.parts.swap.Lock()
 	had, e := p.parts.revision, p.parts.compiled
 	p.parts.swap.Unlock()
-	// The time counts too: a database that was put back from a copy may number anew.
-	if e != nil && current.Number == had.Number && current.At.Equal(had.At) {
+	if e != nil && current.Same(had) {
 		return nil
 	}
 	rev, doc, err := p.cfg.Decided.Current(ctx)

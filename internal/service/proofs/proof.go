@@ -110,7 +110,11 @@ func (s *Room) ofChange(ctx context.Context, out *endpoint.Proof, a *asking) err
 			return err
 		}
 	}
-	if err := s.tested(ctx, a, "", current.At); err != nil {
+	var since time.Time
+	if current.At != nil {
+		since = *current.At
+	}
+	if err := s.tested(ctx, a, "", since); err != nil {
 		return err
 	}
 	c, err := s.change(ctx, a.snap, out.Revision)

@@ -187,7 +187,10 @@ func (s *Room) objects(ctx context.Context) ([]snapshot.Object, error) {
 					"stopped": map[bool]string{true: "yes"}[i.Halted]})
 		}
 	}
-	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number),
-		"published": snap.Revision.At.UTC().Format(time.RFC3339)})
+	published := ""
+	if at := snap.Revision.At; at != nil {
+		published = at.UTC().Format(time.RFC3339)
+	}
+	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number), "published": published})
 	return snapshot.Sorted(out), nil
 }

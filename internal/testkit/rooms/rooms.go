@@ -120,7 +120,8 @@ func (w *World) Revision(_ context.Context, number int) (estate.Revision, *estat
 	if number < 1 || number > len(w.revs) {
 		return estate.Revision{}, nil, fault.New(fault.Unknown, "revision-unknown", "", "there is no revision %d", number)
 	}
-	return estate.Revision{Number: number, Author: "mira", Reason: "because", At: Start}, w.revs[number-1], nil
+	at := Start
+	return estate.Revision{Number: number, Author: "mira", Reason: "because", At: &at}, w.revs[number-1], nil
 }
 
 // Current gives the newest revision.

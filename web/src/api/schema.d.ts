@@ -3025,7 +3025,10 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** Signals of what changed, as server-sent events of the type notice */
+        /**
+         * Signals of what changed, as server-sent events of the type notice
+         * @description Each has an id. Whoever was cut off sends the last as Last-Event-ID and gets what was missed; where that is not known any more, a signal that some were lost: read everything anew.
+         */
         get: operations["watch"];
         put?: never;
         post?: never;
@@ -4086,8 +4089,11 @@ export interface components {
              * @description The revision that it changes.
              */
             base: number;
-            /** Format: date-time */
-            changed_at: string;
+            /**
+             * Format: date-time
+             * @description Null while nothing has been changed.
+             */
+            changed_at: string | null;
             /** @description Object by object; at most the first thousand. */
             changes: components["schemas"]["EstateDiff"][];
             /** @description What clashes with what has been published since. */
@@ -4512,8 +4518,11 @@ export interface components {
             endpoint: string;
             /** @description Installed for it. */
             queues: string[];
-            /** @enum {string} */
-            state: "converged" | "behind" | "failing" | "silent";
+            /**
+             * @description How the endpoint stands; absent in what is kept of a person.
+             * @enum {string}
+             */
+            state?: "converged" | "behind" | "failing" | "silent";
         };
         EndpointPrintResult: {
             /** Format: date-time */
@@ -4872,8 +4881,11 @@ export interface components {
              * @description The revision that it changes.
              */
             base: number;
-            /** Format: date-time */
-            changed_at: string;
+            /**
+             * Format: date-time
+             * @description Null while nothing has been changed.
+             */
+            changed_at: string | null;
             name: string;
             /**
              * Format: date-time
@@ -5055,8 +5067,11 @@ export interface components {
             name: string;
         };
         EstateRevision: {
-            /** Format: date-time */
-            at: string;
+            /**
+             * Format: date-time
+             * @description Null where there is none yet.
+             */
+            at: string | null;
             author: string;
             /** Format: int64 */
             number: number;
@@ -6633,7 +6648,7 @@ export interface components {
             source: string;
         };
         Problem: {
-            /** @description Stable, for programs. */
+            /** @description Stable, for programs: one of x-codes, each with its usual status and what it says. */
             code: string;
             detail: string;
             /** @description What to do about it. */
@@ -7211,8 +7226,11 @@ export interface components {
         StockDeviceView: {
             /** @enum {string} */
             address_kept_by?: "reservation" | "static" | "unknown";
-            /** Format: date-time */
-            at: string;
+            /**
+             * Format: date-time
+             * @description When it was registered; null where the estate alone names it.
+             */
+            at: string | null;
             author: string;
             check: components["schemas"]["StockCheck"] | null;
             /** @description The stored sign-in or key that is used; the one that is for it when absent. */
@@ -7402,8 +7420,11 @@ export interface components {
         StockServerSheet: {
             /** @enum {string} */
             address_kept_by?: "reservation" | "static" | "unknown";
-            /** Format: date-time */
-            at: string;
+            /**
+             * Format: date-time
+             * @description When it was registered; null where the estate alone names it.
+             */
+            at: string | null;
             author: string;
             /** @description The last try to read it; null before the first. */
             check: components["schemas"]["StockCheck"] | null;
@@ -7447,8 +7468,11 @@ export interface components {
         StockServerView: {
             /** @enum {string} */
             address_kept_by?: "reservation" | "static" | "unknown";
-            /** Format: date-time */
-            at: string;
+            /**
+             * Format: date-time
+             * @description When it was registered; null where the estate alone names it.
+             */
+            at: string | null;
             author: string;
             /** @description The last try to read it; null before the first. */
             check: components["schemas"]["StockCheck"] | null;
@@ -7684,8 +7708,140 @@ export interface components {
             queue: string;
         };
     };
-    responses: never;
-    parameters: never;
+    responses: {
+        /** @description It has this tag still. */
+        304: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content?: never;
+        };
+        /** @description The body is missing, or cannot be read. */
+        400: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Nobody is signed in, or the sign-in has ended. */
+        401: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Whoever asks may not do it. */
+        403: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description What is named is not there. */
+        404: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body did not arrive in time. */
+        408: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The present state, or somebody else's change, is in the way. */
+        409: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description It is not any more as the tag in If-Match says. */
+        412: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is too large. */
+        413: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description The body is of another type than is taken. */
+        415: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description What was given is wrong; places says what and where. */
+        422: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Too many at once; wait, and ask again. */
+        429: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description Something went wrong inside Cirque; the log has the cause. */
+        500: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+        /** @description What is needed for it does not answer; it may be asked again. */
+        503: {
+            headers: {
+                [name: string]: unknown;
+            };
+            content: {
+                "application/problem+json": components["schemas"]["Problem"];
+            };
+        };
+    };
+    parameters: {
+        /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+        "Idempotency-Key": string;
+        /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+        "If-Match": string;
+        /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+        "If-None-Match": string;
+    };
     requestBodies: never;
     headers: never;
     pathItems: never;
@@ -7702,7 +7858,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -7717,57 +7876,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageRule"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "add-access-rule": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -7786,57 +7914,30 @@ export interface operations {
                     "application/json": components["schemas"]["AccessRule"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-access-rule": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -7851,51 +7952,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     accounts: {
@@ -7908,7 +7974,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -7923,57 +7992,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageAccount"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "add-account": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -7992,57 +8030,30 @@ export interface operations {
                     "application/json": components["schemas"]["AccessAccount"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-account": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -8057,57 +8068,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "forget-factors": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -8122,57 +8103,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "set-role": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -8193,51 +8144,19 @@ export interface operations {
                     "application/json": components["schemas"]["AccessAccount"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     addresses: {
@@ -8254,7 +8173,10 @@ export interface operations {
                 /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
                 as_of?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -8269,51 +8191,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageSpan"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     address: {
@@ -8324,7 +8210,10 @@ export interface operations {
                 /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
                 as_of?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 address: string;
             };
@@ -8341,51 +8230,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineupAddressTold"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     audit: {
@@ -8410,7 +8263,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -8425,57 +8281,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageEvent"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "audit-forwarding": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -8490,51 +8313,15 @@ export interface operations {
                     "application/json": components["schemas"]["EventForwarding"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "audit-lines": {
@@ -8553,7 +8340,10 @@ export interface operations {
                 /** @description What after says; goes with the next version. */
                 before?: number;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -8568,51 +8358,15 @@ export interface operations {
                     "application/x-ndjson": components["schemas"]["Event"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     bare: {
@@ -8625,7 +8379,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -8640,57 +8397,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageSubject"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     checkup: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 id: number;
             };
@@ -8707,57 +8431,26 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointCheckup"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "tell-print-result": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -8778,51 +8471,19 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointCheckup"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "complete-context": {
@@ -8845,7 +8506,10 @@ export interface operations {
                 /** @description RFC 3339 with offset. */
                 time?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -8860,51 +8524,15 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointSupplied"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     coverage: {
@@ -8917,7 +8545,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -8932,51 +8563,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageDependence"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     credentials: {
@@ -8989,7 +8584,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9004,57 +8602,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageCredential"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "store-credential": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9073,57 +8640,30 @@ export interface operations {
                     "application/json": components["schemas"]["StockCredential"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-credential": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -9138,51 +8678,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     devices: {
@@ -9195,7 +8700,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9210,51 +8718,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageDevice"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     diff: {
@@ -9265,7 +8737,10 @@ export interface operations {
                 /** @description 0 for the current revision. */
                 to?: number;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9280,57 +8755,26 @@ export interface operations {
                     "application/json": components["schemas"]["Diffs"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "import-directory": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9349,57 +8793,30 @@ export interface operations {
                     "application/json": components["schemas"]["DirectoryImport"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "set-link-rule": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 rule: "address" | "employee";
             };
@@ -9420,57 +8837,28 @@ export interface operations {
                     "application/json": components["schemas"]["Linked"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     links: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9485,57 +8873,26 @@ export interface operations {
                     "application/json": components["schemas"]["Linked"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     link: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9554,57 +8911,30 @@ export interface operations {
                     "application/json": components["schemas"]["DirectoryLink"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-link": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -9619,51 +8949,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     listings: {
@@ -9676,7 +8971,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9691,57 +8989,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageListing"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "set-primary": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9760,51 +9027,19 @@ export interface operations {
                     "application/json": components["schemas"]["Linked"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "directory-renames": {
@@ -9817,7 +9052,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9832,57 +9070,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageProposal"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "drop-renames": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9899,57 +9106,30 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "take-renames": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -9968,51 +9148,19 @@ export interface operations {
                     "application/json": components["schemas"]["TakenRenames"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "directory-runs": {
@@ -10027,7 +9175,10 @@ export interface operations {
                 /** @description All when absent. */
                 source?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10042,51 +9193,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageRun"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "directory-sources": {
@@ -10099,7 +9214,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10114,57 +9232,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageSourceView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "keep-source": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -10185,51 +9272,19 @@ export interface operations {
                     "application/json": components["schemas"]["TriedSource"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-source": {
@@ -10240,7 +9295,12 @@ export interface operations {
                 /** @description Leave the printer entries that were written there, for a directory that does not answer any more. */
                 leave_entries?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -10255,57 +9315,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "pause-source": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -10326,57 +9356,30 @@ export interface operations {
                     "application/json": components["schemas"]["DirectorySource"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "run-source": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -10397,57 +9400,30 @@ export interface operations {
                     "application/json": components["schemas"]["DirectoryRun"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stop-source": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -10462,51 +9438,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     unmatched: {
@@ -10519,7 +9460,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10534,51 +9478,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageUnmatchedName"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     draft: {
@@ -10587,7 +9495,10 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10596,57 +9507,22 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     apply: {
@@ -10655,7 +9531,12 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10668,57 +9549,26 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     discard: {
@@ -10727,7 +9577,12 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10740,51 +9595,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     dependents: {
@@ -10801,7 +9621,10 @@ export interface operations {
                 list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
                 object?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10816,51 +9639,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageRef"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "draft-document": {
@@ -10869,7 +9656,10 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10884,51 +9674,15 @@ export interface operations {
                     "application/json": components["schemas"]["Estate"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     edit: {
@@ -10937,7 +9691,12 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -10950,57 +9709,26 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "move-queues": {
@@ -11009,7 +9737,12 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11028,51 +9761,19 @@ export interface operations {
                     "application/json": components["schemas"]["MovedQueues"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "propose-draft": {
@@ -11081,7 +9782,12 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11094,57 +9800,26 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "publish-draft": {
@@ -11153,7 +9828,12 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11172,51 +9852,19 @@ export interface operations {
                     "application/json": components["schemas"]["Published"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "queue-table": {
@@ -11227,7 +9875,10 @@ export interface operations {
                 /** @description Only these; all when absent. */
                 queue?: string[];
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11242,51 +9893,15 @@ export interface operations {
                     "application/json": components["schemas"]["Text"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "apply-queue-table": {
@@ -11294,8 +9909,15 @@ export interface operations {
             query?: {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
+                /** @description Say what would come of it, and keep nothing. */
+                dry?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11314,51 +9936,19 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "reach-of": {
@@ -11386,51 +9976,17 @@ export interface operations {
                     "application/json": components["schemas"]["LineupReach"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "rename-queues": {
@@ -11439,7 +9995,12 @@ export interface operations {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11458,51 +10019,19 @@ export interface operations {
                     "application/json": components["schemas"]["Renamed"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     drafts: {
@@ -11515,7 +10044,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11530,51 +10062,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageDraft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     drivers: {
@@ -11587,7 +10083,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11602,51 +10101,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageDriver"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "compare-names": {
@@ -11656,7 +10119,10 @@ export interface operations {
                 /** @description The nearest known name when absent. */
                 b?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11671,51 +10137,15 @@ export interface operations {
                     "application/json": components["schemas"]["Compared"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "drivers-on": {
@@ -11730,7 +10160,10 @@ export interface operations {
                 machine?: string;
                 exact?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11745,51 +10178,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageDriverHere"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "driver-names": {
@@ -11802,7 +10199,10 @@ export interface operations {
                 find?: string;
                 limit?: number;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11817,51 +10217,15 @@ export interface operations {
                     "application/json": components["schemas"]["Choices"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     packages: {
@@ -11874,7 +10238,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11889,51 +10256,15 @@ export interface operations {
                     "application/json": components["schemas"]["PagePackage"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "add-package": {
@@ -11941,8 +10272,15 @@ export interface operations {
             query: {
                 name: string;
                 note?: string;
+                /** @description Say what would come of it, and keep nothing. */
+                dry?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -11961,57 +10299,28 @@ export interface operations {
                     "application/json": components["schemas"]["AddedPackage"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     package: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 /** @description The digest, the beginning of it, or the name. */
                 digest: string;
@@ -12029,51 +10338,15 @@ export interface operations {
                     "application/json": components["schemas"]["DriverPackage"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-package": {
@@ -12084,7 +10357,12 @@ export interface operations {
                 /** @description The former name of force. */
                 insist?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 digest: string;
             };
@@ -12099,51 +10377,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "package-file": {
@@ -12151,7 +10394,10 @@ export interface operations {
             query: {
                 path: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 digest: string;
             };
@@ -12168,51 +10414,15 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "print-results": {
@@ -12226,7 +10436,10 @@ export interface operations {
                 find?: string;
                 model?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12241,57 +10454,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageSeen"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "driver-report": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12306,51 +10486,15 @@ export interface operations {
                     "application/json": components["schemas"]["DriverReport"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     duties: {
@@ -12363,7 +10507,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12378,57 +10525,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageNote"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "seal-emergency": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12443,51 +10559,16 @@ export interface operations {
                     "application/json": components["schemas"]["SealedEmergency"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     endpoints: {
@@ -12510,7 +10591,10 @@ export interface operations {
                 /** @description By what; a dash for the other way round. */
                 sort?: "machine" | "-machine" | "state" | "-state" | "last_seen" | "-last_seen" | "queues" | "-queues" | "users" | "-users" | "revision" | "-revision" | "platform" | "-platform" | "location" | "-location";
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12525,57 +10609,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageRow"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "answer-checkup": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12592,51 +10645,19 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "ask-driver": {
@@ -12644,6 +10665,10 @@ export interface operations {
             query?: never;
             header?: {
                 "Cirque-Nonce"?: string;
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
             };
             path?: never;
             cookie?: never;
@@ -12668,51 +10693,19 @@ export interface operations {
                     "application/json": components["schemas"]["Driver"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "driver-file": {
@@ -12720,7 +10713,10 @@ export interface operations {
             query: {
                 path: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 digest: string;
             };
@@ -12737,57 +10733,26 @@ export interface operations {
                     "application/octet-stream": unknown;
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "ask-places": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12806,57 +10771,30 @@ export interface operations {
                     "application/json": components["schemas"]["Places"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     report: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12875,57 +10813,30 @@ export interface operations {
                     "application/json": components["schemas"]["Endpoint"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "said-who": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -12944,57 +10855,30 @@ export interface operations {
                     "application/json": components["schemas"]["Person"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     who: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13013,57 +10897,28 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointWho"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     endpoint: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 machine: string;
             };
@@ -13080,51 +10935,15 @@ export interface operations {
                     "application/json": components["schemas"]["Endpoint"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "start-checkup": {
@@ -13135,7 +10954,12 @@ export interface operations {
                 /** @description Print it with another driver than the queue's: driverless, plain, or an exact name. The agent makes a queue for it and takes it away again. */
                 try?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 machine: string;
             };
@@ -13152,57 +10976,27 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointCheckup"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "refresh-endpoint": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 machine: string;
             };
@@ -13219,51 +11013,16 @@ export interface operations {
                     "application/json": components["schemas"]["Called"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "enrolment-tokens": {
@@ -13276,7 +11035,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13291,57 +11053,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageEnrolToken"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "make-enrolment-token": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13360,57 +11091,30 @@ export interface operations {
                     "application/json": components["schemas"]["MadeEnrolToken"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "revoke-enrolment-token": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -13425,51 +11129,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     enrolled: {
@@ -13482,7 +11151,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13497,57 +11169,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageEnrolled"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     enrol: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13566,6 +11207,7 @@ export interface operations {
                     "application/json": components["schemas"]["EnrolAnswer"];
                 };
             };
+            400: components["responses"]["400"];
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -13584,39 +11226,27 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "renew-certificate": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13635,57 +11265,30 @@ export interface operations {
                     "application/json": components["schemas"]["EnrolAnswer"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "revoke-certificate": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 machine: string;
             };
@@ -13700,57 +11303,25 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     estate: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13759,57 +11330,22 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Estate"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "check-estate": {
@@ -13834,51 +11370,17 @@ export interface operations {
                     "application/json": components["schemas"]["Checked"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     events: {
@@ -13893,7 +11395,10 @@ export interface operations {
                 /** @description What after says; goes with the next version. */
                 before?: number;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13908,51 +11413,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageEvent"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "failover-tests": {
@@ -13965,7 +11434,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -13980,57 +11452,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageFailoverTest"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "failover-test": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 id: number;
             };
@@ -14047,57 +11486,26 @@ export interface operations {
                     "application/json": components["schemas"]["ContinuityFailoverTest"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stop-failover-test": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -14114,51 +11522,16 @@ export interface operations {
                     "application/json": components["schemas"]["ContinuityFailoverTest"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     faults: {
@@ -14171,7 +11544,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -14186,51 +11562,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageFault"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     findings: {
@@ -14245,7 +11585,10 @@ export interface operations {
                 /** @description A revision's number, draft or draft:NAME; the current one when absent. */
                 revision?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -14260,51 +11603,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageFinding"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     fleet: {
@@ -14312,7 +11619,10 @@ export interface operations {
             query?: {
                 hours?: number;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -14327,51 +11637,15 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointFleet"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "fleet-paths": {
@@ -14385,7 +11659,10 @@ export interface operations {
                 find?: string;
                 site?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -14400,51 +11677,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageTalk"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     unreached: {
@@ -14457,7 +11698,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -14472,51 +11716,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageUnreached"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     grants: {
@@ -14529,7 +11737,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -14544,51 +11755,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageGrant"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     reach: {
@@ -14599,7 +11774,10 @@ export interface operations {
                 /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
                 as_of?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -14616,51 +11794,15 @@ export interface operations {
                     "application/json": components["schemas"]["LineupReach"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "health-of-all": {
@@ -14673,7 +11815,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -14688,57 +11833,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageHealth"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "health-of-one": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 /** @description server or device. */
                 kind: string;
@@ -14757,51 +11869,15 @@ export interface operations {
                     "application/json": components["schemas"]["ContinuityHealthView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "ask-lineup": {
@@ -14849,51 +11925,17 @@ export interface operations {
                     "application/json": components["schemas"]["Lineup"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "ask-lineups": {
@@ -14942,51 +11984,17 @@ export interface operations {
                     "application/json": components["schemas"]["Lineup"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     locations: {
@@ -14999,7 +12007,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -15014,57 +12025,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageLocation"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     machine: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -15081,51 +12059,15 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointSubject"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     moves: {
@@ -15138,7 +12080,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -15153,51 +12098,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageMove"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     notices: {
@@ -15210,7 +12119,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -15225,51 +12137,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "sent-notices": {
@@ -15283,7 +12159,10 @@ export interface operations {
                 find?: string;
                 notice?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -15298,57 +12177,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageSent"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "try-notice": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -15365,57 +12213,25 @@ export interface operations {
                     "application/json": components["schemas"]["NoticeSent"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     overview: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -15430,57 +12246,24 @@ export interface operations {
                     "application/json": components["schemas"]["Overview"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     user: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -15497,57 +12280,24 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointSubject"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "person-data": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -15564,51 +12314,15 @@ export interface operations {
                     "application/json": components["schemas"]["PersonData"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "erase-person": {
@@ -15617,7 +12331,12 @@ export interface operations {
                 /** @description Why; it is kept, and does not name the person. */
                 reason?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -15634,51 +12353,16 @@ export interface operations {
                     "application/json": components["schemas"]["Erased"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "person-history": {
@@ -15691,7 +12375,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -15708,51 +12395,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageMoment"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     picks: {
@@ -15765,7 +12416,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -15782,57 +12436,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageString"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     pick: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
                 queue: string;
@@ -15850,57 +12473,27 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     unpick: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
                 queue: string;
@@ -15918,51 +12511,16 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     proof: {
@@ -15973,7 +12531,10 @@ export interface operations {
                 queue?: string;
                 limit?: number;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -15988,51 +12549,15 @@ export interface operations {
                     "application/json": components["schemas"]["EndpointProof"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     proposals: {
@@ -16045,7 +12570,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -16060,57 +12588,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageProposedDraft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "decline-proposal": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -16129,51 +12626,19 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "take-proposal": {
@@ -16182,7 +12647,12 @@ export interface operations {
                 /** @description Which of one's own drafts, which must be empty; proposal-ID when absent. */
                 into?: string;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -16193,57 +12663,23 @@ export interface operations {
             /** @description OK */
             200: {
                 headers: {
+                    ETag?: string;
                     [name: string]: unknown;
                 };
                 content: {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     queues: {
@@ -16256,7 +12692,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -16271,57 +12710,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageQueueSheet"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     queue: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -16338,51 +12744,15 @@ export interface operations {
                     "application/json": components["schemas"]["Queue"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     alternatives: {
@@ -16392,7 +12762,10 @@ export interface operations {
                 machine?: string;
                 platform?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -16409,51 +12782,15 @@ export interface operations {
                     "application/json": components["schemas"]["Alternatives"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     holders: {
@@ -16470,7 +12807,10 @@ export interface operations {
                 /** @description RFC 3339: everybody who had it at any time from then until here. */
                 until?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -16487,51 +12827,15 @@ export interface operations {
                     "application/json": components["schemas"]["Roll"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     rehearse: {
@@ -16556,51 +12860,17 @@ export interface operations {
                     "application/x-ndjson": components["schemas"]["RehearsalLine"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     effects: {
@@ -16622,7 +12892,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 id: string;
             };
@@ -16639,51 +12912,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageEffectSheet"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     requests: {
@@ -16696,7 +12933,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -16711,57 +12951,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageRequest"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     request: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -16780,57 +12989,30 @@ export interface operations {
                     "application/json": components["schemas"]["AccessRequest"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "withdraw-request": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -16845,57 +13027,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "answer-request": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -16916,51 +13068,19 @@ export interface operations {
                     "application/json": components["schemas"]["AnsweredRequest"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     revisions: {
@@ -16973,7 +13093,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -16988,57 +13111,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageRevision"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     publish: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -17057,57 +13149,28 @@ export interface operations {
                     "application/json": components["schemas"]["Published"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     revision: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 number: number;
             };
@@ -17124,57 +13187,26 @@ export interface operations {
                     "application/json": components["schemas"]["Estate"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     revert: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 number: number;
             };
@@ -17195,51 +13227,19 @@ export interface operations {
                     "application/json": components["schemas"]["Published"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     search: {
@@ -17256,7 +13256,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -17271,51 +13274,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageMatch"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     server_sets: {
@@ -17328,7 +13295,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -17343,51 +13313,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageServerSet"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     servers: {
@@ -17400,7 +13334,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -17415,57 +13352,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageServer"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     drain: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -17486,57 +13392,30 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "start-failover-test": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -17557,51 +13436,19 @@ export interface operations {
                     "application/json": components["schemas"]["ContinuityFailoverTest"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     outage: {
@@ -17614,7 +13461,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -17631,51 +13481,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageCheck"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     return: {
@@ -17684,7 +13498,12 @@ export interface operations {
                 /** @description It takes all its people back at once, rather than over the time that the estate says. */
                 at_once?: boolean;
             };
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -17701,57 +13520,25 @@ export interface operations {
                     "application/json": components["schemas"]["Changed"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     me: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -17766,6 +13553,7 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
+            304: components["responses"]["304"];
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -17784,39 +13572,23 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "sign-in": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -17836,6 +13608,7 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
+            400: components["responses"]["400"];
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -17854,39 +13627,27 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "sign-out": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: {
                 cirque_session?: string;
@@ -17922,39 +13683,23 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     factors: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -17969,57 +13714,26 @@ export interface operations {
                     "application/json": components["schemas"]["Factors"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "add-factor": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18038,57 +13752,30 @@ export interface operations {
                     "application/json": components["schemas"]["MadeFactor"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "begin-factor": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18107,57 +13794,30 @@ export interface operations {
                     "application/json": components["schemas"]["SetupFactor"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-factor": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -18172,57 +13832,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "change-password": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18239,57 +13869,30 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "prove-again": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: {
                 cirque_session?: string;
@@ -18310,57 +13913,30 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "begin-proof": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18375,57 +13951,27 @@ export interface operations {
                     "application/json": components["schemas"]["Step"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "recovery-codes": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18440,57 +13986,27 @@ export interface operations {
                     "application/json": components["schemas"]["RecoveryCodes"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "second-step": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18510,6 +14026,7 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
+            400: components["responses"]["400"];
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -18528,39 +14045,27 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "make-own-token": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18579,51 +14084,19 @@ export interface operations {
                     "application/json": components["schemas"]["MadeToken"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     sessions: {
@@ -18636,7 +14109,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18651,57 +14127,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageSession"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "end-session": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -18716,57 +14161,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "set-up": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18786,6 +14201,7 @@ export interface operations {
                     "application/json": components["schemas"]["Me"];
                 };
             };
+            400: components["responses"]["400"];
             /** @description Unauthorized */
             401: {
                 headers: {
@@ -18804,33 +14220,16 @@ export interface operations {
                     "application/problem+json": components["schemas"]["Problem"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     snapshots: {
@@ -18843,7 +14242,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18858,57 +14260,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageSnapshot"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "take-snapshot": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -18927,57 +14298,30 @@ export interface operations {
                     "application/json": components["schemas"]["Snapshot"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-snapshot": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -18992,51 +14336,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "compare-snapshot": {
@@ -19048,7 +14357,10 @@ export interface operations {
                 word?: string;
                 limit?: number;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -19065,51 +14377,15 @@ export interface operations {
                     "application/json": components["schemas"]["SnapshotCompared"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     stations: {
@@ -19122,7 +14398,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19137,57 +14416,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageStation"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     adopt: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19206,51 +14454,19 @@ export interface operations {
                     "application/json": components["schemas"]["Draft"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     captures: {
@@ -19263,7 +14479,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19278,57 +14497,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageCapture"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     capture: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19347,51 +14535,19 @@ export interface operations {
                     "application/json": components["schemas"]["StockCapture"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stock-devices": {
@@ -19404,7 +14560,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19419,57 +14578,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageDeviceView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "add-device": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19488,57 +14616,28 @@ export interface operations {
                     "application/json": components["schemas"]["StockDeviceView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stock-device": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -19555,57 +14654,26 @@ export interface operations {
                     "application/json": components["schemas"]["StockDeviceView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-device": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -19620,57 +14688,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "read-device": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -19687,57 +14725,27 @@ export interface operations {
                     "application/json": components["schemas"]["StockDeviceView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "recognise-device": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -19754,51 +14762,16 @@ export interface operations {
                     "application/json": components["schemas"]["StockDeviceView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "found-devices": {
@@ -19811,7 +14784,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19826,57 +14802,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageUnlisted"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "forget-found": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19893,57 +14838,28 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     orphans: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -19958,51 +14874,15 @@ export interface operations {
                     "application/json": components["schemas"]["DecommissionOrphans"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     propose: {
@@ -20027,51 +14907,17 @@ export interface operations {
                     "application/json": components["schemas"]["AdoptProposal"][];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stock-queues": {
@@ -20084,7 +14930,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -20099,51 +14948,15 @@ export interface operations {
                     "application/json": components["schemas"]["PageQueueView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     reservations: {
@@ -20152,7 +14965,10 @@ export interface operations {
                 /** @description json: as the common open DHCP server's configuration has them. */
                 format?: "csv" | "json";
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -20167,57 +14983,29 @@ export interface operations {
                     "application/json": components["schemas"]["Text"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "import-reservations": {
         parameters: {
-            query?: never;
-            header?: never;
+            query?: {
+                /** @description Say what would come of it, and keep nothing. */
+                dry?: boolean;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -20236,51 +15024,19 @@ export interface operations {
                     "application/json": components["schemas"]["Imported"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "list-scans": {
@@ -20293,7 +15049,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -20308,57 +15067,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageScan"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     scan: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -20377,57 +15105,30 @@ export interface operations {
                     "application/json": components["schemas"]["StartedScan"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stop-scan": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 id: number;
             };
@@ -20442,51 +15143,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stock-servers": {
@@ -20499,7 +15165,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -20514,57 +15183,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageServerView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "add-server": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -20583,57 +15221,28 @@ export interface operations {
                     "application/json": components["schemas"]["StockServerView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "stock-server": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -20650,57 +15259,26 @@ export interface operations {
                     "application/json": components["schemas"]["StockServerSheet"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-server": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -20715,51 +15293,16 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "compare-servers": {
@@ -20773,7 +15316,10 @@ export interface operations {
                 find?: string;
                 with: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -20790,57 +15336,24 @@ export interface operations {
                     "application/json": components["schemas"]["PagePair"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "server-depends": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -20857,57 +15370,24 @@ export interface operations {
                     "application/json": components["schemas"]["DecommissionLeaving"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "server-jobs": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -20924,57 +15404,26 @@ export interface operations {
                     "application/json": components["schemas"]["StockWaiting"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "read-server": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -20991,51 +15440,16 @@ export interface operations {
                     "application/json": components["schemas"]["StockServerSheet"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "compare-sets": {
@@ -21048,7 +15462,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -21063,57 +15480,24 @@ export interface operations {
                     "application/json": components["schemas"]["PageSetView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "compare-set": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path: {
                 name: string;
             };
@@ -21130,57 +15514,26 @@ export interface operations {
                     "application/json": components["schemas"]["StockSetView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "test-stock": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -21199,51 +15552,19 @@ export interface operations {
                     "application/x-ndjson": components["schemas"]["TestLine"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     subnets: {
@@ -21256,7 +15577,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -21271,57 +15595,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageSubnet"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "send-test-page": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -21340,51 +15633,19 @@ export interface operations {
                     "application/json": components["schemas"]["TestPage"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     tokens: {
@@ -21397,7 +15658,10 @@ export interface operations {
                 /** @description Only items in which this is part of some text. */
                 find?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -21412,57 +15676,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageToken"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "make-token": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -21481,57 +15714,30 @@ export interface operations {
                     "application/json": components["schemas"]["MadeToken"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "revoke-token": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -21546,57 +15752,27 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "renew-token": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 name: string;
             };
@@ -21613,51 +15789,16 @@ export interface operations {
                     "application/json": components["schemas"]["MadeToken"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     views: {
@@ -21672,7 +15813,10 @@ export interface operations {
                 /** @description Only those of this list. */
                 page?: string;
             };
-            header?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
             path?: never;
             cookie?: never;
         };
@@ -21687,57 +15831,26 @@ export interface operations {
                     "application/json": components["schemas"]["PageKeptView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "keep-view": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 /** @description The list, such as queues. */
                 page: string;
@@ -21760,57 +15873,30 @@ export interface operations {
                     "application/json": components["schemas"]["AccessKeptView"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     "remove-view": {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
             path: {
                 /** @description The list, such as queues. */
                 page: string;
@@ -21827,57 +15913,25 @@ export interface operations {
                 };
                 content?: never;
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     watch: {
         parameters: {
             query?: never;
-            header?: never;
+            header?: {
+                /** @description The id of the last event that came. */
+                "Last-Event-ID"?: string;
+            };
             path?: never;
             cookie?: never;
         };
@@ -21892,6 +15946,14 @@ export interface operations {
                     "text/event-stream": components["schemas"]["Signal"];
                 };
             };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     explain: {
@@ -21921,51 +15983,17 @@ export interface operations {
                     "application/json": components["schemas"]["LineupWhy"];
                 };
             };
-            /** @description Unauthorized */
-            401: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Forbidden */
-            403: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
     health: {
@@ -21986,6 +16014,12 @@ export interface operations {
                     "application/json": components["schemas"]["Health"];
                 };
             };
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
             /** @description Error */
             default: {
                 headers: {
@@ -22018,33 +16052,12 @@ export interface operations {
                     "application/json": components["schemas"]["Readiness"];
                 };
             };
-            /** @description Unprocessable Entity */
-            422: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Internal Server Error */
-            500: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
-            /** @description Service Unavailable */
-            503: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/problem+json": components["schemas"]["Problem"];
-                };
-            };
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
         };
     };
 }

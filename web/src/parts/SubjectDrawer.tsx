@@ -119,7 +119,7 @@ function SubjectSheet({ subject: s }: { subject: Subject }) {
       <Part title="On endpoints" empty="None has reported one.">
         {s.endpoints.map((e, i) => (
           <li key={i} className="border-b border-rule py-1">
-            <Mark of={e.state}>
+            <Mark of={e.state ?? ""}>
               <strong className="font-medium">{e.endpoint}</strong>, {e.state}
             </Mark>
             <p className="pl-5 text-ink-2">

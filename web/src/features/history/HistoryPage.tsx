@@ -97,7 +97,7 @@ function Revisions() {
                 <p className="px-2 text-ink-2">
                   {r.number === current.number && "current; "}
                   {r.author},{" "}
-                  <time dateTime={r.at} title={stamp(r.at)}>
+                  <time dateTime={r.at ?? undefined} title={stamp(r.at)}>
                     {ago(r.at, now)}
                   </time>
                 </p>

@@ -52,7 +52,7 @@ export function PersonPage() {
             <ul>
               {s.endpoints.map((e, i) => (
                 <li key={i} className="border-b border-rule py-1">
-                  <Mark of={e.state}>
+                  <Mark of={e.state ?? ""}>
                     <Link to={`/endpoints?endpoint=${encodeURIComponent(e.endpoint)}`}>
                       {e.endpoint}
                     </Link>
