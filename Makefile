@@ -78,7 +78,7 @@ openapi: ## write docs/reference/openapi.yaml and the console's types from the G
 	cd web && npm run --silent types
 
 format: ## lay out the code
-	gofmt -w bench cmd core demo internal scripts test *.go
+	gofmt -w bench client cmd core demo internal scripts test *.go
 	cd web && npx --no-install prettier --write --log-level warn .
 
 $(GOLANGCI):
@@ -94,7 +94,7 @@ sizes: build ## what is shipped stays within its bounds
 	@k=$$(node web/first-load.mjs); echo "scripts of the first page $$k KiB of 350"; [ $$k -le 350 ]
 
 check: lint $(CONSOLE) ## formatting, vet, static analysis, types, an up-to-date API description
-	@out=$$(gofmt -l bench cmd core demo internal scripts test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
+	@out=$$(gofmt -l bench client cmd core demo internal scripts test *.go); if [ -n "$$out" ]; then echo "not formatted (make format): $$out"; exit 1; fi
 	cd bench && go vet ./...
 	@go run ./scripts/problems | diff -u internal/httpapi/problems.json - || { echo "the list of problems is old: make openapi"; exit 1; }
 	@go run ./scripts/problems -table | diff -u docs/reference/problems.md - || { echo "the list of problems is old: make openapi"; exit 1; }

@@ -62,6 +62,7 @@ var arrows = map[string][]string{
 	"internal/whole":                {},
 	"internal/factor":               {"core/fault"},
 	"internal/snmp":                 {},
+	"internal/httpsig":              {},
 	"internal/syslog":               {},
 	"internal/pwg":                  {},
 	"internal/api":                  {"core"},
@@ -102,7 +103,7 @@ var arrows = map[string][]string{
 	"internal/probe/dial":   {"core"},
 	"internal/probe/ipp":    {"core", "standard", "internal/probe/dial"},
 	"internal/probe/ldap":   {"core", "standard", "internal/probe/dial"},
-	"internal/probe/mail":   {"core", "internal/probe/dial"},
+	"internal/probe/mail":   {"core", "standard", "internal/probe/dial"},
 	"internal/probe/snmp":   {"core", "standard", "internal/probe/dial"},
 	"internal/probe/syslog": {"core", "standard", "internal/probe/dial"},
 	"internal/front":        {},
@@ -114,13 +115,15 @@ var arrows = map[string][]string{
 		"internal/probe/ipp", "internal/whole"},
 	"internal/sim": {"core", "internal/agentproto", "standard", "internal/probe/dial", "internal/probe/ipp",
 		"internal/agent", "internal/whole"},
-	"internal/large":                 {"core"},
-	"internal/apiclient":             {"core", "internal/api"},
-	"internal/cmdline":               {"core/fault", "core/name", "core/span", "core/words"},
-	"internal/cli":                   {"core", "internal/api", "internal/apiclient", "internal/cmdline", "internal/whole"},
-	"internal/agentcli":              {"core/fault", "core/words", "internal/agent", "internal/cmdline"},
-	"internal/app/stores":            {"internal/postgres", "internal/service"},
-	"internal/app":                   {"all but", "internal/agentcli", "internal/cli", "internal/cmdline", "internal/testkit"},
+	"internal/large":      {"core"},
+	"internal/apiclient":  {"core", "internal/api"},
+	"client":              {"core", "internal/api", "internal/apiclient", "internal/httpsig"},
+	"internal/cmdline":    {"core/fault", "core/name", "core/span", "core/words"},
+	"internal/cli":        {"core", "internal/api", "internal/apiclient", "internal/cmdline", "internal/whole"},
+	"internal/agentcli":   {"core/fault", "core/words", "internal/agent", "internal/cmdline"},
+	"internal/app/stores": {"internal/postgres", "internal/service"},
+	"internal/app": {"all but", "client", "internal/agentcli", "internal/cli", "internal/cmdline",
+		"internal/testkit"},
 	"internal/testkit":               {"all but"},
 	"internal/testkit/described":     {"internal/httpapi"},
 	"internal/testkit/worlds":        {"core"},
@@ -150,7 +153,7 @@ var rooms = []string{"internal/service/adopt", "internal/service/adverts", "inte
 	"internal/service/stock"}
 
 var standards = []string{"internal/dhcp", "internal/ipp", "internal/ldif", "internal/snmp", "internal/pwg",
-	"internal/syslog"}
+	"internal/httpsig", "internal/syslog"}
 
 // Third-party packages, by the path of the module's root, and who may import them.
 var thirdParty = map[string][]string{

@@ -1,5 +1,6 @@
-// Package client is Cirque's API for programs written in Go: what people receive and why, the estate and its drafts, and
-// what changes. Everything else that the API's description (docs/reference/openapi.yaml) has is reached with Do and All.
+// Package client is Cirque's API for programs written in Go: what people receive and why, the estate and its drafts,
+// and what changes. Everything else that the API's description (docs/reference/openapi.yaml) has is reached with Do and
+// All.
 //
 // A change is sent with a key of its own, so that one whose answer was lost can be sent again and is done once. Errors
 // are of type *Problem wherever the service said what is wrong: its Code is stable.
@@ -96,8 +97,8 @@ func (c *Client) Draft(ctx context.Context, name string) (Draft, error) {
 	return apiclient.Get[Draft](ctx, c.c, "/api/v1/draft", url.Values{"name": {name}})
 }
 
-// EditDraft changes objects of a draft as it was read, all or none. Where it has been changed meanwhile, a *Problem with
-// the code draft-moved.
+// EditDraft changes objects of a draft as it was read, all or none. Where it has been changed meanwhile, a *Problem
+// with the code draft-moved.
 func (c *Client) EditDraft(ctx context.Context, d Draft, edits ...Edit) (Draft, error) {
 	var out Draft
 	return out, c.c.Do(ctx, "POST", "/api/v1/draft/edits", url.Values{"name": {d.Name}}, api.Edits{Version: &d.Version,

@@ -45,7 +45,7 @@ func (c *Client) Watch(ctx context.Context, connected func(), f func(Signal)) er
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
-		if p := fault.As(err); p != nil && p.Kind != fault.Unavailable && p.Kind != fault.TooMany && p.Kind != fault.Internal {
+		if !passing(err) {
 			return err // it will not tell, however often it is asked
 		}
 		select {
@@ -55,6 +55,12 @@ func (c *Client) Watch(ctx context.Context, connected func(), f func(Signal)) er
 		}
 		pause = min(2*pause, againMost)
 	}
+}
+
+// passing says whether an error may be over the next time.
+func passing(err error) bool {
+	p := fault.As(err)
+	return p == nil || p.Kind == fault.Unavailable || p.Kind == fault.TooMany || p.Kind == fault.Internal
 }
 
 // watch reads one connection to its end (server-sent events, WHATWG HTML section 9.2).

@@ -80,7 +80,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/duties": readers, "GET /api/v1/moves": readers, "GET /api/v1/health": readers,
 		"GET /api/v1/health/{kind}/{name}": readers, "GET /api/v1/fleet": readers, "GET /api/v1/stock/sets": readers,
 		"GET /api/v1/stock/sets/{name}": readers,
-		"GET /api/v1/faults":            readers, "GET /api/v1/notices": readers, "GET /api/v1/notices/sent": readers,
+		"GET /api/v1/faults":            readers, "GET /api/v1/notices": readers, "GET /api/v1/notices/sent": readers, "GET /api/v1/notices/keys": readers,
 		"POST /api/v1/notices/{name}/try": editors, "GET /api/v1/stock/servers/{name}/jobs": readers,
 		"GET /api/v1/proof": readers, "GET /api/v1/fleet/unreached": readers, "GET /api/v1/fleet/paths": readers,
 		"GET /api/v1/queues/{name}/alternatives": readers, "GET /api/v1/drivers/print-results": readers,

@@ -12,7 +12,10 @@ import (
 	"testing"
 	"time"
 
+	"cirque/client"
 	"cirque/core/access"
+	"cirque/internal/api"
+	"cirque/internal/apiclient"
 	"cirque/internal/app"
 	"cirque/internal/service/secrets"
 	"cirque/internal/sim"
@@ -54,8 +57,15 @@ func TestNotices(t *testing.T) {
 	post := relay(t, "cirque:open sesame")
 	var mu sync.Mutex
 	var hooked []string
+	keys, err := apiclient.List[api.NoticeKey](t.Context(), s.c, "/api/v1/notices/keys", nil)
+	if err != nil || len(keys) != 1 {
+		t.Fatal(keys, err)
+	}
 	hook := httptest.NewServer(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
 		b, _ := io.ReadAll(r.Body)
+		if err := client.VerifyNotice(r, "http://"+r.Host+r.URL.Path, b, time.Hour, keys[0].Key); err != nil {
+			t.Error("the post's signature:", err)
+		}
 		var m struct{ Notice, Subject string }
 		_ = json.Unmarshal(b, &m)
 		mu.Lock()

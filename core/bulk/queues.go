@@ -66,8 +66,8 @@ func pairsText[V any](m map[string]V) string {
 }
 
 // QueueEdits reads a table of queues into edits of a draft. A queue that is there changes only in the columns that the
-// table has; an empty cell empties the key. A name that is not there becomes a new queue. Where lines are wrong, the edits
-// of the others come with the fault.
+// table has; an empty cell empties the key. A name that is not there becomes a new queue. Where lines are wrong, the
+// edits of the others come with the fault.
 //
 //nolint:funlen // one column after another
 func QueueEdits(doc *estate.Document, name, text string) ([]estate.Edit, error) {

@@ -24,9 +24,10 @@ func formers() map[string]map[string]rewrite {
 			"gap_seconds": in("gap", time.Second)},
 		ContinuitySetting: {"probe_seconds": in("probe_every", time.Second), "flap_minutes": in("flap_within", time.Minute),
 			"return_minutes": in("return_over", time.Minute)},
-		HistorySetting: {"person_days": in("people", aDay), "event_days": in("events", aDay), "audit_days": in("audit", aDay)},
-		SignInSetting:  {"idle_minutes": in("idle", time.Minute), "again_minutes": in("again", time.Minute)},
-		MailSetting:    {"relay": func(raw json.RawMessage) (string, any) { return "server", raw }},
+		HistorySetting: {"person_days": in("people", aDay), "event_days": in("events", aDay), "audit_days": in("audit",
+			aDay)},
+		SignInSetting: {"idle_minutes": in("idle", time.Minute), "again_minutes": in("again", time.Minute)},
+		MailSetting:   {"relay": func(raw json.RawMessage) (string, any) { return "server", raw }},
 	}
 }
 

@@ -10,8 +10,8 @@ type Revision struct {
 	At     *time.Time `json:"at" doc:"Null where there is none yet."`
 }
 
-// Same says whether two are one revision: the time counts too, since a database that was put back from a copy may number
-// anew.
+// Same says whether two are one revision: the time counts too, since a database that was put back from a copy may
+// number anew.
 func (r Revision) Same(o Revision) bool {
 	return r.Number == o.Number && (r.At == o.At || r.At != nil && o.At != nil && r.At.Equal(*o.At))
 }

@@ -58,7 +58,8 @@ installed here is left out. Nothing on the machine is changed.`,
 			if err := agent.SendCapture(c.Context(), to.service, token, ca, read); err != nil {
 				return err
 			}
-			return p.say(c, "%s of %s handed in. An administrator takes them into the estate: cirque adopt --machine %s --dry-run",
+			return p.say(c, "%s of %s handed in. An administrator takes them into the estate: cirque adopt --machine %s "+
+				"--dry-run",
 				words.Count(len(read.Queues), "queue"), read.Machine, read.Machine)
 		}}
 	to.flags(c)

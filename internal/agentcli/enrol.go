@@ -23,7 +23,8 @@ type place struct{ spooler, state string }
 
 func (at *place) flags(c *cobra.Command) {
 	c.Flags().StringVar(&at.spooler, "spooler", "", "unix, unix:SOCKET or standin:DIR; nothing means this very machine")
-	c.Flags().StringVar(&at.state, "state", "", "where the agent keeps what it knows; DIR/.agent of a stand-in when absent")
+	c.Flags().StringVar(&at.state, "state", "", "where the agent keeps what it knows; DIR/.agent of a stand-in when "+
+		"absent")
 }
 
 func (at *place) open() (state string, m agent.Machine, err error) {

@@ -71,7 +71,8 @@ func (r *reach) flags(c *cobra.Command) {
 
 func (r *reach) read(in io.Reader) (token string, ca []byte, err error) {
 	if token, err = agent.ReadSecret(r.tokenFile, in); err != nil {
-		return "", nil, fault.New(fault.Invalid, "token-file", "to make a token: cirque token create --role agent --machine NAME",
+		return "", nil, fault.New(fault.Invalid, "token-file", "to make a token: cirque token create --role agent "+
+			"--machine NAME",
 			"%v", err)
 	}
 	if r.caFile != "" {
@@ -146,5 +147,6 @@ func unreadable(what, file string, err error) error {
 	if e, ok := errors.AsType[*fs.PathError](err); ok {
 		err = e.Err
 	}
-	return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the %s %s cannot be read: %v", what, file, err)
+	return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the %s %s cannot be read: %v", what,
+		file, err)
 }

@@ -32,7 +32,8 @@ from standard input. The account's console sessions end; its tokens stay.`,
 				return err
 			}
 			made, err := r.local.ResetAccount(c.Context(), o, a[0], password)
-			return r.besides(c, a, err, made != "", fmt.Sprintf("%s has a new password; whoever was signed in as %s no longer is. "+
+			return r.besides(c, a, err, made != "", fmt.Sprintf("%s has a new password; whoever was signed in as %s no "+
+				"longer is. "+
 				"Tokens stay: cirque token list", made, made))
 		}}
 	besideFlags(reset, &o)

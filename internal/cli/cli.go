@@ -100,7 +100,8 @@ type root struct {
 func Execute(ctx context.Context, local Local, args []string, io cmdline.Streams, env func(string) string) int {
 	home, _ := os.UserConfigDir()
 	stderr := cmdline.Plain(io.Err)
-	r := &root{local: local, env: env, in: io.In, home: home, screen: screen{width: cmdline.TerminalWidth(io.Out), err: stderr,
+	r := &root{local: local, env: env, in: io.In, home: home, screen: screen{width: cmdline.TerminalWidth(io.Out),
+		err: stderr,
 		now: time.Now}}
 	cmd := rootCommand(r)
 	cmd.SetArgs(append([]string{}, args...))
@@ -204,7 +205,8 @@ func (r *root) client() (*apiclient.Client, error) {
 	if caFile != "" {
 		var err error
 		if pem, err = os.ReadFile(caFile); err != nil {
-			return nil, fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read: %s", caFile,
+			return nil, fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read: %s",
+				caFile,
 				reasonOf(err))
 		}
 	}

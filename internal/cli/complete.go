@@ -126,15 +126,19 @@ func wordCompletions() map[string]completion {
 		"account sessions ID":  anything,
 		"failover-test NUMBER": listed("/api/v1/failover-tests", "id", "server"),
 		"revert NUMBER":        listed("/api/v1/revisions", "number", "reason"),
-		"diff FROM":            listed("/api/v1/revisions", "number", "reason"), "diff TO": listed("/api/v1/revisions", "number", "reason"),
+		"diff FROM":            listed("/api/v1/revisions", "number", "reason"), "diff TO": listed("/api/v1/revisions",
+			"number", "reason"),
 		"device remove NAME": listed("/api/v1/stock/devices", "name", "title"),
 		"server remove NAME": listed("/api/v1/stock/servers", "name", "title"),
 		"server SERVER":      listed("/api/v1/stock/servers", "name", "title"),
 		"device DEVICE":      listed("/api/v1/stock/devices", "name", "title"), "MODEL": anything,
-		"directory link NAME": searched("user"), "directory link OTHER": searched("user"), "directory unlink NAME": searched("user"),
-		"directory unlink OTHER": searched("user"), "driver compare NAME": listed("/api/v1/drivers/names", "exact", "platform"),
+		"directory link NAME": searched("user"), "directory link OTHER": searched("user"),
+		"directory unlink NAME":  searched("user"),
+		"directory unlink OTHER": searched("user"), "driver compare NAME": listed("/api/v1/drivers/names", "exact",
+			"platform"),
 		"health NAME": searched("server", "device"), "health server|device": oneOf("server", "device"),
-		"LIST": oneOf(listWords()...), "draft NAME": searched("queue", "grant", "location", "station", "server", "server set", "device", "driver", "subnet"),
+		"LIST": oneOf(listWords()...), "draft NAME": searched("queue", "grant", "location", "station", "server",
+			"server set", "device", "driver", "subnet"),
 	}
 }
 
@@ -160,7 +164,8 @@ func flagCompletions() map[string]completion {
 		"directory import format": oneOf("file", "ldif", "csv"), "queue move to": oneOf("device", "gateway"),
 		"device reservations export format": oneOf("csv", "json"), "preset": oneOf("standard", "posix", "domain"),
 		"device add kept-by":  oneOf("reservation", "static", "unknown"),
-		"credential add kind": oneOf("sign-in", "snmp", "snmp-usm"), "source": listed("/api/v1/directory/sources", "name", "url"),
+		"credential add kind": oneOf("sign-in", "snmp", "snmp-usm"), "source": listed("/api/v1/directory/sources", "name",
+			"url"),
 		"url": anything, "snapshot compare with": listed("/api/v1/snapshots", "name", "note"),
 		"without": searched("server", "device"), "label": anything,
 	}

@@ -83,7 +83,8 @@ func secretFrom(c *cobra.Command, file string) (string, error) {
 		b, err = os.ReadFile(file)
 	}
 	if err != nil {
-		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", file, reasonOf(err))
+		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", file,
+			reasonOf(err))
 	}
 	return strings.TrimRight(string(b), "\r\n"), nil
 }

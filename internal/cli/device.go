@@ -268,8 +268,9 @@ func reservationsCommand(r *root) *cobra.Command {
 			if err != nil {
 				return n, err
 			}
-			return n, client.Do(c.Context(), "PUT", "/api/v1/stock/reservations", withDry(nil, dry), api.NamedText{Name: files[0].Name,
-				Text: files[0].Text}, &n)
+			return n, client.Do(c.Context(), "PUT", "/api/v1/stock/reservations", withDry(nil, dry),
+				api.NamedText{Name: files[0].Name,
+					Text: files[0].Text}, &n)
 		}, func(w io.Writer, n api.Imported) {
 			if dry {
 				fmt.Fprintf(w, "%s would be imported. Nothing was stored.\n", words.Count(n.Count, "reservation"))

@@ -84,7 +84,8 @@ func driverAddCommand(r *root) *cobra.Command {
 			if called == "" {
 				called = strings.TrimSuffix(filepath.Base(filepath.Clean(a[0])), ".zip")
 			}
-			resp, err := client.Upload(c.Context(), "/api/v1/drivers/packages", withDry(url.Values{"name": {called}, "note": {note}}, dry),
+			resp, err := client.Upload(c.Context(), "/api/v1/drivers/packages", withDry(url.Values{"name": {called},
+				"note": {note}}, dry),
 				"application/zip", bytes.NewReader(b))
 			if err != nil {
 				return api.AddedPackage{}, err
@@ -130,7 +131,8 @@ func packed(c *cobra.Command, name string) ([]byte, error) {
 		return os.ReadFile(name)
 	}
 	if err != nil {
-		return nil, fault.New(fault.Invalid, "file-unreadable", "name a zip archive or a folder", "%s cannot be read: %s", name,
+		return nil, fault.New(fault.Invalid, "file-unreadable", "name a zip archive or a folder", "%s cannot be read: %s",
+			name,
 			reasonOf(err))
 	}
 	var b bytes.Buffer

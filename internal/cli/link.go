@@ -82,7 +82,8 @@ func (r *screen) writeLinks(w io.Writer, v linked) {
 }
 
 func linksCommand(r *root) *cobra.Command {
-	return ask(r, "links", "How it is decided which accounts are one person", cmdline.Args(0, 0), get[linked](fixed(linksPath)),
+	return ask(r, "links", "How it is decided which accounts are one person", cmdline.Args(0, 0),
+		get[linked](fixed(linksPath)),
 		r.writeLinks)
 }
 

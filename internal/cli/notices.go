@@ -14,6 +14,7 @@ import (
 	"cirque/core/notice"
 	"cirque/core/stock"
 	"cirque/core/words"
+	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
 )
@@ -84,17 +85,26 @@ func noticeCommand(r *root) *cobra.Command {
 		t.write(w)
 	}
 	var of string
-	sent := ask(r, "sent", "What was sent to whom, newest first, and how that went", cmdline.Args(0, 0), func(c *cobra.Command,
-		client *apiclient.Client, _ []string) ([]notice.Sent, error) {
-		latest, err := apiclient.Page[notice.Sent](c.Context(), client, "/api/v1/notices/sent", url.Values{"notice": {of}})
-		return latest.Items, err
-	}, func(w io.Writer, list []notice.Sent) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "Nothing was sent yet. To try a notice: cirque notice try NAME")
-			return
-		}
-		sentTable(w, list)
-	})
+	sent := ask(r, "sent", "What was sent to whom, newest first, and how that went", cmdline.Args(0, 0),
+		func(c *cobra.Command,
+			client *apiclient.Client, _ []string) ([]notice.Sent, error) {
+			latest, err := apiclient.Page[notice.Sent](c.Context(), client, "/api/v1/notices/sent", url.Values{"notice": {of}})
+			return latest.Items, err
+		}, func(w io.Writer, list []notice.Sent) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "Nothing was sent yet. To try a notice: cirque notice try NAME")
+				return
+			}
+			sentTable(w, list)
+		})
+	keys := ask(r, "keys", "The keys with which posted notices are signed, for whoever takes them in", cmdline.Args(0, 0),
+		items[api.NoticeKey](fixed("/api/v1/notices/keys")), func(w io.Writer, list []api.NoticeKey) {
+			t := r.table("ID", "ALGORITHM", "KEY").main(2)
+			for _, k := range list {
+				t.add(k.ID, k.Algorithm, k.Key)
+			}
+			t.write(w)
+		})
 	sent.Flags().StringVar(&of, "notice", "", "only of this one")
 	try := &cobra.Command{Use: "try NAME", Short: "Send a trial along each way of a notice",
 		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
@@ -120,7 +130,7 @@ func noticeCommand(r *root) *cobra.Command {
 			}
 			return nil
 		}}
-	return cmdline.Group("notice", "Who is told of which faults", list, sent, try)
+	return cmdline.Group("notice", "Who is told of which faults", list, sent, try, keys)
 }
 
 func serverJobsCommand(r *root) *cobra.Command {

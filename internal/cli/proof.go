@@ -103,20 +103,22 @@ func unreachedCommand(r *root) *cobra.Command {
 
 func talksCommand(r *root) *cobra.Command {
 	var site string
-	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cmdline.Args(0, 0), func(c *cobra.Command,
-		client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {
-		return apiclient.List[endpoint.Talk](c.Context(), client, "/api/v1/fleet/paths", url.Values{"site": {site}})
-	}, func(w io.Writer, list []endpoint.Talk) {
-		if len(list) == 0 {
-			fmt.Fprintln(w, "No endpoint there has a queue of the agent's.")
-			return
-		}
-		t := r.table("ENDPOINT", "LOCATION", "LEADS TO", "QUEUES")
-		for _, x := range list {
-			t.add(x.Machine, cmp.Or(x.Location, "not known"), strings.TrimSpace(x.Kind+" "+x.Name), strings.Join(x.Queues, ", "))
-		}
-		t.write(w)
-	})
+	c := ask(r, "paths", "Which server, device or gateway each endpoint leads to now", cmdline.Args(0, 0),
+		func(c *cobra.Command,
+			client *apiclient.Client, _ []string) ([]endpoint.Talk, error) {
+			return apiclient.List[endpoint.Talk](c.Context(), client, "/api/v1/fleet/paths", url.Values{"site": {site}})
+		}, func(w io.Writer, list []endpoint.Talk) {
+			if len(list) == 0 {
+				fmt.Fprintln(w, "No endpoint there has a queue of the agent's.")
+				return
+			}
+			t := r.table("ENDPOINT", "LOCATION", "LEADS TO", "QUEUES")
+			for _, x := range list {
+				t.add(x.Machine, cmp.Or(x.Location, "not known"), strings.TrimSpace(x.Kind+" "+x.Name), strings.Join(x.Queues,
+					", "))
+			}
+			t.write(w)
+		})
 	c.Flags().StringVar(&site, "site", "", "only endpoints at this site")
 	return c
 }

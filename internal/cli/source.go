@@ -84,7 +84,8 @@ func sourceCommand(r *root) *cobra.Command {
 				api.Pausing{Paused: paused}, nil)
 		}, func(a []string) string { return fmt.Sprintf(says, a[0]) })
 	}
-	return cmdline.Group("source", "Directories that are read over LDAP", list, addSourceCommand(r), runSourceCommand(r), stop,
+	return cmdline.Group("source", "Directories that are read over LDAP", list, addSourceCommand(r),
+		runSourceCommand(r), stop,
 		pause("pause", "Have no more passes over a source", "The source %s is paused.", true),
 		pause("resume", "Have a source read from now on", "The source %s is read from now on; to see how it goes: cirque "+
 			"directory source list", false), remove)
@@ -95,7 +96,8 @@ func addSourceCommand(r *root) *cobra.Command {
 	var caFile, passwordFile string
 	var every, whole cmdline.Span
 	var maps []string
-	c := &cobra.Command{Use: "add NAME --directory URL --base DN", Short: "Try a directory and keep it as a source, or change " +
+	c := &cobra.Command{Use: "add NAME --directory URL --base DN", Short: "Try a directory and keep it as a source, " +
+		"or change " +
 		"one; a new one is read only after resume", Args: cmdline.Args(1, 1),
 		Long: `Try a directory and keep it as a source: its name, TLS, the account, the base, and a few of what is
 there. A source of that name is changed. A new one is paused: a dry pass says what would come of it,
@@ -109,7 +111,8 @@ from --password-file, or asked for.`,
 			if caFile != "" {
 				b, err := os.ReadFile(caFile)
 				if err != nil {
-					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", caFile, reasonOf(err))
+					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", caFile,
+						reasonOf(err))
 				}
 				in.CA = string(b)
 			}

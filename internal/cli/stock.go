@@ -32,7 +32,8 @@ func stands(c *stock.Check) string {
 
 func serverCommand(r *root) *cobra.Command {
 	const base = "/api/v1/stock/servers"
-	list := ask(r, "list", "All print servers with how they stand", cmdline.Args(0, 0), items[stock.ServerView](fixed(base)),
+	list := ask(r, "list", "All print servers with how they stand", cmdline.Args(0, 0),
+		items[stock.ServerView](fixed(base)),
 		func(w io.Writer, list []stock.ServerView) {
 			t := r.table("SERVER", "ADDRESS", "STATUS", "QUEUES", "NOT READY", "JOBS", "DUTY", "DIFFERS")
 			for _, s := range list {

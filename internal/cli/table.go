@@ -10,8 +10,9 @@ import (
 	"cirque/internal/cmdline"
 )
 
-// A table has columns of equal width, two spaces between. On a terminal that is too narrow the widest columns go on below
-// themselves, and a word that is too long is cut, with an ellipsis; the main column, by which a row is known, stays whole.
+// A table has columns of equal width, two spaces between. On a terminal that is too narrow the widest columns go on
+// below themselves, and a word that is too long is cut, with an ellipsis; the main column, by which a row is known,
+// stays whole.
 type table struct {
 	width int
 	keep  int // the main column

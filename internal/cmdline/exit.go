@@ -22,8 +22,9 @@ const (
 )
 
 // ExitCodes tells them in help.
-const ExitCodes = `Exit codes: 0 done, 1 failed, 2 the call's words are off, 3 what was given is wrong, 4 what was named is not there, ` +
-	`5 not signed in or not allowed, 6 something is in the way, 7 the service or a device does not answer, ` +
+const ExitCodes = `Exit codes: 0 done, 1 failed, 2 the call's words are off, 3 what was given is wrong, ` +
+	`4 what was named is not there, 5 not signed in or not allowed, 6 something is in the way, ` +
+	`7 the service or a device does not answer, ` +
 	`8 the answer is no.`
 
 // ErrNo is a question answered with no; all has been said.

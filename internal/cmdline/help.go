@@ -110,8 +110,8 @@ func flagsOf(set *pflag.FlagSet, width int) string {
 	return b.String()
 }
 
-// valueWord says what stands after a flag, in capitals; "" after one that is only set. A word in backquotes in the flag's
-// usage says it for sure.
+// valueWord says what stands after a flag, in capitals; "" after one that is only set. A word in backquotes in the
+// flag's usage says it for sure.
 func valueWord(f *pflag.Flag) string {
 	if parts := strings.Split(f.Usage, "`"); len(parts) == 3 {
 		return parts[1]

@@ -58,8 +58,8 @@ func (h *held) Flush() {
 // Unwrap gives what is written to (http.ResponseController).
 func (h *held) Unwrap() http.ResponseWriter { return h.ResponseWriter }
 
-// conditional gives answers to reads a tag (RFC 9110, section 8.8.3), answers 304 to whoever has them already, and holds
-// changes to what whoever asks has seen (section 13.1.1).
+// conditional gives answers to reads a tag (RFC 9110, section 8.8.3), answers 304 to whoever has them already, and
+// holds changes to what whoever asks has seen (section 13.1.1).
 func (s *server) conditional(c *gin.Context) {
 	path := c.FullPath()
 	if !strings.HasPrefix(path, "/api/v1/") || path == "/api/v1/watch" {
@@ -161,7 +161,8 @@ var movedCodes = map[string]bool{"draft-moved": true, "estate-moved": true}
 
 // versioned are the operations that are held to a version of the draft, or of the estate, where they are done; the
 // version is what the tags of draft and estate are made of.
-var versioned = map[string]bool{"edit": true, "apply": true, "discard": true, "rename-queues": true, "move-queues": true,
+var versioned = map[string]bool{"edit": true, "apply": true, "discard": true, "rename-queues": true,
+	"move-queues":       true,
 	"apply-queue-table": true, "propose-draft": true, "publish-draft": true, "publish": true, "revert": true}
 
 // ofEstate are those of them that are held to the estate's revision.

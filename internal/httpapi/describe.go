@@ -22,7 +22,8 @@ type subject struct {
 }
 
 var subjects = []subject{
-	{"Lineups", "What a context receives, and why.", []string{"/lineups", "/why", "/context", "/test-pages", "/addresses"}},
+	{"Lineups", "What a context receives, and why.", []string{"/lineups", "/why", "/context", "/test-pages",
+		"/addresses"}},
 	{"Estate", "Revisions, and what there is to remark on.", []string{"/estate", "/revisions", "/diff", "/findings",
 		"/grants", "/queues", "/bare", "/coverage", "/locations", "/subnets", "/stations", "/server_sets", "/devices"}},
 	{"Drafts", "What is decided and not yet published.", []string{"/draft", "/drafts", "/proposals", "/rehearsals"}},
@@ -103,7 +104,8 @@ func describe(doc *huma.OpenAPI) {
 	}
 	if p := doc.Components.Schemas.Map()["Problem"]; p != nil {
 		p.Properties["code"].Extensions = map[string]any{"x-codes": codes}
-		p.Properties["code"].Description = "Stable, for programs: one of x-codes, each with its usual status and what it says."
+		p.Properties["code"].Description = "Stable, for programs: one of x-codes, each with its usual status and what " +
+			"it says."
 	}
 }
 

@@ -2,12 +2,15 @@ package httpapi
 
 import (
 	"context"
+	"encoding/base64"
 
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/notice"
 	"cirque/core/page"
 	"cirque/core/stock"
+	"cirque/internal/api"
+	"cirque/internal/httpsig"
 )
 
 // notices are what is wrong, and who is told of it.
@@ -31,6 +34,16 @@ func noticesRoutes(s *server, a huma.API) {
 			v, err := s.svc.Alerts.SentNotices(ctx, principalOf(ctx), in.Notice, in.ask(), in.Find)
 			return &out[page.Page[notice.Sent]]{v}, err
 		})
+	route(s, a, "GET", "/api/v1/notices/keys", "notice-keys", "The public keys with which posted notices are signed, the "+
+		"present one first", small, func(ctx context.Context, in *Paging) (paged[api.NoticeKey], error) {
+		keys, err := s.svc.Secrets.NoticeKeys(principalOf(ctx))
+		list := []api.NoticeKey{}
+		for _, k := range keys {
+			list = append(list, api.NoticeKey{ID: httpsig.KeyID(k), Algorithm: "ed25519",
+				Key: base64.StdEncoding.EncodeToString(k)})
+		}
+		return items(*in, list, err, func(v *api.NoticeKey) string { return v.ID })
+	})
 	route(s, a, "POST", "/api/v1/notices/{name}/try", "try-notice", "Send a trial along each way of a notice", small,
 		func(ctx context.Context, in *stockName) (*out[[]notice.Sent], error) {
 			v, err := s.svc.Alerts.TryNotice(ctx, principalOf(ctx), in.Name)

@@ -138,7 +138,8 @@ func estateRoutes(s *server, a huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: append([]lineup.Finding{}, c.Findings...), New: c.New,
+			return &out[api.Checked]{api.Checked{Objects: c.Document.Counts(), Findings: append([]lineup.Finding{},
+				c.Findings...), New: c.New,
 				Total: len(c.Changes), Changes: estate.Diffs(c.Changes[:min(len(c.Changes), diffsShown)]), Takes: c.Takes}}, nil
 		})
 	route(s, a, "GET", "/api/v1/queues", "queues", "The queues of the current estate", small, func(ctx context.Context,

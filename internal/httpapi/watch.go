@@ -17,8 +17,8 @@ import (
 // heartbeat keeps idle connections open through what stands between.
 const heartbeat = 20 * time.Second
 
-// watch streams notices as server-sent events (WHATWG HTML, section 9.2), each of the type "notice". Whoever was cut off
-// names the last that came (Last-Event-ID) and gets what was missed; where it is not known any more, or was told by
+// watch streams notices as server-sent events (WHATWG HTML, section 9.2), each of the type "notice". Whoever was cut
+// off names the last that came (Last-Event-ID) and gets what was missed; where it is not known any more, or was told by
 // another process, a notice that some were lost.
 func (s *server) watch(c *gin.Context) {
 	ctx := c.Request.Context()

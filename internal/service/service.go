@@ -248,7 +248,7 @@ func (s *Service) act(in Stores, cfg Config) {
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
 		Seats: fleet.Seats{Room: s.Fleet}})
 	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Present: p, Log: log, Now: now, Sender: cfg.Sender,
-		Keys: s.Secrets, KeyNotes: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
+		Keys: s.Secrets, KeyNotes: s.Secrets, Signs: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
 }
 
 // Run runs all workers until ctx is done.

@@ -4,6 +4,7 @@ package mail
 import (
 	"bytes"
 	"context"
+	"crypto/ed25519"
 	"crypto/tls"
 	"errors"
 	"fmt"
@@ -18,6 +19,7 @@ import (
 	"strings"
 	"time"
 
+	"cirque/internal/httpsig"
 	"cirque/internal/probe/dial"
 
 	"cirque/core/fault"
@@ -184,8 +186,10 @@ func class(status int) string {
 	return "answers as no HTTP service does"
 }
 
-// Post sends JSON to an address, and says what was answered.
-func (t *Sender) Post(ctx context.Context, to string, body []byte, key *stock.Key) (says string, err error) {
+// Post sends JSON to an address, and says what was answered. It is signed (RFC 9421) unless signed is nil, so that
+// whoever takes it in knows from whom it comes, whoever stands between.
+func (t *Sender) Post(ctx context.Context, to string, body []byte, key *stock.Key,
+	signed ed25519.PrivateKey) (says string, err error) {
 	ctx, cancel := context.WithTimeout(ctx, tellWithin)
 	defer cancel()
 	req, err := http.NewRequestWithContext(ctx, http.MethodPost, to, bytes.NewReader(body))
@@ -193,6 +197,13 @@ func (t *Sender) Post(ctx context.Context, to string, body []byte, key *stock.Ke
 		return "", fault.New(fault.Invalid, "post-invalid", "write post:https://HOST/PATH", "%q is no address", to)
 	}
 	req.Header.Set("Content-Type", "application/json")
+	if signed != nil {
+		f := httpsig.Sign(httpsig.Request{Method: req.Method, Target: req.URL.String(), ContentType: "application/json",
+			Body: body}, time.Now().Unix(), signed)
+		req.Header.Set("Content-Digest", f.ContentDigest)
+		req.Header.Set("Signature-Input", f.SignatureInput)
+		req.Header.Set("Signature", f.Signature)
+	}
 	host := req.URL.Host
 	if key != nil {
 		if req.URL.Scheme != "https" && !key.Clear {

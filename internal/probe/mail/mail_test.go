@@ -3,6 +3,7 @@ package mail_test
 import (
 	"bufio"
 	"context"
+	"crypto/ed25519"
 	"crypto/tls"
 	"crypto/x509"
 	"net"
@@ -15,6 +16,7 @@ import (
 	"cirque/core/fault"
 	"cirque/core/notice"
 	"cirque/core/stock"
+	"cirque/internal/httpsig"
 	"cirque/internal/probe/dial"
 	mailclient "cirque/internal/probe/mail"
 	"cirque/internal/sim"
@@ -124,10 +126,18 @@ func TestMailKeepsKeys(t *testing.T) {
 func TestPost(t *testing.T) {
 	t.Parallel()
 	var got string
+	signing := ed25519.NewKeyFromSeed(make([]byte, ed25519.SeedSize))
 	web := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		line, _ := bufio.NewReader(r.Body).ReadString('\n')
 		user, _, _ := r.BasicAuth()
 		got = user + " " + line
+		if created, err := httpsig.Verify(httpsig.Request{Method: r.Method, Target: "http://" + r.Host + r.URL.Path,
+			ContentType: r.Header.Get("Content-Type"), Body: []byte(line)}, httpsig.Fields{
+			ContentDigest: r.Header.Get("Content-Digest"), SignatureInput: r.Header.Get("Signature-Input"),
+			Signature: r.Header.Get("Signature")}, signing.Public().(ed25519.PublicKey)); r.URL.Path == "/yes" &&
+			(err != nil || time.Since(time.Unix(created, 0)) > time.Hour) {
+			t.Error("its signature:", err)
+		}
 		if r.URL.Path == "/no" {
 			w.WriteHeader(http.StatusForbidden)
 		}
@@ -140,22 +150,22 @@ func TestPost(t *testing.T) {
 	t.Cleanup(secure.Close)
 	sender := mailclient.NewSender(nil)
 	key := &stock.Key{Name: "hook", User: "cirque", Secret: "secret", Clear: true}
-	if says, err := sender.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key); err != nil || !strings.Contains(says,
+	if says, err := sender.Post(t.Context(), web.URL+"/yes", []byte(`{"a":1}`), key, signing); err != nil || !strings.Contains(says,
 		"took it") || got != `cirque {"a":1}` {
 		t.Error(says, err, got)
 	}
 	for says, to := range map[string]string{"refuses it": web.URL + "/no", "is not trusted": secure.URL,
 		"refuses the connection": "http://127.0.0.1:1/"} {
-		if _, err := sender.Post(t.Context(), to, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) ||
+		if _, err := sender.Post(t.Context(), to, nil, nil, nil); err == nil || !strings.Contains(fault.As(err).What, says) ||
 			strings.Contains(fault.As(err).Fix, "IPP") {
 			t.Errorf("%s: %+v", says, fault.As(err))
 		}
 	}
 	key.Clear = false
-	if _, err := sender.Post(t.Context(), web.URL+"/yes", nil, key); err == nil || fault.As(err).Code != "post-plain" {
+	if _, err := sender.Post(t.Context(), web.URL+"/yes", nil, key, nil); err == nil || fault.As(err).Code != "post-plain" {
 		t.Error("to this machine:", err)
 	}
-	if _, err := sender.Post(t.Context(), "http://hook.skerry.example/", nil, key); err == nil ||
+	if _, err := sender.Post(t.Context(), "http://hook.skerry.example/", nil, key, nil); err == nil ||
 		fault.As(err).Code != "post-plain" {
 		t.Error(err)
 	}

@@ -216,7 +216,7 @@ func (s *Room) sendTo(ctx context.Context, m notice.Message, trial bool, now tim
 			says := ""
 			if err == nil {
 				keys := s.cfg.Keys.KeysFor(stock.Watch{Kind: stock.ForNotice, Name: m.Notice, URI: t.Post})
-				says, err = s.cfg.Sender.Post(ctx, t.Post, body, stock.SignInOf(keys))
+				says, err = s.cfg.Sender.Post(ctx, t.Post, body, stock.SignInOf(keys), s.cfg.Signs.NoticeKey())
 			}
 			add(to, says, err)
 		}

@@ -2,6 +2,7 @@ package alerts
 
 import (
 	"context"
+	"crypto/ed25519"
 	"errors"
 	"strings"
 	"sync"
@@ -88,7 +89,9 @@ func (p *sender) Mail(_ context.Context, m notice.Mail, _ *stock.Key) (string, e
 	return "250 ok", nil
 }
 
-func (p *sender) Post(context.Context, string, []byte, *stock.Key) (string, error) { return "200", nil }
+func (p *sender) Post(context.Context, string, []byte, *stock.Key, ed25519.PrivateKey) (string, error) {
+	return "200", nil
+}
 
 func (*sender) KeysFor(stock.Watch) []stock.Key { return nil }
 

@@ -4,6 +4,7 @@ package alerts
 
 import (
 	"context"
+	"crypto/ed25519"
 	"log/slog"
 	"time"
 
@@ -45,8 +46,8 @@ type Store interface {
 type Sender interface {
 	// Mail hands one message to a relay, and says what the relay answered.
 	Mail(ctx context.Context, m notice.Mail, key *stock.Key) (string, error)
-	// Post sends JSON to an address, and says what was answered.
-	Post(ctx context.Context, to string, body []byte, key *stock.Key) (string, error)
+	// Post sends JSON to an address, signed with a key of the service's unless it is nil, and says what was answered.
+	Post(ctx context.Context, to string, body []byte, key *stock.Key, signed ed25519.PrivateKey) (string, error)
 }
 
 // Config of a Room.
@@ -64,6 +65,10 @@ type Config struct {
 	// Keys opens the keys that are meant for a server or device.
 	Keys interface {
 		KeysFor(w stock.Watch) []stock.Key
+	}
+	// Signs has the key with which posts are signed.
+	Signs interface {
+		NoticeKey() ed25519.PrivateKey
 	}
 	// KeyNotes keeps what came of using keys.
 	KeyNotes interface {

@@ -56,8 +56,8 @@ func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, 
 	return s.Edit(ctx, p, draft, &d.Version, edits)
 }
 
-// alsoWrong adds to what is wrong with lines of a table what is wrong with the objects of the others, so that all is told
-// at once.
+// alsoWrong adds to what is wrong with lines of a table what is wrong with the objects of the others, so that all is
+// told at once.
 func (s *Room) alsoWrong(d estate.DraftSheet, edits []estate.Edit, err error) error {
 	f := fault.As(err)
 	if len(edits) == 0 {

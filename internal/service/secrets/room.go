@@ -60,16 +60,22 @@ type sealing struct {
 	ring     Ring
 	answers  ed25519.PrivateKey // signs what agents are answered
 	handover string             // by which agents that know a former key of answers learn this one
+
+	notices      ed25519.PrivateKey // signs what notices post
+	noticePublic []ed25519.PublicKey
 }
 
 // Rekey goes on with other keys, such as those that were put back or rotated; it says whether they are others.
 func (s *Room) Rekey(ring Ring) bool {
 	next := &sealing{ring: ring}
 	if len(ring) > 0 {
-		next.answers = answerKey(ring[0].Secret)
+		next.answers, next.notices = answerKey(ring[0].Secret), noticeKey(ring[0].Secret)
 	}
 	var over []string
 	for _, k := range ring {
+		if key := noticeKey(k.Secret); key != nil {
+			next.noticePublic = append(next.noticePublic, key.Public().(ed25519.PublicKey))
+		}
 		if k.State == Former && next.answers != nil {
 			over = append(over, agentproto.HandOver(answerKey(k.Secret), next.answers.Public().(ed25519.PublicKey)))
 		}

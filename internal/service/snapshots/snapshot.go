@@ -187,10 +187,15 @@ func (s *Room) objects(ctx context.Context) ([]snapshot.Object, error) {
 					"stopped": map[bool]string{true: "yes"}[i.Halted]})
 		}
 	}
-	published := ""
-	if at := snap.Revision.At; at != nil {
-		published = at.UTC().Format(time.RFC3339)
-	}
-	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number), "published": published})
+	add("estate", "revision", map[string]string{"number": fmt.Sprint(snap.Revision.Number),
+		"published": published(snap.Revision)})
 	return snapshot.Sorted(out), nil
+}
+
+// published says when a revision was; nothing where there is none yet.
+func published(r estate.Revision) string {
+	if r.At == nil {
+		return ""
+	}
+	return r.At.UTC().Format(time.RFC3339)
 }

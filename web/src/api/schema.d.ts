@@ -1648,6 +1648,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/notices/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The public keys with which posted notices are signed, the present one first */
+        get: operations["notice-keys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/notices/sent": {
         parameters: {
             query?: never;
@@ -5934,6 +5951,14 @@ export interface components {
              */
             since: string;
         };
+        NoticeKey: {
+            /** @enum {string} */
+            algorithm: "ed25519";
+            /** @description The keyid of signatures (RFC 9421) that are made with it. */
+            id: string;
+            /** @description The key, base64. */
+            key: string;
+        };
         NoticeNotified: {
             /** Format: date-time */
             at: string;
@@ -6270,6 +6295,16 @@ export interface components {
         };
         PageNote: {
             items: components["schemas"]["LiveNote"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageNoticeKey: {
+            items: components["schemas"]["NoticeKey"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -12135,6 +12170,45 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageView"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "notice-keys": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageNoticeKey"];
                 };
             };
             304: components["responses"]["304"];
