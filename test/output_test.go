@@ -83,6 +83,9 @@ func TestEveryCommandSpeaksToPrograms(t *testing.T) {
 			if err := json.Unmarshal([]byte(text), &f); err != nil || f.Exit != code || f.Code == "" || f.Detail == "" {
 				t.Errorf("%s -o %s: exit %d, %v\n%s", line, form, code, err, errs)
 			}
+			if f.Code == "usage" || f.Code == "request-invalid" || f.Code == "parameter-unknown" {
+				t.Errorf("%s: the example is wrong: %s", line, f.Detail)
+			}
 			if out != "" && code != cmdline.ExitConflict && code != cmdline.ExitUnavailable { // a pass that is held is told, too
 				t.Errorf("%s -o %s: exit %d, and yet an answer\n%s", line, form, code, out)
 			}

@@ -95,8 +95,8 @@ func deviceListCommand(r *root) *cobra.Command {
 	})
 	c.Flags().StringVar(&word, "find", "", "only with this in name, address, hardware address, serial, model, "+
 		"location or note")
-	c.Flags().StringVar(&state, "state", "", "only not-ready ones, those that differs from what is written, or those "+
-		"with no-queue")
+	c.Flags().StringVar(&state, "state", "", "only these: not-ready, differs (from what is written) or no-queue (none "+
+		"leads there)")
 	return c
 }
 

@@ -116,7 +116,9 @@ function sentence(n: NoticeView): string {
       ? ` at ${n.at.map((a) => a.replace(/^location:/, "")).join(" or ")}`
       : "";
   const lasts = spelled(n.after ?? "5m");
-  const again = n.again ? `, and again every ${spelled(n.again)} while it lasts` : "";
+  const again = n.again
+    ? `, and again every ${spelled(n.again).replace(/^1 /, "")} while it lasts`
+    : "";
   const others = n.part ? all.filter((a) => a !== "endpoints") : all;
   const each =
     others.length > 0 || all.length === 0
