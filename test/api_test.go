@@ -5,6 +5,8 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
+	"os"
+	"os/exec"
 	"strings"
 	"testing"
 	"time"
@@ -250,5 +252,26 @@ func TestDescription(t *testing.T) {
 	}
 	if len(doc.Servers) == 0 {
 		t.Error("it names no server")
+	}
+}
+
+// TestShellExample: the script that shows the API to shells does what it says, and leaves the draft as it was.
+func TestShellExample(t *testing.T) {
+	t.Parallel()
+	if _, err := exec.LookPath("curl"); err != nil {
+		t.Skip("there is no curl here")
+	}
+	s := startService(t)
+	s.importDirectory(twoPeople)
+	s.publish(oneQueue)
+	c := exec.CommandContext(t.Context(), "sh", "../docs/examples/ask.sh", "mira", "desk-1")
+	c.Env = []string{"PATH=" + os.Getenv("PATH"), "CIRQUE_URL=" + s.URL, "CIRQUE_TOKEN=" + s.token}
+	out, err := c.CombinedOutput()
+	if err != nil {
+		t.Fatalf("%v\n%s", err, out)
+	}
+	contains(t, "the script", string(out), `"queue":"hall"`, `"name":"hall"`, `The draft is at "draft-0"`, "ardholm/annexe")
+	if d := s.must("draft"); !strings.Contains(d, "is empty") {
+		t.Error(d)
 	}
 }
