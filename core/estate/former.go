@@ -1,8 +1,8 @@
 package estate
 
 import (
+	"bytes"
 	"encoding/json"
-	"regexp"
 	"time"
 
 	"cirque/core/span"
@@ -49,12 +49,34 @@ func fromNumber(raw json.RawMessage, as func(float64) any) any {
 	return as(n)
 }
 
-// maybeFormer finds texts in which something may stand as the version before had it: most have nothing.
-var maybeFormer = regexp.MustCompile(`"(\w+_(days|minutes|seconds)|relay|(after|again|part)":\s*\d)`)
+// maybeFormer says whether something may stand in a text as the version before had it: most have nothing. It is asked of
+// every document that is read, and costs little beside reading it.
+func maybeFormer(b []byte) bool {
+	for _, key := range []string{`_days"`, `_minutes"`, `_seconds"`, `"relay"`} {
+		if bytes.Contains(b, []byte(key)) {
+			return true
+		}
+	}
+	return numbered(b, `"after"`) || numbered(b, `"again"`) || numbered(b, `"part"`)
+}
+
+// numbered says whether a key stands in a text with a bare number.
+func numbered(b []byte, key string) bool {
+	for {
+		_, rest, found := bytes.Cut(b, []byte(key))
+		if !found {
+			return false
+		}
+		if next := bytes.TrimLeft(rest, ": \t\r\n"); len(next) > 0 && next[0] >= '0' && next[0] <= '9' {
+			return true
+		}
+		b = rest
+	}
+}
 
 // renewed gives an object of a list as it is written now.
 func renewed(list string, raw json.RawMessage) (json.RawMessage, error) {
-	if !maybeFormer.Match(raw) {
+	if !maybeFormer(raw) {
 		return raw, nil
 	}
 	var o map[string]json.RawMessage
@@ -82,7 +104,7 @@ func renewed(list string, raw json.RawMessage) (json.RawMessage, error) {
 // UnmarshalJSON reads what the version before stored, too.
 func (d *Document) UnmarshalJSON(b []byte) error {
 	type plain Document
-	if !maybeFormer.Match(b) {
+	if !maybeFormer(b) {
 		return json.Unmarshal(b, (*plain)(d))
 	}
 	var o map[string]json.RawMessage
