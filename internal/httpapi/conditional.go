@@ -26,6 +26,13 @@ type held struct {
 	out  bool // it has begun to go out
 }
 
+// during has what follows be held; also where it panics, what is said of that goes out.
+func (h *held) during(c *gin.Context) {
+	c.Writer = h
+	defer func() { c.Writer = h.ResponseWriter }()
+	c.Next()
+}
+
 func (h *held) release() {
 	if h.out {
 		return
@@ -103,9 +110,7 @@ func changedMeanwhile() *fault.Error {
 
 func (s *server) tagged(c *gin.Context) {
 	h := &held{ResponseWriter: c.Writer}
-	c.Writer = h
-	c.Next()
-	c.Writer = h.ResponseWriter
+	h.during(c)
 	if h.out {
 		return
 	}
