@@ -72,7 +72,7 @@ sbom: web/node_modules/.package-lock.json ## list what is shipped besides our ow
 	go run ./scripts/sbom -table > docs/reference/dependencies.md
 
 openapi: ## write docs/reference/openapi.yaml and the console's types from the Go types
-	go run ./scripts/problems > bin/problems.json && cp bin/problems.json internal/httpapi/problems.json
+	go run ./scripts/problems > internal/httpapi/problems.json
 	go run ./scripts/problems -table > docs/reference/problems.md
 	go run ./cmd/openapi > docs/reference/openapi.yaml
 	cd web && npm run --silent types

@@ -12,7 +12,6 @@ import (
 	"errors"
 	"iter"
 	"net/url"
-	"strconv"
 	"time"
 
 	"cirque/core/document"
@@ -127,33 +126,8 @@ func (c *Client) Do(ctx context.Context, method, path string, query url.Values, 
 
 // All reads a list to its end, page by page, such as /api/v1/queues; it ends with the first error.
 func All[T any](ctx context.Context, c *Client, path string, query url.Values) iter.Seq2[T, error] {
-	return func(yield func(T, error) bool) {
-		ask := url.Values{"limit": {strconv.Itoa(pageSize)}}
-		for k, v := range query {
-			ask[k] = v
-		}
-		for {
-			p, err := apiclient.Page[T](ctx, c.c, path, ask)
-			if err != nil {
-				var none T
-				yield(none, err)
-				return
-			}
-			for _, v := range p.Items {
-				if !yield(v, nil) {
-					return
-				}
-			}
-			if p.Next == "" {
-				return
-			}
-			ask.Set("after", p.Next)
-		}
-	}
+	return apiclient.All[T](ctx, c.c, path, query)
 }
-
-// pageSize is how many items are asked for at once.
-const pageSize = 500
 
 // CodeOf gives the code of a problem that the service told; "" for any other error.
 func CodeOf(err error) string {

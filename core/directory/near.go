@@ -54,11 +54,3 @@ func namesOf(d *Directory, kind string) iter.Seq[string] {
 		}
 	}
 }
-
-// DidYouMean puts near names into a question; where there are none, it gives what is to be said otherwise.
-func DidYouMean(near []string, otherwise string) string {
-	if len(near) == 0 {
-		return otherwise
-	}
-	return "did you mean " + strings.Join(near, " or ") + "?"
-}

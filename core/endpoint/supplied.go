@@ -57,7 +57,7 @@ func (u Unknown) Sentence() string {
 		says = "Nothing is known of a " + kind + " " + u.Name + ": neither the directory, nor the estate, nor an " +
 			"endpoint has it"
 	}
-	if near := directory.DidYouMean(u.Near, ""); near != "" {
+	if near := name.DidYouMean(u.Near, ""); near != "" {
 		return says + "; " + near
 	}
 	return says + "."
@@ -216,7 +216,7 @@ func (s Supplier) CheckUser(called string) error {
 	if s.KnowsUser(called) {
 		return nil
 	}
-	fix := directory.DidYouMean(s.World.Directory.Near("user", called), "see cirque directory find")
+	fix := name.DidYouMean(s.World.Directory.Near("user", called), "see cirque directory find")
 	return fault.New(fault.Unknown, "user-unknown", fix,
 		"nobody knows a person %q: neither the directory nor any endpoint", called)
 }

@@ -200,9 +200,9 @@ func (c *checker) known(entry string) (fix string, known bool) {
 		return mend, false
 	}
 	if kind == "machine" {
-		return directory.DidYouMean(NearMachines(c.e, c.d, en.Name), mend), false
+		return name.DidYouMean(NearMachines(c.e, c.d, en.Name), mend), false
 	}
-	return directory.DidYouMean(c.d.Near(kind, en.Name), mend), false
+	return name.DidYouMean(c.d.Near(kind, en.Name), mend), false
 }
 
 // unknownNames gives the entries of a grant that nobody knows, each with what may have been meant.

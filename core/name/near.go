@@ -73,3 +73,11 @@ func apart(a, b string, limit int) int {
 	}
 	return min(rows[len(a)%3][len(b)], limit+1)
 }
+
+// DidYouMean puts near names into a question; where there are none, it gives what is to be said otherwise.
+func DidYouMean(near []string, otherwise string) string {
+	if len(near) == 0 {
+		return otherwise
+	}
+	return "did you mean " + strings.Join(near, " or ") + "?"
+}

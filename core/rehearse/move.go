@@ -51,7 +51,7 @@ func checkKnown(d *directory.Directory, kind, called string) error {
 }
 
 func unknown(d *directory.Directory, kind, called string) error {
-	fix := directory.DidYouMean(d.Near(kind, called), "see cirque directory find")
+	fix := name.DidYouMean(d.Near(kind, called), "see cirque directory find")
 	return fault.New(fault.Unknown, kind+"-unknown", fix, "the directory has no %s %q", kind, called)
 }
 

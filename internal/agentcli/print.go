@@ -12,13 +12,6 @@ import (
 // A printer prints what a command answers: for people, or as JSON or YAML.
 type printer struct{ form string }
 
-func (p *printer) check(*cobra.Command, []string) error {
-	if p.form != cmdline.Table && p.form != cmdline.JSON && p.form != cmdline.YAML {
-		return &cmdline.Usage{What: fmt.Sprintf("%q is no way to print: table, json or yaml", p.form)}
-	}
-	return nil
-}
-
 // print writes v for a program, or the lines for people.
 func (p *printer) print(c *cobra.Command, v any, lines ...string) error {
 	if p.form != cmdline.Table {

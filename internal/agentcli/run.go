@@ -5,9 +5,7 @@ import (
 	"cmp"
 	"context"
 	_ "embed"
-	"errors"
 	"io"
-	"io/fs"
 	"log/slog"
 	"os"
 	"os/signal"
@@ -41,8 +39,7 @@ func Command(version string, width int) *cobra.Command {
 	c := &cobra.Command{Use: "cirque-agent", Short: "Keep this endpoint's queues equal to its lineups",
 		Long: "Keep this endpoint's queues equal to its lineups.\n\n" + cmdline.ExitCodes}
 	p := &printer{}
-	c.PersistentFlags().StringVarP(&p.form, "output", "o", cmdline.Table, "how to print: table, json or yaml")
-	c.PersistentPreRunE = p.check
+	cmdline.FormFlag(c, &p.form)
 	cmdline.Root(c, width, cmdline.ParseExamples(examples),
 		cmdline.Section{Title: "Endpoint", Commands: []*cobra.Command{enrol(p), run(version), refresh(p), status(p), plan(p),
 			checkup(p), sayWho(p), capture(p), clearAll(p)}},
@@ -144,9 +141,6 @@ service is away. SIGHUP has it look, and report, at once.`,
 
 // unreadable says why a file cannot be read.
 func unreadable(what, file string, err error) error {
-	if e, ok := errors.AsType[*fs.PathError](err); ok {
-		err = e.Err
-	}
-	return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the %s %s cannot be read: %v", what,
-		file, err)
+	return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "the %s %s cannot be read: %s",
+		what, file, cmdline.ReasonOf(err))
 }

@@ -11,6 +11,8 @@ import (
 	"errors"
 	"fmt"
 	"io"
+	"iter"
+	"maps"
 	"net"
 	"net/http"
 	"net/http/cookiejar"
@@ -251,22 +253,40 @@ func Page[T any](ctx context.Context, c *Client, path string, query url.Values) 
 	return Get[page.Page[T]](ctx, c, path, query)
 }
 
-// List reads all of a list, page by page. It gives what there was when each page was read.
+// List reads all of a list. It gives what there was when each page was read.
 func List[T any](ctx context.Context, c *Client, path string, query url.Values) ([]T, error) {
-	ask := url.Values{"limit": {strconv.Itoa(page.Most)}}
-	for k, v := range query {
-		ask[k] = v
-	}
 	out := []T{}
-	for {
-		p, err := Page[T](ctx, c, path, ask)
+	for v, err := range All[T](ctx, c, path, query) {
 		if err != nil {
 			return nil, err
 		}
-		if out = append(out, p.Items...); p.Next == "" {
-			return out, nil
+		out = append(out, v)
+	}
+	return out, nil
+}
+
+// All reads a list to its end, page by page as it is asked for; it ends with the first error.
+func All[T any](ctx context.Context, c *Client, path string, query url.Values) iter.Seq2[T, error] {
+	return func(yield func(T, error) bool) {
+		ask := url.Values{"limit": {strconv.Itoa(page.Most)}}
+		maps.Copy(ask, query)
+		for {
+			p, err := Page[T](ctx, c, path, ask)
+			if err != nil {
+				var none T
+				yield(none, err)
+				return
+			}
+			for _, v := range p.Items {
+				if !yield(v, nil) {
+					return
+				}
+			}
+			if p.Next == "" {
+				return
+			}
+			ask.Set("after", p.Next)
 		}
-		ask.Set("after", p.Next)
 	}
 }
 

@@ -144,14 +144,8 @@ Times are told in this machine's zone, or in UTC with --utc. Where a time is ask
 	pf.Var(&r.within, "timeout", "how long the service may take to begin an answer")
 	pf.StringVar(&r.once, "idempotency-key", "", "the `KEY` of a command whose answer was lost: what it changed is not "+
 		"changed again")
-	pf.StringVarP(&r.output, "output", "o", cmdline.Table, "how to print: table, json or yaml")
+	cmdline.FormFlag(c, &r.output)
 	pf.BoolVar(&r.utc, "utc", false, "tell times in UTC, and take those without a zone so")
-	c.PersistentPreRunE = func(*cobra.Command, []string) error {
-		if r.output != cmdline.Table && r.output != cmdline.JSON && r.output != cmdline.YAML {
-			return usagef("%q is no way to print: table, json or yaml", r.output)
-		}
-		return nil
-	}
 	cmdline.Root(c, r.width, cmdline.ParseExamples(examples), sections(r)...)
 	completeNames(r, c)
 	return c
@@ -207,7 +201,7 @@ func (r *root) client() (*apiclient.Client, error) {
 		if pem, err = os.ReadFile(caFile); err != nil {
 			return nil, fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read: %s",
 				caFile,
-				reasonOf(err))
+				cmdline.ReasonOf(err))
 		}
 	}
 	c, err := apiclient.New(url, token, pem)
@@ -234,7 +228,7 @@ func (r *root) tokenFile() (string, error) {
 	}
 	if err != nil {
 		return "", fault.New(fault.Invalid, "token-file", "name a readable file", "the token file %s cannot be read: %s",
-			r.token, reasonOf(err))
+			r.token, cmdline.ReasonOf(err))
 	}
 	return strings.TrimSpace(string(b)), nil
 }

@@ -2,9 +2,7 @@ package cli
 
 import (
 	"bufio"
-	"errors"
 	"fmt"
-	"io/fs"
 	"os"
 	"strings"
 
@@ -36,12 +34,4 @@ func confirmed(c *cobra.Command, yes bool, flag, says, question string) error {
 func atTerminal(c *cobra.Command) bool {
 	f, ok := c.InOrStdin().(*os.File)
 	return ok && term.IsTerminal(int(f.Fd()))
-}
-
-// reasonOf says why a file could not be read, without its name.
-func reasonOf(err error) string {
-	if e, ok := errors.AsType[*fs.PathError](err); ok {
-		return e.Err.Error()
-	}
-	return err.Error()
 }

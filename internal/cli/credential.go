@@ -84,7 +84,7 @@ func secretFrom(c *cobra.Command, file string) (string, error) {
 	}
 	if err != nil {
 		return "", fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", file,
-			reasonOf(err))
+			cmdline.ReasonOf(err))
 	}
 	return strings.TrimRight(string(b), "\r\n"), nil
 }

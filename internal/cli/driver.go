@@ -133,7 +133,7 @@ func packed(c *cobra.Command, name string) ([]byte, error) {
 	if err != nil {
 		return nil, fault.New(fault.Invalid, "file-unreadable", "name a zip archive or a folder", "%s cannot be read: %s",
 			name,
-			reasonOf(err))
+			cmdline.ReasonOf(err))
 	}
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)

@@ -35,7 +35,7 @@ func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
 		}
 		if err != nil {
 			return nil, fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", n,
-				reasonOf(err))
+				cmdline.ReasonOf(err))
 		}
 		out = append(out, document.File{Name: n, Text: string(b)})
 	}

@@ -129,7 +129,7 @@ func signIn(r *root, c *cobra.Command, url, name string) error {
 		var err error
 		if pem, err = os.ReadFile(caFile); err != nil {
 			return fault.New(fault.Invalid, "ca-file", "name a readable file", "the authority %s cannot be read: %s",
-				caFile, reasonOf(err))
+				caFile, cmdline.ReasonOf(err))
 		}
 		if caFile, err = filepath.Abs(caFile); err != nil {
 			return err

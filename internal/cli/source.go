@@ -112,7 +112,7 @@ from --password-file, or asked for.`,
 				b, err := os.ReadFile(caFile)
 				if err != nil {
 					return fault.New(fault.Invalid, "file-unreadable", "name a readable file", "%s cannot be read: %s", caFile,
-						reasonOf(err))
+						cmdline.ReasonOf(err))
 				}
 				in.CA = string(b)
 			}

@@ -147,6 +147,17 @@ const (
 	YAML  = "yaml"
 )
 
+// FormFlag has a program's commands take the form in which they answer, and refuse one that is none.
+func FormFlag(c *cobra.Command, into *string) {
+	c.PersistentFlags().StringVarP(into, "output", "o", Table, "how to print: table, json or yaml")
+	c.PersistentPreRunE = func(*cobra.Command, []string) error {
+		if *into != Table && *into != JSON && *into != YAML {
+			return &Usage{What: fmt.Sprintf("%q is no way to print: table, json or yaml", *into)}
+		}
+		return nil
+	}
+}
+
 // FormOf finds, among words that could not all be read, in which form an answer is wanted.
 func FormOf(args []string) string {
 	form := Table

@@ -78,13 +78,13 @@ func didYouMean(c *cobra.Command, word string, names []string, otherwise string)
 		}
 		path = ""
 	}
-	if len(near) == 0 || len(near) > 3 {
+	if len(near) > 3 {
 		return otherwise
 	}
 	for i := range near {
 		near[i] = path + near[i]
 	}
-	return "did you mean " + strings.Join(near, " or ") + "?"
+	return name.DidYouMean(near, otherwise)
 }
 
 func unknownFlag(c *cobra.Command, flag string, short bool) error {
@@ -97,11 +97,11 @@ func unknownFlag(c *cobra.Command, flag string, short bool) error {
 			names = append(names, f.Name)
 		}
 	})
-	u := &Usage{What: fmt.Sprintf("%s has no flag --%s", c.CommandPath(), flag)}
-	if near := name.Near(flag, slices.Values(names), 3); len(near) > 0 {
-		u.Fix = "did you mean --" + strings.Join(near, " or --") + "?"
+	near := name.Near(flag, slices.Values(names), 3)
+	for i := range near {
+		near[i] = "--" + near[i]
 	}
-	return u
+	return &Usage{What: fmt.Sprintf("%s has no flag --%s", c.CommandPath(), flag), Fix: name.DidYouMean(near, "")}
 }
 
 // Group makes a command that only holds others.

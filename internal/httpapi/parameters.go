@@ -31,12 +31,11 @@ func unknownParameter(c *gin.Context, known []string) error {
 		if slices.Contains(known, key) {
 			continue
 		}
-		fix := "it takes none"
-		if near := name.Near(key, slices.Values(known), 3); len(near) > 0 {
-			fix = "did you mean " + strings.Join(near, " or ") + "?"
-		} else if len(known) > 0 {
-			fix = "it takes " + strings.Join(known, ", ")
+		takes := "it takes none"
+		if len(known) > 0 {
+			takes = "it takes " + strings.Join(known, ", ")
 		}
+		fix := name.DidYouMean(name.Near(key, slices.Values(known), 3), takes)
 		return fault.New(fault.Invalid, "parameter-unknown", fix, "%s %s takes no parameter %q", c.Request.Method,
 			c.Request.URL.Path, clip(key))
 	}

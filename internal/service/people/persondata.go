@@ -8,7 +8,6 @@ import (
 	"time"
 
 	"cirque/core/access"
-	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/core/event"
 	"cirque/core/fault"
@@ -86,7 +85,7 @@ func (s *Room) PersonData(ctx context.Context, p *access.Principal, called strin
 
 // unknownPerson is told where nothing is kept of somebody.
 func (s *Room) unknownPerson(called string) error {
-	fix := directory.DidYouMean(s.present.View().World.Directory.Near("user", called), "see cirque directory find")
+	fix := name.DidYouMean(s.present.View().World.Directory.Near("user", called), "see cirque directory find")
 	return fault.New(fault.Unknown, "user-unknown", fix, "nothing is kept of a person %q", called)
 }
 

@@ -28,7 +28,7 @@ func (s *Room) source(ctx context.Context, called string) (directory.Source, []b
 	for _, v := range list {
 		names = append(names, v.Name)
 	}
-	fix := directory.DidYouMean(name.Near(called, slices.Values(names), 2), "see cirque directory source list")
+	fix := name.DidYouMean(name.Near(called, slices.Values(names), 2), "see cirque directory source list")
 	return directory.Source{}, nil, fault.New(fault.Unknown, "source-unknown", fix, "no directory is read as %q", called)
 }
 
