@@ -89,9 +89,11 @@ func TestTags(t *testing.T) {
 	}
 	_, head, _ := s.got("GET", "/api/v1/draft", "")
 	seen := head.Get("ETag")
-	if status, _, body := s.got("POST", "/api/v1/draft/edits", edit("One"), "If-Match", seen); status != http.StatusOK {
+	status, head, body := s.got("POST", "/api/v1/draft/edits", edit("One"), "If-Match", seen)
+	if status != http.StatusOK {
 		t.Errorf("on what was seen: %d %s", status, body)
 	}
+	first := head.Get("ETag")
 	for _, tag := range []string{seen, `"draft-99"`, `"nonsense"`, `"revision-1"`} {
 		status, _, body := s.got("POST", "/api/v1/draft/edits", edit("Two"), "If-Match", tag)
 		if status != http.StatusPreconditionFailed {
@@ -101,6 +103,8 @@ func TestTags(t *testing.T) {
 	if status, _, body := s.got("POST", "/api/v1/draft/edits", edit("Two"), "If-Match", "*"); status != http.StatusOK {
 		t.Errorf("on anything: %d %s", status, body)
 	}
+	_, head, _ = s.got("GET", "/api/v1/draft", "")
+	before := head.Get("ETag")
 	for tag, want := range map[string]int{`"revision-7"`: http.StatusPreconditionFailed, `"revision-1"`: http.StatusOK} {
 		b, err := json.Marshal(publishing(strings.Replace(oneQueue, "title: Hall", "title: Other", 1)))
 		if err != nil {
@@ -111,8 +115,22 @@ func TestTags(t *testing.T) {
 			t.Errorf("publishing on %s: %d %s", tag, status, body)
 		}
 	}
+	// What is told of the draft changed with what was published, and a draft that was begun anew is another.
+	if status, _, _ := s.got("GET", "/api/v1/draft", "", "If-None-Match", before); status != http.StatusOK {
+		t.Errorf("the draft beside another revision: %d", status)
+	}
+	if status, _, body := s.got("DELETE", "/api/v1/draft", ""); status != http.StatusNoContent {
+		t.Error(status, body)
+	}
+	if status, _, body := s.got("POST", "/api/v1/draft/edits", edit("One")); status != http.StatusOK {
+		t.Error(status, body)
+	}
+	if status, _, body := s.got("POST", "/api/v1/draft/edits", edit("Three"), "If-Match", first); status !=
+		http.StatusPreconditionFailed {
+		t.Errorf("on the draft that was thrown away: %d %s", status, body)
+	}
 	// What has no version is held to what is read there.
-	status, _, body := s.got("POST", "/api/v1/stock/devices", `{"name":"label","uri":"ipp://127.0.0.1:1/ipp/print","anyway":true}`)
+	status, _, body = s.got("POST", "/api/v1/stock/devices", `{"name":"label","uri":"ipp://127.0.0.1:1/ipp/print","anyway":true}`)
 	if status != http.StatusOK {
 		t.Fatal(status, body)
 	}
@@ -270,7 +288,7 @@ func TestShellExample(t *testing.T) {
 	if err != nil {
 		t.Fatalf("%v\n%s", err, out)
 	}
-	contains(t, "the script", string(out), `"queue":"hall"`, `"name":"hall"`, `The draft is at "draft-0"`, "ardholm/annexe")
+	contains(t, "the script", string(out), `"queue":"hall"`, `"name":"hall"`, `The draft is at "draft-0-0-1"`, "ardholm/annexe")
 	if d := s.must("draft"); !strings.Contains(d, "is empty") {
 		t.Error(d)
 	}

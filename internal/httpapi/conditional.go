@@ -12,6 +12,7 @@ import (
 
 	"github.com/gin-gonic/gin"
 
+	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/internal/service/present"
 )
@@ -164,8 +165,8 @@ const precondition = fault.Kind("precondition")
 // movedCodes are those of changes that were made on a version which is not the present one.
 var movedCodes = map[string]bool{"draft-moved": true, "estate-moved": true}
 
-// versioned are the operations that are held to a version of the draft, or of the estate, where they are done; the
-// version is what the tags of draft and estate are made of.
+// versioned are the operations that are held to a state of the draft, or a revision of the estate, where they are done:
+// the tags of both are made of these.
 var versioned = map[string]bool{"edit": true, "apply": true, "discard": true, "rename-queues": true,
 	"move-queues":       true,
 	"apply-queue-table": true, "propose-draft": true, "publish-draft": true, "publish": true, "revert": true}
@@ -173,10 +174,16 @@ var versioned = map[string]bool{"edit": true, "apply": true, "discard": true, "r
 // ofEstate are those of them that are held to the estate's revision.
 var ofEstate = map[string]bool{"publish": true, "revert": true}
 
-// tagOf makes the tag of something that has versions.
-func tagOf(kind string, version int64) string {
-	return `"` + kind + "-" + strconv.FormatInt(version, 10) + `"`
+// tagOf makes the tag of something that has versions, of all numbers that it is told by.
+func tagOf(kind string, numbers ...int64) string {
+	for _, n := range numbers {
+		kind += "-" + strconv.FormatInt(n, 10)
+	}
+	return `"` + kind + `"`
 }
+
+// draftTag is the tag of a draft as it is told: which it is, its version, and the revision beside which it stands.
+func draftTag(d estate.DraftSheet) string { return tagOf("draft", d.ID, d.Version, int64(d.Current)) }
 
 // heldTo has an operation be held to the version that If-Match names.
 func heldTo(ctx context.Context, id string) (context.Context, error) {
@@ -184,14 +191,20 @@ func heldTo(ctx context.Context, id string) (context.Context, error) {
 	if want = strings.TrimSpace(want); want == "" || want == "*" || !versioned[id] {
 		return ctx, nil
 	}
-	kind, hold := "draft", present.HoldToDraft
-	if ofEstate[id] {
-		kind, hold = "revision", present.HoldToRevision
+	kind, text, _ := strings.Cut(strings.Trim(want, `"`), "-")
+	var numbers []int64
+	for part := range strings.SplitSeq(text, "-") {
+		n, err := strconv.ParseInt(part, 10, 64)
+		if err != nil {
+			return ctx, changedMeanwhile()
+		}
+		numbers = append(numbers, n)
 	}
-	number, ok := strings.CutPrefix(strings.Trim(want, `"`), kind+"-")
-	n, err := strconv.ParseInt(number, 10, 64)
-	if !ok || err != nil {
-		return ctx, changedMeanwhile()
+	switch {
+	case ofEstate[id] && kind == "revision" && len(numbers) == 1:
+		return present.HoldToRevision(ctx, numbers[0]), nil
+	case !ofEstate[id] && kind == "draft" && len(numbers) == 3: // what others have published is merged, not refused
+		return present.HoldToDraft(ctx, present.DraftState{ID: numbers[0], Version: numbers[1]}), nil
 	}
-	return hold(ctx, n), nil
+	return ctx, changedMeanwhile()
 }

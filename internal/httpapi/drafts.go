@@ -34,7 +34,7 @@ func draftsRoutes(s *server, a huma.API) {
 		if err != nil {
 			return nil, err
 		}
-		return &versionedOut[api.Draft]{tagOf("draft", d.Version), draftOf(d)}, nil
+		return &versionedOut[api.Draft]{draftTag(d), draftOf(d)}, nil
 	}
 	route(s, a, "GET", "/api/v1/drafts", "drafts", "Everybody's drafts, the latest first", small, func(ctx context.Context,
 		in *Paging) (paged[estate.Draft], error) {

@@ -113,8 +113,8 @@ func (s *Room) Change(ctx context.Context, p *access.Principal, called string, v
 		if err != nil {
 			return d, err
 		}
-		if held, ok := present.HeldToDraft(ctx); ok {
-			version = &held
+		if err := onDraft(ctx, d); err != nil {
+			return d, err
 		}
 		if version != nil && *version != d.Version {
 			return d, moved()
@@ -134,6 +134,14 @@ func (s *Room) Change(ctx context.Context, p *access.Principal, called string, v
 		}
 		return s.Own(ctx, p, called)
 	}
+}
+
+// onDraft refuses what was made on another state of the draft than the present one, where that was to be held to.
+func onDraft(ctx context.Context, d estate.DraftSheet) error {
+	if held, ok := present.HeldToDraft(ctx); ok && held != (present.DraftState{ID: d.ID, Version: d.Version}) {
+		return moved()
+	}
+	return nil
 }
 
 func moved() error {

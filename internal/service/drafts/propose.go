@@ -10,7 +10,6 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/internal/service/present"
 )
 
 // Propose offers one's own draft, as it is, to whoever may publish it: what reaches beyond somebody's sites is not
@@ -28,8 +27,8 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, called, reason 
 	if err != nil {
 		return d, err
 	}
-	if held, ok := present.HeldToDraft(ctx); ok && held != d.Version {
-		return d, moved()
+	if err := onDraft(ctx, d); err != nil {
+		return d, err
 	}
 	if len(d.Changes) == 0 {
 		return d, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply FILE, or edit in the "+

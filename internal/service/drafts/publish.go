@@ -25,8 +25,8 @@ func (s *Room) PublishDraft(ctx context.Context, p *access.Principal, called, re
 	if err != nil {
 		return estate.Revision{}, err
 	}
-	if held, ok := present.HeldToDraft(ctx); ok {
-		version = &held
+	if err := onDraft(ctx, d); err != nil {
+		return estate.Revision{}, err
 	}
 	switch {
 	case version != nil && *version != d.Version:

@@ -5,19 +5,22 @@ import "context"
 type heldKey int
 
 const (
-	draftVersion heldKey = iota
+	draftState heldKey = iota
 	revisionNumber
 )
 
-// HoldToDraft has a change of a draft be refused (a Conflict fault, draft-moved) unless it is made on this version.
-func HoldToDraft(ctx context.Context, version int64) context.Context {
-	return context.WithValue(ctx, draftVersion, version)
+// A DraftState is one state of a draft. A draft that was thrown away and begun anew has another ID.
+type DraftState struct{ ID, Version int64 }
+
+// HoldToDraft has a change of a draft be refused (a Conflict fault, draft-moved) unless it is made on this state.
+func HoldToDraft(ctx context.Context, state DraftState) context.Context {
+	return context.WithValue(ctx, draftState, state)
 }
 
-// HeldToDraft gives the version that a draft must have, if one was named.
-func HeldToDraft(ctx context.Context) (version int64, held bool) {
-	version, held = ctx.Value(draftVersion).(int64)
-	return version, held
+// HeldToDraft gives the state that a draft must have, if one was named.
+func HeldToDraft(ctx context.Context) (state DraftState, held bool) {
+	state, held = ctx.Value(draftState).(DraftState)
+	return state, held
 }
 
 // HoldToRevision has publishing be refused (a Conflict fault, estate-moved) unless this revision is current.
