@@ -36,12 +36,12 @@ const (
 func (c *Client) Watch(ctx context.Context, connected func(), f func(Signal)) error {
 	last, pause := "", againFirst
 	for {
-		err := c.watch(ctx, last, func() {
+		err := c.watch(ctx, &last, func() {
 			pause = againFirst
 			if connected != nil {
 				connected()
 			}
-		}, func(s Signal) { last = s.ID; f(s) })
+		}, f)
 		if ctx.Err() != nil {
 			return ctx.Err()
 		}
@@ -63,11 +63,12 @@ func passing(err error) bool {
 	return p == nil || p.Kind == fault.Unavailable || p.Kind == fault.TooMany || p.Kind == fault.Internal
 }
 
-// watch reads one connection to its end (server-sent events, WHATWG HTML section 9.2).
-func (c *Client) watch(ctx context.Context, last string, connected func(), f func(Signal)) error {
+// watch reads one connection to its end (server-sent events, WHATWG HTML section 9.2), from the last event on, and keeps
+// which the last was.
+func (c *Client) watch(ctx context.Context, last *string, connected func(), f func(Signal)) error {
 	head := http.Header{"Accept": {"text/event-stream"}}
-	if last != "" {
-		head.Set("Last-Event-ID", last)
+	if *last != "" {
+		head.Set("Last-Event-ID", *last)
 	}
 	resp, err := c.c.Raw(ctx, http.MethodGet, "/api/v1/watch", nil, head, nil)
 	if err != nil {
@@ -75,7 +76,7 @@ func (c *Client) watch(ctx context.Context, last string, connected func(), f fun
 	}
 	defer func() { _ = resp.Body.Close() }()
 	connected()
-	var id, data string
+	id, data := *last, ""
 	for lines := bufio.NewReader(resp.Body); ; {
 		line, err := lines.ReadString('\n')
 		if err != nil {
@@ -92,8 +93,11 @@ func (c *Client) watch(ctx context.Context, last string, connected func(), f fun
 		case "data":
 			data += value
 		case "":
-			if line != "\n" || data == "" {
-				continue // a remark, or nothing
+			if line != "\n" {
+				continue // a remark
+			}
+			if *last = id; data == "" {
+				continue // nothing is told but where it stands
 			}
 			var s api.Signal
 			if err := json.Unmarshal([]byte(data), &s); err != nil {

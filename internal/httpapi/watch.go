@@ -22,12 +22,12 @@ const heartbeat = 20 * time.Second
 // another process, a notice that some were lost.
 func (s *server) watch(c *gin.Context) {
 	ctx := c.Request.Context()
-	missed, notices, stop, err := s.svc.Audit.Watch(ctx, principalOf(ctx), c.GetHeader("Last-Event-ID"))
+	watching, err := s.svc.Audit.Watch(ctx, principalOf(ctx), c.GetHeader("Last-Event-ID"))
 	if err != nil {
 		s.problem(c, fault.As(err))
 		return
 	}
-	defer stop()
+	defer watching.Stop()
 	free, err := s.holds.take("streams of signals", principalOf(ctx), streamsMost)
 	if err != nil {
 		s.problem(c, fault.As(err))
@@ -52,13 +52,14 @@ func (s *server) watch(c *gin.Context) {
 	}
 	tick := time.NewTicker(heartbeat)
 	defer tick.Stop()
-	ok := write("retry: 1000\n: watching\n\n")
-	for _, n := range missed {
+	// Whoever is cut off before anything was told goes on from here.
+	ok := write(fmt.Sprintf("retry: 1000\nid: %s\n\n: watching\n\n", watching.At))
+	for _, n := range watching.Missed {
 		ok = ok && tell(n)
 	}
 	for ok {
 		select {
-		case n := <-notices:
+		case n := <-watching.Notices:
 			ok = stillIn(ctx) && tell(n)
 		case <-tick.C:
 			ok = stillIn(ctx) && write(": still here\n\n")

@@ -6,16 +6,15 @@ import (
 	"cirque/core/access"
 	"cirque/core/event"
 	"cirque/core/page"
+	"cirque/internal/service/present"
 )
 
-// Watch gives notices until stop is called, and those that were missed after the one of an ID.
-func (s *Room) Watch(_ context.Context, p *access.Principal, after string) (missed []event.Signal,
-	notices <-chan event.Signal, stop func(), err error) {
+// Watch gives notices until its Stop is called, and those that were missed after the one of an ID.
+func (s *Room) Watch(_ context.Context, p *access.Principal, after string) (present.Subscription, error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
-		return nil, nil, nil, err
+		return present.Subscription{}, err
 	}
-	missed, notices, stop = s.present.Hub.SubscribeAfter(after)
-	return missed, notices, stop, nil
+	return s.present.Hub.SubscribeAfter(after), nil
 }
 
 // Events gives what happened, newest first.

@@ -39,7 +39,7 @@ func (h *Hub) Send(n event.Signal) {
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.told++
-	n.ID = h.life + "-" + strconv.FormatUint(h.told, 10)
+	n.ID = h.now()
 	if len(h.last) < remembered {
 		h.last = append(h.last, n)
 	} else {
@@ -65,24 +65,34 @@ func (h *Hub) Send(n event.Signal) {
 // Subscribe gives notices of what is named, and of what may have been lost, until stop is called; all where nothing is
 // named.
 func (h *Hub) Subscribe(wants ...string) (notices <-chan event.Signal, stop func()) {
-	_, notices, stop = h.SubscribeAfter("", wants...)
-	return notices, stop
+	s := h.SubscribeAfter("", wants...)
+	return s.Notices, s.Stop
+}
+
+// A Subscription is what somebody who watches is given.
+type Subscription struct {
+	At      string         // the ID of the last notice before it began: what is told after that is in Notices
+	Missed  []event.Signal // told between the notice that was named and the beginning
+	Notices <-chan event.Signal
+	Stop    func()
 }
 
 // SubscribeAfter is as Subscribe, and gives what was told after the notice of an ID: where that is not known here any
 // more, that notices were lost. An empty ID misses nothing.
-func (h *Hub) SubscribeAfter(id string, wants ...string) (missed []event.Signal, notices <-chan event.Signal,
-	stop func()) {
+func (h *Hub) SubscribeAfter(id string, wants ...string) Subscription {
 	ch := make(chan event.Signal, 64)
 	h.mu.Lock()
 	defer h.mu.Unlock()
 	h.subscribers[ch] = &subscriber{wants: wants}
-	return h.after(id, wants), ch, func() {
+	return Subscription{At: h.now(), Missed: h.after(id, wants), Notices: ch, Stop: func() {
 		h.mu.Lock()
 		defer h.mu.Unlock()
 		delete(h.subscribers, ch)
-	}
+	}}
 }
+
+// now is the ID of the last notice; of none yet where nothing was told.
+func (h *Hub) now() string { return h.life + "-" + strconv.FormatUint(h.told, 10) }
 
 func (h *Hub) after(id string, wants []string) []event.Signal {
 	if id == "" {
@@ -91,7 +101,7 @@ func (h *Hub) after(id string, wants []string) []event.Signal {
 	life, number, _ := strings.Cut(id, "-")
 	from, err := strconv.ParseUint(number, 10, 64)
 	if err != nil || life != h.life || from > h.told || h.told-from > uint64(len(h.last)) {
-		return []event.Signal{{What: event.Lost, ID: h.life + "-" + strconv.FormatUint(h.told, 10)}}
+		return []event.Signal{{What: event.Lost, ID: h.now()}}
 	}
 	var out []event.Signal
 	for n := from + 1; n <= h.told; n++ {

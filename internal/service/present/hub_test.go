@@ -52,33 +52,42 @@ func TestHubGoesOn(t *testing.T) {
 	stop()
 	h.Send(event.Signal{What: event.Live, Subject: "a"})
 	h.Send(event.Signal{What: event.Estate, Subject: "2"})
-	missed, ch, stop := h.SubscribeAfter(last)
-	if len(missed) != 2 || missed[0].Subject != "a" || missed[1].Subject != "2" || missed[0].ID == missed[1].ID {
-		t.Errorf("%+v", missed)
+	w := h.SubscribeAfter(last)
+	if m := w.Missed; len(m) != 2 || m[0].Subject != "a" || m[1].Subject != "2" || m[0].ID == m[1].ID || w.At != m[1].ID {
+		t.Errorf("%+v", w)
 	}
-	if some, _, stop := h.SubscribeAfter(last, event.Estate); len(some) != 1 || some[0].Subject != "2" {
-		t.Errorf("%+v", some)
-	} else {
-		stop()
+	some := h.SubscribeAfter(last, event.Estate)
+	if len(some.Missed) != 1 || some.Missed[0].Subject != "2" {
+		t.Errorf("%+v", some.Missed)
 	}
+	some.Stop()
 	h.Send(event.Signal{What: event.Stock})
-	if n := <-ch; n.What != event.Stock {
+	if n := <-w.Notices; n.What != event.Stock {
 		t.Errorf("%+v", n)
 	}
-	stop()
+	w.Stop()
+	// Whoever was told nothing before the break goes on from where the watching began.
+	if again := h.SubscribeAfter(w.At); len(again.Missed) != 1 || again.Missed[0].What != event.Stock {
+		t.Errorf("%+v", again.Missed)
+	} else {
+		again.Stop()
+	}
+	if first := NewHub().SubscribeAfter(""); first.At == "" || len(first.Missed) != 0 {
+		t.Errorf("%+v", first)
+	}
 	for range remembered {
 		h.Send(event.Signal{What: event.Stock})
 	}
 	for _, id := range []string{last, "other-1", h.life + "-999999999", h.life, "x", h.life + "--1"} {
-		if missed, _, stop := h.SubscribeAfter(id); len(missed) != 1 || missed[0].What != event.Lost {
-			t.Errorf("%s: %d missed", id, len(missed))
-		} else {
-			stop()
+		w := h.SubscribeAfter(id)
+		if len(w.Missed) != 1 || w.Missed[0].What != event.Lost {
+			t.Errorf("%s: %d missed", id, len(w.Missed))
 		}
+		w.Stop()
 	}
-	if missed, _, stop := h.SubscribeAfter(h.last[int((h.told-3)%remembered)].ID); len(missed) != 2 {
-		t.Errorf("%d missed of two", len(missed))
-	} else {
-		stop()
+	w = h.SubscribeAfter(h.last[int((h.told-3)%remembered)].ID)
+	if len(w.Missed) != 2 {
+		t.Errorf("%d missed of two", len(w.Missed))
 	}
+	w.Stop()
 }
