@@ -12,6 +12,7 @@ import (
 
 	"cirque/internal/cli"
 	"cirque/internal/cmdline"
+	"cirque/internal/testkit"
 )
 
 // notHere are the commands that serve, that ask a person, or that would connect to the names in their examples.
@@ -33,19 +34,6 @@ func leaves(c *cobra.Command, f func(c *cobra.Command)) {
 	}
 }
 
-// quoted divides an example into words as a shell does.
-func quoted(line string) []string {
-	var out []string
-	for i, part := range strings.FieldsFunc(line, func(r rune) bool { return r == '"' || r == '\'' }) {
-		if i%2 == 1 {
-			out = append(out, part)
-		} else {
-			out = append(out, strings.Fields(part)...)
-		}
-	}
-	return out
-}
-
 // TestEveryCommandSpeaksToPrograms: with -o json and -o yaml every command answers one value, or fails with one object
 // that says what, and with which exit code.
 func TestEveryCommandSpeaksToPrograms(t *testing.T) {
@@ -63,7 +51,7 @@ func TestEveryCommandSpeaksToPrograms(t *testing.T) {
 		line, _, _ = strings.Cut(line, " < ")
 		for _, form := range []string{cmdline.JSON, cmdline.YAML} {
 			ran++
-			code, out, errs := s.runWith("correct horse battery\n", append(quoted(line)[1:], "-o", form)...)
+			code, out, errs := s.runWith("correct horse battery\n", append(testkit.ShellWords(line)[1:], "-o", form)...)
 			if code == 0 || code == cmdline.ExitNo {
 				if err := readable(form, out); err != nil {
 					t.Errorf("%s -o %s: %v\n%s", line, form, err, out)

@@ -49,8 +49,8 @@ func fromNumber(raw json.RawMessage, as func(float64) any) any {
 	return as(n)
 }
 
-// maybeFormer says whether something may stand in a text as the version before had it: most have nothing. It is asked of
-// every document that is read, and costs little beside reading it.
+// maybeFormer says whether something may stand in a text as the version before had it: most have nothing. It is asked
+// of every document that is read, and costs little beside reading it.
 func maybeFormer(b []byte) bool {
 	for _, key := range []string{`_days"`, `_minutes"`, `_seconds"`, `"relay"`} {
 		if bytes.Contains(b, []byte(key)) {

@@ -73,15 +73,8 @@ objects, wants --yes; a person at a terminal is asked.`,
 		}
 		query := name()
 		if dry || !merge {
-			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Files: files,
-				Merge: merge, Brief: !dry})
-			if err != nil {
-				return err
-			}
-			if dry {
-				return r.print(c, k, func(w io.Writer) { writeChecked(r, w, k) })
-			}
-			if err := confirmTakes(c, k.Takes, yes); err != nil {
+			told, err := r.lookFirst(c, client, api.CheckEstate{Files: files, Merge: merge}, dry, yes)
+			if told || err != nil {
 				return err
 			}
 		}
@@ -138,18 +131,6 @@ objects, wants --yes; a person at a terminal is asked.`,
 	c.Flags().BoolVar(&merge, "merge", false, "add and replace only the objects that the files name")
 	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
 	return c
-}
-
-// confirmTakes asks before all, or most, of a list is taken out.
-func confirmTakes(c *cobra.Command, takes []estate.Taking, yes bool) error {
-	if len(takes) == 0 {
-		return nil
-	}
-	var list []string
-	for _, t := range takes {
-		list = append(list, t.String())
-	}
-	return confirmed(c, yes, "--yes", "this takes out "+strings.Join(list, " and "), "Go on?")
 }
 
 // writeChecked says what would come of a document.

@@ -72,15 +72,7 @@ func revertCommand(r *root) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			k, err := apiclient.Post[api.Checked](c.Context(), client, "/api/v1/estate/check", api.CheckEstate{Revision: number,
-				Brief: !dry})
-			if err != nil {
-				return err
-			}
-			if dry {
-				return r.print(c, k, func(w io.Writer) { writeChecked(r, w, k) })
-			}
-			if err := confirmTakes(c, k.Takes, yes); err != nil {
+			if told, err := r.lookFirst(c, client, api.CheckEstate{Revision: number}, dry, yes); told || err != nil {
 				return err
 			}
 			p, err := apiclient.Post[api.Published](c.Context(), client, fmt.Sprintf("/api/v1/revisions/%d/revert", number),

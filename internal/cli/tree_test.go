@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"cirque/internal/cmdline"
+	"cirque/internal/testkit"
 )
 
 // every calls f for each command that can be run.
@@ -19,31 +20,6 @@ func every(c *cobra.Command, f func(c *cobra.Command)) {
 			every(sub, f)
 		}
 	}
-}
-
-// split divides an example into words as a shell does, as far as examples go.
-func split(line string) []string {
-	var out []string
-	word, open, any := "", rune(0), false
-	for _, r := range line {
-		switch {
-		case open == 0 && (r == '"' || r == '\''):
-			open, any = r, true
-		case r == open:
-			open = 0
-		case r == ' ' && open == 0:
-			if word != "" || any {
-				out = append(out, word)
-			}
-			word, any = "", false
-		default:
-			word += string(r)
-		}
-	}
-	if word != "" || any {
-		out = append(out, word)
-	}
-	return out
 }
 
 // TestExamples: every command has an example, and each is read as the command line reads it: the command is there, and
@@ -62,7 +38,7 @@ func TestExamples(t *testing.T) {
 				part, _, _ = strings.Cut(part, " && ")
 				part, _, _ = strings.Cut(strings.TrimSpace(part), " > ")
 				part, _, _ = strings.Cut(part, " < ")
-				words := split(part)
+				words := testkit.ShellWords(part)
 				if len(words) == 0 || words[0] != "cirque" {
 					t.Errorf("%s: %q is no command of ours", path, part)
 					continue
