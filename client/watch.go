@@ -63,8 +63,8 @@ func passing(err error) bool {
 	return p == nil || p.Kind == fault.Unavailable || p.Kind == fault.TooMany || p.Kind == fault.Internal
 }
 
-// watch reads one connection to its end (server-sent events, WHATWG HTML section 9.2), from the last event on, and keeps
-// which the last was.
+// watch reads one connection to its end (server-sent events, WHATWG HTML section 9.2), from the last event on, and
+// keeps which the last was.
 func (c *Client) watch(ctx context.Context, last *string, connected func(), f func(Signal)) error {
 	head := http.Header{"Accept": {"text/event-stream"}}
 	if *last != "" {

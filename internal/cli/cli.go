@@ -103,15 +103,21 @@ func Execute(ctx context.Context, local Local, args []string, io cmdline.Streams
 	r := &root{local: local, env: env, in: io.In, home: home, screen: screen{width: cmdline.TerminalWidth(io.Out),
 		err: stderr,
 		now: time.Now}}
-	cmd := rootCommand(r)
+	cmd := wired(r, io)
 	cmd.SetArgs(append([]string{}, args...))
-	cmd.SetIn(io.In)
-	cmd.SetOut(cmdline.Plain(io.Out))
-	cmd.SetErr(stderr)
 	if err := cmd.ExecuteContext(ctx); err != nil {
 		return cmdline.Report(stderr, "cirque", cmdline.FormOf(args), err)
 	}
 	return cmdline.ExitOK
+}
+
+// wired makes the tree of commands that read and write there.
+func wired(r *root, io cmdline.Streams) *cobra.Command {
+	c := rootCommand(r)
+	c.SetIn(io.In)
+	c.SetOut(cmdline.Plain(io.Out))
+	c.SetErr(io.Err) // as it is: how far something is, is told there by moving the cursor
+	return c
 }
 
 // Command gives the tree of commands, for what is made of it: the manual and the shells' completions.

@@ -3,6 +3,8 @@ package cli
 import (
 	"strings"
 	"testing"
+
+	"cirque/internal/cmdline"
 )
 
 // TestPlainCells: a cell is one line, whatever is in it, and columns stay where they are.
@@ -60,5 +62,20 @@ func TestExactNames(t *testing.T) {
 	}
 	if got := (&screen{}).exact("Mono 40"); got != "Mono 40" {
 		t.Error(got)
+	}
+}
+
+// TestProgressMovesTheCursor: what a command tells of its progress comes to the terminal as it is; what it answers has
+// its control characters written out.
+func TestProgressMovesTheCursor(t *testing.T) {
+	t.Parallel()
+	var out, errs strings.Builder
+	c := wired(&root{env: func(string) string { return "" }}, cmdline.Streams{Out: &out, Err: &errs})
+	c.PrintErr("\r3 of 9\r\x1b[K")
+	if _, err := c.OutOrStdout().Write([]byte("a\x1b[Kb")); err != nil {
+		t.Fatal(err)
+	}
+	if errs.String() != "\r3 of 9\r\x1b[K" || out.String() != "a\\u001b[Kb" {
+		t.Errorf("%q %q", errs.String(), out.String())
 	}
 }
