@@ -129,6 +129,7 @@ var arrows = map[string][]string{
 	"internal/testkit/worlds":        {"core"},
 	"internal/testkit/rooms":         {"core", "internal/service/present"},
 	"internal/testkit/specification": {},
+	"internal/testkit/guide":         {},
 	"demo":                           {},
 	"cmd/cirque":                     {"internal/app", "internal/cli", "internal/cmdline"},
 	"cmd/cirque-agent":               {"internal/agentcli", "internal/cmdline"},

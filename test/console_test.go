@@ -195,7 +195,7 @@ func TestConsoleSubjectAndTestPage(t *testing.T) {
 	p.keys(kb.Escape)
 	p.gone("Named directly by grants")
 	p.press("button", "Send a test page")
-	p.see("Sent for mira.solvang at desk-112 to ipp://10.40.8.81/ipp/print. The device answers: hall-40 printed 1 page(s)")
+	p.see("Sent for mira.solvang at desk-112 to ipp://10.40.8.81/ipp/print. The device answers: hall-40 printed 1 page")
 	p.goTo("/endpoints?endpoint=desk-112")
 	p.press("button", "Have it report now")
 	p.see("It has reported since.")

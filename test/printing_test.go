@@ -79,7 +79,7 @@ func TestTestPage(t *testing.T) {
 	s, set := printService(t)
 	code, out, errs := s.run("test-page", "direct", "--user", "mira", "--machine", "desk-1", "--platform", "windows/x64")
 	if code != 0 || !strings.Contains(out, "device one to ipp://10.0.0.1/ipp/print") || !strings.Contains(out,
-		"one printed 1 page(s) (successful-ok); job 1 is completed") {
+		"one printed 1 page (successful-ok); job 1 is completed") {
 		t.Fatalf("%d %s %s", code, out, errs)
 	}
 	jobs := set.Printers[0].Jobs()

@@ -153,9 +153,10 @@ person's session, and say once a second how many spoolers gained or lost a queue
 				return sim.RunCrowd(c.Context(), service, tokens, order, &counts, over)
 			}
 			go count(c.Context(), dir, order)
-			return sim.RunAgents(c.Context(), service, nil, dir, nil, sim.Crowd(order), func(m string) (string, error) {
-				return tokens[m], nil
-			}, slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError})))
+			crew := sim.Crew{Service: service, Dir: dir,
+				Token: func(m string) (string, error) { return tokens[m], nil },
+				Log:   slog.New(slog.NewTextHandler(os.Stderr, &slog.HandlerOptions{Level: slog.LevelError}))}
+			return crew.Run(c.Context(), sim.Crowd(order))
 		}}
 	f := c.Flags()
 	f.StringVar(&service, "service", "", "the service's address")

@@ -97,6 +97,7 @@ func New(cfg Config) (*Agent, error) {
 		if err != nil {
 			return nil, err
 		}
+		read.Service = cmp.Or(cfg.Service, read.Service)
 		id = &read
 		if c, err = clientOf(read); err != nil {
 			return nil, err
@@ -174,6 +175,9 @@ func (a *Agent) keep() {
 		a.cfg.Log.Error("lineups cannot be kept on disk", "error", err)
 	}
 }
+
+// Follows says which service the agent asks.
+func (a *Agent) Follows() string { return a.client.base.String() }
 
 // Run keeps the endpoint in line until ctx is done. A Conflict fault says that another agent works with the same state.
 func (a *Agent) Run(ctx context.Context) error {

@@ -14,6 +14,7 @@ import (
 	"cirque/core/endpoint"
 	"cirque/core/fault"
 	"cirque/core/job"
+	"cirque/core/words"
 	"cirque/internal/agentproto"
 	"cirque/internal/probe/dial"
 	ippclient "cirque/internal/probe/ipp"
@@ -88,7 +89,8 @@ func (a *Agent) Checkup(ctx context.Context, facts Facts, test Testing) []agentp
 		add(spooler, endpoint.No, "start the machine's spooler", "%v", err)
 		return out
 	}
-	add(spooler, endpoint.Yes, "", "%s answers, with %d queues", a.cfg.Spooler.Name(), len(installed))
+	add(spooler, endpoint.Yes, "", "%s answers, with %s", a.cfg.Spooler.Name(),
+		words.Count(len(installed), "queue"))
 	a.fromSpooler(installed)
 	found := map[endpoint.Key]endpoint.Installed{}
 	for _, i := range installed {

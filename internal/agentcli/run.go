@@ -5,6 +5,7 @@ import (
 	"cmp"
 	"context"
 	_ "embed"
+	"fmt"
 	"io"
 	"log/slog"
 	"os"
@@ -120,6 +121,11 @@ service is away. SIGHUP has it look, and report, at once.`,
 			if err != nil {
 				return err
 			}
+			facts, err := o.Machine.Facts(c.Context())
+			if err != nil {
+				return err
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s follows %s, with the spooler %s.\n", facts.Machine, a.Follows(), spooler)
 			hup := make(chan os.Signal, 1)
 			signal.Notify(hup, syscall.SIGHUP) // it looks anew, and never ends by it
 			go func() {

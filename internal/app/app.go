@@ -55,6 +55,7 @@ type Options struct {
 	AddressTable string // file that leads printers' addresses elsewhere
 	Log          *slog.Logger
 	table        dial.AddressTable
+	second       string // HOST:PORT where TLS is spoken, beside plain HTTP at Listen
 	// AllowOutgoing are networks that are connected to though they are this machine's own or link-local.
 	AllowOutgoing []netip.Prefix
 	// Now is the clock by which lineups are answered; time.Now when nil.
@@ -83,13 +84,15 @@ const (
 
 // A Running service.
 type Running struct {
-	URL     string // where it listens
-	CAFile  string // the authority to trust; empty when it is not Cirque's own
-	Service *service.Service
-	store   *postgres.Store
-	stop    func() error
-	reload  []func() // what is read again; each tells by itself what came of it
-	follow  func()   // trusts and shows what follows from the authority; nil over plain HTTP
+	URL    string // where it listens
+	CAFile string // the authority to trust; empty when it is not Cirque's own
+	// SecureURL is where it listens with TLS beside plain HTTP; empty when it does not.
+	SecureURL string
+	Service   *service.Service
+	store     *postgres.Store
+	stop      func() error
+	reload    []func() // what is read again; each tells by itself what came of it
+	follow    func()   // trusts and shows what follows from the authority; nil over plain HTTP
 }
 
 // Reload reads again what lies in files: the certificate, and the key that seals what is secret. What cannot be read
@@ -135,11 +138,10 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 		}
 	}()
 	// Listen first: a port that is taken is the commonest trouble, and nothing has been touched yet.
-	ln, err := listen(o)
+	ln, second, err := listen(o, &c)
 	if err != nil {
 		return nil, err
 	}
-	c.add(func() error { return ignoreClosed(ln.Close()) })
 	if err := os.MkdirAll(o.Data, 0o755); err != nil {
 		return nil, fault.New(fault.Invalid, "data-directory", "name a directory that this account may write",
 			"the data directory %s cannot be made", o.Data).Because(err)
@@ -160,6 +162,8 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	scheme := "http"
 	if !o.PlainHTTP {
 		scheme = "https"
+	}
+	if !o.PlainHTTP || second != nil {
 		certifier = authority // over plain HTTP no certificate could be shown
 	}
 	leases := store.Leases()
@@ -191,7 +195,7 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	}
 	work(ctx, svc, doc, &c)
 	r = &Running{Service: svc, store: store}
-	if err := serve(o, ln, svc, authority, r, &c); err != nil {
+	if err := serve(o, ln, second, svc, authority, r, &c); err != nil {
 		return nil, err
 	}
 	followKeys(o, svc, authority, r, &c)

@@ -11,7 +11,6 @@ import (
 	"fmt"
 	"io/fs"
 	"log/slog"
-	"net"
 	"net/netip"
 	"os"
 	"path/filepath"
@@ -34,6 +33,7 @@ type Demo struct {
 	*Running
 	Name, Password, Token, Data string
 	Printers                    *sim.Set
+	Directory                   *sim.Slapd // nil where the directory server is not installed
 	agents                      int
 	stop                        func() error
 }
@@ -47,6 +47,10 @@ type standIns struct {
 		For    string `yaml:"for"`
 		Listen string `yaml:"listen"`
 	} `yaml:"mail"`
+	Directory struct {
+		For    string `yaml:"for"`
+		Listen string `yaml:"listen"`
+	} `yaml:"directory"`
 	Printers  []sim.Spec     `yaml:"printers"`
 	Endpoints []sim.Endpoint `yaml:"endpoints"`
 }
@@ -78,14 +82,16 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	// Its printers are stand-ins on loopback, whatever addresses they go by.
 	o.AllowOutgoing = append(o.AllowOutgoing, netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128"))
 	relay := &sim.Relay{Dir: filepath.Join(o.Data, "mail")}
-	if err := relay.Listen(sims.Mail.Listen); err != nil {
-		host, _, _ := net.SplitHostPort(sims.Mail.Listen)
-		if err = relay.Listen(net.JoinHostPort(host, "0")); err != nil {
-			return nil, err
-		}
+	if err := relay.Listen(freeNear(sims.Mail.Listen)); err != nil {
+		return nil, err
 	}
 	c.add(relay.Close)
 	o.table[sims.Mail.For] = relay.Addr()
+	dir := &sim.Slapd{Dir: filepath.Join(o.Data, "directory"), Secure: freeNear(sims.Directory.Listen)}
+	o.table[sims.Directory.For] = dir.Secure
+	if o.PlainHTTP {
+		o.second = freeNear(following(o.Listen))
+	}
 	running, err := Start(ctx, o)
 	if err != nil {
 		return nil, err
@@ -98,12 +104,17 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 	if err := d.load(ctx); err != nil {
 		return nil, err
 	}
+	if err := d.directory(dir, sims.Directory.For); err != nil {
+		return nil, err
+	}
+	c.add(dir.Stop)
 	run, stop := context.WithCancel(context.WithoutCancel(ctx))
+	invite := sync.OnceValues(func() (string, error) { return d.invitation(ctx, len(sims.Endpoints)) })
 	var wg sync.WaitGroup
 	wg.Go(func() {
-		err := sim.RunAgents(run, running.URL, nil, filepath.Join(o.Data, "agents"), o.table, sims.Endpoints,
-			d.agentToken(ctx), o.Log)
-		if err != nil {
+		crew := sim.Crew{Service: cmp.Or(running.SecureURL, running.URL), Dir: filepath.Join(o.Data, "agents"),
+			Reach: o.table, Invite: invite, Log: o.Log}
+		if err := crew.Run(run, sims.Endpoints); err != nil {
 			o.Log.Error("the demo's agents do not run", "error", err)
 		}
 	})
@@ -145,8 +156,8 @@ func (d *Demo) account(ctx context.Context) error {
 			return err
 		}
 	}
-	text := fmt.Sprintf("CIRQUE_URL=%s\nCIRQUE_TOKEN=%s\nCIRQUE_NAME=%s\nCIRQUE_PASSWORD=%s\n", d.URL, d.Token,
-		d.Name, d.Password)
+	text := fmt.Sprintf("CIRQUE_URL=%s\nCIRQUE_TOKEN=%s\nCIRQUE_NAME=%s\nCIRQUE_PASSWORD=%s\nCIRQUE_SECURE_URL=%s\n",
+		d.URL, d.Token, d.Name, d.Password, cmp.Or(d.SecureURL, d.URL))
 	// Whole or not at all: a script may be waiting for it.
 	file := filepath.Join(d.Data, "demo.env")
 	return whole.Write(file, []byte(text), 0o600)
@@ -161,19 +172,14 @@ func (d *Demo) freshToken(ctx context.Context, name string, role access.Role, ma
 	return secret, err
 }
 
-// agentToken gives each agent its own, kept beside its spooler.
-func (d *Demo) agentToken(ctx context.Context) func(machine string) (string, error) {
-	return func(machine string) (string, error) {
-		file := filepath.Join(d.Data, "agents", machine, "token")
-		if b, err := os.ReadFile(file); err == nil && d.Service.Identity.ByToken(strings.TrimSpace(string(b))) != nil {
-			return string(b), nil
-		}
-		secret, err := d.freshToken(ctx, "agent on "+machine, access.Agent, machine)
-		if err != nil {
-			return "", err
-		}
-		return secret, whole.Write(file, []byte(secret+"\n"), 0o600)
+// invitation makes an enrolment token for the demo's agents.
+func (d *Demo) invitation(ctx context.Context, uses int) (string, error) {
+	const name = "demo"
+	if err := d.Service.Enrolment.RevokeEnrolToken(ctx, d.owner(), name); err != nil && !fault.Is(err, fault.Unknown) {
+		return "", err
 	}
+	_, secret, err := d.Service.Enrolment.MakeEnrolToken(ctx, d.owner(), access.EnrolToken{Name: name, Uses: uses})
+	return secret, err
 }
 
 // load imports the directory and publishes the estate, once.
@@ -308,15 +314,26 @@ func readEnv(file string) map[string]string {
 
 // Greeting says where the console is, how to sign in, and what to try first.
 func (d *Demo) Greeting() string {
+	directory := ""
+	if d.Directory != nil {
+		directory = fmt.Sprintf(`
+A directory server has the same people, with the same password; to read it as a source:
+
+  bin/cirque directory source add head-office --directory ldaps://directory.skerry.example \
+    --directory-ca %s --base %s \
+    --bind %s --password-file %s/directory/word
+`, d.Directory.CAFile(), sim.DirectoryBase, sim.DirectoryReader, d.Data)
+	}
 	return fmt.Sprintf(`
 Skerry Line is running: %d stand-in printers and %d agents.
 
   Console    %s
+  With TLS   %s   for agents; its authority is %s
   Sign in    %s   password %s
              the same password signs in yngve.kvam (administrator), bjorn.hauge (of brannoy alone),
              liv.orre (help desk), stein.aune (auditor) and mira.solvang (herself)
   Script     set -a; . %s/demo.env; set +a
-
+%s
 Then, for a start:
 
   bin/cirque lineup --user mira.solvang --machine till-07 --platform windows/x64
@@ -333,5 +350,6 @@ Taking stock:
   bin/cirque driver report
 
 The agents' spoolers are directories under %s/agents. The next start goes on from here.
-`, len(d.Printers.Printers), d.agents, d.URL, d.Name, d.Password, d.Data, d.Data)
+`, len(d.Printers.Printers), d.agents, d.URL, cmp.Or(d.SecureURL, d.URL), d.CAFile, d.Name, d.Password, d.Data,
+		directory, d.Data)
 }

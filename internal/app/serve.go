@@ -25,7 +25,22 @@ import (
 	"cirque/internal/service"
 )
 
-func listen(o Options) (net.Listener, error) {
+// listen listens where the service does; second is nil where there is none.
+func listen(o Options, c *closers) (ln, second net.Listener, err error) {
+	if ln, err = listenAt(o); err != nil {
+		return nil, nil, err
+	}
+	c.add(func() error { return ignoreClosed(ln.Close()) })
+	if o.second != "" {
+		if second, err = net.Listen("tcp", o.second); err != nil {
+			return nil, nil, err
+		}
+		c.add(func() error { return ignoreClosed(second.Close()) })
+	}
+	return ln, second, nil
+}
+
+func listenAt(o Options) (net.Listener, error) {
 	host, _, err := net.SplitHostPort(o.Listen)
 	if err != nil {
 		return nil, fault.New(fault.Invalid, "listen-address", "write HOST:PORT, such as 127.0.0.1:8631",
@@ -50,8 +65,9 @@ func ignoreClosed(err error) error {
 	return err
 }
 
-// serve puts the handler on the listener.
-func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Authority, r *Running, c *closers) error {
+// serve puts the handler on the listener, and with TLS on the second one where there is one.
+func serve(o Options, ln, second net.Listener, svc *service.Service, authority *ca.Authority, r *Running,
+	c *closers) error {
 	console, err := fs.Sub(dist, "dist")
 	if err != nil {
 		return err
@@ -59,7 +75,6 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	if _, err := fs.Stat(console, "index.html"); err != nil { // built without the console
 		console = nil
 	}
-	door := front.Listen(ln, front.Config{PerAddress: o.PerAddress, Proxies: o.Proxies, Protocol: o.ProxyProtocol})
 	stopping, stop := context.WithCancel(context.Background())
 	var shown atomic.Pointer[showing]
 	shown.Store(&showing{names: hostsOf(o.PublicURL, nil)})
@@ -73,6 +88,27 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 	if o.Around != nil {
 		h = o.Around(h)
 	}
+	r.URL = "http://" + ln.Addr().String()
+	if err := answerAt(stopping, o, ln, !o.PlainHTTP, h, authority, &shown, r, c); err != nil {
+		stop()
+		return err
+	}
+	if second != nil {
+		plain := r.URL
+		if err := answerAt(stopping, o, second, true, h, authority, &shown, r, c); err != nil {
+			stop()
+			return err
+		}
+		r.URL, r.SecureURL = plain, r.URL
+	}
+	c.add(func() error { stop(); return nil }) // first of all, so that whoever waits is let go
+	return nil
+}
+
+// answerAt answers at a listener with h, until the service is stopped.
+func answerAt(stopping context.Context, o Options, ln net.Listener, tls bool, h http.Handler, authority *ca.Authority,
+	shown *atomic.Pointer[showing], r *Running, c *closers) error {
+	door := front.Listen(ln, front.Config{PerAddress: o.PerAddress, Proxies: o.Proxies, Protocol: o.ProxyProtocol})
 	server := &http.Server{Handler: h, ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		MaxHeaderBytes: 64 << 10, ErrorLog: slog.NewLogLogger(o.Log.Handler(), slog.LevelDebug),
 		ConnContext: func(ctx context.Context, c net.Conn) context.Context {
@@ -86,23 +122,16 @@ func serve(o Options, ln net.Listener, svc *service.Service, authority *ca.Autho
 				f.Idle()
 			}
 		}}
-	r.URL = "http://" + ln.Addr().String()
-	if !o.PlainHTTP {
-		if err := secure(stopping, o, ln.Addr(), authority, &shown, server, r); err != nil {
-			stop()
+	serve := func() error { return server.Serve(door) }
+	if tls {
+		if err := secure(stopping, o, ln.Addr(), authority, shown, server, r); err != nil {
 			return err
 		}
+		serve = func() error { return server.ServeTLS(door, "", "") }
 	}
 	done := make(chan error, 1)
-	go func() {
-		if o.PlainHTTP {
-			done <- server.Serve(door)
-		} else {
-			done <- server.ServeTLS(door, "", "")
-		}
-	}()
+	go func() { done <- serve() }()
 	c.add(func() error {
-		stop()
 		ctx, cancel := context.WithTimeout(context.Background(), stopWithin)
 		defer cancel()
 		err := server.Shutdown(ctx)

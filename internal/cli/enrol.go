@@ -31,8 +31,8 @@ func enrolTokenCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "token NAME [--site S] [--uses N]", Short: "Make an enrolment token, and print it with the " +
 		"command for the endpoint", Args: cmdline.Args(1, 1),
 		Long: `Make an enrolment token, with which agents enrol their machines. It is shown this once; it also says
-by which authority the service is known, so that the endpoint needs no file. With -o json only what
-a program needs is printed.`,
+by which authority the service is known, so that the endpoint needs no file. The token alone is on
+standard output, and what is said of it on standard error.`,
 		RunE: func(c *cobra.Command, a []string) error {
 			client, err := r.client()
 			if err != nil {
@@ -49,11 +49,12 @@ a program needs is printed.`,
 				if made.Token.Site != "" {
 					site = made.Token.Site
 				}
-				fmt.Fprintf(w, "The enrolment token %s is for %s at %s, until %s. It is shown this once:\n\n  %s\n\nOn the "+
-					"endpoint, with the token on standard input:\n\n  cirque-agent enrol --service %s --token-file - --state "+
-					"/var/lib/cirque-agent\n",
-					made.Token.Name, words.Count(made.Token.Uses, "machine"), site, r.zone().At(made.Token.ExpiresAt),
-					made.Secret, client.URL())
+				e := c.ErrOrStderr() // so that standard output holds the token alone
+				fmt.Fprintf(e, "The enrolment token %s is for %s at %s, until %s. It is shown this once:\n", made.Token.Name,
+					words.Count(made.Token.Uses, "machine"), site, r.zone().At(made.Token.ExpiresAt))
+				fmt.Fprintln(w, made.Secret)
+				fmt.Fprintf(e, "\nOn the endpoint, with the token on standard input:\n\n  cirque-agent enrol --service %s "+
+					"--token-file - --state /var/lib/cirque-agent\n", client.URL())
 			})
 		}}
 	f := c.Flags()

@@ -45,42 +45,28 @@ func Crowd(machines []string) []Endpoint {
 // loopbackOnly is the reach of stand-ins that are given none.
 var loopbackOnly = dial.AddressTable{"": ""}
 
-// RunAgents runs an agent for each endpoint, with a stand-in spooler under dir/MACHINE, until ctx is done. A
-// machine.yaml that is there already is left as it is: a person may have changed it.
-func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach dial.AddressTable,
-	endpoints []Endpoint, token func(machine string) (string, error), log *slog.Logger) error {
-	if reach == nil {
-		reach = loopbackOnly
+// A Crew are the agents of simulated machines.
+type Crew struct {
+	Service string // its address
+	CA      []byte // PEM; nil for the system's, and for machines that are enrolled
+	Dir     string // each has a stand-in spooler under Dir/MACHINE
+	Reach   dial.AddressTable
+	// Token gives a machine's token; for a machine that is enrolled none is asked for.
+	Token func(machine string) (string, error)
+	// Invite gives an enrolment token, with which machines that are not enrolled yet are; nil enrols none.
+	Invite func() (string, error)
+	Log    *slog.Logger
+}
+
+// Run runs an agent for each endpoint, until ctx is done. A machine.yaml that is there already is left as it is: a
+// person may have changed it.
+func (c Crew) Run(ctx context.Context, endpoints []Endpoint) error {
+	if c.Reach == nil {
+		c.Reach = loopbackOnly
 	}
 	var agents []*agent.Agent
 	for _, e := range endpoints {
-		home := filepath.Join(dir, e.Machine)
-		standIn, err := agent.NewStandIn(home)
-		if err != nil {
-			return err
-		}
-		file := filepath.Join(home, "machine.yaml")
-		if _, err := os.Stat(file); err != nil {
-			for _, q := range e.Queues {
-				if err := standIn.SetUpByHand(q); err != nil {
-					return err
-				}
-			}
-			e.Queues = nil
-			b, err := yaml.Marshal(e)
-			if err != nil {
-				return err
-			}
-			if err := whole.Write(file, b, 0o644); err != nil {
-				return err
-			}
-		}
-		secret, err := token(e.Machine)
-		if err != nil {
-			return fmt.Errorf("a token for %s: %w", e.Machine, err)
-		}
-		a, err := agent.New(agent.Config{Service: service, Token: secret, CA: ca, State: filepath.Join(home, ".agent"),
-			Version: "stand-in", Spooler: standIn, Machine: standIn, Reach: reach, Log: log.With("agent", e.Machine)})
+		a, err := c.agent(ctx, e)
 		if err != nil {
 			return err
 		}
@@ -92,6 +78,45 @@ func RunAgents(ctx context.Context, service string, ca []byte, dir string, reach
 	}
 	wg.Wait()
 	return nil
+}
+
+func (c Crew) agent(ctx context.Context, e Endpoint) (*agent.Agent, error) {
+	home := filepath.Join(c.Dir, e.Machine)
+	standIn, err := agent.NewStandIn(home)
+	if err != nil {
+		return nil, err
+	}
+	file := filepath.Join(home, "machine.yaml")
+	if _, err := os.Stat(file); err != nil {
+		for _, q := range e.Queues {
+			if err := standIn.SetUpByHand(q); err != nil {
+				return nil, err
+			}
+		}
+		e.Queues = nil
+		b, err := yaml.Marshal(e)
+		if err != nil {
+			return nil, err
+		}
+		if err := whole.Write(file, b, 0o644); err != nil {
+			return nil, err
+		}
+	}
+	cfg := agent.Config{Service: c.Service, CA: c.CA, State: filepath.Join(home, ".agent"), Version: "stand-in",
+		Spooler: standIn, Machine: standIn, Reach: c.Reach, Log: c.Log.With("agent", e.Machine)}
+	if c.Invite == nil {
+		cfg.Token, err = c.Token(e.Machine)
+	} else if _, unknown := agent.ReadIdentity(cfg.State); unknown != nil {
+		var token string
+		if token, err = c.Invite(); err == nil {
+			_, err = agent.Enrol(ctx, c.Service, token, cfg.State, c.CA, agent.Facts{Machine: e.Machine,
+				Platform: e.Platform, Addresses: e.Addresses})
+		}
+	}
+	if err != nil {
+		return nil, fmt.Errorf("letting %s in: %w", e.Machine, err)
+	}
+	return agent.New(cfg)
 }
 
 // RunCrowd runs an agent for each token, each on a machine in memory with one person's session, until ctx is done. They

@@ -16,6 +16,7 @@ import (
 	"sync"
 	"time"
 
+	"cirque/core/words"
 	"cirque/internal/ipp"
 )
 
@@ -192,7 +193,7 @@ func (p *Printer) print(path string, req ipp.Message, body io.Reader) ipp.Messag
 		return req.Respond(ipp.BadRequest, "the document broke off")
 	}
 	j.Pages = countPages(j)
-	says := fmt.Sprintf("%s printed %d page(s)", p.Name, j.Pages)
+	says := fmt.Sprintf("%s printed %s", p.Name, words.Count(j.Pages, "page"))
 	p.mu.Lock()
 	if p.Habit == "jams" {
 		j.State, j.Pages, p.state = ipp.JobStateOf("processing-stopped"), 0, "media-jam"

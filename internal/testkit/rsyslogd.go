@@ -1,6 +1,8 @@
 package testkit
 
 import (
+	"cirque/internal/sim"
+
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -32,7 +34,10 @@ func NewRsyslogd(t testing.TB) *Rsyslogd {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	cert, key := certificate(t)
+	cert, key, err := sim.SelfSigned("127.0.0.1")
+	if err != nil {
+		t.Fatal(err)
+	}
 	r := &Rsyslogd{CA: cert, t: t, dir: dir}
 	conf := strings.ReplaceAll(`global(workDirectory="DIR" maxMessageSize="64k" defaultNetstreamDriver="gtls"
   defaultNetstreamDriverCAFile="DIR/cert.pem" defaultNetstreamDriverCertFile="DIR/cert.pem"

@@ -1,22 +1,14 @@
 package testkit
 
 import (
-	"crypto/ecdsa"
-	"crypto/elliptic"
-	"crypto/rand"
-	"crypto/x509"
-	"crypto/x509/pkix"
-	"encoding/pem"
 	"fmt"
-	"math/big"
 	"net"
 	"os"
-	"os/exec"
 	"path/filepath"
 	"strings"
-	"syscall"
 	"testing"
-	"time"
+
+	"cirque/internal/sim"
 )
 
 // A Slapd is Debian's directory server on loopback, with a folder of its own.
@@ -29,10 +21,8 @@ type Slapd struct {
 	// Manager may do everything; Reader only reads, ten entries at a time but by paging.
 	Manager, Reader, Password string
 
-	t    testing.TB
-	dir  string
-	cmd  *exec.Cmd
-	done chan error
+	t  testing.TB
+	is *sim.Slapd
 }
 
 // NewSlapd starts one with entries in LDIF, and stops it when the test ends.
@@ -49,53 +39,28 @@ func NewPlainSlapd(t testing.TB, ldif string) *Slapd {
 
 func newSlapd(t testing.TB, ldif string, secure bool) *Slapd {
 	t.Helper()
-	const bin = "/usr/sbin/slapd"
-	if _, err := os.Stat(bin); err != nil {
-		t.Fatal("Debian's directory server is not installed: apt-get install --no-install-recommends slapd")
-	}
 	dir, err := os.MkdirTemp("", "cirque-slapd-")
 	if err != nil {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	s := &Slapd{Base: "dc=skerry,dc=example", Manager: "cn=manager,dc=skerry,dc=example",
-		Reader: "cn=reader,dc=skerry,dc=example", Password: "read me", t: t, dir: dir}
-	conf := []string{}
-	for _, schema := range []string{"core", "cosine", "inetorgperson", "nis"} {
-		conf = append(conf, "include /etc/ldap/schema/"+schema+".schema")
-	}
-	conf = append(conf, "include "+dir+"/printer.schema")
-	conf = append(conf, "modulepath /usr/lib/ldap", "moduleload back_mdb", "moduleload syncprov", "pidfile "+dir+"/pid",
-		"database mdb", "suffix "+s.Base, `rootdn "`+s.Manager+`"`, `rootpw "`+s.Password+`"`,
-		"directory "+dir+"/db", "maxsize 2147483648", "dbnosync",
-		"index objectClass,entryCSN,entryUUID,uid,member,modifyTimestamp eq", `limits dn.exact="`+s.Reader+
-			`" size=10 size.prtotal=unlimited`, "access to attrs=userPassword by anonymous auth by * none",
-		"access to * by * read",
-		"overlay syncprov", "syncprov-sessionlog 10000", "")
-	if secure {
-		conf = append([]string{"TLSCertificateFile " + dir + "/cert.pem", "TLSCertificateKeyFile " + dir +
-			"/key.pem"}, conf...)
-	}
-	cert, key := certificate(t)
-	s.CA = cert
-	for name, text := range map[string]string{"slapd.conf": strings.Join(conf, "\n"), "people.ldif": ldif,
-		"printer.schema": printerSchema, "cert.pem": cert, "key.pem": key} {
-		if err := os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600); err != nil {
-			t.Fatal(err)
-		}
-	}
-	if err := os.Mkdir(filepath.Join(dir, "db"), 0o700); err != nil {
-		t.Fatal(err)
-	}
-	// Without -w: that makes slapadd 2.5 free a cursor of the quick mode twice, and die now and then.
-	if out, err := exec.Command("/usr/sbin/slapadd", "-q", "-f", filepath.Join(dir, "slapd.conf"), "-l", filepath.Join(dir,
-		"people.ldif")).CombinedOutput(); err != nil {
-		t.Fatalf("slapadd: %v\n%s", err, out)
-	}
-	s.Addr = FreeAddress(t)
+	s := &Slapd{Base: sim.DirectoryBase, Manager: sim.DirectoryManager, Reader: sim.DirectoryReader,
+		Password: "read me", Addr: FreeAddress(t), t: t}
+	s.is = &sim.Slapd{Dir: filepath.Join(dir, "slapd"), Password: s.Password, Plain: s.Addr}
 	s.URL = "ldap://" + s.Addr
 	if secure {
-		s.TLS = "ldaps://" + FreeAddress(t)
+		s.is.Secure = FreeAddress(t)
+		s.TLS = "ldaps://" + s.is.Secure
+	}
+	if err := s.is.Make(ldif, "127.0.0.1"); err != nil {
+		t.Fatal(err)
+	}
+	if secure {
+		ca, err := os.ReadFile(s.is.CAFile())
+		if err != nil {
+			t.Fatal(err)
+		}
+		s.CA = string(ca)
 	}
 	s.Start()
 	t.Cleanup(s.Stop)
@@ -113,70 +78,16 @@ func FreeAddress(t testing.TB) string {
 	return ln.Addr().String()
 }
 
-// certificate makes one for 127.0.0.1 that is its own authority.
-func certificate(t testing.TB) (cert, key string) {
-	t.Helper()
-	private, err := ecdsa.GenerateKey(elliptic.P256(), rand.Reader)
-	if err != nil {
-		t.Fatal(err)
-	}
-	is := x509.Certificate{SerialNumber: big.NewInt(1), Subject: pkix.Name{CommonName: "directory"},
-		NotBefore: time.Now().Add(-time.Hour), NotAfter: time.Now().Add(24 * time.Hour),
-		IPAddresses: []net.IP{net.IPv4(127, 0, 0, 1)},
-		IsCA:        true, BasicConstraintsValid: true, KeyUsage: x509.KeyUsageDigitalSignature | x509.KeyUsageCertSign}
-	der, err := x509.CreateCertificate(rand.Reader, &is, &is, private.Public(), private)
-	if err != nil {
-		t.Fatal(err)
-	}
-	pkcs8, err := x509.MarshalPKCS8PrivateKey(private)
-	if err != nil {
-		t.Fatal(err)
-	}
-	return string(pem.EncodeToMemory(&pem.Block{Type: "CERTIFICATE", Bytes: der})),
-		string(pem.EncodeToMemory(&pem.Block{Type: "PRIVATE KEY", Bytes: pkcs8}))
-}
-
 // Start runs it, after Stop as before.
 func (s *Slapd) Start() {
 	s.t.Helper()
-	log, err := os.Create(filepath.Join(s.dir, "log"))
-	if err != nil {
+	if err := s.is.Start(); err != nil {
 		s.t.Fatal(err)
-	}
-	s.cmd = exec.Command("/usr/sbin/slapd", "-f", filepath.Join(s.dir, "slapd.conf"), "-h", strings.TrimSpace(s.URL+" "+
-		s.TLS), "-d", "0")
-	s.cmd.Stdout, s.cmd.Stderr = log, log
-	s.cmd.SysProcAttr = &syscall.SysProcAttr{Setpgid: true, Pdeathsig: 0}
-	if err := s.cmd.Start(); err != nil {
-		s.t.Fatal(err)
-	}
-	s.done = make(chan error, 1)
-	go func(cmd *exec.Cmd, done chan error) { done <- cmd.Wait(); _ = log.Close() }(s.cmd, s.done)
-	for deadline := time.Now().Add(20 * time.Second); ; time.Sleep(10 * time.Millisecond) {
-		if conn, err := net.Dial("tcp", s.Addr); err == nil {
-			_ = conn.Close()
-			return
-		}
-		if time.Now().After(deadline) {
-			text, _ := os.ReadFile(filepath.Join(s.dir, "log"))
-			s.t.Fatalf("slapd does not come up\n%s", text)
-		}
 	}
 }
 
 // Stop ends it; its entries stay.
-func (s *Slapd) Stop() {
-	if s.cmd == nil {
-		return
-	}
-	_ = s.cmd.Process.Signal(syscall.SIGTERM)
-	select {
-	case <-s.done:
-	case <-time.After(20 * time.Second):
-		_ = s.cmd.Process.Kill()
-	}
-	s.cmd = nil
-}
+func (s *Slapd) Stop() { _ = s.is.Stop() }
 
 // LDIF makes up a directory below dc=skerry,dc=example: units, people, nested groups and machines. People are person-0
 // and so on, in units staff/team-N; groups group-0 and so on, each holding some people and, mostly, the next group; the
@@ -186,7 +97,7 @@ func LDIF(users, groups, machines int) string {
 	entry := func(dn string, lines ...string) {
 		fmt.Fprintf(&b, "dn: %s\n%s\n\n", dn, strings.Join(lines, "\n"))
 	}
-	const base = "dc=skerry,dc=example"
+	const base = sim.DirectoryBase
 	entry(base, "objectClass: dcObject", "objectClass: organization", "dc: skerry", "o: Skerry Line")
 	entry("cn=reader,"+base, "objectClass: person", "cn: reader", "sn: reader", "userPassword: read me")
 	for _, ou := range []string{"staff", "groups", "machines"} {

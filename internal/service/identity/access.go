@@ -304,6 +304,11 @@ func (s *Room) Tokens(ctx context.Context, p *access.Principal) ([]access.Token,
 	if !all {
 		list = slices.DeleteFunc(list, func(t access.Token) bool { return p.Account == "" || t.Account != p.Account })
 	}
+	for i, t := range list {
+		if here := s.used.lately(t.ID); t.UsedAt == nil && !here.IsZero() || t.UsedAt != nil && here.After(*t.UsedAt) {
+			list[i].UsedAt = &here
+		}
+	}
 	return list, err
 }
 

@@ -1,7 +1,6 @@
 package sources
 
 import (
-	"cmp"
 	"context"
 	"fmt"
 	"slices"
@@ -63,15 +62,22 @@ func (s *Room) Import(ctx context.Context, p *access.Principal, in Intake) (dire
 	}
 	out, err := s.store.Import(ctx, source, records.Rows(), how)
 	out.Users, out.Groups, out.Machines = len(records.Users), len(records.Groups), len(records.Machines)
-	if err != nil || in.Dry {
+	if err != nil {
 		return out, err
+	}
+	out.Notes = []string{}
+	for _, says := range s.alsoElsewhere(source, records.Rows()) {
+		out.Notes = append(out.Notes, says+".")
+	}
+	if in.Dry {
+		return out, nil
 	}
 	if out.Held != "" {
 		return out, fault.New(fault.Conflict, "removal-limit", "look at the files; if it is meant, accept the removals",
 			"%s of %s, and nothing was applied", out.Held, source)
 	}
 	s.present.Show(ctx, event.Signal{What: event.Directory})
-	out.Notes = importNotes(s.present.View().World.Directory)
+	out.Notes = append(out.Notes, importNotes(s.present.View().World.Directory)...)
 	return out, nil
 }
 
@@ -98,7 +104,7 @@ func (s *Room) readDirectory(format string, files []document.File) (directory.Re
 		"%q is no format of a directory", format)
 }
 
-// importNotes says what is odd but no error: cycles, and names that several sources have.
+// importNotes says what is odd but no error in how groups hold each other.
 func importNotes(d *directory.Directory) []string {
 	notes := []string{}
 	if g := d.TooNested(); g != "" {
@@ -111,27 +117,6 @@ func importNotes(d *directory.Directory) []string {
 			continue
 		}
 		notes = append(notes, fmt.Sprintf("The groups %s contain each other; that is tolerated.", strings.Join(c, ", ")))
-	}
-	seen := map[string]bool{}
-	twice := func(kind, called string) {
-		k := kind + " " + name.Fold(called)
-		if seen[k] {
-			counts := map[string]string{"group": "the source that comes first by name counts, unless an estate writes " +
-				"group:SOURCE/" + called, "user": "they are one person, since whoever asks gives no more than a name"}[kind]
-			notes = append(notes, fmt.Sprintf("Two sources have the %s %s; %s.", kind, called, cmp.Or(counts,
-				"the source that comes first by name counts")))
-		}
-		seen[k] = true
-	}
-	r := d.Records()
-	for _, u := range r.Users {
-		twice("user", u.Name)
-	}
-	for _, g := range r.Groups {
-		twice("group", g.Name)
-	}
-	for _, m := range r.Machines {
-		twice("machine", m.Name)
 	}
 	return notes
 }

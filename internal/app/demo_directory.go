@@ -1,0 +1,64 @@
+package app
+
+import (
+	"net"
+	"path/filepath"
+	"strconv"
+
+	"cirque/core/directory"
+	"cirque/internal/sim"
+	"cirque/internal/whole"
+)
+
+// directory runs the directory server with the demo's people, under the name that for gives it. Where it is not
+// installed there is none.
+func (d *Demo) directory(dir *sim.Slapd, where string) error {
+	if !sim.HasSlapd() {
+		return nil
+	}
+	files, err := demoFiles("directory.yaml")
+	if err != nil {
+		return err
+	}
+	records, err := directory.Parse(files)
+	if err != nil {
+		return err
+	}
+	host, _, err := net.SplitHostPort(where)
+	if err != nil {
+		return err
+	}
+	dir.Password = d.Password
+	at, _, _ := net.SplitHostPort(dir.Secure)
+	if err := dir.Make(sim.LDIF(records, d.Password), host, at); err != nil {
+		return err
+	}
+	word := filepath.Join(d.Data, "directory", "word")
+	if err := whole.Write(word, []byte(d.Password+"\n"), 0o600); err != nil {
+		return err
+	}
+	d.Directory = dir
+	return dir.Start()
+}
+
+// following is the address one port further on; port 0 stays.
+func following(addr string) string {
+	host, port, _ := net.SplitHostPort(addr)
+	if n, err := strconv.Atoi(port); err == nil && n > 0 {
+		port = strconv.Itoa(n + 1)
+	}
+	return net.JoinHostPort(host, port)
+}
+
+// freeNear is the address, or another port there where something listens at it already.
+func freeNear(addr string) string {
+	ln, err := net.Listen("tcp", addr)
+	if err != nil {
+		host, _, _ := net.SplitHostPort(addr)
+		if ln, err = net.Listen("tcp", net.JoinHostPort(host, "0")); err != nil {
+			return addr // whoever listens there says what is wrong
+		}
+	}
+	defer func() { _ = ln.Close() }()
+	return ln.Addr().String()
+}
