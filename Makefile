@@ -43,8 +43,8 @@ stop: ## stop the demo
 test: setup $(CONSOLE) ## run every test
 	go test ./...
 
-race: setup $(CONSOLE) ## run the tests of core, the service's rooms and the agent under the race detector (RACE=./... for all)
-	go test -race $(or $(RACE),./core/... ./internal/service/... ./internal/agent/... ./internal/sim/...)
+race: setup $(CONSOLE) ## run the tests of core, the rooms and the agent under the race detector, on fewer random worlds (RACE=./... for all)
+	go test -race -short $(or $(RACE),./core/... ./internal/service/... ./internal/agent/... ./internal/sim/...)
 
 bench: setup $(CONSOLE) ## a large organisation: decisions, rehearsals, memory; beside SQL, a policy engine and a constant answer
 	@cd bench && go run .

@@ -38,7 +38,8 @@ var programs = sync.OnceValues(func() (string, error) {
 })
 
 // TestGuides does what each guide tells its reader to do, in order, with the programs themselves: on a demo of its own,
-// or where the guide begins with nothing on nothing. CIRQUE_GUIDES=write puts what is printed in place of "?".
+// or where the guide begins with nothing on nothing. CIRQUE_GUIDES=write puts what is printed in
+// place of what is shown where the two differ; a single "?" differs from everything.
 func TestGuides(t *testing.T) {
 	t.Parallel()
 	files, err := filepath.Glob("../docs/guide/*.md")
@@ -264,13 +265,14 @@ func (r *reader) command(s guide.Step) {
 	if code != s.Exit {
 		r.t.Errorf("%s:%d: %s\nends with %d, not %d:\n%s", r.file, s.Line, s.Command, code, s.Exit, printed)
 	}
-	if os.Getenv("CIRQUE_GUIDES") == "write" && slices.Equal(s.Shown, []string{"?"}) {
+	differs := guide.Compare(s.Shown, printed)
+	if differs != "" && os.Getenv("CIRQUE_GUIDES") == "write" {
 		r.written = append(r.written, func(lines []string) []string {
-			return slices.Replace(lines, s.From, s.To, strings.Split(strings.TrimRight(printed, "\n"), "\n")...)
+			return slices.Replace(lines, s.From, s.To, guide.Shown(printed)...)
 		})
 		return
 	}
-	if differs := guide.Compare(s.Shown, printed); differs != "" {
+	if differs != "" {
 		r.t.Errorf("%s:%d: %s\n%s; whole:\n%s", r.file, s.Line, s.Command, differs, printed)
 	}
 }

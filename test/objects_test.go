@@ -140,6 +140,7 @@ var objectRules = map[string]rule{
 	"DELETE /api/v1/people/{name}/picks/{queue}": {what: atSite, path: "/api/v1/people/here/picks/q-@"},
 	"POST /api/v1/notices/{name}/try":            {what: atSite, path: "/api/v1/notices/n-@/try"},
 	"POST /api/v1/revisions/{number}/revert":     {what: byContent},
+	"POST /api/v1/revisions/{number}/undo":       {what: byContent},
 
 	"DELETE /api/v1/requests/{id}":        {what: ofOwn, path: "request"},
 	"DELETE /api/v1/tokens/{name}":        {what: ofOwn, path: "/api/v1/tokens/token-@"},
@@ -175,6 +176,7 @@ var objectRules = map[string]rule{
 	"DELETE /api/v1/stock/servers/{name}":          {what: everywhere, path: "/api/v1/stock/servers/x"},
 	"POST /api/v1/stock/servers/{name}/read":       {what: everywhere, path: "/api/v1/stock/servers/x/read"},
 	"POST /api/v1/proposals/{id}/take":             {what: everywhere, path: "/api/v1/proposals/1/take"},
+	"POST /api/v1/drafts/{id}/take":                {what: everywhere, path: "/api/v1/drafts/1/take"},
 	"POST /api/v1/proposals/{id}/decline": {what: everywhere, path: "/api/v1/proposals/1/decline",
 		body: `{"reason":"r"}`},
 }

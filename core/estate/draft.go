@@ -8,7 +8,7 @@ import (
 
 // A Draft is changes that are not published, on top of a revision. It belongs to an account or a token.
 type Draft struct {
-	ID        int64      `json:"-"`
+	ID        int64      `json:"id" doc:"0 while nothing has been changed."`
 	Owner     string     `json:"-"`
 	Author    string     `json:"author"`
 	Name      string     `json:"name"`

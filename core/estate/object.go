@@ -41,7 +41,7 @@ func Word(list string) string {
 type table interface {
 	list() string
 	word() string
-	refs(d *Document, f func(name string))
+	each(d *Document, f func(name string, object any))
 	find(d *Document, name string) any
 	changes(a, b *Document) []Change
 	apply(d *Document, changes []Change)
@@ -62,10 +62,10 @@ type column[T any] struct {
 func (c column[T]) list() string { return c.key }
 func (c column[T]) word() string { return c.singular }
 
-func (c column[T]) refs(d *Document, f func(string)) {
+func (c column[T]) each(d *Document, f func(string, any)) {
 	list := *c.of(d)
 	for i := range list {
-		f(c.name(&list[i]))
+		f(c.name(&list[i]), &list[i])
 	}
 }
 
@@ -202,6 +202,20 @@ func (d *Document) Find(r Ref) any {
 	return nil
 }
 
+// Empty gives an object of a list of which nothing is said, as a pointer to its type; nil where there is no such list,
+// or no such setting.
+func Empty(r Ref) any {
+	t, ok := tableOf(r.List)
+	if !ok || r.List == (settingsTable{}).list() && !slices.Contains(settingNames(), r.Name) {
+		return nil
+	}
+	v, err := t.decode(r.Name, json.RawMessage("{}"))
+	if err != nil {
+		return nil
+	}
+	return v
+}
+
 // QueueCalled gives the queue that has a name now, else the one that had it formerly; an Unknown fault, with the
 // nearest name, where none has.
 func (d *Document) QueueCalled(called string) (*Queue, error) {
@@ -231,7 +245,7 @@ func (d *Document) QueueCalled(called string) (*Queue, error) {
 func (d *Document) Refs() []Ref {
 	var out []Ref
 	for _, t := range tables {
-		t.refs(d, func(name string) { out = append(out, Ref{t.list(), name}) })
+		t.each(d, func(name string, _ any) { out = append(out, Ref{t.list(), name}) })
 	}
 	return out
 }

@@ -138,6 +138,9 @@ func (d *Document) PeopleKept() time.Duration {
 // settingsTable treats the settings as a list of objects, by their keys.
 type settingsTable struct{}
 
+// SettingNames are the settings that there are.
+func SettingNames() []string { return settingNames() }
+
 func settingNames() []string {
 	return []string{AgentsSetting, HistorySetting, ContinuitySetting, MailSetting, OutgoingSetting, SignInSetting,
 		AuditSetting}
@@ -146,10 +149,10 @@ func settingNames() []string {
 func (settingsTable) list() string { return "settings" }
 func (settingsTable) word() string { return "setting" }
 
-func (t settingsTable) refs(d *Document, f func(string)) {
+func (t settingsTable) each(d *Document, f func(string, any)) {
 	for _, n := range settingNames() {
-		if t.find(d, n) != nil {
-			f(n)
+		if v := t.find(d, n); v != nil {
+			f(n, v)
 		}
 	}
 }

@@ -22,6 +22,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/document"
 	"cirque/core/fault"
+	"cirque/core/name"
 	"cirque/demo"
 	"cirque/internal/service/sources"
 	"cirque/internal/sim"
@@ -150,9 +151,9 @@ func (d *Demo) account(ctx context.Context) error {
 			return err
 		}
 	}
-	if p := d.Service.Identity.ByToken(d.Token); d.Token == "" || p == nil || p.Role != access.Owner {
+	if p := d.Service.Identity.ByToken(d.Token); d.Token == "" || p == nil || p.Account == "" {
 		var err error
-		if d.Token, err = d.freshToken(ctx, "demo", access.Owner, ""); err != nil {
+		if d.Token, err = d.freshToken(ctx); err != nil {
 			return err
 		}
 	}
@@ -163,12 +164,16 @@ func (d *Demo) account(ctx context.Context) error {
 	return whole.Write(file, []byte(text), 0o600)
 }
 
-// freshToken makes a token, in place of a lost one of that name.
-func (d *Demo) freshToken(ctx context.Context, name string, role access.Role, machine string) (string, error) {
-	if err := d.Service.Identity.RevokeToken(ctx, d.owner(), name); err != nil && !fault.Is(err, fault.Unknown) {
+// freshToken makes a token of the account's own, so that what is drafted with it is at the console, too; in place of a
+// lost one.
+func (d *Demo) freshToken(ctx context.Context) (string, error) {
+	const called = "demo"
+	if err := d.Service.Identity.RevokeToken(ctx, d.owner(), called); err != nil && !fault.Is(err, fault.Unknown) {
 		return "", err
 	}
-	_, secret, err := d.Service.Identity.MakeToken(ctx, d.owner(), access.Token{Name: name, Role: role, Machine: machine})
+	p := d.owner()
+	p.Account = name.Fold(d.Name)
+	_, secret, err := d.Service.Identity.MakeOwnToken(ctx, p, called, nil)
 	return secret, err
 }
 

@@ -165,27 +165,7 @@ as "device:hall-40; set:ardholm-pair=Hall Mono".`}
 	dry := c.Flags().Bool("dry-run", false, "say what would change, and store nothing")
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
-		files, err := readFiles(c, a)
-		if err != nil {
-			return err
-		}
-		client, err := r.client()
-		if err != nil {
-			return err
-		}
-		var d api.Draft
-		if err := client.Do(c.Context(), "PUT", "/api/v1/draft/queue-table", withDry(name(), *dry),
-			api.NamedText{Name: files[0].Name, Text: files[0].Text}, &d); err != nil {
-			return err
-		}
-		return r.print(c, d, func(w io.Writer) {
-			if *dry {
-				writeDiffs(w, d.Changes, d.Total)
-				fmt.Fprintf(w, "Your draft would have %s. Nothing was stored.\n", words.Count(d.Total, "change"))
-				return
-			}
-			fmt.Fprintf(w, "Your draft has %s now. See cirque draft.\n", words.Count(d.Total, "change"))
-		})
+		return r.applyTable(c, "/api/v1/draft/queue-table", withDry(name(), *dry), a, *dry)
 	}
 	return c
 }

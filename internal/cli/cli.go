@@ -163,10 +163,11 @@ func sections(r *root) []cmdline.Section {
 		return cmdline.Section{Title: title, Commands: list}
 	}
 	return []cmdline.Section{
-		section("Decide", estateCommand(r), draftCommand(r), queueCommand(r), adoptCommand(r), rehearseCommand(r),
-			publishCommand(r), revertCommand(r), historyCommand(r), diffCommand(r), requestCommand(r),
+		section("Decide", append(placeCommands(r), estateCommand(r), draftCommand(r), queueCommand(r), grantCommand(r),
+			settingCommand(r), adoptCommand(r), rehearseCommand(r),
+			publishCommand(r), revertCommand(r), undoCommand(r), historyCommand(r), diffCommand(r), requestCommand(r),
 			pickCommand(r, "pick", "Pick an offered queue for a person", "PUT"),
-			pickCommand(r, "unpick", "Take a person's pick back", "DELETE")),
+			pickCommand(r, "unpick", "Take a person's pick back", "DELETE"))...),
 		section("Explain", lineupCommand(r), whyCommand(r), whoCommand(r), reachCommand(r), testPageCommand(r),
 			subjectCommand(r, "person", "people"), subjectCommand(r, "machine", "machines"), addressCommand(r),
 			orphansCommand(r), coverageCommand(r)),

@@ -12,6 +12,7 @@ import (
 	"github.com/spf13/pflag"
 
 	"cirque/core/access"
+	"cirque/core/bulk"
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/internal/apiclient"
@@ -103,6 +104,33 @@ func platforms() []string {
 		"chromeos/x64", "ios/arm64", "android/arm64"}
 }
 
+// inDraft completes the names of a list's objects, as one's draft has them.
+func inDraft(list string) completion {
+	return func(r *root, c *cobra.Command, word string) ([]cobra.Completion, cobra.ShellCompDirective) {
+		return r.complete(c, word, objectsPath, url.Values{"list": {list}}, "name", "change")
+	}
+}
+
+// keysIn completes the keys that objects of a list have, up to the sign after which the value stands.
+func keysIn(list string) completion {
+	return func(_ *root, _ *cobra.Command, _ string) ([]cobra.Completion, cobra.ShellCompDirective) {
+		var out []cobra.Completion
+		refs := []estate.Ref{{List: list}}
+		if list == "settings" {
+			refs = nil
+			for _, n := range estate.SettingNames() {
+				refs = append(refs, estate.Ref{List: list, Name: n})
+			}
+		}
+		for _, ref := range refs {
+			for _, k := range bulk.Keys(ref) {
+				out = append(out, cobra.CompletionWithDesc(k.Name+"=", k.Doc))
+			}
+		}
+		return out, cobra.ShellCompDirectiveNoFileComp | cobra.ShellCompDirectiveNoSpace
+	}
+}
+
 // words are the words of uses; a command's path and a word go before the word alone.
 func wordCompletions() map[string]completion {
 	return map[string]completion{
@@ -125,8 +153,9 @@ func wordCompletions() map[string]completion {
 		"request ID":           listed("/api/v1/requests", "id", "person"), "draft take NAME": anything,
 		"account sessions ID":  anything,
 		"failover-test NUMBER": listed("/api/v1/failover-tests", "id", "server"),
-		"revert NUMBER":        listed("/api/v1/revisions", "number", "reason"),
-		"diff FROM":            listed("/api/v1/revisions", "number", "reason"), "diff TO": listed("/api/v1/revisions",
+		"undo REVISION":        listed("/api/v1/revisions", "number", "reason"), "undo NAME": anything,
+		"revert NUMBER": listed("/api/v1/revisions", "number", "reason"),
+		"diff FROM":     listed("/api/v1/revisions", "number", "reason"), "diff TO": listed("/api/v1/revisions",
 			"number", "reason"),
 		"device remove NAME": listed("/api/v1/stock/devices", "name", "title"),
 		"server remove NAME": listed("/api/v1/stock/servers", "name", "title"),
@@ -136,6 +165,11 @@ func wordCompletions() map[string]completion {
 		"directory unlink NAME":  searched("user"),
 		"directory unlink OTHER": searched("user"), "driver compare NAME": listed("/api/v1/drivers/names", "exact",
 			"platform"),
+		"LOCATION": inDraft("locations"), "SUBNET": inDraft("subnets"), "STATION": inDraft("stations"),
+		"NOTICE": inDraft("notices"), "SETTING": oneOf(estate.SettingNames()...), "NEW": anything, "draft KEY": anything,
+		"grant KEY": keysIn("grants"), "location KEY": keysIn("locations"), "subnet KEY": keysIn("subnets"),
+		"station KEY": keysIn("stations"), "notice KEY": keysIn("notices"), "queue KEY": keysIn("queues"),
+		"setting KEY": keysIn("settings"),
 		"health NAME": searched("server", "device"), "health server|device": oneOf("server", "device"),
 		"LIST": oneOf(listWords()...), "draft NAME": searched("queue", "grant", "location", "station", "server",
 			"server set", "device", "driver", "subnet"),

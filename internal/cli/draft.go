@@ -44,8 +44,10 @@ func draftCommand(r *root) *cobra.Command {
 		}
 		return r.print(c, d, func(w io.Writer) { writeDraft(w, d) })
 	}
-	c.AddCommand(draftListCommand(r), draftExportCommand(r), draftDiscardCommand(r), draftUndoCommand(r),
-		draftRemoveCommand(r), draftProposeCommand(r), draftProposalsCommand(r), draftTakeCommand(r), draftDeclineCommand(r))
+	any := objectsOf{r: r}
+	c.AddCommand(any.edits()...)
+	c.AddCommand(draftListCommand(r), draftOtherCommand(r), draftExportCommand(r), draftDiscardCommand(r),
+		draftUndoCommand(r), draftProposeCommand(r), draftProposalsCommand(r), draftTakeCommand(r), draftDeclineCommand(r))
 	return c
 }
 
@@ -135,9 +137,13 @@ func draftListCommand(r *root) *cobra.Command {
 					fmt.Fprintln(w, "Nobody has a draft.")
 					return
 				}
-				t := r.table("DRAFT", "OF", "BASE", "CHANGED")
+				t := r.table("ID", "DRAFT", "OF", "BASE", "CHANGED", "PROPOSED").main(1)
 				for _, d := range list {
-					t.add(d.Name, d.Author, fmt.Sprint(d.Base), r.at(d.ChangedAt))
+					proposed := ""
+					if d.ProposedAt != nil {
+						proposed = d.ProposedWhy
+					}
+					t.add(fmt.Sprint(d.ID), d.Name, d.Author, fmt.Sprint(d.Base), r.at(d.ChangedAt), proposed)
 				}
 				t.write(w)
 			})
@@ -245,13 +251,6 @@ func draftUndoCommand(r *root) *cobra.Command {
 		func(ref estate.Ref) estate.Edit {
 			return estate.Edit{Ref: ref, Undo: true}
 		})
-}
-
-func draftRemoveCommand(r *root) *cobra.Command {
-	return draftEditCommand(r, "remove", "Take objects out, in the draft",
-		"  cirque draft remove grants old-hall\n  cirque "+
-			"draft remove queue hall-mono hall-colour",
-		func(ref estate.Ref) estate.Edit { return estate.Edit{Ref: ref, Remove: true} })
 }
 
 // draftEditCommand makes a command that does the same to each object that is named.

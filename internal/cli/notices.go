@@ -130,7 +130,8 @@ func noticeCommand(r *root) *cobra.Command {
 			}
 			return nil
 		}}
-	return cmdline.Group("notice", "Who is told of which faults", list, sent, try, keys)
+	return cmdline.Group("notice", "Who is told of which faults", append([]*cobra.Command{list, sent, try, keys},
+		objectsOf{r: r, list: "notices"}.edits()...)...)
 }
 
 func serverJobsCommand(r *root) *cobra.Command {

@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"cirque/core/estate"
+	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
@@ -46,10 +47,21 @@ func draftProposalsCommand(r *root) *cobra.Command {
 		})
 }
 
+// draftOtherCommand shows anybody's draft.
+func draftOtherCommand(r *root) *cobra.Command {
+	return ask(r, "other ID", "See somebody else's draft", cmdline.Args(1, 1), get[api.Draft](named("/api/v1/drafts", "")),
+		func(w io.Writer, d api.Draft) {
+			fmt.Fprintf(w, "The draft %s of %s changes %s of revision %d.\n", d.Name, d.Author, words.Count(d.Total, "object"),
+				d.Base)
+			writeDiffs(w, d.Changes, d.Total)
+			fmt.Fprintf(w, "\nTo work on with it: cirque draft take %d\n", d.ID)
+		})
+}
+
 func draftTakeCommand(r *root) *cobra.Command {
-	return ask(r, "take ID", "Make a proposed draft a draft of your own", cmdline.Args(1, 1),
+	return ask(r, "take ID", "Make somebody's draft, proposed or not, a draft of your own", cmdline.Args(1, 1),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (api.Draft, error) {
-			return apiclient.Post[api.Draft](c.Context(), client, apiclient.Path("/api/v1/proposals", a[0])+"/take", nil)
+			return apiclient.Post[api.Draft](c.Context(), client, apiclient.Path("/api/v1/drafts", a[0])+"/take", nil)
 		}, func(w io.Writer, d api.Draft) {
 			writeDraft(w, d)
 			fmt.Fprintf(w, "It is your draft %s: add --draft %s to rehearse, publish or discard it.\n", d.Name, d.Name)

@@ -105,6 +105,39 @@ func revisionNumber(s string) (n int, err error) {
 	return n, nil
 }
 
+// undoCommand takes back what one revision did to one object.
+func undoCommand(r *root) *cobra.Command {
+	c := &cobra.Command{Use: "undo REVISION LIST NAME", Short: "Take back, in your draft, what a revision did to one " +
+		"object", Args: cmdline.Args(3, 3),
+		Long: `Take back, in your draft, what one revision did to one object. What has been done to other keys of
+it since stays; where the same key has been changed again, it is said, and nothing is done.`}
+	var e editing
+	e.flags(c)
+	c.RunE = func(c *cobra.Command, a []string) error {
+		number, err := revisionNumber(a[0])
+		if err != nil {
+			return err
+		}
+		list, err := refs(a[1:])
+		if err != nil {
+			return err
+		}
+		client, err := r.client()
+		if err != nil {
+			return err
+		}
+		q := withDry(e.name(), e.dry)
+		q.Set("list", list[0].List)
+		q.Set("object", list[0].Name)
+		var d api.Draft
+		if err := client.Do(c.Context(), "POST", fmt.Sprintf("/api/v1/revisions/%d/undo", number), q, nil, &d); err != nil {
+			return err
+		}
+		return r.print(c, d, func(w io.Writer) { writeEdited(w, d, e.dry, list...) })
+	}
+	return c
+}
+
 func diffCommand(r *root) *cobra.Command {
 	return &cobra.Command{Use: "diff FROM [TO]", Short: "What differs between two revisions; TO is the current one " +
 		"when absent", Args: cmdline.Args(1, 2), RunE: func(c *cobra.Command, a []string) error {

@@ -58,8 +58,8 @@ func queueCommand(r *root) *cobra.Command {
 	list.Flags().StringVar(&location, "location", "", "only at this location or under it")
 	list.Flags().StringVar(&label, "label", "", "only with this label")
 	list.Flags().StringVar(&word, "find", "", "only with this in name, old names, title, location, labels or note")
-	return cmdline.Group("queue", "See queues, and change many at once", append([]*cobra.Command{list},
-		r.queueTools()...)...)
+	return cmdline.Group("queue", "See queues, and change many at once", append(append([]*cobra.Command{list},
+		r.queueTools()...), objectsOf{r: r, list: "queues"}.edits()...)...)
 }
 
 // knownOf gives an Unknown fault where the estate has no such location, or no queue has the label, that is asked for.

@@ -71,9 +71,27 @@ func draftsRoutes(s *server, a huma.API) {
 		Into string `query:"into" maxLength:"63" doc:"Which of one's own drafts, which must be empty; proposal-ID when absent."`
 	}
 	route(s, a, "POST", "/api/v1/proposals/{id}/take", "take-proposal", "Make a proposed draft a draft of one's own",
-		small,
-		func(ctx context.Context, in *proposal) (*versionedOut[api.Draft], error) {
-			return answer(s.svc.Drafts.TakeProposal(ctx, principalOf(ctx), in.ID, in.Into))
+		small, func(ctx context.Context, in *proposal) (*versionedOut[api.Draft], error) {
+			return answer(s.svc.Drafts.Take(ctx, principalOf(ctx), in.ID, in.Into))
+		})
+	type other struct {
+		ID int64 `path:"id" minimum:"1"`
+	}
+	route(s, a, "GET", "/api/v1/drafts/{id}", "draft-of", "Anybody's draft, to be looked at", small,
+		func(ctx context.Context, in *other) (*out[api.Draft], error) {
+			d, err := s.svc.Drafts.Other(ctx, principalOf(ctx), in.ID)
+			if err != nil {
+				return nil, err
+			}
+			return &out[api.Draft]{draftOf(d)}, nil
+		})
+	type take struct {
+		ID   int64  `path:"id" minimum:"1"`
+		Into string `query:"into" maxLength:"63" doc:"Which of one's own drafts, which must be empty; taken-ID when absent, proposal-ID where it is proposed."`
+	}
+	route(s, a, "POST", "/api/v1/drafts/{id}/take", "take-draft", "Make somebody's draft a draft of one's own", small,
+		func(ctx context.Context, in *take) (*versionedOut[api.Draft], error) {
+			return answer(s.svc.Drafts.Take(ctx, principalOf(ctx), in.ID, in.Into))
 		})
 	type decline struct {
 		ID   int64 `path:"id" minimum:"1"`
@@ -93,12 +111,13 @@ func draftsRoutes(s *server, a huma.API) {
 		})
 	type edits struct {
 		Named
+		DryRun
 		Body api.Edits
 	}
 	route(s, a, "POST", "/api/v1/draft/edits", "edit", "Change objects of one's own draft, all or none",
 		large.by(access.EditDraft),
 		func(ctx context.Context, in *edits) (*versionedOut[api.Draft], error) {
-			return answer(s.svc.Drafts.Edit(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits))
+			return answer(s.svc.Drafts.EditOr(ctx, principalOf(ctx), in.Name, in.Body.Version, in.Body.Edits, in.Dry))
 		})
 	route(s, a, "DELETE", "/api/v1/draft", "discard", "Throw one's own draft away", small, func(ctx context.Context,
 		in *Named) (*struct{}, error) {
@@ -172,6 +191,18 @@ func draftsRoutes(s *server, a huma.API) {
 		From int `query:"from" minimum:"0" doc:"0 for the current revision."`
 		To   int `query:"to" minimum:"0" doc:"0 for the current revision."`
 	}
+	type undo struct {
+		Named
+		DryRun
+		Number int    `path:"number" minimum:"1"`
+		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,settings"`
+		Object string `query:"object" maxLength:"256"`
+	}
+	route(s, a, "POST", "/api/v1/revisions/{number}/undo", "undo-change", "Take back, in one's own draft, what a "+
+		"revision did to one object", small, func(ctx context.Context, in *undo) (*versionedOut[api.Draft], error) {
+		return answer(s.svc.Drafts.UndoChange(ctx, principalOf(ctx), in.Name, in.Number, estate.Ref{List: in.List,
+			Name: in.Object}, in.Dry))
+	})
 	route(s, a, "GET", "/api/v1/diff", "diff", "What differs between two revisions", small, func(ctx context.Context,
 		in *diff) (*out[api.Diffs], error) {
 		c, err := s.svc.Drafts.Diff(ctx, principalOf(ctx), in.From, in.To)

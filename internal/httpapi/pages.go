@@ -1,6 +1,7 @@
 package httpapi
 
 import (
+	"encoding/json"
 	"math"
 	"reflect"
 	"slices"
@@ -65,8 +66,13 @@ func cut[T any](p Paging, list []T, key func(*T) string) page.Page[T] {
 	return page.Cut(list, p.ask(), key)
 }
 
+var rawJSON = reflect.TypeFor[json.RawMessage]()
+
 // mentions says whether a text is part of any that the API shows of a value.
 func mentions(v reflect.Value, folded string) bool {
+	if v.Type() == rawJSON {
+		return strings.Contains(name.Fold(string(v.Bytes())), folded)
+	}
 	switch v.Kind() {
 	case reflect.String:
 		return strings.Contains(name.Fold(v.String()), folded)

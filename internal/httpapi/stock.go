@@ -293,6 +293,41 @@ func draftToolsRoutes(s *server, a huma.API) {
 			}
 			return &out[api.Draft]{draftOf(d)}, nil
 		})
+	type objects struct {
+		Named
+		Paging
+		List string   `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,settings"`
+		Only []string `query:"object,explode" doc:"Only these, by name, path or subnet; all when absent."`
+	}
+	route(s, a, "GET", "/api/v1/draft/objects", "draft-objects", "The objects of a list, as one's own draft has them",
+		small, func(ctx context.Context, in *objects) (paged[estate.Drafted], error) {
+			list, err := s.svc.Drafts.Objects(ctx, principalOf(ctx), in.Name, in.List, in.Only)
+			return items(in.Paging, list, err, func(v *estate.Drafted) string { return v.Name })
+		})
+	type listed struct {
+		Named
+		List string   `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices"`
+		Only []string `query:"object,explode" doc:"Only these, by name, path or subnet; all when absent."`
+	}
+	route(s, a, "GET", "/api/v1/draft/table", "object-table", "The objects of a list of one's own draft as CSV", small,
+		func(ctx context.Context, in *listed) (*out[api.Text], error) {
+			text, err := s.svc.Drafts.Table(ctx, principalOf(ctx), in.Name, in.List, in.Only)
+			return &out[api.Text]{api.Text{Text: text}}, err
+		})
+	type put struct {
+		Named
+		DryRun
+		List string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices"`
+		Body api.NamedText
+	}
+	route(s, a, "PUT", "/api/v1/draft/table", "apply-object-table", "Put a table of objects into one's own draft",
+		large.by(access.EditDraft), func(ctx context.Context, in *put) (*out[api.Draft], error) {
+			d, err := s.svc.Drafts.ApplyTable(ctx, principalOf(ctx), in.Name, in.List, in.Body.Name, in.Body.Text, in.Dry)
+			if err != nil {
+				return nil, err
+			}
+			return &out[api.Draft]{draftOf(d)}, nil
+		})
 	drafted := func(d estate.DraftSheet, dry bool) *api.Draft {
 		if dry {
 			return nil

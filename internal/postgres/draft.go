@@ -156,11 +156,11 @@ func (s DraftTable) ProposeDraft(ctx context.Context, d estate.Draft, why string
 	})
 }
 
-// Proposed gives a draft that is proposed, with what it keeps; an Unknown fault where none of that number is.
-func (s DraftTable) Proposed(ctx context.Context, id int64) (d estate.Draft, err error) {
+// DraftByID gives anybody's draft by its number, with what it keeps; an Unknown fault where none has it.
+func (s DraftTable) DraftByID(ctx context.Context, id int64) (d estate.Draft, err error) {
 	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
-			rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE id = $1 AND proposed_at IS NOT NULL", id)
+			rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE id = $1", id)
 			if err != nil {
 				return err
 			}
@@ -171,19 +171,19 @@ func (s DraftTable) Proposed(ctx context.Context, id int64) (d estate.Draft, err
 			return err
 		})
 	if errors.Is(err, pgx.ErrNoRows) {
-		return d, proposalUnknown(id)
+		return d, draftUnknown(id)
 	}
 	return d, translate(err)
 }
 
-// SettleProposal takes a proposal off a draft, which stays its owner's; an Unknown fault where it is none, or has
-// changed since.
-func (s DraftTable) SettleProposal(ctx context.Context, d estate.Draft, e event.Event) error {
+// SettleDraft takes a proposal off a draft, which stays its owner's, and records what came of it; an Unknown fault
+// where it has changed since.
+func (s DraftTable) SettleDraft(ctx context.Context, d estate.Draft, e event.Event) error {
 	return s.in(ctx, func(tx pgx.Tx) error {
-		tag, err := tx.Exec(ctx, "UPDATE draft SET proposed_at = NULL, proposed_why = '' WHERE id = $1 AND version = $2 AND "+
-			"proposed_at IS NOT NULL", d.ID, d.Version)
+		tag, err := tx.Exec(ctx, "UPDATE draft SET proposed_at = NULL, proposed_why = '' WHERE id = $1 AND version = $2",
+			d.ID, d.Version)
 		if err == nil && tag.RowsAffected() == 0 {
-			return proposalUnknown(d.ID)
+			return draftUnknown(d.ID)
 		}
 		if err != nil {
 			return err
@@ -195,7 +195,7 @@ func (s DraftTable) SettleProposal(ctx context.Context, d estate.Draft, e event.
 	})
 }
 
-func proposalUnknown(id int64) error {
-	return fault.New(fault.Unknown, "proposal-unknown", "see cirque draft proposals", "no draft with the number %d is "+
-		"proposed now", id)
+func draftUnknown(id int64) error {
+	return fault.New(fault.Unknown, "draft-unknown", "see cirque draft list", "there is no draft with the number %d, "+
+		"or it has changed meanwhile", id)
 }

@@ -40,7 +40,28 @@ func (s *Room) Own(ctx context.Context, p *access.Principal, called string) (est
 	if !ok {
 		kept = estate.Draft{Owner: p.Owner(), Author: p.Name, Name: called, Base: current.Number}
 	}
-	d := estate.DraftSheet{Draft: kept, Current: current.Number}
+	return s.sheet(ctx, kept, current.Number)
+}
+
+// Other gives anybody's draft by its number, to be looked at.
+func (s *Room) Other(ctx context.Context, p *access.Principal, id int64) (estate.DraftSheet, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	kept, err := s.store.DraftByID(ctx, id)
+	if err != nil {
+		return estate.DraftSheet{}, err
+	}
+	current, err := s.store.CurrentRevision(ctx)
+	if err != nil {
+		return estate.DraftSheet{}, err
+	}
+	return s.sheet(ctx, kept, current.Number)
+}
+
+// sheet lays a draft out beside its base and what is current.
+func (s *Room) sheet(ctx context.Context, kept estate.Draft, current int) (d estate.DraftSheet, err error) {
+	d = estate.DraftSheet{Draft: kept, Current: current}
 	if d.From, err = s.present.Past.Document(ctx, d.Base); err != nil {
 		return d, err
 	}
@@ -71,6 +92,22 @@ func (s *Room) Drafts(ctx context.Context, p *access.Principal) ([]estate.Draft,
 func (s *Room) Edit(ctx context.Context, p *access.Principal, called string, version *int64,
 	edits []estate.Edit) (estate.DraftSheet, error) {
 	return s.Change(ctx, p, called, version, s.edited(edits))
+}
+
+// EditOr is Edit; with dry it gives the draft as it would be, and keeps nothing.
+func (s *Room) EditOr(ctx context.Context, p *access.Principal, called string, version *int64, edits []estate.Edit,
+	dry bool) (estate.DraftSheet, error) {
+	if !dry {
+		return s.Edit(ctx, p, called, version, edits)
+	}
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	d, err := s.Own(ctx, p, called)
+	if err != nil {
+		return d, err
+	}
+	return changed(p, d, s.edited(edits))
 }
 
 // edited makes a draft's document with edits.
@@ -162,6 +199,34 @@ func changed(p *access.Principal, d estate.DraftSheet,
 	d.Changes = confined(p, access.EditDraft, d.From, estate.Changes(d.From, doc))
 	d.Document = d.From.With(d.Changes)
 	return d, access.CheckChanges(p, access.EditDraft, d.From, d.Document, d.Changes)
+}
+
+// UndoChange takes one change of the past back, in one's own draft: what a revision did to an object. With dry it gives
+// the draft as it would be.
+func (s *Room) UndoChange(ctx context.Context, p *access.Principal, called string, revision int, r estate.Ref,
+	dry bool) (estate.DraftSheet, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	after, err := s.present.Past.Document(ctx, revision)
+	if err != nil {
+		return estate.DraftSheet{}, err
+	}
+	before := &estate.Document{Estate: estate.Version}
+	if revision > 1 {
+		if before, err = s.present.Past.Document(ctx, revision-1); err != nil {
+			return estate.DraftSheet{}, err
+		}
+	}
+	d, err := s.Own(ctx, p, called)
+	if err != nil {
+		return d, err
+	}
+	edit, err := estate.UndoOf(r, before, after, d.Document)
+	if err != nil {
+		return d, err
+	}
+	return s.EditOr(ctx, p, called, &d.Version, []estate.Edit{edit}, dry)
 }
 
 // Diff compares two revisions; 0 stands for the current one.

@@ -75,16 +75,16 @@ func (s *store) ProposeDraft(_ context.Context, d estate.Draft, why string, _ ev
 	return nil
 }
 
-func (s *store) Proposed(_ context.Context, id int64) (estate.Draft, error) {
+func (s *store) DraftByID(_ context.Context, id int64) (estate.Draft, error) {
 	for _, d := range s.kept {
-		if d.ID == id && d.ProposedAt != nil {
+		if d.ID == id {
 			return d, nil
 		}
 	}
-	return estate.Draft{}, fault.New(fault.Unknown, "proposal-unknown", "", "no")
+	return estate.Draft{}, fault.New(fault.Unknown, "draft-unknown", "", "no")
 }
 
-func (s *store) SettleProposal(_ context.Context, d estate.Draft, _ event.Event) error {
+func (s *store) SettleDraft(_ context.Context, d estate.Draft, _ event.Event) error {
 	d.ProposedAt = nil
 	s.kept[d.Owner+" "+d.Name] = d
 	return nil

@@ -58,22 +58,29 @@ func (s *Room) Proposals(ctx context.Context, p *access.Principal) ([]estate.Pro
 	return out, err
 }
 
-// TakeProposal makes a proposed draft a draft of one's own, to look at, rehearse, change and publish like any other.
-// The one that was proposed stays its owner's. into names one's own draft, which must be empty; proposal-ID when
-// absent.
-func (s *Room) TakeProposal(ctx context.Context, p *access.Principal, id int64, into string) (estate.DraftSheet,
-	error) {
-	d, err := s.proposed(ctx, p, id)
+// Take makes somebody's draft, proposed or not, a draft of one's own, to look at, rehearse, change and publish like any
+// other: such as where whoever began it is away. The other one stays its owner's, who is told. into names one's own
+// draft, which must be empty; proposal-ID or taken-ID when absent.
+func (s *Room) Take(ctx context.Context, p *access.Principal, id int64, into string) (estate.DraftSheet, error) {
+	d, err := s.decided(ctx, p, id)
 	if err != nil {
 		return estate.DraftSheet{}, err
 	}
-	called := cmp.Or(into, fmt.Sprintf("proposal-%d", id))
+	if d.Owner == p.Owner() {
+		return estate.DraftSheet{}, fault.New(fault.Conflict, "draft-own", "work on with it: --draft "+d.Name,
+			"the draft %s is yours already", d.Name)
+	}
+	word := "taken"
+	if d.ProposedAt != nil {
+		word = "proposal"
+	}
+	called := cmp.Or(into, fmt.Sprintf("%s-%d", word, id))
 	own, err := s.Own(ctx, p, called)
 	if err != nil {
 		return own, err
 	}
 	if len(own.Changes) > 0 {
-		return own, fault.New(fault.Conflict, "proposal-taken", "publish or discard it first", "your draft %s is not "+
+		return own, fault.New(fault.Conflict, "draft-taken", "publish or discard it first", "your draft %s is not "+
 			"empty", called)
 	}
 	mine := own.Draft
@@ -81,33 +88,44 @@ func (s *Room) TakeProposal(ctx context.Context, p *access.Principal, id int64, 
 	if _, err := s.store.SaveDraft(ctx, mine); err != nil {
 		return own, err
 	}
-	if err := s.store.SettleProposal(ctx, d, event.Event{Kind: event.DraftTaken, Subject: d.Name, Author: p.Name}.Saying(
-		"The proposal of {author}, {reason}, was taken over", "author", event.Person(d.Author), "reason",
-		d.ProposedWhy)); err != nil {
+	if err := s.store.SettleDraft(ctx, d, taken(p, d)); err != nil {
 		return own, err
 	}
 	return s.Own(ctx, p, called)
 }
 
+func taken(p *access.Principal, d estate.Draft) event.Event {
+	e := event.Event{Kind: event.DraftTaken, Subject: d.Name, Author: p.Name}
+	if d.ProposedAt != nil {
+		return e.Saying("The proposal of {author}, {reason}, was taken over", "author", event.Person(d.Author), "reason",
+			d.ProposedWhy)
+	}
+	return e.Saying("The draft {name} of {author} was taken over", "name", d.Name, "author", event.Person(d.Author))
+}
+
 // DeclineProposal says no to a proposed draft, which stays its owner's.
 func (s *Room) DeclineProposal(ctx context.Context, p *access.Principal, id int64, reason string) error {
-	d, err := s.proposed(ctx, p, id)
+	d, err := s.decided(ctx, p, id)
 	if err != nil {
 		return err
 	}
-	return s.store.SettleProposal(ctx, d, event.Event{Kind: event.DraftDeclined, Subject: d.Name, Author: p.Name}.Saying(
+	if d.ProposedAt == nil {
+		return fault.New(fault.Unknown, "proposal-unknown", "see cirque draft proposals", "no draft with the number %d is "+
+			"proposed now", id)
+	}
+	return s.store.SettleDraft(ctx, d, event.Event{Kind: event.DraftDeclined, Subject: d.Name, Author: p.Name}.Saying(
 		"The proposal of {author}, {proposed}, was declined: {reason}", "author", event.Person(d.Author), "proposed",
 		d.ProposedWhy, "reason", strings.TrimSpace(reason)))
 }
 
-// proposed finds a proposal for whoever may publish for all sites.
-func (s *Room) proposed(ctx context.Context, p *access.Principal, id int64) (estate.Draft, error) {
+// decided finds somebody's draft for whoever may publish for all sites.
+func (s *Room) decided(ctx context.Context, p *access.Principal, id int64) (estate.Draft, error) {
 	if err := access.Check(p, access.Publish); err != nil {
 		return estate.Draft{}, err
 	}
 	if !p.MayAt(access.Publish, "") {
 		return estate.Draft{}, fault.New(fault.Denied, "not-allowed", "ask an administrator of all sites", "%s may not "+
-			"decide on proposals", p.Name)
+			"decide on what others have drafted", p.Name)
 	}
-	return s.store.Proposed(ctx, id)
+	return s.store.DraftByID(ctx, id)
 }

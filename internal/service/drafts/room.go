@@ -30,8 +30,9 @@ type Store interface {
 	RevisionsPage(ctx context.Context, ask page.Ask, word string) (page.Page[estate.Revision], error)
 	SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error)
 	ProposeDraft(ctx context.Context, d estate.Draft, why string, e event.Event) error
-	Proposed(ctx context.Context, id int64) (estate.Draft, error)
-	SettleProposal(ctx context.Context, d estate.Draft, e event.Event) error
+	DraftByID(ctx context.Context, id int64) (estate.Draft, error)
+	// SettleDraft takes a proposal off a draft, where it is one, and records what came of it.
+	SettleDraft(ctx context.Context, d estate.Draft, e event.Event) error
 }
 
 // Config of a Room.

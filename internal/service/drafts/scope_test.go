@@ -104,13 +104,13 @@ grants: [{name: g, effect: place, queues: [hall], to: [everyone]}]
 	if err != nil || len(list) != 1 || list[0].Author != "bjorn" || list[0].Reason != "a name that people know" {
 		t.Fatalf("%+v %v", list, err)
 	}
-	if _, err := r.TakeProposal(t.Context(), bjorn, list[0].ID, ""); !fault.Is(err, fault.Denied) {
+	if _, err := r.Take(t.Context(), bjorn, list[0].ID, ""); !fault.Is(err, fault.Denied) {
 		t.Error("who proposed it takes it:", err)
 	}
 	if err := r.DeclineProposal(t.Context(), bjorn, list[0].ID, "no"); !fault.Is(err, fault.Denied) {
 		t.Error("who proposed it declines it:", err)
 	}
-	mine, err := r.TakeProposal(t.Context(), root, list[0].ID, "")
+	mine, err := r.Take(t.Context(), root, list[0].ID, "")
 	if err != nil || len(mine.Changes) != 2 || mine.Author != "root" {
 		t.Fatal(mine, err)
 	}

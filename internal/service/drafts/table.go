@@ -3,6 +3,7 @@ package drafts
 import (
 	"cmp"
 	"context"
+	"encoding/json"
 	"slices"
 	"strconv"
 	"strings"
@@ -39,6 +40,14 @@ func (s *Room) QueueTable(ctx context.Context, p *access.Principal, draft string
 // ApplyQueueTable puts a table of queues into one's own draft; with dry it gives the draft as it would be.
 func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, name, text string,
 	dry bool) (estate.DraftSheet, error) {
+	return s.applied(ctx, p, draft, dry, func(d estate.DraftSheet) ([]estate.Edit, error) {
+		return bulk.QueueEdits(d.Document, name, text)
+	})
+}
+
+// applied puts a table's edits into one's own draft, or with dry says how it would be.
+func (s *Room) applied(ctx context.Context, p *access.Principal, draft string, dry bool,
+	read func(estate.DraftSheet) ([]estate.Edit, error)) (estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return estate.DraftSheet{}, err
 	}
@@ -46,7 +55,7 @@ func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, 
 	if err != nil {
 		return d, err
 	}
-	edits, err := bulk.QueueEdits(d.Document, name, text)
+	edits, err := read(d)
 	if err != nil {
 		return d, s.alsoWrong(d, edits, err)
 	}
@@ -54,6 +63,44 @@ func (s *Room) ApplyQueueTable(ctx context.Context, p *access.Principal, draft, 
 		return changed(p, d, s.edited(edits))
 	}
 	return s.Edit(ctx, p, draft, &d.Version, edits)
+}
+
+// Objects lists the objects of a list of one's own draft as they are there, in the order of export. only names some of
+// them; what is not there is left out.
+func (s *Room) Objects(ctx context.Context, p *access.Principal, draft, list string,
+	only []string) ([]estate.Drafted, error) {
+	d, err := s.Draft(ctx, p, draft)
+	if err != nil {
+		return nil, err
+	}
+	return estate.DraftedOf(d, list, only)
+}
+
+// Table writes objects of one's own draft as CSV.
+func (s *Room) Table(ctx context.Context, p *access.Principal, draft, list string, only []string) (string, error) {
+	all, err := s.Objects(ctx, p, draft, list, only)
+	if err != nil {
+		return "", err
+	}
+	var objects []json.RawMessage
+	for _, o := range all {
+		objects = append(objects, o.Object)
+	}
+	return bulk.ObjectTable(list, objects)
+}
+
+// ApplyTable puts a table of a list's objects into one's own draft; with dry it gives the draft as it would be.
+func (s *Room) ApplyTable(ctx context.Context, p *access.Principal, draft, list, name, text string,
+	dry bool) (estate.DraftSheet, error) {
+	return s.applied(ctx, p, draft, dry, func(d estate.DraftSheet) ([]estate.Edit, error) {
+		return bulk.ObjectEdits(list, func(called string) json.RawMessage {
+			if v := d.Document.Find(estate.Ref{List: list, Name: called}); v != nil {
+				b, _ := json.Marshal(v) // its types are JSON's
+				return b
+			}
+			return nil
+		}, name, text)
+	})
 }
 
 // alsoWrong adds to what is wrong with lines of a table what is wrong with the objects of the others, so that all is

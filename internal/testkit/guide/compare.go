@@ -62,6 +62,28 @@ func Compare(shown []string, printed string) string {
 	return ""
 }
 
+// What a guide shows of a long answer.
+const (
+	widest  = 126
+	longest = 11
+	head    = 8
+)
+
+// Shown gives what is printed as a guide shows it: long lines, and long answers, end with ….
+func Shown(printed string) []string {
+	lines := strings.Split(strings.TrimRight(printed, "\n"), "\n")
+	if len(lines) > longest {
+		lines = append(lines[:head:head], "…")
+	}
+	for i, line := range lines {
+		if r := []rune(line); len(r) > widest {
+			line = strings.TrimRight(string(r[:widest-2]), " ") + "…"
+		}
+		lines[i] = strings.TrimRight(line, " ")
+	}
+	return lines
+}
+
 func alike(want, got string) bool {
 	want, got = plain(want), plain(got)
 	parts := strings.Split(want, "…")

@@ -35,6 +35,22 @@ func TestParse(t *testing.T) {
 	}
 }
 
+func TestShown(t *testing.T) {
+	t.Parallel()
+	long := strings.Repeat("word ", 40)
+	printed := strings.Repeat(long+"\n", 20)
+	shown := Shown(printed)
+	if len(shown) != 9 || shown[8] != "…" || len([]rune(shown[0])) > 126 {
+		t.Errorf("%q", shown)
+	}
+	if differs := Compare(shown, printed); differs != "" {
+		t.Error(differs)
+	}
+	if got := Shown("one\ntwo\n"); len(got) != 2 || got[1] != "two" {
+		t.Errorf("%q", got)
+	}
+}
+
 func TestCompare(t *testing.T) {
 	t.Parallel()
 	for _, c := range []struct {

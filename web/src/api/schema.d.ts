@@ -710,6 +710,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/objects": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The objects of a list, as one's own draft has them */
+        get: operations["draft-objects"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/draft/propose": {
         parameters: {
             query?: never;
@@ -799,6 +816,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/table": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** The objects of a list of one's own draft as CSV */
+        get: operations["object-table"];
+        /** Put a table of objects into one's own draft */
+        put: operations["apply-object-table"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/drafts": {
         parameters: {
             query?: never;
@@ -810,6 +845,40 @@ export interface paths {
         get: operations["drafts"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drafts/{id}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Anybody's draft, to be looked at */
+        get: operations["draft-of"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drafts/{id}/take": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Make somebody's draft a draft of one's own */
+        post: operations["take-draft"];
         delete?: never;
         options?: never;
         head?: never;
@@ -2077,6 +2146,23 @@ export interface paths {
         put?: never;
         /** Make a former revision current again, as a new one */
         post: operations["revert"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/revisions/{number}/undo": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Take back, in one's own draft, what a revision did to one object */
+        post: operations["undo-change"];
         delete?: never;
         options?: never;
         head?: never;
@@ -4120,6 +4206,11 @@ export interface components {
              * @description The newest revision; where it is not the base, publishing merges.
              */
             current: number;
+            /**
+             * Format: int64
+             * @description 0 while nothing has been changed.
+             */
+            id: number;
             name: string;
             /** @description By list, with the changes made. */
             objects: {
@@ -4903,6 +4994,11 @@ export interface components {
              * @description Null while nothing has been changed.
              */
             changed_at: string | null;
+            /**
+             * Format: int64
+             * @description 0 while nothing has been changed.
+             */
+            id: number;
             name: string;
             /**
              * Format: date-time
@@ -4915,6 +5011,18 @@ export interface components {
              * @description Rises with every edit; 0 while nothing has been changed.
              */
             version: number;
+        };
+        EstateDrafted: {
+            /**
+             * @description What the draft does to it; absent where nothing.
+             * @enum {string}
+             */
+            change?: "added" | "changed";
+            /** @enum {string} */
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+            name: string;
+            /** @description The object, in the form of the estate. */
+            object: unknown;
         };
         EstateDriver: {
             /** @description The name to the letter, as the system knows it. */
@@ -6115,6 +6223,16 @@ export interface components {
         };
         PageDraft: {
             items: components["schemas"]["EstateDraft"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageDrafted: {
+            items: components["schemas"]["EstateDrafted"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -9725,6 +9843,8 @@ export interface operations {
             query?: {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
+                /** @description Say what would come of it, and keep nothing. */
+                dry?: boolean;
             };
             header?: {
                 /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
@@ -9807,6 +9927,50 @@ export interface operations {
             415: components["responses"]["415"];
             422: components["responses"]["422"];
             429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "draft-objects": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+                /** @description Only these, by name, path or subnet; all when absent. */
+                object?: string[];
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageDrafted"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -10069,6 +10233,92 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "object-table": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
+                /** @description Only these, by name, path or subnet; all when absent. */
+                object?: string[];
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Text"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "apply-object-table": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+                /** @description Say what would come of it, and keep nothing. */
+                dry?: boolean;
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["NamedText"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     drafts: {
         parameters: {
             query?: {
@@ -10104,6 +10354,81 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "draft-of": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "take-draft": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts, which must be empty; taken-ID when absent, proposal-ID where it is proposed. */
+                into?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -13310,6 +13635,51 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "undo-change": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+                /** @description Say what would come of it, and keep nothing. */
+                dry?: boolean;
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+                object?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    ETag?: string;
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             429: components["responses"]["429"];
             500: components["responses"]["500"];
