@@ -74,7 +74,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/drafts": readers, "POST /api/v1/draft/propose": editors,
 		"GET /api/v1/proposals": readers, "POST /api/v1/proposals/{id}/take": admins,
 		"GET /api/v1/drafts/{id}": readers, "POST /api/v1/drafts/{id}/take": admins, "GET /api/v1/draft/objects": readers,
-		"GET /api/v1/draft/table": readers, "PUT /api/v1/draft/table": editors,
+		"GET /api/v1/draft/table": readers, "GET /api/v1/estate/keys": readers, "PUT /api/v1/draft/table": editors,
 		"POST /api/v1/revisions/{number}/undo": editors,
 		"POST /api/v1/proposals/{id}/decline":  admins, "GET /api/v1/grants/{name}/reach": readers,
 		"GET /api/v1/findings": readers,

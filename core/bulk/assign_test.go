@@ -171,6 +171,31 @@ func TestTables(t *testing.T) {
 	}
 }
 
+// TestKeys: each list has keys, its name among them, and each key a shape that says how it is written.
+func TestKeys(t *testing.T) {
+	t.Parallel()
+	lists := map[string]bool{}
+	for _, k := range AllKeys() {
+		lists[k.List] = true
+		if len(k.Keys) < 3 || k.List != "settings" && find(k.Keys, k.By) == nil {
+			t.Errorf("%s %s: %+v", k.List, k.Name, k.Keys)
+		}
+	}
+	if len(lists) != len(estate.Lists()) || Keys(estate.Ref{List: "settings", Name: "x"}) != nil {
+		t.Error(lists)
+	}
+	queue := Keys(estate.Ref{List: "queues"})
+	for name, want := range map[string]Shape{"title": Text, "labels": Words, "paths": Paths, "open": Windows, "drivers": Pairs,
+		"access": Group, "paused": Flag} {
+		if k := find(queue, name); k == nil || k.Shape != want {
+			t.Errorf("%s: %+v", name, k)
+		}
+	}
+	if k := find(Keys(estate.Ref{List: "grants"}), "default"); k.Shape != Number {
+		t.Errorf("%+v", k)
+	}
+}
+
 func TestTableProblems(t *testing.T) {
 	t.Parallel()
 	d := parsed(t, everything)

@@ -29,8 +29,8 @@ type Key struct {
 	Name  string   `json:"name"`
 	Shape Shape    `json:"shape" enum:"text,flag,number,words,windows,paths,pairs,group"`
 	Doc   string   `json:"doc,omitempty"`
-	Among []string `json:"among,omitempty"` // the values that there are; any when nil
-	Keys  []Key    `json:"keys,omitempty"`  // of a group
+	Among []string `json:"among,omitempty" doc:"The values that there are; any when absent."`
+	Keys  []Key    `json:"keys,omitempty" doc:"Of a group: those within."`
 }
 
 // Keys gives what an object of a list says, in the order of export: from the types themselves, so that none is
@@ -41,6 +41,30 @@ func Keys(of estate.Ref) []Key {
 		return nil
 	}
 	return keysOf(reflect.TypeOf(v).Elem())
+}
+
+// A Keyed is a list of the estate, or one setting, with its keys.
+type Keyed struct {
+	List string `json:"list"`
+	Name string `json:"name,omitempty" doc:"Of a setting."`
+	Word string `json:"word" doc:"What one object is called."`
+	By   string `json:"by" doc:"The key by which objects are called."`
+	Keys []Key  `json:"keys"`
+}
+
+// AllKeys gives the keys of every list and setting.
+func AllKeys() []Keyed {
+	var out []Keyed
+	for _, l := range estate.Lists() {
+		names := []string{""}
+		if l == "settings" {
+			names = estate.SettingNames()
+		}
+		for _, n := range names {
+			out = append(out, Keyed{l, n, estate.Word(l), NameKey(l), Keys(estate.Ref{List: l, Name: n})})
+		}
+	}
+	return out
 }
 
 // NameKey is the key by which objects of a list are called.

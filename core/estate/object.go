@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"cirque/core/document"
@@ -272,6 +273,7 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 	var out []Change
 	removed := map[Ref]bool{}
 	var files []document.File
+	keys := map[string][]string{} // by place, the keys in the order of their lines
 	for _, e := range edits {
 		t, ok := tableOf(e.List)
 		before := now.Find(e.Ref)
@@ -300,12 +302,9 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 		case e.Undo:
 			out = append(out, Change{Ref: e.Ref, Before: before, After: base.Find(e.Ref)})
 		default:
-			var list any = []json.RawMessage{e.Object}
-			if e.List == (settingsTable{}).list() {
-				list = map[string]json.RawMessage{e.Name: e.Object}
-			}
-			b, _ := json.Marshal(map[string]any{"estate": Version, e.List: list})
-			files = append(files, document.File{Name: cmp.Or(e.From, e.Ref.String()), Text: string(b)})
+			text, order := e.lines()
+			place := cmp.Or(e.From, e.Ref.String())
+			files, keys[place] = append(files, document.File{Name: place, Text: text}), order
 		}
 	}
 	if len(files) > 0 {
@@ -313,7 +312,11 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 		doc, err := Parse(files, opts)
 		if err != nil {
 			for _, d := range fault.As(err).Details {
-				d.Place, _, _ = cutLast(d.Place, ":")
+				var line string
+				d.Place, line, _ = cutLast(d.Place, ":")
+				if n, err := strconv.Atoi(line); err == nil && n >= 2 && n-2 < len(keys[d.Place]) {
+					d.Key = keys[d.Place][n-2]
+				}
 				bad = append(bad, d)
 			}
 		} else {
@@ -335,6 +338,43 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 		return nil, fault.New(fault.Invalid, "edit-invalid", bad[0].Fix, "%s: %s", bad[0].Place, bad[0].What).With(bad)
 	}
 	return out, nil
+}
+
+// lines writes the object as a document, each of its keys on a line of its own from the second line on, and gives them
+// in that order, so that a problem's line says which key it is about.
+func (e Edit) lines() (text string, keys []string) {
+	body := string(e.Object)
+	if values, ok := pairsOf(e.Object, &keys); ok {
+		parts := make([]string, len(keys))
+		for i, k := range keys {
+			name, _ := json.Marshal(k) // a text is
+			parts[i] = "\n" + string(name) + ":" + strings.ReplaceAll(string(values[i]), "\n", " ")
+		}
+		body = "{" + strings.Join(parts, ",") + "}"
+	}
+	name, _ := json.Marshal(e.Name)
+	if e.List == (settingsTable{}).list() {
+		return fmt.Sprintf(`{"estate":%d,%q:{%s:%s}}`, Version, e.List, name, body), keys
+	}
+	return fmt.Sprintf(`{"estate":%d,%q:[%s]}`, Version, e.List, body), keys
+}
+
+// pairsOf gives the keys and values of a JSON object in their order, also a key that stands there twice.
+func pairsOf(raw json.RawMessage, keys *[]string) (values []json.RawMessage, ok bool) {
+	d := json.NewDecoder(strings.NewReader(string(raw)))
+	if t, err := d.Token(); err != nil || t != json.Delim('{') {
+		return nil, false
+	}
+	for d.More() {
+		t, err := d.Token()
+		key, text := t.(string)
+		var v json.RawMessage
+		if err != nil || !text || d.Decode(&v) != nil {
+			return nil, false
+		}
+		*keys, values = append(*keys, key), append(values, v)
+	}
+	return values, true
 }
 
 func cutLast(s, sep string) (before, after string, found bool) {

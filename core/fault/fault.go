@@ -30,6 +30,7 @@ const MaybeDone = "may-have-been-done"
 // A Detail is one place where something is wrong, such as one line of a file.
 type Detail struct {
 	Place string `json:"place,omitempty"` // such as "estate.yaml:12"
+	Key   string `json:"key,omitempty"`   // of the object at the place, where it is about one
 	What  string `json:"what"`
 	Fix   string `json:"fix,omitempty"`
 }

@@ -7,6 +7,7 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/access"
+	"cirque/core/bulk"
 	"cirque/core/adopt"
 	"cirque/core/decommission"
 	"cirque/core/estate"
@@ -304,6 +305,14 @@ func draftToolsRoutes(s *server, a huma.API) {
 			list, err := s.svc.Drafts.Objects(ctx, principalOf(ctx), in.Name, in.List, in.Only)
 			return items(in.Paging, list, err, func(v *estate.Drafted) string { return v.Name })
 		})
+	type none struct{ Paging }
+	route(s, a, "GET", "/api/v1/estate/keys", "estate-keys", "Which keys the objects of each list have, and how they are "+
+		"written", small, func(ctx context.Context, in *none) (paged[bulk.Keyed], error) {
+		if err := access.Check(principalOf(ctx), access.ReadEstate); err != nil {
+			return nil, err
+		}
+		return items(in.Paging, bulk.AllKeys(), nil, func(v *bulk.Keyed) string { return v.List + " " + v.Name })
+	})
 	type listed struct {
 		Named
 		List string   `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices"`

@@ -1388,6 +1388,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/estate/keys": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Which keys the objects of each list have, and how they are written */
+        get: operations["estate-keys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -3469,6 +3486,26 @@ export interface components {
             /** @description Add and replace only the objects named; else the draft then equals the files. */
             merge?: boolean;
         };
+        BulkKey: {
+            /** @description The values that there are; any when absent. */
+            among?: string[];
+            doc?: string;
+            /** @description Of a group: those within. */
+            keys?: components["schemas"]["BulkKey"][];
+            name: string;
+            /** @enum {string} */
+            shape: "text" | "flag" | "number" | "words" | "windows" | "paths" | "pairs" | "group";
+        };
+        BulkKeyed: {
+            /** @description The key by which objects are called. */
+            by: string;
+            keys: components["schemas"]["BulkKey"][];
+            list: string;
+            /** @description Of a setting. */
+            name?: string;
+            /** @description What one object is called. */
+            word: string;
+        };
         BulkRenaming: {
             from: string;
             to: string;
@@ -3890,6 +3927,7 @@ export interface components {
         };
         Detail: {
             fix?: string;
+            key?: string;
             place?: string;
             what: string;
         };
@@ -6353,6 +6391,16 @@ export interface components {
         };
         PageKeptView: {
             items: components["schemas"]["AccessKeptView"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageKeyed: {
+            items: components["schemas"]["BulkKeyed"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -11738,6 +11786,45 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "estate-keys": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageKeyed"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];

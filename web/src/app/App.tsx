@@ -41,6 +41,10 @@ const EndpointsPage = lazily(
   () => import("../features/endpoints/EndpointsPage"),
   (m) => m.EndpointsPage,
 );
+const EstatePage = lazily(
+  () => import("../features/estate/EstatePage"),
+  (m) => m.EstatePage,
+);
 const GrantsPage = lazily(
   () => import("../features/grants/GrantsPage"),
   (m) => m.GrantsPage,
@@ -159,6 +163,7 @@ function Pages() {
       <Route path="/continuity" element={<ContinuityPage />} />
       <Route path="/adopt" element={<AdoptPage />} />
       <Route path="/keys" element={<KeysPage />} />
+      <Route path="/estate" element={<EstatePage />} />
       <Route path="/grants" element={<GrantsPage />} />
       <Route path="/draft" element={<DraftPage />} />
       <Route path="/history" element={<HistoryPage />} />

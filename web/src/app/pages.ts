@@ -29,6 +29,7 @@ export const groups: { word: string; pages: Page[] }[] = [
     word: "Changes",
     pages: [
       { to: "/draft", word: "Draft", needs: "edit a draft" },
+      { to: "/estate", word: "Estate" },
       { to: "/history", word: "History" },
     ],
   },

@@ -40,5 +40,8 @@ function lookAt({ list, name }: { list: string; name: string }): string {
     case "server_sets":
       return "/continuity?show=sets";
   }
-  return "";
+  return lists.includes(list) ? `/estate?list=${list}&open=${called}` : "";
 }
+
+/** The lists whose objects are looked at on the page of the estate. */
+const lists = ["locations", "subnets", "stations", "notices", "settings"];

@@ -17,6 +17,8 @@ export type ListFilter = {
 type ListUrl = {
   get: (key: string) => string;
   set: (key: string, value: string) => void;
+  /** Several keys in one step. */
+  put: (values: Record<string, string>) => void;
   word: string;
   setWord: (word: string) => void;
   sort: Sort;
@@ -24,10 +26,10 @@ type ListUrl = {
 
 /** What narrows and orders a list, as it stands in the address; by the first column where nothing is said. */
 export function useListUrl(first = "name"): ListUrl {
-  const { get, set } = useUrl();
+  const { get, set, put } = useUrl();
   const [word, setWord] = useUrlText(get("find"), (w) => set("find", w));
   const sort = { id: get("sort").replace(/^-/, "") || first, desc: get("sort").startsWith("-") };
-  return { get, set, word, setWord, sort };
+  return { get, set, put, word, setWord, sort };
 }
 
 type ListPageProps<T extends object> = {

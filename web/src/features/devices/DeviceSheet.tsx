@@ -200,6 +200,11 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
       </section>
       <section aria-label="What is written of it">
         <h3 className="mb-1 font-medium">What is written of it</h3>
+        {d.in_estate && (
+          <p className="mb-1">
+            <Link to={`/estate?list=devices&open=${encodeURIComponent(d.name)}`}>Change it</Link>
+          </p>
+        )}
         <Facts>
           <Probed kind="device" name={d.name} />
           <Fact name="Address">

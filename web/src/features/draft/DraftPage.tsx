@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useEffect, useState } from "react";
-import { useLocation, useNavigate } from "react-router";
+import { Link, useLocation, useNavigate } from "react-router";
 import { api, ask, type Draft } from "../../api/client";
 import { draftChanged, draftQuery, sendEdits } from "../../api/drafts";
 import { FindingList } from "../../parts/FindingList";
@@ -14,6 +14,7 @@ import { Diffs } from "../../ui/Diffs";
 import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
+import { OtherDrafts } from "./OtherDrafts";
 import { Proposals, Propose } from "./Proposals";
 import { broughtQuery } from "./queries";
 import { RehearsalSection } from "./RehearsalSection";
@@ -36,7 +37,8 @@ export function DraftPage() {
       {d.total === 0 ? (
         <div className="mt-3">
           <Empty title="It is empty">
-            Change grants or queues in the console, or put a file into it with{" "}
+            Change what is decided under <Link to="/estate">Estate</Link> and{" "}
+            <Link to="/grants">Grants</Link>, or put a file into it with{" "}
             <code className="font-mono">cirque estate apply FILE</code>. Nothing reaches people
             until it is published. What a failure would mean can be rehearsed below all the same.
           </Empty>
@@ -56,6 +58,7 @@ export function DraftPage() {
         </p>
       )}
       {mayTake && <Proposals empty={d.total === 0} />}
+      <OtherDrafts empty={d.total === 0} mayTake={mayTake} />
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[2fr_3fr]">
         {d.total > 0 && <Changes draft={d} />}
         <div className={`flex flex-col gap-6 ${d.total === 0 ? "lg:col-span-2" : ""}`}>

@@ -4,13 +4,15 @@ import type { Finding, Grant } from "../../api/client";
 import { useMay } from "../../parts/useMay";
 import { draftChanged, reachQuery, sendEdits } from "../../api/drafts";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { hours, readHours } from "../../lib/hours";
+import { place } from "../../lib/place";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Picker } from "../../ui/Picker";
-import { Entries } from "./Entries";
-import { effects, gaps, hours, readHours, tidy, warning } from "./model";
+import { Entries } from "../../parts/Entries";
+import { effects, gaps, tidy, warning } from "./model";
 
 const sessions = ["desktop", "remote", "virtual", "mobile", "browser"].map((s) => ({
   value: s,
@@ -19,15 +21,6 @@ const sessions = ["desktop", "remote", "virtual", "mobile", "browser"].map((s) =
 const platforms = ["windows", "macos", "linux", "chromeos", "ios", "android"]
   .flatMap((os) => [os, `${os}/x64`, `${os}/x86`, `${os}/arm64`])
   .map((p) => ({ value: p, label: p }));
-const address = /^[0-9a-f.:]+(\/\d+|-[0-9a-f.:]+)?$/i;
-
-/** An address entry as it must be written: a subnet, a range, or a single address as a range of one. */
-function place(text: string): string | null {
-  if (!address.test(text) || !/[.:]/.test(text)) return null;
-  if (text.includes("/")) return `subnet:${text}`;
-  return text.includes("-") ? `range:${text}` : `range:${text}-${text}`;
-}
-
 type GrantSheetProps = {
   grant: Grant;
   fresh: boolean;

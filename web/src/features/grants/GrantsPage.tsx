@@ -21,7 +21,7 @@ import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Picker } from "../../ui/Picker";
-import { Entries } from "./Entries";
+import { Entries } from "../../parts/Entries";
 import { GrantSheet } from "./GrantSheet";
 import { effects, narrow, tidy, whom, type Row } from "./model";
 

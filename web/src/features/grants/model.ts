@@ -1,4 +1,5 @@
 import type { Finding, Grant } from "../../api/client";
+import { hours } from "../../lib/hours";
 import { list } from "../../lib/words";
 
 export const effects = [
@@ -17,34 +18,6 @@ export function whom(g: Grant): string {
   if (g.open) parts.push(g.open.map(hours).join(" or "));
   if (g.except) parts.push(`except ${g.except.join(" or ")}`);
   return parts.join(", ");
-}
-
-type Window = NonNullable<Grant["open"]>[number];
-
-export function hours(w: Window): string {
-  return `${w.days ? w.days.join(" ") : "every day"} ${w.from}-${w.to}`;
-}
-
-const days = ["mon", "tue", "wed", "thu", "fri", "sat", "sun"];
-
-/** Reads hours such as "mon-fri 08:00-12:00" or "08:00-12:00". */
-export function readHours(text: string): Window | null {
-  const m = /^(?:(.*?)\s+)?(\d\d:\d\d)\s*-\s*(\d\d:\d\d)$/.exec(text.trim().toLowerCase());
-  if (!m?.[2] || !m[3]) return null;
-  const w: Window = { from: m[2], to: m[3] };
-  if (!m[1] || m[1] === "every day") return w;
-  const picked: string[] = [];
-  for (const word of m[1].split(/[\s,]+/)) {
-    const [a, b] = word.split("-");
-    const i = days.indexOf(a ?? "");
-    const j = b === undefined ? i : days.indexOf(b);
-    if (i < 0 || j < 0) return null;
-    for (let d = i; ; d = (d + 1) % 7) {
-      picked.push(days[d] as string);
-      if (d === j) break;
-    }
-  }
-  return { days: picked, ...w };
 }
 
 export type Filter = { word: string; effect: string; flag: string };

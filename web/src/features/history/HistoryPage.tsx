@@ -2,7 +2,8 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { queryOptions } from "@tanstack/react-query";
 import { useState } from "react";
 import { Link } from "react-router";
-import { api, ask, type Revision } from "../../api/client";
+import { api, ask, type Diff, type Revision } from "../../api/client";
+import { draftChanged } from "../../api/drafts";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
@@ -10,8 +11,9 @@ import { useNow } from "../../lib/useNow";
 import { useUrl } from "../../lib/useUrl";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
-import { Diffs } from "../../ui/Diffs";
+import { Diffs, type ShownDiff } from "../../ui/Diffs";
 import { Field, inputLook } from "../../ui/Field";
+import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
 import { Audit } from "./Audit";
@@ -161,7 +163,11 @@ function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedPro
           ) : (
             <>
               <p className="mt-2 text-ink-2">{count(diff.data.total, "object")}.</p>
-              <Diffs list={diff.data.diffs} />
+              {before === r.number - 1 ? (
+                <UndoOne number={r.number} diffs={diff.data.diffs} />
+              ) : (
+                <Diffs list={diff.data.diffs} />
+              )}
             </>
           )}
         </>
@@ -170,6 +176,49 @@ function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedPro
       )}
       {!isCurrent && <Revert number={r.number} />}
     </section>
+  );
+}
+
+/** What a revision changed; each change can be taken back alone, in one's draft. */
+function UndoOne({ number, diffs }: { number: number; diffs: Diff[] }) {
+  const client = useQueryClient();
+  const mayEdit = useMay("edit a draft");
+  const undo = useMutation({
+    mutationFn: (d: ShownDiff) =>
+      ask(
+        api.POST("/api/v1/revisions/{number}/undo", {
+          params: { path: { number }, query: { list: d.list as "queues", object: d.name } },
+        }),
+      ),
+    onSuccess: () => draftChanged(client),
+  });
+  return (
+    <>
+      {undo.error && <ProblemNotice title="It was not taken back" error={undo.error} />}
+      {undo.isSuccess && (
+        <p role="status" className="mt-1">
+          <Mark of="yes">
+            It is taken back in your <Link to="/draft">draft</Link>.
+          </Mark>
+        </p>
+      )}
+      <Diffs
+        list={diffs}
+        action={
+          mayEdit
+            ? (d) => (
+                <Button
+                  aria-label={`Take it back: ${d.name}`}
+                  disabled={undo.isPending}
+                  onClick={() => undo.mutate(d)}
+                >
+                  Take it back
+                </Button>
+              )
+            : undefined
+        }
+      />
+    </>
   );
 }
 

@@ -36,6 +36,13 @@ export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetP
         </ul>
       )}
       {mayEdit && <Switches published={q} drafted={drafted} />}
+      {drafted && (
+        <p className="mb-4">
+          <Link to={`/estate?list=queues&open=${encodeURIComponent(q.name)}`}>
+            Change its paths, hours, access, labels and old names
+          </Link>
+        </p>
+      )}
       <Facts>
         <Fact name="State">
           <Mark of={stateOf(q)} />

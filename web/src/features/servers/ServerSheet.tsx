@@ -78,6 +78,13 @@ export function ServerSheet({ name, onAdopt, onGone }: ServerSheetProps) {
         </div>
         {read.error && <ProblemNotice title="It was not read" error={read.error} />}
       </div>
+      {s.in_estate && (
+        <p className="mb-2">
+          <Link to={`/estate?list=servers&open=${encodeURIComponent(s.name)}`}>
+            What the estate says of it
+          </Link>
+        </p>
+      )}
       <Facts>
         <Fact name="Address">
           <span className="font-mono text-[0.93em]">{s.uri}</span>{" "}

@@ -1,8 +1,8 @@
 import { useQuery } from "@tanstack/react-query";
 import { useState } from "react";
-import type { FoundOne } from "../../api/client";
-import { findQuery } from "../../api/drafts";
-import { Picker, type Option } from "../../ui/Picker";
+import type { FoundOne } from "../api/client";
+import { findQuery } from "../api/drafts";
+import { Picker, type Option } from "../ui/Picker";
 
 type EntriesProps = {
   /** What one is, such as "person, group or unit". */
