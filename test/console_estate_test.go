@@ -191,4 +191,12 @@ func TestConsoleEstate(t *testing.T) {
 	p.look("undo")
 	p.goTo("/estate?list=locations&state=changed")
 	p.see("1 of 4")
+	// A note about a person, with whoever reads the directory.
+	p.goTo("/people/mira")
+	p.press("button", "Write a note")
+	p.fill("textbox", "Note", "on leave until March")
+	p.accessible()
+	p.press("button", "Keep it")
+	p.see("on leave until March")
+	p.look("note")
 }

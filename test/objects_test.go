@@ -148,6 +148,7 @@ var objectRules = map[string]rule{
 	"DELETE /api/v1/snapshots/{name}":     {what: "one's own; TestRolesAtSites"},
 	"DELETE /api/v1/sessions/{id}":        {what: "one's own; TestOwnSessions"},
 	"DELETE /api/v1/session/factors/{id}": {what: "one's own, by its account in the statement; TestFactorOfOthers"},
+	"PUT /api/v1/notes/{kind}/{name}":     {what: "whoever writes notes, whatever they are about: a note decides nothing"},
 	"PUT /api/v1/views/{page}/{name}":     {what: "one's own, by the account in its key"},
 	"DELETE /api/v1/views/{page}/{name}":  {what: "one's own, by the account in its key"},
 	"DELETE /api/v1/accounts/{name}":      {what: everywhere, path: "/api/v1/accounts/there"},

@@ -41,6 +41,7 @@ const (
 	SendTestPage    Action = "send a test page"
 	Enrol           Action = "enrol endpoints"
 	AnswerRequests  Action = "answer people's requests"
+	WriteNotes      Action = "write notes about people and machines"
 
 	Import         Action = "import a directory"
 	KeepSources    Action = "keep the directory's sources"
@@ -68,7 +69,8 @@ var (
 	// reads change nothing, and are not narrowed by a scope of sites: a lineup depends on all of them.
 	reads = []Action{ReadEstate, ReadDirectory, ReadFleet, ReadStock, ReadAccess, ReadAudit, AskAny, Rehearse}
 	// atSites are done to something that lies at a site, which a scope must hold.
-	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, Enrol, AnswerRequests}
+	atSites = []Action{EditDraft, Publish, Drain, PickFor, RefreshEndpoint, SendTestPage, Enrol, AnswerRequests,
+		WriteNotes}
 	// everywhere concern all sites at once: a scope excludes them.
 	everywhere = []Action{Import, KeepSources, KeepStock, ManageTokens, EndSessions, ManageAccounts, LinkPeople,
 		ExportPerson, ErasePerson, Profile, Capture}
@@ -81,10 +83,11 @@ var table = map[Role][]Action{
 	Owner:         slices.Concat(reads, atSites, everywhere, own),
 	Administrator: slices.Concat(reads, atSites, without(everywhere, ManageAccounts, ErasePerson, Profile), own),
 	SiteAdmin:     slices.Concat(without(reads, ReadAccess, ReadAudit), atSites, own),
-	HelpDesk:      slices.Concat(without(reads, ReadAccess, ReadAudit), []Action{RefreshEndpoint, SendTestPage}, own),
-	Auditor:       slices.Concat(reads, own),
-	Person:        own,
-	Agent:         {AskOwn, Report, Print, Capture},
+	HelpDesk: slices.Concat(without(reads, ReadAccess, ReadAudit), []Action{RefreshEndpoint, SendTestPage,
+		WriteNotes}, own),
+	Auditor: slices.Concat(reads, own),
+	Person:  own,
+	Agent:   {AskOwn, Report, Print, Capture},
 }
 
 func without(list []Action, out ...Action) []Action {

@@ -2,7 +2,7 @@ package directory
 
 // A Match is one thing of the directory or the estate that a search turned up.
 type Match struct {
-	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
+	Kind   string `json:"kind" enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet,found queue,found device"`
 	Name   string `json:"name"`
 	Says   string `json:"says" doc:"What sets it apart, such as a person's full name or a location's title."`
 	Detail string `json:"detail,omitempty" doc:"Such as the unit."`
@@ -26,5 +26,5 @@ type UnmatchedName struct {
 // MatchKinds are the kinds of things that a search finds.
 func MatchKinds() []string {
 	return []string{"user", "group", "unit", "machine", "station", "location", "queue", "grant", "server", "server set",
-		"device", "driver", "subnet"}
+		"device", "driver", "subnet", "found queue", "found device"}
 }

@@ -25,7 +25,8 @@ type PastPick struct {
 
 // PersonData is what the directory and its history hold of a person.
 type PersonData struct {
-	Directory []PastRow  `json:"directory"`
-	Picks     []PastPick `json:"picks"`
-	Links     []Link     `json:"links"`
+	Directory []PastRow     `json:"directory"`
+	Picks     []PastPick    `json:"picks"`
+	Links     []Link        `json:"links"`
+	Notes     []WrittenNote `json:"notes" doc:"What is written down about them."`
 }

@@ -153,6 +153,8 @@ const (
 	DraftTaken    = "draft.taken"
 	DraftDeclined = "draft.declined"
 
+	NoteWritten = "note.written"
+
 	Registered   = "stock.registered"
 	Unregistered = "stock.removed"
 	Answers      = "stock.answers"

@@ -36,6 +36,11 @@ func (p *Problem) Fault() *fault.Error {
 	return &fault.Error{Kind: p.Kind, Code: p.Code, What: p.Detail, Fix: p.Fix, Details: p.Places}
 }
 
+// WriteNote writes a note.
+type WriteNote struct {
+	Says string `json:"says" maxLength:"8000" doc:"Empty for none."`
+}
+
 // OnceHeader is by what whoever sends a change again says that it is the same one (IETF
 // draft-ietf-httpapi-idempotency-key-header).
 const OnceHeader = "Idempotency-Key"

@@ -7,6 +7,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"cirque/core/directory"
 	"cirque/core/endpoint"
 	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
@@ -24,7 +25,20 @@ func subjectCommand(r *root, word, path string) *cobra.Command {
 			if err != nil {
 				return err
 			}
-			return r.print(c, s, func(w io.Writer) { r.writeSubject(w, s) })
+			note, err := apiclient.Get[directory.WrittenNote](c.Context(), client, notePath([]string{word, a[0]}), nil)
+			if err != nil {
+				return err
+			}
+			return r.print(c, struct {
+				endpoint.Subject
+				Note directory.WrittenNote `json:"note"`
+			}{s, note}, func(w io.Writer) {
+				r.writeSubject(w, s)
+				if note.Says != "" {
+					fmt.Fprintln(w, "\nWritten down:")
+					r.writeNote(w, note)
+				}
+			})
 		}}
 }
 

@@ -48,6 +48,7 @@ func peopleRoutes(s *server, a huma.API) {
 		func(ctx context.Context, in *one) (*struct{}, error) {
 			return nil, s.svc.People.WithdrawRequest(ctx, principalOf(ctx), in.ID)
 		})
+	noteRoutes(s, a)
 	type named struct {
 		Name string `path:"name" maxLength:"256"`
 	}

@@ -204,7 +204,7 @@ func directoryRoutes(s *server, a huma.API) {
 		})
 	type search struct {
 		Word  string   `query:"word" maxLength:"256" doc:"Part of a name."`
-		Kinds []string `query:"kind,explode" doc:"All when absent." enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet"`
+		Kinds []string `query:"kind,explode" doc:"All when absent." enum:"user,group,unit,machine,station,location,queue,grant,server,server set,device,driver,subnet,found queue,found device"`
 		Paging
 	}
 	route(s, a, "GET", "/api/v1/search", "search", "Find people, groups, units, machines and objects of the estate by "+

@@ -7,8 +7,8 @@ import (
 	"github.com/danielgtaylor/huma/v2"
 
 	"cirque/core/access"
-	"cirque/core/bulk"
 	"cirque/core/adopt"
+	"cirque/core/bulk"
 	"cirque/core/decommission"
 	"cirque/core/estate"
 	"cirque/core/stock"

@@ -18,7 +18,8 @@ import (
 
 // PersonData gives all that is kept of somebody under any of their folded names.
 func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.PersonData, error) {
-	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Links: []directory.Link{}}
+	out := directory.PersonData{Directory: []directory.PastRow{}, Picks: []directory.PastPick{}, Links: []directory.Link{},
+		Notes: []directory.WrittenNote{}}
 	err := pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
 			rows, err := tx.Query(ctx, "SELECT source, external_id, name, attributes, valid_from, valid_to FROM directory_row "+
@@ -46,6 +47,15 @@ func (s PersonTable) PersonData(ctx context.Context, names []string) (directory.
 			}
 			links, err := pgx.CollectRows(rows, scanLink)
 			out.Links = append(out.Links, links...)
+			if err != nil {
+				return err
+			}
+			if rows, err = tx.Query(ctx, "SELECT kind, name, says, author, at FROM note WHERE kind = 'person' AND "+
+				"folded = ANY($1) ORDER BY at", names); err != nil {
+				return err
+			}
+			notes, err := pgx.CollectRows(rows, pgx.RowToStructByPos[directory.WrittenNote])
+			out.Notes = append(out.Notes, notes...)
 			return err
 		})
 	return out, translate(err)
@@ -83,6 +93,7 @@ func (s PersonTable) ErasePerson(ctx context.Context, names, accounts []string, 
 			"DELETE FROM pick WHERE person = ANY($1)",
 			"DELETE FROM directory_join WHERE folded(a->>'name') = ANY($1) OR folded(b->>'name') = ANY($1)",
 			"DELETE FROM request WHERE folded = ANY($1)",
+			"DELETE FROM note WHERE kind = 'person' AND folded = ANY($1)",
 			"DELETE FROM signal WHERE folded(subject) = ANY($1)",
 			"DELETE FROM once WHERE author IN (SELECT 'account ' || n FROM unnest($1::text[]) n)",
 		} {

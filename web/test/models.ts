@@ -2,7 +2,9 @@
 export * as pages from "../src/app/pages";
 export * as chain from "../src/features/queues/chain";
 export * as endpoints from "../src/features/endpoints/model";
+export * as estate from "../src/features/estate/model";
 export * as grants from "../src/features/grants/model";
+export * as hours from "../src/lib/hours";
 export * as lineup from "../src/features/lineup/drawing";
 export * as queues from "../src/features/queues/model";
 export * as site from "../src/features/sites/site";

@@ -32,6 +32,9 @@ type Store interface {
 	Requests(ctx context.Context, persons []string, limit int) ([]access.Request, error)
 	// RevisionsNaming gives the revisions that name a user under any of some folded names, newest first.
 	RevisionsNaming(ctx context.Context, names []string) ([]int, error)
+	// Notes gives what is written down about persons or machines of some folded names; about all where names is nil.
+	Notes(ctx context.Context, kind string, names []string) ([]directory.WrittenNote, error)
+	SetNote(ctx context.Context, n directory.WrittenNote, others []string, e event.Event) error
 	SetPick(ctx context.Context, person, queue string, picked bool, e event.Event) (bool, error)
 }
 

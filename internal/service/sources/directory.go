@@ -3,7 +3,6 @@ package sources
 import (
 	"context"
 	"fmt"
-	"slices"
 	"strings"
 
 	"cirque/core/access"
@@ -12,8 +11,6 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
-	"cirque/core/name"
-	"cirque/core/words"
 )
 
 // Formats of a directory that can be imported.
@@ -119,131 +116,4 @@ func importNotes(d *directory.Directory) []string {
 		notes = append(notes, fmt.Sprintf("The groups %s contain each other; that is tolerated.", strings.Join(c, ", ")))
 	}
 	return notes
-}
-
-// Search finds users, groups, machines, stations and locations by a part of what they are called. kinds empty is all.
-func (s *Room) Search(_ context.Context, p *access.Principal, kinds []string, word string,
-	limit int) ([]directory.Match,
-	int, error) {
-	if err := access.Check(p, access.ReadDirectory); err != nil {
-		return nil, 0, err
-	}
-	word = name.Fold(strings.TrimSpace(word))
-	out, begin, total := []directory.Match{}, 0, 0
-	add := func(kind, called, says, detail string) {
-		f := directory.Match{Kind: kind, Name: called, Says: says, Detail: detail}
-		at := -1
-		for i, text := range []string{f.Name, f.Says, f.Detail} {
-			if k := strings.Index(name.Fold(text), word); k == 0 && i == 0 {
-				at = 0
-			} else if k >= 0 && at < 0 {
-				at = 1
-			}
-		}
-		if at < 0 {
-			return
-		}
-		total++
-		switch { // what begins with the word comes first
-		case at == 0 && begin < limit:
-			out = slices.Insert(out, begin, f)
-			begin++
-		case len(out) < limit:
-			out = append(out, f)
-		}
-		out = out[:min(len(out), limit)]
-	}
-	want := func(kind string) bool { return len(kinds) == 0 || slices.Contains(kinds, kind) }
-	w := s.present.View().World
-	r, doc := w.Directory.Records(), w.Estate.Document()
-	if want("user") {
-		for _, u := range r.Users {
-			add("user", u.Name, u.DisplayName, u.Unit)
-		}
-	}
-	if want("group") {
-		for i, g := range r.Groups {
-			folded, says := name.Fold(g.Name), ""
-			if !strings.Contains(folded, word) {
-				continue
-			}
-			if len(out) < limit || begin < limit && strings.HasPrefix(folded, word) { // counting the members takes time
-				says = memberText(w.Directory.Size(directory.GroupID(i)))
-			}
-			add("group", g.Name, says, "")
-		}
-	}
-	if want("unit") {
-		for i := range w.Directory.Units() {
-			add("unit", w.Directory.UnitPath(directory.UnitID(i)), "", "")
-		}
-	}
-	if want("machine") {
-		for _, m := range r.Machines {
-			add("machine", m.Name, m.Platform, m.Unit)
-		}
-	}
-	if want("station") {
-		for _, st := range doc.Stations {
-			add("station", st.Name, st.Title, st.Location)
-		}
-	}
-	if want("location") {
-		for _, l := range doc.Locations {
-			add("location", l.Path, l.Title, "")
-		}
-	}
-	s.searchEstate(doc, want, add)
-	return out, total, nil
-}
-
-// searchEstate looks through the objects of the estate that are no places or stations.
-func (s *Room) searchEstate(doc *estate.Document, want func(string) bool, add func(kind, name, says,
-	detail string)) {
-	if want("queue") {
-		for _, q := range doc.Queues {
-			add("queue", q.Name, q.Title, strings.Join(append([]string{q.Location, q.Note}, q.Formerly...), " "))
-		}
-	}
-	if want("grant") {
-		for _, g := range doc.Grants {
-			add("grant", g.Name, g.Title, strings.Join(append(append([]string{string(g.Effect)}, g.Queues...),
-				g.Note), " "))
-		}
-	}
-	if want("server") {
-		for _, v := range doc.Servers {
-			add("server", v.Name, v.Title, strings.TrimSpace(v.URI+" "+v.Note))
-		}
-	}
-	if want("server set") {
-		for _, v := range doc.ServerSets {
-			add("server set", v.Name, v.Title, strings.Join(v.Members, ", "))
-		}
-	}
-	if want("device") {
-		for _, v := range doc.Devices {
-			add("device", v.Name, v.Title, strings.TrimSpace(v.URI+" "+v.MAC+" "+v.Note))
-		}
-	}
-	if want("driver") {
-		for _, v := range doc.Drivers {
-			add("driver", v.Name, v.Exact, v.Platform)
-		}
-	}
-	if want("subnet") {
-		for _, v := range doc.Subnets {
-			add("subnet", v.CIDR.String(), v.Location, v.Note)
-		}
-	}
-}
-
-func memberText(users, machines int) string {
-	switch {
-	case machines == 0:
-		return words.Count(users, "user")
-	case users == 0:
-		return words.Count(machines, "machine")
-	}
-	return words.Count(users, "user") + ", " + words.Count(machines, "machine")
 }

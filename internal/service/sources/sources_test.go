@@ -13,6 +13,7 @@ import (
 	"cirque/core/document"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/stock"
 	"cirque/internal/testkit/rooms"
 )
 
@@ -24,7 +25,7 @@ var (
 
 func furnish(t *testing.T) (*Room, *archive) {
 	t.Helper()
-	w := rooms.New(t, `{estate: 1, locations: [{path: north, title: North}], queues: [{name: shop-floor, title: Shop floor,
+	w := rooms.New(t, `{estate: 1, locations: [{path: north, title: North}], devices: [{name: p, uri: "ipp://192.0.2.1/ipp/print"}], queues: [{name: shop-floor, title: Shop floor,
 		paths: [{gateway: true}]}], grants: [{name: g, effect: place, queues: [shop-floor], to: ["user:mira"]}]}`,
 		directory.Records{Users: []directory.User{{Name: "mira", DisplayName: "Mira Shopworth"}}})
 	a := &archive{w: w, clock: w.Now, sealed: map[string][]byte{}, rows: map[string]bool{}, most: 2}
@@ -228,6 +229,24 @@ func TestImport(t *testing.T) {
 		if _, err := r.Import(t.Context(), keeper, c); fault.As(err) == nil || fault.As(err).Code != code {
 			t.Errorf("%s: %v", code, err)
 		}
+	}
+}
+
+// TestSearchOfStock: what was read and found is found by serial number and by hardware address in any notation.
+func TestSearchOfStock(t *testing.T) {
+	t.Parallel()
+	r, a := furnish(t)
+	a.w.Present.Keep(stock.Kept{Kind: stock.KindDevice, Name: "p", Device: &stock.Device{Model: "Mono 40", Serial: "SK-77"},
+		Identity: stock.Identity{Serial: "SK-77", MAC: "02:00:5e:10:00:10"}})
+	for _, word := range []string{"sk-77", "mono 40", "02:00:5e:10:00:10", "02-00-5E-10-00-10", "02005e100010", "0200.5e10.0010",
+		"5e1000"} {
+		list, _, err := r.Search(t.Context(), keeper, nil, word, 10)
+		if err != nil || len(list) != 1 || list[0].Kind != "device" || list[0].Name != "p" {
+			t.Errorf("%s: %+v %v", word, list, err)
+		}
+	}
+	if list, _, err := r.Search(t.Context(), keeper, nil, "02-00-5E-10-00-11", 10); err != nil || len(list) != 0 {
+		t.Errorf("%+v %v", list, err)
 	}
 }
 

@@ -1717,6 +1717,41 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/notes": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is written down about people and machines */
+        get: operations["notes"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/notes/{kind}/{name}": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What is written down about a person, under any of their names, or a machine */
+        get: operations["note"];
+        /** Write down what there is to know about a person or a machine; without text nothing is */
+        put: operations["write-note"];
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/notices": {
         parameters: {
             query?: never;
@@ -4217,6 +4252,19 @@ export interface components {
             name: string;
             unit?: string;
         };
+        DirectoryWrittenNote: {
+            /**
+             * Format: date-time
+             * @description Null where nothing is written down.
+             */
+            at: string | null;
+            author: string;
+            /** @enum {string} */
+            kind: "person" | "machine";
+            name: string;
+            /** @description Empty where nothing is written down. */
+            says: string;
+        };
         DocumentFile: {
             /** @description Shown in complaints. */
             name: string;
@@ -5427,7 +5475,7 @@ export interface components {
             /** @description Such as the unit. */
             detail?: string;
             /** @enum {string} */
-            kind: "user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet";
+            kind: "user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet" | "found queue" | "found device";
             name: string;
             /** @description What sets it apart, such as a person's full name or a location's title. */
             says: string;
@@ -6809,6 +6857,16 @@ export interface components {
              */
             total: number;
         };
+        PageWrittenNote: {
+            items: components["schemas"]["DirectoryWrittenNote"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         Pausing: {
             paused: boolean;
         };
@@ -6825,6 +6883,8 @@ export interface components {
             events: components["schemas"]["Event"][];
             links: components["schemas"]["DirectoryLink"][];
             names: string[];
+            /** @description What is written down about them. */
+            notes: components["schemas"]["DirectoryWrittenNote"][];
             picks: components["schemas"]["DirectoryPastPick"][];
             requests: components["schemas"]["AccessRequest"][];
             /** @description Of the estate, that name them; among the latest 200. */
@@ -7907,6 +7967,10 @@ export interface components {
         Why: {
             context: components["schemas"]["LineupQuery"];
             queue: string;
+        };
+        WriteNote: {
+            /** @description Empty for none. */
+            says: string;
         };
     };
     responses: {
@@ -12556,6 +12620,127 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    notes: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description All when absent. */
+                kind?: "person" | "machine";
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageWrittenNote"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    note: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                kind: "person" | "machine";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryWrittenNote"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "write-note": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                kind: "person" | "machine";
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["WriteNote"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["DirectoryWrittenNote"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     notices: {
         parameters: {
             query?: {
@@ -13779,7 +13964,7 @@ export interface operations {
                 /** @description Part of a name. */
                 word?: string;
                 /** @description All when absent. */
-                kind?: ("user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet")[];
+                kind?: ("user" | "group" | "unit" | "machine" | "station" | "location" | "queue" | "grant" | "server" | "server set" | "device" | "driver" | "subnet" | "found queue" | "found device")[];
                 /** @description How many items at most. */
                 limit?: number;
                 /** @description The next of the page before; the first page when absent. */

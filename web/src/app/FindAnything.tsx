@@ -28,7 +28,15 @@ function pageOf(kind: string, name: string): string {
     case "driver":
       return `/drivers?show=names&find=${n}`;
     case "location":
-      return `/queues?location=${n}`;
+      return `/estate?list=locations&open=${n}`;
+    case "subnet":
+      return `/estate?list=subnets&open=${n}`;
+    case "server set":
+      return `/estate?list=server_sets&open=${n}`;
+    case "found queue":
+      return `/servers?show=queues&find=${n}`;
+    case "found device":
+      return `/devices?show=found&find=${n}`;
     default:
       return `/queues?find=${n}`;
   }

@@ -7,6 +7,7 @@ import { Drawer } from "../ui/Drawer";
 import { Mark } from "../ui/Mark";
 import { Failure, Waiting } from "../ui/Notice";
 import { subjectQuery } from "./lineups";
+import { NoteField } from "./NoteField";
 
 const words: Record<string, string> = {
   to: "people",
@@ -100,6 +101,7 @@ export function Holdings({ of: s }: { of: Subject }) {
 function SubjectSheet({ subject: s }: { subject: Subject }) {
   return (
     <div className="flex flex-col gap-5">
+      <NoteField kind={s.kind === "user" ? "person" : "machine"} name={s.name} />
       {s.kind === "user" && s.user && (
         <p>
           <Link to={`/people/${encodeURIComponent(s.name)}`}>

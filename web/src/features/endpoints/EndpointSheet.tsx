@@ -4,6 +4,7 @@ import { api, ask, type Endpoint } from "../../api/client";
 import { stamp } from "../../lib/time";
 import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
+import { NoteField } from "../../parts/NoteField";
 import { Mark } from "../../ui/Mark";
 import { Away } from "./Away";
 import { CheckIt } from "./CheckIt";
@@ -57,6 +58,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
         <Mark of={e.state} />. Agent {r.version} on {r.platform}, {r.spooler} spooler; its lineups
         came from revision {r.revision}. First heard {stamp(e.first_seen)}.
       </p>
+      <NoteField kind="machine" name={r.machine} />
       <CallButton machine={r.machine} lastReport={e.last_seen} />
       <CheckIt
         machine={r.machine}

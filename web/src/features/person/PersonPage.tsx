@@ -1,6 +1,7 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { Link, useParams } from "react-router";
 import { api, askAll, type Moment, type Subject } from "../../api/client";
+import { NoteField } from "../../parts/NoteField";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
@@ -40,6 +41,7 @@ export function PersonPage() {
           .filter(Boolean)
           .join(", ")}
       </p>
+      <NoteField kind="person" name={s.name} />
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-2">
         <Now name={s.name} at={at} />
         <Names of={s} />
