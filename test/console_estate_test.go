@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"cirque/core/access"
@@ -199,4 +200,20 @@ func TestConsoleEstate(t *testing.T) {
 	p.press("button", "Keep it")
 	p.see("on leave until March")
 	p.look("note")
+	// What people ask for has an inbox; what happens every day is left out of the first page.
+	if _, err := s.Service.People.RequestQueue(t.Context(), &access.Principal{Name: "jonas", User: "jonas",
+		Role: access.Person}, "hall", "lane maps"); err != nil {
+		t.Fatal(err)
+	}
+	p.goTo("/")
+	p.see("jonas asks for hall")
+	if strings.Contains(p.text(), "signed in from") {
+		t.Error("signing in stands on the first page")
+	}
+	p.press("link", "Requests (1)")
+	p.see("lane maps")
+	p.accessible()
+	p.look("requests")
+	p.press("button", "Grant it in my draft")
+	p.see("granted it in a draft")
 }

@@ -41,6 +41,11 @@ var observed = []string{Joined, Failing, Recovered, Answers, Fails, Found, Sourc
 	ListingBad, ListingGood, KeyRefused, KeyEnds, KeyWorks, WentDown, CameUp, HeldDown, NoticeBad, NoticeGood,
 	FailoverEnds}
 
+// Routine are the kinds of what happens every day and asks nothing of anybody: the first page leaves them out.
+func Routine() []string {
+	return []string{SignedIn, SignedOut, SessionEnded, Renewed, SaidWho, Forgotten, Picked, Unpicked}
+}
+
 // Observed are the kinds of event that are no change and no sign-in.
 func Observed() []string { return slices.Clone(observed) }
 

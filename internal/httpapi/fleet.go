@@ -53,11 +53,13 @@ func fleetRoutes(s *server, a huma.API) {
 	})
 	type events struct {
 		Paging
-		Before int64 `query:"before" minimum:"0" deprecated:"true" doc:"What after says; goes with the next version."`
+		Routine string `query:"routine" enum:"yes,no" doc:"no leaves out what happens every day and asks nothing of anybody, such as signing in."`
+		Before  int64  `query:"before" minimum:"0" deprecated:"true" doc:"What after says; goes with the next version."`
 	}
 	route(s, a, "GET", "/api/v1/events", "events", "What happened, newest first", small, func(ctx context.Context,
 		in *events) (paged[event.Event], error) {
-		list, err := s.svc.Audit.Events(ctx, principalOf(ctx), before(in.Paging, in.Before), in.Find)
+		list, err := s.svc.Audit.Events(ctx, principalOf(ctx), before(in.Paging, in.Before), in.Find,
+			in.Routine != "no")
 		return &out[page.Page[event.Event]]{list}, err
 	})
 	route(s, a, "GET", "/api/v1/overview", "overview", "The figures of the first page", small, func(ctx context.Context,

@@ -18,9 +18,13 @@ func events() latest[event.Event] {
 		key: func(e *event.Event) int64 { return e.ID }}
 }
 
-// Events gives what happened, newest first, without from where and what changed.
-func (s EventTable) Events(ctx context.Context, ask page.Ask, word string) (page.Page[event.Event], error) {
+// Events gives what happened, newest first, without from where and what changed; kinds of without are left out.
+func (s EventTable) Events(ctx context.Context, ask page.Ask, word string, without ...string) (page.Page[event.Event],
+	error) {
 	l := events()
+	if len(without) > 0 {
+		l.only("kind <> ALL (?)", without)
+	}
 	l.columns = "id, at, kind, subject, author, says, sentence"
 	l.scan = func(row pgx.CollectableRow) (e event.Event, err error) {
 		return e, row.Scan(&e.ID, &e.At, &e.Kind, &e.Subject, &e.Author, &e.Says, &e.Sentence)

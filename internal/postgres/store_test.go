@@ -578,6 +578,13 @@ func TestPagesOfHistory(t *testing.T) {
 	if _, err := s.Events.Events(ctx, page.Ask{After: "x"}, ""); !fault.Is(err, fault.Invalid) {
 		t.Error(err)
 	}
+	if err := s.Events.AddEvent(ctx, event.Event{Kind: event.Failing, Subject: "desk-1", Says: "it fails"}); err != nil {
+		t.Fatal(err)
+	}
+	if p, err := s.Events.Events(ctx, page.Ask{}, "", event.Routine()...); err != nil || p.Total != 1 ||
+		p.Items[0].Kind != event.Failing {
+		t.Errorf("without the routine: %+v %v", p, err)
+	}
 }
 
 // TestForgetEvents: what was seen goes after its time, what somebody did after another or never.

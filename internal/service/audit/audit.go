@@ -17,13 +17,16 @@ func (s *Room) Watch(_ context.Context, p *access.Principal, after string) (pres
 	return s.present.Hub.SubscribeAfter(after), nil
 }
 
-// Events gives what happened, newest first.
+// Events gives what happened, newest first; without routine what happens every day and asks nothing is left out.
 func (s *Room) Events(ctx context.Context, p *access.Principal, ask page.Ask,
-	word string) (page.Page[event.Event], error) {
+	word string, routine bool) (page.Page[event.Event], error) {
 	if err := access.Check(p, access.ReadFleet); err != nil {
 		return page.Page[event.Event]{}, err
 	}
-	return s.store.Events(ctx, ask, word)
+	if routine {
+		return s.store.Events(ctx, ask, word)
+	}
+	return s.store.Events(ctx, ask, word, event.Routine()...)
 }
 
 // MayReadAudit says whether somebody may read the audit, before an answer is begun.

@@ -16,7 +16,8 @@ import (
 type Store interface {
 	Audit(ctx context.Context, want event.Filter, ask page.Ask) (page.Page[event.Event], error)
 	ForgetEvents(ctx context.Context, seen, done time.Time, most int) (int64, error)
-	Events(ctx context.Context, ask page.Ask, word string) (page.Page[event.Event], error)
+	// Events gives what happened, newest first; kinds of without are left out.
+	Events(ctx context.Context, ask page.Ask, word string, without ...string) (page.Page[event.Event], error)
 	AuditAfter(ctx context.Context, after event.Place, most int) ([]event.Event, []event.Place, error)
 	Forwarding(ctx context.Context, target string) (event.Forwarding, error)
 	Forwarded(ctx context.Context, f event.Forwarding) error

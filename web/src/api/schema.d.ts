@@ -11903,6 +11903,8 @@ export interface operations {
                 after?: string;
                 /** @description Only items in which this is part of some text. */
                 find?: string;
+                /** @description no leaves out what happens every day and asks nothing of anybody, such as signing in. */
+                routine?: "yes" | "no";
                 /** @description What after says; goes with the next version. */
                 before?: number;
             };
@@ -12669,7 +12671,8 @@ export interface operations {
                 "If-None-Match"?: components["parameters"]["If-None-Match"];
             };
             path: {
-                kind: "person" | "machine";
+                /** @description person or machine. */
+                kind: string;
                 name: string;
             };
             cookie?: never;
@@ -12706,7 +12709,8 @@ export interface operations {
                 "If-Match"?: components["parameters"]["If-Match"];
             };
             path: {
-                kind: "person" | "machine";
+                /** @description person or machine. */
+                kind: string;
                 name: string;
             };
             cookie?: never;

@@ -11,7 +11,8 @@ import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Sections } from "../../ui/Sections";
 import { useUrl } from "../../lib/useUrl";
 import { Faults } from "./Faults";
-import { dutiesQuery, eventsQuery, faultsQuery } from "./queries";
+import { Requests } from "./Requests";
+import { dutiesQuery, eventsQuery, faultsQuery, requestsQuery } from "./queries";
 import { overviewQuery } from "../../api/queries";
 
 // The form of a notice weighs as much as the rest of the page.
@@ -31,6 +32,7 @@ const says = {
 /** Lists of the estate that have a page. */
 const among: Record<string, string> = { users: "user", groups: "group", machines: "machine" };
 const linked = new Set(["queues", "grants", "devices", "servers", "drivers"]);
+const places = new Set(["locations", "subnets", "stations"]);
 
 /** The first page; what is wrong; and who is told of it. */
 export function OverviewPage() {
@@ -38,6 +40,8 @@ export function OverviewPage() {
   const show = get("show");
   const faults = useQuery(faultsQuery());
   const n = faults.data?.length;
+  const requests = useQuery(requestsQuery());
+  const waiting = (requests.data ?? []).filter((r) => r.state === "open").length;
   return (
     <>
       <div className="flex flex-wrap items-center gap-x-6">
@@ -48,12 +52,21 @@ export function OverviewPage() {
           of={[
             ["", "At a glance", "/"],
             ["faults", n === undefined ? "Faults" : `Faults (${n})`, "/?show=faults"],
+            ["requests", waiting ? `Requests (${waiting})` : "Requests", "/?show=requests"],
             ["notices", "Notices", "/?show=notices"],
           ]}
         />
       </div>
       <Suspense fallback={<Waiting what="the notices" />}>
-        {show === "faults" ? <Faults /> : show === "notices" ? <Notices /> : <Glance />}
+        {show === "faults" ? (
+          <Faults />
+        ) : show === "requests" ? (
+          <Requests />
+        ) : show === "notices" ? (
+          <Notices />
+        ) : (
+          <Glance />
+        )}
       </Suspense>
     </>
   );
@@ -173,6 +186,8 @@ function Glance() {
                     <Link to={`/${k}`}>{k}</Link>
                   ) : among[k] ? (
                     <Link to={`/directory?kind=${among[k]}`}>{k}</Link>
+                  ) : places.has(k) ? (
+                    <Link to={`/estate?list=${k}`}>{k}</Link>
                   ) : k === "server_sets" ? (
                     <Link to="/continuity?show=sets">server sets</Link>
                   ) : (

@@ -5,7 +5,15 @@ export const eventsQuery = () =>
   queryOptions({
     queryKey: ["events"],
     queryFn: ({ signal }) =>
-      ask(api.GET("/api/v1/events", { params: { query: { limit: 20 } }, signal })),
+      ask(api.GET("/api/v1/events", { params: { query: { limit: 20, routine: "no" } }, signal })),
+  });
+
+/** What people have asked for, the latest first; an answer is an event, after which it is asked anew. */
+export const requestsQuery = () =>
+  queryOptions({
+    queryKey: ["events", "requests"],
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/requests", { params: { query }, signal })),
   });
 
 export const dutiesQuery = () =>
