@@ -62,6 +62,16 @@ func TestConsoleEstate(t *testing.T) {
 	p.see("4 of 4")
 	p.accessible()
 	p.look("locations")
+	// A view, for everybody.
+	p.press("link", "Server sets 1")
+	p.see("1 of 1")
+	p.eval(`(() => { document.querySelector("summary").click(); return "open"; })()`)
+	p.fill("textbox", "Name of this view", "pairs")
+	p.press("checkbox", "for everybody who signs in here")
+	p.press("button", "Keep")
+	p.see("pairs shared")
+	p.accessible()
+	p.press("link", "Locations 4")
 	// A place: begun, closed, there again, kept, undone.
 	p.press("button", "Open ard/hall")
 	p.see("Named by")

@@ -12,6 +12,27 @@ import (
 	"cirque/internal/apiclient"
 )
 
+// A call is a command, with ~ for blanks within a word, how it is to end, and what it is to print among other things.
+type call struct {
+	args string
+	code int
+	want string
+}
+
+func (s *aService) calls(list ...call) {
+	s.t.Helper()
+	for _, c := range list {
+		args := strings.Fields(c.args)
+		for i := range args {
+			args[i] = strings.ReplaceAll(args[i], "~", " ")
+		}
+		code, out, errs := s.run(args...)
+		if code != c.code || !strings.Contains(out+errs, c.want) {
+			s.t.Errorf("%s: %d\n%s%s", c.args, code, out, errs)
+		}
+	}
+}
+
 // TestEditingByCommands: each list is edited by commands, key by key and as tables, and what is undone again leaves the
 // draft empty.
 func TestEditingByCommands(t *testing.T) {
@@ -19,11 +40,7 @@ func TestEditingByCommands(t *testing.T) {
 	s := startService(t)
 	s.importDirectory(twoPeople)
 	s.publish(oneQueue)
-	for _, c := range []struct {
-		args string
-		code int
-		want string
-	}{
+	s.calls([]call{
 		{"grant list", 0, "1 grant."},
 		{"grant set g default=7 to+=user:jonas", 0, "+user:jonas"},
 		{"grant list", 0, "1 of which your draft adds or changes"},
@@ -43,7 +60,7 @@ func TestEditingByCommands(t *testing.T) {
 		{"location set ard/hall cut=30d", 3, "cut belongs to a site"},
 		{"subnet add 10.2.0.0/16 location=ard/yard", 0, "+ subnet 10.2.0.0/16"},
 		{"station add till addresses=10.2.0.1,10.2.0.2 platform=linux/x64", 0, "+10.2.0.2"},
-		{"queue set hall open=mon-fri 08:00-17:00 defaults.sides=one-sided access.allow=group:clerks", 0, "sides: one-sided"},
+		{"queue set hall open=mon-fri~08:00-17:00 defaults.sides=one-sided access.allow=group:clerks", 0, "sides: one-sided"},
 		{"notice add yard about=servers tell=mail:yard@skerry.example", 0, "+ notice yard"},
 		{"setting set mail server=smtp://mail.example:25 from=c@skerry.example", 0, "+ setting mail"},
 		{"notice set yard after=20m", 0, "after: 20m"},
@@ -60,16 +77,7 @@ func TestEditingByCommands(t *testing.T) {
 		{"draft undo location ard/hall ard/hall/desk", 0, ""},
 		{"draft undo device p", 0, ""},
 		{"draft undo grant g", 0, "The draft main is empty."},
-	} {
-		args := strings.Split(strings.Replace(c.args, "mon-fri ", "mon-fri\x00", 1), " ")
-		for i := range args {
-			args[i] = strings.ReplaceAll(args[i], "\x00", " ")
-		}
-		code, out, errs := s.run(args...)
-		if code != c.code || !strings.Contains(out+errs, c.want) {
-			t.Errorf("%s: %d\n%s%s", c.args, code, out, errs)
-		}
-	}
+	}...)
 }
 
 // TestTablesOfObjects: lists go out as tables and come in again, with all that is wrong with a table at once.
@@ -112,23 +120,14 @@ func TestUndoOneChange(t *testing.T) {
 	s.publish(oneQueue)
 	s.publish(strings.Replace(oneQueue, "default: 5", "default: 9", 1))
 	s.publish(strings.Replace(strings.Replace(oneQueue, "default: 5", "default: 9", 1), "title: Hall", "title: Great hall", 1))
-	for _, c := range []struct {
-		args string
-		code int
-		want string
-	}{
+	s.calls([]call{
 		{"undo 2 queue hall", 4, "did nothing to the queue hall"},
 		{"undo 2 grant g --dry-run", 0, "default: 9 -> 5"},
 		{"undo 2 grant g", 0, "default: 9 -> 5"},
 		{"undo 2 grant g", 6, "as it was before already"},
 		{"undo 1 queue hall", 6, "changed since"},
 		{"undo 9 grant g", 4, "no such revision"},
-	} {
-		code, out, errs := s.run(strings.Fields(c.args)...)
-		if code != c.code || !strings.Contains(out+errs, c.want) {
-			t.Errorf("%s: %d\n%s%s", c.args, code, out, errs)
-		}
-	}
+	}...)
 }
 
 // TestTakingDraftsOver: whoever may publish for all sites sees what others have drafted, and works on with it.

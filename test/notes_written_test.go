@@ -16,11 +16,7 @@ func TestNotesWritten(t *testing.T) {
 	s := startService(t)
 	s.importDirectory(twoPeople)
 	s.publish(oneQueue)
-	for _, c := range []struct {
-		args string
-		code int
-		want string
-	}{
+	s.calls([]call{
 		{"note list", 0, "Nothing is written down."},
 		{"note write person mira on~leave", 0, "on leave"},
 		{"note write machine till-7 its~cable~is~loose", 0, "its cable is loose"},
@@ -33,16 +29,7 @@ func TestNotesWritten(t *testing.T) {
 		{"note show machine till-8", 0, "Nothing is written down about till-8."},
 		{"note remove machine till-7", 0, "any more"},
 		{"audit --about mira", 0, "A note about mira was written"},
-	} {
-		args := strings.Fields(c.args)
-		for i := range args {
-			args[i] = strings.ReplaceAll(args[i], "~", " ")
-		}
-		code, out, errs := s.run(args...)
-		if code != c.code || !strings.Contains(out+errs, c.want) {
-			t.Errorf("%s: %d\n%s%s", c.args, code, out, errs)
-		}
-	}
+	}...)
 	auditor := s.client(s.tokenFor("reader", access.Auditor, ""))
 	if err := auditor.Do(t.Context(), "PUT", "/api/v1/notes/person/mira", nil, map[string]string{"says": "x"}, nil); err == nil {
 		t.Error("an auditor wrote a note")

@@ -8,6 +8,8 @@ type KeptView struct {
 	Name   string    `json:"name"`
 	Search string    `json:"search" doc:"What narrows and orders the list, as it stands in the page's address after the question mark."`
 	At     time.Time `json:"at" doc:"When it was kept."`
+	Shared bool      `json:"shared" doc:"All accounts see it; its owner alone keeps and forgets it."`
+	Owner  string    `json:"owner,omitempty" doc:"Whose it is, where it is somebody else's that is shared."`
 }
 
 // ViewsMost is how many views one account keeps at most.

@@ -190,4 +190,5 @@ type Signal struct {
 // KeepView is a list of the console as somebody keeps it.
 type KeepView struct {
 	Search string `json:"search" maxLength:"2048" doc:"What narrows and orders the list, as it stands in the page's address after the question mark."`
+	Shared bool   `json:"shared,omitempty" doc:"All accounts are to see it."`
 }

@@ -50,15 +50,16 @@ func noteCommand(r *root) *cobra.Command {
 			t.write(w)
 		})
 	}
+	noted := func(w io.Writer, n directory.WrittenNote) { writeNote(&r.screen, w, n) }
 	show := ask(r, "show person|machine NAME", "What is written down about one", cmdline.Args(2, 2),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (directory.WrittenNote, error) {
 			return apiclient.Get[directory.WrittenNote](c.Context(), client, notePath(a), nil)
-		}, r.writeNote)
+		}, noted)
 	write := ask(r, "write person|machine NAME TEXT", "Write down what there is to know about one, in place of what was "+
 		"written before", cmdline.Args(3, 3),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (n directory.WrittenNote, err error) {
 			return n, client.Do(c.Context(), "PUT", notePath(a), nil, api.WriteNote{Says: a[2]}, &n)
-		}, r.writeNote)
+		}, noted)
 	remove := done(r, "remove person|machine NAME", "Take the note about one away", cmdline.Args(2, 2),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {
 			return client.Do(c.Context(), "PUT", notePath(a), nil, api.WriteNote{}, nil)
@@ -67,7 +68,7 @@ func noteCommand(r *root) *cobra.Command {
 		write, remove)
 }
 
-func (r *screen) writeNote(w io.Writer, n directory.WrittenNote) {
+func writeNote(r *screen, w io.Writer, n directory.WrittenNote) {
 	if n.Says == "" {
 		fmt.Fprintf(w, "Nothing is written down about %s.\n", n.Name)
 		return

@@ -36,7 +36,7 @@ func subjectCommand(r *root, word, path string) *cobra.Command {
 				r.writeSubject(w, s)
 				if note.Says != "" {
 					fmt.Fprintln(w, "\nWritten down:")
-					r.writeNote(w, note)
+					writeNote(&r.screen, w, note)
 				}
 			})
 		}}

@@ -9,10 +9,12 @@ import (
 	"cirque/core/fault"
 )
 
-// Views gives an account's of one page, or of all where it is empty, by page and name.
+// Views gives an account's of one page, or of all where it is empty, by page and name; after them others' that are
+// shared.
 func (s ViewTable) Views(ctx context.Context, account, page string) ([]access.KeptView, error) {
-	rows, err := s.pool.Query(ctx, "SELECT page, name, search, at FROM kept_view WHERE account = $1 AND ($2 = '' OR "+
-		"page = $2) ORDER BY page, folded(name), name", account, page)
+	rows, err := s.pool.Query(ctx, "SELECT v.page, v.name, v.search, v.at, v.shared, CASE WHEN v.account = $1 THEN '' "+
+		"ELSE a.name END FROM kept_view v JOIN account a ON a.folded = v.account WHERE (v.account = $1 OR v.shared) AND "+
+		"($2 = '' OR v.page = $2) ORDER BY v.account <> $1, v.page, folded(v.name), v.name, a.name", account, page)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -35,9 +37,9 @@ func (s ViewTable) SaveView(ctx context.Context, account string, v access.KeptVi
 		if others >= access.ViewsMost {
 			return fault.New(fault.Conflict, "views-many", "forget some", "%d views are kept, and no more can be", others)
 		}
-		return tx.QueryRow(ctx, `INSERT INTO kept_view (account, page, name, search) VALUES ($1, $2, $3, $4)
-			ON CONFLICT (account, page, name) DO UPDATE SET search = $4, at = clock_timestamp() RETURNING at`, account,
-			v.Page, v.Name, v.Search).Scan(&v.At)
+		return tx.QueryRow(ctx, `INSERT INTO kept_view (account, page, name, search, shared) VALUES ($1, $2, $3, $4, $5)
+			ON CONFLICT (account, page, name) DO UPDATE SET search = $4, shared = $5, at = clock_timestamp() RETURNING at`,
+			account, v.Page, v.Name, v.Search, v.Shared).Scan(&v.At)
 	})
 	return v, err
 }

@@ -47,6 +47,20 @@ func TestViews(t *testing.T) {
 	if got := names("mira", ""); got != "devices/B queues/a?x queues/B?state=paused " {
 		t.Error("of all:", got)
 	}
+	// What is shared others see, as whose it is, after their own; it stays its owner's.
+	if _, err := s.Views.SaveView(ctx, "ida", access.KeptView{Page: "queues", Name: "all", Search: "?s", Shared: true}); err != nil {
+		t.Fatal(err)
+	}
+	list, err := s.Views.Views(ctx, "mira", "queues")
+	if err != nil || len(list) != 3 || list[2].Name != "all" || list[2].Owner != "Ida" || !list[2].Shared || list[0].Owner != "" {
+		t.Errorf("%+v %v", list, err)
+	}
+	if err := s.Views.RemoveView(ctx, "mira", "queues", "all"); !fault.Is(err, fault.Unknown) {
+		t.Error("somebody else's that is shared goes:", err)
+	}
+	if err := s.Views.RemoveView(ctx, "ida", "queues", "all"); err != nil {
+		t.Error(err)
+	}
 	if err := s.Views.RemoveView(ctx, "ida", "queues", "a"); !fault.Is(err, fault.Unknown) {
 		t.Error("somebody else's goes:", err)
 	}

@@ -31,7 +31,7 @@ type Room struct{ store Store }
 // New furnishes the room.
 func New(cfg Config) *Room { return &Room{store: cfg.Store} }
 
-// Views lists one's own, of one page where it is named.
+// Views lists one's own, and what others share, of one page where it is named.
 func (s *Room) Views(ctx context.Context, p *access.Principal, page string) ([]access.KeptView, error) {
 	if err := check(p); err != nil {
 		return nil, err

@@ -3145,7 +3145,7 @@ export interface paths {
             path?: never;
             cookie?: never;
         };
-        /** The lists of the console that one keeps */
+        /** The lists of the console that one keeps, and those that others share */
         get: operations["views"];
         put?: never;
         post?: never;
@@ -3352,10 +3352,14 @@ export interface components {
              */
             at: string;
             name: string;
+            /** @description Whose it is, where it is somebody else's that is shared. */
+            owner?: string;
             /** @description The list, such as queues. */
             page: string;
             /** @description What narrows and orders the list, as it stands in the page's address after the question mark. */
             search: string;
+            /** @description All accounts see it; its owner alone keeps and forgets it. */
+            shared: boolean;
         };
         AccessRequest: {
             answer?: string;
@@ -5510,6 +5514,8 @@ export interface components {
         KeepView: {
             /** @description What narrows and orders the list, as it stands in the page's address after the question mark. */
             search: string;
+            /** @description All accounts are to see it. */
+            shared?: boolean;
         };
         Lineup: {
             context: components["schemas"]["LineupEcho"];

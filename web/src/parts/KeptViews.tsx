@@ -18,9 +18,12 @@ const viewsQuery = (page: string) =>
       ),
   });
 
-const put = (page: string, name: string, search: string) =>
+const put = (page: string, name: string, search: string, shared = false) =>
   ask(
-    api.PUT("/api/v1/views/{page}/{name}", { params: { path: { page, name } }, body: { search } }),
+    api.PUT("/api/v1/views/{page}/{name}", {
+      params: { path: { page, name } },
+      body: { search, shared },
+    }),
   );
 
 /** Views of a list that somebody keeps by name, for their account. A view is its address: it can be sent to a colleague. */
@@ -29,11 +32,13 @@ export function KeptViews({ page }: { page: string }) {
   const client = useQueryClient();
   const views = useQuery(viewsQuery(page));
   const [name, setName] = useState("");
+  const [shared, setShared] = useState(false);
   const fresh = () => client.invalidateQueries({ queryKey: ["views", page] });
   const keep = useMutation({
-    mutationFn: () => put(page, name.trim(), search),
+    mutationFn: () => put(page, name.trim(), search, shared),
     onSuccess: () => {
       setName("");
+      setShared(false);
       return fresh();
     },
   });
@@ -73,23 +78,32 @@ export function KeptViews({ page }: { page: string }) {
         <ul>
           {list.map((v) => (
             <li
-              key={v.name}
+              key={`${v.owner ?? ""}/${v.name}`}
               className="flex items-center justify-between gap-2 border-b border-rule py-1"
             >
-              <Link to={{ search: v.search }}>{v.name}</Link>
-              <button
-                type="button"
-                className="min-h-[24px] text-ink-2 underline"
-                aria-label={`Forget the view ${v.name}`}
-                onClick={() => forget.mutate(v.name)}
-              >
-                forget
-              </button>
+              <span>
+                <Link to={{ search: v.search }}>{v.name}</Link>
+                {v.owner ? (
+                  <span className="text-ink-2"> of {v.owner}</span>
+                ) : (
+                  v.shared && <span className="text-ink-2"> shared</span>
+                )}
+              </span>
+              {!v.owner && (
+                <button
+                  type="button"
+                  className="min-h-[24px] text-ink-2 underline"
+                  aria-label={`Forget the view ${v.name}`}
+                  onClick={() => forget.mutate(v.name)}
+                >
+                  forget
+                </button>
+              )}
             </li>
           ))}
         </ul>
         <form
-          className="mt-2 flex gap-2"
+          className="mt-2 flex flex-wrap gap-2"
           onSubmit={(e) => {
             e.preventDefault();
             keep.mutate();
@@ -106,6 +120,10 @@ export function KeptViews({ page }: { page: string }) {
           <Button type="submit" disabled={!name.trim() || keep.isPending}>
             Keep
           </Button>
+          <label className="flex min-h-[24px] w-full items-center gap-2">
+            <input type="checkbox" checked={shared} onChange={(e) => setShared(e.target.checked)} />
+            for everybody who signs in here
+          </label>
         </form>
       </div>
     </details>

@@ -151,7 +151,7 @@ export function EstatePage() {
           )}
           <ListPage
             caption={list.word}
-            page={`estate ${list.list}`}
+            page={`estate-${list.list.replaceAll("_", "-")}`}
             url={url}
             columns={list.list === "locations" ? tree : list.list === "settings" ? short : flat}
             grid={
