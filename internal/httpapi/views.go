@@ -15,11 +15,11 @@ func viewsRoutes(s *server, a huma.API) {
 		Paging
 		Page string `query:"page" maxLength:"63" doc:"Only those of this list."`
 	}
-	route(s, a, "GET", "/api/v1/views", "views", "The lists of the console that one keeps, and those that others share", small,
-		func(ctx context.Context, in *list) (paged[access.KeptView], error) {
-			v, err := s.svc.Views.Views(ctx, principalOf(ctx), in.Page)
-			return items(in.Paging, v, err, func(v *access.KeptView) string { return v.Owner + "\n" + v.Page + "\n" + v.Name })
-		})
+	route(s, a, "GET", "/api/v1/views", "views", "The lists of the console that one keeps, and those "+
+		"that others share", small, func(ctx context.Context, in *list) (paged[access.KeptView], error) {
+		v, err := s.svc.Views.Views(ctx, principalOf(ctx), in.Page)
+		return items(in.Paging, v, err, func(v *access.KeptView) string { return v.Owner + "\n" + v.Page + "\n" + v.Name })
+	})
 	type one struct {
 		Page string `path:"page" minLength:"1" maxLength:"63" pattern:"^[a-z-]+$" doc:"The list, such as queues."`
 		Name string `path:"name" minLength:"1" maxLength:"100"`
