@@ -35,9 +35,10 @@ func FuzzNear(f *testing.F) {
 	f.Add("mira.solvang", "mira.solvnag")
 	f.Add("", "x")
 	f.Fuzz(func(t *testing.T, a, b string) {
-		// One is near the other only where the other is near the one, but for beginnings.
+		// One is near the other only where the other is near the one, but for beginnings. How far counts as near goes by
+		// the length once folded, in which what is no UTF-8 grows.
 		ab, ba := name.Near(a, slices.Values([]string{b}), 1), name.Near(b, slices.Values([]string{a}), 1)
-		if len(a) == len(b) && len(ab) != len(ba) && !strings.Contains(a+b, ".") {
+		if len(name.Fold(a)) == len(name.Fold(b)) && len(ab) != len(ba) && !strings.Contains(a+b, ".") {
 			t.Errorf("%q and %q: %v %v", a, b, ab, ba)
 		}
 	})
