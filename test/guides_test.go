@@ -20,6 +20,7 @@ import (
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
 	"cirque/internal/app"
+	"cirque/internal/testkit"
 	"cirque/internal/testkit/guide"
 )
 
@@ -60,7 +61,7 @@ func TestGuides(t *testing.T) {
 			}
 			r := newReader(t, file, string(text))
 			if name != "first-steps" {
-				r.demo()
+				r.demo(slices.Contains([]string{"access", "security", "service"}, name))
 			}
 			for _, s := range steps {
 				r.do(s)
@@ -104,11 +105,15 @@ func newReader(t *testing.T, file, text string) *reader {
 	return r
 }
 
-// demo starts Skerry Line for the guide, over TLS, as make demo does beside plain HTTP.
-func (r *reader) demo() {
+// demo starts Skerry Line for the guide, over TLS, as make demo does beside plain HTTP; with a database of its own where
+// the guide looks beside the data.
+func (r *reader) demo(own bool) {
 	r.t.Helper()
-	d, err := app.StartDemo(r.t.Context(), app.Options{Data: filepath.Join(r.dir, "state"), Listen: "127.0.0.1:0",
-		Throwaway: true, Health: true})
+	o := app.Options{Data: filepath.Join(r.dir, "state"), Listen: "127.0.0.1:0", Throwaway: true, Health: true}
+	if !own {
+		o.Database = testkit.Database(r.t)
+	}
+	d, err := app.StartDemo(r.t.Context(), o)
 	if err != nil {
 		r.t.Fatal(err)
 	}
