@@ -114,7 +114,15 @@ func hardwareOf(word string) string {
 // searchStock looks through what was read and found: devices by what they told, servers that are only registered, the
 // queues on servers, and devices that nobody has listed.
 func (s *Room) searchStock(want func(string) bool, add func(kind, name, says, detail string)) {
-	told := func(texts ...string) string { return strings.Join(strings.Fields(strings.Join(texts, " ")), " ") }
+	told := func(texts ...string) string { // what is said twice is told once
+		var out []string
+		for _, t := range texts {
+			if t = strings.TrimSpace(t); t != "" && !slices.Contains(out, t) {
+				out = append(out, t)
+			}
+		}
+		return strings.Join(out, " ")
+	}
 	st := s.present.Stock()
 	if want("device") {
 		for _, l := range s.present.Watched(stock.KindDevice) {
