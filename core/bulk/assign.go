@@ -53,7 +53,7 @@ func noSuch(of estate.Ref) error {
 		return fault.New(fault.Unknown, "setting-unknown", near(of.Name, estate.SettingNames()), "there is no setting %q",
 			of.Name)
 	}
-	return fault.New(fault.Unknown, "list-unknown", near(of.List, estate.Lists()), "the estate has no list %q", of.List)
+	return estate.NoList(of.List)
 }
 
 func near(word string, known []string) string {
@@ -95,21 +95,14 @@ func (a *assigning) word(keys []Key, v map[string]any, word string) {
 		a.wrong(word, near(first, names(keys)), "a %s has no key %q", estate.Word(a.what.List), first)
 	case first == NameKey(a.what.List):
 		a.wrong(word, "copy it under the new name and remove the old one", "its name stays")
-	case k.Shape == Group && within:
+	case within && (k.Shape == Group || k.Shape == Pairs):
 		inner, _ := v[first].(map[string]any)
 		if inner == nil {
 			inner = map[string]any{}
 		}
-		a.set(find(k.Keys, rest), names(k.Keys), inner, rest, word, how, value)
-		if v[first] = inner; len(inner) == 0 {
-			delete(v, first)
-		}
-	case k.Shape == Pairs && within:
-		inner, _ := v[first].(map[string]any)
-		if inner == nil {
-			inner = map[string]any{}
-		}
-		if inner[rest] = scalar(value, inner[rest]); value == "" || how == '-' {
+		if k.Shape == Group {
+			a.set(find(k.Keys, rest), names(k.Keys), inner, rest, word, how, value)
+		} else if inner[rest] = scalar(value, inner[rest]); value == "" || how == '-' {
 			delete(inner, rest)
 		}
 		if v[first] = inner; len(inner) == 0 {
@@ -128,15 +121,17 @@ func (a *assigning) set(k *Key, among []string, v map[string]any, name, word str
 		a.wrong(word, near(name, among), "there is no key %q", name)
 		return
 	}
-	before, _ := v[name].([]any)
 	if how != '=' && k.Shape != Words && k.Shape != Paths && k.Shape != Windows && k.Shape != Pairs {
 		a.wrong(word, "write "+name+"="+value, "%s has one value, to which nothing is added", name)
 		return
 	}
+	var next any // nil takes the key out
 	switch k.Shape {
 	case Text:
-		if v[name] = value; value == nothing {
-			v[name] = ""
+		if value == nothing {
+			next = ""
+		} else if value != "" {
+			next = value
 		}
 	case Group:
 		if value != "" {
@@ -145,7 +140,6 @@ func (a *assigning) set(k *Key, among []string, v map[string]any, name, word str
 				keys = append(keys, name+"."+inner.Name)
 			}
 			a.wrong(word, "write "+strings.Join(keys, " or "), "%s has keys of its own", name)
-			return
 		}
 		if v[name] != nil {
 			a.emptied = append(a.emptied, name)
@@ -154,34 +148,33 @@ func (a *assigning) set(k *Key, among []string, v map[string]any, name, word str
 		on, ok := flag(value)
 		if !ok {
 			a.wrong(word, "write yes or no", "%q is neither yes nor no", value)
-			return
 		}
-		if v[name] = on; !on {
-			value = ""
+		if on {
+			next = true
 		}
 	case Number:
-		if v[name] = json.Number(value); value != "" && !digits(value) {
-			a.wrong(word, "write a whole number", "%q is no number", value)
-			return
+		if value != "" {
+			next = json.Number(value)
+			if !digits(value) {
+				a.wrong(word, "write a whole number", "%q is no number", value)
+			}
 		}
 	case Pairs:
-		pairs, _ := v[name].(map[string]any)
-		after := changedPairs(pairs, keyed(value, a.about(word)), how)
-		if v[name] = after; len(after) > 0 {
-			return
+		before, _ := v[name].(map[string]any)
+		if after := changedPairs(before, keyed(value, a.about(word)), how); len(after) > 0 {
+			next = after
 		}
-		value = ""
 	case Words, Paths, Windows:
+		before, _ := v[name].([]any)
 		after := changedEntries(before, entries(k.Shape, value, a.about(word)), how)
 		if before != nil && (len(after) == 0 || len(before) > 10 && 2*len(after) < len(before)) {
 			a.emptied = append(a.emptied, name)
 		}
-		if v[name] = after; len(after) > 0 {
-			return
+		if len(after) > 0 {
+			next = after
 		}
-		value = ""
 	}
-	if value == "" {
+	if v[name] = next; next == nil {
 		delete(v, name)
 	}
 }

@@ -56,13 +56,20 @@ type Keyed struct {
 func AllKeys() []Keyed {
 	var out []Keyed
 	for _, l := range estate.Lists() {
-		names := []string{""}
-		if l == "settings" {
-			names = estate.SettingNames()
-		}
-		for _, n := range names {
-			out = append(out, Keyed{l, n, estate.Word(l), NameKey(l), Keys(estate.Ref{List: l, Name: n})})
-		}
+		out = append(out, KeysIn(l)...)
+	}
+	return out
+}
+
+// KeysIn gives the keys of one list, or those of each setting.
+func KeysIn(list string) []Keyed {
+	names := []string{""}
+	if list == "settings" {
+		names = estate.SettingNames()
+	}
+	var out []Keyed
+	for _, n := range names {
+		out = append(out, Keyed{list, n, estate.Word(list), NameKey(list), Keys(estate.Ref{List: list, Name: n})})
 	}
 	return out
 }

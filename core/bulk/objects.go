@@ -17,10 +17,10 @@ type column struct {
 	shape Shape
 }
 
-// columns are those of a table of a list: all keys, those of groups after a dot.
-func columns(list string) []column {
+// columns are those of a table of a list, or of a setting: all keys, those of groups after a dot.
+func columns(of estate.Ref) []column {
 	var out []column
-	for _, k := range Keys(estate.Ref{List: list}) {
+	for _, k := range Keys(of) {
 		if k.Shape != Group {
 			out = append(out, column{k.Name, k.Shape})
 			continue
@@ -32,10 +32,33 @@ func columns(list string) []column {
 	return out
 }
 
+// in gives what an object says under a column.
+func (c column) in(v map[string]any) any {
+	outer, inner, within := strings.Cut(c.name, ".")
+	if !within {
+		return v[outer]
+	}
+	m, _ := v[outer].(map[string]any)
+	return m[inner]
+}
+
+// Written gives what an object says, each key as Assign reads it; those of groups stand after a dot.
+func Written(of estate.Ref, object json.RawMessage) (map[string]string, error) {
+	v := map[string]any{}
+	if err := decode(object, &v); err != nil {
+		return nil, err
+	}
+	out := map[string]string{}
+	for _, c := range columns(of) {
+		out[c.name] = Write(c.shape, c.in(v))
+	}
+	return out, nil
+}
+
 // ObjectTable writes the objects of a list as a table that ObjectEdits reads back; settings have none. objects are as
 // JSON has them.
 func ObjectTable(list string, objects []json.RawMessage) (string, error) {
-	cols := columns(list)
+	cols := columns(estate.Ref{List: list})
 	if cols == nil {
 		return "", noSuch(estate.Ref{List: list})
 	}
@@ -51,13 +74,7 @@ func ObjectTable(list string, objects []json.RawMessage) (string, error) {
 		}
 		row := make([]string, len(cols))
 		for i, c := range cols {
-			outer, inner, within := strings.Cut(c.name, ".")
-			value := v[outer]
-			if within {
-				m, _ := value.(map[string]any)
-				value = m[inner]
-			}
-			row[i] = Write(c.shape, value)
+			row[i] = Write(c.shape, c.in(v))
 		}
 		rows = append(rows, row)
 	}
@@ -68,7 +85,7 @@ func ObjectTable(list string, objects []json.RawMessage) (string, error) {
 // columns that the table has; an empty cell takes the key out; a column remove that says yes takes the object out. A
 // name that is not there becomes a new object. Where lines are wrong the edits of the others come with the fault.
 func ObjectEdits(list string, find func(name string) json.RawMessage, name, text string) ([]estate.Edit, error) {
-	cols := columns(list)
+	cols := columns(estate.Ref{List: list})
 	if cols == nil {
 		return nil, noSuch(estate.Ref{List: list})
 	}
@@ -118,7 +135,7 @@ func ObjectEdits(list string, find func(name string) json.RawMessage, name, text
 		} else {
 			object, _ = json.Marshal(map[string]string{key: called})
 		}
-		next, _, err := Assign(ref, object, cells(cols, head, row, before))
+		next, _, err := Assign(ref, object, cells(key, cols, head, row, before))
 		if err != nil {
 			for _, d := range fault.As(err).Details {
 				wrong(d.Place+": "+d.What, d.Fix)
@@ -136,20 +153,14 @@ func ObjectEdits(list string, find func(name string) json.RawMessage, name, text
 
 // cells turns a line's cells into words of Assign; a cell that says what is there already changes nothing, so that what
 // a table has no room for stays.
-func cells(cols []column, head map[string]int, row []string, before map[string]any) []string {
+func cells(key string, cols []column, head map[string]int, row []string, before map[string]any) []string {
 	var out []string
 	for _, c := range cols {
 		at, ok := head[c.name]
 		if !ok {
 			continue
 		}
-		outer, inner, within := strings.Cut(c.name, ".")
-		was := before[outer]
-		if within {
-			m, _ := was.(map[string]any)
-			was = m[inner]
-		}
-		if c.name != "name" && c.name != "path" && c.name != "cidr" && Write(c.shape, was) != row[at] {
+		if c.name != key && Write(c.shape, c.in(before)) != row[at] {
 			out = append(out, c.name+"="+row[at])
 		}
 	}

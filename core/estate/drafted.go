@@ -3,10 +3,6 @@ package estate
 import (
 	"encoding/json"
 	"slices"
-	"strings"
-
-	"cirque/core/document"
-	"cirque/core/fault"
 )
 
 // A Drafted is an object as a draft has it.
@@ -21,11 +17,7 @@ type Drafted struct {
 func DraftedOf(d DraftSheet, list string, only []string) ([]Drafted, error) {
 	t, ok := tableOf(list)
 	if !ok {
-		fix := "write one of " + strings.Join(Lists(), ", ")
-		if near := document.Nearest(list, Lists()); near != "" {
-			fix = "did you mean " + near + "?"
-		}
-		return nil, fault.New(fault.Unknown, "list-unknown", fix, "the estate has no list %q", list)
+		return nil, NoList(list)
 	}
 	how := map[string]string{}
 	for _, c := range d.Changes {

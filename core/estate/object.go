@@ -38,6 +38,18 @@ func Word(list string) string {
 	return list
 }
 
+// NoList says that the estate has no such list: an Unknown fault, with the list that may have been meant.
+func NoList(list string) error {
+	return fault.New(fault.Unknown, "list-unknown", listMeant(list), "the estate has no list %q", list)
+}
+
+func listMeant(list string) string {
+	if k := document.Nearest(list, Lists()); k != "" {
+		return "did you mean " + k + "?"
+	}
+	return "write one of " + strings.Join(Lists(), ", ")
+}
+
 // A table treats one of a document's lists without knowing what its objects are.
 type table interface {
 	list() string
@@ -285,11 +297,7 @@ func ParseEdits(edits []Edit, now, base *Document, opts Options) ([]Change, erro
 		}
 		switch {
 		case !ok:
-			fix := "write one of " + strings.Join(Lists(), ", ")
-			if k := document.Nearest(e.List, Lists()); k != "" {
-				fix = "did you mean " + k + "?"
-			}
-			complain(e.Ref, "the estate has no list "+e.List, fix)
+			complain(e.Ref, "the estate has no list "+e.List, listMeant(e.List))
 		case kinds != 1:
 			complain(e.Ref, "an edit has an object, or remove, or undo", "give exactly one of the three")
 		case e.Create && len(e.Object) > 0 && before != nil:

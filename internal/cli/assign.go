@@ -30,25 +30,18 @@ func keysOf(list string) string {
 		return ""
 	}
 	lines := []string{"\n"}
-	refs := []estate.Ref{{List: list}}
-	if list == "settings" {
-		refs = nil
-		for _, n := range estate.SettingNames() {
-			refs = append(refs, estate.Ref{List: list, Name: n})
-		}
-	}
-	for _, ref := range refs {
+	for _, of := range bulk.KeysIn(list) {
 		var names []string
-		for _, k := range bulk.Keys(ref) {
-			if k.Name != bulk.NameKey(list) || list == "settings" {
+		for _, k := range of.Keys {
+			if k.Name != of.By || of.Name != "" {
 				names = append(names, k.Name)
 			}
 		}
-		line := "Keys: " + strings.Join(names, ", ") + "."
-		if ref.Name != "" {
-			line = "Of " + ref.Name + ": " + strings.Join(names, ", ") + "."
+		word := "Keys"
+		if of.Name != "" {
+			word = "Of " + of.Name
 		}
-		lines = append(lines, cmdline.Wrap(line, 100))
+		lines = append(lines, cmdline.Wrap(word+": "+strings.Join(names, ", ")+".", 100))
 	}
 	return strings.Join(lines, "\n")
 }
@@ -206,10 +199,8 @@ func (o objectsOf) before(c *cobra.Command, client *apiclient.Client, e editing,
 	var out []estate.Drafted
 	for _, n := range names {
 		one := estate.Drafted{Ref: estate.Ref{List: o.list, Name: n}}
-		for _, d := range all {
-			if d.Name == n {
-				one = d
-			}
+		if i := slices.IndexFunc(all, called(n)); i >= 0 {
+			one = all[i]
 		}
 		out = append(out, one)
 	}
@@ -299,20 +290,17 @@ func settingListCommand(r *root) *cobra.Command {
 			return err
 		}
 		return r.print(c, list, func(w io.Writer) {
-			said := map[string]estate.Drafted{}
-			for _, d := range list {
-				said[d.Name] = d
-			}
 			t := r.table("SETTING", "KEY", "VALUE", "IN YOUR DRAFT")
-			for _, n := range estate.SettingNames() {
-				d, ok := said[n]
-				if !ok {
-					t.add(n, "", "as usual", "")
+			for _, of := range bulk.KeysIn("settings") {
+				i := slices.IndexFunc(list, called(of.Name))
+				if i < 0 {
+					t.add(of.Name, "", "as usual", "")
 					continue
 				}
-				for _, k := range bulk.Keys(d.Ref) {
-					if v := valueOf("settings", d, k.Name); v != "" && v != "no" {
-						t.add(n, k.Name, v, d.Change)
+				says := written(list[i])
+				for _, k := range of.Keys {
+					if v := says[k.Name]; v != "" && v != "no" {
+						t.add(of.Name, k.Name, v, list[i].Change)
 					}
 				}
 			}

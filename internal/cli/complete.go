@@ -115,15 +115,8 @@ func inDraft(list string) completion {
 func keysIn(list string) completion {
 	return func(_ *root, _ *cobra.Command, _ string) ([]cobra.Completion, cobra.ShellCompDirective) {
 		var out []cobra.Completion
-		refs := []estate.Ref{{List: list}}
-		if list == "settings" {
-			refs = nil
-			for _, n := range estate.SettingNames() {
-				refs = append(refs, estate.Ref{List: list, Name: n})
-			}
-		}
-		for _, ref := range refs {
-			for _, k := range bulk.Keys(ref) {
+		for _, of := range bulk.KeysIn(list) {
+			for _, k := range of.Keys {
 				out = append(out, cobra.CompletionWithDesc(k.Name+"=", k.Doc))
 			}
 		}

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"net/url"
@@ -166,23 +165,18 @@ in comments, as commands.`}
 		if err != nil {
 			return err
 		}
-		lists := map[string]any{"estate": estate.Version}
+		var list []estate.Drafted
 		for _, k := range d.Changes {
-			if k.Kind == "removed" && r.output == cmdline.Table {
-				fmt.Fprintf(c.OutOrStdout(), "# cirque draft remove %s %s\n", k.List, k.Name)
-			}
 			if k.Kind == "removed" {
+				if r.output == cmdline.Table {
+					fmt.Fprintf(c.OutOrStdout(), "# cirque draft remove %s %s\n", k.List, k.Name)
+				}
 				continue
 			}
-			objects, _ := lists[k.List].([]json.RawMessage)
-			lists[k.List] = append(objects, k.After)
+			list = append(list, estate.Drafted{Ref: k.Ref, Object: k.After})
 		}
-		b, err := json.Marshal(lists)
+		doc, err := asEstate(list)
 		if err != nil {
-			return err
-		}
-		var doc estate.Document
-		if err := json.Unmarshal(b, &doc); err != nil {
 			return err
 		}
 		if r.output == "json" {
@@ -247,15 +241,8 @@ func refs(a []string) ([]estate.Ref, error) {
 }
 
 func draftUndoCommand(r *root) *cobra.Command {
-	return draftEditCommand(r, "undo", "Put objects back as the draft's base has them", "",
-		func(ref estate.Ref) estate.Edit {
-			return estate.Edit{Ref: ref, Undo: true}
-		})
-}
-
-// draftEditCommand makes a command that does the same to each object that is named.
-func draftEditCommand(r *root, word, short, example string, edit func(estate.Ref) estate.Edit) *cobra.Command {
-	c := &cobra.Command{Use: word + " LIST NAME...", Short: short, Example: example, Args: cmdline.Args(2, -1)}
+	c := &cobra.Command{Use: "undo LIST NAME...", Short: "Put objects back as the draft's base has them",
+		Args: cmdline.Args(2, -1)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, a []string) error {
 		list, err := refs(a)
@@ -264,7 +251,7 @@ func draftEditCommand(r *root, word, short, example string, edit func(estate.Ref
 		}
 		var edits []estate.Edit
 		for _, ref := range list {
-			edits = append(edits, edit(ref))
+			edits = append(edits, estate.Edit{Ref: ref, Undo: true})
 		}
 		return r.edit(c, name(), edits)
 	}

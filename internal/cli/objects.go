@@ -4,7 +4,9 @@ import (
 	"encoding/json"
 	"fmt"
 	"io"
+	"maps"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -97,28 +99,22 @@ func (o objectsOf) edits() []*cobra.Command {
 func (o objectsOf) objects(c *cobra.Command, client *apiclient.Client, query url.Values,
 	names ...string) ([]estate.Drafted, error) {
 	q := url.Values{"list": {o.list}, "object": names}
-	for k, v := range query {
-		q[k] = v
-	}
+	maps.Copy(q, query)
 	list, err := apiclient.List[estate.Drafted](c.Context(), client, objectsPath, q)
 	if err != nil {
 		return nil, err
 	}
 	for _, n := range names {
-		if !containsName(list, n) {
+		if !slices.ContainsFunc(list, called(n)) {
 			return nil, o.unknown(c, client, query, n)
 		}
 	}
 	return list, nil
 }
 
-func containsName(list []estate.Drafted, name string) bool {
-	for _, d := range list {
-		if d.Name == name {
-			return true
-		}
-	}
-	return false
+// called finds an object by its name.
+func called(name string) func(estate.Drafted) bool {
+	return func(d estate.Drafted) bool { return d.Name == name }
 }
 
 // unknown says that there is no such object, with the nearest name.
@@ -149,9 +145,7 @@ func (o objectsOf) see() *cobra.Command {
 			return err
 		}
 		q := url.Values{}
-		for k, v := range name() {
-			q[k] = v
-		}
+		maps.Copy(q, name())
 		if *find != "" {
 			q.Set("find", *find)
 		}
@@ -171,9 +165,9 @@ func (o objectsOf) write(w io.Writer, list []estate.Drafted) {
 	}
 	t, drafted := o.r.table(append(head, "IN YOUR DRAFT")...), 0
 	for _, d := range list {
-		row := []string{d.Name}
+		row, says := []string{d.Name}, written(d)
 		for _, k := range o.columns {
-			row = append(row, valueOf(o.list, d, k))
+			row = append(row, says[k])
 		}
 		t.add(append(row, d.Change)...)
 		if d.Change != "" {
@@ -188,18 +182,13 @@ func (o objectsOf) write(w io.Writer, list []estate.Drafted) {
 	fmt.Fprintln(w, ".")
 }
 
-// valueOf writes a key's value as bulk.Assign reads it.
-func valueOf(list string, d estate.Drafted, key string) string {
-	v := map[string]any{}
-	if json.Unmarshal(d.Object, &v) != nil {
-		return ""
+// written gives what an object says, as bulk.Assign reads it; nothing where it cannot be read.
+func written(d estate.Drafted) map[string]string {
+	says, err := bulk.Written(d.Ref, d.Object)
+	if err != nil {
+		return nil
 	}
-	for _, k := range bulk.Keys(estate.Ref{List: list, Name: d.Name}) {
-		if k.Name == key {
-			return bulk.Write(k.Shape, v[key])
-		}
-	}
-	return ""
+	return says
 }
 
 // show writes objects as a file of the estate has them, and says who names them.
@@ -226,9 +215,7 @@ func (o objectsOf) show() *cobra.Command {
 				continue
 			}
 			q := url.Values{"list": {d.List}, "object": {d.Name}}
-			for k, v := range name() {
-				q[k] = v
-			}
+			maps.Copy(q, name())
 			if named[d.Name], err = apiclient.List[estate.Ref](c.Context(), client, "/api/v1/draft/dependents", q); err != nil {
 				return err
 			}
@@ -239,7 +226,11 @@ func (o objectsOf) show() *cobra.Command {
 }
 
 func writeObjects(w io.Writer, list []estate.Drafted, named map[string][]estate.Ref) error {
-	text, err := asEstate(list)
+	doc, err := asEstate(list)
+	if err != nil {
+		return err
+	}
+	text, err := doc.YAML()
 	if err != nil {
 		return err
 	}
@@ -259,8 +250,8 @@ func writeObjects(w io.Writer, list []estate.Drafted, named map[string][]estate.
 	return nil
 }
 
-// asEstate writes objects as a file of the estate.
-func asEstate(list []estate.Drafted) ([]byte, error) {
+// asEstate makes an estate of some objects.
+func asEstate(list []estate.Drafted) (doc estate.Document, err error) {
 	lists := map[string]any{"estate": estate.Version}
 	for _, d := range list {
 		if d.List == "settings" {
@@ -276,13 +267,9 @@ func asEstate(list []estate.Drafted) ([]byte, error) {
 	}
 	b, err := json.Marshal(lists)
 	if err != nil {
-		return nil, err
+		return doc, err
 	}
-	var doc estate.Document
-	if err := json.Unmarshal(b, &doc); err != nil {
-		return nil, err
-	}
-	return doc.YAML()
+	return doc, json.Unmarshal(b, &doc)
 }
 
 // table writes the objects as CSV.
@@ -296,9 +283,7 @@ func (o objectsOf) table() *cobra.Command {
 			return err
 		}
 		q := url.Values{"list": {o.list}, "object": a}
-		for k, v := range name() {
-			q[k] = v
-		}
+		maps.Copy(q, name())
 		t, err := apiclient.Get[api.Text](c.Context(), client, "/api/v1/draft/table", q)
 		if err != nil {
 			return err

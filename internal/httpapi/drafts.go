@@ -72,7 +72,7 @@ func draftsRoutes(s *server, a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/proposals/{id}/take", "take-proposal", "Make a proposed draft a draft of one's own",
 		small, func(ctx context.Context, in *proposal) (*versionedOut[api.Draft], error) {
-			return answer(s.svc.Drafts.Take(ctx, principalOf(ctx), in.ID, in.Into))
+			return answer(s.svc.Drafts.TakeProposal(ctx, principalOf(ctx), in.ID, in.Into))
 		})
 	type other struct {
 		ID int64 `path:"id" minimum:"1"`

@@ -305,13 +305,12 @@ func draftToolsRoutes(s *server, a huma.API) {
 			list, err := s.svc.Drafts.Objects(ctx, principalOf(ctx), in.Name, in.List, in.Only)
 			return items(in.Paging, list, err, func(v *estate.Drafted) string { return v.Name })
 		})
-	type none struct{ Paging }
 	route(s, a, "GET", "/api/v1/estate/keys", "estate-keys", "Which keys the objects of each list have, and how they are "+
-		"written", small, func(ctx context.Context, in *none) (paged[bulk.Keyed], error) {
+		"written", small, func(ctx context.Context, in *Paging) (paged[bulk.Keyed], error) {
 		if err := access.Check(principalOf(ctx), access.ReadEstate); err != nil {
 			return nil, err
 		}
-		return items(in.Paging, bulk.AllKeys(), nil, func(v *bulk.Keyed) string { return v.List + " " + v.Name })
+		return items(*in, bulk.AllKeys(), nil, func(v *bulk.Keyed) string { return v.List + " " + v.Name })
 	})
 	type listed struct {
 		Named

@@ -212,11 +212,9 @@ func (s *Room) UndoChange(ctx context.Context, p *access.Principal, called strin
 	if err != nil {
 		return estate.DraftSheet{}, err
 	}
-	before := &estate.Document{Estate: estate.Version}
-	if revision > 1 {
-		if before, err = s.present.Past.Document(ctx, revision-1); err != nil {
-			return estate.DraftSheet{}, err
-		}
+	before, err := s.present.Past.Document(ctx, revision-1)
+	if err != nil {
+		return estate.DraftSheet{}, err
 	}
 	d, err := s.Own(ctx, p, called)
 	if err != nil {

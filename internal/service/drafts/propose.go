@@ -103,19 +103,34 @@ func taken(p *access.Principal, d estate.Draft) event.Event {
 	return e.Saying("The draft {name} of {author} was taken over", "name", d.Name, "author", event.Person(d.Author))
 }
 
+// TakeProposal is Take of a draft that is proposed.
+func (s *Room) TakeProposal(ctx context.Context, p *access.Principal, id int64, into string) (estate.DraftSheet,
+	error) {
+	if _, err := s.proposed(ctx, p, id); err != nil {
+		return estate.DraftSheet{}, err
+	}
+	return s.Take(ctx, p, id, into)
+}
+
 // DeclineProposal says no to a proposed draft, which stays its owner's.
 func (s *Room) DeclineProposal(ctx context.Context, p *access.Principal, id int64, reason string) error {
-	d, err := s.decided(ctx, p, id)
+	d, err := s.proposed(ctx, p, id)
 	if err != nil {
 		return err
-	}
-	if d.ProposedAt == nil {
-		return fault.New(fault.Unknown, "proposal-unknown", "see cirque draft proposals", "no draft with the number %d is "+
-			"proposed now", id)
 	}
 	return s.store.SettleDraft(ctx, d, event.Event{Kind: event.DraftDeclined, Subject: d.Name, Author: p.Name}.Saying(
 		"The proposal of {author}, {proposed}, was declined: {reason}", "author", event.Person(d.Author), "proposed",
 		d.ProposedWhy, "reason", strings.TrimSpace(reason)))
+}
+
+// proposed finds a proposal for whoever may publish for all sites.
+func (s *Room) proposed(ctx context.Context, p *access.Principal, id int64) (estate.Draft, error) {
+	d, err := s.decided(ctx, p, id)
+	if err == nil && d.ProposedAt == nil {
+		err = fault.New(fault.Unknown, "proposal-unknown", "see cirque draft proposals", "no draft with the number %d is "+
+			"proposed now", id)
+	}
+	return d, err
 }
 
 // decided finds somebody's draft for whoever may publish for all sites.

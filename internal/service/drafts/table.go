@@ -93,13 +93,15 @@ func (s *Room) Table(ctx context.Context, p *access.Principal, draft, list strin
 func (s *Room) ApplyTable(ctx context.Context, p *access.Principal, draft, list, name, text string,
 	dry bool) (estate.DraftSheet, error) {
 	return s.applied(ctx, p, draft, dry, func(d estate.DraftSheet) ([]estate.Edit, error) {
-		return bulk.ObjectEdits(list, func(called string) json.RawMessage {
-			if v := d.Document.Find(estate.Ref{List: list, Name: called}); v != nil {
-				b, _ := json.Marshal(v) // its types are JSON's
-				return b
-			}
-			return nil
-		}, name, text)
+		was, err := estate.DraftedOf(d, list, nil)
+		if err != nil {
+			return nil, err
+		}
+		by := make(map[string]json.RawMessage, len(was)) // a table may name them all
+		for _, o := range was {
+			by[o.Name] = o.Object
+		}
+		return bulk.ObjectEdits(list, func(called string) json.RawMessage { return by[called] }, name, text)
 	})
 }
 

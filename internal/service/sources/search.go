@@ -139,6 +139,9 @@ func (s *Room) searchStock(want func(string) bool, add func(kind, name, says, de
 			add("found device", f.Address, f.Reading.Model, told(f.URI, f.Reading.Location, i.Serial, i.MAC, i.UUID))
 		}
 	}
+	if !want("server") && !want("found queue") {
+		return
+	}
 	for _, l := range s.present.Watched(stock.KindServer) {
 		if want("server") && !l.InEstate {
 			add("server", l.Name, l.Title, told(l.URI, l.Note))
