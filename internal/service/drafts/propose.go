@@ -106,7 +106,7 @@ func taken(p *access.Principal, d estate.Draft) event.Event {
 // TakeProposal is Take of a draft that is proposed.
 func (s *Room) TakeProposal(ctx context.Context, p *access.Principal, id int64, into string) (estate.DraftSheet,
 	error) {
-	if _, err := s.proposed(ctx, p, id); err != nil {
+	if _, err := proposed(s.decided(ctx, p, id)); err != nil {
 		return estate.DraftSheet{}, err
 	}
 	return s.Take(ctx, p, id, into)
@@ -114,7 +114,7 @@ func (s *Room) TakeProposal(ctx context.Context, p *access.Principal, id int64, 
 
 // DeclineProposal says no to a proposed draft, which stays its owner's.
 func (s *Room) DeclineProposal(ctx context.Context, p *access.Principal, id int64, reason string) error {
-	d, err := s.proposed(ctx, p, id)
+	d, err := proposed(s.decided(ctx, p, id))
 	if err != nil {
 		return err
 	}
@@ -123,12 +123,11 @@ func (s *Room) DeclineProposal(ctx context.Context, p *access.Principal, id int6
 		d.ProposedWhy, "reason", strings.TrimSpace(reason)))
 }
 
-// proposed finds a proposal for whoever may publish for all sites.
-func (s *Room) proposed(ctx context.Context, p *access.Principal, id int64) (estate.Draft, error) {
-	d, err := s.decided(ctx, p, id)
+// proposed refuses a draft that is not proposed.
+func proposed(d estate.Draft, err error) (estate.Draft, error) {
 	if err == nil && d.ProposedAt == nil {
 		err = fault.New(fault.Unknown, "proposal-unknown", "see cirque draft proposals", "no draft with the number %d is "+
-			"proposed now", id)
+			"proposed now", d.ID)
 	}
 	return d, err
 }

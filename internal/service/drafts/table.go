@@ -57,7 +57,8 @@ func (s *Room) applied(ctx context.Context, p *access.Principal, draft string, d
 	}
 	edits, err := read(d)
 	if err != nil {
-		return d, s.alsoWrong(d, edits, err)
+		_, more := s.edited(edits)(d)
+		return d, alsoWrong(err, more)
 	}
 	if dry {
 		return changed(p, d, s.edited(edits))
@@ -107,17 +108,14 @@ func (s *Room) ApplyTable(ctx context.Context, p *access.Principal, draft, list,
 
 // alsoWrong adds to what is wrong with lines of a table what is wrong with the objects of the others, so that all is
 // told at once.
-func (s *Room) alsoWrong(d estate.DraftSheet, edits []estate.Edit, err error) error {
+func alsoWrong(err, more error) error {
+	if more == nil {
+		return err
+	}
 	f := fault.As(err)
-	if len(edits) == 0 {
-		return f
-	}
-	if _, more := estate.ParseEdits(edits, d.Document, d.From, s.present.Parsing()); more != nil {
-		all := append(f.Details, fault.As(more).Details...)
-		slices.SortStableFunc(all, func(a, b fault.Detail) int { return cmp.Compare(line(a), line(b)) })
-		return f.With(all)
-	}
-	return f
+	all := append(f.Details, fault.As(more).Details...)
+	slices.SortStableFunc(all, func(a, b fault.Detail) int { return cmp.Compare(line(a), line(b)) })
+	return f.With(all)
 }
 
 // line is the number at the end of a problem's place.
