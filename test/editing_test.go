@@ -69,6 +69,7 @@ func TestEditingByCommands(t *testing.T) {
 		{"draft set device p note=window", 0, "note: window"},
 		{"draft add driver d exact=E platform=windows/x64", 0, "+ driver d"},
 		{"draft remove driver d", 0, "It is as it is published"},
+		{"draft export", 0, "mail:"},
 		{"draft undo notice yard", 0, ""},
 		{"draft undo setting mail", 0, ""},
 		{"draft undo queue hall", 0, ""},
@@ -101,7 +102,8 @@ func TestTablesOfObjects(t *testing.T) {
 		t.Error(code, out)
 	}
 	if code, out := apply("cidr,location\n10.1.0.0/16,nowhere\n10.1.0.0/16,ard\nten,ard/hall\n"); code != 3 ||
-		!strings.Contains(out, "subnets.csv:2") || !strings.Contains(out, "subnets.csv:3") || !strings.Contains(out, "subnets.csv:4") {
+		!strings.Contains(out, "subnets.csv:2") || !strings.Contains(out, "subnets.csv:3") ||
+		!strings.Contains(out, "subnets.csv:4") {
 		t.Error(code, out)
 	}
 	if code, out := apply("cidr,location,remove\n10.1.0.0/16,,yes\n10.3.0.0/16,ard/yard,\n", "--dry-run"); code != 0 ||
@@ -119,7 +121,8 @@ func TestUndoOneChange(t *testing.T) {
 	s := startService(t)
 	s.publish(oneQueue)
 	s.publish(strings.Replace(oneQueue, "default: 5", "default: 9", 1))
-	s.publish(strings.Replace(strings.Replace(oneQueue, "default: 5", "default: 9", 1), "title: Hall", "title: Great hall", 1))
+	s.publish(strings.Replace(strings.Replace(oneQueue, "default: 5", "default: 9", 1),
+		"title: Hall", "title: Great hall", 1))
 	s.calls([]call{
 		{"undo 2 queue hall", 4, "did nothing to the queue hall"},
 		{"undo 2 grant g --dry-run", 0, "default: 9 -> 5"},
@@ -136,7 +139,8 @@ func TestTakingDraftsOver(t *testing.T) {
 	s := startService(t)
 	s.publish(oneQueue)
 	other := s.client(s.tokenFor("mona", access.Administrator, ""))
-	if _, err := edit(t, other, "main", put("devices", "p", `{"name":"p","uri":"ipp://192.0.2.9/ipp/print"}`)); err != nil {
+	if _, err := edit(t, other, "main", put("devices", "p",
+		`{"name":"p","uri":"ipp://192.0.2.9/ipp/print"}`)); err != nil {
 		t.Fatal(err)
 	}
 	list, err := apiclient.List[estate.Draft](t.Context(), s.c, "/api/v1/drafts", nil)
@@ -158,6 +162,10 @@ func TestTakingDraftsOver(t *testing.T) {
 	if err := other.Do(t.Context(), "POST", id+"/take", nil, nil, nil); err == nil {
 		t.Error("a draft was taken over by its owner")
 	}
+	if err := s.c.Do(t.Context(), "POST", "/api/v1/proposals/1/take", nil, nil, nil); err == nil ||
+		!strings.Contains(err.Error(), "is proposed now") {
+		t.Errorf("a draft that nobody proposed was taken as a proposal: %v", err)
+	}
 	code, out, errs := s.run("draft", "take", "1")
 	if code != 0 || !strings.Contains(out, "It is your draft taken-1") {
 		t.Fatal(code, out, errs)
@@ -169,7 +177,8 @@ func TestTakingDraftsOver(t *testing.T) {
 	if code, out, errs := s.run("draft", "other", "1"); code != 0 || !strings.Contains(out, "of mona changes 1 object") {
 		t.Error(code, out, errs)
 	}
-	if code, out, _ := s.run("audit", "--about", "main"); code != 0 || !strings.Contains(out, "The draft main of mona was taken over") {
+	if code, out, _ := s.run("audit", "--about", "main"); code != 0 ||
+		!strings.Contains(out, "The draft main of mona was taken over") {
 		t.Error(code, out)
 	}
 }

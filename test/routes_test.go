@@ -29,7 +29,7 @@ var routeBodies = map[string]string{
 	"POST /api/v1/stock/test-pages":   `{"kind":"device","name":"x"}`,
 	"POST /api/v1/credentials":        `{"name":"x","kind":"snmp","secret":"x"}`,
 	"POST /api/v1/drivers/packages":   "PK", "PUT /api/v1/draft/queue-table": `{"name":"t","text":"name\n"}`,
-	"PUT /api/v1/notes/{kind}/{name}":            `{"says":"x"}`,
+	"PUT /api/v1/notes/{kind}/{name}":            `{"note":"x"}`,
 	"PUT /api/v1/draft/table":                    `{"name":"t","text":"name\n"}`,
 	"POST /api/v1/draft/rename":                  `{"queues":["x"],"pattern":"y"}`,
 	"POST /api/v1/draft/move":                    `{"server":"x","to":"device"}`,

@@ -221,6 +221,16 @@ func (s Supplier) CheckUser(called string) error {
 		"nobody knows a person %q: neither the directory nor any endpoint", called)
 }
 
+// CheckMachine gives an Unknown fault, with names that may have been meant, for a machine that nothing knows.
+func (s Supplier) CheckMachine(called string) error {
+	if s.KnowsMachine(called) {
+		return nil
+	}
+	near := lineup.NearMachines(s.World.Estate, s.World.Directory, called)
+	return fault.New(fault.Unknown, "machine-unknown", name.DidYouMean(near, "see cirque endpoint list"),
+		"nothing knows a machine %q: neither the directory, nor the estate, nor an endpoint has it", called)
+}
+
 // KnowsUser says whether the directory has somebody, or a group of it names them, or they have a session somewhere.
 func (s Supplier) KnowsUser(called string) bool {
 	d := s.World.Directory

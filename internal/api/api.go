@@ -38,7 +38,7 @@ func (p *Problem) Fault() *fault.Error {
 
 // WriteNote writes a note.
 type WriteNote struct {
-	Says string `json:"says" maxLength:"8000" doc:"Empty for none."`
+	Note string `json:"note" maxLength:"8000" doc:"Empty for none; it may have several lines."`
 }
 
 // OnceHeader is by what whoever sends a change again says that it is the same one (IETF

@@ -58,7 +58,7 @@ func noteCommand(r *root) *cobra.Command {
 	write := ask(r, "write person|machine NAME TEXT", "Write down what there is to know about one, in place of what was "+
 		"written before", cmdline.Args(3, 3),
 		func(c *cobra.Command, client *apiclient.Client, a []string) (n directory.WrittenNote, err error) {
-			return n, client.Do(c.Context(), "PUT", notePath(a), nil, api.WriteNote{Says: a[2]}, &n)
+			return n, client.Do(c.Context(), "PUT", notePath(a), nil, api.WriteNote{Note: a[2]}, &n)
 		}, noted)
 	remove := done(r, "remove person|machine NAME", "Take the note about one away", cmdline.Args(2, 2),
 		func(c *cobra.Command, client *apiclient.Client, a []string) error {

@@ -38,7 +38,7 @@ func noteRoutes(s *server, a huma.API) {
 		"a machine; without text nothing is", small.by(access.WriteNotes), func(ctx context.Context,
 		in *set) (*out[directory.WrittenNote], error) {
 		n, err := s.svc.People.SetNote(ctx, principalOf(ctx), directory.WrittenNote{Kind: in.Kind, Name: in.Name,
-			Says: in.Body.Says})
+			Says: in.Body.Note})
 		return &out[directory.WrittenNote]{n}, err
 	})
 }

@@ -53,6 +53,15 @@ func (s *Room) KnownPerson(ctx context.Context, called string) error {
 	return k.CheckUser(called)
 }
 
+// KnownMachine is KnownPerson for a machine.
+func (s *Room) KnownMachine(ctx context.Context, called string) error {
+	k, err := s.supplier(ctx)
+	if err != nil {
+		return err
+	}
+	return k.CheckMachine(called)
+}
+
 func (s *Room) supplier(ctx context.Context) (endpoint.Supplier, error) {
 	reported, err := s.cfg.Fleet.Reported(ctx)
 	if err != nil {

@@ -3,7 +3,6 @@ package people
 import (
 	"context"
 	"slices"
-	"strings"
 
 	"cirque/core/access"
 	"cirque/core/directory"
@@ -41,13 +40,16 @@ func (s *Room) noteNames(kind, called string) []string {
 }
 
 // SetNote writes down what there is to know about a person or a machine, in place of what was written before; without
-// text nothing is written down any more.
+// text nothing is written down any more. A note about a name that nothing knows would never be read: it is refused.
 func (s *Room) SetNote(ctx context.Context, p *access.Principal, n directory.WrittenNote) (directory.WrittenNote,
 	error) {
 	if err := access.Check(p, access.WriteNotes); err != nil {
 		return n, err
 	}
 	if err := n.Check(); err != nil {
+		return n, err
+	}
+	if err := s.knownSubject(ctx, n); err != nil {
 		return n, err
 	}
 	now := s.now()
@@ -63,11 +65,22 @@ func (s *Room) SetNote(ctx context.Context, p *access.Principal, n directory.Wri
 	return n, s.store.SetNote(ctx, n, others, e)
 }
 
-// AllNotes lists every note of a kind, or of all, by name; find narrows them by a part of name or text.
+// knownSubject refuses a note about what nothing knows; what was written can always be taken away.
+func (s *Room) knownSubject(ctx context.Context, n directory.WrittenNote) error {
+	switch {
+	case n.Says == "":
+		return nil
+	case n.Kind == "person":
+		return s.cfg.Known.KnownPerson(ctx, n.Name)
+	}
+	return s.cfg.Known.KnownMachine(ctx, n.Name)
+}
+
+// AllNotes lists every note of a kind, or of all where that is empty, by name.
 func (s *Room) AllNotes(ctx context.Context, p *access.Principal, kind string) ([]directory.WrittenNote, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
 		return nil, err
 	}
-	list, err := s.store.Notes(ctx, strings.TrimSpace(kind), nil)
+	list, err := s.store.Notes(ctx, kind, nil)
 	return append([]directory.WrittenNote{}, list...), err
 }

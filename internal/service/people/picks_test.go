@@ -60,6 +60,8 @@ func (s seen) KnownPerson(_ context.Context, called string) error {
 	return fault.New(fault.Unknown, "user-unknown", "see cirque directory find", "nobody knows a person %q", called)
 }
 
+func (seen) KnownMachine(context.Context, string) error { return nil }
+
 type changes struct{}
 
 func (changes) Change(context.Context, *access.Principal, string, *int64,

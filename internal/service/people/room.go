@@ -48,9 +48,11 @@ type Config struct {
 	Fleet interface {
 		OfUsers(ctx context.Context, folded []string) ([]*fleet.Judgement, error)
 	}
-	// Known gives an Unknown fault for somebody whom neither the directory nor any endpoint knows.
+	// Known gives an Unknown fault for somebody, or a machine, that neither the directory, nor the estate, nor any
+	// endpoint knows.
 	Known interface {
 		KnownPerson(ctx context.Context, called string) error
+		KnownMachine(ctx context.Context, called string) error
 	}
 	// Changes makes one's own draft equal a document that follows from it.
 	Changes interface {

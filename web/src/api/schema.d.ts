@@ -7975,8 +7975,8 @@ export interface components {
             queue: string;
         };
         WriteNote: {
-            /** @description Empty for none. */
-            says: string;
+            /** @description Empty for none; it may have several lines. */
+            note: string;
         };
     };
     responses: {

@@ -9,7 +9,10 @@ import { useMay } from "./useMay";
 
 type NoteFieldProps = { kind: "person" | "machine"; name: string };
 
-/** What is written down about a person or a machine: read by whoever reads the directory, written by the help desk. */
+/**
+ * What is written down about a person or a machine: read by whoever reads the directory, written by
+ * the help desk.
+ */
 export function NoteField({ kind, name }: NoteFieldProps) {
   const client = useQueryClient();
   const id = useId();
@@ -24,11 +27,11 @@ export function NoteField({ kind, name }: NoteFieldProps) {
   });
   const [text, setText] = useState<string | null>(null);
   const write = useMutation({
-    mutationFn: (says: string) =>
+    mutationFn: (note: string) =>
       ask(
         api.PUT("/api/v1/notes/{kind}/{name}", {
           params: { path: { kind, name } },
-          body: { says },
+          body: { note },
         }),
       ),
     onSuccess: async () => {
