@@ -130,7 +130,8 @@ func TestTags(t *testing.T) {
 		t.Errorf("on the draft that was thrown away: %d %s", status, body)
 	}
 	// What has no version is held to what is read there.
-	status, _, body = s.got("POST", "/api/v1/stock/devices", `{"name":"label","uri":"ipp://127.0.0.1:1/ipp/print","anyway":true}`)
+	status, _, body = s.got("POST", "/api/v1/stock/devices",
+		`{"name":"label","uri":"ipp://127.0.0.1:1/ipp/print","anyway":true}`)
 	if status != http.StatusOK {
 		t.Fatal(status, body)
 	}
@@ -164,8 +165,8 @@ func TestMethods(t *testing.T) {
 	}
 }
 
-// TestClientForPrograms: a program of somebody's own publishes, asks, edits on what it has seen, and hears of changes, also
-// of those that came while it was cut off.
+// TestClientForPrograms: a program of somebody's own publishes, asks, edits on what it has seen, and hears of
+// changes, also of those that came while it was cut off.
 func TestClientForPrograms(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -180,7 +181,8 @@ func TestClientForPrograms(t *testing.T) {
 		ended <- c.Watch(ctx, func() { stands <- true }, func(s client.Signal) { heard <- s })
 	}()
 	<-stands
-	if r, _, err := c.Publish(t.Context(), "first", client.File{Name: "e.yaml", Text: oneQueue}); err != nil || r.Number != 1 {
+	if r, _, err := c.Publish(t.Context(), "first", client.File{Name: "e.yaml",
+		Text: oneQueue}); err != nil || r.Number != 1 {
 		t.Fatal(r, err)
 	}
 	last := client.Signal{}
@@ -253,7 +255,8 @@ func TestClientForPrograms(t *testing.T) {
 	}
 }
 
-// TestDescription: every operation has a tag that the description knows, what it may fail with, and every problem's code.
+// TestDescription: every operation has a tag that the description knows, what it may fail with, and every problem's
+// code.
 func TestDescription(t *testing.T) {
 	t.Parallel()
 	doc := httpapi.Described("test")
@@ -263,7 +266,8 @@ func TestDescription(t *testing.T) {
 	}
 	for path, item := range doc.Paths {
 		for _, op := range []*huma.Operation{item.Get, item.Post, item.Put, item.Delete} {
-			if op != nil && (len(op.Tags) != 1 || !tags[op.Tags[0]] || op.Responses["422"] == nil || op.Responses["503"] == nil) {
+			if op != nil && (len(op.Tags) != 1 || !tags[op.Tags[0]] || op.Responses["422"] == nil ||
+				op.Responses["503"] == nil) {
 				t.Errorf("%s %s: %v", op.Method, path, op.Tags)
 			}
 		}

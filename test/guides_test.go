@@ -105,8 +105,8 @@ func newReader(t *testing.T, file, text string) *reader {
 	return r
 }
 
-// demo starts Skerry Line for the guide, over TLS, as make demo does beside plain HTTP; with a database of its own where
-// the guide looks beside the data.
+// demo starts Skerry Line for the guide, over TLS, as make demo does beside plain HTTP; with a database of its own
+// where the guide looks beside the data.
 func (r *reader) demo(own bool) {
 	r.t.Helper()
 	o := app.Options{Data: filepath.Join(r.dir, "state"), Listen: "127.0.0.1:0", Throwaway: true, Health: true}

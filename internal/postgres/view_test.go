@@ -48,11 +48,13 @@ func TestViews(t *testing.T) {
 		t.Error("of all:", got)
 	}
 	// What is shared others see, as whose it is, after their own; it stays its owner's.
-	if _, err := s.Views.SaveView(ctx, "ida", access.KeptView{Page: "queues", Name: "all", Search: "?s", Shared: true}); err != nil {
+	if _, err := s.Views.SaveView(ctx, "ida", access.KeptView{Page: "queues", Name: "all", Search: "?s",
+		Shared: true}); err != nil {
 		t.Fatal(err)
 	}
 	list, err := s.Views.Views(ctx, "mira", "queues")
-	if err != nil || len(list) != 3 || list[2].Name != "all" || list[2].Owner != "Ida" || !list[2].Shared || list[0].Owner != "" {
+	if err != nil || len(list) != 3 || list[2].Name != "all" || list[2].Owner != "Ida" || !list[2].Shared ||
+		list[0].Owner != "" {
 		t.Errorf("%+v %v", list, err)
 	}
 	if err := s.Views.RemoveView(ctx, "mira", "queues", "all"); !fault.Is(err, fault.Unknown) {

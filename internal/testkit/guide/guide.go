@@ -13,7 +13,8 @@ import (
 // Commands stand in blocks of the language console: lines from "$ " on, continued by a backslash at the end or, for
 // what stands between <<'END' and END, up to END; then the lines that it prints, if they are shown at all. A comment
 // "# exit code N" says how it ends. A block of the language yaml is a file: saved where a name follows the language,
-// and else a part of an estate. One of the language go is the body of a function. A comment "<!-- by hand: WHAT -->" stands for what a person does elsewhere.
+// and else a part of an estate. One of the language go is the body of a function. A comment
+// "<!-- by hand: WHAT -->" stands for what a person does elsewhere.
 type Step struct {
 	Line    int
 	Command string

@@ -10,7 +10,10 @@ import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
 import { Diffs } from "../../ui/Diffs";
 
-/** What others have drafted and not published: to be seen by all who read the estate, and taken over by some. */
+/**
+ * What others have drafted and not published: to be seen by all who read the estate, and taken over
+ * by some.
+ */
 export function OtherDrafts({ empty, mayTake }: { empty: boolean; mayTake: boolean }) {
   const now = useNow();
   const me = useQuery(meQuery());

@@ -11,7 +11,10 @@ import type { ListName } from "./model";
 
 type TableList = Exclude<ListName, "settings">;
 
-/** A whole list as a table for a spreadsheet, and back: what it would change is shown before it is kept. */
+/**
+ * A whole list as a table for a spreadsheet, and back: what it would change is shown before it is
+ * kept.
+ */
 export function TableInOut({ list, one }: { list: ListName; one: string }) {
   const client = useQueryClient();
   const file = useRef<HTMLInputElement>(null);

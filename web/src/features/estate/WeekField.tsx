@@ -11,7 +11,7 @@ type Stroke = { day: number; from: number; to: number; on: boolean };
 const paints = (p: Stroke | null, d: number, i: number): boolean | undefined =>
   p?.day === d && i >= Math.min(p.from, p.to) && i <= Math.max(p.from, p.to) ? p.on : undefined;
 
-/** The hours of a week, drawn by day: press and drag opens or closes half hours; or written out below. */
+/** A week's hours, drawn by day: press and drag opens or closes half hours; or written out below. */
 export function WeekField({ value, onChange }: WeekFieldProps) {
   const week = weekOf(value);
   const [painting, setPainting] = useState<Stroke | null>(null);

@@ -17,7 +17,7 @@ export type Row = {
   object: Thing;
 };
 
-/** The lists, in the order in which an estate is built up, and where they have a page of their own. */
+/** The lists, in the order in which an estate is built up, and where they have their own page. */
 export const lists: { list: ListName; word: string; own?: string; says: string }[] = [
   { list: "locations", word: "Locations", says: "The tree of places; the first part is the site." },
   {

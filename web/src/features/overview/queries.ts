@@ -8,7 +8,7 @@ export const eventsQuery = () =>
       ask(api.GET("/api/v1/events", { params: { query: { limit: 20, routine: "no" } }, signal })),
   });
 
-/** What people have asked for, the latest first; an answer is an event, after which it is asked anew. */
+/** What people have asked for, the latest first; an answer is an event, so it is asked anew. */
 export const requestsQuery = () =>
   queryOptions({
     queryKey: ["events", "requests"],
