@@ -41,7 +41,7 @@ stop: ## stop the demo
 	@scripts/demo $(DATA) stop
 
 test: setup $(CONSOLE) ## run every test
-	go test ./...
+	go test -parallel 4 -timeout 20m ./...
 
 race: setup $(CONSOLE) ## run the tests of core, the rooms and the agent under the race detector, on fewer random worlds (RACE=./... for all)
 	go test -race -short $(or $(RACE),./core/... ./internal/service/... ./internal/agent/... ./internal/sim/...)

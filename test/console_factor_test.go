@@ -89,7 +89,7 @@ func TestConsolePasskey(t *testing.T) {
 	p.press("button", "Show a passkey")
 	p.see("Have your authenticator read this")
 	secret := regexp.MustCompile(`[A-Z2-7]{32}`).FindString(p.text())
-	phone := &authenticator{t, secret, ahead}
+	phone := &authenticator{t: t, secret: secret, ahead: ahead}
 	p.fill("textbox", "The code that it shows now", phone.now())
 	p.press("button", "Set it up")
 	p.see("one-time codes")

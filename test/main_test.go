@@ -10,6 +10,7 @@ import (
 	"os/exec"
 	"os/signal"
 	"path/filepath"
+	"runtime/debug"
 	"strings"
 	"sync"
 	"testing"
@@ -43,6 +44,7 @@ func TestMain(m *testing.M) {
 	serveIfAsked()
 	crowdIfAsked()
 	agentIfAsked()
+	debug.SetGCPercent(300) // what is collected here is other tests' time
 	code := testkit.Run(m)
 	if browserOnce.stop != nil {
 		browserOnce.stop()
@@ -78,7 +80,7 @@ func theDemo(t *testing.T) *app.Demo {
 }
 
 func chromium() (string, error) {
-	for _, name := range []string{"chromium", "chromium-browser"} {
+	for _, name := range []string{"chromium-headless-shell", "chromium", "chromium-browser"} {
 		if p, err := exec.LookPath(name); err == nil {
 			return p, nil
 		}

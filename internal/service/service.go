@@ -99,6 +99,8 @@ type Config struct {
 	// SetupCode gives the one-time code of the first run, and whether there is one; SetupDone throws it away.
 	SetupCode func() (string, bool)
 	SetupDone func()
+	// Throwaway hashes passwords quickly: the service is thrown away, and keeps nobody out.
+	Throwaway bool
 	// ReadLDIF turns LDIF into records.
 	ReadLDIF func(name, text string) (directory.Records, error)
 	// PublicURL is the address by which others reach this service, such as https://cirque.example:8631.
@@ -214,6 +216,7 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 	p, log, now := s.Present, cfg.Log, cfg.Now
 	s.Identity = identity.New(identity.Config{Store: in.Identity, Tokens: in.Tokens, Present: p, Log: log, Now: now,
 		Dir: cfg.Dir, Passwords: s.Secrets, SetupCode: cfg.SetupCode, SetupDone: cfg.SetupDone,
+		Throwaway: cfg.Throwaway,
 		AskSecond: func(ctx context.Context, a access.Account) (*access.Step, error) { return s.Factors.Ask(ctx, a) }})
 	s.Factors = factors.New(factors.Config{Store: in.Factors, Present: p, Now: now, Accounts: s.Identity,
 		Seals: s.Secrets, PublicURL: cfg.PublicURL})

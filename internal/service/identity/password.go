@@ -22,11 +22,28 @@ const (
 	argonSalt    = 16
 )
 
+// quick is the memory of a hash in a service that is thrown away, in KiB: its passwords keep nobody out, and are made
+// and checked by the thousand.
+const quick = 64
+
 // hashPassword gives the PHC string of a password.
 func (s *Room) hashPassword(ctx context.Context, password string) (string, error) {
 	salt := newSalt()
-	key, err := s.derive(ctx, password, salt, argonTime, argonMemory, argonThreads)
-	return phc(salt, key), err
+	key, err := s.derive(ctx, password, salt, argonTime, s.cfg.memory(), argonThreads)
+	return phc(salt, key, s.cfg.memory()), err
+}
+
+// memory is what a hash takes, in KiB.
+func (c Config) memory() uint32 {
+	if c.Throwaway {
+		return quick
+	}
+	return argonMemory
+}
+
+// decoy is checked where no account is found, so that the answer takes as long. No password has it.
+func (c Config) decoy() string {
+	return phc(make([]byte, argonSalt), make([]byte, argonKey), c.memory())
 }
 
 func newSalt() []byte {
@@ -35,9 +52,9 @@ func newSalt() []byte {
 	return salt
 }
 
-func phc(salt, key []byte) string {
+func phc(salt, key []byte, memory uint32) string {
 	b64 := base64.RawStdEncoding
-	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, argonMemory, argonTime, argonThreads,
+	return fmt.Sprintf("$argon2id$v=%d$m=%d,t=%d,p=%d$%s$%s", argon2.Version, memory, argonTime, argonThreads,
 		b64.EncodeToString(salt), b64.EncodeToString(key))
 }
 
@@ -51,7 +68,7 @@ func ResetPassword(ctx context.Context, store interface {
 	}
 	salt := newSalt()
 	return store.SetPassword(ctx, called, phc(salt, argon2.IDKey([]byte(password), salt, argonTime, argonMemory,
-		argonThreads, argonKey)), event.BesideTheData)
+		argonThreads, argonKey), argonMemory), event.BesideTheData)
 }
 
 // checkPassword holds a password against a PHC string. A malformed string never matches.

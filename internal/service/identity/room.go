@@ -69,6 +69,8 @@ type Config struct {
 	// SetupCode gives the one-time code of the first run, and whether there is one; SetupDone throws it away.
 	SetupCode func() (string, bool)
 	SetupDone func()
+	// Throwaway hashes passwords quickly, for a service that is thrown away and keeps nobody out.
+	Throwaway bool
 }
 
 // A Room is safe for any number of goroutines.
