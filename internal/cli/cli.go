@@ -180,6 +180,7 @@ func sections(r *root) []cmdline.Section {
 		section("Access", signInCommand(r), whoamiCommand(r), signOutCommand(r), accountCommand(r), tokenCommand(r),
 			credentialCommand(r), auditCommand(r), personDataCommand(r)),
 		section("Service", serveCommand(r), demoCommand(r), readyCommand(r), secretKeyCommand(r), authorityCommand(r),
+			instanceCommand(r),
 			versionCommand(r)),
 	}
 }
