@@ -140,3 +140,36 @@ func FuzzQueueEdits(f *testing.F) {
 	f.Add(bulk.QueueTable(doc.Queues))
 	f.Fuzz(func(t *testing.T, text string) { _, _ = bulk.QueueEdits(doc, "q", text) }) // an error, or edits, and no panic
 }
+
+// TestNewNames: one object of any list is renamed, with what names it; queues keep leading from their old names.
+func TestNewNames(t *testing.T) {
+	t.Parallel()
+	doc := worlds.Parse(t, worlds.Harbour)
+	for name, c := range map[string]struct {
+		of    estate.Ref
+		to    string
+		also  int
+		edits int
+	}{
+		"location": {estate.Ref{List: "locations", Name: "ard/hall"}, "ard/booking", 4, 6},
+		"server":   {estate.Ref{List: "servers", Name: "ps-1"}, "ps-9", 6, 8},
+		"set":      {estate.Ref{List: "server_sets", Name: "pair"}, "two", 1, 3},
+		"queue":    {estate.Ref{List: "queues", Name: "hall"}, "booking", 1, 3},
+	} {
+		edits, list, err := bulk.NewNames{Of: c.of, To: c.to}.Edits(doc)
+		if err != nil || len(list) != 1 || list[0].Also != c.also || len(edits) != c.edits {
+			t.Errorf("%s: %d edits, %+v, %v", name, len(edits), list, err)
+			continue
+		}
+		after := worlds.With(t, doc, edits)
+		if after.Find(c.of) != nil || len(estate.Integrity(after)) > 0 {
+			t.Errorf("%s: %v", name, estate.Integrity(after))
+		}
+		if q, err := after.QueueCalled(c.of.Name); name == "queue" && (err != nil || q.Name != c.to) {
+			t.Errorf("the old name leads to %v, %v", q, err)
+		}
+	}
+	if _, _, err := (bulk.NewNames{Of: estate.Ref{List: "servers", Name: "ps-1"}, To: "ps-2"}).Edits(doc); err == nil {
+		t.Error("a name was given twice")
+	}
+}

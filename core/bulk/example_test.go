@@ -14,5 +14,5 @@ func ExampleRename() {
 	_, renamings, err := bulk.Rename(doc, []string{"hall", "yard"}, "{site}-{name}")
 	fmt.Println(renamings, err)
 	// Output:
-	// [{hall ardholm-hall} {yard ardholm-yard}] <nil>
+	// [{hall ardholm-hall 0} {yard ardholm-yard 0}] <nil>
 }

@@ -274,10 +274,11 @@ func checkPattern(pattern string) error {
 	return fault.New(fault.Invalid, "pattern-invalid", fix, "%q in the pattern stands for nothing of a queue", word)
 }
 
-// A Renaming is one queue's new name.
+// A Renaming is one object's new name.
 type Renaming struct {
 	From string `json:"from"`
 	To   string `json:"to"`
+	Also int    `json:"also,omitempty" doc:"How many objects name it, and follow."`
 }
 
 // Rename gives queues new names by a pattern, in which {name}, {title}, {location}, {site}, {last} (of the location)
@@ -323,7 +324,7 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 				Fix: "put {name} or {n} into the pattern"})
 		}
 		taken[to] = n
-		list = append(list, Renaming{n, to})
+		list = append(list, Renaming{From: n, To: to})
 		if to != n {
 			renamed[n] = to
 		}

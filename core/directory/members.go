@@ -1,6 +1,7 @@
 package directory
 
 import (
+	"cmp"
 	"slices"
 
 	"cirque/core/name"
@@ -8,7 +9,43 @@ import (
 
 // EachUserIn calls f for every user that a group holds, directly or through nesting, once each.
 func (d *Directory) EachUserIn(id GroupID, f func(MemberID)) {
-	each(d, id, &d.users, once(d, f))
+	each(d, id, &d.users, always(once(d, f)))
+}
+
+// SomeIn names the first few people whom a group holds, else machines: direct members before those of groups in it.
+func SomeIn(d *Directory, id GroupID, most int) (out []string) {
+	for _, of := range []struct {
+		list *members
+		name func(MemberID) string
+	}{{&d.users, titles(d)}, {&d.machines, d.MachineName}} {
+		each(d, id, of.list, func(m MemberID) bool {
+			out = append(out, of.name(m))
+			return len(out) < most
+		})
+		if len(out) > 0 {
+			return out
+		}
+	}
+	return out
+}
+
+// titles gives what users are called by people: the display name, where the directory has one.
+func titles(d *Directory) func(MemberID) string {
+	return func(id MemberID) string {
+		if int(id) < len(d.records.Users) {
+			u := d.records.Users[id]
+			return cmp.Or(u.DisplayName, u.Name)
+		}
+		return d.UserName(id)
+	}
+}
+
+// always goes on whatever comes.
+func always(f func(MemberID)) func(MemberID) bool {
+	return func(id MemberID) bool {
+		f(id)
+		return true
+	}
 }
 
 // once calls f for whoever stands for a user's person, once each.
@@ -29,9 +66,10 @@ func once(d *Directory, f func(MemberID)) func(MemberID) {
 }
 
 // EachMachineIn is EachUserIn for machines.
-func (d *Directory) EachMachineIn(id GroupID, f func(MemberID)) { each(d, id, &d.machines, f) }
+func (d *Directory) EachMachineIn(id GroupID, f func(MemberID)) { each(d, id, &d.machines, always(f)) }
 
-func each(d *Directory, id GroupID, m *members, f func(MemberID)) {
+// each calls f for the members of a group until it says false.
+func each(d *Directory, id GroupID, m *members, f func(MemberID) bool) {
 	seen, met := map[GroupID]bool{id: true}, map[MemberID]bool{}
 	for walk := []GroupID{id}; len(walk) > 0; {
 		g := walk[0]
@@ -39,7 +77,9 @@ func each(d *Directory, id GroupID, m *members, f func(MemberID)) {
 		for _, member := range m.direct[g] {
 			if !met[member] {
 				met[member] = true
-				f(member)
+				if !f(member) {
+					return
+				}
 			}
 		}
 		for _, below := range d.down[g] {

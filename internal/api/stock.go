@@ -137,6 +137,14 @@ type Rename struct {
 	Dry     bool     `json:"dry,omitempty" doc:"Only say which names they would have."`
 }
 
+// RenameObject gives one object of the estate another name.
+type RenameObject struct {
+	List   string `json:"list" enum:"locations,stations,drivers,servers,server_sets,devices,queues,grants,notices"`
+	Object string `json:"object" minLength:"1" maxLength:"256"`
+	To     string `json:"to" minLength:"1" maxLength:"256"`
+	Dry    bool   `json:"dry,omitempty" doc:"Only say what would follow."`
+}
+
 // Renamed is what came of it.
 type Renamed struct {
 	Names []bulk.Renaming `json:"names"`

@@ -65,7 +65,8 @@ func (o objectsOf) of(a []string) (objectsOf, []string, error) {
 
 func grantCommand(r *root) *cobra.Command {
 	o := objectsOf{r, "grants", []string{"effect", "queues", "to", "on", "at", "except"}}
-	return cmdline.Group("grant", "Grants in your draft: see, add, change and remove them", o.all()...)
+	return cmdline.Group("grant", "Grants in your draft: see, add, change and remove them",
+		append(o.all(), overlapsCommand(r))...)
 }
 
 func placeCommands(r *root) []*cobra.Command {
@@ -92,7 +93,11 @@ func (o objectsOf) all() []*cobra.Command {
 
 // edits are the commands for single objects.
 func (o objectsOf) edits() []*cobra.Command {
-	return []*cobra.Command{o.show(), o.add(), o.set(), o.copy(), o.remove()}
+	out := []*cobra.Command{o.show(), o.add(), o.set(), o.copy(), o.remove()}
+	if o.list != "subnets" && o.list != "queues" { // those are what their address is, and these have a pattern
+		out = append(out, o.rename())
+	}
+	return out
 }
 
 // objects asks for the objects of the list, or some of them; each that is named must be there.

@@ -25,7 +25,7 @@ var subjects = []subject{
 	{"Lineups", "What a context receives, and why.", []string{"/lineups", "/why", "/context", "/test-pages",
 		"/addresses"}},
 	{"Estate", "Revisions, and what there is to remark on.", []string{"/estate", "/revisions", "/diff", "/findings",
-		"/grants", "/queues", "/bare", "/coverage", "/locations", "/subnets", "/stations", "/server_sets", "/devices"}},
+		"/grants", "/overlaps", "/queues", "/bare", "/coverage", "/locations", "/subnets", "/stations", "/server_sets", "/devices"}},
 	{"Drafts", "What is decided and not yet published.", []string{"/draft", "/drafts", "/proposals", "/rehearsals"}},
 	{"People", "People and machines, their picks, requests, notes and data.", []string{"/people", "/machines", "/requests",
 		"/notes"}},

@@ -265,3 +265,12 @@ func said(changed bool, yes, no string) api.Changed {
 	}
 	return api.Changed{Says: no}
 }
+
+// draftUnlessDry gives a draft as it is after a change; nothing where none was made.
+func draftUnlessDry(d estate.DraftSheet, dry bool) *api.Draft {
+	if dry {
+		return nil
+	}
+	o := draftOf(d)
+	return &o
+}

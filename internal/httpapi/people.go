@@ -118,6 +118,21 @@ func addressRoutes(s *server, a huma.API) {
 		list, err := s.svc.Lineups.Addresses(ctx, principalOf(ctx), when)
 		return items(in.Paging, list, err, func(v *lineup.Span) string { return v.Written + " " + v.Kind + " " + v.Name })
 	})
+	type overlaps struct {
+		Paging
+		When
+		User     string `query:"user" maxLength:"256" doc:"Only those that can hold for this person."`
+		Location string `query:"location" maxLength:"256" doc:"Only those that can hold there or below."`
+	}
+	route(s, a, "GET", "/api/v1/overlaps", "overlaps", "Pairs of grants that speak of the same queues and can hold for "+
+		"somebody at once", small, func(ctx context.Context, in *overlaps) (paged[lineup.Overlap], error) {
+		when, err := in.When.parse()
+		if err != nil {
+			return nil, err
+		}
+		list, err := s.svc.Lineups.Overlaps(ctx, principalOf(ctx), in.User, in.Location, when)
+		return items(in.Paging, list, err, func(v *lineup.Overlap) string { return v.A + " " + v.B })
+	})
 	type one struct {
 		When
 		Address string `path:"address" maxLength:"64"`

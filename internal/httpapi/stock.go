@@ -336,24 +336,31 @@ func draftToolsRoutes(s *server, a huma.API) {
 			}
 			return &out[api.Draft]{draftOf(d)}, nil
 		})
-	drafted := func(d estate.DraftSheet, dry bool) *api.Draft {
-		if dry {
-			return nil
-		}
-		o := draftOf(d)
-		return &o
-	}
 	type rename struct {
 		Named
 		Body api.Rename
 	}
 	route(s, a, "POST", "/api/v1/draft/rename", "rename-queues", "Give queues new names by a pattern; old names go on "+
 		"leading there", medium.by(access.EditDraft), func(ctx context.Context, in *rename) (*out[api.Renamed], error) {
-		list, d, err := s.svc.Drafts.Rename(ctx, principalOf(ctx), in.Name, in.Body.Queues, in.Body.Pattern, in.Body.Dry)
+		list, d, err := s.svc.Drafts.Rename(ctx, principalOf(ctx), in.Name, bulk.NewNames{Queues: in.Body.Queues,
+			Pattern: in.Body.Pattern}, in.Body.Dry)
 		if err != nil {
 			return nil, err
 		}
-		return &out[api.Renamed]{api.Renamed{Names: list, Draft: drafted(d, in.Body.Dry)}}, nil
+		return &out[api.Renamed]{api.Renamed{Names: list, Draft: draftUnlessDry(d, in.Body.Dry)}}, nil
+	})
+	type renameOne struct {
+		Named
+		Body api.RenameObject
+	}
+	route(s, a, "POST", "/api/v1/draft/rename-object", "rename-object", "Give an object another name; whatever names it "+
+		"follows", small.by(access.EditDraft), func(ctx context.Context, in *renameOne) (*out[api.Renamed], error) {
+		list, d, err := s.svc.Drafts.Rename(ctx, principalOf(ctx), in.Name, bulk.NewNames{Of: estate.Ref{List: in.Body.List,
+			Name: in.Body.Object}, To: in.Body.To}, in.Body.Dry)
+		if err != nil {
+			return nil, err
+		}
+		return &out[api.Renamed]{api.Renamed{Names: list, Draft: draftUnlessDry(d, in.Body.Dry)}}, nil
 	})
 	type move struct {
 		Named
@@ -367,6 +374,6 @@ func draftToolsRoutes(s *server, a huma.API) {
 			if err != nil {
 				return nil, err
 			}
-			return &out[api.MovedQueues]{api.MovedQueues{Moved: list, Draft: drafted(d, in.Body.Dry)}}, nil
+			return &out[api.MovedQueues]{api.MovedQueues{Moved: list, Draft: draftUnlessDry(d, in.Body.Dry)}}, nil
 		})
 }

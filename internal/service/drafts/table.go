@@ -125,7 +125,7 @@ func line(d fault.Detail) int {
 }
 
 // Rename gives queues new names by a pattern, in one's own draft; with dry it only says which.
-func (s *Room) Rename(ctx context.Context, p *access.Principal, draft string, names []string, pattern string,
+func (s *Room) Rename(ctx context.Context, p *access.Principal, draft string, to bulk.NewNames,
 	dry bool) ([]bulk.Renaming, estate.DraftSheet, error) {
 	if err := access.Check(p, access.EditDraft); err != nil {
 		return nil, estate.DraftSheet{}, err
@@ -134,7 +134,7 @@ func (s *Room) Rename(ctx context.Context, p *access.Principal, draft string, na
 	if err != nil {
 		return nil, d, err
 	}
-	edits, list, err := bulk.Rename(d.Document, names, pattern)
+	edits, list, err := to.Edits(d.Document)
 	if err != nil || dry || len(edits) == 0 {
 		return list, d, err
 	}

@@ -40,3 +40,21 @@ func (s *Room) Address(ctx context.Context, p *access.Principal, address string,
 	}
 	return lineup.TellAddress(v.World, a.Unmap())
 }
+
+// Overlaps lists the pairs of grants that can hold together: all, or those for a person or at a place.
+func (s *Room) Overlaps(ctx context.Context, p *access.Principal, person, place string,
+	when present.When) ([]lineup.Overlap, error) {
+	if err := access.Check(p, access.ReadDirectory); err != nil {
+		return nil, err
+	}
+	v, err := s.at(ctx, p, when)
+	if err != nil {
+		return nil, err
+	}
+	if person != "" {
+		if err := s.KnownPerson(ctx, person); err != nil {
+			return nil, err
+		}
+	}
+	return lineup.Overlaps(v.World, person, place)
+}

@@ -61,14 +61,17 @@ func (s *Room) Search(_ context.Context, p *access.Principal, kinds []string, wo
 	}
 	if want("group") {
 		for i, g := range r.Groups {
-			folded, says := name.Fold(g.Name), ""
+			folded, says, some := name.Fold(g.Name), "", ""
 			if !strings.Contains(folded, word) {
 				continue
 			}
 			if len(out) < limit || begin < limit && strings.HasPrefix(folded, word) { // counting the members takes time
 				says = memberText(w.Directory.Size(directory.GroupID(i)))
+				if list := directory.SomeIn(w.Directory, directory.GroupID(i), someMembers); len(list) > 0 {
+					some = strings.Join(list, ", ")
+				}
 			}
-			add("group", g.Name, says, "")
+			add("group", g.Name, says, some)
 		}
 	}
 	if want("unit") {
@@ -97,6 +100,9 @@ func (s *Room) Search(_ context.Context, p *access.Principal, kinds []string, wo
 	}
 	return out, total, nil
 }
+
+// someMembers is how many members of a group are named where it may be chosen.
+const someMembers = 4
 
 // bare takes out what hardware addresses are divided by.
 var bare = strings.NewReplacer(":", "", "-", "", ".", "")

@@ -816,6 +816,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/rename-object": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Give an object another name; whatever names it follows */
+        post: operations["rename-object"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/draft/table": {
         parameters: {
             query?: never;
@@ -1814,6 +1831,23 @@ export interface paths {
         put?: never;
         /** Send a trial along each way of a notice */
         post: operations["try-notice"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/overlaps": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Pairs of grants that speak of the same queues and can hold for somebody at once */
+        get: operations["overlaps"];
+        put?: never;
+        post?: never;
         delete?: never;
         options?: never;
         head?: never;
@@ -3546,6 +3580,11 @@ export interface components {
             word: string;
         };
         BulkRenaming: {
+            /**
+             * Format: int64
+             * @description How many objects name it, and follow.
+             */
+            also?: number;
             from: string;
             to: string;
         };
@@ -5679,6 +5718,32 @@ export interface components {
             effect: string;
             grant: string;
         };
+        LineupOverlap: {
+            a: string;
+            b: string;
+            /** @description The grant that decides it, where they have different effects. */
+            decides?: string;
+            /** @description The grant with the higher default, where both have one. */
+            default?: string;
+            /** @description Both have the same default: the nearest queue, then the first by name, is taken. */
+            default_tie?: boolean;
+            /** @description Neither is limited by people. */
+            everyone: boolean;
+            /** @description The first few of them. */
+            names: string[];
+            /**
+             * @description What the two come to where both hold.
+             * @enum {string}
+             */
+            outcome: "placed" | "offered" | "withheld";
+            /**
+             * Format: int64
+             * @description People of the directory for whom both can hold; all of them where neither is limited by people.
+             */
+            people: number;
+            /** @description Those that both select. */
+            queues: string[];
+        };
         LineupPathWhy: {
             chosen: boolean;
             conditions: components["schemas"]["LineupCondition"][];
@@ -6533,6 +6598,16 @@ export interface components {
              */
             total: number;
         };
+        PageOverlap: {
+            items: components["schemas"]["LineupOverlap"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PagePackage: {
             items: components["schemas"]["DriverPackage"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -7192,6 +7267,14 @@ export interface components {
             draft?: string;
             /** @description All when absent. */
             ids?: number[];
+        };
+        RenameObject: {
+            /** @description Only say what would follow. */
+            dry?: boolean;
+            /** @enum {string} */
+            list: "locations" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
+            object: string;
+            to: string;
         };
         Renamed: {
             draft: components["schemas"]["Draft"] | null;
@@ -10351,6 +10434,51 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "rename-object": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["RenameObject"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Renamed"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "object-table": {
         parameters: {
             query?: {
@@ -12902,6 +13030,53 @@ export interface operations {
             413: components["responses"]["413"];
             422: components["responses"]["422"];
             429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    overlaps: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
+                /** @description Only those that can hold for this person. */
+                user?: string;
+                /** @description Only those that can hold there or below. */
+                location?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageOverlap"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };

@@ -85,7 +85,7 @@ export function ListPage<T extends object>({
   return (
     <>
       <div className="my-3 flex flex-wrap items-end gap-4">
-        <label className="flex flex-col gap-1">
+        <label className="no-print flex flex-col gap-1">
           Find
           <input
             type="search"
@@ -109,7 +109,7 @@ export function ListPage<T extends object>({
           {chosen.size > 0 && `, ${chosen.size} chosen`}
           {says}
         </p>
-        <span className="ml-auto">
+        <span className="no-print ml-auto">
           <KeptViews page={page} />
         </span>
       </div>

@@ -10,6 +10,7 @@ import {
 import { useVirtualizer } from "@tanstack/react-virtual";
 import { useEffect, useRef } from "react";
 import { download } from "../lib/download";
+import { Printed, usePrinting } from "./Printed";
 
 export const features = tableFeatures({
   rowSortingFeature,
@@ -88,13 +89,16 @@ export function DataTable<T extends object>({
     if (!next.delete(name)) next.add(name);
     onChoose?.(next);
   };
+  const printing = usePrinting<T>();
+  const lineHeads = table.getAllLeafColumns();
+  const lineOf = (r: T, i: number) => lineHeads.map((h) => h.accessorFn?.(r, i));
+  const titles = lineHeads.map((h) =>
+    typeof h.columnDef.header === "string" ? h.columnDef.header : h.id,
+  );
+  const whole = async () =>
+    rest && rest.total > rows.length ? await rest.all() : all.map((row) => row.original);
   const save = async () => {
-    const list =
-      rest && rest.total > rows.length ? await rest.all() : all.map((row) => row.original);
-    const heads = table.getAllLeafColumns();
-    const title = (h: (typeof heads)[number]) =>
-      typeof h.columnDef.header === "string" ? h.columnDef.header : h.id;
-    const lines = [heads.map(title), ...list.map((r, i) => heads.map((h) => h.accessorFn?.(r, i)))];
+    const lines = [titles, ...(await whole()).map(lineOf)];
     download(
       `${caption.toLowerCase().replace(/[^a-z0-9]+/g, "-")}.csv`,
       "text/csv",
@@ -105,7 +109,7 @@ export function DataTable<T extends object>({
     <>
       <div
         ref={scroller}
-        className="max-h-[calc(100vh-17.5rem)] min-h-40 overflow-auto border border-rule bg-sheet"
+        className="no-print max-h-[calc(100vh-17.5rem)] min-h-40 overflow-auto border border-rule bg-sheet"
         tabIndex={0}
         role="region"
         aria-label={caption}
@@ -217,8 +221,23 @@ export function DataTable<T extends object>({
           </div>
         </div>
       </div>
+      {printing.on && (
+        <Printed
+          caption={caption}
+          heads={titles}
+          lines={(printing.rows ?? all.map((row) => row.original)).map(lineOf)}
+          total={rest?.total ?? all.length}
+        />
+      )}
       {all.length > 0 && (
-        <p className="no-print mt-1 text-right">
+        <p className="no-print mt-1 flex justify-end gap-4">
+          <button
+            type="button"
+            className="min-h-[24px] text-ink-2 underline decoration-dotted underline-offset-2"
+            onClick={() => void whole().then(printing.print)}
+          >
+            print this list
+          </button>
           <button
             type="button"
             className="min-h-[24px] text-ink-2 underline decoration-dotted underline-offset-2"

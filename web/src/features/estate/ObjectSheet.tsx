@@ -2,7 +2,9 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, askAll, ProblemError, type Finding } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
+import { BegunNotice } from "../../parts/BegunNotice";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { Rename } from "../../parts/Rename";
 import { useMay } from "../../parts/useMay";
 import { count } from "../../lib/words";
 import { Button } from "../../ui/Button";
@@ -10,7 +12,7 @@ import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { KeyField } from "./KeyField";
 import { labelOf, tidied, type Keyed, type ListName, type Thing } from "./model";
-import { useBegun } from "./useBegun";
+import { useBegun } from "../../parts/useBegun";
 
 type ObjectSheetProps = {
   list: ListName;
@@ -81,19 +83,14 @@ export function ObjectSheet(props: ObjectSheetProps) {
           {f.says}; {f.fix}.
         </Mark>
       ))}
-      {begun.again && begun.changed && (
-        <p role="status" className="border-l-2 border-accent bg-accent-wash px-3 py-2">
-          What you had begun here is as you left it.{" "}
-          <Button onClick={begun.forget}>Begin anew</Button>
-        </p>
-      )}
+      <BegunNotice begun={begun} />
       {keyed.keys.map((k) =>
         k.name === keyed.by && !setting ? (
           fresh && (
             <Field
               key={k.name}
               label={labelOf(k.name)}
-              hint={k.doc ?? "Lower-case letters, digits, dots, dashes, underscores. It stays."}
+              hint={k.doc ?? "Lower-case letters, digits, dots, dashes, underscores."}
               error={at[k.name]}
               value={String(v[k.name] ?? "")}
               onChange={(e) => change({ [k.name]: e.target.value })}
@@ -132,6 +129,18 @@ export function ObjectSheet(props: ObjectSheetProps) {
         </div>
       ) : (
         <p className="text-ink-2">Your role may look, and not change it.</p>
+      )}
+      {mayEdit && !fresh && list !== "settings" && list !== "subnets" && (
+        <Rename
+          key={name}
+          list={list}
+          word={keyed.word}
+          name={name}
+          onDone={(to) => {
+            begun.forget();
+            onDone(to);
+          }}
+        />
       )}
       {!fresh && !setting && <Dependents list={list} name={name} />}
     </form>

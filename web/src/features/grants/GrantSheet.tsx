@@ -1,8 +1,9 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { useState } from "react";
 import type { Finding, Grant } from "../../api/client";
+import { Rename } from "../../parts/Rename";
 import { useMay } from "../../parts/useMay";
 import { draftChanged, reachQuery, sendEdits } from "../../api/drafts";
+import { BegunNotice } from "../../parts/BegunNotice";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { hours, readHours } from "../../lib/hours";
 import { place } from "../../lib/place";
@@ -12,6 +13,7 @@ import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Picker } from "../../ui/Picker";
 import { Entries } from "../../parts/Entries";
+import { useBegun } from "../../parts/useBegun";
 import { effects, gaps, tidy, warning } from "./model";
 
 const sessions = ["desktop", "remote", "virtual", "mobile", "browser"].map((s) => ({
@@ -31,7 +33,8 @@ type GrantSheetProps = {
 
 /** One grant, written as a sentence; it is kept in the draft. */
 export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheetProps) {
-  const [g, setG] = useState<Grant>(grant);
+  const begun = useBegun(`grants/${fresh ? "new" : grant.name}`, grant);
+  const { value: g, setValue: setG } = begun;
   const client = useQueryClient();
   const mayEdit = useMay("edit a draft");
   const change = (part: Partial<Grant>) => setG((old) => ({ ...old, ...part }));
@@ -40,6 +43,7 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
   const missing = gaps(clean, fresh && names.has(g.name));
   const done = {
     onSuccess: async () => {
+      begun.forget();
       await draftChanged(client);
       onDone();
     },
@@ -56,13 +60,14 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
   const caution = warning(clean);
   return (
     <div className="flex flex-col gap-4">
+      <BegunNotice begun={begun} />
       {fresh && (
         <Field
           label="Name"
           value={g.name}
           placeholder="such as booking-hall"
           onChange={(e) => change({ name: e.target.value })}
-          hint="Lower-case letters, digits, dots, dashes. It stays."
+          hint="Lower-case letters, digits, dots, dashes."
           className="max-w-72"
         />
       )}
@@ -290,6 +295,9 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
           </Button>
         )}
       </div>
+      {mayEdit && !fresh && (
+        <Rename list="grants" word="grant" name={grant.name} onDone={() => onDone()} />
+      )}
     </div>
   );
 }

@@ -21,8 +21,10 @@ import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
 import { Picker } from "../../ui/Picker";
+import { Sections } from "../../ui/Sections";
 import { Entries } from "../../parts/Entries";
 import { GrantSheet } from "./GrantSheet";
+import { Overlaps } from "./Overlaps";
 import { effects, narrow, tidy, whom, type Row } from "./model";
 
 const col = createColumnHelper<typeof features, Row>();
@@ -65,6 +67,10 @@ const columns = col.columns([
   }),
 ]);
 const grid = "13rem 7rem minmax(12rem, 1fr) minmax(18rem, 2fr) 5rem 6rem 8rem";
+const sections = [
+  ["", "All grants", "/grants"],
+  ["overlaps", "Overlaps", "/grants?show=overlaps"],
+] as const;
 const blank: Grant = { name: "", effect: "place", queues: [] };
 
 /** All grants, as the draft has them. */
@@ -105,9 +111,12 @@ export function GrantsPage() {
     <>
       <div className="flex items-baseline gap-4">
         <h1>Grants</h1>
+        <Sections label="Parts of this page" current={get("show")} of={sections} />
         {mayEdit && <Button onClick={() => set("grant", "+")}>Write a grant</Button>}
       </div>
-      {all.length === 0 ? (
+      {get("show") === "overlaps" ? (
+        <Overlaps />
+      ) : all.length === 0 ? (
         <div className="mt-3">
           <Empty title="There is no grant yet">
             A grant says which queues go to whom, where, on what and when. Write one; it is kept in
