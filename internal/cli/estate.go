@@ -1,6 +1,7 @@
 package cli
 
 import (
+	"encoding/json"
 	"fmt"
 	"io"
 	"net/url"
@@ -44,11 +45,11 @@ func readFiles(c *cobra.Command, names []string) ([]document.File, error) {
 
 func estateCommand(r *root) *cobra.Command {
 	return cmdline.Group("estate", "Check, apply and export the estate", estateApplyCommand(r), estateCheckCommand(r),
-		estateExportCommand(r))
+		estateExportCommand(r), estateSchemaCommand(r))
 }
 
 func estateApplyCommand(r *root) *cobra.Command {
-	var publish, merge, dry, yes bool
+	var publish, merge, dry, yes, breaks bool
 	var reason string
 	c := &cobra.Command{Use: "apply FILE...", Short: "Put files into your draft, or publish them at once",
 		Args: cmdline.Args(1, -1),
@@ -105,14 +106,15 @@ objects, wants --yes; a person at a terminal is asked.`,
 				return err
 			}
 			if p.Unchanged, p.Revision.Number = d.Total == 0, d.Current; !p.Unchanged {
-				err = client.Do(c.Context(), "POST", "/api/v1/draft/publish", query, api.PublishDraft{Reason: reason}, &p)
+				err = client.Do(c.Context(), "POST", "/api/v1/draft/publish", query, api.PublishDraft{Reason: reason,
+					BreakPromises: breaks}, &p)
 			}
 			if err != nil {
 				_ = client.Do(c.Context(), "DELETE", "/api/v1/draft", query, nil, nil) // what failed matters more
 			}
 		} else {
 			p, err = apiclient.Post[api.Published](c.Context(), client, "/api/v1/revisions", api.Publish{Reason: reason,
-				Files: files})
+				Files: files, BreakPromises: breaks})
 		}
 		if err != nil {
 			return err
@@ -129,6 +131,7 @@ objects, wants --yes; a person at a terminal is asked.`,
 	c.Flags().BoolVar(&dry, "dry-run", false, "say what would change, and store nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "also where that takes out all, or most, of a list")
 	c.Flags().BoolVar(&merge, "merge", false, "add and replace only the objects that the files name")
+	breakFlag(c, &breaks)
 	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
 	return c
 }
@@ -211,7 +214,7 @@ func (r *screen) writeFindings(w io.Writer, list []lineup.Finding) {
 func counts(objects map[string]int) string {
 	var parts []string
 	for _, k := range []string{"locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
-		"queues", "grants", "notices"} {
+		"queues", "grants", "notices", "promises"} {
 		if objects[k] > 0 {
 			parts = append(parts, words.Count(objects[k], estate.Word(k)))
 		}
@@ -253,6 +256,22 @@ YAML, or JSON with -o json.`,
 		}}
 	c.Flags().IntVar(&number, "revision", 0, "another revision than the current one")
 	return c
+}
+
+func estateSchemaCommand(r *root) *cobra.Command {
+	return &cobra.Command{Use: "schema", Short: "Write a JSON Schema of the estate's file, for editors",
+		Args: cmdline.Args(0, 0),
+		Long: `Write a JSON Schema (draft 2020-12) of the estate's file, by which editors complete keys and values, say
+what each is for, and mark slips. What objects say of one another it does not know: cirque estate check.
+It is of this client's version, and asks no service.`,
+		RunE: func(c *cobra.Command, _ []string) error {
+			e := json.NewEncoder(c.OutOrStdout())
+			if r.output == cmdline.YAML {
+				return r.print(c, estate.Schema(), nil)
+			}
+			e.SetIndent("", "  ")
+			return e.Encode(estate.Schema())
+		}}
 }
 
 func historyCommand(r *root) *cobra.Command {
