@@ -13,8 +13,9 @@ import (
 // its details name what does not. before and after are the documents on both sides.
 //
 // A location, subnet, station, server, device or queue lies at the site of its location; a server set where all its
-// members lie; a grant where all the queues lie that it names or is within; a notice at its at. A grant by label, a
-// driver and whatever has no location lie at no site: whoever has a scope cannot change them.
+// members lie; a grant where all the queues lie that it names or is within; a promise where all its queues lie; a
+// notice at its at. A grant by label, a driver and whatever has no location lie at no site: whoever has a scope cannot
+// change them.
 func CheckChanges(p *Principal, a Action, before, after *estate.Document, changes []estate.Change) error {
 	if err := Check(p, a); err != nil {
 		return err
@@ -127,6 +128,18 @@ func lies(d *estate.Document, object any) (sites []string, why string) {
 				}
 				sites = append(sites, estate.Site(q.Location))
 			}
+		}
+		return unique(sites), ""
+	case *estate.Promise:
+		for _, n := range slices.Concat(o.Receives, o.Never, []string{o.Default}) {
+			q, err := d.QueueCalled(n)
+			if n == "" {
+				continue
+			}
+			if err != nil || q.Location == "" {
+				return nil, fmt.Sprintf("its queue %s has no location, and so lies at no site", n)
+			}
+			sites = append(sites, estate.Site(q.Location))
 		}
 		return unique(sites), ""
 	case *estate.Notice:

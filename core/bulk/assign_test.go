@@ -91,6 +91,8 @@ grants:
   - {name: g, title: G, effect: place, queues: [q], nearest: 1, to: ["group:a"], except: ["user:b"], at: ["location:ard"], on:
     ["machine:m"], sessions: [desktop], platforms: [windows/x64], open: [{from: "08:00", to: "17:00"}], default: 5, insist: true,
     if_removed: leave, note: n}
+promises: [{name: pr, title: P, context: {user: mira, machine: till, host: rds, addresses: [10.1.2.3], location: ard, session: remote,
+    platform: linux/x64, time: "2026-11-23T10:00:00Z"}, receives: [q], default: q, note: n}, {name: no, context: {user: x}, never: [old]}]
 notices: [{name: n, about: [servers], at: ["location:ard"], after: 10m, again: 24h, tell: ["mail:a@b.example"], owners: true}]
 `
 

@@ -247,6 +247,27 @@ func follow(doc *estate.Document, renamed map[string]string, put func(list, name
 			}
 		}
 	}
+	for _, p := range doc.Promises {
+		next, did := p, false
+		name := func(n string) string {
+			if to, ok := renamed[n]; ok {
+				did = true
+				return to
+			}
+			return n
+		}
+		next.Receives, next.Never = slices.Clone(p.Receives), slices.Clone(p.Never)
+		for _, list := range [][]string{next.Receives, next.Never} {
+			for i, n := range list {
+				list[i] = name(n)
+			}
+		}
+		if next.Default = name(p.Default); did {
+			if err := put("promises", p.Name, next); err != nil {
+				return err
+			}
+		}
+	}
 	return nil
 }
 

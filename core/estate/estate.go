@@ -25,6 +25,7 @@ type Document struct {
 	Queues     []Queue     `json:"queues,omitempty" yaml:"queues,omitempty"`
 	Grants     []Grant     `json:"grants,omitempty" yaml:"grants,omitempty"`
 	Notices    []Notice    `json:"notices,omitempty" yaml:"notices,omitempty"`
+	Promises   []Promise   `json:"promises,omitempty" yaml:"promises,omitempty"`
 	Settings   *Settings   `json:"settings,omitempty" yaml:"settings,omitempty"`
 }
 
@@ -196,5 +197,5 @@ func (d *Document) Counts() map[string]int {
 	return map[string]int{"locations": len(d.Locations), "subnets": len(d.Subnets), "stations": len(d.Stations),
 		"drivers": len(d.Drivers),
 		"servers": len(d.Servers), "server_sets": len(d.ServerSets), "devices": len(d.Devices), "queues": len(d.Queues),
-		"grants": len(d.Grants), "notices": len(d.Notices)}
+		"grants": len(d.Grants), "notices": len(d.Notices), "promises": len(d.Promises)}
 }

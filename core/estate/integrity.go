@@ -84,6 +84,13 @@ func (d *Document) References(f func(from, to Ref)) {
 	for _, n := range d.Notices {
 		entries(Ref{"notices", n.Name}, n.At)
 	}
+	for _, p := range d.Promises {
+		from := Ref{"promises", p.Name}
+		at(from, p.place())
+		for _, q := range p.queues() {
+			f(from, Ref{"queues", q})
+		}
+	}
 }
 
 // A Problem is one way in which a document does not hold together.

@@ -65,7 +65,7 @@ type reference struct {
 }
 
 var topKeys = []string{"estate", "locations", "subnets", "stations", "drivers", "servers", "server_sets", "devices",
-	"queues", "grants", "notices", "settings"}
+	"queues", "grants", "notices", "promises", "settings"}
 
 func (p *parser) document(n document.Node) {
 	o, ok := n.Object(topKeys)
@@ -97,6 +97,7 @@ func (p *parser) document(n document.Node) {
 		"platforms", "open", "default", "insist", "if_removed", "note"}, p.grant)
 	o.Each("notices", []string{"name", "title", "about", "at", "after", "part", "again", "tell", "owners",
 		"note"}, p.notice)
+	o.Each("promises", []string{"name", "title", "context", "receives", "never", "default", "note"}, p.promise)
 }
 
 // define records an object's name, and complains where it is taken.

@@ -9,9 +9,10 @@ import (
 	"cirque/core/fault"
 )
 
-// Rename gives the document with another name for an object, and every mention of it changed with it: of a location also
-// those of places in it, of a station also conditions that name it as a machine. Queues keep their old names otherwise,
-// which is core/bulk's business, and subnets are what their address is. A name that is none or taken is a fault.
+// Rename gives the document with another name for an object, and every mention of it changed with it: of a location
+// also those of places in it, of a station also conditions that name it as a machine. Queues keep their old names
+// otherwise, which is core/bulk's business, and subnets are what their address is. A name that is none or taken is a
+// fault.
 func (d *Document) Rename(r Ref, to string) (*Document, error) {
 	if d.Find(r) == nil {
 		return nil, fault.New(fault.Unknown, "object-unknown", d.nearest(r), "there is no %s", r)
@@ -100,6 +101,14 @@ func (d *Document) mentioning(list string, f func(string) string) *Document {
 	out.Notices = each(d.Notices, func(o *Notice) {
 		m.name("notices", &o.Name)
 		m.prefixed(string(At)+":", &o.At)
+	})
+	out.Promises = each(d.Promises, func(o *Promise) {
+		m.name("promises", &o.Name)
+		if o.Context != nil {
+			c := *o.Context
+			m.name("locations", &c.Location)
+			o.Context = &c
+		}
 	})
 	return &out
 }

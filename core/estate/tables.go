@@ -41,6 +41,9 @@ var tables = []table{
 	column[Notice]{"notices", "notice", func(d *Document) *[]Notice { return &d.Notices }, func(o *Notice) string {
 		return o.Name
 	}, nil, deepEqual[Notice]},
+	column[Promise]{"promises", "promise", func(d *Document) *[]Promise { return &d.Promises }, func(o *Promise) string {
+		return o.Name
+	}, nil, deepEqual[Promise]},
 	settingsTable{},
 }
 

@@ -120,7 +120,8 @@ func (v *Overlap) outcome(a, b *more) {
 	if rank[b.Effect] > rank[a.Effect] {
 		first = b
 	}
-	v.Outcome = map[estate.Effect]string{estate.Withhold: "withheld", estate.Place: "placed", estate.Offer: "offered"}[first.Effect]
+	v.Outcome = map[estate.Effect]string{estate.Withhold: "withheld", estate.Place: "placed",
+		estate.Offer: "offered"}[first.Effect]
 	if a.Effect != b.Effect {
 		v.Decides = first.Name
 	}
@@ -241,14 +242,17 @@ func (o *overlapper) mayBothAt(a, b *cond) bool {
 		return slices.ContainsFunc(b.locs, func(m int32) bool { return o.related(l, m) })
 	})
 	located := func(places, addresses *cond) bool {
-		return addresses.addresses() && slices.ContainsFunc(places.locs, func(l int32) bool { return o.mayBeIn(addresses, l) })
+		return addresses.addresses() && slices.ContainsFunc(places.locs, func(l int32) bool {
+			return o.mayBeIn(addresses, l)
+		})
 	}
 	return related || a.meets(b, true) || located(a, b) || located(b, a)
 }
 
 // mayBeAt says whether a condition on places can hold for somebody at a location or below it.
 func (o *overlapper) mayBeAt(c *cond, loc int32) bool {
-	return slices.ContainsFunc(c.locs, func(l int32) bool { return o.related(l, loc) }) || c.addresses() && o.mayBeIn(c, loc)
+	return slices.ContainsFunc(c.locs, func(l int32) bool { return o.related(l, loc) }) ||
+		c.addresses() && o.mayBeIn(c, loc)
 }
 
 // mayBeIn says whether an address of the condition can be one at a location or below: as the estate's subnets say, or

@@ -20,14 +20,19 @@ type Limit struct {
 const (
 	Findings Kind = "findings"
 	Warnings Kind = "warnings"
+	// Promises are those that would be broken, and are not now.
+	Promises Kind = "promises"
 )
 
-func limited() []Kind { return append(Kinds(), Findings, Warnings) }
+func limited() []Kind { return append(Kinds(), Findings, Warnings, Promises) }
 
 // ParseLimits reads limits divided by commas.
 func ParseLimits(text string) ([]Limit, error) {
 	var out []Limit
 	for one := range strings.SplitSeq(text, ",") {
+		if strings.TrimSpace(one) == string(Promises) {
+			one = string(Promises) + ">0"
+		}
 		kind, n, ok := strings.Cut(strings.TrimSpace(one), ">")
 		over, err := strconv.Atoi(strings.TrimSpace(n))
 		k := Kind(strings.TrimSpace(kind))
@@ -48,6 +53,12 @@ func ParseLimits(text string) ([]Limit, error) {
 func (r *Report) Exceeded(limits []Limit) []string {
 	var out []string
 	for _, l := range limits {
+		if l.Kind == Promises {
+			if n := len(r.Broken); n > l.Over {
+				out = append(out, fmt.Sprintf("promises: %d broken, more than %d", n, l.Over))
+			}
+			continue
+		}
 		if l.Kind == Findings || l.Kind == Warnings {
 			n := 0
 			for _, f := range r.Findings {

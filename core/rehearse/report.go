@@ -9,6 +9,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/lineup"
 	"cirque/core/name"
+	"cirque/core/promise"
 )
 
 // A Count is how many people and machines, and in how many of the contexts looked at.
@@ -27,19 +28,21 @@ type Group struct {
 
 // A Report is what a rehearsal found.
 type Report struct {
-	From     int              `json:"from" doc:"The revision that is compared with."`
-	Changes  int              `json:"changes" doc:"Objects that differ between the two estates."`
-	Cases    Count            `json:"cases" doc:"Everything that could be looked at."`
-	Looked   int              `json:"looked" doc:"Contexts that the change can touch, all of which were worked out."`
-	Seen     int              `json:"seen" doc:"Contexts that an endpoint reported; the others know only who it is."`
-	Now      time.Time        `json:"now"`
-	Until    time.Time        `json:"until" doc:"Edges of opening hours were looked at up to here."`
-	Times    []time.Time      `json:"times" doc:"The edges that were looked at besides now."`
-	Totals   map[Kind]Count   `json:"totals" doc:"By kind of change."`
-	Touched  Count            `json:"touched" doc:"Whoever has any change."`
-	By       map[By][]Group   `json:"by" doc:"The same by grant, queue, location and group, the most touched first."`
-	Findings []lineup.Finding `json:"findings" doc:"What would be to remark on, and is not so now."`
-	Holes    []Hole           `json:"holes" doc:"Queues that would have no driver or no path for somebody's platform."`
+	From     int               `json:"from" doc:"The revision that is compared with."`
+	Changes  int               `json:"changes" doc:"Objects that differ between the two estates."`
+	Cases    Count             `json:"cases" doc:"Everything that could be looked at."`
+	Looked   int               `json:"looked" doc:"Contexts that the change can touch, all of which were worked out."`
+	Seen     int               `json:"seen" doc:"Contexts that an endpoint reported; the others know only who it is."`
+	Now      time.Time         `json:"now"`
+	Until    time.Time         `json:"until" doc:"Edges of opening hours were looked at up to here."`
+	Times    []time.Time       `json:"times" doc:"The edges that were looked at besides now."`
+	Totals   map[Kind]Count    `json:"totals" doc:"By kind of change."`
+	Touched  Count             `json:"touched" doc:"Whoever has any change."`
+	By       map[By][]Group    `json:"by" doc:"The same by grant, queue, location and group, the most touched first."`
+	Findings []lineup.Finding  `json:"findings" doc:"What would be to remark on, and is not so now."`
+	Promises int               `json:"promises" doc:"How many promises there would be."`
+	Broken   []promise.Verdict `json:"broken_promises" doc:"Promises that would be broken, and are not so now."`
+	Holes    []Hole            `json:"holes" doc:"Queues that would have no driver or no path for somebody's platform."`
 }
 
 // A Hole is a queue that is granted and cannot be had on a platform.
@@ -63,8 +66,9 @@ const (
 
 // Report sums a whole run up. dir tells whose groups count: those of the new world.
 func (p *Plan) Report(all *Part) *Report {
-	r := &Report{Findings: []lineup.Finding{}, From: p.Old.Estate.Revision(), Changes: len(p.Changes),
-		Looked: all.Looked, Now: p.Now,
+	r := &Report{Findings: []lineup.Finding{}, Broken: []promise.Verdict{}, From: p.Old.Estate.Revision(),
+		Changes: len(p.Changes),
+		Looked:  all.Looked, Now: p.Now,
 		Until: p.Now.Add(Week), Times: all.Times, Totals: map[Kind]Count{}, By: map[By][]Group{}, Holes: []Hole{}}
 	if r.Times == nil {
 		r.Times = []time.Time{}

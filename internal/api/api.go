@@ -65,8 +65,9 @@ type Files struct {
 
 // Publish makes files the next revision.
 type Publish struct {
-	Reason string          `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
-	Files  []document.File `json:"files" minItems:"1" maxItems:"1000"`
+	Reason        string          `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+	Files         []document.File `json:"files" minItems:"1" maxItems:"1000"`
+	BreakPromises bool            `json:"break_promises,omitempty" doc:"Publish although promises that are kept now would be broken."`
 }
 
 // Published says which revision is current now.

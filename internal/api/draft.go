@@ -30,13 +30,20 @@ type Edits struct {
 
 // PublishDraft publishes one's own draft.
 type PublishDraft struct {
-	Reason  string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
-	Version *int64 `json:"version,omitempty" doc:"Of the draft that was looked at; where it has moved on, nothing is published."`
+	Reason        string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+	Version       *int64 `json:"version,omitempty" doc:"Of the draft that was looked at; where it has moved on, nothing is published."`
+	BreakPromises bool   `json:"break_promises,omitempty" doc:"Publish although promises that are kept now would be broken."`
 }
 
 // Reason says why.
 type Reason struct {
 	Reason string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+}
+
+// Revert says why a former revision is to be current again.
+type Revert struct {
+	Reason        string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
+	BreakPromises bool   `json:"break_promises,omitempty" doc:"Publish although promises that are kept now would be broken."`
 }
 
 // Diffs are the differences between two revisions.

@@ -173,7 +173,8 @@ func Start(ctx context.Context, o Options) (r *Running, err error) {
 	prober := probe.New(out)
 	doc := &doctor{store: store, data: o.Data, process: rand.Text(), started: time.Now()}
 	public := cmp.Or(o.PublicURL, scheme+"://"+ln.Addr().String())
-	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Throwaway: o.Throwaway, Printer: prober, Prober: prober,
+	svc, err := service.New(ctx, stores.Of(store), service.Config{Log: o.Log, Throwaway: o.Throwaway,
+		Printer: prober, Prober: prober,
 		Sender: mailclient.NewSender(out), NoticesEvery: o.NoticesEvery, Dir: ldapclient.NewDir(out),
 		Raster:     pwg.TextPage,
 		SecretKeys: key, Zone: zone, Now: o.Now, DHCP: reservations{}, ReadLDIF: ldapclient.ReadLDIF,

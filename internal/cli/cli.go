@@ -164,6 +164,7 @@ func sections(r *root) []cmdline.Section {
 	}
 	return []cmdline.Section{
 		section("Decide", append(placeCommands(r), estateCommand(r), draftCommand(r), queueCommand(r), grantCommand(r),
+			promiseCommand(r),
 			settingCommand(r), adoptCommand(r), rehearseCommand(r),
 			publishCommand(r), revertCommand(r), undoCommand(r), historyCommand(r), diffCommand(r), requestCommand(r),
 			pickCommand(r, "pick", "Pick an offered queue for a person", "PUT"),

@@ -167,8 +167,8 @@ A service is built anew from files with
 			_, err = c.OutOrStdout().Write(b)
 			return err
 		}}
-	c.Flags().StringVar(&packages, "packages", "", "write the files of the driver packages below this `FOLDER`, each into "+
-		"one of its own")
+	c.Flags().StringVar(&packages, "packages", "", "write the files of the driver packages below this `FOLDER`, each "+
+		"into one of its own")
 	return c
 }
 
@@ -188,7 +188,8 @@ func (r *root) packagesInto(c *cobra.Command, client *apiclient.Client, folder s
 			}
 			total += n
 		}
-		fmt.Fprintf(c.ErrOrStderr(), "%s: %s, %s\n", packageFolder(folder, k), words.Count(len(p.Files), "file"), size(total))
+		fmt.Fprintf(c.ErrOrStderr(), "%s: %s, %s\n", packageFolder(folder, k), words.Count(len(p.Files), "file"),
+			size(total))
 	}
 	return nil
 }

@@ -15,12 +15,13 @@ import (
 
 func publishCommand(r *root) *cobra.Command {
 	var reason string
-	var yes bool
+	var yes, breaks bool
 	c := &cobra.Command{Use: "publish", Short: "Make your draft the current revision", Args: cmdline.Args(0, 0),
 		Long: `Make your draft the current revision. What has been published since the draft began is kept: objects
 that only one side changed are merged; what both changed in different ways is refused, with both
 sides shown. What there is to remark on then, and is not so now, is shown; a person at a terminal is
-asked whether to go on.`, Example: "  cirque publish -m \"the new hall\""}
+asked whether to go on. What would break a promise that is kept now is refused; see cirque promise.`,
+		Example: "  cirque publish -m \"the new hall\""}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
@@ -31,7 +32,8 @@ asked whether to go on.`, Example: "  cirque publish -m \"the new hall\""}
 			return err
 		}
 		var p api.Published
-		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), api.PublishDraft{Reason: reason},
+		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), api.PublishDraft{Reason: reason,
+			BreakPromises: breaks},
 			&p); err != nil {
 			return err
 		}
@@ -39,6 +41,7 @@ asked whether to go on.`, Example: "  cirque publish -m \"the new hall\""}
 	}
 	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask, whatever there is to remark on")
+	breakFlag(c, &breaks)
 	return c
 }
 
@@ -61,7 +64,7 @@ func askOfFindings(c *cobra.Command, client *apiclient.Client, draft string, yes
 
 func revertCommand(r *root) *cobra.Command {
 	var reason string
-	var dry, yes bool
+	var dry, yes, breaks bool
 	c := &cobra.Command{Use: "revert NUMBER", Short: "Make a former revision current again, as a new one",
 		Args: cmdline.Args(1, 1), RunE: func(c *cobra.Command, a []string) error {
 			number, err := revisionNumber(a[0])
@@ -76,7 +79,7 @@ func revertCommand(r *root) *cobra.Command {
 				return err
 			}
 			p, err := apiclient.Post[api.Published](c.Context(), client, fmt.Sprintf("/api/v1/revisions/%d/revert", number),
-				api.Reason{Reason: reason})
+				api.Revert{Reason: reason, BreakPromises: breaks})
 			if err != nil {
 				return err
 			}
@@ -95,7 +98,12 @@ with over ten objects, wants --yes; a person at a terminal is asked.`
 	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
 	c.Flags().BoolVar(&dry, "dry-run", false, "say what would change, and publish nothing")
 	c.Flags().BoolVar(&yes, "yes", false, "also where that takes out all, or most, of a list")
+	breakFlag(c, &breaks)
 	return c
+}
+
+func breakFlag(c *cobra.Command, into *bool) {
+	c.Flags().BoolVar(into, "break-promises", false, "also where promises that are kept now would be broken")
 }
 
 func revisionNumber(s string) (n int, err error) {

@@ -6,12 +6,14 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"slices"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"cirque/core/fault"
+	"cirque/core/lineup"
 	"cirque/core/page"
 	"cirque/core/rehearse"
 	"cirque/core/words"
@@ -44,7 +46,7 @@ user:NAME=-group:NAME, and machine: likewise. With --draft the draft is taken be
 	c.Flags().StringSliceVar(&in.Moves, "move", nil, "who moves where in the directory; may be repeated")
 	c.Flags().BoolVar(&in.All, "all", false, "look at everybody, even where the change cannot touch them (the result "+
 		"is the same)")
-	c.Flags().StringVar(&failOn, "fail-on", "", "limits such as loses>0,empty>0,findings>0: exit with 8 where one "+
+	c.Flags().StringVar(&failOn, "fail-on", "", "limits such as loses>0,empty>0,promises: exit with 8 where one "+
 		"is passed")
 	c.Flags().StringVar(&kind, "show", "", "also list the contexts with this kind of change, or all")
 	c.Flags().IntVar(&limit, "limit", 50, "how many contexts to list")
@@ -172,9 +174,17 @@ func (r *screen) writeRehearsal(w io.Writer, in api.Rehearse, x *api.Rehearsal) 
 		fmt.Fprintf(w, "Looked at the present and at %s of opening hours until %s.\n", words.Count(len(x.Times), "edge"),
 			x.Until.In(r.zone().Location).Format("Mon 2 January 15:04 MST"))
 	}
-	if len(x.Findings) > 0 {
+	if x.Promises > 0 {
+		fmt.Fprintf(w, "\nPromises: %d, %s.\n", x.Promises, map[bool]string{true: "and none is broken by this",
+			false: fmt.Sprintf("of which %d would be broken", len(x.Broken))}[len(x.Broken) == 0])
+		for _, v := range x.Broken {
+			fmt.Fprintf(w, "  %s: %s\n", v.Name, strings.Join(v.Says, "; "))
+		}
+	}
+	other := slices.DeleteFunc(slices.Clone(x.Findings), func(f lineup.Finding) bool { return f.At.List == "promises" })
+	if len(other) > 0 {
 		fmt.Fprintln(w, "\nWhat there would be to remark on, and is not so now:")
-		r.writeFindings(w, x.Findings)
+		r.writeFindings(w, other)
 	}
 	if x.Touched.Contexts == 0 {
 		return

@@ -56,7 +56,8 @@ func writeRenamed(w io.Writer, o objectsOf, v api.Renamed, dry bool) {
 			map[bool]string{true: "names it", false: "name it"}[n.Also == 1], follow)
 	}
 	if o.list == "servers" || o.list == "devices" {
-		fmt.Fprintln(w, "What was read and decided beside the estate under the old name, such as keys and drains, stays there.")
+		fmt.Fprintln(w, "What was read and decided beside the estate under the old name, such as keys and drains, "+
+			"stays there.")
 	}
 	if dry {
 		fmt.Fprintln(w, "Nothing was changed.")

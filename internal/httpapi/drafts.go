@@ -9,6 +9,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/lineup"
+	"cirque/core/promise"
 	"cirque/internal/api"
 	"cirque/internal/service/present"
 )
@@ -129,13 +130,14 @@ func draftsRoutes(s *server, a huma.API) {
 	}
 	route(s, a, "POST", "/api/v1/draft/publish", "publish-draft", "Make one's own draft the current revision", small,
 		func(ctx context.Context, in *publish) (*out[api.Published], error) {
-			rev, err := s.svc.Drafts.PublishDraft(ctx, principalOf(ctx), in.Name, in.Body.Reason, in.Body.Version)
+			rev, err := s.svc.Drafts.PublishDraft(mayBreak(ctx, in.Body.BreakPromises), principalOf(ctx), in.Name,
+				in.Body.Reason, in.Body.Version)
 			return &out[api.Published]{api.Published{Revision: rev}}, err
 		})
 	type of struct {
 		Named
 		Paging
-		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices"`
+		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises"`
 		Object string `query:"object" maxLength:"256"`
 	}
 	route(s, a, "GET", "/api/v1/draft/dependents", "dependents", "What names an object, in one's own draft", small,
@@ -165,6 +167,23 @@ func draftsRoutes(s *server, a huma.API) {
 		r, err := s.svc.Lineups.Reach(ctx, principalOf(ctx), in.Name, when)
 		return &out[lineup.Reach]{r}, err
 	})
+	route(s, a, "GET", "/api/v1/estate/schema", "estate-schema", "A JSON Schema of the estate's file, for editors", small,
+		func(ctx context.Context, _ *struct{}) (*out[map[string]any], error) {
+			return &out[map[string]any]{estate.Schema()}, access.Check(principalOf(ctx), access.ReadEstate)
+		})
+	type promises struct {
+		Paging
+		When
+	}
+	route(s, a, "GET", "/api/v1/promises", "promises", "Whether an estate keeps its promises", small,
+		func(ctx context.Context, in *promises) (paged[promise.Verdict], error) {
+			when, err := in.When.parse()
+			if err != nil {
+				return nil, err
+			}
+			list, err := s.svc.Lineups.Promises(ctx, principalOf(ctx), when)
+			return items(in.Paging, list, err, func(v *promise.Verdict) string { return v.Name })
+		})
 	type findings struct {
 		Paging
 		Revision string `query:"revision" maxLength:"80" doc:"A revision's number, draft or draft:NAME; the current one when absent."`
@@ -180,11 +199,12 @@ func draftsRoutes(s *server, a huma.API) {
 		})
 	type revert struct {
 		Number int `path:"number" minimum:"1"`
-		Body   api.Reason
+		Body   api.Revert
 	}
 	route(s, a, "POST", "/api/v1/revisions/{number}/revert", "revert", "Make a former revision current again, "+
 		"as a new one", small, func(ctx context.Context, in *revert) (*out[api.Published], error) {
-		rev, same, err := s.svc.Drafts.Revert(ctx, principalOf(ctx), in.Number, in.Body.Reason)
+		rev, same, err := s.svc.Drafts.Revert(mayBreak(ctx, in.Body.BreakPromises), principalOf(ctx), in.Number,
+			in.Body.Reason)
 		return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
 	})
 	type diff struct {
@@ -195,7 +215,7 @@ func draftsRoutes(s *server, a huma.API) {
 		Named
 		DryRun
 		Number int    `path:"number" minimum:"1"`
-		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,settings"`
+		List   string `query:"list" enum:"locations,subnets,stations,drivers,servers,server_sets,devices,queues,grants,notices,promises,settings"`
 		Object string `query:"object" maxLength:"256"`
 	}
 	route(s, a, "POST", "/api/v1/revisions/{number}/undo", "undo-change", "Take back, in one's own draft, what a "+
@@ -273,4 +293,12 @@ func draftUnlessDry(d estate.DraftSheet, dry bool) *api.Draft {
 	}
 	o := draftOf(d)
 	return &o
+}
+
+// mayBreak has what is published in a context go on though it breaks promises, where that was said.
+func mayBreak(ctx context.Context, yes bool) context.Context {
+	if yes {
+		return present.BreakingPromises(ctx)
+	}
+	return ctx
 }

@@ -126,7 +126,8 @@ func estateRoutes(s *server, a huma.API) {
 	type publish struct{ Body api.Publish }
 	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large.by(access.Publish),
 		func(ctx context.Context, in *publish) (*out[api.Published], error) {
-			rev, same, err := s.svc.Drafts.Publish(ctx, principalOf(ctx), in.Body.Files, in.Body.Reason)
+			rev, same, err := s.svc.Drafts.Publish(mayBreak(ctx, in.Body.BreakPromises), principalOf(ctx), in.Body.Files,
+				in.Body.Reason)
 			return &out[api.Published]{api.Published{Revision: rev, Unchanged: same}}, err
 		})
 	type files struct{ Body api.CheckEstate }

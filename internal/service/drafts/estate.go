@@ -44,10 +44,9 @@ func (s *Room) CheckEstate(ctx context.Context, p *access.Principal, of CheckOf)
 	out := Checked{Document: doc, Changes: estate.Changes(v.Document(), doc), Takes: estate.Takes(v.Document(), doc),
 		Findings: []lineup.Finding{}, New: []lineup.Finding{}}
 	if !of.Brief {
-		seen := s.present.Stock()
-		e := lineup.Compile(doc, 0, s.present.Compiling())
-		out.Findings = seen.Remarks(e.Document(), lineup.Check(e, v.World.Directory))
-		out.New = lineup.NewFindings(seen.Remarks(v.Document(), v.Findings()), out.Findings)
+		w := lineup.Bind(lineup.Compile(doc, 0, s.present.Compiling()), v.World.Directory, v.World.Live)
+		out.Findings = s.present.Remarks(w, lineup.Check(w.Estate, v.World.Directory))
+		out.New = lineup.NewFindings(s.present.Remarks(v.World, v.Findings()), out.Findings)
 	}
 	return out, nil
 }

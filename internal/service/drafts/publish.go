@@ -10,6 +10,8 @@ import (
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/lineup"
+	"cirque/core/promise"
 	"cirque/core/words"
 	"cirque/internal/service/present"
 )
@@ -149,7 +151,7 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 		if err := s.mayPublish(ctx, p, theirs, merged, estate.Changes(theirs, merged)); err != nil {
 			return nil, err
 		}
-		return merged, nil
+		return merged, keeps(ctx, s.present, theirs, merged)
 	})
 	if len(conflicts) > 0 {
 		return rev, s.withConflicts(ctx, err, p.Name, since, conflicts)
@@ -160,6 +162,21 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 	// The publisher reads its own writing at once; the others hear of it.
 	s.present.Show(ctx, event.Signal{What: event.Estate})
 	return rev, nil
+}
+
+// keeps refuses what breaks promises that are kept now, unless whoever publishes says that it may.
+func keeps(ctx context.Context, p *present.Present, before, after *estate.Document) error {
+	if present.BreaksPromises(ctx) || len(after.Promises) == 0 {
+		return nil
+	}
+	v := p.View()
+	held := func(doc *estate.Document) []promise.Verdict {
+		return p.Verdicts(lineup.Bind(lineup.Compile(doc, 0, p.Compiling()), v.World.Directory, v.World.Live))
+	}
+	if broken := promise.NewlyBroken(held(before), held(after)); len(broken) > 0 {
+		return promise.Refuse(broken)
+	}
+	return nil
 }
 
 // withConflicts puts the two sides of conflicts into a fault: what each did to the object, and who published theirs.

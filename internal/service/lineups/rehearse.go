@@ -11,6 +11,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/fault"
 	"cirque/core/lineup"
+	"cirque/core/promise"
 	"cirque/core/rehearse"
 	"cirque/internal/service/present"
 )
@@ -99,9 +100,12 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 	out.part = rehearse.Merge(parts)
 	out.Report = out.plan.Report(out.part)
 	if to.Estate != snap.World.Estate {
-		out.Report.Findings = lineup.NewFindings(s.present.Stock().Remarks(snap.Document(), snap.Findings()),
-			s.present.Stock().Remarks(to.Estate.Document(), lineup.Check(to.Estate, to.Directory)))
+		out.Report.Findings = lineup.NewFindings(s.present.Remarks(snap.World, snap.Findings()),
+			s.present.Remarks(to, lineup.Check(to.Estate, to.Directory)))
 	}
+	verdicts := s.present.Verdicts(to)
+	out.Report.Promises = len(verdicts)
+	out.Report.Broken = promise.NewlyBroken(s.present.Verdicts(snap.World), verdicts)
 	s.rehearsals.keep(out)
 	return out, nil
 }

@@ -67,9 +67,7 @@ func (s *Room) Search(_ context.Context, p *access.Principal, kinds []string, wo
 			}
 			if len(out) < limit || begin < limit && strings.HasPrefix(folded, word) { // counting the members takes time
 				says = memberText(w.Directory.Size(directory.GroupID(i)))
-				if list := directory.SomeIn(w.Directory, directory.GroupID(i), someMembers); len(list) > 0 {
-					some = strings.Join(list, ", ")
-				}
+				some = strings.Join(directory.SomeIn(w.Directory, directory.GroupID(i), someMembers), ", ")
 			}
 			add("group", g.Name, says, some)
 		}

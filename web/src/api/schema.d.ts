@@ -1422,6 +1422,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/estate/schema": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** A JSON Schema of the estate's file, for editors */
+        get: operations["estate-schema"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/events": {
         parameters: {
             query?: never;
@@ -1956,6 +1973,23 @@ export interface paths {
         post?: never;
         /** Take a person's pick back */
         delete: operations["unpick"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/promises": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whether an estate keeps its promises */
+        get: operations["promises"];
+        put?: never;
+        post?: never;
+        delete?: never;
         options?: never;
         head?: never;
         patch?: never;
@@ -5040,7 +5074,7 @@ export interface components {
         };
         EstateConflict: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
             /** @description What the draft does to it. */
             mine?: components["schemas"]["EstateDiff"];
             name: string;
@@ -5093,7 +5127,7 @@ export interface components {
             /** @enum {string} */
             kind: "added" | "changed" | "removed";
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
             name: string;
         };
         EstateDocument: {
@@ -5104,6 +5138,7 @@ export interface components {
             grants?: components["schemas"]["EstateGrant"][];
             locations?: components["schemas"]["EstateLocation"][];
             notices?: components["schemas"]["EstateNotice"][];
+            promises?: components["schemas"]["EstatePromise"][];
             queues?: components["schemas"]["EstateQueue"][];
             server_sets?: components["schemas"]["EstateServerSet"][];
             servers?: components["schemas"]["EstateServer"][];
@@ -5148,7 +5183,7 @@ export interface components {
              */
             change?: "added" | "changed";
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
             name: string;
             /** @description The object, in the form of the estate. */
             object: unknown;
@@ -5166,7 +5201,7 @@ export interface components {
             /** @description The object is new: where one of its name is there already, nothing is changed. */
             create?: boolean;
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
             name: string;
             /** @description The whole object as it is to be. */
             object?: unknown;
@@ -5275,6 +5310,33 @@ export interface components {
             /** @description A server set. */
             set?: string;
         };
+        EstatePromise: {
+            /** @description Who, where, on what, how and when; the present where no time is given. */
+            context?: components["schemas"]["EstatePromiseContext"];
+            /** @description The queue that is the default. */
+            default?: string;
+            name: string;
+            /** @description Queues that are not. */
+            never?: string[];
+            note?: string;
+            /** @description Queues that are in the lineup: placed, picked or offered. */
+            receives?: string[];
+            title?: string;
+        };
+        EstatePromiseContext: {
+            addresses?: string[];
+            /** @description The session host; remote and virtual sessions only. */
+            host?: string;
+            location?: string;
+            machine?: string;
+            /** @description os/arch, such as windows/x64. */
+            platform?: string;
+            /** @enum {string} */
+            session?: "desktop" | "remote" | "virtual" | "mobile" | "browser";
+            /** @description RFC 3339 with offset. */
+            time?: string;
+            user?: string;
+        };
         EstateProposedDraft: {
             /** Format: date-time */
             at: string;
@@ -5317,7 +5379,7 @@ export interface components {
         };
         EstateRef: {
             /** @enum {string} */
-            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+            list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
             name: string;
         };
         EstateRevision: {
@@ -6928,6 +6990,16 @@ export interface components {
              */
             total: number;
         };
+        PageVerdict: {
+            items: components["schemas"]["PromiseVerdict"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageView: {
             items: components["schemas"]["NoticeView"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -7013,12 +7085,25 @@ export interface components {
             /** Format: int64 */
             total: number;
         };
+        PromiseVerdict: {
+            fix?: string;
+            name: string;
+            /** @description What is not as promised, or why it cannot be told; empty where it is kept. */
+            says: string[];
+            /** @enum {string} */
+            state: "kept" | "broken" | "unproven";
+            title?: string;
+        };
         Publish: {
+            /** @description Publish although promises that are kept now would be broken. */
+            break_promises?: boolean;
             files: components["schemas"]["DocumentFile"][];
             /** @description Why, in a few words. */
             reason: string;
         };
         PublishDraft: {
+            /** @description Publish although promises that are kept now would be broken. */
+            break_promises?: boolean;
             /** @description Why, in a few words. */
             reason: string;
             /**
@@ -7107,6 +7192,8 @@ export interface components {
             codes: string[];
         };
         Rehearsal: {
+            /** @description Promises that would be broken, and are not so now. */
+            broken_promises: components["schemas"]["PromiseVerdict"][];
             /** @description The same by grant, queue, location and group, the most touched first. */
             by: {
                 [key: string]: components["schemas"]["RehearseGroup"][];
@@ -7138,6 +7225,11 @@ export interface components {
             looked: number;
             /** Format: date-time */
             now: string;
+            /**
+             * Format: int64
+             * @description How many promises there would be.
+             */
+            promises: number;
             /**
              * Format: int64
              * @description Contexts that an endpoint reported; the others know only who it is.
@@ -7272,7 +7364,7 @@ export interface components {
             /** @description Only say what would follow. */
             dry?: boolean;
             /** @enum {string} */
-            list: "locations" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
+            list: "locations" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
             object: string;
             to: string;
         };
@@ -7285,6 +7377,12 @@ export interface components {
             follows?: boolean;
             /** @description A certificate request (RFC 2986), PEM, for a new key. */
             request: string;
+        };
+        Revert: {
+            /** @description Publish although promises that are kept now would be broken. */
+            break_promises?: boolean;
+            /** @description Why, in a few words. */
+            reason: string;
         };
         Roll: {
             /** Format: date-time */
@@ -9972,7 +10070,7 @@ export interface operations {
                 after?: string;
                 /** @description Only items in which this is part of some text. */
                 find?: string;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
                 object?: string;
             };
             header?: {
@@ -10143,7 +10241,7 @@ export interface operations {
                 after?: string;
                 /** @description Only items in which this is part of some text. */
                 find?: string;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
                 /** @description Only these, by name, path or subnet; all when absent. */
                 object?: string[];
             };
@@ -10484,7 +10582,7 @@ export interface operations {
             query?: {
                 /** @description Which of one's own drafts; main when absent. */
                 name?: string;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
                 /** @description Only these, by name, path or subnet; all when absent. */
                 object?: string[];
             };
@@ -10524,7 +10622,7 @@ export interface operations {
                 name?: string;
                 /** @description Say what would come of it, and keep nothing. */
                 dry?: boolean;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises";
             };
             header?: {
                 /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
@@ -12028,6 +12126,40 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "estate-schema": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": {
+                        [key: string]: unknown;
+                    };
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     events: {
         parameters: {
             query?: {
@@ -13379,6 +13511,49 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    promises: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description Another revision of the estate than the current one: its number, or draft or draft:NAME for one's own draft as it would be if it were published. */
+                revision?: string;
+                /** @description RFC 3339: the estate, unless a revision is named, and the directory, live state and picks of that moment. */
+                as_of?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageVerdict"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     proof: {
         parameters: {
             query?: {
@@ -14070,7 +14245,7 @@ export interface operations {
         };
         requestBody: {
             content: {
-                "application/json": components["schemas"]["Reason"];
+                "application/json": components["schemas"]["Revert"];
             };
         };
         responses: {
@@ -14105,7 +14280,7 @@ export interface operations {
                 name?: string;
                 /** @description Say what would come of it, and keep nothing. */
                 dry?: boolean;
-                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "settings";
+                list?: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
                 object?: string;
             };
             header?: {

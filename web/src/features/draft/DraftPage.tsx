@@ -134,7 +134,11 @@ function Publish({ draft: d }: { draft: Draft }) {
     start: { reason: "" },
     keeps: true,
     send: ({ reason }) =>
-      ask(api.POST("/api/v1/draft/publish", { body: { reason, version: d.version } })),
+      ask(
+        api.POST("/api/v1/draft/publish", {
+          body: { reason, version: d.version, break_promises: broken > 0 && !unseen },
+        }),
+      ),
     onDone: async () => {
       await client.invalidateQueries();
       void navigate("/history");
@@ -146,6 +150,7 @@ function Publish({ draft: d }: { draft: Draft }) {
   const brought = check.data?.new ?? [];
   const [seen, setSeen] = useState(0); // the version whose findings were seen
   const unseen = brought.length > 0 && seen !== d.version;
+  const broken = brought.filter((f) => f.at.list === "promises" && f.severity === "warning").length;
   return (
     <section aria-labelledby="publish">
       <h2 id="publish">Publish</h2>
@@ -161,7 +166,15 @@ function Publish({ draft: d }: { draft: Draft }) {
       >
         {brought.length > 0 && (
           <div className="flex flex-col gap-1">
-            <p>It brings about {count(brought.length, "finding")}, which stop nothing:</p>
+            <p>
+              It brings about {count(brought.length, "finding")}
+              {broken > 0 ? (
+                <strong className="font-medium">, and breaks {count(broken, "promise")}</strong>
+              ) : (
+                ", which stop nothing"
+              )}
+              :
+            </p>
             <FindingList label="What it brings about" findings={brought} />
             <label className="flex min-h-[24px] items-center gap-2">
               <input
@@ -169,7 +182,9 @@ function Publish({ draft: d }: { draft: Draft }) {
                 checked={!unseen}
                 onChange={(e) => setSeen(e.target.checked ? d.version : 0)}
               />
-              Publish all the same
+              {broken > 0
+                ? `Break ${broken === 1 ? "it" : "them"}, and publish all the same`
+                : "Publish all the same"}
             </label>
           </div>
         )}

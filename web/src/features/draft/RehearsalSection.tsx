@@ -205,6 +205,16 @@ function Report({ report: r, stale }: { report: Rehearsal; stale: boolean }) {
             ` Looked at the present and ${count(r.times.length, "edge")} of opening hours in the coming week.`}
         </p>
       </div>
+      {r.promises > 0 && (
+        <p>
+          {count(r.promises, "promise")}:{" "}
+          {r.broken_promises.length === 0 ? (
+            "none would be broken by this."
+          ) : (
+            <Mark of="no">{r.broken_promises.length} would be broken.</Mark>
+          )}
+        </p>
+      )}
       {r.findings.length > 0 && (
         <div>
           <p>What there would be to remark on, and is not so now:</p>

@@ -62,6 +62,22 @@ export function KeyField({ list, of: k, value, error, onChange }: KeyFieldProps)
         </Named>
       );
     case "group":
+      if (k.keys?.some((inner) => inner.shape !== "words"))
+        return (
+          <fieldset className="flex flex-col gap-3 border-l border-rule-strong pl-3">
+            <legend className="font-medium">{label}</legend>
+            <Says hint={k.doc} error={error} />
+            {k.keys.map((inner) => (
+              <KeyField
+                key={inner.name}
+                list={list}
+                of={inner}
+                value={asThing(value)[inner.name]}
+                onChange={(v) => onChange({ ...asThing(value), [inner.name]: v })}
+              />
+            ))}
+          </fieldset>
+        );
       return (
         <Named label={label} hint={k.doc} error={error}>
           {(k.keys ?? []).map((inner) => (

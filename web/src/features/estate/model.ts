@@ -47,6 +47,11 @@ export const lists: { list: ListName; word: string; own?: string; says: string }
   },
   { list: "queues", word: "Queues", own: "/queues", says: "What people print to." },
   { list: "notices", word: "Notices", own: "/?show=notices", says: "Who is told of which faults." },
+  {
+    list: "promises",
+    word: "Promises",
+    says: "Contexts with what they must and must not receive; publishing is held against them.",
+  },
   { list: "settings", word: "Settings", says: "What holds for the whole estate." },
 ];
 
@@ -82,6 +87,16 @@ export function namesOf(list: string, key: string): Kinds | null {
   if (key === "location") return ["location"];
   if (list === "paths")
     return key === "set" ? ["server set"] : key === "server" ? ["server"] : ["device"];
+  if (list === "promises")
+    switch (key) {
+      case "user":
+        return ["user"];
+      case "machine":
+      case "host":
+        return ["machine", "station"];
+      case "default":
+        return ["queue"];
+    }
   return null;
 }
 
@@ -99,6 +114,9 @@ export function entriesOf(
       return { kinds: ["device"], entry: plain };
     case "server_sets.members":
       return { kinds: ["server"], entry: plain };
+    case "promises.receives":
+    case "promises.never":
+      return { kinds: ["queue"], entry: plain };
     case "queues.allow":
     case "queues.deny":
       return { kinds: people, entry: prefixed, place: true };
@@ -132,6 +150,8 @@ function saysOf(list: string, o: Thing): string {
       return join(o.devices) || "no device of its own";
     case "notices":
       return join(o.tell);
+    case "promises":
+      return promised(o, join);
     case "locations":
       return [text(o.timezone), text(o.cut) && `line may be cut for ${text(o.cut)}`]
         .filter(Boolean)
@@ -145,6 +165,18 @@ function saysOf(list: string, o: Thing): string {
         .join(", ");
   }
   return "";
+}
+
+/** Who receives what, and what not. */
+function promised(o: Thing, join: (v: unknown) => string): string {
+  const c = (o.context ?? {}) as Thing;
+  const who = [c.user, c.machine, c.location].map(text).filter(Boolean).join(", ");
+  const parts = [
+    join(o.receives) && `receives ${join(o.receives)}`,
+    join(o.never) && `never ${join(o.never)}`,
+    text(o.default) && `default ${text(o.default)}`,
+  ].filter(Boolean);
+  return `${who || join(c.addresses)}: ${parts.join("; ")}`;
 }
 
 export function rowOf(list: string, name: string, o: Thing, state: string): Row {
