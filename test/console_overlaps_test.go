@@ -1,6 +1,7 @@
 package test
 
 import (
+	"strings"
 	"testing"
 
 	"github.com/chromedp/chromedp/kb"
@@ -135,4 +136,29 @@ func TestConsolePrints(t *testing.T) {
 	p.until(`document.querySelector(".print-only caption").textContent.includes("27 of 27")`)
 	p.eval(`window.dispatchEvent(new Event("afterprint"))`)
 	p.until(`document.querySelectorAll(".print-only").length === 0`)
+}
+
+// TestConsoleFindingsAtKeys: what there is to remark on stands beside the field that it is about.
+func TestConsoleFindingsAtKeys(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	s.importDirectory(overlappingPeople)
+	s.publish(overlapping)
+	p := consoleOf(t, s)
+	if err := s.as("mira").Do(t.Context(), "POST", "/api/v1/draft/edits", nil, map[string]any{"edits": []map[string]any{
+		{"list": "queues", "name": "hall", "object": map[string]any{"name": "hall", "title": "Hall", "devices": []string{"d"},
+			"paths": []map[string]any{{"device": "d"}}, "access": map[string]any{"allow": []string{"user:nobody.here"}}}}}},
+		nil); err != nil {
+		t.Fatal(err)
+	}
+	p.goTo("/estate?list=queues&open=hall")
+	p.see("its access names user:nobody.here")
+	text := p.text()
+	who, found, next := strings.LastIndex(text, "Who may print"), strings.Index(text, "its access names user:nobody.here"),
+		strings.LastIndex(text, "Takes jobs")
+	if who < 0 || who > found || found > next {
+		t.Errorf("the finding stands at %d, its field at %d, the next at %d", found, who, next)
+	}
+	p.accessible()
+	p.look("at-keys")
 }

@@ -59,11 +59,8 @@ const (
 	remark  = "note"
 )
 
-func (c *checker) add(severity, list, name, fix, format string, args ...any) {
-	at := estate.Ref{List: list, Name: name}
-	c.out = append(c.out, lineup.Finding{Severity: severity, Object: at.String(), At: at, Says: fmt.Sprintf(format,
-		args...),
-		Fix: fix})
+func (c *checker) add(severity, where, name, fix, format string, args ...any) {
+	c.out = append(c.out, lineup.NewFinding(severity, where, name, fix, fmt.Sprintf(format, args...)))
 }
 
 // defaults remarks on values that no device behind a queue takes, by their readings; where none tells of an option, on
@@ -90,7 +87,7 @@ func (c *checker) defaults(q *estate.Queue) {
 		case said:
 			slices.Sort(takes)
 			takes = slices.Compact(takes)
-			c.add(warning, "queues", q.Name, nearFix(value, takes), "its default %s = %s is taken by no device behind it: %s "+
+			c.add(warning, "queues.defaults", q.Name, nearFix(value, takes), "its default %s = %s is taken by no device behind it: %s "+
 				"takes %s", option, value, who, few(takes))
 		default:
 			c.standard(q, option, value)
@@ -103,13 +100,13 @@ func (c *checker) standard(q *estate.Queue, option, value string) {
 	values, known := keywords[option]
 	switch {
 	case option == "media" && !mediaName.MatchString(value):
-		c.add(remark, "queues", q.Name, "write a name such as iso_a4_210x297mm", "its default media = %s is no name of a "+
+		c.add(remark, "queues.defaults", q.Name, "write a name such as iso_a4_210x297mm", "its default media = %s is no name of a "+
 			"size of paper (PWG 5101.1), and no device behind it was read", value)
 	case known && !slices.Contains(values, value):
-		c.add(remark, "queues", q.Name, nearFix(value, values), "its default %s = %s is none of the values of that option "+
+		c.add(remark, "queues.defaults", q.Name, nearFix(value, values), "its default %s = %s is none of the values of that option "+
 			"(%s), and no device behind it was read", option, value, few(values))
 	case !known && !slices.Contains(options, option):
-		c.add(remark, "queues", q.Name, nearFix(option, options), "its default %s = %s is of an option that no device "+
+		c.add(remark, "queues.defaults", q.Name, nearFix(option, options), "its default %s = %s is of an option that no device "+
 			"behind "+
 			"it tells of", option, value)
 	}
@@ -143,7 +140,7 @@ func (c *checker) models(q *estate.Queue) {
 				}
 			}
 			if held && !fits && other != "" {
-				c.add(warning, "queues", q.Name, "take the driver "+other, "its driver %s (%s) is for other models than %s, which "+
+				c.add(warning, "queues.drivers", q.Name, "take the driver "+other, "its driver %s (%s) is for other models than %s, which "+
 					"is %s behind it", d.Name, d.Exact, r.Model, name)
 			}
 		}
@@ -184,7 +181,7 @@ func (c *checker) pool(q *estate.Queue) {
 	note("both sides", read(func(d *stock.Device) string { return yesNo(d.TwoSided) }))
 	note("location", func(name string) string { return c.devices[name].Location })
 	if len(differs) > 0 {
-		c.add(warning, "queues", q.Name, "pool only what nobody can tell apart, or give each a queue of its own",
+		c.add(warning, "queues.devices", q.Name, "pool only what nobody can tell apart, or give each a queue of its own",
 			"its devices take turns and are not alike: %s", strings.Join(differs, "; "))
 	}
 }
@@ -219,7 +216,7 @@ func (c *checker) exacts() {
 		}
 		slices.Sort(names)
 		if near := driver.Nearest(d.Exact, slices.Compact(names)); near != "" {
-			c.add(warning, "drivers", d.Name, fmt.Sprintf("write %q", near), "its exact name is known to no package and no "+
+			c.add(warning, "drivers.exact", d.Name, fmt.Sprintf("write %q", near), "its exact name is known to no package and no "+
 				"server, and is close to one that is: %s", driver.Compare(d.Exact, near).Says)
 		}
 	}
@@ -241,22 +238,22 @@ func (c *checker) alike() {
 			first[value] = name
 		})
 	}
-	twice("devices", "its address %s", func(f func(name, value string)) {
+	twice("devices.uri", "its address %s", func(f func(name, value string)) {
 		for _, d := range c.doc.Devices {
 			f(d.Name, stock.Authority(d.URI))
 		}
 	})
-	twice("devices", "its hardware address %s", func(f func(name, value string)) {
+	twice("devices.mac", "its hardware address %s", func(f func(name, value string)) {
 		for _, d := range c.doc.Devices {
 			f(d.Name, d.MAC)
 		}
 	})
-	twice("drivers", "its exact name and platform %s", func(f func(name, value string)) {
+	twice("drivers.exact", "its exact name and platform %s", func(f func(name, value string)) {
 		for _, d := range c.doc.Drivers {
 			f(d.Name, d.Exact+" for "+d.Platform)
 		}
 	})
-	twice("queues", "its title %q", func(f func(name, value string)) {
+	twice("queues.title", "its title %q", func(f func(name, value string)) {
 		for _, q := range c.doc.Queues {
 			if !q.Retired {
 				f(q.Name, q.Title)

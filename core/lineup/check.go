@@ -19,6 +19,7 @@ type Finding struct {
 	Severity string     `json:"severity" enum:"warning,note"`
 	Object   string     `json:"object" doc:"Such as grant booking-hall."`
 	At       estate.Ref `json:"at"`
+	Key      string     `json:"key,omitempty" doc:"The key of the object that it is about, where it is about one."`
 	Says     string     `json:"says"`
 	Fix      string     `json:"fix"`
 }
@@ -72,9 +73,16 @@ const (
 	remark  = "note"
 )
 
-func (c *checker) add(severity, list, name, fix, format string, args ...any) {
+// add remarks on an object of a list, written LIST, or on one of its keys, written LIST.KEY.
+func (c *checker) add(severity, where, name, fix, format string, args ...any) {
+	c.out = append(c.out, NewFinding(severity, where, name, fix, fmt.Sprintf(format, args...)))
+}
+
+// NewFinding is a finding about an object of a list, written LIST, or one of its keys, written LIST.KEY.
+func NewFinding(severity, where, name, fix, says string) Finding {
+	list, key, _ := strings.Cut(where, ".")
 	at := estate.Ref{List: list, Name: name}
-	c.out = append(c.out, Finding{severity, at.String(), at, fmt.Sprintf(format, args...), fix})
+	return Finding{Severity: severity, Object: at.String(), At: at, Key: key, Says: says, Fix: fix}
 }
 
 func (c *checker) grants() {
@@ -86,7 +94,7 @@ func (c *checker) grants() {
 		g := e.grants[i].more
 		for _, s := range g.Queues {
 			if len(sel.one(s)) == 0 {
-				c.add(warning, "grants", g.Name, "mend the entry, or give a queue that label or location", "%s selects no queue", s)
+				c.add(warning, "grants.queues", g.Name, "mend the entry, or give a queue that label or location", "%s selects no queue", s)
 			}
 		}
 		for _, q := range g.queues {
@@ -99,7 +107,7 @@ func (c *checker) grants() {
 		c.receivers(g)
 		c.reach(int32(i), g)
 		if g.Default > 0 && g.Nearest != 1 && len(g.queues) > 1 {
-			c.add(remark, "grants", g.Name, "give one queue a default of its own, or leave the tie to distance and name",
+			c.add(remark, "grants.default", g.Name, "give one queue a default of its own, or leave the tie to distance and name",
 				"its default of %d falls to %d queues at once: the nearest, then the first by name, is taken", g.Default,
 				len(g.queues))
 		}
@@ -134,11 +142,11 @@ func (c *checker) names(g *more) {
 				if en.Kind == estate.Machine || en.Kind == estate.Host {
 					who = "neither the directory nor the estate knows %s"
 				}
-				c.add(remark, "grants", g.Name, fix, who, s)
+				c.add(remark, "grants."+key, g.Name, fix, who, s)
 			case key == "to" && users == 0 && machines > 0:
-				c.add(warning, "grants", g.Name, "write it under on: to is for people", "%s under to holds machines only", s)
+				c.add(warning, "grants.to", g.Name, "write it under on: to is for people", "%s under to holds machines only", s)
 			case key == "on" && machines == 0 && users > 0:
-				c.add(warning, "grants", g.Name, "write it under to: on is for machines", "%s under on holds people only", s)
+				c.add(warning, "grants.on", g.Name, "write it under to: on is for machines", "%s under on holds people only", s)
 			}
 		}
 	}
@@ -155,12 +163,12 @@ func (c *checker) reach(i int32, g *more) {
 		})
 		c.people[i] = people
 		if len(people) == 0 {
-			c.add(warning, "grants", g.Name, "put somebody into it, mend the names, or take the grant out",
+			c.add(warning, "grants.to", g.Name, "put somebody into it, mend the names, or take the grant out",
 				"nobody whom the directory knows is meant by to: %s", strings.Join(g.To, ", "))
 			return
 		}
 		if g.except != nil && c.allExcepted(people, g) {
-			c.add(warning, "grants", g.Name, "take somebody out of except, or the grant out", "its except takes out everybody "+
+			c.add(warning, "grants.except", g.Name, "take somebody out of except, or the grant out", "its except takes out everybody "+
 				"whom its to names")
 		}
 	}
@@ -168,7 +176,7 @@ func (c *checker) reach(i int32, g *more) {
 		return
 	}
 	if !anyMachine(c.w, g.on) {
-		c.add(warning, "grants", g.Name, "put a machine into it, or mend the names", "no machine that the directory knows "+
+		c.add(warning, "grants.on", g.Name, "put a machine into it, or mend the names", "no machine that the directory knows "+
 			"is meant by on: %s", strings.Join(g.On, ", "))
 	}
 }
@@ -197,14 +205,14 @@ func (c *checker) queues() {
 		}
 		if q.paths == 0 {
 			if len(given[i].By) == 0 {
-				c.add(warning, "queues", q.Name, "give it a path through a device, a server, a set or the gateway",
+				c.add(warning, "queues.paths", q.Name, "give it a path through a device, a server, a set or the gateway",
 					"it has no path, so it is left out of every lineup")
 			}
 			continue
 		}
 		gateway := slices.ContainsFunc(q.ways, func(w fullWay) bool { return w.Through == path.Gateway })
 		if gateway && len(q.Devices) == 0 {
-			c.add(warning, "queues", q.Name, "name the devices behind it", "it has a path through the gateway and no device "+
+			c.add(warning, "queues.devices", q.Name, "name the devices behind it", "it has a path through the gateway and no device "+
 				"for the gateway to send to")
 		}
 		if gateway || q.fits == nil || len(c.giving[i]) == 0 {
@@ -224,13 +232,13 @@ func (c *checker) queues() {
 			}
 		}
 		if len(missing) > 0 {
-			c.add(warning, "queues", q.Name, "add drivers for them, or \"*\": driverless", "no driver fits %s, which %s",
+			c.add(warning, "queues.drivers", q.Name, "add drivers for them, or \"*\": driverless", "no driver fits %s, which %s",
 				names(missing), have(machines))
 		}
 	}
 	for _, s := range e.doc.ServerSets {
 		if len(s.Members) == 1 {
-			c.add(remark, "server_sets", s.Name, "add a second server, or lead the paths to the server itself",
+			c.add(remark, "server_sets.members", s.Name, "add a second server, or lead the paths to the server itself",
 				"it has one member only, so nothing can take over")
 		}
 	}
@@ -281,7 +289,7 @@ func (c *checker) places() {
 				continue
 			}
 			if estate.Site(a.Location) != estate.Site(b.Location) {
-				c.add(warning, "subnets", b.CIDR.String(), "mend one of the two, or tie both to one site",
+				c.add(warning, "subnets.location", b.CIDR.String(), "mend one of the two, or tie both to one site",
 					"it lies at %s, inside %s, which lies at %s", estate.Site(b.Location), a.CIDR, estate.Site(a.Location))
 			}
 		}
@@ -290,20 +298,20 @@ func (c *checker) places() {
 	for _, s := range doc.Stations {
 		for _, a := range s.Addresses {
 			if other, taken := first[a.String()]; taken {
-				c.add(warning, "stations", s.Name, "let one station have it", "its address %s is also that of %s, "+
+				c.add(warning, "stations.addresses", s.Name, "let one station have it", "its address %s is also that of %s, "+
 					"which counts", a, other)
 			} else {
 				first[a.String()] = s.Name
 			}
 			if s.Location == "" {
-				c.inside("stations", s.Name, a)
+				c.inside("stations.addresses", s.Name, a)
 			}
 		}
 	}
 	for _, v := range doc.Devices {
 		if u, err := url.Parse(v.URI); err == nil {
 			if a, err := netip.ParseAddr(u.Hostname()); err == nil {
-				c.inside("devices", v.Name, a.Unmap())
+				c.inside("devices.uri", v.Name, a.Unmap())
 			}
 		}
 	}

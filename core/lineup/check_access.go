@@ -53,7 +53,7 @@ func (c *checker) access() {
 			continue // everyone may
 		}
 		if without > 0 {
-			c.add(remark, "queues", q.Name, "grant it to them too, or take them out of the queue's access",
+			c.add(remark, "queues.access", q.Name, "grant it to them too, or take them out of the queue's access",
 				"%s may print to it, and no grant gives it to them", people(without))
 		}
 	}

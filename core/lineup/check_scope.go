@@ -35,7 +35,7 @@ func (c *checker) scope(g *more) {
 		switch {
 		case en.Kind == estate.InSubnet && en.Prefix.Bits() == 0,
 			en.Kind == estate.InRange && firstOf(en.From) && lastOf(en.To):
-			c.add(remark, "grants", g.Name, "name the networks that are meant, or leave the place out", "%s is every address "+
+			c.add(remark, "grants.at", g.Name, "name the networks that are meant, or leave the place out", "%s is every address "+
 				"there is", s)
 		case en.Kind == estate.InRange:
 			spans = append(spans, span{s, en.From, en.To})
@@ -47,12 +47,12 @@ func (c *checker) scope(g *more) {
 		switch gap := between(a.to, b.from); {
 		case a.from.Is4() != b.from.Is4():
 		case b.to.Compare(a.to) <= 0:
-			c.add(remark, "grants", g.Name, "take it out", "%s lies within %s and adds nothing", b.written, a.written)
+			c.add(remark, "grants.at", g.Name, "take it out", "%s lies within %s and adds nothing", b.written, a.written)
 			spans[i] = a
 		case b.from.Compare(a.to) <= 0:
-			c.add(remark, "grants", g.Name, "write them as one", "%s and %s overlap", a.written, b.written)
+			c.add(remark, "grants.at", g.Name, "write them as one", "%s and %s overlap", a.written, b.written)
 		case gap > 0 && gap <= smallGap:
-			c.add(remark, "grants", g.Name, "write them as one, unless it is left out on purpose", "between %s and %s %s left "+
+			c.add(remark, "grants.at", g.Name, "write them as one, unless it is left out on purpose", "between %s and %s %s left "+
 				"out: %s", a.written, b.written, map[bool]string{true: "one address is", false: fmt.Sprintf("%d addresses are",
 				gap)}[gap == 1], a.to.Next())
 		}
@@ -160,7 +160,7 @@ func (c *checker) accessNames() {
 		for key, list := range map[string][]string{"allow": q.Access.Allow, "deny": q.Access.Deny} {
 			for _, s := range list {
 				if fix, known := c.known(s); !known {
-					c.add(warning, "queues", q.Name, fix, "its access names %s under %s, which nobody knows", s, key)
+					c.add(warning, "queues.access", q.Name, fix, "its access names %s under %s, which nobody knows", s, key)
 				}
 			}
 		}

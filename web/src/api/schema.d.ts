@@ -5713,6 +5713,8 @@ export interface components {
         LineupFinding: {
             at: components["schemas"]["EstateRef"];
             fix: string;
+            /** @description The key of the object that it is about, where it is about one. */
+            key?: string;
             /** @description Such as grant booking-hall. */
             object: string;
             says: string;

@@ -27,6 +27,15 @@ type ObjectSheetProps = {
   onDone: (name: string) => void;
 };
 
+/** What there is to remark on, as the draft has it. */
+function Remarks({ of }: { of: Finding[] }) {
+  return of.map((f, i) => (
+    <Mark key={i} of={f.severity}>
+      {f.says}; {f.fix}.
+    </Mark>
+  ));
+}
+
 /** All that the estate says of one object, to be changed in the draft. */
 export function ObjectSheet(props: ObjectSheetProps) {
   const { list, keyed, name, object, state, findings, onDone } = props;
@@ -78,11 +87,7 @@ export function ObjectSheet(props: ObjectSheetProps) {
         save.mutate();
       }}
     >
-      {findings.map((f, i) => (
-        <Mark key={i} of={f.severity}>
-          {f.says}; {f.fix}.
-        </Mark>
-      ))}
+      <Remarks of={findings.filter((f) => !keyed.keys.some((k) => k.name === f.key))} />
       <BegunNotice begun={begun} />
       {keyed.keys.map((k) =>
         k.name === keyed.by && !setting ? (
@@ -97,14 +102,16 @@ export function ObjectSheet(props: ObjectSheetProps) {
             />
           )
         ) : (
-          <KeyField
-            key={k.name}
-            list={list}
-            of={k}
-            value={v[k.name]}
-            error={at[k.name]}
-            onChange={(value) => change({ [k.name]: value })}
-          />
+          <div key={k.name} className="flex flex-col gap-1">
+            <KeyField
+              list={list}
+              of={k}
+              value={v[k.name]}
+              error={at[k.name]}
+              onChange={(value) => change({ [k.name]: value })}
+            />
+            <Remarks of={findings.filter((f) => f.key === k.name)} />
+          </div>
         ),
       )}
       {list === "queues" && !fresh && <MayPrint queue={name} />}

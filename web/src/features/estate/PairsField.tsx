@@ -35,7 +35,7 @@ export function PairsField({ name, value, onChange }: PairsFieldProps) {
               />
             )}
             <Button
-              aria-label={`Take ${k} out`}
+              aria-label={`Take out ${k}`}
               onClick={() => {
                 const { [k]: _, ...rest } = value;
                 onChange(rest);

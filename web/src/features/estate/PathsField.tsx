@@ -50,7 +50,7 @@ export function PathsField({ value, onChange }: PathsFieldProps) {
                 Later
               </Button>
               <Button
-                aria-label={`Take path ${i + 1} out`}
+                aria-label={`Take out path ${i + 1}`}
                 onClick={() => onChange(value.filter((_, k) => k !== i))}
               >
                 Take out
