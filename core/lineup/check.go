@@ -94,7 +94,8 @@ func (c *checker) grants() {
 		g := e.grants[i].more
 		for _, s := range g.Queues {
 			if len(sel.one(s)) == 0 {
-				c.add(warning, "grants.queues", g.Name, "mend the entry, or give a queue that label or location", "%s selects no queue", s)
+				c.add(warning, "grants.queues", g.Name, "mend the entry, or give a queue that label or location",
+					"%s selects no queue", s)
 			}
 		}
 		for _, q := range g.queues {
@@ -168,16 +169,18 @@ func (c *checker) reach(i int32, g *more) {
 			return
 		}
 		if g.except != nil && c.allExcepted(people, g) {
-			c.add(warning, "grants.except", g.Name, "take somebody out of except, or the grant out", "its except takes out everybody "+
-				"whom its to names")
+			c.add(warning, "grants.except", g.Name, "take somebody out of except, or the grant out",
+				"its except takes out everybody "+
+					"whom its to names")
 		}
 	}
 	if g.on == nil || len(g.on.machines)+len(g.on.hosts) > 0 {
 		return
 	}
 	if !anyMachine(c.w, g.on) {
-		c.add(warning, "grants.on", g.Name, "put a machine into it, or mend the names", "no machine that the directory knows "+
-			"is meant by on: %s", strings.Join(g.On, ", "))
+		c.add(warning, "grants.on", g.Name, "put a machine into it, or mend the names",
+			"no machine that the directory knows "+
+				"is meant by on: %s", strings.Join(g.On, ", "))
 	}
 }
 
@@ -212,8 +215,9 @@ func (c *checker) queues() {
 		}
 		gateway := slices.ContainsFunc(q.ways, func(w fullWay) bool { return w.Through == path.Gateway })
 		if gateway && len(q.Devices) == 0 {
-			c.add(warning, "queues.devices", q.Name, "name the devices behind it", "it has a path through the gateway and no device "+
-				"for the gateway to send to")
+			c.add(warning, "queues.devices", q.Name, "name the devices behind it",
+				"it has a path through the gateway and no device "+
+					"for the gateway to send to")
 		}
 		if gateway || q.fits == nil || len(c.giving[i]) == 0 {
 			continue

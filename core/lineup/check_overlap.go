@@ -83,8 +83,9 @@ func (c *checker) ties() {
 	for _, list := range by {
 		for _, g := range list[1:] {
 			if !slices.Equal(g.queues, list[0].queues) {
-				c.add(remark, "grants.default", g.Name, "give one of the two a higher default", "its default of %d ties with that of %s "+
-					"for the same people: the nearest, then the first by name, is taken", g.Default, list[0].Name)
+				c.add(remark, "grants.default", g.Name, "give one of the two a higher default",
+					"its default of %d ties with that of %s "+
+						"for the same people: the nearest, then the first by name, is taken", g.Default, list[0].Name)
 			}
 		}
 	}

@@ -35,8 +35,9 @@ func (c *checker) scope(g *more) {
 		switch {
 		case en.Kind == estate.InSubnet && en.Prefix.Bits() == 0,
 			en.Kind == estate.InRange && firstOf(en.From) && lastOf(en.To):
-			c.add(remark, "grants.at", g.Name, "name the networks that are meant, or leave the place out", "%s is every address "+
-				"there is", s)
+			c.add(remark, "grants.at", g.Name, "name the networks that are meant, or leave the place out",
+				"%s is every address "+
+					"there is", s)
 		case en.Kind == estate.InRange:
 			spans = append(spans, span{s, en.From, en.To})
 		}
@@ -52,9 +53,10 @@ func (c *checker) scope(g *more) {
 		case b.from.Compare(a.to) <= 0:
 			c.add(remark, "grants.at", g.Name, "write them as one", "%s and %s overlap", a.written, b.written)
 		case gap > 0 && gap <= smallGap:
-			c.add(remark, "grants.at", g.Name, "write them as one, unless it is left out on purpose", "between %s and %s %s left "+
-				"out: %s", a.written, b.written, map[bool]string{true: "one address is", false: fmt.Sprintf("%d addresses are",
-				gap)}[gap == 1], a.to.Next())
+			c.add(remark, "grants.at", g.Name, "write them as one, unless it is left out on purpose",
+				"between %s and %s %s left "+
+					"out: %s", a.written, b.written, map[bool]string{true: "one address is", false: fmt.Sprintf("%d addresses are",
+					gap)}[gap == 1], a.to.Next())
 		}
 	}
 }
