@@ -131,11 +131,8 @@ func lies(d *estate.Document, object any) (sites []string, why string) {
 		}
 		return unique(sites), ""
 	case *estate.Promise:
-		for _, n := range slices.Concat(o.Receives, o.Never, []string{o.Default}) {
+		for _, n := range o.Queues() {
 			q, err := d.QueueCalled(n)
-			if n == "" {
-				continue
-			}
 			if err != nil || q.Location == "" {
 				return nil, fmt.Sprintf("its queue %s has no location, and so lies at no site", n)
 			}

@@ -87,7 +87,7 @@ func (d *Document) References(f func(from, to Ref)) {
 	for _, p := range d.Promises {
 		from := Ref{"promises", p.Name}
 		at(from, p.place())
-		for _, q := range p.queues() {
+		for _, q := range p.Queues() {
 			f(from, Ref{"queues", q})
 		}
 	}

@@ -33,8 +33,8 @@ type PromiseContext struct {
 	Time      string   `json:"time,omitempty" yaml:"time,omitempty" doc:"RFC 3339 with offset."`
 }
 
-// queues are all that the promise names.
-func (p Promise) queues() []string {
+// Queues are all that the promise names.
+func (p Promise) Queues() []string {
 	out := slices.Concat(p.Receives, p.Never)
 	if p.Default != "" {
 		out = append(out, p.Default)

@@ -88,8 +88,7 @@ func (c *checker) defaults(q *estate.Queue) {
 			slices.Sort(takes)
 			takes = slices.Compact(takes)
 			c.add(warning, "queues.defaults", q.Name, nearFix(value, takes),
-				"its default %s = %s is taken by no device behind it: %s "+
-					"takes %s", option, value, who, few(takes))
+				"its default %s = %s is taken by no device behind it: %s takes %s", option, value, who, few(takes))
 		default:
 			c.standard(q, option, value)
 		}
@@ -102,17 +101,14 @@ func (c *checker) standard(q *estate.Queue, option, value string) {
 	switch {
 	case option == "media" && !mediaName.MatchString(value):
 		c.add(remark, "queues.defaults", q.Name, "write a name such as iso_a4_210x297mm",
-			"its default media = %s is no name of a "+
-				"size of paper (PWG 5101.1), and no device behind it was read", value)
+			"its default media = %s is no name of a size of paper (PWG 5101.1), and no device behind it was read", value)
 	case known && !slices.Contains(values, value):
 		c.add(remark, "queues.defaults", q.Name, nearFix(value, values),
-			"its default %s = %s is none of the values of that option "+
-				"(%s), and no device behind it was read", option, value, few(values))
+			"its default %s = %s is none of the values of that option (%s), and no device behind it was read", option, value,
+			few(values))
 	case !known && !slices.Contains(options, option):
 		c.add(remark, "queues.defaults", q.Name, nearFix(option, options),
-			"its default %s = %s is of an option that no device "+
-				"behind "+
-				"it tells of", option, value)
+			"its default %s = %s is of an option that no device behind it tells of", option, value)
 	}
 }
 
@@ -145,8 +141,7 @@ func (c *checker) models(q *estate.Queue) {
 			}
 			if held && !fits && other != "" {
 				c.add(warning, "queues.drivers", q.Name, "take the driver "+other,
-					"its driver %s (%s) is for other models than %s, which "+
-						"is %s behind it", d.Name, d.Exact, r.Model, name)
+					"its driver %s (%s) is for other models than %s, which is %s behind it", d.Name, d.Exact, r.Model, name)
 			}
 		}
 	}

@@ -1,7 +1,6 @@
 package cli
 
 import (
-	"encoding/json"
 	"fmt"
 	"io"
 	"net/url"
@@ -265,12 +264,11 @@ func estateSchemaCommand(r *root) *cobra.Command {
 what each is for, and mark slips. What objects say of one another it does not know: cirque estate check.
 It is of this client's version, and asks no service.`,
 		RunE: func(c *cobra.Command, _ []string) error {
-			e := json.NewEncoder(c.OutOrStdout())
+			form := cmdline.JSON // also where tables are usual: it has none
 			if r.output == cmdline.YAML {
-				return r.print(c, estate.Schema(), nil)
+				form = cmdline.YAML
 			}
-			e.SetIndent("", "  ")
-			return e.Encode(estate.Schema())
+			return cmdline.Encode(c.OutOrStdout(), form, estate.Schema())
 		}}
 }
 

@@ -17,7 +17,8 @@ func (o objectsOf) rename() *cobra.Command {
 		"what names it follows", Args: cmdline.Args(2, -1)}
 	if o.list == "locations" {
 		c.Long = `Give a location another path, in your draft, and with it what lies in it. Everything that names
-one of them follows: subnets, stations, servers, devices, queues, grants and notices.`
+one of them follows: subnets, stations, servers, devices, queues, grants, notices and
+promises.`
 	}
 	var e editing
 	e.flags(c)

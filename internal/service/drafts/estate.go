@@ -45,8 +45,9 @@ func (s *Room) CheckEstate(ctx context.Context, p *access.Principal, of CheckOf)
 		Findings: []lineup.Finding{}, New: []lineup.Finding{}}
 	if !of.Brief {
 		w := lineup.Bind(lineup.Compile(doc, 0, s.present.Compiling()), v.World.Directory, v.World.Live)
-		out.Findings = s.present.Remarks(w, lineup.Check(w.Estate, v.World.Directory))
-		out.New = lineup.NewFindings(s.present.Remarks(v.World, v.Findings()), out.Findings)
+		out.Findings = s.present.Remarks(w, s.present.Verdicts(w), lineup.Check(w.Estate, v.World.Directory))
+		out.New = lineup.NewFindings(s.present.Remarks(v.World, s.present.Verdicts(v.World), v.Findings()),
+			out.Findings)
 	}
 	return out, nil
 }

@@ -173,7 +173,12 @@ func keeps(ctx context.Context, p *present.Present, before, after *estate.Docume
 	held := func(doc *estate.Document) []promise.Verdict {
 		return p.Verdicts(lineup.Bind(lineup.Compile(doc, 0, p.Compiling()), v.World.Directory, v.World.Live))
 	}
-	if broken := promise.NewlyBroken(held(before), held(after)); len(broken) > 0 {
+	will := held(after)
+	broken := promise.NewlyBroken(nil, will)
+	if len(broken) > 0 { // else what is now need not be looked at
+		broken = promise.NewlyBroken(held(before), will)
+	}
+	if len(broken) > 0 {
 		return promise.Refuse(broken)
 	}
 	return nil

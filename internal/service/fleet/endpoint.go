@@ -129,7 +129,7 @@ func (s *Room) Overview(ctx context.Context, p *access.Principal) (endpoint.Over
 		Estate:    d.Counts(),
 		Directory: map[string]int{"users": len(r.Users), "groups": len(r.Groups), "machines": len(r.Machines)},
 	}
-	all := s.present.Remarks(snap.World, snap.Findings())
+	all := s.present.Remarks(snap.World, s.present.Verdicts(snap.World), snap.Findings())
 	o.Remarks = len(all)
 	o.Findings = append([]lineup.Finding{}, all[:min(len(all), findingsShown)]...)
 	o.At = snap.Revision.At

@@ -30,5 +30,6 @@ func (s *Room) Findings(ctx context.Context, p *access.Principal, when present.W
 	if err != nil {
 		return nil, err
 	}
-	return append([]lineup.Finding{}, s.present.Remarks(snap.World, snap.Findings())...), nil
+	return append([]lineup.Finding{}, s.present.Remarks(snap.World, s.present.Verdicts(snap.World),
+		snap.Findings())...), nil
 }

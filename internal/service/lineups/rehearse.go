@@ -99,13 +99,12 @@ func (s *Room) Rehearse(ctx context.Context, p *access.Principal, what rehearse.
 	}
 	out.part = rehearse.Merge(parts)
 	out.Report = out.plan.Report(out.part)
+	before, after := s.present.Verdicts(snap.World), s.present.Verdicts(to)
 	if to.Estate != snap.World.Estate {
-		out.Report.Findings = lineup.NewFindings(s.present.Remarks(snap.World, snap.Findings()),
-			s.present.Remarks(to, lineup.Check(to.Estate, to.Directory)))
+		out.Report.Findings = lineup.NewFindings(s.present.Remarks(snap.World, before, snap.Findings()),
+			s.present.Remarks(to, after, lineup.Check(to.Estate, to.Directory)))
 	}
-	verdicts := s.present.Verdicts(to)
-	out.Report.Promises = len(verdicts)
-	out.Report.Broken = promise.NewlyBroken(s.present.Verdicts(snap.World), verdicts)
+	out.Report.Promises, out.Report.Broken = len(after), promise.NewlyBroken(before, after)
 	s.rehearsals.keep(out)
 	return out, nil
 }

@@ -12,10 +12,10 @@ func (p *Present) Verdicts(w *lineup.World) []promise.Verdict {
 	return promise.Verdicts(w, p.cfg.Now())
 }
 
-// Remarks are all findings about a world's estate: by its promises, by estate and directory (which are given), and by
+// Remarks are all findings about a world's estate: by its promises and by estate and directory, which are given, and by
 // what was read.
-func (p *Present) Remarks(w *lineup.World, found []lineup.Finding) []lineup.Finding {
-	return append(promise.Findings(p.Verdicts(w)), p.Stock().Remarks(w.Estate.Document(), found)...)
+func (p *Present) Remarks(w *lineup.World, held []promise.Verdict, found []lineup.Finding) []lineup.Finding {
+	return append(promise.Findings(held), p.Stock().Remarks(w.Estate.Document(), found)...)
 }
 
 type breaking struct{}
