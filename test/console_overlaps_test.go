@@ -121,7 +121,7 @@ func TestConsoleOverlaps(t *testing.T) {
 	p.look("rename")
 	p.press("button", "Keep the new name in the draft")
 	p.see("all-of-us")
-	p.gone("Open everybody")
+	p.lacks("button", "Open everybody")
 }
 
 // TestConsolePrints: a list is printed whole, though the screen draws only what is in view.

@@ -133,6 +133,14 @@ func (p *page) gone(text string) {
 	}
 }
 
+// lacks waits until there is no such thing: a name that only screen readers hear is no text, which gone would look for.
+func (p *page) lacks(role, name string) {
+	p.t.Helper()
+	if err := p.poll(fmt.Sprintf("!(%s)(%s, %s)", finder, quote(role), quote(name))); err != nil {
+		p.t.Fatalf("%s %q is still there: %v", role, name, err)
+	}
+}
+
 func (p *page) text() string {
 	s, _ := cdp.Run(p.ctx, cdp.Evaluate[string](`document.body.innerText`)) // for a message only
 	return s
