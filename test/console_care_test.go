@@ -47,7 +47,7 @@ func TestConsoleNotices(t *testing.T) {
 	p.see("notice harbour added")
 	p.fill("textbox", "Why", "told")
 	p.press("button", "Publish 1 change")
-	p.see("No draft: nothing is waiting to be published")
+	p.see("Your draft is empty")
 	p.goTo("/?show=notices")
 	p.see("Of servers, once it has lasted 5 minutes; and when it is over.")
 	p.press("button", "Try it (harbour)")

@@ -60,7 +60,7 @@ func TestConsoleGrant(t *testing.T) {
 	p.press("link", "Who gets what")
 	p.press("link", "Grants")
 	p.see("1 of 1")
-	p.see("No draft: nothing is waiting to be published")
+	p.see("Your draft is empty")
 	p.press("button", "Write a grant")
 	p.see("Still missing: a name; at least one queue.")
 	p.fill("textbox", "Name", "yard people")

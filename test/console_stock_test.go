@@ -62,7 +62,7 @@ func TestConsoleStock(t *testing.T) {
 	p.see("which stop nothing")
 	p.press("checkbox", "Publish all the same")
 	p.press("button", "Publish 9 changes")
-	p.see("No draft: nothing is waiting to be published")
+	p.see("Your draft is empty")
 	p.goTo("/servers?server=ps-old")
 	p.press("summary", "What depends on it, and leaving it")
 	p.see("4 queues lead to ps-old")

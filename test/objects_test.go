@@ -120,6 +120,8 @@ const (
 	ofOwn      = "one's own"
 	everywhere = "of all sites at once: a scope keeps off it"
 	byContent  = "by what changes; TestScopeOfPublishing"
+	ownOrAll   = "one's own, or whoever's for whoever may publish for all sites; TestPublishAt"
+	ofAnybody  = "whoever's: it is only said; TestComments"
 )
 
 // objectRules are the rules of all routes that do something to an object that they name.
@@ -177,6 +179,8 @@ var objectRules = map[string]rule{
 	"DELETE /api/v1/stock/servers/{name}":          {what: everywhere, path: "/api/v1/stock/servers/x"},
 	"POST /api/v1/stock/servers/{name}/read":       {what: everywhere, path: "/api/v1/stock/servers/x/read"},
 	"POST /api/v1/proposals/{id}/take":             {what: everywhere, path: "/api/v1/proposals/1/take"},
+	"DELETE /api/v1/drafts/{id}/publish-at":        {what: ownOrAll},
+	"POST /api/v1/drafts/{id}/comments":            {what: ofAnybody},
 	"POST /api/v1/drafts/{id}/take":                {what: everywhere, path: "/api/v1/drafts/1/take"},
 	"POST /api/v1/proposals/{id}/decline": {what: everywhere, path: "/api/v1/proposals/1/decline",
 		body: `{"reason":"r"}`},

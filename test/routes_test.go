@@ -53,6 +53,8 @@ var routeBodies = map[string]string{
 	"POST /api/v1/session/factors":       `{"ticket":"x"}`,
 	"POST /api/v1/session/factors/begin": `{"kind":"code","name":"x"}`,
 	"POST /api/v1/rehearsals":            `{}`, "POST /api/v1/draft/propose": `{"reason":"r"}`,
+	"POST /api/v1/draft/publish-at":       `{"reason":"r","at":"2099-01-01T00:00:00Z"}`,
+	"POST /api/v1/drafts/{id}/comments":   `{"says":"x"}`,
 	"POST /api/v1/proposals/{id}/decline": `{"reason":"r"}`, "POST /api/v1/servers/{name}/drain": `{"reason":"r"}`,
 	"POST /api/v1/checkups/{id}/print-result":    `{"result":"good"}`,
 	"POST /api/v1/servers/{name}/failover-tests": `{"reason":"r","minutes":1}`, "POST /api/v1/snapshots": `{"name":"p"}`,

@@ -19,6 +19,7 @@ type Draft struct {
 	// ProposedAt and ProposedWhy say that it is proposed to whoever may publish it.
 	ProposedAt  *time.Time `json:"proposed_at,omitempty" doc:"Since when it is proposed to an administrator of all sites, as it is."`
 	ProposedWhy string     `json:"proposed_why,omitempty"`
+	Timed
 }
 
 // A ProposedDraft is a draft that is proposed to whoever may publish it.

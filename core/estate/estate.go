@@ -119,6 +119,7 @@ type Queue struct {
 	Listed   bool              `json:"listed,omitempty" yaml:"listed,omitempty" doc:"Written into the directory."`
 	Paused   bool              `json:"paused,omitempty" yaml:"paused,omitempty"`
 	Retired  bool              `json:"retired,omitempty" yaml:"retired,omitempty"`
+	Until    string            `json:"until,omitempty" yaml:"until,omitempty" doc:"The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset."`
 	Note     string            `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
@@ -183,6 +184,7 @@ type Grant struct {
 	Sessions  []string  `json:"sessions,omitempty" yaml:"sessions,flow,omitempty"`
 	Platforms []string  `json:"platforms,omitempty" yaml:"platforms,flow,omitempty"`
 	Open      []Window  `json:"open,omitempty" yaml:"open,omitempty" doc:"When it holds, by the clock of each queue's site; always when absent."`
+	Until     string    `json:"until,omitempty" yaml:"until,omitempty" doc:"The last day on which it holds, by the clock of each queue's site, such as 2026-12-31, or a time with its offset."`
 	Default   int       `json:"default,omitempty" yaml:"default,omitempty" minimum:"0" maximum:"1000" doc:"Weight as the default; 0 for none."`
 	Insist    bool      `json:"insist,omitempty" yaml:"insist,omitempty"`
 	IfRemoved IfRemoved `json:"if_removed,omitempty" yaml:"if_removed,omitempty" enum:"restore,leave"`

@@ -15,13 +15,14 @@ import (
 type Notice struct {
 	Name   string    `json:"name" yaml:"name"`
 	Title  string    `json:"title,omitempty" yaml:"title,omitempty"`
-	About  []string  `json:"about,omitempty" yaml:"about,flow,omitempty" doc:"servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent."`
+	About  []string  `json:"about,omitempty" yaml:"about,flow,omitempty" doc:"servers, devices, endpoints, sets, directory, keys (and the account for emergencies) and drafts (that could not be published at their time); all when absent."`
 	At     []string  `json:"at,omitempty" yaml:"at,flow,omitempty" doc:"Only of what lies at these locations: location:P."`
 	After  span.Span `json:"after,omitempty" yaml:"after,omitempty" doc:"How long a fault lasts before it is told: 1m to 1d; 5m when absent."`
 	Part   Percent   `json:"part,omitempty" yaml:"part,omitempty" doc:"Endpoints are told of together, once such a share of them, such as 10%, fails or is silent; each by itself when absent."`
 	Again  span.Span `json:"again,omitempty" yaml:"again,omitempty" doc:"Told again after so long, while it lasts: 1h to 7d; once when absent."`
 	Tell   []string  `json:"tell,omitempty" yaml:"tell,flow,omitempty" doc:"mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL."`
 	Owners bool      `json:"owners,omitempty" yaml:"owners,omitempty" doc:"Also tell the people whose jobs wait on a server that does not answer."`
+	Until  string    `json:"until,omitempty" yaml:"until,omitempty" doc:"The last day (UTC) on which anybody is told, such as 2026-12-31, or a time with its offset."`
 	Note   string    `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
@@ -33,11 +34,12 @@ const (
 	AboutSets      = "sets"
 	AboutDirectory = "directory"
 	AboutKeys      = "keys"
+	AboutDrafts    = "drafts"
 )
 
 // Abouts are all that a notice can be about.
 func Abouts() []string {
-	return []string{AboutServers, AboutDevices, AboutEndpoints, AboutSets, AboutDirectory, AboutKeys}
+	return []string{AboutServers, AboutDevices, AboutEndpoints, AboutSets, AboutDirectory, AboutKeys, AboutDrafts}
 }
 
 // NoticeAfter is for how long a fault lasts before it is told, where a notice does not say.
@@ -109,6 +111,7 @@ func (p *parser) notice(o document.Object) {
 		}
 	}
 	n.Tell = document.Values(tell)
+	n.Until = until(o)
 	if len(n.Tell) == 0 && !n.Owners {
 		o.Complain("add tell, such as tell: [\"mail:desk@skerry.example\"]", "the notice tells nobody")
 	}

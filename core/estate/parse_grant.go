@@ -81,6 +81,6 @@ func (p *parser) grant(o document.Object) {
 		}
 		g.Nearest, _ = n.Int(1, 1_000_000)
 	}
-	g.Open = p.windows(o)
+	g.Open, g.Until = p.windows(o), until(o)
 	p.doc.Grants = append(p.doc.Grants, g)
 }

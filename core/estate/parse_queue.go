@@ -51,7 +51,7 @@ func (p *parser) queue(o document.Object) {
 				exceptKinds(), from)}
 		}
 	}
-	q.Open = p.windows(o)
+	q.Open, q.Until = p.windows(o), until(o)
 	p.doc.Queues = append(p.doc.Queues, q)
 }
 

@@ -18,6 +18,7 @@ type Promise struct {
 	Receives []string        `json:"receives,omitempty" yaml:"receives,flow,omitempty" doc:"Queues that are in the lineup: placed, picked or offered."`
 	Never    []string        `json:"never,omitempty" yaml:"never,flow,omitempty" doc:"Queues that are not."`
 	Default  string          `json:"default,omitempty" yaml:"default,omitempty" doc:"The queue that is the default."`
+	Until    string          `json:"until,omitempty" yaml:"until,omitempty" doc:"The last day (UTC) on which it is held, such as 2026-12-31, or a time with its offset."`
 	Note     string          `json:"note,omitempty" yaml:"note,omitempty"`
 }
 
@@ -69,6 +70,7 @@ func (p *parser) promise(o document.Object) {
 	if len(v.Receives)+len(v.Never) == 0 && v.Default == "" {
 		o.Complain("add receives, never or default, such as receives: [hall-mono]", "the promise says nothing")
 	}
+	v.Until = until(o)
 	o.Need("context")
 	if n, ok := o.Get("context"); ok {
 		if c, ok := n.Object([]string{"user", "machine", "host", "addresses", "location", "session", "platform",

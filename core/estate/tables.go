@@ -55,7 +55,7 @@ func deepEqual[T any](a, b *T) bool { return reflect.DeepEqual(a, b) }
 // every field.
 func SameQueue(a, b *Queue) bool {
 	return a.Name == b.Name && a.Title == b.Title && a.Location == b.Location && a.Listed == b.Listed &&
-		a.Paused == b.Paused && a.Retired == b.Retired && a.Note == b.Note &&
+		a.Paused == b.Paused && a.Retired == b.Retired && a.Until == b.Until && a.Note == b.Note &&
 		slices.Equal(a.Formerly, b.Formerly) && slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Devices, b.Devices) &&
 		slices.EqualFunc(a.Paths, b.Paths, samePath) &&
 		maps.Equal(a.Drivers, b.Drivers) && (len(a.Defaults) == 0 && len(b.Defaults) == 0 || reflect.DeepEqual(a.Defaults,
@@ -79,7 +79,8 @@ func sameWindow(a, b Window) bool {
 // SameGrant says whether two grants say the same.
 func SameGrant(a, b *Grant) bool {
 	return a.Name == b.Name && a.Title == b.Title && a.Effect == b.Effect && a.Nearest == b.Nearest &&
-		a.Default == b.Default && a.Insist == b.Insist && a.IfRemoved == b.IfRemoved && a.Note == b.Note &&
+		a.Default == b.Default && a.Insist == b.Insist && a.IfRemoved == b.IfRemoved && a.Until == b.Until &&
+		a.Note == b.Note &&
 		slices.Equal(a.Queues, b.Queues) && slices.Equal(a.To, b.To) && slices.Equal(a.Except, b.Except) && slices.Equal(a.At,
 		b.At) && slices.Equal(a.On, b.On) &&
 		slices.Equal(a.Sessions, b.Sessions) && slices.Equal(a.Platforms, b.Platforms) && slices.EqualFunc(a.Open,

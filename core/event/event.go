@@ -157,6 +157,10 @@ const (
 	DraftProposed = "draft.proposed"
 	DraftTaken    = "draft.taken"
 	DraftDeclined = "draft.declined"
+	DraftTimed    = "draft.timed"
+	DraftUntimed  = "draft.untimed"
+	DraftFailed   = "draft.failed"
+	DraftTalked   = "draft.commented"
 
 	NoteWritten = "note.written"
 

@@ -78,13 +78,15 @@ type Week []Window
 type Moment struct {
 	Day    time.Weekday
 	Second int // after midnight
+	Date   int // as YYYYMMDD
+	At     time.Time
 }
 
 // At gives the wall time of an instant in a zone.
 func At(t time.Time, zone *time.Location) Moment {
 	t = t.In(zone)
 	h, m, s := t.Clock()
-	return Moment{t.Weekday(), h*3600 + m*60 + s}
+	return Moment{t.Weekday(), h*3600 + m*60 + s, dayOf(t), t}
 }
 
 // Open says whether any window is open at a moment.
@@ -123,15 +125,7 @@ func (w Week) NextEdge(t time.Time, zone *time.Location) (edge time.Time, ok boo
 
 // Edges gives every instant after t and up to until at which Open changes, ascending.
 func (w Week) Edges(t, until time.Time, zone *time.Location) []time.Time {
-	var out []time.Time
-	for {
-		edge, ok := w.NextEdge(t, zone)
-		if !ok || edge.After(until) {
-			return out
-		}
-		out = append(out, edge)
-		t = edge
-	}
+	return Schedule{Week: w}.Edges(t, until, zone)
 }
 
 // instants gives, ascending, the instants after t and within the horizon at which a window could begin or end.

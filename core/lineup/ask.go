@@ -44,9 +44,12 @@ func (a Asked) AtWithHours(t time.Time) (*Lineup, []Hours) {
 
 // noteHoursOf notes the hours of a grant whose other conditions hold.
 func (s *Scratch) noteHoursOf(e *Estate, m *more) {
-	for _, q := range m.queues {
-		if h := (Hours{m.week, e.queues[q].zone}); !slices.Contains(s.hours, h) {
-			s.hours = append(s.hours, h)
+	for _, i := range m.queues {
+		q := &e.queues[i]
+		for _, week := range [2]int32{m.week, q.ends} {
+			if h := (Hours{week, q.zone}); week != none && !slices.Contains(s.hours, h) {
+				s.hours = append(s.hours, h)
+			}
 		}
 	}
 }

@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/directory"
 	"cirque/core/estate"
@@ -197,7 +198,7 @@ func (c *checker) allExcepted(people map[directory.MemberID]bool, g *more) bool 
 func (c *checker) queues() {
 	e := c.e
 	platforms := c.platforms()
-	given := Givens(c.w)
+	given := Givens(c.w, time.Time{}) // what has ended is remarked on by Endings
 	for i := range e.queues {
 		q := &e.queues[i]
 		if q.Retired {

@@ -65,7 +65,7 @@ func covers(b, a *more) bool {
 	if len(a.To) == 0 && len(b.To) > 0 {
 		return false
 	}
-	sameHours := len(b.Open) == 0 || fmt.Sprint(a.Open) == fmt.Sprint(b.Open)
+	sameHours := len(b.Open) == 0 && b.Until == "" || fmt.Sprint(a.Open, a.Until) == fmt.Sprint(b.Open, b.Until)
 	excepts := !slices.ContainsFunc(b.Except, func(s string) bool { return !slices.Contains(a.Except, s) })
 	return wider(b.To, a.To) && wider(b.On, a.On) && wider(b.At, a.At) && wider(b.Sessions, a.Sessions) &&
 		wider(b.Platforms, a.Platforms) && sameHours && excepts
@@ -76,7 +76,7 @@ func (c *checker) ties() {
 	by := map[string][]*more{}
 	for i := range c.e.grants {
 		if g := c.e.grants[i].more; g.Default > 0 && len(g.queues) > 0 {
-			key := fmt.Sprint(g.Default, g.To, g.On, g.At, g.Sessions, g.Platforms, g.Open)
+			key := fmt.Sprint(g.Default, g.To, g.On, g.At, g.Sessions, g.Platforms, g.Open, g.Until)
 			by[key] = append(by[key], g)
 		}
 	}

@@ -37,7 +37,8 @@ type Estate struct {
 	grantNames  []string // likewise
 	refs        *refs
 	index       index
-	timed       bool // some grant or queue has hours
+	timed       bool        // some grant or queue has hours or an end
+	endings     []time.Time // when grants and queues end, ascending
 }
 
 type driver struct {
@@ -67,7 +68,7 @@ const (
 	restores        // a queue that somebody removed
 	personal        // has a to
 	conditions      // has some that must be looked at: to, on, at or except
-	timed           // has hours
+	timed           // has hours or an end, or one of its queues has
 )
 
 // more is the rest of a grant.
@@ -75,8 +76,8 @@ type more struct {
 	*estate.Grant
 	filed              filing
 	to, on, at, except *cond
-	open               hours.Week
-	week               int32   // its number, or none
+	open               hours.Schedule
+	week               int32   // its number, or none where it is always open
 	queues             []int32 // ascending
 }
 
@@ -128,6 +129,7 @@ func Compile(doc *estate.Document, revision int, opts Options) *Estate {
 	selections := c.compileQueues(old, means)
 	c.compileGrants(old, sameTree, selections)
 	e.index = newIndex(e)
+	e.ends()
 	e.timed = slices.ContainsFunc(e.grants, func(g grant) bool {
 		return g.does&timed != 0
 	}) || slices.ContainsFunc(e.queues, func(q queue) bool { return q.open != nil })
@@ -162,6 +164,11 @@ type compiler struct {
 func newCompiler(e *Estate) *compiler {
 	return &compiler{e: e, drivers: map[string]int32{estate.Driverless: none}, conds: map[string]*cond{},
 		fits: map[fits]*fits{}}
+}
+
+func schedule(windows []estate.Window, until string) hours.Schedule {
+	end, _ := hours.ParseEnd(until) // Parse has refused any other
+	return hours.Schedule{Week: week(windows), End: end}
 }
 
 func week(windows []estate.Window) hours.Week {
@@ -204,13 +211,18 @@ func (c *compiler) compileGrants(old *Estate, sameTree, selections bool) {
 		if x.only, x.more.queues = none, sel.all(g.Queues); len(x.more.queues) == 1 {
 			x.only = x.more.queues[0]
 		}
+		x.does &^= timed
+		if !x.more.open.Always() || slices.ContainsFunc(x.more.queues,
+			func(q int32) bool { return e.queues[q].ends != none }) {
+			x.does |= timed
+		}
 	}
 }
 
 func (c *compiler) grant(g *estate.Grant) grant {
 	of := *g // of its own, so that it does not keep the whole document
 	m := &more{Grant: &of, to: c.cond(g.To), on: c.cond(g.On), at: c.cond(g.At), except: c.cond(g.Except),
-		open: week(g.Open), week: c.e.refs.week(g.Open)}
+		open: schedule(g.Open, g.Until), week: c.e.refs.week(g.Open, g.Until)}
 	m.filed = filingOf(m)
 	out := grant{nearest: int32(g.Nearest), weight: int16(g.Default), sessions: sessionBits(g.Sessions),
 		platforms: platformBits(g.Platforms), only: none, atOne: none, more: m}
@@ -219,7 +231,7 @@ func (c *compiler) grant(g *estate.Grant) grant {
 	}
 	for bit, is := range map[does]bool{withholds: g.Effect == estate.Withhold, places: g.Effect == estate.Place,
 		insists: g.Insist, restores: g.IfRemoved != estate.Leave,
-		personal: m.to != nil, timed: m.open != nil,
+		personal: m.to != nil,
 		conditions: m.to != nil && m.filed != filedTo || m.on != nil && m.filed != filedOn || m.at != nil &&
 			m.filed != filedAt && out.atOne == none || m.except != nil} {
 		if is {

@@ -21,7 +21,7 @@ type ref struct {
 // refs numbers the groups, units and hours that the estate names.
 type refs struct {
 	groups, units              []ref
-	weeks                      []hours.Week
+	weeks                      []hours.Schedule
 	groupByKey, unitBy, weekBy map[string]int32
 }
 
@@ -34,17 +34,17 @@ func (r *refs) clone() *refs {
 		maps.Clone(r.unitBy), maps.Clone(r.weekBy)}
 }
 
-// week numbers windows; grants and queues often share them.
-func (r *refs) week(windows []estate.Window) int32 {
-	if len(windows) == 0 {
+// week numbers windows with an end; grants and queues often share them.
+func (r *refs) week(windows []estate.Window, until string) int32 {
+	if len(windows) == 0 && until == "" {
 		return none
 	}
-	key := fmt.Sprint(windows)
+	key := fmt.Sprint(windows, until)
 	i, ok := r.weekBy[key]
 	if !ok {
 		i = int32(len(r.weeks))
 		r.weekBy[key] = i
-		r.weeks = append(r.weeks, week(windows))
+		r.weeks = append(r.weeks, schedule(windows, until))
 	}
 	return i
 }

@@ -17,8 +17,8 @@ func (h Hours) Append(b []byte) []byte {
 	return binary.LittleEndian.AppendUint32(binary.LittleEndian.AppendUint32(b, uint32(h.week)), uint32(h.zone))
 }
 
-// Hours gives the windows and the zone.
-func (e *Estate) Hours(h Hours) (hours.Week, *time.Location) {
+// Hours gives the windows, with their end, and the zone.
+func (e *Estate) Hours(h Hours) (hours.Schedule, *time.Location) {
 	return e.refs.weeks[h.week], e.tree.zones[h.zone]
 }
 
@@ -46,9 +46,9 @@ func (w *World) NextEdge(c Context, s *Scratch, ofQueues bool) (edge time.Time, 
 		return time.Time{}, false, nil
 	}
 	done := map[Hours]bool{}
-	look := func(open hours.Week, week, zone int32) {
+	look := func(open hours.Schedule, week, zone int32) {
 		h := Hours{week, zone}
-		if open == nil || week != none && done[h] {
+		if open.Always() || week != none && done[h] {
 			return
 		}
 		done[h] = true
@@ -62,10 +62,13 @@ func (w *World) NextEdge(c Context, s *Scratch, ofQueues bool) (edge time.Time, 
 			q := &e.queues[i]
 			if timed {
 				look(g.open, g.week, q.zone)
+				if q.ends != none {
+					look(e.refs.weeks[q.ends], q.ends, q.zone)
+				}
 			}
 			if ofQueues && q.open != nil && !queues[i] {
 				queues[i] = true
-				look(*q.open, none, q.zone)
+				look(hours.Schedule{Week: *q.open}, none, q.zone)
 			}
 		}
 	})

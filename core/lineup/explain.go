@@ -166,8 +166,11 @@ func (x explainer) grant(g *more, q int32) GrantWhy {
 	if len(g.Platforms) > 0 {
 		add(listed("platforms", g.Platforms, x.found("platforms"), platformBits(g.Platforms)&x.f.platform != 0))
 	}
-	if g.open != nil {
-		add(x.hours(g.Open, g.open, q))
+	if g.open.Week != nil {
+		add(x.hours(g.Open, g.open.Week, q))
+	}
+	if g.open.End.Some() {
+		add(x.until(g, q))
 	}
 	if g.except != nil {
 		add(x.unless("except", g.except))

@@ -2,6 +2,7 @@ package lineup
 
 import (
 	"slices"
+	"time"
 
 	"cirque/core/directory"
 )
@@ -26,9 +27,10 @@ type Given struct {
 	Fix        string     `json:"fix,omitempty" doc:"What to do where nobody gets it."`
 }
 
-// Givens tells of every queue of the estate whether anybody gets it, in the order of the document.
-func Givens(w *World) []Given {
-	g := giving{w: w, somebody: map[*cond]bool{}, machines: map[*cond]bool{}}
+// Givens tells of every queue of the estate whether anybody gets it at a time or later, in the order of the document;
+// at the zero time nothing has ended.
+func Givens(w *World, now time.Time) []Given {
+	g := giving{w: w, now: now, somebody: map[*cond]bool{}, machines: map[*cond]bool{}}
 	by := make([][]int32, len(w.Estate.queues))
 	for i := range w.Estate.grants {
 		for _, q := range w.Estate.grants[i].more.queues {
@@ -43,18 +45,19 @@ func Givens(w *World) []Given {
 }
 
 // GivenOf is Givens of one queue, by its name or an old one; ok is false where there is none such.
-func GivenOf(w *World, called string) (out Given, ok bool) {
+func GivenOf(w *World, called string, now time.Time) (out Given, ok bool) {
 	q, ok := w.Estate.queueByName[called]
 	if !ok {
 		return out, false
 	}
-	g := giving{w: w, somebody: map[*cond]bool{}, machines: map[*cond]bool{}}
+	g := giving{w: w, now: now, somebody: map[*cond]bool{}, machines: map[*cond]bool{}}
 	return g.of(q, w.Estate.selecting(q)), true
 }
 
 // giving works out who gets queues; conditions that grants share are looked at once.
 type giving struct {
 	w        *World
+	now      time.Time
 	s        Scratch
 	somebody map[*cond]bool
 	machines map[*cond]bool
@@ -65,7 +68,12 @@ func (g *giving) of(of int32, selecting []int32) Given {
 	q := &e.queues[of]
 	out := Given{State: ToNobody, By: []string{}, WithheldBy: []string{}}
 	var givers, withholders []int32
+	ended := 0
 	for _, i := range selecting {
+		if e.over(e.grants[i].more, of, g.now) {
+			ended++
+			continue
+		}
 		if e.grants[i].does&withholds != 0 {
 			withholders = append(withholders, i)
 			out.WithheldBy = append(out.WithheldBy, e.grantNames[i])
@@ -83,6 +91,10 @@ func (g *giving) of(of int32, selecting []int32) Given {
 	switch {
 	case q.retired:
 		out.State, out.Says = IsRetired, "it is retired, so it is left out of every lineup"
+	case e.gone(q, g.now):
+		out.State, out.Says = IsRetired, "it is retired since its end, "+q.Until+", so it is left out of every lineup"
+	case len(givers) == 0 && ended > 0:
+		out.Says, out.Fix = "the grants that gave it have ended, so nobody receives it", "grant it, or retire it"
 	case len(givers) == 0 && len(withholders) > 0:
 		out.Says, out.Fix = "no grant gives it, "+names(out.WithheldBy)+" only keeps it away, so nobody receives it",
 			"grant it, or retire it"
@@ -209,7 +221,7 @@ func (g *giving) kept(q *queue, givers, withholders []int32, out Given) (says, f
 func byWhoAlone(w *World, grants []int32) (out []int32) {
 	for _, i := range grants {
 		m := w.Estate.grants[i].more
-		if m.on == nil && m.at == nil && m.open == nil && len(m.Sessions)+len(m.Platforms) == 0 && onlyPeople(w, m.except) {
+		if m.on == nil && m.at == nil && m.open.Always() && len(m.Sessions)+len(m.Platforms) == 0 && onlyPeople(w, m.except) {
 			out = append(out, i)
 		}
 	}

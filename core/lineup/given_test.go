@@ -45,15 +45,15 @@ func TestGiven(t *testing.T) {
 		w := world(t, checkEstate+"queues: [{name: q, devices: [p], paths: [{device: p}]"+c.queue+"}]\n"+
 			strings.Replace("grants: ["+c.grants+"]\n", "grants: []", "", 1),
 			checkDirectory)
-		got := lineup.Givens(w)[0]
+		got := lineup.Givens(w, time.Time{})[0]
 		if string(got.State) != c.state || !strings.Contains(got.Says, c.says) || (got.State == lineup.ToNobody) != (got.Fix != "") {
 			t.Errorf("%s: %+v", name, got)
 		}
-		if one, ok := lineup.GivenOf(w, "q"); !ok || one.Says != got.Says {
+		if one, ok := lineup.GivenOf(w, "q", time.Time{}); !ok || one.Says != got.Says {
 			t.Errorf("%s: %+v alone", name, one)
 		}
 	}
-	if _, ok := lineup.GivenOf(world(t, checkEstate, checkDirectory), "q"); ok {
+	if _, ok := lineup.GivenOf(world(t, checkEstate, checkDirectory), "q", time.Time{}); ok {
 		t.Error("a queue that is not there is given")
 	}
 }
@@ -66,7 +66,7 @@ func TestGivenToNobody(t *testing.T) {
 	for seed := range 1500 {
 		m, _, w := randomWorld(t, seed)
 		given := map[string]lineup.Given{}
-		for i, g := range lineup.Givens(w) {
+		for i, g := range lineup.Givens(w, time.Time{}) {
 			given[w.Estate.Document().Queues[i].Name] = g
 			if g.State != lineup.IsGiven {
 				nobody++

@@ -80,7 +80,8 @@ func (w *World) Holdings(kind, called string) []Holding {
 			kind string
 			is   bool
 		}{{"to", g.to != nil && kind == "machine"}, {"on", g.on != nil && kind == "user"}, {"at", g.at != nil},
-			{"sessions", len(g.Sessions) > 0}, {"platforms", len(g.Platforms) > 0}, {"open", len(g.Open) > 0},
+			{"sessions", len(g.Sessions) > 0}, {"platforms", len(g.Platforms) > 0}, {"open", len(g.Open) > 0}, {"until",
+				g.Until != ""},
 			{"nearest", g.Nearest > 0}, {"except", g.except != nil}} {
 			if more.is {
 				h.Further = append(h.Further, more.kind)

@@ -3,15 +3,16 @@ package lineup
 import (
 	"fmt"
 	"slices"
+	"time"
 
 	"cirque/core/fault"
 )
 
-// Offers says whether some grant offers a queue to a person anywhere, at any time: only places, machines, sessions and
+// Offers says whether some grant offers a queue to a person anywhere, now or later: only places, machines, sessions and
 // hours may be other than now. It is what a pick stands on: one that nothing offers any more ends.
-func Offers(w *World, person, called string) bool {
+func Offers(w *World, person, called string, now time.Time) bool {
 	of, f := personAt(w, person, called)
-	return f != nil && len(offering(w, of, f)) > 0
+	return f != nil && len(offering(w, of, f, now)) > 0
 }
 
 // personAt gives a queue's number and the facts of a person alone; nil where the estate has no such queue.
@@ -27,12 +28,13 @@ func personAt(w *World, person, called string) (of int32, f *facts) {
 	return of, f
 }
 
-// Gives says whether some grant places or offers a queue to a person anywhere, at any time; whether something else
+// Gives says whether some grant places or offers a queue to a person anywhere, now or later; whether something else
 // keeps it from them is another matter.
-func Gives(w *World, person, called string) bool {
+func Gives(w *World, person, called string, now time.Time) bool {
 	of, f := personAt(w, person, called)
 	return f != nil && slices.ContainsFunc(w.Estate.selecting(of), func(i int32) bool {
-		return w.Estate.grants[i].does&withholds == 0 && meant(w, w.Estate.grants[i].more, f)
+		g := &w.Estate.grants[i]
+		return g.does&withholds == 0 && meant(w, g.more, f) && !w.Estate.over(g.more, of, now)
 	})
 }
 
@@ -42,10 +44,11 @@ func meant(w *World, m *more, f *facts) bool {
 }
 
 // offering gives the grants that offer a queue to the person of some facts at some place and time.
-func offering(w *World, of int32, f *facts) (out []int32) {
+func offering(w *World, of int32, f *facts, now time.Time) (out []int32) {
 	for _, i := range w.Estate.selecting(of) {
 		g := &w.Estate.grants[i]
-		if g.does&(withholds|places) == 0 && meant(w, g.more, f) {
+		if g.does&(withholds|places) == 0 && meant(w, g.more, f) && !w.Estate.over(g.more, of,
+			now) {
 			out = append(out, i)
 		}
 	}
@@ -54,7 +57,7 @@ func offering(w *World, of int32, f *facts) (out []int32) {
 
 // CheckPick gives a Conflict fault where a person cannot pick a queue: nothing offers it to them, it is withheld from
 // them everywhere, its access does not permit them, or it is retired.
-func CheckPick(w *World, person, called string) error {
+func CheckPick(w *World, person, called string, now time.Time) error {
 	of, f := personAt(w, person, called)
 	if f == nil {
 		return fault.New(fault.Unknown, "queue-unknown", "see cirque queue list", "the estate has no queue %q", called)
@@ -63,10 +66,11 @@ func CheckPick(w *World, person, called string) error {
 	no := func(fix, says string, args ...any) error {
 		return fault.New(fault.Conflict, "not-offered", fix, "%s", fmt.Sprintf(says, args...))
 	}
-	if len(offering(w, of, f)) == 0 {
+	if len(offering(w, of, f, now)) == 0 {
 		var placing []string
 		for _, i := range w.Estate.selecting(of) {
-			if g := &w.Estate.grants[i]; g.does&places != 0 && (g.more.to == nil || w.to(g.more.to, f)) {
+			if g := &w.Estate.grants[i]; g.does&places != 0 && !w.Estate.over(g.more, of, now) && (g.more.to == nil ||
+				w.to(g.more.to, f)) {
 				placing = append(placing, g.more.Name)
 			}
 		}
@@ -77,12 +81,12 @@ func CheckPick(w *World, person, called string) error {
 		return no("let them ask for it: cirque request make "+q.Name+"; or write a grant that offers it",
 			"no grant offers %s to %s", q.Name, person)
 	}
-	if q.retired {
+	if w.Estate.gone(q, now) {
 		return no("choose another queue", "%s is retired", q.Name)
 	}
 	var withholding []int32
 	for _, i := range w.Estate.selecting(of) {
-		if w.Estate.grants[i].does&withholds != 0 {
+		if g := &w.Estate.grants[i]; g.does&withholds != 0 && !w.Estate.over(g.more, of, now) {
 			withholding = append(withholding, i)
 		}
 	}

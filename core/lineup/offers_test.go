@@ -3,6 +3,7 @@ package lineup_test
 import (
 	"strings"
 	"testing"
+	"time"
 
 	"cirque/core/fault"
 	"cirque/core/lineup"
@@ -30,16 +31,16 @@ func TestCheckPick(t *testing.T) {
 	} {
 		w := world(t, checkEstate+"queues: [{name: q, devices: [p], paths: [{device: p}]"+c.queue+"}]\n"+
 			strings.Replace("grants: ["+c.grants+"]\n", "grants: []", "", 1), checkDirectory)
-		err := lineup.CheckPick(w, "mira", "q")
+		err := lineup.CheckPick(w, "mira", "q", time.Time{})
 		if (err == nil) != (c.says == "") || err != nil && (!strings.Contains(err.Error(), c.says) || fault.As(err).Fix == "") {
 			t.Errorf("%s: %v, want %q", name, err, c.says)
 		}
-		if c.says == "" && !lineup.Offers(w, "mira", "q") {
+		if c.says == "" && !lineup.Offers(w, "mira", "q", time.Time{}) {
 			t.Errorf("%s: it is not offered", name)
 		}
 	}
 	w := world(t, checkEstate, checkDirectory)
-	if lineup.Offers(w, "mira", "q") || !fault.Is(lineup.CheckPick(w, "mira", "q"), fault.Unknown) {
+	if lineup.Offers(w, "mira", "q", time.Time{}) || !fault.Is(lineup.CheckPick(w, "mira", "q", time.Time{}), fault.Unknown) {
 		t.Error("what is not there is offered")
 	}
 }

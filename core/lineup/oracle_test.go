@@ -174,21 +174,37 @@ func (o *oracle) matches(g estate.Grant, q estate.Queue) bool {
 	}) {
 		return false
 	}
-	if len(g.Open) > 0 && !o.open(g.Open, q) {
+	if len(g.Open) > 0 && !o.open(g.Open, q) || o.over(g.Until, q) {
 		return false
 	}
 	return !o.some(g.Except, "any")
 }
 
-// open says whether a window is open by the clock of the queue's site, minute by minute.
-func (o *oracle) open(windows []estate.Window, q estate.Queue) bool {
+// over says whether an end lies behind by the clock of the queue's site: days are compared as they are written.
+func (o *oracle) over(until string, q estate.Queue) bool {
+	if until == "" {
+		return false
+	}
+	if at, err := time.Parse(time.RFC3339, until); err == nil {
+		return !o.time.Before(at)
+	}
+	return o.time.In(o.zone(q)).Format("2006-01-02") > until
+}
+
+// zone is the clock of a queue's site.
+func (o *oracle) zone(q estate.Queue) *time.Location {
 	zone := time.UTC
 	for _, l := range o.doc.Locations {
 		if l.Timezone != "" && l.Path == strings.Split(q.Location, "/")[0] {
 			zone, _ = time.LoadLocation(l.Timezone)
 		}
 	}
-	t := o.time.In(zone)
+	return zone
+}
+
+// open says whether a window is open by the clock of the queue's site, minute by minute.
+func (o *oracle) open(windows []estate.Window, q estate.Queue) bool {
+	t := o.time.In(o.zone(q))
 	day := []string{"sun", "mon", "tue", "wed", "thu", "fri", "sat"}
 	now := t.Format("15:04")
 	on := func(w estate.Window, d time.Weekday) bool {
@@ -451,7 +467,7 @@ func (o *oracle) steps(r *row) {
 		r.reason = "withheld"
 		return
 	}
-	if q.Retired {
+	if q.Retired || o.over(q.Until, q) {
 		r.reason = "retired"
 		return
 	}

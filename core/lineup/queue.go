@@ -15,6 +15,7 @@ type queue struct {
 	loc, zone       int32
 	paths           int32 // how many
 	retired, paused bool
+	ends            int32 // the number of its end among the hours, or none
 	first           way
 	fits            *fits // nil: always driverless
 	access          *access
@@ -132,7 +133,8 @@ func (c *compiler) compileQueues(old *Estate, means bool) (same bool) {
 
 func (c *compiler) queue(q *estate.Queue) queue {
 	e := c.e
-	out := queue{Queue: q, queueRest: &queueRest{}, loc: none, retired: q.Retired, paused: q.Paused}
+	out := queue{Queue: q, queueRest: &queueRest{}, loc: none, retired: q.Retired, paused: q.Paused,
+		ends: c.e.refs.week(nil, q.Until)}
 	if w := week(q.Open); w != nil {
 		out.open = &w
 	}

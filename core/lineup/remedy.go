@@ -25,6 +25,13 @@ func (x explainer) hours(written []estate.Window, w hours.Week, q int32) Conditi
 	return c
 }
 
+// until explains an end by the clock of a queue's site.
+func (x explainer) until(g *more, q int32) Condition {
+	zone := x.w.Estate.tree.zones[x.w.Estate.queues[q].zone]
+	return listed("until", []string{g.Until}, x.f.Time.In(zone).Format("Mon 2 January 2006 15:04")+", by the clock of "+
+		zone.String(), !g.open.End.Over(hours.At(x.f.Time, zone)))
+}
+
 // windowText writes a window for people, such as "mon, tue 06:30-19:00".
 func windowText(w estate.Window) string {
 	days := "every day"
@@ -37,7 +44,7 @@ func windowText(w estate.Window) string {
 // opens says when a grant's hours next begin for a queue.
 func (x explainer) opens(g *more, q int32) string {
 	zone := x.w.Estate.tree.zones[x.w.Estate.queues[q].zone]
-	edge, ok := g.open.NextEdge(x.f.Time, zone)
+	edge, ok := g.open.Week.NextEdge(x.f.Time, zone)
 	if !ok {
 		return ""
 	}

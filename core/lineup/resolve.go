@@ -138,7 +138,7 @@ func (w *World) judge(f *facts, s *Scratch, c *considered) {
 	switch {
 	case c.withheld:
 		c.reason = Withheld
-	case q.retired:
+	case q.retired || q.ends != none && !w.Estate.refs.weeks[q.ends].Open(s.clock(f.Time, w.Estate, q.zone)):
 		c.reason = Retired
 	case !w.permitted(q, f):
 		c.reason = NotPermitted

@@ -95,8 +95,14 @@ func (x explainer) steps(s *Scratch, q int32, out *Why) []step {
 		}
 		return []step{st}
 	case Retired:
-		return []step{{says: "take retired off the queue",
-			changes: x.editQueue(q, func(q *estate.Queue) { q.Retired = false })}}
+		says := "take retired off the queue"
+		if of := &x.w.Estate.queues[q]; x.w.Estate.gone(of, x.f.Time) && !of.retired {
+			says = "give the queue a later until"
+		} else if of.Until != "" {
+			says += ", and give it a later until"
+		}
+		return []step{{says: says,
+			changes: x.editQueue(q, func(q *estate.Queue) { q.Retired, q.Until = false, "" })}}
 	case NotPermitted:
 		return []step{x.permit(q, out, who)}
 	case NoPath:
@@ -275,11 +281,13 @@ func (x explainer) matching(m NearMiss, q int32) (step, bool) {
 		}
 		return edit(func(g *estate.Grant) { g.At = with(g.At, "location:"+e.tree.locs[x.f.at].path) })
 	case "open":
-		if at, ok := g.open.NextEdge(c.Time, e.tree.zones[e.queues[q].zone]); ok {
+		if at, ok := g.open.Week.NextEdge(c.Time, e.tree.zones[e.queues[q].zone]); ok {
 			c.Time = at
 			return step{context: &c}, true
 		}
 		return edit(func(g *estate.Grant) { g.Open = nil })
+	case "until":
+		return edit(func(g *estate.Grant) { g.Until = "" })
 	case "sessions":
 		return edit(func(g *estate.Grant) { g.Sessions = with(g.Sessions, c.Session) })
 	case "platforms":

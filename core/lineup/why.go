@@ -40,7 +40,7 @@ const NotGranted = "not-granted"
 
 // A Condition is one condition with what was wanted and what was found.
 type Condition struct {
-	Kind   string   `json:"kind" enum:"to,on,at,sessions,platforms,open,except,allow,deny"`
+	Kind   string   `json:"kind" enum:"to,on,at,sessions,platforms,open,until,except,allow,deny"`
 	Wanted []string `json:"wanted"`
 	Found  string   `json:"found"`
 	Held   []string `json:"held" doc:"The entries that hold."`
@@ -242,6 +242,9 @@ func (x explainer) change(g *more, q int32, c Condition, steps *int) string {
 			return "wait until " + when + ", or widen the grant's open"
 		}
 		return "widen the grant's open"
+	case "until":
+		*steps = 500
+		return "give the grant a later until"
 	case "sessions":
 		*steps = 500
 		return fmt.Sprintf("add %s to the grant's sessions", x.f.Session)
@@ -274,6 +277,9 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 		out.Says = fmt.Sprintf("%s is left out: withheld by %s.", q.Name, names(out.LeftOut[0].Grants))
 	case Retired:
 		out.Says = fmt.Sprintf("%s is left out: the queue is retired.", q.Name)
+		if !q.retired {
+			out.Says = fmt.Sprintf("%s is left out: the queue is retired since its end, %s.", q.Name, q.Until)
+		}
 	case NotPermitted:
 		out.Says = fmt.Sprintf("%s is left out: %s gives it, but the queue's access does not permit it.", q.Name,
 			names(out.LeftOut[0].Grants))
@@ -304,7 +310,8 @@ func (x explainer) says(q *queue, out *Why, l *Lineup) {
 func kindWord(kind string) string {
 	return map[string]string{"to": "the people (to)", "on": "the machine (on)", "at": "the place (at)",
 		"sessions":  "the kind of session (sessions)",
-		"platforms": "the platform (platforms)", "open": "the hours (open)", "except": "an exception (except)"}[kind]
+		"platforms": "the platform (platforms)", "open": "the hours (open)", "until": "its end (until)", "except": "an " +
+			"exception (except)"}[kind]
 }
 
 func names(grants []string) string {

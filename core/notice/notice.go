@@ -9,12 +9,13 @@ import (
 	"time"
 
 	"cirque/core/estate"
+	"cirque/core/hours"
 )
 
 // A Fault is something that is wrong just now.
 type Fault struct {
 	Key      string    `json:"key" doc:"The same as long as it lasts."`
-	About    string    `json:"about" enum:"servers,devices,endpoints,sets,directory,keys"`
+	About    string    `json:"about" enum:"servers,devices,endpoints,sets,directory,keys,drafts"`
 	Name     string    `json:"name" doc:"Of what it is wrong with."`
 	Location string    `json:"location,omitempty"`
 	Since    time.Time `json:"since" doc:"Since when it has been seen."`
@@ -48,6 +49,17 @@ type Message struct {
 	New    []Fault    `json:"new"`
 	Still  []Fault    `json:"still" doc:"Told before, and told again since they last."`
 	Over   []Notified `json:"over"`
+}
+
+// Holding are those of some notices that have not ended; days end in UTC.
+func Holding(list []estate.Notice, now time.Time) []estate.Notice {
+	out := []estate.Notice{}
+	for _, n := range list {
+		if end, _ := hours.ParseEnd(n.Until); !end.Over(hours.At(now, time.UTC)) {
+			out = append(out, n)
+		}
+	}
+	return out
 }
 
 // Decide gives what is to be told now: of each notice one message at most, and one to each owner of waiting jobs. told

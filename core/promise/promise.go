@@ -12,6 +12,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/fault"
+	"cirque/core/hours"
 	"cirque/core/lineup"
 	"cirque/core/name"
 	"cirque/core/words"
@@ -36,11 +37,15 @@ type Verdict struct {
 	Fix   string   `json:"fix,omitempty"`
 }
 
-// Verdicts holds each promise of a world's estate against it, by name. now stands in for a time that is not given.
+// Verdicts holds each promise of a world's estate that has not ended against it, by name. now stands in for a time
+// that is not given.
 func Verdicts(w *lineup.World, now time.Time) []Verdict {
 	out := []Verdict{}
 	var s lineup.Scratch
 	for _, p := range w.Estate.Document().Promises {
+		if end, _ := hours.ParseEnd(p.Until); end.Over(hours.At(now, time.UTC)) {
+			continue
+		}
 		out = append(out, verdict(w, p, now, &s))
 	}
 	slices.SortFunc(out, func(a, b Verdict) int { return cmp.Compare(a.Name, b.Name) })

@@ -82,6 +82,18 @@ func TestVerdicts(t *testing.T) {
 	}
 }
 
+// TestEnded: a promise that has ended is not held any more.
+func TestEnded(t *testing.T) {
+	t.Parallel()
+	w := world(t, base+"promises: [{name: p, context: {user: mira}, never: [hall], until: 2026-11-22}]\n")
+	if got := promise.Verdicts(w, noon); len(got) != 0 {
+		t.Errorf("%+v", got)
+	}
+	if got := promise.Verdicts(w, noon.Add(-24*time.Hour)); len(got) != 1 || got[0].State != promise.Broken {
+		t.Errorf("%+v", got)
+	}
+}
+
 // TestNewlyBroken: what was broken before does not count; what is new and broken does.
 func TestNewlyBroken(t *testing.T) {
 	t.Parallel()

@@ -140,7 +140,7 @@ func (p *Plan) times(before, after []lineup.Hours, s *Scratch) [][]time.Time {
 		return known
 	}
 	type clock struct {
-		week hours.Week
+		week hours.Schedule
 		zone *time.Location
 	}
 	var clocks []clock

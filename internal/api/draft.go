@@ -1,6 +1,8 @@
 package api
 
 import (
+	"time"
+
 	"cirque/core/document"
 	"cirque/core/estate"
 	"cirque/core/rehearse"
@@ -33,6 +35,19 @@ type PublishDraft struct {
 	Reason        string `json:"reason" maxLength:"1000" doc:"Why, in a few words."`
 	Version       *int64 `json:"version,omitempty" doc:"Of the draft that was looked at; where it has moved on, nothing is published."`
 	BreakPromises bool   `json:"break_promises,omitempty" doc:"Publish although promises that are kept now would be broken."`
+}
+
+// PublishAt has one's own draft wait for the moment at which it is published.
+type PublishAt struct {
+	PublishDraft
+	At time.Time `json:"at" doc:"A moment of the coming year."`
+}
+
+// Comment is said of a draft.
+type Comment struct {
+	Says   string `json:"says" minLength:"1" maxLength:"4000"`
+	List   string `json:"list,omitempty" maxLength:"32" doc:"With object, what it is about where it is about one object that the draft changes."`
+	Object string `json:"object,omitempty" maxLength:"256"`
 }
 
 // Reason says why.

@@ -41,12 +41,16 @@ func draftCommand(r *root) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return r.print(c, d, func(w io.Writer) { writeDraft(w, d) })
+		return r.print(c, d, func(w io.Writer) {
+			writeDraft(w, d)
+			writeTimed(w, r, d.Draft)
+		})
 	}
 	any := objectsOf{r: r}
 	c.AddCommand(any.edits()...)
 	c.AddCommand(draftListCommand(r), draftOtherCommand(r), draftExportCommand(r), draftDiscardCommand(r),
-		draftUndoCommand(r), draftProposeCommand(r), draftProposalsCommand(r), draftTakeCommand(r), draftDeclineCommand(r))
+		draftUndoCommand(r), draftProposeCommand(r), draftProposalsCommand(r), draftTakeCommand(r), draftDeclineCommand(r),
+		draftEndedCommand(r), draftCommentCommand(r), draftCommentsCommand(r))
 	return c
 }
 
@@ -136,13 +140,13 @@ func draftListCommand(r *root) *cobra.Command {
 					fmt.Fprintln(w, "Nobody has a draft.")
 					return
 				}
-				t := r.table("ID", "DRAFT", "OF", "BASE", "CHANGED", "PROPOSED").main(1)
+				t := r.table("ID", "DRAFT", "OF", "BASE", "CHANGED", "PROPOSED", "PUBLISHED AT").main(1)
 				for _, d := range list {
 					proposed := ""
 					if d.ProposedAt != nil {
 						proposed = d.ProposedWhy
 					}
-					t.add(fmt.Sprint(d.ID), d.Name, d.Author, fmt.Sprint(d.Base), r.at(d.ChangedAt), proposed)
+					t.add(fmt.Sprint(d.ID), d.Name, d.Author, fmt.Sprint(d.Base), r.at(d.ChangedAt), proposed, r.at(d.Timed.At))
 				}
 				t.write(w)
 			})

@@ -49,10 +49,11 @@ func draftProposalsCommand(r *root) *cobra.Command {
 
 // draftOtherCommand shows anybody's draft.
 func draftOtherCommand(r *root) *cobra.Command {
-	return ask(r, "other ID", "See somebody else's draft", cmdline.Args(1, 1), get[api.Draft](named("/api/v1/drafts", "")),
+	return ask(r, "other ID", "See anybody's draft", cmdline.Args(1, 1), get[api.Draft](named("/api/v1/drafts", "")),
 		func(w io.Writer, d api.Draft) {
 			fmt.Fprintf(w, "The draft %s of %s changes %s of revision %d.\n", d.Name, d.Author, words.Count(d.Total, "object"),
 				d.Base)
+			writeTimed(w, r, d.Draft)
 			writeDiffs(w, d.Changes, d.Total)
 			fmt.Fprintf(w, "\nTo work on with it: cirque draft take %d\n", d.ID)
 		})

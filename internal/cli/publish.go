@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"io"
 	"net/url"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -20,8 +21,14 @@ func publishCommand(r *root) *cobra.Command {
 		Long: `Make your draft the current revision. What has been published since the draft began is kept: objects
 that only one side changed are merged; what both changed in different ways is refused, with both
 sides shown. What there is to remark on then, and is not so now, is shown; a person at a terminal is
-asked whether to go on. What would break a promise that is kept now is refused; see cirque promise.`,
-		Example: "  cirque publish -m \"the new hall\""}
+asked whether to go on. What would break a promise that is kept now is refused; see cirque promise.
+
+With --at it is published by itself at that time, as it is now, merged with what has been published
+until then, by what you may then. Your draft is empty again and can be worked on. All that
+publishing it now would be refused for is refused at once; where it cannot be published at its
+time, it is a draft again, and says why; cirque publish waiting lists both.`,
+		Example: "  cirque publish -m \"the new hall\"\n  cirque publish --at 2027-01-04T06:00 -m \"the hall reopens\""}
+	at := cmdline.Moment{Ahead: true}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
 		client, err := r.client()
@@ -31,17 +38,29 @@ asked whether to go on. What would break a promise that is kept now is refused; 
 		if err := askOfFindings(c, client, name().Get("name"), yes); err != nil {
 			return err
 		}
+		in := api.PublishDraft{Reason: reason, BreakPromises: breaks}
+		if when := at.At(time.Now()); !when.IsZero() {
+			var d api.Draft
+			if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish-at", name(), api.PublishAt{PublishDraft: in,
+				At: when}, &d); err != nil {
+				return err
+			}
+			return r.print(c, d, func(w io.Writer) {
+				fmt.Fprintf(w, "The draft is called %s now.\n", d.Name)
+				writeTimed(w, r, d.Draft)
+			})
+		}
 		var p api.Published
-		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), api.PublishDraft{Reason: reason,
-			BreakPromises: breaks},
-			&p); err != nil {
+		if err := client.Do(c.Context(), "POST", "/api/v1/draft/publish", name(), in, &p); err != nil {
 			return err
 		}
 		return r.print(c, p, func(w io.Writer) { fmt.Fprintf(w, "Revision %d is published.\n", p.Revision.Number) })
 	}
 	c.Flags().StringVarP(&reason, "reason", "m", "", "why, in a few words")
 	c.Flags().BoolVar(&yes, "yes", false, "do not ask, whatever there is to remark on")
+	c.Flags().Var(&at, "at", "publish it by itself at this time, such as 2027-01-04T06:00, 22:00 or 8h")
 	breakFlag(c, &breaks)
+	c.AddCommand(publishWaitingCommand(r), publishCancelCommand(r))
 	return c
 }
 

@@ -145,6 +145,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	s.lineups(a, humagin.New(gin.New(), cfg))
 	r.POST("/api/v1/lineups", s.lineup)
 	draftsRoutes(s, a)
+	timedRoutes(s, a)
 	rehearsalsRoutes(s, a)
 	liveRoutes(s, a)
 	fleetRoutes(s, a)

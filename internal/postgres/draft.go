@@ -4,6 +4,7 @@ import (
 	"context"
 	"encoding/json"
 	"errors"
+	"time"
 
 	"github.com/jackc/pgx/v5"
 
@@ -12,10 +13,12 @@ import (
 	"cirque/core/fault"
 )
 
-const draftColumns = "id, owner, author, name, base, version, changed_at, proposed_at, proposed_why"
+const draftColumns = "id, owner, author, name, base, version, changed_at, proposed_at, proposed_why, publish_at, " +
+	"publish_why, publish_breaks, publish_failed, publish_failed_at"
 
 func scanDraft(row pgx.CollectableRow) (d estate.Draft, err error) {
-	err = row.Scan(&d.ID, &d.Owner, &d.Author, &d.Name, &d.Base, &d.Version, &d.ChangedAt, &d.ProposedAt, &d.ProposedWhy)
+	err = row.Scan(&d.ID, &d.Owner, &d.Author, &d.Name, &d.Base, &d.Version, &d.ChangedAt, &d.ProposedAt, &d.ProposedWhy,
+		&d.Timed.At, &d.Timed.Why, &d.Timed.Breaks, &d.Timed.Failed, &d.Timed.Since)
 	return d, err
 }
 
@@ -74,10 +77,14 @@ func (s DraftTable) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft
 			return err
 		}
 		var version int64
-		err := tx.QueryRow(ctx, "SELECT id, version FROM draft WHERE owner = $1 AND name = $2", d.Owner,
-			d.Name).Scan(&d.ID, &version)
+		var at *time.Time
+		err := tx.QueryRow(ctx, "SELECT id, version, publish_at FROM draft WHERE owner = $1 AND name = $2", d.Owner,
+			d.Name).Scan(&d.ID, &version, &at)
 		if err != nil && !errors.Is(err, pgx.ErrNoRows) {
 			return err
+		}
+		if at != nil {
+			return draftTimed(d.ID, *at)
 		}
 		if version != d.Version {
 			return fault.New(fault.Conflict, "draft-moved", "read the draft again, and make the edit once more",
@@ -96,7 +103,8 @@ func (s DraftTable) SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft
 				"version, changed_at", d.Owner, d.Author, d.Name, d.Base).Scan(&d.ID, &d.Version, &d.ChangedAt)
 		} else {
 			err = tx.QueryRow(ctx, "UPDATE draft SET base = $2, version = version + 1, changed_at = clock_timestamp(), "+
-				"proposed_at = NULL, proposed_why = '' WHERE id = $1 RETURNING version, changed_at", d.ID,
+				"proposed_at = NULL, proposed_why = '', publish_failed = '', publish_failed_at = NULL WHERE id = $1 RETURNING "+
+				"version, changed_at", d.ID,
 				d.Base).Scan(&d.Version, &d.ChangedAt)
 		}
 		if err != nil {

@@ -95,6 +95,10 @@ func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, re
 			return err
 		}
 		if from != nil && from.ID != 0 {
+			if _, err := tx.Exec(ctx, "UPDATE draft_comment SET draft = NULL, revision = $2 WHERE draft = $1 AND $3", from.ID,
+				current+1, doc != nil); err != nil {
+				return err
+			}
 			if _, err := tx.Exec(ctx, "DELETE FROM draft WHERE id = $1 AND version = $2", from.ID, from.Version); err != nil {
 				return err
 			}

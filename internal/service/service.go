@@ -11,6 +11,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/directory"
+	"cirque/core/estate"
 	"cirque/core/readiness"
 	"cirque/internal/service/adopt"
 	"cirque/internal/service/adverts"
@@ -51,23 +52,28 @@ type Stores struct {
 	Continuity continuity.Store
 	Endpoints  continuity.Endpoints
 	Drafts     drafts.Store
-	Drivers    drivers.Store
-	Enrolment  enrolment.Store
-	Factors    factors.Store
-	Fleet      fleet.Store
-	Identity   identity.Store
-	Tokens     identity.Tokens
-	Jobs       jobs.Store
-	Lineups    lineups.Store
-	Links      links.Store
-	Once       once.Store
-	People     people.Store
-	Proofs     proofs.Store
-	Secrets    secrets.Store
-	Snapshots  snapshots.Store
-	Sources    sources.Store
-	Stock      stock.Store
-	Views      views.Store
+	Beside     drafts.Beside
+	// FailedDrafts are those that could not be published when their time had come.
+	FailedDrafts interface {
+		FailedDrafts(ctx context.Context) ([]estate.Draft, error)
+	}
+	Drivers   drivers.Store
+	Enrolment enrolment.Store
+	Factors   factors.Store
+	Fleet     fleet.Store
+	Identity  identity.Store
+	Tokens    identity.Tokens
+	Jobs      jobs.Store
+	Lineups   lineups.Store
+	Links     links.Store
+	Once      once.Store
+	People    people.Store
+	Proofs    proofs.Store
+	Secrets   secrets.Store
+	Snapshots snapshots.Store
+	Sources   sources.Store
+	Stock     stock.Store
+	Views     views.Store
 }
 
 // The clients by which rooms reach out; each room asks for what it needs of them.
@@ -224,7 +230,11 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 		Authority: cfg.Authority, Accounts: s.Identity}); err != nil {
 		return err
 	}
-	if s.Drafts, err = drafts.New(drafts.Config{Store: in.Drafts, Present: p, Fleet: s.Fleet}); err != nil {
+	if s.Drafts, err = drafts.New(drafts.Config{Store: in.Drafts, Beside: in.Beside, Present: p, Now: now,
+		Fleet: s.Fleet, As: func(owner string) (*access.Principal, error) {
+			return identity.Acting(s.Identity,
+				owner)
+		}}); err != nil {
 		return err
 	}
 	s.Lineups = lineups.New(lineups.Config{Store: in.Lineups, Present: p, Now: now, Certificates: s.Enrolment,
@@ -245,19 +255,22 @@ func (s *Service) act(in Stores, cfg Config) {
 	s.Continuity = continuity.New(continuity.Config{Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,
 		Now: now, Prober: cfg.Prober, Snapshots: s.Snapshots, Rehearsals: s.Lineups, Readings: s.Stock, Fleet: s.Fleet,
 		Health: cfg.Health})
-	s.Decommission = decommission.New(decommission.Config{Present: p, Prober: cfg.Prober, Drafts: s.Drafts,
+	s.Decommission = decommission.New(decommission.Config{Present: p, Now: now, Prober: cfg.Prober, Drafts: s.Drafts,
 		Edits: s.Drafts, Rehearsals: s.Lineups, Keys: s.Secrets})
 	s.Jobs = jobs.New(jobs.Config{Store: in.Jobs, Present: p, Log: log, Now: now, Printer: cfg.Printer,
 		Prober: cfg.Prober, Reasons: s.Lineups, Keys: s.Secrets, Readings: s.Stock, Raster: cfg.Raster,
 		Seats: fleet.Seats{Room: s.Fleet}})
-	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Present: p, Log: log, Now: now, Sender: cfg.Sender,
-		Keys: s.Secrets, KeyNotes: s.Secrets, Signs: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
+	s.Alerts = alerts.New(alerts.Config{Store: in.Alerts, Drafts: in.FailedDrafts, Present: p, Log: log, Now: now,
+		Sender: cfg.Sender,
+		Keys:   s.Secrets, KeyNotes: s.Secrets, Signs: s.Secrets, Fleet: s.Fleet, NoticesEvery: cfg.NoticesEvery})
 }
 
 // Run runs all workers until ctx is done.
 func (s *Service) Run(ctx context.Context) {
 	all := []worker.Worker{{Name: "present", Run: s.Present.Listen}, {Name: "readiness", Run: s.Present.Watch}}
-	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Secrets, s.Identity, s.Stock, s.Fleet,
+	for _, room := range []interface{ Workers() []worker.Worker }{s.Audit, s.Secrets, s.Identity,
+		drafts.Publisher{Room: s.Drafts}, s.Stock,
+		s.Fleet,
 		s.Adverts, s.People,
 		s.Sources, s.Continuity, s.Alerts} {
 		all = append(all, room.Workers()...)

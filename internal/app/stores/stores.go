@@ -51,6 +51,8 @@ func Of(db *postgres.Store) service.Stores {
 			postgres.DraftTable
 			postgres.EstateTable
 		}{db.Drafts, db.Estates},
+		Beside:       db.Drafts,
+		FailedDrafts: db.Drafts,
 		Drivers: struct {
 			postgres.CheckupTable
 			postgres.EndpointTable

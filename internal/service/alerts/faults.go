@@ -99,6 +99,9 @@ func (s *Room) faults(ctx context.Context) ([]aFault, error) {
 	}
 	s.keyFaults(&f)
 	s.emergencyFault(&f)
+	if err := s.draftFaults(ctx, &f); err != nil {
+		return nil, err
+	}
 	return f.found, s.forwardFault(ctx, &f)
 }
 
@@ -200,6 +203,20 @@ func (s *Room) emergencyFault(f *finder) {
 				"account emergency", "the account for emergencies is in use since %s", a.OpenedAt.UTC().Format(time.RFC3339))
 		}
 	}
+}
+
+// draftFaults tells of drafts that could not be published when their time had come.
+func (s *Room) draftFaults(ctx context.Context, f *finder) error {
+	list, err := s.cfg.Drafts.FailedDrafts(ctx)
+	for _, d := range list {
+		var since time.Time
+		if d.Timed.Since != nil {
+			since = *d.Timed.Since
+		}
+		f.add(estate.AboutDrafts, fmt.Sprintf("draft %d", d.ID), d.Name, "", since, "mend it and publish it, or discard it: "+
+			"cirque draft list", "the draft %s of %s could not be published at its time: %s", d.Name, d.Author, d.Timed.Failed)
+	}
+	return err
 }
 
 // forwardFault tells that the audit does not arrive where it is to stand, too.

@@ -9,8 +9,14 @@ import (
 	"cirque/core/access"
 	"cirque/core/continuity"
 	"cirque/core/directory"
+	"cirque/core/estate"
 	"cirque/internal/testkit/rooms"
 )
+
+// noDrafts have failed.
+type noDrafts struct{}
+
+func (noDrafts) FailedDrafts(context.Context) ([]estate.Draft, error) { return nil, nil }
 
 // aSlowStore takes its time to tell what is unwell, and counts how often it was asked.
 type aSlowStore struct {
@@ -35,7 +41,7 @@ func TestFaultsOfALargeStock(t *testing.T) {
 		s := &aSlowStore{takes: 400 * time.Millisecond}
 		ends := &someEndpoints{}
 		start := time.Now()
-		r := New(Config{Store: s, Present: w.Present, Log: rooms.Quiet, Fleet: ends,
+		r := New(Config{Store: s, Present: w.Present, Log: rooms.Quiet, Fleet: ends, Drafts: noDrafts{},
 			Now: func() time.Time { return rooms.Start.Add(time.Since(start)) }})
 		ctx, stop := context.WithCancel(t.Context())
 		defer stop()

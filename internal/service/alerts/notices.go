@@ -59,10 +59,10 @@ type watch struct {
 
 // notify looks at what is wrong, and tells whoever is to know.
 func (s *Room) notify(ctx context.Context, w *watch) error {
-	doc := s.present.View().Document()
-	told, err := s.store.Notified(ctx)
 	now := s.now().UTC()
-	if err != nil || len(doc.Notices)+len(told) == 0 && now.Sub(w.looked) < 6*s.noticesEvery() {
+	notices := notice.Holding(s.present.View().Document().Notices, now)
+	told, err := s.store.Notified(ctx)
+	if err != nil || len(notices)+len(told) == 0 && now.Sub(w.looked) < 6*s.noticesEvery() {
 		return err // nobody is to be told; it is only kept since when what is wrong
 	}
 	w.looked = now
@@ -70,7 +70,7 @@ func (s *Room) notify(ctx context.Context, w *watch) error {
 	if err != nil {
 		return err
 	}
-	if slices.ContainsFunc(doc.Notices, func(n estate.Notice) bool {
+	if slices.ContainsFunc(notices, func(n estate.Notice) bool {
 		return len(n.About) == 0 || slices.Contains(n.About, estate.AboutEndpoints)
 	}) && (w.endsAt.IsZero() || now.Sub(w.endsAt) >= min(endpointsEvery, 6*s.noticesEvery())) {
 		if w.ends, w.all, err = s.endpointFaults(ctx); err != nil {
@@ -95,13 +95,13 @@ func (s *Room) notify(ctx context.Context, w *watch) error {
 	if w.again == nil {
 		w.again, w.failed = map[string]time.Time{}, map[string]bool{}
 	}
-	// What was told by a notice that is gone is over without a word.
+	// What was told by a notice that is gone, or has ended, is over without a word.
 	kept := slices.DeleteFunc(slices.Clone(told), func(t notice.Notified) bool {
-		return !slices.ContainsFunc(doc.Notices, func(n estate.Notice) bool { return n.Name == t.Notice })
+		return !slices.ContainsFunc(notices, func(n estate.Notice) bool { return n.Name == t.Notice })
 	})
 	changed := len(kept) != len(told)
 	var failed error
-	for _, m := range notice.Decide(doc.Notices, faults, kept, w.all, now) {
+	for _, m := range notice.Decide(notices, faults, kept, w.all, now) {
 		if now.Before(w.again[audience(m)]) {
 			continue
 		}

@@ -111,7 +111,7 @@ func TestToldAcrossLeases(t *testing.T) {
 		s := &store{health: []continuity.Health{{Kind: stock.KindServer, Name: "ps-1", Verdict: continuity.Gone,
 			Since: rooms.Start.Add(-time.Hour), Says: "refused"}}}
 		p := &sender{refuses: true}
-		r := New(Config{Store: s, Present: w.Present, Log: rooms.Quiet, Now: func() time.Time {
+		r := New(Config{Store: s, Present: w.Present, Log: rooms.Quiet, Drafts: noDrafts{}, Now: func() time.Time {
 			return rooms.Start.Add(time.Since(time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)))
 		}, Sender: p, Keys: p, KeyNotes: p, Fleet: p, NoticesEvery: time.Second})
 		turn := func(lasts time.Duration) {

@@ -12,6 +12,7 @@ import (
 	"cirque/core/continuity"
 	"cirque/core/directory"
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fleet"
 	"cirque/core/notice"
@@ -65,6 +66,10 @@ type Config struct {
 	// Keys opens the keys that are meant for a server or device.
 	Keys interface {
 		KeysFor(w stock.Watch) []stock.Key
+	}
+	// Drafts gives those that could not be published when their time had come.
+	Drafts interface {
+		FailedDrafts(ctx context.Context) ([]estate.Draft, error)
 	}
 	// Signs has the key with which posts are signed.
 	Signs interface {

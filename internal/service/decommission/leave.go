@@ -179,7 +179,7 @@ func (s *Room) Orphans(_ context.Context, p *access.Principal) (decommission.Orp
 			servers[k.Name] = v.Server
 		}
 	}
-	given := lineup.Givens(w)
+	given := lineup.Givens(w, s.cfg.Now())
 	doc := w.Estate.Document()
 	by := map[string]bool{}
 	for i, q := range doc.Queues {

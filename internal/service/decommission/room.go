@@ -4,6 +4,7 @@ package decommission
 
 import (
 	"context"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/estate"
@@ -21,6 +22,7 @@ type Prober interface {
 type Config struct {
 	Prober  Prober
 	Present *present.Present
+	Now     func() time.Time
 	// Drafts gives one's own draft.
 	Drafts interface {
 		Draft(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error)

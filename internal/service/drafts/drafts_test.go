@@ -28,7 +28,10 @@ type store struct {
 	*rooms.World
 	t         *testing.T
 	kept      map[string]estate.Draft
-	interfere func() // happens once, just before the next draft is kept
+	interfere func()                       // happens once, just before the next draft is kept
+	people    map[string]*access.Principal // by owner
+	published []string                     // by whom and why
+	said      []event.Event
 }
 
 func (s *store) Draft(_ context.Context, owner, name string) (estate.Draft, bool, error) {
@@ -108,7 +111,7 @@ func (s *store) SaveDraft(_ context.Context, d estate.Draft) (estate.Draft, erro
 	return d, nil
 }
 
-func (s *store) Publish(ctx context.Context, _ *estate.Draft, _, _ string,
+func (s *store) Publish(ctx context.Context, from *estate.Draft, author, reason string,
 	build func(ctx context.Context, current int) (*estate.Document, error)) (estate.Revision, error) {
 	now, err := s.CurrentRevision(ctx)
 	if err != nil {
@@ -123,13 +126,17 @@ func (s *store) Publish(ctx context.Context, _ *estate.Draft, _, _ string,
 		return now, err
 	}
 	s.World.Publish(s.t, string(text))
+	if from != nil {
+		delete(s.kept, from.Owner+" "+from.Name)
+	}
+	s.published = append(s.published, author+": "+reason)
 	return s.CurrentRevision(ctx)
 }
 
 func room(t *testing.T) (*drafts.Room, *store) {
 	t.Helper()
 	s := &store{World: rooms.New(t, base, directory.Records{}), t: t, kept: map[string]estate.Draft{}}
-	r, err := drafts.New(drafts.Config{Store: s, Present: s.Present})
+	r, err := drafts.New(drafts.Config{Store: s, Beside: s, Present: s.Present, Now: s.Now, As: s.as})
 	if err != nil {
 		t.Fatal(err)
 	}

@@ -85,7 +85,10 @@ func (s *Room) Take(ctx context.Context, p *access.Principal, id int64, into str
 	}
 	mine := own.Draft
 	mine.Base, mine.Kept = d.Base, d.Kept
-	if _, err := s.store.SaveDraft(ctx, mine); err != nil {
+	if mine, err = s.store.SaveDraft(ctx, mine); err != nil {
+		return own, err
+	}
+	if err := s.beside.CopyComments(ctx, d.ID, mine.ID); err != nil {
 		return own, err
 	}
 	if err := s.store.SettleDraft(ctx, d, taken(p, d)); err != nil {

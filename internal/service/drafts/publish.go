@@ -23,22 +23,31 @@ func (s *Room) PublishDraft(ctx context.Context, p *access.Principal, called, re
 	if err != nil {
 		return estate.Revision{}, err
 	}
-	d, err := s.Own(ctx, p, called)
+	d, err := publishable(ctx, s, p, called, version)
 	if err != nil {
 		return estate.Revision{}, err
 	}
+	return s.publish(ctx, p, &d.Draft, reason, d.From, confined(p, access.Publish, d.From, d.Changes))
+}
+
+// publishable gives one's own draft where it changes something, and is as it was when it was looked at.
+func publishable(ctx context.Context, s *Room, p *access.Principal, called string,
+	version *int64) (estate.DraftSheet, error) {
+	d, err := s.Own(ctx, p, called)
+	if err != nil {
+		return d, err
+	}
 	if err := onDraft(ctx, d); err != nil {
-		return estate.Revision{}, err
+		return d, err
 	}
 	switch {
 	case version != nil && *version != d.Version:
-		return estate.Revision{}, fault.New(fault.Conflict, "draft-moved", "look at the draft again",
-			"the draft was changed meanwhile")
+		return d, fault.New(fault.Conflict, "draft-moved", "look at the draft again", "the draft was changed meanwhile")
 	case len(d.Changes) == 0:
-		return estate.Revision{}, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply "+
-			"FILE, or edit in the console", "the draft %s changes nothing", d.Name)
+		return d, fault.New(fault.Conflict, "draft-empty", "put something into it: cirque estate apply FILE, or edit in the "+
+			"console", "the draft %s changes nothing", d.Name)
 	}
-	return s.publish(ctx, p, &d.Draft, reason, d.From, confined(p, access.Publish, d.From, d.Changes))
+	return d, nil
 }
 
 func publishing(p *access.Principal, reason string) (string, error) {
@@ -125,43 +134,44 @@ func (s *Room) publish(ctx context.Context, p *access.Principal, from *estate.Dr
 	case <-ctx.Done():
 		return estate.Revision{}, fault.New(fault.Unavailable, "publish-busy", "try again", "others are publishing")
 	}
-	var conflicts []estate.Conflict
-	since := 0
 	rev, err := s.store.Publish(ctx, from, p.Name, reason, func(ctx context.Context,
 		current int) (*estate.Document, error) {
-		if err := onRevision(ctx, current); err != nil {
-			return nil, err
-		}
-		theirs, err := s.present.Past.Document(ctx, current)
-		if err != nil {
-			return nil, err
-		}
-		var merged *estate.Document
-		if merged, conflicts = estate.Merge(base, changes, theirs); merged == nil {
-			since = current
-			return nil, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; undo your change, or "+
-				"make it again on top of theirs", "the draft clashes with what was published since it began, in %s",
-				words.Count(len(conflicts), "object"))
-		}
-		if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
-			return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard",
-				"everything that the draft changes has been published already")
-		}
-		// Since it began, others may have led to what it changes.
-		if err := s.mayPublish(ctx, p, theirs, merged, estate.Changes(theirs, merged)); err != nil {
-			return nil, err
-		}
-		return merged, keeps(ctx, s.present, theirs, merged)
+		return next(ctx, s, p, base, changes, current)
 	})
-	if len(conflicts) > 0 {
-		return rev, s.withConflicts(ctx, err, p.Name, since, conflicts)
-	}
 	if err != nil {
 		return rev, err
 	}
 	// The publisher reads its own writing at once; the others hear of it.
 	s.present.Show(ctx, event.Signal{What: event.Estate})
 	return rev, nil
+}
+
+// next is the document that changes of a base make of the current revision.
+func next(ctx context.Context, s *Room, p *access.Principal, base *estate.Document, changes []estate.Change,
+	current int) (*estate.Document, error) {
+	if err := onRevision(ctx, current); err != nil {
+		return nil, err
+	}
+	theirs, err := s.present.Past.Document(ctx, current)
+	if err != nil {
+		return nil, err
+	}
+	merged, conflicts := estate.Merge(base, changes, theirs)
+	if merged == nil {
+		return nil, s.withConflicts(ctx, fault.New(fault.Conflict, "draft-conflict", "see both sides with cirque draft; "+
+			"undo "+
+			"your change, or make it again on top of theirs", "the draft clashes with what was published since it began, in %s",
+			words.Count(len(conflicts), "object")), p.Name, current, conflicts)
+	}
+	if len(estate.Changes(theirs, merged)) == 0 && current > 0 {
+		return nil, fault.New(fault.Conflict, "draft-published", "discard the draft: cirque draft discard",
+			"everything that the draft changes has been published already")
+	}
+	// Since it began, others may have led to what it changes.
+	if err := s.mayPublish(ctx, p, theirs, merged, estate.Changes(theirs, merged)); err != nil {
+		return nil, err
+	}
+	return merged, keeps(ctx, s.present, theirs, merged)
 }
 
 // keeps refuses what breaks promises that are kept now, unless whoever publishes says that it may.

@@ -1,13 +1,16 @@
 // Package drafts holds what is decided and not yet published, and publishes it. Its use cases: those of drafts (Draft,
 // Drafts, Edit, Apply, Discard, Dependents, QueueTable, ApplyQueueTable, Rename), of publishing (PublishDraft, Publish,
-// Revert) and of revisions (Estate, Revisions, Diff, CheckEstate).
+// Revert, PublishAt, KeepBack), of revisions (Estate, Revisions, Diff, CheckEstate) and of what is said of drafts
+// (Comment, Comments, CommentsOfRevision). Its worker publishes what waits for its moment.
 package drafts
 
 import (
 	"context"
+	"time"
 
 	lru "github.com/hashicorp/golang-lru/v2"
 
+	"cirque/core/access"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fleet"
@@ -38,7 +41,11 @@ type Store interface {
 // Config of a Room.
 type Config struct {
 	Store   Store
+	Beside  Beside
 	Present *present.Present
+	Now     func() time.Time
+	// As gives somebody by what their drafts belong to, with what they may now; a Denied fault where there is nobody.
+	As func(owner string) (*access.Principal, error)
 	// Fleet says where machines' agents last reported from; nil where there is none.
 	Fleet Fleet
 }
@@ -51,6 +58,9 @@ type Fleet interface {
 // A Room is safe for any number of goroutines.
 type Room struct {
 	store   Store
+	beside  Beside
+	now     func() time.Time
+	as      func(owner string) (*access.Principal, error)
 	present *present.Present
 	fleet   Fleet
 
@@ -64,6 +74,7 @@ func New(cfg Config) (*Room, error) {
 	if err != nil {
 		return nil, err
 	}
-	return &Room{drafted: drafted, store: cfg.Store, present: cfg.Present, fleet: cfg.Fleet,
+	return &Room{drafted: drafted, store: cfg.Store, beside: cfg.Beside, now: cfg.Now, as: cfg.As, present: cfg.Present,
+		fleet:     cfg.Fleet,
 		publishes: make(chan struct{}, 1)}, nil
 }

@@ -13,13 +13,15 @@ func (s *Room) Queues(_ context.Context, p *access.Principal) ([]lineup.QueueShe
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return nil, err
 	}
-	w := s.present.View().World
-	if k := s.sheets.Load(); k != nil && k.of == w.Estate && k.with == w.Directory {
+	w, now := s.present.View().World, s.now()
+	if k := s.sheets.Load(); k != nil && k.of == w.Estate && k.with == w.Directory &&
+		k.ended == w.Estate.Ended(now) {
 		return k.list, nil
 	}
 	doc := w.Estate.Document()
-	k := &sheets{of: w.Estate, with: w.Directory, list: make([]lineup.QueueSheet, len(doc.Queues))}
-	selecting, given := w.Estate.SelectingEach(), lineup.Givens(w)
+	k := &sheets{of: w.Estate, ended: w.Estate.Ended(now), with: w.Directory, list: make([]lineup.QueueSheet,
+		len(doc.Queues))}
+	selecting, given := w.Estate.SelectingEach(), lineup.Givens(w, now)
 	for i, q := range doc.Queues {
 		k.list[i] = lineup.NewQueueSheet(q, selecting[i], given[i])
 	}
@@ -30,9 +32,10 @@ func (s *Room) Queues(_ context.Context, p *access.Principal) ([]lineup.QueueShe
 // sheets are what was made of an estate's queues last, with a directory: pages of them are asked for one after the
 // other.
 type sheets struct {
-	of   *lineup.Estate
-	with *directory.Directory
-	list []lineup.QueueSheet
+	of    *lineup.Estate
+	with  *directory.Directory
+	ended int // how many of its grants and queues had ended
+	list  []lineup.QueueSheet
 }
 
 // Queue gives one queue by its name or an old one.
@@ -40,5 +43,5 @@ func (s *Room) Queue(_ context.Context, p *access.Principal, called string) (lin
 	if err := access.Check(p, access.ReadEstate); err != nil {
 		return lineup.QueueSheet{}, err
 	}
-	return s.present.View().Queue(called)
+	return s.present.View().Queue(called, s.now())
 }

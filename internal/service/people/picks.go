@@ -27,7 +27,7 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 	if !name.Valid(person) {
 		return false, fault.New(fault.Invalid, "person-missing", "say whose pick it is", "%q names no person", person)
 	}
-	q, err := s.present.View().Queue(queue)
+	q, err := s.present.View().Queue(queue, s.now())
 	if err != nil {
 		return false, err
 	}
@@ -43,7 +43,7 @@ func (s *Room) Pick(ctx context.Context, p *access.Principal, person, queue stri
 				return false, err
 			}
 		}
-		if err := lineup.CheckPick(s.present.View().World, person, q.Name); err != nil {
+		if err := lineup.CheckPick(s.present.View().World, person, q.Name, s.now()); err != nil {
 			return false, err
 		}
 	}
@@ -102,7 +102,7 @@ const (
 func (s *Room) endUnoffered(ctx context.Context, w *lineup.World) error {
 	for _, person := range slices.Sorted(maps.Keys(w.Live.Picks)) {
 		for _, queue := range w.Live.Picks[person] {
-			if lineup.Offers(w, person, queue) {
+			if lineup.Offers(w, person, queue, s.now()) {
 				continue
 			}
 			if _, err := s.store.SetPick(ctx, person, queue, false, event.Event{Kind: event.Unpicked, Subject: queue,

@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/access"
 	"cirque/core/estate"
@@ -29,7 +30,7 @@ func (s *Room) RequestQueue(ctx context.Context, p *access.Principal, queue, rea
 		return access.Request{}, fault.New(fault.Invalid, "reason-missing", "say in a few words what it is for",
 			"a request needs a reason")
 	}
-	q, err := s.present.View().Queue(queue)
+	q, err := s.present.View().Queue(queue, s.now())
 	if err != nil {
 		return access.Request{}, err
 	}
@@ -95,8 +96,8 @@ func (s *Room) AnswerRequest(ctx context.Context, p *access.Principal, id int64,
 		r, err = s.store.AnswerRequest(ctx, id, access.RequestDeclined, p.Name, says)
 		return Answered{Request: r}, err
 	}
-	if lineup.Gives(v.World, r.Person, r.Queue) {
-		out := Answered{Remarks: remarks(v.World, r)}
+	if lineup.Gives(v.World, r.Person, r.Queue, s.now()) {
+		out := Answered{Remarks: remarks(v.World, r, s.now())}
 		out.Request, err = s.store.AnswerRequest(ctx, id, access.RequestGranted, p.Name, says)
 		return out, err
 	}
@@ -125,18 +126,19 @@ func (s *Room) grantInDraft(ctx context.Context, p *access.Principal, r access.R
 	out := Answered{Draft: &d}
 	if d.Document != nil {
 		w := s.present.View().World
-		out.Remarks = remarks(lineup.Bind(lineup.Compile(d.Document, 0, s.present.Compiling()), w.Directory, w.Live), r)
+		out.Remarks = remarks(lineup.Bind(lineup.Compile(d.Document, 0, s.present.Compiling()), w.Directory, w.Live), r,
+			s.now())
 	}
 	out.Request, err = s.store.DraftRequest(ctx, r.ID, p.Name, says)
 	return out, err
 }
 
 // remarks says what keeps a queue from the person of a request though a grant gives it.
-func remarks(w *lineup.World, r access.Request) []string {
-	if !lineup.Offers(w, r.Person, r.Queue) {
+func remarks(w *lineup.World, r access.Request, now time.Time) []string {
+	if !lineup.Offers(w, r.Person, r.Queue, now) {
 		return nil // it is placed for them
 	}
-	if err := lineup.CheckPick(w, r.Person, r.Queue); err != nil {
+	if err := lineup.CheckPick(w, r.Person, r.Queue, now); err != nil {
 		f := fault.As(err)
 		return []string{f.What + "; " + f.Fix}
 	}
@@ -150,7 +152,7 @@ func (s *Room) settleRequests(ctx context.Context, w *lineup.World) error {
 		return err
 	}
 	for _, r := range list {
-		if !lineup.Gives(w, r.Person, r.Queue) {
+		if !lineup.Gives(w, r.Person, r.Queue, s.now()) {
 			continue
 		}
 		if _, err := s.store.AnswerRequest(ctx, r.ID, access.RequestGranted, r.DraftedBy,

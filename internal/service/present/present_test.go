@@ -132,10 +132,10 @@ func TestView(t *testing.T) {
 	w := rooms.New(t, two, directory.Records{Users: []directory.User{{Name: "Mira", Email: "mira@skerry.example"}},
 		Machines: []directory.Machine{{Name: "DESK-1"}}})
 	v := w.Present.View()
-	if q, err := v.Queue("old-hall"); err != nil || q.Name != "hall" || q.Through[0] != "gateway" {
+	if q, err := v.Queue("old-hall", time.Now()); err != nil || q.Name != "hall" || q.Through[0] != "gateway" {
 		t.Error(q, err)
 	}
-	if _, err := v.Queue("none"); !fault.Is(err, fault.Unknown) {
+	if _, err := v.Queue("none", time.Now()); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
 	mira, jonas, desk := "mira", "jonas", "desk-1"

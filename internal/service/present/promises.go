@@ -2,6 +2,7 @@ package present
 
 import (
 	"context"
+	"slices"
 
 	"cirque/core/lineup"
 	"cirque/core/promise"
@@ -13,9 +14,10 @@ func (p *Present) Verdicts(w *lineup.World) []promise.Verdict {
 }
 
 // Remarks are all findings about a world's estate: by its promises and by estate and directory, which are given, and by
-// what was read.
+// what was read, and what has ended.
 func (p *Present) Remarks(w *lineup.World, held []promise.Verdict, found []lineup.Finding) []lineup.Finding {
-	return append(promise.Findings(held), p.Stock().Remarks(w.Estate.Document(), found)...)
+	return slices.Concat(promise.Findings(held), lineup.Endings(w, p.cfg.Now()), p.Stock().Remarks(w.Estate.Document(),
+		found))
 }
 
 type breaking struct{}

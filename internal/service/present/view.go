@@ -163,7 +163,7 @@ func (v *View) CheckOwn(p *access.Principal, queries []lineup.Query) error {
 
 // Queue gives one queue by its name or an old one, with what is asked about most; an Unknown fault where the estate
 // has none.
-func (v *View) Queue(called string) (lineup.QueueSheet, error) {
+func (v *View) Queue(called string, now time.Time) (lineup.QueueSheet, error) {
 	e := v.World.Estate
 	name, ok := e.HasQueue(called)
 	if !ok {
@@ -174,7 +174,7 @@ func (v *View) Queue(called string) (lineup.QueueSheet, error) {
 	i, _ := slices.BinarySearchFunc(doc.Queues, name, func(q estate.Queue, n string) int {
 		return strings.Compare(q.Name, n)
 	})
-	given, _ := lineup.GivenOf(v.World, name)
+	given, _ := lineup.GivenOf(v.World, name, now)
 	return lineup.NewQueueSheet(doc.Queues[i], e.Selecting(name), given), nil
 }
 

@@ -35,7 +35,7 @@ func (k *kept) Revision(ctx context.Context, n int) (estate.Revision, *estate.Do
 }
 
 func (k *kept) Queue(_ context.Context, _ *access.Principal, called string) (lineup.QueueSheet, error) {
-	return k.Present.View().Queue(called)
+	return k.Present.View().Queue(called, time.Now())
 }
 
 func (*kept) EnrolledSilent(context.Context, time.Time) ([]string, error) { return nil, nil }

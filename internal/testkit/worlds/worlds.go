@@ -192,11 +192,20 @@ func (m Maker) queue(i int) estate.Queue {
 	if m.Maybe(0.5) {
 		q.Defaults = map[string]any{"sides": "one-sided"}
 	}
-	q.Open = m.windows(0.3)
+	q.Open, q.Until = m.windows(0.3), m.until(0.1)
 	if m.Maybe(0.4) {
 		q.Access = &estate.Access{Allow: m.some(anyEntries, 0.6), Deny: m.some(anyEntries, 0.4)}
 	}
 	return q
+}
+
+// until makes an end about the times at which worlds are asked.
+func (m Maker) until(p float64) string {
+	if !m.Maybe(p) {
+		return ""
+	}
+	return m.One("2026-11-20", "2026-11-23", "2026-11-27", "2026-12-03", "2026-11-23T12:00:00+01:00",
+		"2026-11-26T00:30:00Z", "2027-01-01")
 }
 
 func (m Maker) windows(p float64) []estate.Window {
@@ -230,7 +239,7 @@ func (m Maker) grant(i, queues int) estate.Grant {
 	if g.Effect != estate.Withhold && m.Maybe(0.3) {
 		g.Nearest = 1 + m.IntN(3)
 	}
-	g.Open = m.windows(0.25)
+	g.Open, g.Until = m.windows(0.25), m.until(0.15)
 	if m.Maybe(0.4) {
 		g.IfRemoved = estate.IfRemoved(m.One("leave", "restore"))
 	}

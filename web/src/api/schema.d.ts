@@ -761,6 +761,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/publish-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Have one's own draft, as it is, be published at a moment */
+        post: operations["publish-draft-at"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/draft/queue-table": {
         parameters: {
             query?: never;
@@ -880,6 +897,41 @@ export interface paths {
         put?: never;
         post?: never;
         delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drafts/{id}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was said of a draft */
+        get: operations["comments"];
+        put?: never;
+        /** Say something of a draft, or of one object that it changes */
+        post: operations["comment"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/drafts/{id}/publish-at": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        post?: never;
+        /** Have a draft that waits for its moment be an ordinary one again */
+        delete: operations["keep-draft-back"];
         options?: never;
         head?: never;
         patch?: never;
@@ -2247,6 +2299,23 @@ export interface paths {
         };
         /** One revision of the estate */
         get: operations["revision"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/revisions/{number}/comments": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What was said of the draft that a revision was published from */
+        get: operations["revision-comments"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3690,6 +3759,12 @@ export interface components {
              */
             until?: string;
         };
+        Comment: {
+            /** @description With object, what it is about where it is about one object that the draft changes. */
+            list?: string;
+            object?: string;
+            says: string;
+        };
         Compared: {
             a: string;
             /**
@@ -4386,6 +4461,15 @@ export interface components {
             proposed_at?: string;
             proposed_why?: string;
             /**
+             * Format: date-time
+             * @description When it is published by itself, as it is; until then it cannot be edited.
+             */
+            publish_at?: string;
+            /** @description Why it could not be published when its time had come; it can be edited again. */
+            publish_failed?: string;
+            /** @description The reason with which it is published then. */
+            publish_why?: string;
+            /**
              * Format: int64
              * @description How many objects it changes.
              */
@@ -5072,6 +5156,17 @@ export interface components {
             forward?: string;
             note?: string;
         };
+        EstateComment: {
+            /** Format: date-time */
+            at: string;
+            author: string;
+            /** Format: int64 */
+            id: number;
+            /** @description With object, what it is about where it is about one object. */
+            list?: string;
+            object?: string;
+            says: string;
+        };
         EstateConflict: {
             /** @enum {string} */
             list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
@@ -5171,6 +5266,15 @@ export interface components {
             proposed_at?: string;
             proposed_why?: string;
             /**
+             * Format: date-time
+             * @description When it is published by itself, as it is; until then it cannot be edited.
+             */
+            publish_at?: string;
+            /** @description Why it could not be published when its time had come; it can be edited again. */
+            publish_failed?: string;
+            /** @description The reason with which it is published then. */
+            publish_why?: string;
+            /**
              * Format: int64
              * @description Rises with every edit; 0 while nothing has been changed.
              */
@@ -5246,6 +5350,8 @@ export interface components {
             sessions?: string[];
             title?: string;
             to?: string[];
+            /** @description The last day on which it holds, by the clock of each queue's site, such as 2026-12-31, or a time with its offset. */
+            until?: string;
         };
         EstateHistorySettings: {
             /** @description For how long it is kept who did what. 30d to 36500d; for ever when absent. */
@@ -5274,7 +5380,7 @@ export interface components {
             server?: string;
         };
         EstateNotice: {
-            /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent. */
+            /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies) and drafts (that could not be published at their time); all when absent. */
             about?: string[];
             /** @description How long a fault lasts before it is told: 1m to 1d; 5m when absent. */
             after?: string;
@@ -5291,6 +5397,8 @@ export interface components {
             /** @description mail:ADDRESS, user:N and group:N by their mail addresses in the directory, or post:URL. */
             tell?: string[];
             title?: string;
+            /** @description The last day (UTC) on which anybody is told, such as 2026-12-31, or a time with its offset. */
+            until?: string;
         };
         EstateOutgoingSettings: {
             /** @description Only these networks are connected to; any when absent, but for those of the service's own machine. */
@@ -5322,6 +5430,8 @@ export interface components {
             /** @description Queues that are in the lineup: placed, picked or offered. */
             receives?: string[];
             title?: string;
+            /** @description The last day (UTC) on which it is held, such as 2026-12-31, or a time with its offset. */
+            until?: string;
         };
         EstatePromiseContext: {
             addresses?: string[];
@@ -5376,6 +5486,8 @@ export interface components {
             paused?: boolean;
             retired?: boolean;
             title?: string;
+            /** @description The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset. */
+            until?: string;
         };
         EstateRef: {
             /** @enum {string} */
@@ -5657,7 +5769,7 @@ export interface components {
             /** @description Whether the condition lets the grant through; an except does so when none of its entries holds. */
             holds: boolean;
             /** @enum {string} */
-            kind: "to" | "on" | "at" | "sessions" | "platforms" | "open" | "except" | "allow" | "deny";
+            kind: "to" | "on" | "at" | "sessions" | "platforms" | "open" | "until" | "except" | "allow" | "deny";
             wanted: string[];
         };
         LineupDriverWhy: {
@@ -6264,7 +6376,7 @@ export interface components {
         };
         NoticeFault: {
             /** @enum {string} */
-            about: "servers" | "devices" | "endpoints" | "sets" | "directory" | "keys";
+            about: "servers" | "devices" | "endpoints" | "sets" | "directory" | "keys" | "drafts";
             fix?: string;
             /** @description The same as long as it lasts. */
             key: string;
@@ -6320,7 +6432,7 @@ export interface components {
             trial: boolean;
         };
         NoticeView: {
-            /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies); all when absent. */
+            /** @description servers, devices, endpoints, sets, directory, keys (and the account for emergencies) and drafts (that could not be published at their time); all when absent. */
             about?: string[];
             /** @description How long a fault lasts before it is told: 1m to 1d; 5m when absent. */
             after?: string;
@@ -6343,6 +6455,8 @@ export interface components {
             title?: string;
             /** @description Of what people have been told. */
             told: components["schemas"]["NoticeNotified"][];
+            /** @description The last day (UTC) on which anybody is told, such as 2026-12-31, or a time with its offset. */
+            until?: string;
         };
         Overview: {
             /** Format: date-time */
@@ -6394,6 +6508,16 @@ export interface components {
         };
         PageCheck: {
             items: components["schemas"]["EndpointCheck"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PageComment: {
+            items: components["schemas"]["EstateComment"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -7103,6 +7227,22 @@ export interface components {
             /** @description Why, in a few words. */
             reason: string;
         };
+        PublishAt: {
+            /**
+             * Format: date-time
+             * @description A moment of the coming year.
+             */
+            at: string;
+            /** @description Publish although promises that are kept now would be broken. */
+            break_promises?: boolean;
+            /** @description Why, in a few words. */
+            reason: string;
+            /**
+             * Format: int64
+             * @description Of the draft that was looked at; where it has moved on, nothing is published.
+             */
+            version?: number;
+        };
         PublishDraft: {
             /** @description Publish although promises that are kept now would be broken. */
             break_promises?: boolean;
@@ -7153,6 +7293,8 @@ export interface components {
             /** @description Its paths in words, in order. */
             through: string[];
             title?: string;
+            /** @description The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset. */
+            until?: string;
         };
         Readiness: {
             /** Format: int64 */
@@ -10367,6 +10509,51 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "publish-draft-at": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["PublishAt"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "queue-table": {
         parameters: {
             query?: {
@@ -10734,6 +10921,128 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    comments: {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageComment"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    comment: {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["Comment"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["EstateComment"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "keep-draft-back": {
+        parameters: {
+            query?: never;
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                id: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["Draft"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };
@@ -14218,6 +14527,47 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["Estate"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "revision-comments": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                number: number;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageComment"];
                 };
             };
             304: components["responses"]["304"];

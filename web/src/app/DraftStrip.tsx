@@ -28,7 +28,7 @@ export function DraftStrip() {
     };
   }, [version]);
   if (!d) return null;
-  if (d.total === 0) return <span>No draft: nothing is waiting to be published</span>;
+  if (d.total === 0) return <span>Your draft is empty</span>;
   const totals = seen?.version === d.version ? seen.report.totals : undefined;
   const who = (kind: string) => (totals?.[kind]?.people ?? 0) + (totals?.[kind]?.machines ?? 0);
   return (

@@ -3,6 +3,7 @@ import { useEffect, useState } from "react";
 import { Link, useLocation, useNavigate } from "react-router";
 import { api, ask, type Draft } from "../../api/client";
 import { draftChanged, draftQuery, sendEdits } from "../../api/drafts";
+import { Comments } from "../../parts/Comments";
 import { FindingList } from "../../parts/FindingList";
 import { Form } from "../../parts/Form";
 import { ProblemNotice } from "../../parts/ProblemNotice";
@@ -18,6 +19,7 @@ import { OtherDrafts } from "./OtherDrafts";
 import { Proposals, Propose } from "./Proposals";
 import { broughtQuery } from "./queries";
 import { RehearsalSection } from "./RehearsalSection";
+import { WaitingDrafts } from "./Waiting";
 
 /** What is decided and not yet published: its changes, its effect, and publishing it. */
 export function DraftPage() {
@@ -58,6 +60,7 @@ export function DraftPage() {
         </p>
       )}
       {mayTake && <Proposals empty={d.total === 0} />}
+      <WaitingDrafts mayTake={mayTake} />
       <OtherDrafts empty={d.total === 0} mayTake={mayTake} />
       <div className="mt-4 grid gap-x-10 gap-y-6 lg:grid-cols-[2fr_3fr]">
         {d.total > 0 && <Changes draft={d} />}
@@ -123,6 +126,7 @@ function Changes({ draft: d }: { draft: Draft }) {
           <Button onClick={() => setSure(true)}>Discard the draft…</Button>
         )}
       </p>
+      <Comments of="draft" id={d.id} />
     </section>
   );
 }
@@ -131,17 +135,22 @@ function Publish({ draft: d }: { draft: Draft }) {
   const client = useQueryClient();
   const navigate = useNavigate();
   const form = useForm({
-    start: { reason: "" },
+    start: { reason: "", at: "" },
     keeps: true,
-    send: ({ reason }) =>
-      ask(
-        api.POST("/api/v1/draft/publish", {
-          body: { reason, version: d.version, break_promises: broken > 0 && !unseen },
-        }),
-      ),
-    onDone: async () => {
+    send: async ({ reason, at }) => {
+      const body = { reason, version: d.version, break_promises: broken > 0 && !unseen };
+      if (at)
+        await ask(
+          api.POST("/api/v1/draft/publish-at", {
+            body: { ...body, at: new Date(at).toISOString() },
+          }),
+        );
+      else await ask(api.POST("/api/v1/draft/publish", { body }));
+      return at;
+    },
+    onDone: async (at) => {
       await client.invalidateQueries();
-      void navigate("/history");
+      if (!at) void navigate("/history");
     },
   });
   const lacks = !form.value.reason.trim();
@@ -195,12 +204,17 @@ function Publish({ draft: d }: { draft: Draft }) {
             className="min-w-72 flex-1"
             {...form.text("reason")}
           />
+          <Field
+            label="At, by this computer's clock (empty: now)"
+            type="datetime-local"
+            {...form.text("at")}
+          />
           <Button
             kind="main"
             type="submit"
             disabled={lacks || check.isPending || unseen || d.conflicts.length > 0 || form.busy}
           >
-            Publish {count(d.total, "change")}
+            {form.value.at ? "Publish then" : `Publish ${count(d.total, "change")}`}
           </Button>
         </div>
       </Form>

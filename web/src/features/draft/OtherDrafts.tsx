@@ -3,6 +3,7 @@ import { useState, type ReactNode } from "react";
 import { api, ask, askAll } from "../../api/client";
 import { draftChanged } from "../../api/drafts";
 import { meQuery } from "../../api/session";
+import { Comments } from "../../parts/Comments";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
@@ -88,6 +89,7 @@ function Other({ id, empty, mayTake, children }: OtherProps) {
         <>
           <p className="mt-1 text-ink-2">{count(seen.data.total, "object")}.</p>
           <Diffs list={seen.data.changes} />
+          <Comments of="draft" id={id} />
         </>
       )}
     </>

@@ -14,7 +14,7 @@ import { Mark } from "../../ui/Mark";
 import { Picker } from "../../ui/Picker";
 import { Entries } from "../../parts/Entries";
 import { useBegun } from "../../parts/useBegun";
-import { effects, gaps, tidy, warning } from "./model";
+import { effects, gaps, isEnd, tidy, warning } from "./model";
 
 const sessions = ["desktop", "remote", "virtual", "mobile", "browser"].map((s) => ({
   value: s,
@@ -184,6 +184,21 @@ export function GrantSheet({ grant, fresh, names, findings, onDone }: GrantSheet
           values={g.open?.map(hours)}
           none="at any hour"
           onChange={(v) => change({ open: v.map(readHours).filter((w) => w !== null) })}
+        />
+        {", "}
+        <Picker
+          label="last day"
+          word={g.until ? `until ${g.until}` : "for good"}
+          options={[
+            {
+              value: "",
+              label: "for good",
+              detail:
+                "Or type the last day, such as 2026-12-31, by the clock of each queue's site.",
+            },
+          ]}
+          free={(t) => (isEnd(t) ? `until ${t}` : null)}
+          onPick={(until) => change({ until })}
         />
         {", except "}
         <Entries

@@ -16,6 +16,7 @@ export function whom(g: Grant): string {
   if (g.sessions) parts.push(`in ${g.sessions.join(" or ")} sessions`);
   if (g.platforms) parts.push(`on ${g.platforms.join(" or ")}`);
   if (g.open) parts.push(g.open.map(hours).join(" or "));
+  if (g.until) parts.push(`until ${g.until}`);
   if (g.except) parts.push(`except ${g.except.join(" or ")}`);
   return parts.join(", ");
 }
@@ -35,6 +36,13 @@ export function narrow(rows: Row[], f: Filter): Row[] {
       (!f.flag || (f.flag === "changed" ? g.state !== "" : g.findings.length > 0))
     );
   });
+}
+
+/** Whether a text says when something ends: a day, or a time with its offset. */
+export function isEnd(t: string): boolean {
+  return (
+    /^\d{4}-\d\d-\d\d(T\d\d:\d\d:\d\d(Z|[+-]\d\d:\d\d))?$/.test(t) && !Number.isNaN(Date.parse(t))
+  );
 }
 
 /** Takes empty lists and zeros out: a key that says nothing is left out. */

@@ -4,6 +4,7 @@ import { useState } from "react";
 import { Link } from "react-router";
 import { api, ask, type Diff, type Revision } from "../../api/client";
 import { draftChanged } from "../../api/drafts";
+import { Comments } from "../../parts/Comments";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { ago, stamp } from "../../lib/time";
 import { useMay } from "../../parts/useMay";
@@ -174,6 +175,7 @@ function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedPro
       ) : (
         <p className="mt-2">It is the first.</p>
       )}
+      <Comments of="revision" id={r.number} />
       {!isCurrent && <Revert number={r.number} />}
     </section>
   );

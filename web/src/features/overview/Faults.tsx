@@ -11,7 +11,7 @@ import { Select } from "../../ui/Select";
 import { Table } from "../../ui/Table";
 import { faultsQuery } from "./queries";
 
-const abouts = ["servers", "devices", "endpoints", "sets", "directory", "keys"] as const;
+const abouts = ["servers", "devices", "endpoints", "sets", "directory", "keys", "drafts"] as const;
 
 /** Where something of a kind is looked at. */
 function place(f: Fault): string {
@@ -28,6 +28,8 @@ function place(f: Fault): string {
       return "/directory?show=sources";
     case "keys":
       return "/keys";
+    case "drafts":
+      return "/draft";
   }
 }
 

@@ -219,6 +219,7 @@ const abouts = [
   ["sets", "Server sets"],
   ["directory", "Directories"],
   ["keys", "Stored keys"],
+  ["drafts", "Drafts that could not be published at their time"],
 ] as const;
 const words = (s: string): string[] => s.split(/[\s,]+/).filter(Boolean);
 
