@@ -210,7 +210,7 @@ func TestComments(t *testing.T) {
 	s.publish(oneQueue)
 	s.importDirectory(twoPeople)
 	s.calls([]call{
-		{"draft comment hello", 2, "is empty"},
+		{"draft comment hello", 6, "is empty"},
 		{"draft comments", 0, "Nothing was said."},
 		{"location add yard title=Yard", 0, ""},
 		{"draft comment is~the~yard~open? --about location/yard", 0, "It is said"},

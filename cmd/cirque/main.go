@@ -18,7 +18,7 @@ import (
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
-	local := cli.Local{Version: app.Version, Serve: serve, Demo: demo,
+	local := cli.Local{Version: app.Version, Serve: serve, Demo: runDemo, Story: playStory,
 		ResetAccount: func(ctx context.Context, o cli.ServeOptions, name, password string) (string, error) {
 			return app.ResetAccount(ctx, app.Options{Data: o.Data, Database: o.Database}, name, password)
 		},
@@ -122,7 +122,7 @@ func serve(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
 	return r.Stop()
 }
 
-func demo(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
+func runDemo(ctx context.Context, o cli.ServeOptions, out io.Writer) error {
 	reload := again(ctx)
 	opts, reopen, err := options(o)
 	if err != nil {

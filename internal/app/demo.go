@@ -56,6 +56,9 @@ type standIns struct {
 	Endpoints []sim.Endpoint `yaml:"endpoints"`
 }
 
+// StandInsFile says where the demo takes what is to be done to its stand-ins; it lies in its data directory.
+const StandInsFile = "stand-ins.control"
+
 const demoAccount = "harbour-master"
 
 // StartDemo starts stand-ins, service and agents, and loads what is not there yet: a later start goes on where the last
@@ -79,6 +82,14 @@ func StartDemo(ctx context.Context, o Options) (d *Demo, err error) {
 		return nil, err
 	}
 	c.add(printers.Close)
+	if err := os.MkdirAll(o.Data, 0o700); err != nil {
+		return nil, err
+	}
+	control, err := printers.Control(filepath.Join(o.Data, StandInsFile))
+	if err != nil {
+		return nil, err
+	}
+	c.add(control)
 	o.table = printers.Table
 	// Its printers are stand-ins on loopback, whatever addresses they go by.
 	o.AllowOutgoing = append(o.AllowOutgoing, netip.MustParsePrefix("127.0.0.0/8"), netip.MustParsePrefix("::1/128"))
@@ -131,6 +142,10 @@ func readDemo(name string, into any) error {
 	}
 	return yaml.Unmarshal(b, into)
 }
+
+// DemoEnv gives what a demo wrote for scripts into its data directory: its address, a token and the console's sign-in;
+// empty where none was started there.
+func DemoEnv(data string) map[string]string { return readEnv(filepath.Join(data, "demo.env")) }
 
 // owner is who loads the demo: whoever starts it has the data in hand.
 func (d *Demo) owner() *access.Principal {
@@ -339,6 +354,10 @@ Skerry Line is running: %d stand-in printers and %d agents.
              liv.orre (help desk), stein.aune (auditor) and mira.solvang (herself)
   Script     set -a; . %s/demo.env; set +a
 %s
+A morning with it, step by step, with what to look at:
+
+  bin/cirque demo story --data %s
+
 Then, for a start:
 
   bin/cirque lineup --user mira.solvang --machine till-07 --platform windows/x64
@@ -356,5 +375,5 @@ Taking stock:
 
 The agents' spoolers are directories under %s/agents. The next start goes on from here.
 `, len(d.Printers.Printers), d.agents, d.URL, cmp.Or(d.SecureURL, d.URL), d.CAFile, d.Name, d.Password, d.Data,
-		directory, d.Data)
+		directory, d.Data, d.Data)
 }

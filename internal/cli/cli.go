@@ -26,9 +26,11 @@ type Token = access.Token
 
 // Local are the commands that work on this machine rather than over the API; cmd/cirque brings them.
 type Local struct {
-	Version   string
-	Serve     func(ctx context.Context, o ServeOptions, out io.Writer) error
-	Demo      func(ctx context.Context, o ServeOptions, out io.Writer) error
+	Version string
+	Serve   func(ctx context.Context, o ServeOptions, out io.Writer) error
+	Demo    func(ctx context.Context, o ServeOptions, out io.Writer) error
+	// Story plays the demo's morning on a demo that runs.
+	Story     func(ctx context.Context, o StoryOptions) error
 	MakeToken func(ctx context.Context, o ServeOptions, want Token) (string, error)
 	// ResetAccount gives an account a new password beside the data, and its name as it was made.
 	ResetAccount func(ctx context.Context, o ServeOptions, name, password string) (string, error)
@@ -39,6 +41,13 @@ type Local struct {
 	// Authority does something to the certificate authority beside the data (prepare, switch, forget, or nothing), and
 	// gives those that there are then.
 	Authority func(ctx context.Context, o ServeOptions, do string, force bool) ([]Authority, error)
+}
+
+// StoryOptions say where a demo runs, and how its story is played.
+type StoryOptions struct {
+	Data string
+	Out  io.Writer
+	Next func(ctx context.Context) bool // asked after each step whether to go on; nil where nobody is asked
 }
 
 // A SecretKeyChange is what is to be done to the secret keys; nothing is to list them.

@@ -1,6 +1,8 @@
 package cli
 
 import (
+	"bufio"
+	"context"
 	"fmt"
 	"io"
 	"os"
@@ -104,6 +106,33 @@ sign-in, for scripts:
 			return r.local.Demo(c.Context(), o, c.OutOrStdout())
 		}}
 	serveFlags(c, &o)
+	c.AddCommand(storyCommand(r))
+	return c
+}
+
+// storyCommand plays a morning on a demo that runs.
+func storyCommand(r *root) *cobra.Command {
+	var o StoryOptions
+	var straight bool
+	c := &cobra.Command{Use: "story", Short: "Play a morning on a demo that runs, and say what to look at",
+		Args: cmdline.Args(0, 0),
+		Long: `Play a morning at Skerry Line on a demo that runs (make demo): a clerk works in another building, a
+server is drained, the line to an island is cut, a grant is rehearsed and published, a printer is
+exchanged. At each step it is said what to look at in the console; at a terminal Enter goes on and q
+ends. Whatever it does is put back at the end, also where it is broken off.`}
+	c.RunE = func(c *cobra.Command, _ []string) error {
+		if o.Out = c.OutOrStdout(); atTerminal(c) && !straight {
+			in := bufio.NewReader(c.InOrStdin())
+			o.Next = func(context.Context) bool {
+				fmt.Fprint(o.Out, "\nEnter goes on, q ends: ")
+				line, err := in.ReadString('\n')
+				return err == nil && strings.TrimSpace(line) != "q"
+			}
+		}
+		return r.local.Story(c.Context(), o)
+	}
+	c.Flags().StringVar(&o.Data, "data", ".demo", "where the demo keeps its data")
+	c.Flags().BoolVar(&straight, "at-once", false, "do not wait between steps")
 	return c
 }
 

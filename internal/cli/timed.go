@@ -119,7 +119,9 @@ doubt, that it was looked at. It stands beside the draft, and stays with what is
 				return err
 			}
 			if id = d.ID; id == 0 {
-				return usagef("your draft %s is empty, so there is nothing to say of it; --id names another", d.Name)
+				return fault.New(fault.Conflict, "draft-empty", "say of whose draft: --id, from cirque draft list",
+					"your draft %s "+
+						"is empty, so there is nothing to say of it", d.Name)
 			}
 		}
 		said, err := apiclient.Post[estate.Comment](c.Context(), client, apiclient.Path("/api/v1/drafts", fmt.Sprint(id))+

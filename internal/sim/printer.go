@@ -25,10 +25,11 @@ import (
 type Printer struct {
 	Spec
 
-	http  *http.Server
-	ln    net.Listener
-	udp   net.PacketConn
-	begun time.Time
+	http   *http.Server
+	ln     net.Listener
+	udp    net.PacketConn
+	closed bool // by Close
+	begun  time.Time
 
 	mu      sync.Mutex
 	pages   int   // guarded by mu, as are the rest
@@ -81,6 +82,7 @@ func (p *Printer) Addr() string { return p.ln.Addr().String() }
 
 // Close stops it at once.
 func (p *Printer) Close() error {
+	p.closed = true
 	if p.udp != nil {
 		_ = p.udp.Close() // whoever asks hears nothing more
 	}
@@ -223,6 +225,7 @@ func countPages(j Job) int {
 
 // A Set is many stand-ins, with the table that leads to them.
 type Set struct {
+	mu       sync.Mutex // held while some are cut, joined or exchanged
 	Printers []*Printer
 	Table    map[string]string // from the documented address to where the stand-in listens
 }
@@ -257,6 +260,8 @@ func Start(specs []Spec) (*Set, error) {
 
 // Close stops all.
 func (s *Set) Close() error {
+	s.mu.Lock()
+	defer s.mu.Unlock()
 	var errs []error
 	for _, p := range s.Printers {
 		errs = append(errs, p.Close())
