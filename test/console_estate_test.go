@@ -106,6 +106,14 @@ func TestConsoleEstate(t *testing.T) {
 	p.press("button", "Take it out")
 	p.see("It cannot be taken out")
 	p.look("device")
+	p.press("button", "Take it out of them, too")
+	p.see("0 of 0")
+	p.goTo("/draft")
+	for _, name := range []string{"hall-40", "hall"} {
+		p.press("button", "Undo "+name)
+		p.lacks("button", "Undo "+name)
+	}
+	p.see("It is empty")
 	// A queue: its paths, hours and access.
 	p.goTo("/estate?list=queues&open=hall")
 	p.see("At present 1 person and 0 machines may print to it")

@@ -268,6 +268,7 @@ type Edit struct {
 	Ref
 	Object json.RawMessage `json:"object,omitempty" doc:"The whole object as it is to be."`
 	Remove bool            `json:"remove,omitempty" doc:"Takes the object out."`
+	Along  bool            `json:"along,omitempty" doc:"With remove: what names it no longer does, and what says nothing more then goes with it."`
 	Undo   bool            `json:"undo,omitempty" doc:"Puts the object back as the draft's base has it."`
 	// From is where the edit was written, such as the line of a table: problems are told of it, rather than of the object.
 	From   string `json:"-"`

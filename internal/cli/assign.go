@@ -215,6 +215,10 @@ func (o objectsOf) remove() *cobra.Command {
 	c := &cobra.Command{Use: "remove " + o.arg() + "...", Short: short, Args: cmdline.Args(1, -1)}
 	var e editing
 	e.flags(c)
+	along := false
+	if o.list != "settings" && o.list != "grants" && o.list != "promises" && o.list != "notices" {
+		c.Flags().BoolVar(&along, "along", false, "also out of what names them; what says nothing more then goes, too")
+	}
 	c.RunE = func(c *cobra.Command, a []string) error {
 		o, a, err := o.of(a)
 		if err != nil {
@@ -222,7 +226,7 @@ func (o objectsOf) remove() *cobra.Command {
 		}
 		var edits []estate.Edit
 		for _, n := range a {
-			edits = append(edits, estate.Edit{Ref: estate.Ref{List: o.list, Name: n}, Remove: true})
+			edits = append(edits, estate.Edit{Ref: estate.Ref{List: o.list, Name: n}, Remove: true, Along: along})
 		}
 		return o.send(c, e, nil, edits...)
 	}
@@ -247,6 +251,11 @@ func (o objectsOf) send(c *cobra.Command, e editing, emptied []string, edits ...
 		return err
 	}
 	var touched []estate.Ref
+	for _, x := range d.Changes {
+		if len(edits) > 0 && edits[0].Along {
+			touched = append(touched, x.Ref)
+		}
+	}
 	for _, x := range edits {
 		touched = append(touched, x.Ref)
 	}

@@ -117,7 +117,19 @@ func (s *Room) edited(edits []estate.Edit) func(estate.DraftSheet) (*estate.Docu
 		if err != nil {
 			return nil, err
 		}
-		return d.Document.With(changes), nil
+		var along []estate.Ref
+		for _, e := range edits {
+			if e.Remove && e.Along {
+				along = append(along, e.Ref)
+			}
+		}
+		doc := d.Document
+		if len(along) > 0 {
+			if doc, err = doc.Without(along); err != nil {
+				return nil, err
+			}
+		}
+		return doc.With(changes), nil
 	}
 }
 

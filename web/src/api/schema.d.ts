@@ -5302,6 +5302,8 @@ export interface components {
             title?: string;
         };
         EstateEdit: {
+            /** @description With remove: what names it no longer does, and what says nothing more then goes with it. */
+            along?: boolean;
             /** @description The object is new: where one of its name is there already, nothing is changed. */
             create?: boolean;
             /** @enum {string} */

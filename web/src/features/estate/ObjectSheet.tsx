@@ -70,7 +70,7 @@ export function ObjectSheet(props: ObjectSheetProps) {
     onSuccess: () => done(""),
   });
   const remove = useMutation({
-    mutationFn: () => sendEdits([{ list, name, remove: true }]),
+    mutationFn: (along: boolean) => sendEdits([{ list, name, remove: true, along }]),
     onSuccess: () => done(""),
   });
   const { at, rest } = wrongKeys(
@@ -118,6 +118,14 @@ export function ObjectSheet(props: ObjectSheetProps) {
       {shown && <ProblemNotice title="It cannot be kept like this" error={shown} />}
       {undo.error && <ProblemNotice title="It cannot be undone by itself" error={undo.error} />}
       {remove.error && <ProblemNotice title="It cannot be taken out" error={remove.error} />}
+      {remove.error && !remove.variables && list !== "locations" && (
+        <p>
+          <Button disabled={remove.isPending} onClick={() => remove.mutate(true)}>
+            Take it out of them, too
+          </Button>{" "}
+          What says nothing more then goes with it; all of it can be undone in the draft.
+        </p>
+      )}
       {mayEdit ? (
         <div className="flex flex-wrap gap-2">
           <Button kind="main" type="submit" disabled={!called || save.isPending}>
@@ -129,7 +137,7 @@ export function ObjectSheet(props: ObjectSheetProps) {
             </Button>
           )}
           {!fresh && !setting && (
-            <Button disabled={remove.isPending} onClick={() => remove.mutate()}>
+            <Button disabled={remove.isPending} onClick={() => remove.mutate(false)}>
               Take it out
             </Button>
           )}
