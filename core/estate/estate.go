@@ -120,8 +120,15 @@ type Queue struct {
 	Paused   bool              `json:"paused,omitempty" yaml:"paused,omitempty"`
 	Retired  bool              `json:"retired,omitempty" yaml:"retired,omitempty"`
 	Until    string            `json:"until,omitempty" yaml:"until,omitempty" doc:"The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset."`
+	Purpose  string            `json:"purpose,omitempty" yaml:"purpose,omitempty" enum:"practice,helper" doc:"practice: for teaching and tests, counted nowhere; helper: for programs alone, on nobody's list. Neither is ever the default."`
 	Note     string            `json:"note,omitempty" yaml:"note,omitempty"`
 }
+
+// What a queue can be for besides people's work.
+const (
+	Practice = "practice"
+	Helper   = "helper"
+)
 
 // Driverless is the reserved driver: none but what IPP Everywhere gives.
 const Driverless = "driverless"

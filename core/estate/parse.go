@@ -92,7 +92,7 @@ func (p *parser) document(n document.Node) {
 	o.Each("server_sets", []string{"name", "title", "style", "members", "note"}, p.serverSet)
 	o.Each("devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, p.device)
 	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults",
-		"access", "open", "listed", "paused", "retired", "until", "note"}, p.queue)
+		"access", "open", "listed", "paused", "retired", "until", "purpose", "note"}, p.queue)
 	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions",
 		"platforms", "open", "until", "default", "insist", "if_removed", "note"}, p.grant)
 	o.Each("notices", []string{"name", "title", "about", "at", "after", "part", "again", "tell", "owners",

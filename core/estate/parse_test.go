@@ -41,6 +41,8 @@ func TestRefused(t *testing.T) {
 			"already there, at e.yaml:3", ""},
 		"host bits": {"estate: 1\nlocations: [{path: a}]\nsubnets: [{cidr: 10.0.0.1/8, location: a}]", "e.yaml:3",
 			"host bits", "10.0.0.0/8"},
+		"listed helper": {"estate: 1\nqueues: [{name: q, purpose: helper, listed: true}]", "e.yaml:2", "on nobody's list",
+			"leave one of the two out"},
 		"no end": {"estate: 1\nqueues: [{name: q, until: 31.12.2026}]", "e.yaml:2", `"31.12.2026" is no day and no time`,
 			"the last day, such as 2026-12-31"},
 		"no cidr": {"estate: 1\nlocations: [{path: a}]\nsubnets: [{cidr: 10.0.0.0, location: a}]", "e.yaml:3",

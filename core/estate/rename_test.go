@@ -16,7 +16,7 @@ import (
 func TestRenameFollowed(t *testing.T) {
 	t.Parallel()
 	renamed, mentioned := map[string]int{}, map[string]int{}
-	for seed := range 40 {
+	for seed := range 60 {
 		doc := worlds.New(uint64(seed)).Estate()
 		before := len(estate.Integrity(doc))
 		for _, r := range doc.Refs() {

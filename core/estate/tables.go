@@ -55,7 +55,7 @@ func deepEqual[T any](a, b *T) bool { return reflect.DeepEqual(a, b) }
 // every field.
 func SameQueue(a, b *Queue) bool {
 	return a.Name == b.Name && a.Title == b.Title && a.Location == b.Location && a.Listed == b.Listed &&
-		a.Paused == b.Paused && a.Retired == b.Retired && a.Until == b.Until && a.Note == b.Note &&
+		a.Paused == b.Paused && a.Retired == b.Retired && a.Until == b.Until && a.Purpose == b.Purpose && a.Note == b.Note &&
 		slices.Equal(a.Formerly, b.Formerly) && slices.Equal(a.Labels, b.Labels) && slices.Equal(a.Devices, b.Devices) &&
 		slices.EqualFunc(a.Paths, b.Paths, samePath) &&
 		maps.Equal(a.Drivers, b.Drivers) && (len(a.Defaults) == 0 && len(b.Defaults) == 0 || reflect.DeepEqual(a.Defaults,

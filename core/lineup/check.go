@@ -204,7 +204,7 @@ func (c *checker) queues() {
 		if q.Retired {
 			continue
 		}
-		if given[i].State == ToNobody {
+		if given[i].State == ToNobody && q.Purpose == "" {
 			c.add(warning, "queues", q.Name, given[i].Fix, "%s", given[i].Says)
 		}
 		if q.paths == 0 {

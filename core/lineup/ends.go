@@ -50,6 +50,12 @@ func (e *Estate) over(g *more, q int32, now time.Time) bool {
 	return g.open.End.Some() && g.open.End.Over(hours.At(now, e.tree.zones[e.queues[q].zone]))
 }
 
+// Retired says whether a queue, by its name, is retired at a time, also by its end.
+func (e *Estate) Retired(called string, now time.Time) bool {
+	i, ok := e.queueByName[called]
+	return ok && e.gone(&e.queues[i], now)
+}
+
 // gone says whether a queue is retired at a time, also by its end.
 func (e *Estate) gone(q *queue, now time.Time) bool {
 	return q.retired || q.ends != none && e.refs.weeks[q.ends].End.Over(hours.At(now, e.tree.zones[q.zone]))

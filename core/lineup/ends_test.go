@@ -91,6 +91,46 @@ func TestEnds(t *testing.T) {
 	}
 }
 
+// TestPurpose: a queue for practice, or for programs alone, is never the default and cannot be picked where it is on
+// nobody's list; nobody remarks that nobody has it.
+func TestPurpose(t *testing.T) {
+	t.Parallel()
+	w := world(t, `
+estate: 1
+devices: [{name: d, uri: "ipp://10.0.0.1/ipp/print"}]
+queues:
+  - {name: class, devices: [d], paths: [{device: d}], purpose: practice}
+  - {name: labels, devices: [d], paths: [{device: d}], purpose: helper}
+  - {name: spare, devices: [d], paths: [{device: d}], purpose: practice}
+  - {name: work, devices: [d], paths: [{device: d}]}
+grants:
+  - {name: all, effect: place, queues: [class, labels, work], default: 10}
+  - {name: offered, effect: offer, queues: [labels]}
+`, "directory: 1\nusers: [{name: mira}]\n")
+	c := lineup.Context{User: "mira", Session: "desktop", Time: time.Date(2026, 11, 23, 9, 0, 0, 0, time.UTC)}
+	l, err := w.Resolve(c, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	if e := l.Entries[0]; e.Queue != "work" || !e.Default || len(l.Entries) != 3 {
+		t.Errorf("%+v", l.Entries)
+	}
+	if y, err := w.Why(c, "class"); err != nil || !strings.Contains(y.Default, "never is") {
+		t.Errorf("%+v %v", y, err)
+	}
+	if err := lineup.CheckPick(w, "mira", "labels", c.Time); err == nil || !strings.Contains(err.Error(), "for programs") {
+		t.Error(err)
+	}
+	for _, f := range lineup.Check(w.Estate, w.Directory) {
+		if f.Object == "queue spare" {
+			t.Errorf("%+v", f)
+		}
+	}
+	if !w.Estate.ForPractice("class") || w.Estate.ForPractice("labels") {
+		t.Error("what is for practice is not known")
+	}
+}
+
 // TestEndings: what ends soon and what has ended is remarked on, with the queues that nobody receives any more.
 func TestEndings(t *testing.T) {
 	t.Parallel()

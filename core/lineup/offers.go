@@ -5,6 +5,7 @@ import (
 	"slices"
 	"time"
 
+	"cirque/core/estate"
 	"cirque/core/fault"
 )
 
@@ -80,6 +81,9 @@ func CheckPick(w *World, person, called string, now time.Time) error {
 		}
 		return no("let them ask for it: cirque request make "+q.Name+"; or write a grant that offers it",
 			"no grant offers %s to %s", q.Name, person)
+	}
+	if q.Purpose == estate.Helper {
+		return no("choose another queue", "%s is for programs alone", q.Name)
 	}
 	if w.Estate.gone(q, now) {
 		return no("choose another queue", "%s is retired", q.Name)

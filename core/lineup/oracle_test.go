@@ -453,7 +453,9 @@ func (o *oracle) resolve() ([]lineup.Entry, []lineup.LeftOut) {
 			if g.IfRemoved != "leave" {
 				e.IfRemoved = "restore"
 			}
-			weights[e.Queue] = max(weights[e.Queue], g.Default)
+			if r.queue.Purpose == "" {
+				weights[e.Queue] = max(weights[e.Queue], g.Default)
+			}
 		}
 		entries = append(entries, e)
 	}

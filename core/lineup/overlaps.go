@@ -153,6 +153,14 @@ func (o *overlapper) both(i, j int32) []directory.MemberID {
 	case anybody(b):
 		return o.of(i)
 	}
+	// One that is for everybody but some also holds for people whom only the other names, and no directory lists.
+	wide := func(m *more) bool { return m.to == nil || m.to.everyone }
+	switch {
+	case wide(a) && !wide(b):
+		return o.less(slices.Clone(o.of(j)), a)
+	case wide(b) && !wide(a):
+		return o.less(slices.Clone(o.of(i)), b)
+	}
 	var out []directory.MemberID
 	other := o.of(j)
 	for _, id := range o.of(i) {
@@ -161,6 +169,18 @@ func (o *overlapper) both(i, j int32) []directory.MemberID {
 		}
 	}
 	return out
+}
+
+// less takes those out of a list of people whom a grant excepts.
+func (o *overlapper) less(ids []directory.MemberID, m *more) []directory.MemberID {
+	if !exceptsPeople(m) {
+		return ids
+	}
+	var s Scratch
+	return slices.DeleteFunc(ids, func(id directory.MemberID) bool {
+		f, err := o.w.facts(Context{User: o.called(id)}, &s, false)
+		return err == nil && o.w.to(m.except, f)
+	})
 }
 
 // of gives the people of the directory for whom a grant can hold, each by the number that stands for them, sorted.
@@ -181,14 +201,7 @@ func (o *overlapper) of(g int32) []directory.MemberID {
 		ids[i] = o.w.Directory.Primary(id)
 	}
 	slices.Sort(ids)
-	ids = slices.Compact(ids)
-	if exceptsPeople(m) {
-		var s Scratch
-		ids = slices.DeleteFunc(ids, func(id directory.MemberID) bool {
-			f, err := o.w.facts(Context{User: o.called(id)}, &s, false)
-			return err == nil && o.w.to(m.except, f)
-		})
-	}
+	ids = o.less(slices.Compact(ids), m)
 	o.people[g] = ids
 	return ids
 }

@@ -15,6 +15,7 @@ type queue struct {
 	loc, zone       int32
 	paths           int32 // how many
 	retired, paused bool
+	aside           bool  // it has a purpose besides people's work, and is never the default
 	ends            int32 // the number of its end among the hours, or none
 	first           way
 	fits            *fits // nil: always driverless
@@ -131,10 +132,17 @@ func (c *compiler) compileQueues(old *Estate, means bool) (same bool) {
 	return same && e.tree == old.tree
 }
 
+// ForPractice says whether a queue is for teaching and tests, and counts nowhere.
+func (e *Estate) ForPractice(called string) bool {
+	i, ok := e.queueByName[called]
+	return ok && e.queues[i].Purpose == estate.Practice
+}
+
 func (c *compiler) queue(q *estate.Queue) queue {
 	e := c.e
 	out := queue{Queue: q, queueRest: &queueRest{}, loc: none, retired: q.Retired, paused: q.Paused,
-		ends: c.e.refs.week(nil, q.Until)}
+		aside: q.Purpose != "",
+		ends:  c.e.refs.week(nil, q.Until)}
 	if w := week(q.Open); w != nil {
 		out.open = &w
 	}

@@ -195,7 +195,9 @@ func (w *World) count(f *facts, s *Scratch) {
 				continue
 			}
 			c.counting++
-			c.weight = max(c.weight, g.weight)
+			if !w.Estate.queues[c.queue].aside {
+				c.weight = max(c.weight, g.weight)
+			}
 			if g.does&places != 0 {
 				c.rank = 0
 			}

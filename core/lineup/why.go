@@ -350,6 +350,8 @@ func (x explainer) whyDefault(en Entry, l *Lineup) string {
 			"then the name.", weight)
 	case en.Effect == Offered:
 		return "It is not the default: an offered queue never is until it is picked."
+	case weight > 0 && x.w.Estate.queues[x.w.Estate.queueByName[en.Queue]].aside:
+		return "It is not the default: a queue for practice, or for programs alone, never is."
 	case weight == 0:
 		return "It is not the default: none of its grants gives a weight for that."
 	}

@@ -39,7 +39,12 @@ func Cover(w *lineup.World, cases []Case, now time.Time, from, to int, s *lineup
 			continue // a location that is gone
 		}
 		met := map[[2]string]int{}
+		real := 0
 		for j := range l.Entries {
+			if w.Estate.ForPractice(l.Entries[j].Queue) {
+				continue
+			}
+			real++
 			server, device, _ := w.Depends(context, l.Entries[j].Queue, &probe)
 			for _, on := range [2][2]string{{"server", server}, {"device", device}} {
 				if on[1] == "" {
@@ -55,7 +60,7 @@ func Cover(w *lineup.World, cases []Case, now time.Time, from, to int, s *lineup
 		who := c.Kind + " " + c.Name
 		for on, n := range met {
 			out[on].some.count(c.Kind, who)
-			if n == len(l.Entries) {
+			if n == real {
 				out[on].all.count(c.Kind, who)
 			}
 		}

@@ -49,10 +49,17 @@ func queueCommand(r *root) *cobra.Command {
 		return r.print(c, kept, func(w io.Writer) {
 			t := r.table("QUEUE", "TITLE", "LOCATION", "THROUGH", "STATE", "GIVEN BY")
 			for _, q := range kept {
-				t.add(q.Name, q.Title, q.Location, strings.Join(q.Through, ", "), queueState(q), givenBy(q.Given))
+				t.add(q.Name, q.Title, q.Location, through(q), queueState(q), givenBy(q.Given))
 			}
 			t.write(w)
-			fmt.Fprintf(w, "%d of %s.\n", len(kept), words.Count(len(all), "queue"))
+			practice := 0
+			for _, q := range all {
+				if q.Purpose == estate.Practice {
+					practice++
+				}
+			}
+			fmt.Fprintf(w, "%d of %s%s.\n", len(kept), words.Count(len(all), "queue"), map[bool]string{true: fmt.Sprintf(", of "+
+				"which %d for practice", practice)}[practice > 0])
 		})
 	}}
 	list.Flags().StringVar(&location, "location", "", "only at this location or under it")
@@ -92,14 +99,28 @@ func findsQueue(q lineup.QueueSheet, word string) bool {
 	return strings.Contains(strings.ToLower(text), strings.ToLower(word))
 }
 
+// besides says what a queue is for, where that is not people's work.
+func besides(q lineup.QueueSheet) string {
+	return map[string]string{estate.Practice: ", for practice", estate.Helper: ", for programs alone"}[q.Purpose]
+}
+
+// through says how a queue is reached, and that it is a pool.
+func through(q lineup.QueueSheet) string {
+	out := strings.Join(q.Through, ", ")
+	if len(q.Devices) > 1 {
+		out += fmt.Sprintf(" (a pool of %d)", len(q.Devices))
+	}
+	return out
+}
+
 func queueState(q lineup.QueueSheet) string {
 	switch {
 	case q.Retired:
 		return "retired"
 	case q.Paused:
-		return "paused"
+		return "paused" + besides(q)
 	}
-	return "open"
+	return "open" + besides(q)
 }
 
 func givenBy(g lineup.Given) string {

@@ -3,6 +3,7 @@ package jobs
 import (
 	"cmp"
 	"context"
+	"fmt"
 	"io"
 	"slices"
 	"time"
@@ -15,6 +16,7 @@ import (
 	"cirque/core/lineup"
 	"cirque/core/live"
 	"cirque/core/path"
+	"cirque/core/words"
 	"cirque/internal/service/present"
 )
 
@@ -202,7 +204,7 @@ func (s *Room) route(called string) (Route, error) {
 	case !slices.ContainsFunc(r.Queue.Paths, func(p estate.Path) bool { return p.Gateway }):
 		return r, fault.New(fault.Unknown, "no-gateway-path", "add {gateway: true} to its paths", "the queue %s does not "+
 			"go through the gateway", queue)
-	case r.Queue.Retired:
+	case w.Estate.Retired(queue, s.now()):
 		return r, fault.New(fault.Denied, "queue-retired", "use another queue", "the queue %s is retired", queue)
 	}
 	for _, usable := range []bool{true, false} { // what is known to be down is tried last
@@ -213,7 +215,7 @@ func (s *Room) route(called string) (Route, error) {
 			}
 		}
 	}
-	if len(r.Hops) == 0 {
+	if len(r.Hops) == 0 && r.Queue.Purpose != estate.Practice {
 		return r, fault.New(fault.Unavailable, "no-device", "name the devices behind it in the estate",
 			"the queue %s has no device", queue)
 	}
@@ -240,6 +242,15 @@ func (s *Room) Deliver(ctx context.Context, r Route, d job.Document, body io.Rea
 // first tries the hops in order until one takes the document, and says which it was.
 func (s *Room) first(ctx context.Context, r Route, d job.Document, body func(Hop) (io.Reader, error)) (job.Outcome,
 	string, error) {
+	if len(r.Hops) == 0 { // a queue for practice, behind which nothing prints
+		b, err := body(Hop{"none: it is for practice", "nothing"})
+		if err != nil {
+			return job.Outcome{}, "nothing", err
+		}
+		n, err := io.Copy(io.Discard, b)
+		return job.Outcome{State: "completed", Says: fmt.Sprintf("it is for practice: %s taken, and nothing is printed",
+			words.Count(int(n), "byte was", "bytes were"))}, "nothing", err
+	}
 	var last error
 	for _, h := range r.Hops {
 		b, err := body(h)

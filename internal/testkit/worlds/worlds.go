@@ -193,6 +193,9 @@ func (m Maker) queue(i int) estate.Queue {
 		q.Defaults = map[string]any{"sides": "one-sided"}
 	}
 	q.Open, q.Until = m.windows(0.3), m.until(0.1)
+	if m.Maybe(0.08) {
+		q.Purpose = m.One(estate.Practice, estate.Helper)
+	}
 	if m.Maybe(0.4) {
 		q.Access = &estate.Access{Allow: m.some(anyEntries, 0.6), Deny: m.some(anyEntries, 0.4)}
 	}

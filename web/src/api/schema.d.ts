@@ -5486,6 +5486,11 @@ export interface components {
             /** @description In order of preference. */
             paths?: components["schemas"]["EstatePath"][];
             paused?: boolean;
+            /**
+             * @description practice: for teaching and tests, counted nowhere; helper: for programs alone, on nobody's list. Neither is ever the default.
+             * @enum {string}
+             */
+            purpose?: "practice" | "helper";
             retired?: boolean;
             title?: string;
             /** @description The last day on which it is not retired, by the clock of its site, such as 2026-12-31, or a time with its offset. */
@@ -7291,6 +7296,11 @@ export interface components {
             /** @description In order of preference. */
             paths?: components["schemas"]["EstatePath"][];
             paused?: boolean;
+            /**
+             * @description practice: for teaching and tests, counted nowhere; helper: for programs alone, on nobody's list. Neither is ever the default.
+             * @enum {string}
+             */
+            purpose?: "practice" | "helper";
             retired?: boolean;
             /** @description Its paths in words, in order. */
             through: string[];

@@ -17,7 +17,23 @@ import { QueuesTogether } from "./QueuesTogether";
 const col = createColumnHelper<typeof features, Queue>();
 const columns = col.columns([
   col.accessor("name", { id: "name", header: "Queue" }),
-  col.accessor((q) => q.title ?? "", { id: "title", header: "Title" }),
+  col.accessor((q) => q.title ?? "", {
+    id: "title",
+    header: "Title",
+    cell: (c) => {
+      const purpose = c.row.original.purpose;
+      return (
+        <>
+          {c.getValue()}
+          {purpose && (
+            <span className="block text-ink-2">
+              {purpose === "practice" ? "for practice" : "for programs alone"}
+            </span>
+          )}
+        </>
+      );
+    },
+  }),
   col.accessor((q) => q.location ?? "", { id: "location", header: "Location" }),
   col.accessor((q) => q.through.join(", "), { id: "through", header: "Through" }),
   col.accessor((q) => (q.labels ?? []).join(", "), { id: "labels", header: "Labels" }),
