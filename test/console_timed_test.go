@@ -7,6 +7,27 @@ import (
 	"github.com/chromedp/chromedp/kb"
 )
 
+// TestConsoleMoves: what somebody would gain and lose by moving in the directory is seen before it is done there; a unit
+// that is not there is said to be none.
+func TestConsoleMoves(t *testing.T) {
+	t.Parallel()
+	s := startService(t)
+	s.importDirectory(twoPeople)
+	s.publish(wholeEstate)
+	p := consoleOf(t, s)
+	p.goTo("/draft")
+	p.fill("textbox", "Who moves in the directory", "user:mira")
+	p.fill("textbox", "Where to", "-group:clerks")
+	p.press("button", "Rehearse the move")
+	p.see("1 person of 2 and 0 machines of 1 would notice")
+	p.accessible()
+	p.look("moves")
+	p.clear("textbox", "Where to")
+	p.fill("textbox", "Where to", "unit:nowhere")
+	p.press("button", "Rehearse the move")
+	p.see("The rehearsal did not end")
+}
+
 // TestConsoleTimed: a draft is commented on, given a time in the console, seen waiting, taken back, and a grant is given
 // its last day as a part of its sentence.
 func TestConsoleTimed(t *testing.T) {

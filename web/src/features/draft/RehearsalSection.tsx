@@ -23,6 +23,7 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
   } | null>(null);
   const [error, setError] = useState<Error | null>(null);
   const [without, setWithout] = useState("");
+  const [moves, setMoves] = useState({ who: "", to: "" });
   const running = useRef<AbortController | null>(null);
   useEffect(() => () => running.current?.abort(), []);
   const start = async (what: Rehearse) => {
@@ -74,6 +75,35 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
             Rehearse the failure
           </Button>
         </form>
+        <form
+          className="flex items-end gap-2"
+          onSubmit={(e) => {
+            e.preventDefault();
+            void start({ moves: [`${moves.who.trim()}=${moves.to.trim()}`] });
+          }}
+        >
+          <label className="flex flex-col gap-1">
+            Who moves in the directory
+            <input
+              className={`${inputLook} w-52`}
+              value={moves.who}
+              placeholder="user:NAME or machine:NAME"
+              onChange={(e) => setMoves({ ...moves, who: e.target.value })}
+            />
+          </label>
+          <label className="flex flex-col gap-1">
+            Where to
+            <input
+              className={`${inputLook} w-52`}
+              value={moves.to}
+              placeholder="unit:PATH, +group:N, -group:N"
+              onChange={(e) => setMoves({ ...moves, to: e.target.value })}
+            />
+          </label>
+          <Button type="submit" disabled={!moves.who.trim() || !moves.to.trim()}>
+            Rehearse the move
+          </Button>
+        </form>
         {run && (
           <span role="status" className="flex items-center gap-2 pb-1">
             <progress max={run.total || 1} value={run.done} aria-label="Rehearsal" />
@@ -96,7 +126,7 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
       {result && (
         <Report
           report={result.report}
-          stale={result.version !== draft.version && !result.what.without}
+          stale={result.version !== draft.version && !result.what.without && !result.what.moves}
         />
       )}
     </section>
