@@ -5,6 +5,7 @@ import (
 	"slices"
 	"strings"
 	"time"
+	"unicode/utf8"
 
 	"cirque/core/document"
 	"cirque/core/span"
@@ -15,7 +16,8 @@ const SignInSetting = "sign_in"
 
 // SignInSettings say what is asked of who signs in, and how long a console may lie unused.
 type SignInSettings struct {
-	Idle span.Span `json:"idle,omitempty" yaml:"idle,omitempty" doc:"A console session ends once nobody has used it for so long: 5m to 12h; 1h when absent."`
+	Idle   span.Span `json:"idle,omitempty" yaml:"idle,omitempty" doc:"A console session ends once nobody has used it for so long: 5m to 12h; 1h when absent."`
+	Notice string    `json:"notice,omitempty" yaml:"notice,omitempty" doc:"What whoever signs in is to know, such as whose service this is and whom to ask; up to 600 letters, shown to everybody who opens the console."`
 	// SecondFactor and Again are for owners to say: see SignInRules.
 	SecondFactor []string  `json:"second_factor,omitempty" yaml:"second_factor,omitempty" enum:"owner,administrator,site-administrator,help-desk,auditor,person" doc:"Roles whose accounts here must have a second factor. Owners alone change it."`
 	Again        span.Span `json:"again,omitempty" yaml:"again,omitempty" doc:"What matters most, such as accounts and tokens, is asked of whoever has shown within so long who they are: 1m to 12h; 15m when absent. Owners alone change it."`
@@ -54,6 +56,17 @@ func (d *Document) ProofLasts() time.Duration {
 	return cmp.Or(again, proofLasts)
 }
 
+// noticeMost bounds what stands above the fields of a sign-in.
+const noticeMost = 600
+
+// SignInNotice is what whoever signs in is to know; empty where nothing was written.
+func (d *Document) SignInNotice() string {
+	if d.Settings == nil || d.Settings.SignIn == nil {
+		return ""
+	}
+	return d.Settings.SignIn.Notice
+}
+
 // sessionIdle is how long a console may lie unused where nothing is set.
 const sessionIdle = time.Hour
 
@@ -66,12 +79,16 @@ func (d *Document) SessionIdle() time.Duration {
 }
 
 func (p *parser) signInSetting(n document.Node) *SignInSettings {
-	v, ok := n.Object([]string{"again", "idle", "note", "second_factor", "again_minutes", "idle_minutes"})
+	v, ok := n.Object([]string{"again", "idle", "note", "notice", "second_factor", "again_minutes", "idle_minutes"})
 	if !ok {
 		return nil
 	}
 	p.setting(SignInSetting, n)
-	s := &SignInSettings{Note: v.Text("note")}
+	s := &SignInSettings{Note: v.Text("note"), Notice: v.Text("notice")}
+	if n, ok := v.Get("notice"); ok && utf8.RuneCountInString(s.Notice) > noticeMost {
+		n.Complain("say the rest where the notice leads", "the notice has %d letters, and at most %d are shown",
+			utf8.RuneCountInString(s.Notice), noticeMost)
+	}
 	spanOf(v, "idle", 5*time.Minute, 12*time.Hour, former{"idle_minutes", time.Minute}, &s.Idle)
 	spanOf(v, "again", time.Minute, 12*time.Hour, former{"again_minutes", time.Minute}, &s.Again)
 	if list, wrote := v.Get("second_factor"); wrote {

@@ -27,6 +27,7 @@ type Me struct {
 	Role       access.Role `json:"role,omitempty" doc:"The mightiest of what is held."`
 	Machine    string      `json:"machine,omitempty"`
 	Version    string      `json:"version"`
+	Notice     string      `json:"notice,omitempty" doc:"What whoever signs in is to know, as the settings have it."`
 
 	Second    *Step      `json:"second,omitempty" doc:"Nobody is signed in yet: this is asked for besides the password."`
 	Owes      bool       `json:"owes_factor,omitempty" doc:"A second factor is demanded and not there: nothing can be done but to set one up."`

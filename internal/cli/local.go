@@ -151,6 +151,9 @@ func (r *root) tokenByPassword(c *cobra.Command, url, name string, pem []byte) (
 	if err != nil {
 		return "", "", err
 	}
+	if me, err := apiclient.Get[api.Me](c.Context(), client, "/api/v1/session", nil); err == nil && me.Notice != "" {
+		fmt.Fprintf(c.ErrOrStderr(), "%s\n\n", me.Notice)
+	}
 	password, err := readSecret(c, "Password: ")
 	if err != nil {
 		return "", "", err

@@ -13,7 +13,8 @@ import (
 )
 
 func (s *server) me(p *access.Principal) api.Me {
-	m := api.Me{NeedsSetUp: s.svc.Identity.NeedsSetUp(), Version: s.cfg.Version}
+	m := api.Me{NeedsSetUp: s.svc.Identity.NeedsSetUp(), Version: s.cfg.Version,
+		Notice: s.svc.Present.View().Document().SignInNotice()}
 	if p != nil {
 		m.SignedIn, m.Name, m.Role, m.Machine = true, p.Name, p.Role, p.Machine
 		m.Holds, m.May, m.Owes = p.Holdings(), p.Actions(), p.Owes

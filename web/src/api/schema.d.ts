@@ -5544,6 +5544,8 @@ export interface components {
             /** @description A console session ends once nobody has used it for so long: 5m to 12h; 1h when absent. */
             idle?: string;
             note?: string;
+            /** @description What whoever signs in is to know, such as whose service this is and whom to ask; up to 600 letters, shown to everybody who opens the console. */
+            notice?: string;
             /** @description Roles whose accounts here must have a second factor. Owners alone change it. */
             second_factor?: ("owner" | "administrator" | "site-administrator" | "help-desk" | "auditor" | "person")[];
         };
@@ -6128,6 +6130,8 @@ export interface components {
             name?: string;
             /** @description The first account is still to be made. */
             needs_set_up: boolean;
+            /** @description What whoever signs in is to know, as the settings have it. */
+            notice?: string;
             /** @description A second factor is demanded and not there: nothing can be done but to set one up. */
             owes_factor?: boolean;
             /** @description The mightiest of what is held. */

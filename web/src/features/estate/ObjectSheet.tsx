@@ -4,6 +4,7 @@ import { api, askAll, ProblemError, type Finding } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
 import { BegunNotice } from "../../parts/BegunNotice";
 import { ProblemNotice } from "../../parts/ProblemNotice";
+import { SignInNotice } from "../../parts/SignInNotice";
 import { Rename } from "../../parts/Rename";
 import { useMay } from "../../parts/useMay";
 import { count } from "../../lib/words";
@@ -113,6 +114,14 @@ export function ObjectSheet(props: ObjectSheetProps) {
             <Remarks of={findings.filter((f) => f.key === k.name)} />
           </div>
         ),
+      )}
+      {setting && called === "sign_in" && typeof v.notice === "string" && v.notice && (
+        <figure aria-label="Preview of the notice">
+          <figcaption className="mb-1 text-ink-2">
+            So it stands above the fields of a sign-in:
+          </figcaption>
+          <SignInNotice text={v.notice} />
+        </figure>
       )}
       {list === "queues" && !fresh && <MayPrint queue={name} />}
       {shown && <ProblemNotice title="It cannot be kept like this" error={shown} />}

@@ -1,7 +1,9 @@
-import { useQueryClient } from "@tanstack/react-query";
+import { useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState } from "react";
 import { api, ask } from "../../api/client";
+import { meQuery } from "../../api/session";
 import { Form } from "../../parts/Form";
+import { SignInNotice } from "../../parts/SignInNotice";
 import { ShowFactor, type Step } from "../../parts/ShowFactor";
 import { useForm } from "../../parts/useForm";
 import { Button } from "../../ui/Button";
@@ -10,6 +12,7 @@ import { Logo } from "../../ui/Logo";
 
 export function SignInPage() {
   const client = useQueryClient();
+  const me = useQuery(meQuery());
   const [step, setStep] = useState<Step>();
   const form = useForm({
     start: { name: "", password: "" },
@@ -33,6 +36,7 @@ export function SignInPage() {
     );
   return (
     <Gate title="Sign in to Cirque">
+      <SignInNotice text={me.data?.notice} />
       <Form
         label="Sign in"
         failed="You are not signed in"
