@@ -11,6 +11,7 @@ import (
 	"github.com/go-ldap/ldap/v3"
 
 	"cirque/core/advert"
+	"cirque/core/fault"
 	"cirque/internal/apiclient"
 	"cirque/internal/sim"
 	"cirque/internal/testkit"
@@ -32,7 +33,8 @@ func TestListing(t *testing.T) {
 	t.Parallel()
 	dir := testkit.NewSlapd(t, testkit.LDIF(20, 2, 2))
 	_, lead := withStandIns(t, sim.Spec{For: "10.5.0.1:631", Name: "d", Model: "Skerrymark Mono 40",
-		Can: []string{"two-sided", "colour"}})
+		Can: []string{"two-sided", "colour"}},
+		sim.Spec{For: "ps-1.example:631", Name: "ps-1", Server: true, Queues: []sim.Queue{{Name: "Hall Mono"}}})
 	s := startService(t, lead)
 	l := manage(t, dir)
 	entry := func(dn string, attrs map[string][]string) {
@@ -100,6 +102,41 @@ func TestListing(t *testing.T) {
 	finds("(printer-sides-supported=two-sided-long-edge)", "hall")
 	contains(t, "the client", s.must("directory", "listed"), "skerry", "2 entries are below "+under,
 		"theirs: an entry of that name is there already, which Cirque did not write")
+
+	// All of them, with where they lead, by words, features and places.
+	contains(t, "printers", s.must("directory", "printers"), "hall", "ours", "other", "it names no address", "4 entries of 4")
+	contains(t, "colour", s.must("directory", "printers", "hall", "--colour", "--two-sided", "--place", "Quay"),
+		"1 entry of 1")
+	contains(t, "none", s.must("directory", "printers", "nothing-like-it"), "0 entries of 0")
+	// What leads to a queue that is gone is found, and can be taken out; nothing else can.
+	s.must("server", "add", "ps-1.example")
+	for name, queue := range map[string]string{"stale": "Old Hall", "live": "Hall%20Mono"} {
+		entry("printer-name="+name+","+under, map[string][]string{"objectClass": {"printerService", "printerIPP"},
+			"printer-name": {name}, "printer-uri": {"ipp://ps-1.example/printers/" + strings.ReplaceAll(queue, " ", "%20")}})
+	}
+	contains(t, "gone", s.must("directory", "printers", "--gone"), "stale", "ps-1 has no queue Old Hall", "1 entry of 6")
+	if err := s.c.Do(t.Context(), "DELETE", "/api/v1/directory/printers", map[string][]string{"source": {"skerry"},
+		"dn": {"printer-name=live," + under}}, nil, nil); !fault.Is(err, fault.Conflict) {
+		t.Errorf("an entry that leads somewhere was taken out: %v", err)
+	}
+	p := consoleOf(t, s)
+	p.goTo("/directory?show=printers")
+	p.see("ps-1 has no queue Old Hall")
+	p.accessible()
+	p.look("directory-printers")
+	p.fill("textbox", "Words of the name, the place or the model", "hall mono")
+	p.press("button", "Look")
+	p.gone("Old Hall")
+	p.see("Booking hall")
+	contains(t, "removed", s.must("directory", "printers", "--remove"), "1 entry of 6 taken out")
+	contains(t, "left", s.must("directory", "printers", "live"), "ps-1 had the queue Hall Mono")
+	if err := l.Del(ldap.NewDelRequest("printer-name=live,"+under, nil)); err != nil {
+		t.Fatal(err)
+	}
+	if code, _, errs := s.run("directory", "printers", "--source", "other"); code != 4 || !strings.Contains(errs,
+		"no directory is read as other") {
+		t.Errorf("%d %s", code, errs)
+	}
 
 	// The estate changes; a stranger changes an entry, and adds what is none of Cirque's.
 	m := ldap.NewModifyRequest("printer-name=hall,"+under, nil)

@@ -98,6 +98,7 @@ const (
 	EnrolRevoked  = "enrol.revoked"
 	SaidWho       = "endpoint.person-said"
 	Listed        = "directory.listed"
+	EntryGone     = "directory.entry-removed"
 	ListingBad    = "directory.listing-fails"
 	ListingGood   = "directory.listing-works"
 	Requested     = "request.made"

@@ -38,6 +38,29 @@ func sourcesRoutes(s *server, a huma.API) {
 			list, err := s.svc.Adverts.Listings(ctx, principalOf(ctx))
 			return items(*in, list, err, func(v *advert.Listing) string { return v.Source })
 		})
+	type printers struct {
+		Paging
+		Source   string   `query:"source" maxLength:"63" doc:"Only in this directory."`
+		Find     []string `query:"word,explode" maxItems:"10" doc:"Words, each of which stands in the name, an old name, the description, the location or the model."`
+		Place    string   `query:"place" maxLength:"256" doc:"In the location."`
+		Colour   bool     `query:"colour" doc:"Only those that print colour."`
+		TwoSided bool     `query:"two_sided" doc:"Only those that print on both sides."`
+	}
+	route(s, a, "GET", "/api/v1/directory/printers", "directory-printers", "Printer entries in the directories, whoever "+
+		"wrote them, with what is known of where they lead", small, func(ctx context.Context,
+		in *printers) (paged[advert.Found], error) {
+		list, _, err := s.svc.Adverts.Printers(ctx, principalOf(ctx), in.Source, advert.Seek{Words: in.Find,
+			Place: in.Place, Colour: in.Colour, TwoSided: in.TwoSided})
+		return items(in.Paging, list, err, func(v *advert.Found) string { return v.Source + " " + v.DN })
+	})
+	type entry struct {
+		Source string `query:"source" maxLength:"63"`
+		DN     string `query:"dn" maxLength:"1024"`
+	}
+	route(s, a, "DELETE", "/api/v1/directory/printers", "remove-directory-printer", "Take a printer entry out of a "+
+		"directory whose queue is gone", small, func(ctx context.Context, in *entry) (*struct{}, error) {
+		return nil, s.svc.Adverts.RemovePrinter(ctx, principalOf(ctx), in.Source, in.DN)
+	})
 	type remove struct {
 		Name  string `path:"name" maxLength:"63"`
 		Rows  bool   `query:"rows" doc:"Take out what came from it as well."`

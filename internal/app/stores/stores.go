@@ -27,9 +27,10 @@ func Of(db *postgres.Store) service.Stores {
 		Signals: db,
 		Adopt:   db.Stock,
 		Adverts: struct {
+			postgres.EventTable
 			postgres.ListingTable
 			postgres.SourceTable
-		}{db.Listings, db.Sources},
+		}{db.Events, db.Listings, db.Sources},
 		Alerts: struct {
 			postgres.EndpointTable
 			postgres.EventTable

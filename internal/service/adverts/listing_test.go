@@ -32,6 +32,12 @@ type where struct {
 	fails   error
 }
 
+func (*where) FindPrinters(context.Context, directory.Source, string, advert.Seek, int) ([]advert.Found, bool, error) {
+	return nil, false, nil
+}
+
+func (*where) RemovePrinter(context.Context, directory.Source, string, string) error { return nil }
+
 func (d *where) Sources(context.Context) ([]directory.Source, map[string][]byte, error) {
 	d.mu.Lock()
 	defer d.mu.Unlock()

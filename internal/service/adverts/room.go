@@ -1,5 +1,6 @@
 // Package adverts keeps the directory's printer entries equal to the queues that are to be listed there. Its use cases:
-// Listings, and Withdraw, which other rooms ask for. Its worker brings directories into line whenever something has
+// Listings, Printers and RemovePrinter, and Withdraw, which other rooms ask for. Its worker brings directories into
+// line whenever something has
 // changed.
 package adverts
 
@@ -19,10 +20,15 @@ import (
 type Dir interface {
 	ListLDAP(ctx context.Context, s directory.Source, password string, entries []advert.Entry, mine []string, claim,
 		release func(dn string) error) (advert.Pass, error)
+	// FindPrinters looks for printer entries anywhere in a directory, at most so many.
+	FindPrinters(ctx context.Context, s directory.Source, password string, seek advert.Seek, most int) ([]advert.Found,
+		bool, error)
+	RemovePrinter(ctx context.Context, s directory.Source, password, dn string) error
 }
 
 // A Store is what is needed of the store.
 type Store interface {
+	AddEvent(ctx context.Context, e event.Event) error
 	ClaimEntry(ctx context.Context, source, dn string) error
 	ForgetListing(ctx context.Context, source string) error
 	Listed(ctx context.Context, source string) ([]string, error)

@@ -468,6 +468,24 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/directory/printers": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Printer entries in the directories, whoever wrote them, with what is known of where they lead */
+        get: operations["directory-printers"];
+        put?: never;
+        post?: never;
+        /** Take a printer entry out of a directory whose queue is gone */
+        delete: operations["remove-directory-printer"];
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/directory/renames": {
         parameters: {
             query?: never;
@@ -3613,6 +3631,21 @@ export interface components {
             draft?: string;
             proposals: components["schemas"]["AdoptProposal"][];
         };
+        AdvertFound: {
+            colour: boolean;
+            dn: string;
+            info?: string;
+            location?: string;
+            model?: string;
+            name: string;
+            /** @description What is known of where it leads, with its age. */
+            says: string;
+            source: string;
+            /** @enum {string} */
+            state: "ours" | "leads" | "gone" | "unknown";
+            two_sided: boolean;
+            uri?: string;
+        };
         AdvertListing: {
             /** Format: int64 */
             added: number;
@@ -6687,6 +6720,16 @@ export interface components {
              */
             total: number;
         };
+        PageFound: {
+            items: components["schemas"]["AdvertFound"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageGrant: {
             items: components["schemas"]["EstateGrant"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -9648,6 +9691,91 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "directory-printers": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+                /** @description Only in this directory. */
+                source?: string;
+                /** @description Words, each of which stands in the name, an old name, the description, the location or the model. */
+                word?: string[];
+                /** @description In the location. */
+                place?: string;
+                /** @description Only those that print colour. */
+                colour?: boolean;
+                /** @description Only those that print on both sides. */
+                two_sided?: boolean;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageFound"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "remove-directory-printer": {
+        parameters: {
+            query?: {
+                source?: string;
+                dn?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description No Content */
+            204: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content?: never;
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             429: components["responses"]["429"];
             500: components["responses"]["500"];

@@ -2,6 +2,7 @@ import { useUrl } from "../../lib/useUrl";
 import { Sections } from "../../ui/Sections";
 import { FindPeople } from "./FindPeople";
 import { Links } from "./Links";
+import { Printers } from "./Printers";
 import { Renames } from "./Renames";
 import { Runs } from "./Runs";
 import { Sources } from "./Sources";
@@ -21,6 +22,7 @@ export function DirectoryPage() {
           ["names", "One person", "/directory?show=names"],
           ["sources", "Sources", "/directory?show=sources"],
           ["passes", "Latest passes", "/directory?show=passes"],
+          ["printers", "Printers", "/directory?show=printers"],
         ]}
       />
       <Renames />
@@ -28,6 +30,8 @@ export function DirectoryPage() {
         <Links />
       ) : show === "sources" ? (
         <Sources />
+      ) : show === "printers" ? (
+        <Printers />
       ) : show === "passes" ? (
         <Runs />
       ) : (

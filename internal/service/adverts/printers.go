@@ -1,0 +1,134 @@
+package adverts
+
+import (
+	"context"
+	"slices"
+	"strings"
+
+	"cirque/core/access"
+	"cirque/core/advert"
+	"cirque/core/directory"
+	"cirque/core/event"
+	"cirque/core/fault"
+	"cirque/core/stock"
+)
+
+// printersMost is how many entries are given of one directory.
+const printersMost = 500
+
+// Printers looks for printer entries in the directories that are read, or in one, whoever wrote them, with what is
+// known
+// of where each leads. more says that a directory has others.
+func (s *Room) Printers(ctx context.Context, p *access.Principal, source string, seek advert.Seek) (out []advert.Found,
+	more bool, err error) {
+	if err := access.Check(p, access.ReadDirectory); err != nil {
+		return nil, false, err
+	}
+	out = []advert.Found{}
+	err = s.eachSource(ctx, source, func(v directory.Source, word string) error {
+		list, cut, err := s.cfg.Dir.FindPrinters(ctx, v, word, seek, printersMost)
+		if err != nil {
+			return err
+		}
+		known, err := s.known(ctx, v.Name)
+		for i := range list {
+			list[i].Judge(known, s.now())
+		}
+		out, more = append(out, list...), more || cut
+		return err
+	})
+	return out, more, err
+}
+
+// eachSource calls f for each source that is read, or for one, with its password.
+func (s *Room) eachSource(ctx context.Context, source string, f func(v directory.Source, word string) error) error {
+	if s.cfg.Dir == nil {
+		return fault.New(fault.Unavailable, "no-directory", "run the service with directories", "no directory is spoken to")
+	}
+	list, sealed, err := s.store.Sources(ctx)
+	if err != nil {
+		return err
+	}
+	met := false
+	for _, v := range list {
+		if source != "" && v.Name != source {
+			continue
+		}
+		met = true
+		word, err := s.cfg.Passwords.SourcePassword(v, sealed[v.Name])
+		if err != nil {
+			return err
+		}
+		if err := f(v, word); err != nil {
+			return err
+		}
+	}
+	if !met {
+		return fault.New(fault.Unknown, "source-unknown", "see cirque directory source list; to have one read: cirque "+
+			"directory source add", "no directory is read%s", map[bool]string{true: " as " + source}[source != ""])
+	}
+	return nil
+}
+
+// known is what entries of a source are judged by.
+func (s *Room) known(ctx context.Context, source string) (advert.Known, error) {
+	mine, err := s.store.Listed(ctx, source)
+	kept := s.present.Stock()
+	servers, devices := map[string]advert.Server{}, map[string]string{}
+	for _, l := range s.present.Watched(stock.KindServer) {
+		k := kept.Server(l.Name)
+		if k.Server == nil || !k.Check.OK {
+			continue
+		}
+		list := k.Server.Queues
+		servers[advert.Authority(l.URI)] = advert.Server{Name: l.Name, At: k.Server.At, Has: func(queue string) bool {
+			return slices.ContainsFunc(list, func(q stock.Queue) bool { return q.Name == queue })
+		}}
+	}
+	for _, l := range s.present.Watched(stock.KindDevice) {
+		devices[advert.Authority(l.URI)] = l.Name
+	}
+	return advert.Known{
+		Ours: func(dn string) bool {
+			return slices.ContainsFunc(mine, func(m string) bool { return strings.EqualFold(m, dn) })
+		},
+		Server: func(at string) (advert.Server, bool) { v, ok := servers[at]; return v, ok },
+		Device: func(at string) (string, bool) { v, ok := devices[at]; return v, ok },
+	}, err
+}
+
+// RemovePrinter takes an entry out of a directory that leads to a queue which is gone, by what is known at this moment;
+// any other is refused.
+func (s *Room) RemovePrinter(ctx context.Context, p *access.Principal, source, dn string) error {
+	if err := access.Check(p, access.KeepSources); err != nil {
+		return err
+	}
+	if source == "" || dn == "" {
+		return fault.New(fault.Invalid, "entry-missing", "see cirque directory printers", "no entry is named")
+	}
+	return s.eachSource(ctx, source, func(v directory.Source, word string) error {
+		list, _, err := s.cfg.Dir.FindPrinters(ctx, v, word, advert.Seek{}, 10*printersMost)
+		if err != nil {
+			return err
+		}
+		i := slices.IndexFunc(list, func(f advert.Found) bool { return strings.EqualFold(f.DN, dn) })
+		if i < 0 {
+			return fault.New(fault.Unknown, "entry-unknown", "see cirque directory printers", "%s has no printer entry %s",
+				source, dn)
+		}
+		known, err := s.known(ctx, source)
+		if err != nil {
+			return err
+		}
+		if list[i].Judge(known, s.now()); list[i].State != advert.Gone {
+			return fault.New(fault.Conflict, "entry-leads", "take it out with the directory's own tools, if it is to go",
+				"%s is not known to lead nowhere: %s", list[i].Name, list[i].Says)
+		}
+		if err := s.cfg.Dir.RemovePrinter(ctx, v, word, list[i].DN); err != nil {
+			return err
+		}
+		return s.store.AddEvent(ctx, event.Event{Kind: event.EntryGone, Subject: list[i].Name, Author: p.Name}.Saying(
+			"The printer entry {name} was taken out of {source}: {why}", "name", list[i].Name, "source", source, "why",
+			list[i].Says))
+	})
+}
