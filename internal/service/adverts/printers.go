@@ -30,7 +30,7 @@ func (s *Room) Printers(ctx context.Context, p *access.Principal, source string,
 		if err != nil {
 			return err
 		}
-		known, err := s.known(ctx, v.Name)
+		known, err := s.known(ctx)
 		for i := range list {
 			list[i].Judge(known, s.now())
 		}
@@ -70,9 +70,17 @@ func (s *Room) eachSource(ctx context.Context, source string, f func(v directory
 	return nil
 }
 
-// known is what entries of a source are judged by.
-func (s *Room) known(ctx context.Context, source string) (advert.Known, error) {
-	mine, err := s.store.Listed(ctx, source)
+// known is what entries are judged by. Two sources may read one directory: what was written through one is Cirque's.
+func (s *Room) known(ctx context.Context) (advert.Known, error) {
+	var mine []string
+	list, _, err := s.store.Sources(ctx)
+	for _, v := range list {
+		dns, failed := s.store.Listed(ctx, v.Name)
+		if failed != nil {
+			err = failed
+		}
+		mine = append(mine, dns...)
+	}
 	kept := s.present.Stock()
 	servers, devices := map[string]advert.Server{}, map[string]string{}
 	for _, l := range s.present.Watched(stock.KindServer) {
@@ -116,7 +124,7 @@ func (s *Room) RemovePrinter(ctx context.Context, p *access.Principal, source, d
 			return fault.New(fault.Unknown, "entry-unknown", "see cirque directory printers", "%s has no printer entry %s",
 				source, dn)
 		}
-		known, err := s.known(ctx, source)
+		known, err := s.known(ctx)
 		if err != nil {
 			return err
 		}
