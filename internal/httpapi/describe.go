@@ -39,7 +39,7 @@ var subjects = []subject{
 		"/failover-tests", "/faults", "/notices", "/snapshots", "/overview"}},
 	{"Access", "Accounts, roles, sessions, tokens and the audit.", []string{"/accounts", "/access-rules", "/session",
 		"/sessions", "/tokens", "/emergency-account", "/set-up", "/audit", "/events", "/views"}},
-	{"Service", "How the service is, and what changes.", []string{"/healthz", "/readyz", "/watch"}},
+	{"Service", "How the service is, and what changes.", []string{"/healthz", "/readyz", "/watch", "/guides"}},
 }
 
 // tagOfPath gives the tag of an operation by its path.

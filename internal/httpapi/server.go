@@ -146,6 +146,7 @@ func (s *server) register(r *gin.Engine) huma.API {
 	r.POST("/api/v1/lineups", s.lineup)
 	draftsRoutes(s, a)
 	timedRoutes(s, a)
+	guideRoutes(s, a)
 	rehearsalsRoutes(s, a)
 	liveRoutes(s, a)
 	fleetRoutes(s, a)

@@ -20,6 +20,12 @@ const FindAnything = lazily(
   (m) => m.FindAnything,
 );
 
+// Guides are read now and then, and what draws them waits until then.
+const HowTo = lazily(
+  () => import("./HowTo"),
+  (m) => m.HowTo,
+);
+
 /** The frame of every page: where one may go above, what is current below. */
 export function Shell({ me, children }: { me: Me; children: ReactNode }) {
   const { live } = useLive();
@@ -58,6 +64,9 @@ export function Shell({ me, children }: { me: Me; children: ReactNode }) {
           <span className="ml-auto flex items-center gap-3 text-ink-2">
             <Suspense>
               <FindAnything />
+            </Suspense>
+            <Suspense>
+              <HowTo />
             </Suspense>
             <span>{me.name}</span>
             <button
