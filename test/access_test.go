@@ -74,7 +74,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"GET /api/v1/drafts": readers, "POST /api/v1/draft/propose": editors,
 		"POST /api/v1/draft/publish-at": editors, "DELETE /api/v1/drafts/{id}/publish-at": admins,
 		"GET /api/v1/directory/printers": readers, "DELETE /api/v1/directory/printers": admins,
-		"GET /api/v1/guides": signed, "GET /api/v1/guides/{name}": signed,
+		"GET /api/v1/guides": people, "GET /api/v1/guides/{name}": people,
 		"GET /api/v1/drafts/{id}/comments": readers, "POST /api/v1/drafts/{id}/comments": editors,
 		"GET /api/v1/revisions/{number}/comments": readers,
 		"GET /api/v1/proposals":                   readers, "POST /api/v1/proposals/{id}/take": admins,

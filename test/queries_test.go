@@ -73,8 +73,9 @@ func queriesWith(t *testing.T, n int) map[string]int {
 	}
 	out := map[string]int{}
 	for path, methods := range describedPaths(t) {
-		if methods["get"] == nil || path == "/api/v1/watch" || path == "/api/v1/audit/lines" {
-			continue // the one never ends, the other gives all there is, part by part
+		if methods["get"] == nil || path == "/api/v1/watch" || path == "/api/v1/audit/lines" ||
+			path == "/api/v1/directory/printers" {
+			continue // the one never ends, the next gives all there is, part by part, the last asks a directory
 		}
 		filled := filledIn(path)
 		if !ask(filled) { // what is kept between two requests is there then
