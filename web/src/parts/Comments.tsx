@@ -37,7 +37,7 @@ export function Comments({ of, id }: { of: "draft" | "revision"; id: number }) {
   if (!may && list.length === 0 && !said.error) return null;
   return (
     <section aria-label="Comments" className="mt-4">
-      <h3 className="font-medium">Comments</h3>
+      {list.length > 0 && <h3 className="font-medium">Comments</h3>}
       {said.error && <ProblemNotice title="They cannot be shown" error={said.error} />}
       <ul>
         {list.map((c) => (

@@ -85,7 +85,7 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
           <label className="flex flex-col gap-1">
             Who moves in the directory
             <input
-              className={`${inputLook} w-52`}
+              className={`${inputLook} w-60`}
               value={moves.who}
               placeholder="user:NAME or machine:NAME"
               onChange={(e) => setMoves({ ...moves, who: e.target.value })}
@@ -94,7 +94,7 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
           <label className="flex flex-col gap-1">
             Where to
             <input
-              className={`${inputLook} w-52`}
+              className={`${inputLook} w-60`}
               value={moves.to}
               placeholder="unit:PATH, +group:N, -group:N"
               onChange={(e) => setMoves({ ...moves, to: e.target.value })}
