@@ -12,7 +12,8 @@ import (
 
 // guideRoutes give the guides to all people who are signed in.
 func guideRoutes(s *server, a huma.API) {
-	signedIn := func(ctx context.Context) error { return access.Check(principalOf(ctx), access.OwnToken) } // all people may
+	// What all people may do stands for being one of them.
+	signedIn := func(ctx context.Context) error { return access.Check(principalOf(ctx), access.OwnToken) }
 	route(s, a, "GET", "/api/v1/guides", "guides", "How things are done, page by page", small,
 		func(ctx context.Context, in *Paging) (paged[docs.Guide], error) {
 			return items(*in, docs.Guides(), signedIn(ctx), func(g *docs.Guide) string { return g.Name })
