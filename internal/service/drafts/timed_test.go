@@ -2,6 +2,7 @@ package drafts_test
 
 import (
 	"context"
+	"errors"
 	"fmt"
 	"strings"
 	"testing"
@@ -97,13 +98,19 @@ func TestDue(t *testing.T) {
 		}
 		at("one", "One", 90*time.Second)
 		at("two", "Two", 20*time.Second) // the first clashes with it, as they are of the same revision
-		ctx, stop := context.WithCancel(t.Context())
-		defer stop()
-		go func() {
-			if err := (drafts.Publisher{Room: r}).Workers()[0].Run(ctx); err != nil && ctx.Err() == nil {
+		// runs lets the worker work for a while, alone with what is kept.
+		runs := func(d time.Duration) {
+			t.Helper()
+			ctx, stop := context.WithCancel(t.Context())
+			done := make(chan error)
+			go func() { done <- (drafts.Publisher{Room: r}).Workers()[0].Run(ctx) }()
+			time.Sleep(d)
+			synctest.Wait()
+			stop()
+			if err := <-done; err != nil && !errors.Is(err, context.Canceled) {
 				t.Error(err)
 			}
-		}()
+		}
 		revision := func() estate.Revision {
 			rev, _, err := s.Current(t.Context())
 			if err != nil {
@@ -111,18 +118,15 @@ func TestDue(t *testing.T) {
 			}
 			return rev
 		}
-		time.Sleep(20*time.Second - time.Millisecond)
-		synctest.Wait()
+		runs(20*time.Second - time.Millisecond)
 		if rev := revision(); rev.Number != 1 {
 			t.Fatalf("too early: %+v", rev)
 		}
-		time.Sleep(2 * time.Millisecond)
-		synctest.Wait()
+		runs(2 * time.Millisecond)
 		if rev := revision(); rev.Number != 2 || strings.Join(s.published, "") != "root: as Two" {
 			t.Fatalf("not at its moment: %+v", rev)
 		}
-		time.Sleep(2 * time.Minute)
-		synctest.Wait()
+		runs(2 * time.Minute)
 		if rev := revision(); rev.Number != 2 {
 			t.Fatalf("it clashes, and was published: %+v", rev)
 		}
@@ -138,8 +142,7 @@ func TestDue(t *testing.T) {
 		person := rooms.Who(access.Person)
 		person.Name, person.Account = "root", "root"
 		s.people["account root"] = person
-		time.Sleep(2 * time.Minute)
-		synctest.Wait()
+		runs(2 * time.Minute)
 		if rev := revision(); rev.Number != 2 || len(s.said) != said+2 || !strings.Contains(
 			s.kept["account root three"].Timed.Failed, "may not publish") {
 			t.Errorf("%+v, %+v", rev, s.kept)
