@@ -12,6 +12,7 @@ import (
 	"cirque/core/directory"
 	"cirque/core/driver"
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/notice"
 	"cirque/core/page"
@@ -238,12 +239,31 @@ func TestErasedFromCare(t *testing.T) {
 		Result: endpoint.Yes}}); err != nil {
 		t.Fatal(err)
 	}
+	d, err := s.Drafts.SaveDraft(ctx, estate.Draft{Owner: "account x", Author: "x", Name: "main", Kept: []estate.Kept{
+		{Ref: estate.Ref{List: "queues", Name: "hall"}, Object: []byte("{}")}}})
+	if err != nil {
+		t.Fatal(err)
+	}
+	for author, says := range map[string]string{"Mira": "from May on", "olav": "as Mira asked", "nora": "fine"} {
+		if _, err := s.Drafts.AddComment(ctx, d, estate.Comment{Author: author, Says: says}, happening("main")); err != nil {
+			t.Fatal(err)
+		}
+	}
 	stands, err := s.Persons.ErasePerson(ctx, []string{"mira"}, nil, "test", "gone")
 	if err != nil {
 		t.Fatal(err)
 	}
 	if got, err := s.Notices.Sent(ctx, "", page.Ask{}, ""); err != nil || got.Total != 1 || got.Items[0].Body != "the server" {
 		t.Errorf("%+v %v", got, err)
+	}
+	said, err := s.Drafts.Comments(ctx, d.ID, 0)
+	if err != nil || len(said) != 3 {
+		t.Fatalf("%+v %v", said, err)
+	}
+	for _, c := range said {
+		if want := map[string]string{stands: "from May on", "olav": "(erased)", "nora": "fine"}[c.Author]; c.Says != want {
+			t.Errorf("%+v", c)
+		}
 	}
 	if got, err := s.Notices.Notified(ctx); err != nil || len(got) != 1 || got[0].Key != "server ps-1" {
 		t.Errorf("%+v %v", got, err)

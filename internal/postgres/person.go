@@ -212,7 +212,8 @@ func eraseInCare(ctx context.Context, tx pgx.Tx, names []string, stands string) 
 			"folded(paper_by) = ANY($1) THEN $2 ELSE paper_by END, rungs = CASE WHEN EXISTS (SELECT 1 FROM unnest($1::text[]) " +
 			"AS n WHERE strpos(folded(rungs::text), n) > 0) THEN '[]'::jsonb ELSE rungs END",
 		"UPDATE driver_paper SET author = $2 WHERE folded(author) = ANY($1)",
-		"UPDATE draft_comment SET author = $2 WHERE folded(author) = ANY($1)",
+		"UPDATE draft_comment SET author = CASE WHEN folded(author) = ANY($1) THEN $2 ELSE author END, says = CASE WHEN " +
+			"EXISTS (SELECT 1 FROM unnest($1::text[]) AS n WHERE strpos(folded(says), n) > 0) THEN '(erased)' ELSE says END",
 		"UPDATE photograph SET author = $2 WHERE folded(author) = ANY($1)",
 		"UPDATE exercise SET state = jsonb_set(state, '{author}', to_jsonb($2::text)) WHERE " +
 			"folded(state->>'author') = ANY($1)",
