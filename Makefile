@@ -58,7 +58,7 @@ fuzz: ## fuzz each decoder for a while (TIME=30s, or so many inputs: TIME=2000x)
 	@scripts/fuzz $(or $(TIME),30s)
 
 trybench: setup $(CONSOLE) ## run every benchmark once at a hundredth of its size, as a test of the benchmark
-	set -o pipefail; CIRQUE_BENCH=small go test -run '^$$' -bench . -benchtime 1x ./core/... ./internal/... ./test | grep -vE '^(PASS|ok|goos|goarch|\?|testing:)'
+	set -o pipefail; CIRQUE_BENCH=small go test -run '^$$' -bench . -benchtime 1x $$(grep -rl '^func Benchmark' --include='*_test.go' core internal test | xargs -n1 dirname | sort -u | sed 's,^,./,') | grep -vE '^(PASS|ok|goos|goarch|\?|testing:)'
 	cd bench && CIRQUE_BENCH=small go vet ./...
 
 campaign: setup $(CONSOLE) ## a long run by hand, whose result is kept in docs/reference/campaigns (NAME=fleet)
