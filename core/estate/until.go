@@ -2,6 +2,7 @@ package estate
 
 import (
 	"strings"
+	"time"
 
 	"cirque/core/document"
 	"cirque/core/hours"
@@ -12,37 +13,35 @@ type Ending struct {
 	Ref
 	Until string
 	End   hours.End
-	Zone  string // by whose clock a day ends: the site's of a queue, "" for UTC
 }
 
-// Endings are the objects that end by date, in the order of their lists. A grant ends by the clock of each queue's
-// site: its zone is "" here.
+// Endings are the objects that end by date, in the order of their lists.
 func (d *Document) Endings() []Ending {
 	var out []Ending
-	add := func(list, name, until, zone string) {
+	add := func(list, name, until string) {
 		if end, err := hours.ParseEnd(until); err == nil && end.Some() {
-			out = append(out, Ending{Ref{List: list, Name: name}, until, end, zone})
-		}
-	}
-	zones := map[string]string{}
-	for _, l := range d.Locations {
-		if l.Timezone != "" {
-			zones[l.Path] = l.Timezone
+			out = append(out, Ending{Ref{List: list, Name: name}, until, end})
 		}
 	}
 	for i := range d.Queues {
-		add("queues", d.Queues[i].Name, d.Queues[i].Until, zones[Site(d.Queues[i].Location)])
+		add("queues", d.Queues[i].Name, d.Queues[i].Until)
 	}
 	for i := range d.Grants {
-		add("grants", d.Grants[i].Name, d.Grants[i].Until, "")
+		add("grants", d.Grants[i].Name, d.Grants[i].Until)
 	}
 	for _, n := range d.Notices {
-		add("notices", n.Name, n.Until, "")
+		add("notices", n.Name, n.Until)
 	}
 	for _, p := range d.Promises {
-		add("promises", p.Name, p.Until, "")
+		add("promises", p.Name, p.Until)
 	}
 	return out
+}
+
+// Ended says whether what holds until a day, by the clock of UTC, or a time is over.
+func Ended(until string, now time.Time) bool {
+	end, _ := hours.ParseEnd(until) // Parse has refused any other
+	return end.Over(hours.At(now, time.UTC))
 }
 
 // until reads when an object ends.

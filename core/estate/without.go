@@ -27,29 +27,11 @@ func (d *Document) Without(refs []Ref) (*Document, error) {
 		before = len(gone)
 		out.unmention(gone)
 	}
-	keep := func(list, name string) bool { return !gone[Ref{list, name}] }
-	out.Locations = kept(out.Locations, func(o *Location) bool { return keep("locations", o.Path) })
-	out.Subnets = kept(out.Subnets, func(o *Subnet) bool { return keep("subnets", o.CIDR.String()) })
-	out.Stations = kept(out.Stations, func(o *Station) bool { return keep("stations", o.Name) })
-	out.Drivers = kept(out.Drivers, func(o *Driver) bool { return keep("drivers", o.Name) })
-	out.Servers = kept(out.Servers, func(o *Server) bool { return keep("servers", o.Name) })
-	out.ServerSets = kept(out.ServerSets, func(o *ServerSet) bool { return keep("server_sets", o.Name) })
-	out.Devices = kept(out.Devices, func(o *Device) bool { return keep("devices", o.Name) })
-	out.Queues = kept(out.Queues, func(o *Queue) bool { return keep("queues", o.Name) })
-	out.Grants = kept(out.Grants, func(o *Grant) bool { return keep("grants", o.Name) })
-	out.Notices = kept(out.Notices, func(o *Notice) bool { return keep("notices", o.Name) })
-	out.Promises = kept(out.Promises, func(o *Promise) bool { return keep("promises", o.Name) })
-	return &out, nil
-}
-
-func kept[T any](list []T, keep func(*T) bool) []T {
-	var out []T
-	for i := range list {
-		if keep(&list[i]) {
-			out = append(out, list[i])
-		}
+	var changes []Change
+	for r := range gone {
+		changes = append(changes, Change{Ref: r})
 	}
-	return out
+	return out.With(changes), nil
 }
 
 // unmention takes what is gone out of what names it, and notes what goes with it.
@@ -78,8 +60,8 @@ func (d *Document) unmention(gone map[Ref]bool) {
 	})
 	d.Queues = each(d.Queues, func(o *Queue) {
 		o.Devices = less("devices", o.Devices)
-		o.Paths = kept(o.Paths, func(p *Path) bool {
-			return !gone[Ref{"devices", p.Device}] && !gone[Ref{"servers", p.Server}] && !gone[Ref{"server_sets", p.Set}]
+		o.Paths = slices.DeleteFunc(slices.Clone(o.Paths), func(p Path) bool {
+			return gone[Ref{"devices", p.Device}] || gone[Ref{"servers", p.Server}] || gone[Ref{"server_sets", p.Set}]
 		})
 		if len(o.Drivers) > 0 {
 			o.Drivers = maps.Clone(o.Drivers)

@@ -123,11 +123,6 @@ func (w Week) NextEdge(t time.Time, zone *time.Location) (edge time.Time, ok boo
 	return time.Time{}, false
 }
 
-// Edges gives every instant after t and up to until at which Open changes, ascending.
-func (w Week) Edges(t, until time.Time, zone *time.Location) []time.Time {
-	return Schedule{Week: w}.Edges(t, until, zone)
-}
-
 // instants gives, ascending, the instants after t and within the horizon at which a window could begin or end.
 func (w Week) instants(t time.Time, zone *time.Location) []time.Time {
 	end := t.Add(Horizon)

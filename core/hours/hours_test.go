@@ -79,6 +79,17 @@ func TestProblems(t *testing.T) {
 	}
 }
 
+// walked finds the edges of a schedule minute by minute.
+func walked(s hours.Schedule, at, until time.Time, z *time.Location) (edges []time.Time) {
+	open := s.Open(hours.At(at, z))
+	for m := at.Truncate(time.Minute).Add(time.Minute); !m.After(until); m = m.Add(time.Minute) {
+		if now := s.Open(hours.At(m, z)); now != open {
+			edges, open = append(edges, m), now
+		}
+	}
+	return edges
+}
+
 // TestEdges holds NextEdge against a walk minute by minute, over weeks in which clocks change.
 func TestEdges(t *testing.T) {
 	t.Parallel()
@@ -107,15 +118,9 @@ func TestEdges(t *testing.T) {
 			w = append(w, x)
 		}
 		z, at := zones[rnd.IntN(len(zones))], starts[rnd.IntN(len(starts))]
-		var want []time.Time
 		until := at.Add(7 * 24 * time.Hour)
-		open := w.Open(hours.At(at, z))
-		for m := at.Truncate(time.Minute).Add(time.Minute); !m.After(until); m = m.Add(time.Minute) {
-			if now := w.Open(hours.At(m, z)); now != open {
-				want, open = append(want, m), now
-			}
-		}
-		got := w.Edges(at, until, z)
+		s := hours.Schedule{Week: w}
+		want, got := walked(s, at, until, z), s.Edges(at, until, z)
 		if len(got) != len(want) {
 			t.Fatalf("%v in %s from %s: %d edges %v, want %d %v", w, z, at, len(got), got, len(want), want)
 		}

@@ -9,7 +9,7 @@ import (
 // An End is when something ends for good: with the last second of a day, by the wall's clock, or at an instant. The
 // zero value never comes.
 type End struct {
-	day int       // the last day, as YYYYMMDD; 0 where At says it
+	day int       // the last day, as YYYYMMDD; 0 where at says it
 	at  time.Time // the first instant after it
 }
 

@@ -68,15 +68,8 @@ func TestScheduleEdges(t *testing.T) {
 			}
 			s.Week = append(s.Week, w)
 		}
-		var want []time.Time
 		until := at.Add(7 * 24 * time.Hour)
-		open := s.Open(hours.At(at, z))
-		for m := at.Truncate(time.Minute).Add(time.Minute); !m.After(until); m = m.Add(time.Minute) {
-			if now := s.Open(hours.At(m, z)); now != open {
-				want, open = append(want, m), now
-			}
-		}
-		got := s.Edges(at, until, z)
+		want, got := walked(s, at, until, z), s.Edges(at, until, z)
 		for i := range max(len(got), len(want)) {
 			if i >= len(got) || i >= len(want) || !got[i].Equal(want[i]) {
 				t.Fatalf("%+v in %s: edges %v, want %v", s, z, got, want)

@@ -101,6 +101,12 @@ func (c Context) Query() Query {
 	return q
 }
 
+// QueryOf writes a context's texts as a question; what is empty is not given.
+func QueryOf(c estate.PromiseContext) Query {
+	return Query{User: optText(c.User), Machine: optText(c.Machine), Host: optText(c.Host), Addresses: c.Addresses,
+		Location: optText(c.Location), Session: optText(c.Session), Platform: optText(c.Platform), Time: optText(c.Time)}
+}
+
 func optText(s string) *string {
 	if s == "" {
 		return nil

@@ -92,7 +92,7 @@ func Endings(w *World, now time.Time) []Finding {
 		}
 		out = append(out, NewFinding(remark, x.List+".until", x.Name, fix, says))
 	}
-	if len(e.endings) == 0 {
+	if e.Ended(now) == 0 {
 		return out
 	}
 	before, after := Givens(w, time.Time{}), Givens(w, now)

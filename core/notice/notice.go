@@ -9,7 +9,6 @@ import (
 	"time"
 
 	"cirque/core/estate"
-	"cirque/core/hours"
 )
 
 // A Fault is something that is wrong just now.
@@ -55,7 +54,7 @@ type Message struct {
 func Holding(list []estate.Notice, now time.Time) []estate.Notice {
 	out := []estate.Notice{}
 	for _, n := range list {
-		if end, _ := hours.ParseEnd(n.Until); !end.Over(hours.At(now, time.UTC)) {
+		if !estate.Ended(n.Until, now) {
 			out = append(out, n)
 		}
 	}

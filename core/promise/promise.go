@@ -12,7 +12,6 @@ import (
 	"cirque/core/directory"
 	"cirque/core/estate"
 	"cirque/core/fault"
-	"cirque/core/hours"
 	"cirque/core/lineup"
 	"cirque/core/name"
 	"cirque/core/words"
@@ -43,7 +42,7 @@ func Verdicts(w *lineup.World, now time.Time) []Verdict {
 	out := []Verdict{}
 	var s lineup.Scratch
 	for _, p := range w.Estate.Document().Promises {
-		if end, _ := hours.ParseEnd(p.Until); end.Over(hours.At(now, time.UTC)) {
+		if estate.Ended(p.Until, now) {
 			continue
 		}
 		out = append(out, verdict(w, p, now, &s))
@@ -54,7 +53,7 @@ func Verdicts(w *lineup.World, now time.Time) []Verdict {
 
 func verdict(w *lineup.World, p estate.Promise, now time.Time, s *lineup.Scratch) Verdict {
 	v := Verdict{Name: p.Name, Title: p.Title, State: Kept, Says: []string{}}
-	c, err := queryOf(p).Context(now)
+	c, err := lineup.QueryOf(context(p)).Context(now)
 	var got *lineup.Lineup
 	if err == nil {
 		got, err = w.Resolve(c, s)
@@ -93,20 +92,16 @@ func verdict(w *lineup.World, p estate.Promise, now time.Time, s *lineup.Scratch
 		}
 	}
 	if p.Default != "" && called(p.Default) != first {
-		v.Says = append(v.Says, fmt.Sprintf("%s is not the default: %s", p.Default, cmp.Or(prefixed("it is ", first),
-			"there is none")))
+		is := "there is none"
+		if first != "" {
+			is = "it is " + first
+		}
+		v.Says = append(v.Says, fmt.Sprintf("%s is not the default: %s", p.Default, is))
 	}
 	if len(v.Says) > 0 {
 		v.State, v.Fix = Broken, "mend the grants, or the promise; see cirque why QUEUE"
 	}
 	return v
-}
-
-func prefixed(prefix, s string) string {
-	if s == "" {
-		return ""
-	}
-	return prefix + s
 }
 
 // why says why a queue is not in a lineup.
@@ -141,19 +136,11 @@ func unknown(w *lineup.World, c lineup.Context) string {
 	return ""
 }
 
-func queryOf(p estate.Promise) lineup.Query {
+func context(p estate.Promise) estate.PromiseContext {
 	if p.Context == nil {
-		return lineup.Query{}
+		return estate.PromiseContext{}
 	}
-	c := *p.Context
-	opt := func(s string) *string {
-		if s == "" {
-			return nil
-		}
-		return &s
-	}
-	return lineup.Query{User: opt(c.User), Machine: opt(c.Machine), Host: opt(c.Host), Addresses: c.Addresses,
-		Location: opt(c.Location), Session: opt(c.Session), Platform: opt(c.Platform), Time: opt(c.Time)}
+	return *p.Context
 }
 
 // Findings are what there is to remark on: a warning for each broken promise, a note for each that cannot be told.
@@ -163,12 +150,11 @@ func Findings(list []Verdict) []lineup.Finding {
 		if v.State == Kept {
 			continue
 		}
-		at := estate.Ref{List: "promises", Name: v.Name}
-		f := lineup.Finding{Severity: "warning", Object: at.String(), At: at, Fix: v.Fix,
-			Says: "it is broken: " + strings.Join(v.Says, "; ")}
+		severity, says := "warning", "it is broken: "
 		if v.State == Unproven {
-			f.Severity, f.Says = "note", "it cannot be told: "+strings.Join(v.Says, "; ")
+			severity, says = "note", "it cannot be told: "
 		}
+		f := lineup.NewFinding(severity, "promises", v.Name, v.Fix, says+strings.Join(v.Says, "; "))
 		out = append(out, f)
 	}
 	return out

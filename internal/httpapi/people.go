@@ -8,6 +8,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
+	"cirque/core/estate"
 	"cirque/core/lineup"
 	"cirque/core/person"
 	"cirque/internal/api"
@@ -92,16 +93,7 @@ type contextAsked struct {
 	Time      string   `query:"time" maxLength:"64" doc:"RFC 3339 with offset."`
 }
 
-func (c contextAsked) query() lineup.Query {
-	opt := func(s string) *string {
-		if s == "" {
-			return nil
-		}
-		return &s
-	}
-	return lineup.Query{User: opt(c.User), Machine: opt(c.Machine), Host: opt(c.Host), Addresses: c.Addresses,
-		Location: opt(c.Location), Session: opt(c.Session), Platform: opt(c.Platform), Time: opt(c.Time)}
-}
+func (c contextAsked) query() lineup.Query { return lineup.QueryOf(estate.PromiseContext(c)) }
 
 func addressRoutes(s *server, a huma.API) {
 	type all struct {
