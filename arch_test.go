@@ -22,7 +22,7 @@ import (
 var arrows = map[string][]string{
 	"core/access":       {"core/estate", "core/fault", "core/name"},
 	"core/adopt":        {"core/document", "core/driver", "core/estate", "core/fault", "core/stock"},
-	"core/advert":       {"core/estate"},
+	"core/advert":       {"core/estate", "core/words"},
 	"core/bulk":         {"core/document", "core/estate", "core/fault", "core/stock"},
 	"core/continuity":   {"core/endpoint", "core/lineup", "core/live", "core/name", "core/words"},
 	"core/decommission": {"core/driver", "core/estate", "core/fault", "core/stock"},

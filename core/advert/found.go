@@ -4,8 +4,9 @@ import (
 	"fmt"
 	"net/url"
 	"path"
-	"strings"
 	"time"
+
+	"cirque/core/words"
 )
 
 // A Seek says which printer entries of a directory are looked for; all of it must hold.
@@ -14,7 +15,7 @@ type Seek struct {
 	Place    string   // in the location
 	Colour   bool
 	TwoSided bool
-	URI      string // exactly
+	DN       string // this one alone
 }
 
 // A Found is a printer entry as it stands in a directory, whoever wrote it.
@@ -46,11 +47,11 @@ const (
 // Known is what is known of servers and devices.
 type Known struct {
 	Ours func(dn string) bool
-	// Server gives what was read of the print server at an authority such as ps-1.example:631; ok is false where none
-	// is known there, or it was not read well the last time.
-	Server func(authority string) (s Server, ok bool)
-	// Device says whether a device is known at an authority, and how it was called.
-	Device func(authority string) (name string, ok bool)
+	// Server gives what was read of the print server to which a URI leads; ok is false where none is known there, or it
+	// was not read well the last time.
+	Server func(uri string) (s Server, ok bool)
+	// Device says whether a device is known where a URI leads, and how it is called.
+	Device func(uri string) (name string, ok bool)
 }
 
 // A Server is a print server as it was read.
@@ -72,41 +73,16 @@ func (f *Found) Judge(known Known, now time.Time) {
 		f.Says = "it names no address"
 		return
 	}
-	at := authority(u)
-	if s, ok := known.Server(at); ok {
-		queue := path.Base(u.Path)
+	if s, ok := known.Server(f.URI); ok {
+		queue, age := path.Base(u.Path), words.Span(now.Sub(s.At))
 		if s.Has(queue) {
-			f.State, f.Says = Leads, fmt.Sprintf("%s had the queue %s when it was read %s", s.Name, queue, age(s.At, now))
+			f.State, f.Says = Leads, fmt.Sprintf("%s had the queue %s when it was read %s ago", s.Name, queue, age)
 			return
 		}
-		f.State, f.Says = Gone, fmt.Sprintf("%s has no queue %s, by its reading of %s", s.Name, queue, age(s.At, now))
+		f.State, f.Says = Gone, fmt.Sprintf("%s has no queue %s, by its reading of %s ago", s.Name, queue, age)
 		return
 	}
-	if name, ok := known.Device(at); ok {
+	if name, ok := known.Device(f.URI); ok {
 		f.State, f.Says = Leads, "straight to the device "+name
 	}
-}
-
-func age(at, now time.Time) string {
-	return fmt.Sprintf("%s ago", now.Sub(at).Round(time.Second))
-}
-
-// Authority is the host and port of a printer's URI, with the port that its scheme stands for.
-func Authority(uri string) string {
-	u, err := url.Parse(uri)
-	if err != nil {
-		return ""
-	}
-	return authority(u)
-}
-
-func authority(u *url.URL) string {
-	port := u.Port()
-	if port == "" {
-		port = map[string]string{"http": "80", "https": "443", "socket": "9100", "lpd": "515"}[u.Scheme]
-	}
-	if port == "" {
-		port = "631"
-	}
-	return strings.ToLower(u.Hostname()) + ":" + port
 }

@@ -72,8 +72,8 @@ type Reservation struct {
 	Name    string     `json:"name,omitempty"`
 }
 
-// Authority gives the host and port to which a URI leads, such as "ps-1.example:631"; "" where it names no host. 631 is
-// IPP's port, 9100 that of raw printing.
+// Authority gives the host and port to which a URI leads, such as "ps-1.example:631"; "" where it names no host. Where no
+// port is named it is its scheme's usual one, IPP's for a scheme that is not known.
 func Authority(uri string) string {
 	host := Host(uri)
 	if host == "" {
@@ -84,8 +84,8 @@ func Authority(uri string) string {
 	port := "631"
 	if i := strings.LastIndexByte(rest, ':'); i > strings.LastIndexByte(rest, ']') {
 		port = rest[i+1:]
-	} else if scheme == "socket" {
-		port = "9100"
+	} else if usual, ok := schemes[scheme]; ok {
+		port = usual.port
 	}
 	return host + ":" + port
 }

@@ -49,7 +49,7 @@ func sourcesRoutes(s *server, a huma.API) {
 	route(s, a, "GET", "/api/v1/directory/printers", "directory-printers", "Printer entries in the directories, whoever "+
 		"wrote them, with what is known of where they lead", small, func(ctx context.Context,
 		in *printers) (paged[advert.Found], error) {
-		list, _, err := s.svc.Adverts.Printers(ctx, principalOf(ctx), in.Source, advert.Seek{Words: in.Find,
+		list, err := s.svc.Adverts.Printers(ctx, principalOf(ctx), in.Source, advert.Seek{Words: in.Find,
 			Place: in.Place, Colour: in.Colour, TwoSided: in.TwoSided})
 		return items(in.Paging, list, err, func(v *advert.Found) string { return v.Source + " " + v.DN })
 	})

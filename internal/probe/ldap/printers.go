@@ -20,8 +20,18 @@ func (d *Dir) FindPrinters(ctx context.Context, s directory.Source, password str
 	}
 	defer func() { _ = l.Close() }()
 	defer context.AfterFunc(ctx, func() { _ = l.Close() })()
-	found, err := l.Search(ldap.NewSearchRequest(s.Base, ldap.ScopeWholeSubtree, ldap.NeverDerefAliases, most+1, 0, false,
+	base, scope := s.Base, ldap.ScopeWholeSubtree
+	if seek.DN != "" {
+		if !below(seek.DN, s.Base) {
+			return nil, false, nil
+		}
+		base, scope = seek.DN, ldap.ScopeBaseObject
+	}
+	found, err := l.Search(ldap.NewSearchRequest(base, scope, ldap.NeverDerefAliases, most+1, 0, false,
 		printerFilter(seek), advert.Attributes(), nil))
+	if seek.DN != "" && ldap.IsErrorWithCode(err, ldap.LDAPResultNoSuchObject) {
+		return nil, false, nil
+	}
 	if err != nil && !ldap.IsErrorWithCode(err, ldap.LDAPResultSizeLimitExceeded) {
 		return nil, false, ldapFault(l.host, err)
 	}
@@ -39,6 +49,16 @@ func (d *Dir) FindPrinters(ctx context.Context, s directory.Source, password str
 		out = append(out, f)
 	}
 	return out, err != nil || len(found.Entries) > most, nil
+}
+
+// below says whether an entry lies below another.
+func below(dn, base string) bool {
+	at, err := ldap.ParseDN(dn)
+	if err != nil {
+		return false
+	}
+	from, err := ldap.ParseDN(base)
+	return err == nil && from.AncestorOfFold(at)
 }
 
 // printerFilter is a search filter (RFC 4515) for what is looked for.
@@ -62,9 +82,6 @@ func printerFilter(seek advert.Seek) string {
 	}
 	if seek.TwoSided {
 		out += "(|(printer-sides-supported=two-sided-long-edge)(printer-sides-supported=two-sided-short-edge))"
-	}
-	if seek.URI != "" {
-		out += "(printer-uri=" + ldap.EscapeFilter(seek.URI) + ")"
 	}
 	return out + ")"
 }

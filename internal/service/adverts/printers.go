@@ -16,36 +16,43 @@ import (
 // printersMost is how many entries are given of one directory.
 const printersMost = 500
 
-// Printers looks for printer entries in the directories that are read, or in one, whoever wrote them, with what is
-// known
-// of where each leads. more says that a directory has others.
-func (s *Room) Printers(ctx context.Context, p *access.Principal, source string, seek advert.Seek) (out []advert.Found,
-	more bool, err error) {
+// Printers looks for printer entries in the directories that are read, or in one, whoever wrote them, with what is known
+// of where each leads. A TooLarge fault where a directory has too many that are like that.
+func (s *Room) Printers(ctx context.Context, p *access.Principal, source string,
+	seek advert.Seek) ([]advert.Found, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {
-		return nil, false, err
+		return nil, err
 	}
-	out = []advert.Found{}
-	err = s.eachSource(ctx, source, func(v directory.Source, word string) error {
-		list, cut, err := s.cfg.Dir.FindPrinters(ctx, v, word, seek, printersMost)
+	out := []advert.Found{}
+	err := s.eachSource(ctx, source, func(v directory.Source, word string, known advert.Known) error {
+		list, more, err := s.cfg.Dir.FindPrinters(ctx, v, word, seek, printersMost)
 		if err != nil {
 			return err
 		}
-		known, err := s.known(ctx)
+		if more {
+			return fault.New(fault.TooLarge, "printers-many", "name words of them, a place, or what they can", "%s has over %d "+
+				"printer entries that are like that", v.Name, printersMost)
+		}
 		for i := range list {
 			list[i].Judge(known, s.now())
 		}
-		out, more = append(out, list...), more || cut
-		return err
+		out = append(out, list...)
+		return nil
 	})
-	return out, more, err
+	return out, err
 }
 
-// eachSource calls f for each source that is read, or for one, with its password.
-func (s *Room) eachSource(ctx context.Context, source string, f func(v directory.Source, word string) error) error {
+// eachSource calls f for each source that is read, or for one, with its password and what entries are judged by.
+func (s *Room) eachSource(ctx context.Context, source string, f func(v directory.Source, word string,
+	known advert.Known) error) error {
 	if s.cfg.Dir == nil {
 		return fault.New(fault.Unavailable, "no-directory", "run the service with directories", "no directory is spoken to")
 	}
 	list, sealed, err := s.store.Sources(ctx)
+	if err != nil {
+		return err
+	}
+	known, err := s.known(ctx, list)
 	if err != nil {
 		return err
 	}
@@ -59,7 +66,7 @@ func (s *Room) eachSource(ctx context.Context, source string, f func(v directory
 		if err != nil {
 			return err
 		}
-		if err := f(v, word); err != nil {
+		if err := f(v, word, known); err != nil {
 			return err
 		}
 	}
@@ -71,13 +78,12 @@ func (s *Room) eachSource(ctx context.Context, source string, f func(v directory
 }
 
 // known is what entries are judged by. Two sources may read one directory: what was written through one is Cirque's.
-func (s *Room) known(ctx context.Context) (advert.Known, error) {
+func (s *Room) known(ctx context.Context, sources []directory.Source) (advert.Known, error) {
 	var mine []string
-	list, _, err := s.store.Sources(ctx)
-	for _, v := range list {
-		dns, failed := s.store.Listed(ctx, v.Name)
-		if failed != nil {
-			err = failed
+	for _, v := range sources {
+		dns, err := s.store.Listed(ctx, v.Name)
+		if err != nil {
+			return advert.Known{}, err
 		}
 		mine = append(mine, dns...)
 	}
@@ -89,20 +95,20 @@ func (s *Room) known(ctx context.Context) (advert.Known, error) {
 			continue
 		}
 		list := k.Server.Queues
-		servers[advert.Authority(l.URI)] = advert.Server{Name: l.Name, At: k.Server.At, Has: func(queue string) bool {
+		servers[stock.Authority(l.URI)] = advert.Server{Name: l.Name, At: k.Server.At, Has: func(queue string) bool {
 			return slices.ContainsFunc(list, func(q stock.Queue) bool { return q.Name == queue })
 		}}
 	}
 	for _, l := range s.present.Watched(stock.KindDevice) {
-		devices[advert.Authority(l.URI)] = l.Name
+		devices[stock.Authority(l.URI)] = l.Name
 	}
 	return advert.Known{
 		Ours: func(dn string) bool {
 			return slices.ContainsFunc(mine, func(m string) bool { return strings.EqualFold(m, dn) })
 		},
-		Server: func(at string) (advert.Server, bool) { v, ok := servers[at]; return v, ok },
-		Device: func(at string) (string, bool) { v, ok := devices[at]; return v, ok },
-	}, err
+		Server: func(uri string) (advert.Server, bool) { v, ok := servers[stock.Authority(uri)]; return v, ok },
+		Device: func(uri string) (string, bool) { v, ok := devices[stock.Authority(uri)]; return v, ok },
+	}, nil
 }
 
 // RemovePrinter takes an entry out of a directory that leads to a queue which is gone, by what is known at this moment;
@@ -114,29 +120,24 @@ func (s *Room) RemovePrinter(ctx context.Context, p *access.Principal, source, d
 	if source == "" || dn == "" {
 		return fault.New(fault.Invalid, "entry-missing", "see cirque directory printers", "no entry is named")
 	}
-	return s.eachSource(ctx, source, func(v directory.Source, word string) error {
-		list, _, err := s.cfg.Dir.FindPrinters(ctx, v, word, advert.Seek{}, 10*printersMost)
+	return s.eachSource(ctx, source, func(v directory.Source, word string, known advert.Known) error {
+		list, _, err := s.cfg.Dir.FindPrinters(ctx, v, word, advert.Seek{DN: dn}, 1)
 		if err != nil {
 			return err
 		}
-		i := slices.IndexFunc(list, func(f advert.Found) bool { return strings.EqualFold(f.DN, dn) })
-		if i < 0 {
+		if len(list) == 0 {
 			return fault.New(fault.Unknown, "entry-unknown", "see cirque directory printers", "%s has no printer entry %s",
 				source, dn)
 		}
-		known, err := s.known(ctx)
-		if err != nil {
-			return err
-		}
-		if list[i].Judge(known, s.now()); list[i].State != advert.Gone {
+		f := list[0]
+		if f.Judge(known, s.now()); f.State != advert.Gone {
 			return fault.New(fault.Conflict, "entry-leads", "take it out with the directory's own tools, if it is to go",
-				"%s is not known to lead nowhere: %s", list[i].Name, list[i].Says)
+				"%s is not known to lead nowhere: %s", f.Name, f.Says)
 		}
-		if err := s.cfg.Dir.RemovePrinter(ctx, v, word, list[i].DN); err != nil {
+		if err := s.cfg.Dir.RemovePrinter(ctx, v, word, f.DN); err != nil {
 			return err
 		}
-		return s.store.AddEvent(ctx, event.Event{Kind: event.EntryGone, Subject: list[i].Name, Author: p.Name}.Saying(
-			"The printer entry {name} was taken out of {source}: {why}", "name", list[i].Name, "source", source, "why",
-			list[i].Says))
+		return s.store.AddEvent(ctx, event.Event{Kind: event.EntryGone, Subject: f.Name, Author: p.Name}.Saying(
+			"The printer entry {name} was taken out of {source}: {why}", "name", f.Name, "source", source, "why", f.Says))
 	})
 }
