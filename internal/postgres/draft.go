@@ -22,15 +22,29 @@ func scanDraft(row pgx.CollectableRow) (d estate.Draft, err error) {
 	return d, err
 }
 
+// oneDraft reads the one draft that a statement gives, without what it keeps.
+func oneDraft(ctx context.Context, tx pgx.Tx, sql string, args ...any) (estate.Draft, error) {
+	rows, err := tx.Query(ctx, sql, args...)
+	if err != nil {
+		return estate.Draft{}, err
+	}
+	return pgx.CollectExactlyOneRow(rows, scanDraft)
+}
+
+// toldOfDraft tells of a change of a draft, and records what happened.
+func toldOfDraft(ctx context.Context, tx pgx.Tx, d estate.Draft, e event.Event) error {
+	if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
+		return err
+	}
+	return addEvent(ctx, tx, e)
+}
+
 // Draft gives one draft with what it keeps; ok is false where there is none.
 func (s DraftTable) Draft(ctx context.Context, owner, called string) (d estate.Draft, ok bool, err error) {
 	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
-			rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE owner = $1 AND name = $2", owner, called)
-			if err != nil {
-				return err
-			}
-			d, err = pgx.CollectExactlyOneRow(rows, scanDraft)
+			var err error
+			d, err = oneDraft(ctx, tx, "SELECT "+draftColumns+" FROM draft WHERE owner = $1 AND name = $2", owner, called)
 			if errors.Is(err, pgx.ErrNoRows) {
 				return nil
 			}
@@ -157,10 +171,7 @@ func (s DraftTable) ProposeDraft(ctx context.Context, d estate.Draft, why string
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
-			return err
-		}
-		return addEvent(ctx, tx, e)
+		return toldOfDraft(ctx, tx, d, e)
 	})
 }
 
@@ -168,11 +179,8 @@ func (s DraftTable) ProposeDraft(ctx context.Context, d estate.Draft, why string
 func (s DraftTable) DraftByID(ctx context.Context, id int64) (d estate.Draft, err error) {
 	err = pgx.BeginTxFunc(ctx, s.pool, pgx.TxOptions{IsoLevel: pgx.RepeatableRead, AccessMode: pgx.ReadOnly},
 		func(tx pgx.Tx) error {
-			rows, err := tx.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE id = $1", id)
-			if err != nil {
-				return err
-			}
-			if d, err = pgx.CollectExactlyOneRow(rows, scanDraft); err != nil {
+			var err error
+			if d, err = oneDraft(ctx, tx, "SELECT "+draftColumns+" FROM draft WHERE id = $1", id); err != nil {
 				return err
 			}
 			d.Kept, err = kept(ctx, tx, d.ID)
@@ -196,10 +204,7 @@ func (s DraftTable) SettleDraft(ctx context.Context, d estate.Draft, e event.Eve
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
-			return err
-		}
-		return addEvent(ctx, tx, e)
+		return toldOfDraft(ctx, tx, d, e)
 	})
 }
 

@@ -75,7 +75,7 @@ func (s EstateTable) Revisions(ctx context.Context, limit int) ([]estate.Revisio
 }
 
 // Publish makes the document that build gives the next revision, and drops the draft that it came from unless that is
-// nil or has been changed since. build is asked while nobody else can publish: it gets the number of the newest
+// nil or has been changed since; of one that waits for its moment nothing is published then. build is asked while nobody else can publish: it gets the number of the newest
 // revision, and whatever fault it gives ends the attempt. A nil document publishes nothing.
 func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, reason string,
 	build func(ctx context.Context,
@@ -99,8 +99,12 @@ func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, re
 				current+1, doc != nil); err != nil {
 				return err
 			}
-			if _, err := tx.Exec(ctx, "DELETE FROM draft WHERE id = $1 AND version = $2", from.ID, from.Version); err != nil {
+			tag, err := tx.Exec(ctx, "DELETE FROM draft WHERE id = $1 AND version = $2", from.ID, from.Version)
+			if err != nil {
 				return err
+			}
+			if from.Timed.At != nil && tag.RowsAffected() == 0 { // taken back at this very moment
+				return fault.New(fault.Conflict, "draft-moved", "look at the draft again", "the draft was changed meanwhile")
 			}
 			if err := notify(ctx, tx, event.Draft, from.Author); err != nil {
 				return err

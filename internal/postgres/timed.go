@@ -14,28 +14,24 @@ import (
 )
 
 // TimeDraft has a draft, at the version that was looked at, wait for its moment, t.At; main makes room for another of
-// that name, and the draft is called timed-ID. A Conflict fault with code "draft-moved" where it has moved on.
+// that name, and the draft is called timed-ID. It keeps what it kept. A Conflict fault with code "draft-moved" where it has moved on.
 func (s DraftTable) TimeDraft(ctx context.Context, d estate.Draft, t estate.Timed, main string,
 	saying func(called string) event.Event) (out estate.Draft, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {
-		rows, err := tx.Query(ctx, "UPDATE draft SET publish_at = $3, publish_why = $4, publish_breaks = $5, "+
+		var err error
+		out, err = oneDraft(ctx, tx, "UPDATE draft SET publish_at = $3, publish_why = $4, publish_breaks = $5, "+
 			"publish_failed = '', publish_failed_at = NULL, proposed_at = NULL, proposed_why = '', version = version + 1, name "+
 			"= CASE name WHEN $6 THEN 'timed-' || id ELSE name END WHERE id = $1 AND version = $2 RETURNING "+draftColumns,
 			d.ID, d.Version, t.At, t.Why, t.Breaks, main)
-		if err != nil {
-			return err
-		}
-		if out, err = pgx.CollectExactlyOneRow(rows, scanDraft); errors.Is(err, pgx.ErrNoRows) {
+		if errors.Is(err, pgx.ErrNoRows) {
 			return fault.New(fault.Conflict, "draft-moved", "look at the draft again", "the draft was changed meanwhile")
 		}
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
-			return err
-		}
-		return addEvent(ctx, tx, saying(out.Name))
+		return toldOfDraft(ctx, tx, d, saying(out.Name))
 	})
+	out.Kept = d.Kept
 	return out, err
 }
 
@@ -49,25 +45,21 @@ func (s DraftTable) UntimeDraft(ctx context.Context, d estate.Draft, failed, mai
 			main); err != nil {
 			return err
 		}
-		rows, err := tx.Query(ctx, "UPDATE draft SET publish_at = NULL, publish_failed = $2, publish_failed_at = CASE $2 "+
+		var err error
+		out, err = oneDraft(ctx, tx, "UPDATE draft SET publish_at = NULL, publish_failed = $2, publish_failed_at = CASE $2 "+
 			"WHEN '' THEN NULL ELSE clock_timestamp() END, version = version + 1, name = CASE WHEN name = 'timed-' || id AND "+
 			"NOT EXISTS (SELECT 1 FROM draft o WHERE o.owner = draft.owner AND o.name = $3) THEN $3 ELSE name END "+
 			"WHERE id = $1 AND publish_at IS NOT NULL RETURNING "+draftColumns, d.ID, failed, main)
-		if err != nil {
-			return err
-		}
-		if out, err = pgx.CollectExactlyOneRow(rows, scanDraft); errors.Is(err, pgx.ErrNoRows) {
+		if errors.Is(err, pgx.ErrNoRows) {
 			return fault.New(fault.Unknown, "draft-not-timed", "see cirque publish waiting", "no draft with the number %d "+
 				"waits to be published", d.ID)
 		}
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
-			return err
-		}
-		return addEvent(ctx, tx, e)
+		return toldOfDraft(ctx, tx, d, e)
 	})
+	out.Kept = d.Kept
 	return out, err
 }
 
@@ -75,7 +67,7 @@ func (s DraftTable) UntimeDraft(ctx context.Context, d estate.Draft, failed, mai
 // waits.
 func (s DraftTable) DueDrafts(ctx context.Context, now time.Time) (due []estate.Draft, next *time.Time, err error) {
 	rows, err := s.pool.Query(ctx, "SELECT "+draftColumns+" FROM draft WHERE publish_at IS NOT NULL ORDER BY publish_at, "+
-		"id LIMIT 100", nil...)
+		"id LIMIT 100")
 	if err != nil {
 		return nil, nil, translate(err)
 	}
@@ -121,10 +113,7 @@ func (s DraftTable) AddComment(ctx context.Context, d estate.Draft, c estate.Com
 		if err != nil {
 			return err
 		}
-		if err := notify(ctx, tx, event.Draft, d.Author); err != nil {
-			return err
-		}
-		return addEvent(ctx, tx, e)
+		return toldOfDraft(ctx, tx, d, e)
 	})
 	return c, err
 }

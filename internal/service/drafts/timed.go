@@ -52,7 +52,6 @@ func PublishAt(ctx context.Context, s *Room, p *access.Principal, called, reason
 	if _, err := next(ctx, s, p, d.From, changes, d.Current); err != nil {
 		return d, err
 	}
-	kept := d.Kept
 	if d.Draft, err = s.beside.TimeDraft(ctx, d.Draft, estate.Timed{At: &at, Why: reason,
 		Breaks: present.BreaksPromises(ctx)}, present.MainDraft, func(called string) event.Event {
 		return event.Event{Kind: event.DraftTimed, Subject: called, Author: p.Name}.Saying("The draft {name} of {author} is "+
@@ -61,7 +60,6 @@ func PublishAt(ctx context.Context, s *Room, p *access.Principal, called, reason
 	}); err != nil {
 		return d, err
 	}
-	d.Draft.Kept = kept
 	return s.sheet(ctx, d.Draft, d.Current)
 }
 
@@ -80,13 +78,11 @@ func KeepBack(ctx context.Context, s *Room, p *access.Principal, id int64) (esta
 			return estate.DraftSheet{}, err
 		}
 	}
-	kept := d.Kept
 	if d, err = s.beside.UntimeDraft(ctx, d, "", present.MainDraft, event.Event{Kind: event.DraftUntimed, Subject: d.Name,
 		Author: p.Name}.Saying("The draft {name} of {author} is not published at its time", "name", d.Name, "author",
 		event.Person(d.Author))); err != nil {
 		return estate.DraftSheet{}, err
 	}
-	d.Kept = kept
 	current, err := s.store.CurrentRevision(ctx)
 	if err != nil {
 		return estate.DraftSheet{}, err
@@ -133,20 +129,22 @@ func (s Publisher) publishOne(ctx context.Context, id int64) error {
 	if fault.Is(err, fault.Unknown) {
 		return nil // published or discarded meanwhile
 	}
-	if err != nil {
+	if err != nil || d.Timed.At == nil { // taken back meanwhile
 		return err
 	}
-	err = s.publishAs(ctx, d)
-	if err == nil || d.Timed.At == nil || ctx.Err() != nil || fault.Is(err, fault.Unavailable) || fault.Is(err,
-		fault.Internal) {
-		return err // it is tried again
+	failed := s.publishAs(ctx, d)
+	if failed == nil || ctx.Err() != nil || fault.Is(failed, fault.Unavailable) {
+		return failed // it is tried again
 	}
-	f := fault.As(err)
+	f := fault.As(failed)
 	_, err = s.beside.UntimeDraft(ctx, d, f.What+"; "+f.Fix, present.MainDraft, event.Event{Kind: event.DraftFailed,
 		Subject: d.Name, Author: d.Author}.Saying("The draft {name} of {author} could not be published at its time: {why}",
 		"name", d.Name, "author", event.Person(d.Author), "why", f.What))
-	if fault.Is(err, fault.Unknown) {
+	switch {
+	case fault.Is(err, fault.Unknown):
 		return nil // somebody has taken it back meanwhile
+	case err == nil && f.Kind == fault.Internal:
+		return failed // for the log, which its reason leads to
 	}
 	return err
 }

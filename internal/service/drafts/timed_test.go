@@ -98,16 +98,19 @@ func TestDue(t *testing.T) {
 		}
 		at("one", "One", 90*time.Second)
 		at("two", "Two", 20*time.Second) // the first clashes with it, as they are of the same revision
-		// runs lets the worker work for a while, alone with what is kept.
-		runs := func(d time.Duration) {
-			t.Helper()
+		// works lets the worker work for a while, alone with what is kept.
+		works := func(d time.Duration) error {
 			ctx, stop := context.WithCancel(t.Context())
-			done := make(chan error)
+			done := make(chan error, 1)
 			go func() { done <- (drafts.Publisher{Room: r}).Workers()[0].Run(ctx) }()
 			time.Sleep(d)
 			synctest.Wait()
 			stop()
-			if err := <-done; err != nil && !errors.Is(err, context.Canceled) {
+			return <-done
+		}
+		runs := func(d time.Duration) {
+			t.Helper()
+			if err := works(d); err != nil && !errors.Is(err, context.Canceled) {
 				t.Error(err)
 			}
 		}
@@ -145,6 +148,22 @@ func TestDue(t *testing.T) {
 		runs(2 * time.Minute)
 		if rev := revision(); rev.Number != 2 || len(s.said) != said+2 || !strings.Contains(
 			s.kept["account root three"].Timed.Failed, "may not publish") {
+			t.Errorf("%+v, %+v", rev, s.kept)
+		}
+		// What cannot even be read is told to the log, fails alone, and keeps nothing else from its moment.
+		s.people["account root"] = root
+		begin = now()
+		at("good", "Four", 40*time.Second)
+		broken := s.kept["account root good"]
+		broken.ID, broken.Name = 99, "broken"
+		broken.Kept = []estate.Kept{{Ref: estate.Ref{List: "nonsense", Name: "x"}, Object: []byte("{}")}}
+		s.kept["account root broken"] = broken
+		if err := works(time.Minute); err == nil || !strings.Contains(err.Error(), "nonsense") {
+			t.Errorf("the log is told %v", err)
+		}
+		runs(time.Second) // the worker is begun again
+		if rev := revision(); rev.Number != 3 || !strings.Contains(s.kept["account root broken"].Timed.Failed,
+			"the service's log has the cause") {
 			t.Errorf("%+v, %+v", rev, s.kept)
 		}
 	})
