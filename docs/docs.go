@@ -38,20 +38,9 @@ func Find(name string) (g Guide, ok bool) {
 	if err != nil {
 		return g, false
 	}
-	g = Guide{Name: name, Text: string(b)}
-	for part := range strings.SplitSeq(g.Text, "\n\n") {
-		title, rest, _ := strings.Cut(part, "\n")
-		switch t, is := strings.CutPrefix(title, "# "); {
-		case is:
-			g.Title = t
-			part = rest
-			fallthrough
-		case g.Title != "" && g.Begins == "" && !strings.HasPrefix(part, "#") && !strings.HasPrefix(part, "```"):
-			g.Begins = strings.Join(strings.Fields(part), " ")
-		}
-		if g.Begins != "" {
-			break
-		}
-	}
-	return g, true
+	text := string(b)
+	title, rest, _ := strings.Cut(text, "\n")
+	begins, _, _ := strings.Cut(strings.TrimSpace(rest), "\n\n")
+	return Guide{Name: name, Title: strings.TrimPrefix(title, "# "), Begins: strings.Join(strings.Fields(begins), " "),
+		Text: text}, true
 }

@@ -11,6 +11,8 @@ import (
 
 	cdp "github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
+
+	"cirque/internal/app"
 )
 
 // A page is a tab at the console. Things on it are found by their role and name, as people and screen readers find
@@ -166,10 +168,12 @@ func (p *page) picture(file string) {
 	}
 }
 
-// signedIn opens the demo's console and signs in.
-func signedIn(t *testing.T) *page {
+// signedIn opens the console of the demo that tests share, and signs in.
+func signedIn(t *testing.T) *page { return signedInAt(t, theDemo(t)) }
+
+// signedInAt opens a demo's console and signs in.
+func signedInAt(t *testing.T, d *app.Demo) *page {
 	t.Helper()
-	d := theDemo(t)
 	p := &page{t: t, ctx: tab(t), base: d.URL}
 	p.goTo("/")
 	p.fill("textbox", "Name", d.Name)

@@ -9,29 +9,10 @@ import (
 
 	"cirque/demo"
 	"cirque/internal/app"
-	"cirque/internal/cli"
-	"cirque/internal/cmdline"
-	"cirque/internal/sim"
 	"cirque/internal/story"
+	"cirque/internal/story/ondemo"
 	"cirque/internal/testkit"
 )
-
-// onDemo is a demo on which a story is played.
-type onDemo struct {
-	data string
-	env  map[string]string
-}
-
-func (s onDemo) Run(ctx context.Context, args []string) (int, string) {
-	var out bytes.Buffer
-	code := cli.Execute(ctx, cli.Local{}, args, cmdline.Streams{In: strings.NewReader(""), Out: &out, Err: &out},
-		func(key string) string { return s.env[key] })
-	return code, out.String()
-}
-
-func (s onDemo) StandIns(ctx context.Context, what string, names []string) error {
-	return sim.Ask(ctx, filepath.Join(s.data, app.StandInsFile), what, names...)
-}
 
 // TestStory plays the demo's morning: all happens as it is told, what it says to look at stands there on that page, and
 // at the end the demo is as it was.
@@ -60,8 +41,10 @@ func TestStory(t *testing.T) {
 			t.Error(err)
 		}
 	})
-	stage := onDemo{data, app.DemoEnv(data)}
-	stage.env["CIRQUE_CONFIG_DIR"] = filepath.Join(dir, "none")
+	stage, ok := ondemo.Of(data)
+	if !ok {
+		t.Fatal("the demo is not known by its data")
+	}
 	exported := func() string {
 		code, out := stage.Run(t.Context(), []string{"estate", "export"})
 		if code != 0 {
@@ -70,12 +53,7 @@ func TestStory(t *testing.T) {
 		return out
 	}
 	before := exported()
-	p := &page{t: t, ctx: tab(t), base: d.URL}
-	p.goTo("/")
-	p.fill("textbox", "Name", d.Name)
-	p.fill("textbox", "Password", d.Password)
-	p.press("button", "Sign in")
-	p.see("Overview")
+	p := signedInAt(t, d)
 	looked := 0
 	var told bytes.Buffer
 	if err := story.Play(t.Context(), s, story.Config{Stage: stage, Out: &told, URL: d.URL,

@@ -22,20 +22,16 @@ func publishAt(t *testing.T, c *apiclient.Client, draft string, at time.Time) (d
 }
 
 // revision waits until a revision is current.
-func (s *aService) revision(number int) estate.Revision {
+func (s *aService) revision(number int) (last estate.Revision) {
 	s.t.Helper()
-	var last estate.Revision
-	for range 300 {
+	within(s.t, fmt.Sprintf("revision %d is current", number), func() bool {
 		list, err := apiclient.List[estate.Revision](s.t.Context(), s.c, "/api/v1/revisions", nil)
 		if err != nil {
 			s.t.Fatal(err)
 		}
-		if last = list[0]; last.Number >= number {
-			return last
-		}
-		time.Sleep(50 * time.Millisecond) // nothing tells of it but the list
-	}
-	s.t.Fatalf("revision %d is not there: %+v", number, last)
+		last = list[0]
+		return last.Number >= number
+	})
 	return last
 }
 
@@ -125,21 +121,17 @@ func TestPublishAt(t *testing.T) {
 	}...)
 }
 
-// faultUntil waits until what is wrong is so: it comes with time, and nothing tells of it but the list.
+// faultUntil waits until what is wrong is so.
 func (s *aService) faultUntil(so func([]notice.Fault) bool) (list []notice.Fault) {
 	s.t.Helper()
-	for range 600 {
+	within(s.t, "what is wrong is so", func() bool {
 		var err error
 		if list, err = apiclient.List[notice.Fault](s.t.Context(), s.c, "/api/v1/faults", nil); err != nil {
 			s.t.Fatal(err)
 		}
-		if so(list) {
-			return list
-		}
-		time.Sleep(50 * time.Millisecond)
-	}
-	s.t.Fatalf("what is wrong stays %+v", list)
-	return nil
+		return so(list)
+	})
+	return list
 }
 
 // TestPublishAtFails: what cannot be published at its time is a draft again, says why, is a fault, and is told to whom

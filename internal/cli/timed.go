@@ -104,14 +104,15 @@ doubt, that it was looked at. It stands beside the draft, and stays with what is
 			return err
 		}
 		if in.Says = a[0]; about != "" {
-			list, err := refs(strings.SplitN(strings.ReplaceAll(about, "/", " "), " ", 2))
+			list, name, ok := strings.Cut(about, "/")
+			if !ok {
+				return usagef("--about wants LIST/NAME, such as queue/hall-mono")
+			}
+			of, err := refs([]string{list, name})
 			if err != nil {
 				return err
 			}
-			if len(list) == 0 {
-				return usagef("--about wants LIST/NAME, such as queue/hall-mono")
-			}
-			in.List, in.Object = list[0].List, about[strings.IndexAny(about, "/ ")+1:]
+			in.List, in.Object = of[0].List, of[0].Name
 		}
 		if id == 0 {
 			d, err := apiclient.Get[api.Draft](c.Context(), client, "/api/v1/draft", name())
@@ -147,22 +148,23 @@ func draftCommentsCommand(r *root) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		from := fmt.Sprintf("/api/v1/revisions/%d/comments", revision)
-		if revision == 0 {
-			if id == 0 {
-				d, err := apiclient.Get[api.Draft](c.Context(), client, "/api/v1/draft", name())
-				if err != nil {
-					return err
-				}
-				id = d.ID
-			}
-			from = fmt.Sprintf("/api/v1/drafts/%d/comments", id)
-		}
-		list := []estate.Comment{}
-		if id != 0 || revision != 0 {
-			if list, err = apiclient.List[estate.Comment](c.Context(), client, from, nil); err != nil {
+		if id == 0 && revision == 0 {
+			d, err := apiclient.Get[api.Draft](c.Context(), client, "/api/v1/draft", name())
+			if err != nil {
 				return err
 			}
+			id = d.ID
+		}
+		list := []estate.Comment{}
+		switch {
+		case revision != 0:
+			list, err = apiclient.List[estate.Comment](c.Context(), client, fmt.Sprintf("/api/v1/revisions/%d/comments",
+				revision), nil)
+		case id != 0: // else one's own is empty
+			list, err = apiclient.List[estate.Comment](c.Context(), client, fmt.Sprintf("/api/v1/drafts/%d/comments", id), nil)
+		}
+		if err != nil {
+			return err
 		}
 		return r.print(c, list, func(w io.Writer) { writeComments(w, list) })
 	}

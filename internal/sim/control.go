@@ -49,25 +49,13 @@ func (s *Set) Do(what string, names ...string) error {
 		}
 		next := &Printer{Spec: spec, pages: p.Pages(), jobs: p.Jobs()}
 		next.Remembers = 0 // what it remembers, it has
-		if err := next.listenAgain(p.Addr()); err != nil {
+		if err := next.Listen(p.Addr()); err != nil {
 			return err
 		}
 		next.Remembers = spec.Remembers
 		s.Printers[i] = next
 	}
 	return nil
-}
-
-// listenAgain listens where another has just stopped.
-func (p *Printer) listenAgain(addr string) error {
-	var err error
-	for range 50 {
-		if err = p.Listen(addr); err == nil {
-			return nil
-		}
-		time.Sleep(20 * time.Millisecond) // its last connections end
-	}
-	return err
 }
 
 // another is a device of the same model: by serial number, hardware address and UUID it is not the same.

@@ -9,6 +9,14 @@ export const draftQuery = () =>
     queryFn: ({ signal }) => ask(api.GET("/api/v1/draft", { signal })),
   });
 
+/** Everybody's drafts, the latest first. */
+export const draftsQuery = () =>
+  queryOptions({
+    queryKey: ["draft", "all"],
+    queryFn: ({ signal }) =>
+      askAll((query) => api.GET("/api/v1/drafts", { params: { query }, signal })),
+  });
+
 /** The drafts that are proposed to administrators of all sites. */
 export const proposalsQuery = () =>
   queryOptions({

@@ -9,6 +9,7 @@ import { Button } from "../../ui/Button";
 import { Field } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
 import { Empty, Waiting } from "../../ui/Notice";
+import { Table } from "../../ui/Table";
 
 type Found = components["schemas"]["AdvertFound"];
 
@@ -79,39 +80,31 @@ export function Printers() {
       )}
       {list.length > 0 && (
         <div className="mt-3 overflow-x-auto">
-          <table className="w-full max-w-[90rem]" aria-label="Printer entries">
-            <thead>
-              <tr className="border-y border-rule-strong bg-wash text-left text-ink-2">
-                {["Printer", "Location", "Model", "Where it leads", "In"].map((h) => (
-                  <th key={h} scope="col" className="px-2 py-1 font-medium">
-                    {h}
-                  </th>
-                ))}
+          <Table
+            label="Printer entries"
+            heads={["Printer", "Location", "Model", "Where it leads", "In"]}
+          >
+            {list.map((f) => (
+              <tr key={`${f.source} ${f.dn}`} className="border-b border-rule align-top">
+                <th scope="row" className="px-2 py-1 text-left font-medium">
+                  {f.name}
+                  {f.info && <span className="block font-normal text-ink-2">{f.info}</span>}
+                </th>
+                <td className="px-2 py-1">{f.location}</td>
+                <td className="px-2 py-1">{f.model}</td>
+                <td className="px-2 py-1">
+                  <Mark of={marks[f.state] ?? "idle"}>{f.says}</Mark>
+                  {f.uri && <span className="block font-mono break-all text-ink-2">{f.uri}</span>}
+                  {f.state === "gone" && mayKeep && (
+                    <Button disabled={remove.isPending} onClick={() => remove.mutate(f)}>
+                      Take the entry out
+                    </Button>
+                  )}
+                </td>
+                <td className="px-2 py-1 whitespace-nowrap">{f.source}</td>
               </tr>
-            </thead>
-            <tbody>
-              {list.map((f) => (
-                <tr key={`${f.source} ${f.dn}`} className="border-b border-rule align-top">
-                  <th scope="row" className="px-2 py-1 text-left font-medium">
-                    {f.name}
-                    {f.info && <span className="block font-normal text-ink-2">{f.info}</span>}
-                  </th>
-                  <td className="px-2 py-1">{f.location}</td>
-                  <td className="px-2 py-1">{f.model}</td>
-                  <td className="px-2 py-1">
-                    <Mark of={marks[f.state] ?? "idle"}>{f.says}</Mark>
-                    {f.uri && <span className="block font-mono break-all text-ink-2">{f.uri}</span>}
-                    {f.state === "gone" && mayKeep && (
-                      <Button disabled={remove.isPending} onClick={() => remove.mutate(f)}>
-                        Take the entry out
-                      </Button>
-                    )}
-                  </td>
-                  <td className="px-2 py-1 whitespace-nowrap">{f.source}</td>
-                </tr>
-              ))}
-            </tbody>
-          </table>
+            ))}
+          </Table>
         </div>
       )}
     </section>

@@ -1,7 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { useState, type ReactNode } from "react";
-import { api, ask, askAll } from "../../api/client";
-import { draftChanged } from "../../api/drafts";
+import { api, ask } from "../../api/client";
+import { draftChanged, draftsQuery } from "../../api/drafts";
 import { meQuery } from "../../api/session";
 import { Comments } from "../../parts/Comments";
 import { ProblemNotice } from "../../parts/ProblemNotice";
@@ -18,11 +18,7 @@ import { Diffs } from "../../ui/Diffs";
 export function OtherDrafts({ empty, mayTake }: { empty: boolean; mayTake: boolean }) {
   const now = useNow();
   const me = useQuery(meQuery());
-  const drafts = useQuery({
-    queryKey: ["draft", "others"],
-    queryFn: ({ signal }) =>
-      askAll((query) => api.GET("/api/v1/drafts", { params: { query }, signal })),
-  });
+  const drafts = useQuery(draftsQuery());
   const others = (drafts.data ?? []).filter((d) => d.author !== me.data?.name && d.changed_at);
   if (others.length === 0) return null;
   return (

@@ -1,6 +1,6 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
-import { api, ask, askAll } from "../../api/client";
-import { draftChanged } from "../../api/drafts";
+import { api, ask } from "../../api/client";
+import { draftChanged, draftsQuery } from "../../api/drafts";
 import { meQuery } from "../../api/session";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { stamp } from "../../lib/time";
@@ -11,11 +11,7 @@ import { Mark } from "../../ui/Mark";
 export function WaitingDrafts({ mayTake }: { mayTake: boolean }) {
   const client = useQueryClient();
   const me = useQuery(meQuery());
-  const drafts = useQuery({
-    queryKey: ["draft", "others"],
-    queryFn: ({ signal }) =>
-      askAll((query) => api.GET("/api/v1/drafts", { params: { query }, signal })),
-  });
+  const drafts = useQuery(draftsQuery());
   const cancel = useMutation({
     mutationFn: (id: number) =>
       ask(api.DELETE("/api/v1/drafts/{id}/publish-at", { params: { path: { id } } })),
