@@ -74,7 +74,8 @@ func TestCoverageOfNeeds(t *testing.T) {
 			met++
 		}
 	}
-	says := fmt.Sprintf("Figures: %d needs; %d met, %d in part, %d to come, %d cannot be met here.", all, met, part, coming,
+	says := fmt.Sprintf("Figures: %d needs; %d met, %d in part, %d to come, %d cannot be met here.", all, met, part,
+		coming,
 		cannot)
 	if !strings.Contains(string(text), says) || cannot > 5 {
 		t.Errorf("the figures are: %s", says)

@@ -7,8 +7,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 )
 
-// TestConsoleMoves: what somebody would gain and lose by moving in the directory is seen before it is done there; a unit
-// that is not there is said to be none.
+// TestConsoleMoves: what somebody would gain and lose by moving in the directory is seen before it is done there; a
+// unit that is not there is said to be none.
 func TestConsoleMoves(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -28,8 +28,8 @@ func TestConsoleMoves(t *testing.T) {
 	p.see("The rehearsal did not end")
 }
 
-// TestConsoleTimed: a draft is commented on, given a time in the console, seen waiting, taken back, and a grant is given
-// its last day as a part of its sentence.
+// TestConsoleTimed: a draft is commented on, given a time in the console, seen waiting, taken back, and a grant is
+// given its last day as a part of its sentence.
 func TestConsoleTimed(t *testing.T) {
 	t.Parallel()
 	s := startService(t)

@@ -104,7 +104,8 @@ func TestListing(t *testing.T) {
 		"theirs: an entry of that name is there already, which Cirque did not write")
 
 	// All of them, with where they lead, by words, features and places.
-	contains(t, "printers", s.must("directory", "printers"), "hall", "ours", "other", "it names no address", "4 entries of 4")
+	contains(t, "printers", s.must("directory", "printers"), "hall", "ours", "other", "it names no address",
+		"4 entries of 4")
 	contains(t, "colour", s.must("directory", "printers", "hall", "--colour", "--two-sided", "--place", "Quay"),
 		"1 entry of 1")
 	contains(t, "none", s.must("directory", "printers", "nothing-like-it"), "0 entries of 0")

@@ -18,7 +18,8 @@ import (
 // notHere are the commands that serve, that ask a person, or that would connect to the names in their examples.
 var notHere = map[string]bool{"cirque serve": true, "cirque demo": true, "cirque sign-in": true,
 	"cirque directory source add": true, "cirque server add": true, "cirque device add": true, "cirque account reset": true,
-	"cirque demo story": true, "cirque secret-key list": true, "cirque secret-key prepare": true, "cirque secret-key rotate": true,
+	"cirque demo story": true, "cirque secret-key list": true, "cirque secret-key prepare": true, "cirque secret-key " +
+		"rotate": true,
 	"cirque secret-key forget": true, "cirque authority list": true, "cirque authority prepare": true,
 	"cirque authority switch": true, "cirque authority forget": true, "cirque account emergency": true}
 

@@ -16,7 +16,8 @@ func TestPromises(t *testing.T) {
 	s.publish(overlapping)
 	s.calls([]call{
 		{"promise check", 0, "There are no promises."},
-		{"promise add her context.user=mira context.location=ard/hall receives=hall default=hall never=yard", 0, "+ promise her"},
+		{"promise add her context.user=mira context.location=ard/hall receives=hall default=hall never=yard", 0,
+			"+ promise her"},
 		{"promise check --revision draft", 8, "yard is offered by everybody"},
 		{"publish -m promised", 6, "this would break 1 promise"},
 		{"promise set her never=", 6, "--yes"},
@@ -55,7 +56,8 @@ func TestPromises(t *testing.T) {
 	}...)
 	// At a site, whoever looks after it promises what lies there alone.
 	person := s.client(s.tokenFor("reader", access.HelpDesk, ""))
-	if err := person.Do(t.Context(), "POST", "/api/v1/draft/publish", nil, api.PublishDraft{Reason: "x", BreakPromises: true},
+	if err := person.Do(t.Context(), "POST", "/api/v1/draft/publish", nil, api.PublishDraft{Reason: "x",
+		BreakPromises: true},
 		nil); err == nil {
 		t.Error("the help desk broke a promise")
 	}

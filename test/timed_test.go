@@ -183,7 +183,8 @@ func TestPublishAtFails(t *testing.T) {
 	if err := s.c.Do(t.Context(), "DELETE", "/api/v1/accounts/gone", nil, nil, nil); err != nil {
 		t.Fatal(err)
 	}
-	if got = s.faultUntil(some); len(got) != 1 || !strings.Contains(got[0].Says, "the account gone is not there any more") {
+	if got = s.faultUntil(some); len(got) != 1 || !strings.Contains(got[0].Says, "the account gone is not there any "+
+		"more") {
 		t.Errorf("%+v", got)
 	}
 	if r := s.revision(2); r.Number != 2 {
@@ -228,7 +229,8 @@ func TestComments(t *testing.T) {
 	if err != nil {
 		t.Fatal(err)
 	}
-	list, err := apiclient.List[estate.Comment](t.Context(), other, fmt.Sprintf("/api/v1/drafts/%d/comments", taken.ID), nil)
+	list, err := apiclient.List[estate.Comment](t.Context(), other, fmt.Sprintf("/api/v1/drafts/%d/comments", taken.ID),
+		nil)
 	if err != nil || len(list) != 2 || list[0].Object != "yard" || list[1].Author != "other" {
 		t.Errorf("%+v %v", list, err)
 	}

@@ -10,8 +10,8 @@ import (
 	"cirque/internal/testkit/worlds"
 )
 
-// TestWithout: in random estates whatever is taken out along with its mentions is not named any more, what is left holds
-// together, and nothing else has gone but what names nothing else.
+// TestWithout: in random estates whatever is taken out along with its mentions is not named any more, what is left
+// holds together, and nothing else has gone but what names nothing else.
 func TestWithout(t *testing.T) {
 	t.Parallel()
 	along := 0

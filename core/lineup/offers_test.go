@@ -40,7 +40,8 @@ func TestCheckPick(t *testing.T) {
 		}
 	}
 	w := world(t, checkEstate, checkDirectory)
-	if lineup.Offers(w, "mira", "q", time.Time{}) || !fault.Is(lineup.CheckPick(w, "mira", "q", time.Time{}), fault.Unknown) {
+	if lineup.Offers(w, "mira", "q", time.Time{}) || !fault.Is(lineup.CheckPick(w, "mira", "q", time.Time{}),
+		fault.Unknown) {
 		t.Error("what is not there is offered")
 	}
 }

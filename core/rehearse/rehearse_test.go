@@ -362,7 +362,8 @@ func TestCoverage(t *testing.T) {
 			stranded := 0
 			for _, e := range run(p, 9).Effects {
 				if slices.ContainsFunc(e.Items, func(i rehearse.Item) bool {
-					return i.Kind == rehearse.Stranded && !w.from.Estate.ForPractice(i.Queue) && i.From != "" && (i.Times == nil || slices.ContainsFunc(i.Times, now.Equal))
+					return i.Kind == rehearse.Stranded && !w.from.Estate.ForPractice(i.Queue) && i.From != "" && (i.Times == nil ||
+						slices.ContainsFunc(i.Times, now.Equal))
 				}) {
 					stranded++
 				}

@@ -72,8 +72,8 @@ type Reservation struct {
 	Name    string     `json:"name,omitempty"`
 }
 
-// Authority gives the host and port to which a URI leads, such as "ps-1.example:631"; "" where it names no host. Where no
-// port is named it is its scheme's usual one, IPP's for a scheme that is not known.
+// Authority gives the host and port to which a URI leads, such as "ps-1.example:631"; "" where it names no host. Where
+// no port is named it is its scheme's usual one, IPP's for a scheme that is not known.
 func Authority(uri string) string {
 	host := Host(uri)
 	if host == "" {

@@ -75,8 +75,9 @@ func (s EstateTable) Revisions(ctx context.Context, limit int) ([]estate.Revisio
 }
 
 // Publish makes the document that build gives the next revision, and drops the draft that it came from unless that is
-// nil or has been changed since; of one that waits for its moment nothing is published then. build is asked while nobody else can publish: it gets the number of the newest
-// revision, and whatever fault it gives ends the attempt. A nil document publishes nothing.
+// nil or has been changed since; of one that waits for its moment nothing is published then. build is asked while
+// nobody else can publish: it gets the number of the newest revision, and whatever fault it gives ends the attempt. A
+// nil document publishes nothing.
 func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, reason string,
 	build func(ctx context.Context,
 		current int) (*estate.Document, error)) (estate.Revision, error) {

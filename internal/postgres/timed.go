@@ -14,7 +14,8 @@ import (
 )
 
 // TimeDraft has a draft, at the version that was looked at, wait for its moment, t.At; main makes room for another of
-// that name, and the draft is called timed-ID. It keeps what it kept. A Conflict fault with code "draft-moved" where it has moved on.
+// that name, and the draft is called timed-ID. It keeps what it kept. A Conflict fault with code "draft-moved" where
+// it has moved on.
 func (s DraftTable) TimeDraft(ctx context.Context, d estate.Draft, t estate.Timed, main string,
 	saying func(called string) event.Event) (out estate.Draft, err error) {
 	err = s.in(ctx, func(tx pgx.Tx) error {

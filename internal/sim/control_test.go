@@ -8,8 +8,8 @@ import (
 	"testing"
 )
 
-// TestControl: stand-ins are cut, joined and exchanged by whoever reads the file, and by nobody else; an exchange is one
-// of another device, and the next brings the first back.
+// TestControl: stand-ins are cut, joined and exchanged by whoever reads the file, and by nobody else; an exchange is
+// one of another device, and the next brings the first back.
 func TestControl(t *testing.T) {
 	t.Parallel()
 	spec := Spec{For: "10.9.0.1:631", Listen: "127.0.0.1:0", Name: "hall-40", Serial: "SK-1", MAC: "02:00:5e:10:00:10",

@@ -16,8 +16,8 @@ import (
 // printersMost is how many entries are given of one directory.
 const printersMost = 500
 
-// Printers looks for printer entries in the directories that are read, or in one, whoever wrote them, with what is known
-// of where each leads. A TooLarge fault where a directory has too many that are like that.
+// Printers looks for printer entries in the directories that are read, or in one, whoever wrote them, with what is
+// known of where each leads. A TooLarge fault where a directory has too many that are like that.
 func (s *Room) Printers(ctx context.Context, p *access.Principal, source string,
 	seek advert.Seek) ([]advert.Found, error) {
 	if err := access.Check(p, access.ReadDirectory); err != nil {

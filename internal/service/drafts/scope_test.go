@@ -42,7 +42,8 @@ grants: [{name: g, effect: place, queues: [hall], to: [everyone]}]
 `
 	s := &store{World: rooms.New(t, text, directory.Records{Machines: []directory.Machine{{Name: "desk-1",
 		Location: "ard"}}}), t: t, kept: map[string]estate.Draft{}}
-	r, err := drafts.New(drafts.Config{Store: s, Beside: s, Now: s.Now, As: s.as, Present: s.Present, Fleet: reported{"laptop-7": "ard", "pier-2": "bra"}})
+	r, err := drafts.New(drafts.Config{Store: s, Beside: s, Now: s.Now, As: s.as, Present: s.Present,
+		Fleet: reported{"laptop-7": "ard", "pier-2": "bra"}})
 	if err != nil {
 		t.Fatal(err)
 	}
