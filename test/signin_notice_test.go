@@ -34,7 +34,9 @@ func TestSignInNotice(t *testing.T) {
 	if err != nil || me.SignedIn || me.Notice != "Printers of the harbour: ask liv.orre." {
 		t.Errorf("%+v %v", me, err)
 	}
+	p.press("button", "Close")
 	p.press("button", "Sign out")
+	p.see("Sign in to Cirque")
 	p.see("Printers of the harbour: ask liv.orre.")
 	p.accessible()
 	p.look("notice")

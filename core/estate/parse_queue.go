@@ -52,7 +52,7 @@ func (p *parser) queue(o document.Object) {
 		}
 	}
 	q.Open, q.Until, q.Purpose = p.windows(o), until(o), p.oneOf(o, "purpose", Practice, Helper)
-	if n, ok := o.Get("listed"); ok && q.Listed && q.Purpose != "" {
+	if n, ok := o.Get("listed"); ok && q.Listed && (q.Purpose == Practice || q.Purpose == Helper) {
 		n.Complain("leave one of the two out", "a queue for %s is on nobody's list, and in no directory", q.Purpose)
 	}
 	p.doc.Queues = append(p.doc.Queues, q)

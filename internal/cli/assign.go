@@ -12,6 +12,7 @@ import (
 
 	"cirque/core/bulk"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -228,7 +229,11 @@ func (o objectsOf) remove() *cobra.Command {
 		for _, n := range a {
 			edits = append(edits, estate.Edit{Ref: estate.Ref{List: o.list, Name: n}, Remove: true, Along: along})
 		}
-		return o.send(c, e, nil, edits...)
+		err = o.send(c, e, nil, edits...)
+		if f := fault.As(err); f != nil && f.Code == "estate-incoherent" && c.Flags().Lookup("along") != nil {
+			f.Fix = "take it out of that, too, with --along, or change what names it first"
+		}
+		return err
 	}
 	return c
 }

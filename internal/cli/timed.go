@@ -144,6 +144,9 @@ func draftCommentsCommand(r *root) *cobra.Command {
 		Args: cmdline.Args(0, 0)}
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
+		if said := len(name()); id != 0 && (revision != 0 || said > 0) || revision != 0 && said > 0 {
+			return usagef("say one of --id, --revision and --draft")
+		}
 		client, err := r.client()
 		if err != nil {
 			return err
@@ -170,7 +173,6 @@ func draftCommentsCommand(r *root) *cobra.Command {
 	}
 	c.Flags().Int64Var(&id, "id", 0, "another draft than yours, by its number")
 	c.Flags().IntVar(&revision, "revision", 0, "what was said of the draft that a revision was published from")
-	c.MarkFlagsMutuallyExclusive("id", "revision", "draft")
 	return c
 }
 

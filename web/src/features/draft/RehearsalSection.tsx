@@ -96,7 +96,7 @@ export function RehearsalSection({ draft }: { draft: Draft }) {
             <input
               className={`${inputLook} w-60`}
               value={moves.to}
-              placeholder="unit:PATH, +group:N, -group:N"
+              placeholder="unit:PATH, ±group:NAME"
               onChange={(e) => setMoves({ ...moves, to: e.target.value })}
             />
           </label>
