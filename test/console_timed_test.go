@@ -42,7 +42,7 @@ func TestConsoleTimed(t *testing.T) {
 	p.fill("combobox", "Find a last day", "2027-06-30")
 	p.press("option", "until 2027-06-30")
 	p.press("button", "Keep in the draft")
-	p.see("until 2027-06-30")
+	p.see("1 change not published")
 	p.goTo("/draft")
 	p.fill("textbox", "Comment", "is that the last day?")
 	p.press("button", "Say it")

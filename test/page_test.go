@@ -45,7 +45,7 @@ func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
 // of the new one a moment after it has been navigated to.
 func (p *page) poll(js string) error {
 	for try := 0; ; try++ {
-		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingTimeout(time.Minute)))
+		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingInterval(50*time.Millisecond), cdp.WithPollingTimeout(time.Minute)))
 		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(),
 			"context was destroyed") {
 			return err
