@@ -32,6 +32,7 @@ var routeBodies = map[string]string{
 	"PUT /api/v1/notes/{kind}/{name}":            `{"note":"x"}`,
 	"PUT /api/v1/draft/table":                    `{"name":"t","text":"name\n"}`,
 	"POST /api/v1/draft/rename":                  `{"queues":["x"],"pattern":"y"}`,
+	"POST /api/v1/draft/second-queue":            `{"queue":"x","called":"y","language":"PCL6"}`,
 	"POST /api/v1/draft/rename-object":           `{"list":"servers","object":"x","to":"y"}`,
 	"POST /api/v1/draft/move":                    `{"server":"x","to":"device"}`,
 	"PUT /api/v1/directory/sources/{name}":       `{"url":"ldap://127.0.0.1:1","base":"dc=x"}`,

@@ -5,7 +5,6 @@ package adopt
 import (
 	"encoding/json"
 	"fmt"
-	"maps"
 	"net/netip"
 	"slices"
 	"strings"
@@ -27,7 +26,7 @@ type Found struct {
 // A Proposal is what a found queue would be in the estate. Whoever adopts it may change any of it.
 type Proposal struct {
 	From    string          `json:"from"`
-	Kind    string          `json:"kind" enum:"server,capture,device"`
+	Kind    string          `json:"kind" enum:"server,capture,device,second"`
 	Found   string          `json:"found" doc:"The queue's or device's name as it was found."`
 	Already string          `json:"already,omitempty" doc:"The estate's queue that leads there already."`
 	Queue   estate.Queue    `json:"queue"`
@@ -54,6 +53,9 @@ type Proposer struct {
 	registered map[string]stock.Watch     // devices, by host
 	newDevices map[string]estate.Device   // proposed, by name
 	newDrivers map[string]estate.Driver
+	packages   []driver.Package
+	choices    map[string][]driver.Choice // by model
+	pattern    string                     // of names; empty for names as they were found
 }
 
 // NewProposer prepares proposals on top of a document. Drivers are proposed for the platforms that machines have, for
@@ -64,7 +66,8 @@ func NewProposer(doc *estate.Document, packages []driver.Package, readings map[s
 	p := &Proposer{doc: doc, placed: stock.NewPlaced(doc), queues: map[string]bool{}, devices: map[string]bool{},
 		byHost: map[string]string{}, drivers: map[string]bool{}, places: map[string]string{},
 		models: map[string][]driver.Model{}, exact: map[string][]estate.Driver{}, readings: readings,
-		registered: map[string]stock.Watch{}, newDevices: map[string]estate.Device{}, newDrivers: map[string]estate.Driver{}}
+		registered: map[string]stock.Watch{}, newDevices: map[string]estate.Device{}, newDrivers: map[string]estate.Driver{},
+		choices: map[string][]driver.Choice{}}
 	for _, w := range registered {
 		if h := stock.Host(w.URI); h != "" && w.Kind == stock.KindDevice {
 			p.registered[h] = w
@@ -93,6 +96,7 @@ func NewProposer(doc *estate.Document, packages []driver.Package, readings map[s
 		p.exact[d.Exact] = append(p.exact[d.Exact], d)
 		p.names = append(p.names, d.Exact)
 	}
+	p.packages = packages
 	for _, k := range packages {
 		for _, m := range k.Models {
 			if _, there := p.models[m.Exact]; !there {
@@ -125,13 +129,14 @@ func (p *Proposer) Propose(f Found) Proposal {
 	if title == "" {
 		title = q.Name
 	}
-	out.Queue = estate.Queue{Name: p.unique(p.queues, q.Name, f.From), Title: title}
+	called := p.called(f)
+	out.Queue = estate.Queue{Name: p.unique(p.queues, called, f.From), Title: title}
 	if f.Kind == stock.KindServer {
 		if names := stock.Through(p.doc, f.From)[q.Name]; len(names) > 0 {
 			out.Already = names[0]
 		}
 	}
-	address := p.device(f, &out, remark)
+	address := p.device(f, called, &out, remark)
 	out.Queue.Location = p.location(q, f, address, remark)
 	if d := out.Device; d != nil {
 		if d.Location == "" {
@@ -141,6 +146,9 @@ func (p *Proposer) Propose(f Found) Proposal {
 	}
 	p.paths(f, &out, remark)
 	p.driversFor(q, &out, remark)
+	if f.Kind == stock.KindDevice && len(out.Queue.Drivers) == 0 {
+		p.driversForModel(q.Model, &out, remark)
+	}
 	var colour *bool
 	if f.Device != nil {
 		colour = f.Device.Colour
@@ -158,7 +166,7 @@ func (p *Proposer) Propose(f Found) Proposal {
 }
 
 // device finds the estate's device behind a queue, or proposes it.
-func (p *Proposer) device(f Found, out *Proposal, remark func(string, ...any)) (address netip.Addr) {
+func (p *Proposer) device(f Found, called string, out *Proposal, remark func(string, ...any)) (address netip.Addr) {
 	uri := f.Queue.Device
 	host := stock.Host(uri)
 	if host == "" {
@@ -187,7 +195,7 @@ func (p *Proposer) device(f Found, out *Proposal, remark func(string, ...any)) (
 			d.Location = w.Location
 		}
 	} else {
-		d.Name = p.unique(p.devices, f.Queue.Name, f.From)
+		d.Name = p.unique(p.devices, called, f.From)
 	}
 	if f.Device != nil {
 		if d.MAC == "" {
@@ -301,41 +309,6 @@ func (p *Proposer) lacking(s estate.ServerSet, queue string) []string {
 		}
 	}
 	return out
-}
-
-// driversFor gives a queue the drivers of the name that the server's driver has, one for each platform that is known.
-func (p *Proposer) driversFor(q stock.Queue, out *Proposal, remark func(string, ...any)) {
-	if q.Model == "" {
-		return
-	}
-	drivers := map[string]string{}
-	for _, d := range p.exact[q.Model] {
-		drivers[d.Platform] = d.Name
-	}
-	for _, m := range p.models[q.Model] {
-		if drivers[m.Platform] != "" || p.platforms != nil && !p.platforms[m.Platform] {
-			continue
-		}
-		suffix := strings.TrimPrefix(m.Platform, "windows/")
-		d := estate.Driver{Name: p.unique(p.drivers, m.Exact+" "+suffix, ""), Exact: m.Exact, Platform: m.Platform}
-		p.exact[m.Exact] = append(p.exact[m.Exact], d)
-		p.newDrivers[d.Name] = d
-		drivers[m.Platform] = d.Name
-	}
-	for _, platform := range slices.Sorted(maps.Keys(drivers)) {
-		if d, ok := p.newDrivers[drivers[platform]]; ok {
-			out.Drivers = append(out.Drivers, d)
-		}
-	}
-	if len(drivers) == 0 {
-		if near := driver.Nearest(q.Model, p.names); near != "" {
-			remark("its driver is called %q; the nearest known name is %q: %s", q.Model, near,
-				driver.Compare(q.Model, near).Says)
-		}
-		return // driverless everywhere
-	}
-	drivers["*"] = estate.Driverless
-	out.Queue.Drivers = drivers
 }
 
 // unique makes a name that is not taken, and takes it.

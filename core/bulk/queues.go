@@ -271,36 +271,14 @@ func follow(doc *estate.Document, renamed map[string]string, put func(list, name
 	return nil
 }
 
-var patternWords = []string{"{name}", "{title}", "{location}", "{site}", "{last}", "{n}"}
-
-// checkPattern refuses words in braces that stand for nothing.
-func checkPattern(pattern string) error {
-	rest := pattern
-	for _, w := range patternWords {
-		rest = strings.ReplaceAll(rest, w, "")
-	}
-	i := strings.IndexAny(rest, "{}")
-	if i < 0 {
-		return nil
-	}
-	word := rest[i:]
-	if end := strings.IndexByte(word, '}'); end > 0 {
-		word = word[:end+1]
-	}
-	fix := "write " + strings.Join(patternWords, ", ")
-	if near := document.Nearest(strings.Trim(word, "{}"), []string{"name", "title", "location", "site",
-		"last"}); near != "" {
-		fix = "did you mean {" + near + "}?"
-	}
-	return fault.New(fault.Invalid, "pattern-invalid", fix, "%q in the pattern stands for nothing of a queue", word)
-}
-
 // A Renaming is one object's new name.
 type Renaming struct {
 	From string `json:"from"`
 	To   string `json:"to"`
 	Also int    `json:"also,omitempty" doc:"How many objects name it, and follow."`
 }
+
+var patternWords = []string{"name", "title", "location", "site", "last", "n"}
 
 // Rename gives queues new names by a pattern, in which {name}, {title}, {location}, {site}, {last} (of the location)
 // and {n} (its number in the selection) stand for the queue's own; any other word in braces is refused. Old names go on
@@ -310,7 +288,7 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 		return nil, nil, fault.New(fault.Invalid, "pattern-missing", "write such as {site}-{name}",
 			"there is no pattern for the new names")
 	}
-	if err := checkPattern(pattern); err != nil {
+	if err := stock.CheckPattern(pattern, patternWords, "a queue"); err != nil {
 		return nil, nil, err
 	}
 	taken, of := map[string]string{}, map[string]estate.Queue{} // taken: by which queue
@@ -334,8 +312,8 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 			continue // named twice, such as by an old name
 		}
 		last := q.Location[strings.LastIndexByte(q.Location, '/')+1:]
-		to := stock.Slug(strings.NewReplacer("{name}", q.Name, "{title}", q.Title, "{location}", q.Location, "{site}",
-			estate.Site(q.Location), "{last}", last, "{n}", fmt.Sprint(i+1)).Replace(pattern))
+		to := stock.Slug(stock.Fill(pattern, map[string]string{"name": q.Name, "title": q.Title, "location": q.Location,
+			"site": estate.Site(q.Location), "last": last, "n": fmt.Sprint(i + 1)}))
 		switch {
 		case to == "":
 			bad = append(bad, fault.Detail{Place: n, What: "the pattern leaves no name for it",
@@ -354,9 +332,9 @@ func Rename(doc *estate.Document, names []string, pattern string) ([]estate.Edit
 		return nil, list, fault.New(fault.Conflict, "names-taken", bad[0].Fix, "%s: %s", bad[0].Place, bad[0].What).With(bad)
 	}
 	var edits []estate.Edit
-	put := func(list, name string, object any) error {
+	put := func(list, called string, object any) error {
 		b, err := json.Marshal(object)
-		edits = append(edits, estate.Edit{Ref: estate.Ref{List: list, Name: name}, Object: b})
+		edits = append(edits, estate.Edit{Ref: estate.Ref{List: list, Name: called}, Object: b})
 		return err
 	}
 	for _, r := range list {

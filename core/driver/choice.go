@@ -22,7 +22,8 @@ type Choice struct {
 	Servers     []string `json:"servers" doc:"Servers that have a queue with it."`
 	Driver      string   `json:"driver,omitempty" doc:"The estate's driver of that name and platform."`
 	Fits        bool     `json:"fits" doc:"It is for the model asked about, by its name or hardware ids."`
-	Marked      bool     `json:"marked" doc:"The one to take where nothing speaks against it."`
+	Marked      bool     `json:"marked" doc:"The one to take where nothing speaks against it; with uses, for those in for."`
+	For         []Use    `json:"for,omitempty" doc:"Of the uses asked about, those for which it is the one to take."`
 	Why         string   `json:"why,omitempty" doc:"Why it is marked."`
 }
 
@@ -58,13 +59,21 @@ func FitsModel(m Model, model string) bool {
 
 func isDigit(c byte) bool { return c >= '0' && c <= '9' }
 
+// Wanted is for what names are looked for. All of it may be left out.
+type Wanted struct {
+	Model, Platform string
+	Words           string // that all have to be in it
+	Uses            []Use  // what is printed
+}
+
 // Choices lists names, those for the model first and among them the marked one: the page language that sessions and
 // drivers of the operating system agree on most, then the newest. on says which servers have a name.
-func Choices(packages []Package, doc *estate.Document, on map[string][]string, model, platform, words string) []Choice {
+func Choices(packages []Package, doc *estate.Document, on map[string][]string, wish Wanted) []Choice {
+	model, platform := wish.Model, wish.Platform
 	type key struct{ exact, platform string }
 	at := map[key]int{}
 	out := []Choice{}
-	wanted := strings.Fields(strings.ToLower(words))
+	wanted := strings.Fields(strings.ToLower(wish.Words))
 	narrow := func(texts ...string) bool {
 		all := strings.ToLower(strings.Join(texts, " "))
 		return !slices.ContainsFunc(wanted, func(w string) bool { return !strings.Contains(all, w) })
@@ -114,15 +123,35 @@ func Choices(packages []Package, doc *estate.Document, on map[string][]string, m
 		return cmp.Or(first(a.Fits, b.Fits), cmp.Compare(rank[a.Language], rank[b.Language]), cmp.Compare(b.Date, a.Date),
 			cmp.Compare(a.Exact, b.Exact), cmp.Compare(a.Platform, b.Platform))
 	})
+	mark(out, wish)
+	return out
+}
+
+// mark marks, for each platform, the first name in a package that fits the model; with uses, the best for each.
+func mark(list []Choice, wish Wanted) {
 	marked := map[string]bool{}
-	for i := range out {
-		c := &out[i]
-		if model != "" && c.Fits && len(c.Packages) > 0 && !marked[c.Platform] {
-			marked[c.Platform], c.Marked = true, true
-			c.Why = advice[c.Language]
+	for i := range list {
+		c := &list[i]
+		if wish.Model == "" || !c.Fits || len(c.Packages) == 0 || marked[c.Platform] {
+			continue
+		}
+		marked[c.Platform] = true
+		if len(wish.Uses) == 0 {
+			c.Marked, c.Why = true, advice[c.Language]
+			continue
+		}
+		for _, u := range wish.Uses {
+			best := i
+			for j := range list[i:] {
+				o := &list[i+j]
+				if o.Platform == c.Platform && o.Fits && len(o.Packages) > 0 && u.rank(o.Language) < u.rank(list[best].Language) {
+					best = i + j
+				}
+			}
+			b := &list[best]
+			b.Marked, b.For, b.Why = true, append(b.For, u), advice[b.Language]
 		}
 	}
-	return out
 }
 
 func first(a, b bool) int {

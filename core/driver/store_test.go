@@ -2,6 +2,7 @@ package driver_test
 
 import (
 	"slices"
+	"strings"
 	"testing"
 
 	"cirque/core/driver"
@@ -73,7 +74,7 @@ func TestMatrix(t *testing.T) {
 // TestChoices: names that fit a model come first, the usual language is marked, and of two versions the newer is told.
 func TestChoices(t *testing.T) {
 	on := map[string][]string{"Mono 40 PCL6": {"ps-1"}, "Handwritten": {"ps-2"}}
-	list := driver.Choices(packages(), doc(), on, "Mono 40", "", "")
+	list := driver.Choices(packages(), doc(), on, driver.Wanted{Model: "Mono 40"})
 	if len(list) != 6 || list[0].Exact != "Mono 40 PCL6" || !list[0].Marked || list[0].Version != "2.0" ||
 		list[0].Driver != "m" || !slices.Equal(list[0].Servers, []string{"ps-1"}) {
 		t.Errorf("%+v", list)
@@ -86,8 +87,42 @@ func TestChoices(t *testing.T) {
 	}); i < 0 || list[i].Fits {
 		t.Error("Mono 400 is taken for a Mono 40")
 	}
-	if list := driver.Choices(packages(), doc(), on, "", "windows/x64", "mono ps"); len(list) != 1 ||
+	if list := driver.Choices(packages(), doc(), on, driver.Wanted{Platform: "windows/x64", Words: "mono ps"}); len(list) != 1 ||
 		list[0].Exact != "Mono 40 PS" {
 		t.Errorf("narrowed: %+v", list)
+	}
+}
+
+// TestAdvice: what is printed decides which language is marked, and whether one queue does for all.
+func TestAdvice(t *testing.T) {
+	t.Parallel()
+	ask := func(uses ...driver.Use) (string, []driver.Choice) {
+		list := driver.Choices(packages(), doc(), nil, driver.Wanted{Model: "Mono 40", Platform: "windows/x64", Uses: uses})
+		return driver.Advice(list, uses), list
+	}
+	if says, _ := ask(driver.Office, driver.Sessions); !strings.HasPrefix(says, "One queue does for all: PCL6 for office, sessions") {
+		t.Error(says)
+	}
+	says, list := ask(driver.Office, driver.Layout)
+	if !strings.Contains(says, "2 queues on the one device: PCL6 for office; PostScript for layout") {
+		t.Error(says)
+	}
+	marked := 0
+	for _, c := range list {
+		if c.Marked {
+			marked++
+		}
+		if c.Marked != (len(c.For) > 0) || c.Marked && !c.Fits {
+			t.Errorf("%+v", c)
+		}
+	}
+	if marked != 2 {
+		t.Errorf("%d names are marked", marked)
+	}
+	if says, _ := ask(); says != "" {
+		t.Error(says)
+	}
+	if says := driver.Advice(nil, driver.Uses); !strings.Contains(says, "nothing to choose") {
+		t.Error(says)
 	}
 }

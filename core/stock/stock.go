@@ -97,6 +97,8 @@ type Device struct {
 	Languages []string            `json:"languages,omitempty" doc:"Page languages, where the device says."`
 	Colour    *bool               `json:"colour,omitempty"`
 	TwoSided  *bool               `json:"two_sided,omitempty"`
+	Trays     []string            `json:"trays,omitempty" doc:"By its own names, else as media sources."`
+	Dots      []string            `json:"dots,omitempty" doc:"Resolutions, such as 600x600dpi."`
 	Defaults  map[string]any      `json:"defaults,omitempty"`
 	Supported map[string][]string `json:"supported,omitempty"`
 	Supplies  []Supply            `json:"supplies,omitempty"`

@@ -38,16 +38,8 @@ func identify(facts Facts, who endpoint.Who, told said) (Facts, []endpoint.Login
 	var logins []endpoint.Login
 	sessions := make([]Session, 0, len(facts.Sessions))
 	for _, s := range facts.Sessions {
-		l := endpoint.Login{System: s.User, User: s.User, How: "system"}
-		answer := told[name.Fold(s.User)]
 		unknown := slices.ContainsFunc(who.Unknown, func(n string) bool { return name.Fold(n) == name.Fold(s.User) })
-		switch {
-		case who.UserFrom == estate.FromSystem || s.User == "":
-		case answer != "" && (who.UserFrom == estate.FromAsking || unknown):
-			l.User, l.How = answer, "asked"
-		case who.UserFrom == estate.FromAsking:
-			l.User, l.How = "", "waiting"
-		}
+		l := endpoint.Taken(who.UserFrom, s.User, unknown, told[name.Fold(s.User)])
 		logins = append(logins, l)
 		if l.User != "" {
 			s.User = l.User

@@ -69,6 +69,7 @@ type Imported struct {
 type Selections struct {
 	Draft      string            `json:"draft,omitempty" maxLength:"63" doc:"The draft on top of which; main when absent."`
 	Selections []adopt.Selection `json:"selections" minItems:"1" maxItems:"10000"`
+	Names      string            `json:"names,omitempty" maxLength:"256" doc:"A pattern of names for new queues and devices, as they were found when absent; {name}, {title}, {location}, {site}, {last} (of the location), {model}, {address} and {n} (the first number that is free) stand for what was found."`
 }
 
 // Adoption puts proposals into one's own draft.
@@ -121,6 +122,7 @@ type AddedPackage struct {
 type Choices struct {
 	Total   int             `json:"total"`
 	Choices []driver.Choice `json:"choices"`
+	Advice  string          `json:"advice,omitempty" doc:"Which page languages the uses asked about come to, in a sentence."`
 }
 
 // Compared is a comparison of two names.
@@ -135,6 +137,21 @@ type Rename struct {
 	Queues  []string `json:"queues" minItems:"1" maxItems:"10000"`
 	Pattern string   `json:"pattern" minLength:"1" maxLength:"256" doc:"{name}, {title}, {location}, {site}, {last} and {n} stand for the queue's own."`
 	Dry     bool     `json:"dry,omitempty" doc:"Only say which names they would have."`
+}
+
+// SecondQueue is another queue on the devices of one, in another page language.
+type SecondQueue struct {
+	Queue    string `json:"queue" minLength:"1" maxLength:"256"`
+	Called   string `json:"called" minLength:"1" maxLength:"63" doc:"The new queue's name."`
+	Title    string `json:"title,omitempty" maxLength:"256" doc:"The queue's title with the language behind it when absent."`
+	Language string `json:"language" minLength:"1" maxLength:"32" doc:"As driver names tell it, such as PostScript."`
+	Dry      bool   `json:"dry,omitempty" doc:"Only say what it would be."`
+}
+
+// MadeSecond is what a second queue would be, and the draft once it is in there.
+type MadeSecond struct {
+	Proposal adopt.Proposal `json:"proposal"`
+	Draft    *Draft         `json:"draft,omitempty"`
 }
 
 // RenameObject gives one object of the estate another name.

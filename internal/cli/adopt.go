@@ -3,12 +3,15 @@ package cli
 import (
 	"fmt"
 	"io"
+	"maps"
 	"net/url"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
 
 	"cirque/core/adopt"
+	"cirque/core/estate"
 	"cirque/core/words"
 	"cirque/internal/api"
 	"cirque/internal/apiclient"
@@ -19,7 +22,7 @@ import (
 func adoptCommand(r *root) *cobra.Command {
 	var servers, queues, devices, machines []string
 	var dry, all bool
-	var table, write string
+	var table, write, pattern string
 	c := &cobra.Command{Use: "adopt", Short: "Take found queues and devices into your draft", Args: cmdline.Args(0, 0),
 		Long: `Propose names, titles, locations, labels, paths, drivers and defaults for queues that were found on
 print servers, for devices, and for what was captured of reference machines, and put them into your
@@ -29,7 +32,8 @@ With --write FILE the proposals go into a table, to be looked through in a sprea
 FILE it is read back: lines that were taken out are not adopted, and names, titles, locations and
 labels are those of the table.`,
 		Example: "  cirque adopt --server ps-brannoy --dry-run\n  cirque adopt --server ps-brannoy --write found.csv\n  " +
-			"cirque adopt --server ps-brannoy --table found.csv\n  cirque adopt --device 10.43.0.77"}
+			"cirque adopt --server ps-brannoy --table found.csv\n  " +
+			"cirque adopt --device 10.43.0.77 --names '{last}-{model}-{n}'"}
 	f := c.Flags()
 	f.StringSliceVar(&servers, "server", nil, "the queues of this print server; may be repeated")
 	f.StringSliceVar(&queues, "queue", nil, "of them only this; may be repeated")
@@ -38,10 +42,12 @@ labels are those of the table.`,
 	f.BoolVar(&dry, "dry-run", false, "only say what would be adopted")
 	f.BoolVar(&all, "all", false, "also queues to which the estate leads already")
 	f.StringVar(&table, "table", "", "adopt what this table still has, with its names")
+	f.StringVar(&pattern, "names", "", "call new queues and devices by this pattern, such as '{last}-{model}-{n}'; "+
+		"{name}, {title}, {location}, {site}, {last}, {model}, {address} and {n}")
 	f.StringVar(&write, "write", "", "write the proposals into this table, and adopt nothing")
 	name := draftFlag(c)
 	c.RunE = func(c *cobra.Command, _ []string) error {
-		in := api.Selections{Draft: name().Get("name")}
+		in := api.Selections{Draft: name().Get("name"), Names: pattern}
 		for _, s := range servers {
 			in.Selections = append(in.Selections, adopt.Selection{Kind: "server", From: s, Found: queues})
 		}
@@ -106,7 +112,7 @@ labels are those of the table.`,
 }
 
 func (r *screen) writeProposals(w io.Writer, list []adopt.Proposal) {
-	t := r.table("FOUND", "ON", "QUEUE", "TITLE", "LOCATION", "LABELS", "PATHS", "DEVICE", "REMARKS")
+	t := r.table("FOUND", "ON", "QUEUE", "TITLE", "LOCATION", "LABELS", "PATHS", "DEVICE", "DRIVERS", "REMARKS")
 	for _, p := range list {
 		device := strings.Join(p.Queue.Devices, ", ")
 		if p.Device != nil {
@@ -117,11 +123,17 @@ func (r *screen) writeProposals(w io.Writer, list []adopt.Proposal) {
 			paths = append(paths, first(x.Server, x.Set, x.Device, "gateway"))
 		}
 		t.add(p.Found, p.From, p.Queue.Name, p.Queue.Title, p.Queue.Location, strings.Join(p.Queue.Labels, " "),
-			strings.Join(paths, ", "), device, strings.Join(p.Remarks, "; "))
+			strings.Join(paths, ", "), device, strings.Join(driversOf(p.Queue), ", "), strings.Join(p.Remarks, "; "))
 	}
 	if len(list) > 0 {
 		t.write(w)
 	}
+}
+
+// driversOf are a queue's drivers, each once.
+func driversOf(q estate.Queue) []string {
+	out := slices.Sorted(maps.Values(q.Drivers))
+	return slices.DeleteFunc(slices.Compact(out), func(d string) bool { return d == estate.Driverless })
 }
 
 func withQueues(v url.Values, queues []string) url.Values {
@@ -134,7 +146,8 @@ func withQueues(v url.Values, queues []string) url.Values {
 
 // queueTools are those commands of cirque queue that change many queues of a draft at once.
 func (r *root) queueTools() []*cobra.Command {
-	return []*cobra.Command{queueTableCommand(r), queueApplyTableCommand(r), queueRenameCommand(r), queueMoveCommand(r)}
+	return []*cobra.Command{queueTableCommand(r), queueApplyTableCommand(r), queueRenameCommand(r), queueMoveCommand(r),
+		queueSecondCommand(r)}
 }
 
 func queueTableCommand(r *root) *cobra.Command {

@@ -71,7 +71,7 @@ func (e *editing) flags(c *cobra.Command) {
 }
 
 func (o objectsOf) add() *cobra.Command {
-	c := &cobra.Command{Use: "add " + o.arg() + " KEY=VALUE...", Short: "Add a " + o.word() + " to your draft",
+	c := &cobra.Command{Use: "add " + o.arg() + " KEY=VALUE...", Short: "Add " + o.one() + " to your draft",
 		Args: cmdline.Args(1, -1), Long: howToAssign + keysOf(o.list)}
 	var e editing
 	e.flags(c)
@@ -111,7 +111,7 @@ func (o objectsOf) fresh(name string, like json.RawMessage, assigned []string) (
 }
 
 func (o objectsOf) copy() *cobra.Command {
-	c := &cobra.Command{Use: "copy " + o.arg() + " NEW [KEY=VALUE...]", Short: "Add a " + o.word() + " like another, to " +
+	c := &cobra.Command{Use: "copy " + o.arg() + " NEW [KEY=VALUE...]", Short: "Add " + o.one() + " like another, to " +
 		"your draft", Args: cmdline.Args(2, -1), Long: howToAssign + keysOf(o.list)}
 	var e editing
 	e.flags(c)

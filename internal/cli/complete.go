@@ -148,6 +148,7 @@ func wordCompletions() map[string]completion {
 		"failover-test NUMBER": listed("/api/v1/failover-tests", "id", "server"),
 		"note NAME":            searched("user", "machine", "station"), "TEXT": anything,
 		"undo REVISION": listed("/api/v1/revisions", "number", "reason"), "undo NAME": anything,
+		"history NAME":  anything,
 		"revert NUMBER": listed("/api/v1/revisions", "number", "reason"),
 		"diff FROM":     listed("/api/v1/revisions", "number", "reason"), "diff TO": listed("/api/v1/revisions",
 			"number", "reason"),

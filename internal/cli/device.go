@@ -20,8 +20,7 @@ import (
 
 func deviceCommand(r *root) *cobra.Command {
 	const base = "/api/v1/stock/devices"
-	show := ask(r, "show DEVICE", "Everything about one device", cmdline.Args(1, 1), get[stock.DeviceView](named(base,
-		"")), r.writeDevice)
+	show := deviceShowCommand(r, named(base, ""))
 	read := ask(r, "read DEVICE", "Question a device now", cmdline.Args(1, 1), func(c *cobra.Command,
 		client *apiclient.Client, a []string) (stock.DeviceView, error) {
 		return apiclient.Post[stock.DeviceView](c.Context(), client, apiclient.Path(base, a[0])+"/read", nil)
@@ -113,7 +112,10 @@ func addDeviceCommand(r *root) *cobra.Command {
 	return c
 }
 
-func (r *screen) writeDevice(w io.Writer, d stock.DeviceView) {
+func (r *screen) writeDevice(w io.Writer, d stock.DeviceView) { writeDevice(r, w, d, "") }
+
+// writeDevice writes a device, with since when its address is kept as it is, where that is known.
+func writeDevice(r *screen, w io.Writer, d stock.DeviceView, kept string) {
 	fmt.Fprintf(w, "%s at %s: %s.\n", d.Name, d.URI, stands(d.Check))
 	line := func(what, value string) {
 		if value != "" {
@@ -130,6 +132,12 @@ func (r *screen) writeDevice(w io.Writer, d stock.DeviceView) {
 		line("says it is at", x.Location)
 		line("takes", strings.Join(x.Formats, ", "))
 		line("page languages", strings.Join(x.Languages, ", "))
+		line("colour", yesNo(x.Colour))
+		line("both sides", yesNo(x.TwoSided))
+		line("paper", strings.Join(x.Supported["media"], ", "))
+		line("trays", strings.Join(x.Trays, ", "))
+		line("resolution", strings.Join(x.Dots, ", "))
+		line("finishing", strings.Join(x.Supported["finishings"], ", "))
 		for _, s := range x.Supplies {
 			level := "level not known"
 			if s.Level != nil {
@@ -142,13 +150,21 @@ func (r *screen) writeDevice(w io.Writer, d stock.DeviceView) {
 		}
 	}
 	line("recognised by", d.Identity.String())
-	line("address kept by", first(d.AddressKeptBy, "unknown"))
+	line("address kept by", first(d.AddressKeptBy, "unknown")+kept)
 	line("location", d.Location)
 	line("queues", first(strings.Join(d.Queues, ", "), "none"))
 	line("note", d.Note)
 	for _, x := range d.Differs {
 		fmt.Fprintf(w, "  %-8s %s; %s.\n", x.Severity, x.Says, x.Fix)
 	}
+}
+
+// yesNo says what a device says of itself, and nothing where it does not say.
+func yesNo(can *bool) string {
+	if can == nil {
+		return ""
+	}
+	return map[bool]string{true: "yes", false: "no"}[*can]
 }
 
 func scanCommand(r *root) *cobra.Command {

@@ -227,44 +227,6 @@ func fetch(c *cobra.Command, client *apiclient.Client, digest, path, folder stri
 	return whole.Copy(target, resp.Body, 0o644)
 }
 
-func driverNamesCommand(r *root) *cobra.Command {
-	var model, platform string
-	var limit int
-	c := ask(r, "names [WORD...]", "Exact names to choose from, as packages and servers have them", cmdline.Args(0, -1),
-		func(c *cobra.Command, client *apiclient.Client, a []string) (api.Choices, error) {
-			return apiclient.Get[api.Choices](c.Context(), client, "/api/v1/drivers/names", url.Values{"model": {model},
-				"platform": {platform}, "find": {strings.Join(a, " ")}, "limit": {fmt.Sprint(limit)}})
-		}, func(w io.Writer, list api.Choices) {
-			t := r.table("", "EXACT NAME", "PLATFORM", "LANGUAGE", "VERSION", "KNOWN FROM", "DRIVER HERE", "WHY")
-			for _, x := range list.Choices {
-				mark := ""
-				if x.Marked {
-					mark = "*"
-				} else if x.Fits {
-					mark = "fits"
-				}
-				var from []string
-				if len(x.Packages) > 0 {
-					from = append(from, words.Count(len(x.Packages), "package"))
-				}
-				if len(x.Servers) > 0 {
-					from = append(from, strings.Join(x.Servers, ", "))
-				}
-				t.add(mark, r.exact(x.Exact), x.Platform, x.Language, x.Version, strings.Join(from, "; "), x.Driver, x.Why)
-			}
-			t.write(w)
-			blanks := ""
-			if r.width > 0 {
-				blanks = "; spaces are shown as ·"
-			}
-			fmt.Fprintf(w, "%d of %s%s.\n", len(list.Choices), words.Count(list.Total, "name"), blanks)
-		})
-	c.Flags().StringVar(&model, "model", "", "a device's model: names that fit it come first, the one to take has a *")
-	c.Flags().StringVar(&platform, "platform", "", "only for this platform")
-	c.Flags().IntVar(&limit, "limit", 50, "how many to list")
-	return c
-}
-
 func driverCompareCommand(r *root) *cobra.Command {
 	return ask(r, "compare NAME [NAME]", "Two names letter by letter; with one, against the nearest that is known",
 		cmdline.Args(1, 2), func(c *cobra.Command, client *apiclient.Client, a []string) (api.Compared, error) {

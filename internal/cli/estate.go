@@ -272,27 +272,6 @@ It is of this client's version, and asks no service.`,
 		}}
 }
 
-func historyCommand(r *root) *cobra.Command {
-	return &cobra.Command{Use: "history", Short: "List revisions, newest first", Args: cmdline.Args(0, 0),
-		RunE: func(c *cobra.Command, _ []string) error {
-			client, err := r.client()
-			if err != nil {
-				return err
-			}
-			list, err := apiclient.List[estate.Revision](c.Context(), client, "/api/v1/revisions", nil)
-			if err != nil {
-				return err
-			}
-			return r.print(c, list, func(w io.Writer) {
-				t := r.table("REVISION", "PUBLISHED", "BY", "REASON")
-				for _, v := range list {
-					t.add(fmt.Sprint(v.Number), r.at(v.At), v.Author, v.Reason)
-				}
-				t.write(w)
-			})
-		}}
-}
-
 func directoryCommand(r *root) *cobra.Command {
 	var source, format string
 	var dry, accept bool

@@ -39,6 +39,14 @@ func (o objectsOf) word() string {
 	return estate.Word(o.list)
 }
 
+// one is the word with its article.
+func (o objectsOf) one() string {
+	if o.list == "" {
+		return "an object"
+	}
+	return "a " + o.word()
+}
+
 // arg is how a use names an object.
 func (o objectsOf) arg() string {
 	if o.list == "" {

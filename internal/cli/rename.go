@@ -13,7 +13,7 @@ import (
 
 // rename gives an object another name, in the draft.
 func (o objectsOf) rename() *cobra.Command {
-	c := &cobra.Command{Use: "rename " + o.arg() + " NEW", Short: "Give a " + o.word() + " another name, in your draft; " +
+	c := &cobra.Command{Use: "rename " + o.arg() + " NEW", Short: "Give " + o.one() + " another name, in your draft; " +
 		"what names it follows", Args: cmdline.Args(2, -1)}
 	if o.list == "locations" {
 		c.Long = `Give a location another path, in your draft, and with it what lies in it. Everything that names

@@ -66,11 +66,14 @@ func packagesRoutes(s *server, a huma.API) {
 		Platform string `query:"platform" maxLength:"64"`
 		Find     string `query:"find" maxLength:"256" doc:"Words that all have to be in it."`
 		Limit    int    `query:"limit" minimum:"1" maximum:"5000" default:"100"`
+
+		Uses []driver.Use `query:"uses,explode" maxItems:"6" enum:"office,layout,drawings,labels,old-programs,sessions" doc:"What is printed: the page language that suits each is marked, and advised."`
 	}
 	route(s, a, "GET", "/api/v1/drivers/names", "driver-names", "Exact names to choose from, as packages and "+
 		"servers have them", small, func(ctx context.Context, in *names) (*out[api.Choices], error) {
-		list, total, err := s.svc.Drivers.DriversFor(ctx, principalOf(ctx), in.Model, in.Platform, in.Find, in.Limit)
-		return &out[api.Choices]{api.Choices{Total: total, Choices: list}}, err
+		list, total, err := s.svc.Drivers.DriversFor(ctx, principalOf(ctx), driver.Wanted{Model: in.Model,
+			Platform: in.Platform, Words: in.Find, Uses: in.Uses}, in.Limit)
+		return &out[api.Choices]{api.Choices{Total: total, Choices: list, Advice: driver.Advice(list, in.Uses)}}, err
 	})
 	type compare struct {
 		A string `query:"a" required:"true" maxLength:"1024"`

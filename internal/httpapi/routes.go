@@ -123,6 +123,7 @@ func estateRoutes(s *server, a huma.API) {
 			list, err := s.svc.Drafts.Revisions(ctx, principalOf(ctx), in.ask(), in.Find)
 			return &out[page.Page[estate.Revision]]{list}, err
 		})
+	pastRoute(s, a)
 	type publish struct{ Body api.Publish }
 	route(s, a, "POST", "/api/v1/revisions", "publish", "Publish an estate", large.by(access.Publish),
 		func(ctx context.Context, in *publish) (*out[api.Published], error) {

@@ -196,7 +196,7 @@ func adoptionRoutes(s *server, a huma.API) {
 			for i, x := range in.Body.Selections {
 				list[i] = adopt.Selection(x)
 			}
-			v, err := s.svc.Adopt.Propose(ctx, principalOf(ctx), in.Body.Draft, list)
+			v, err := s.svc.Adopt.Propose(ctx, principalOf(ctx), in.Body.Draft, in.Body.Names, list)
 			return &out[[]adopt.Proposal]{v}, err
 		})
 	type adoption struct{ Body api.Adoption }
@@ -349,6 +349,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 		}
 		return &out[api.Renamed]{api.Renamed{Names: list, Draft: draftUnlessDry(d, in.Body.Dry)}}, nil
 	})
+	secondQueueRoute(s, a)
 	type renameOne struct {
 		Named
 		Body api.RenameObject

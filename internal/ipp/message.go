@@ -4,6 +4,7 @@
 package ipp
 
 import (
+	"encoding/binary"
 	"fmt"
 	"strings"
 )
@@ -176,6 +177,13 @@ func Bool(b bool) Value {
 		v.Int = 1
 	}
 	return v
+}
+
+// Dots makes a resolution of so many dots an inch both ways (RFC 8011, section 5.1.16).
+func Dots(perInch int32) Value {
+	b := binary.BigEndian.AppendUint32(nil, uint32(perInch))
+	b = binary.BigEndian.AppendUint32(b, uint32(perInch))
+	return Value{Tag: Resolution, Raw: append(b, 3)}
 }
 
 // Attr makes an attribute.

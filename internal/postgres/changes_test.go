@@ -1,6 +1,7 @@
 package postgres_test
 
 import (
+	"fmt"
 	"testing"
 
 	"cirque/core/document"
@@ -49,6 +50,49 @@ func TestLastChanges(t *testing.T) {
 			if got[r].Number != number || number > 0 && got[r].Author == "" {
 				t.Errorf("%s up to %d: %+v, want %d", r, upTo, got[r], number)
 			}
+		}
+	}
+}
+
+// TestObjectPast: what each revision did to an object, under former names too.
+func TestObjectPast(t *testing.T) {
+	t.Parallel()
+	s := testkit.Store(t)
+	for _, text := range []string{
+		"{estate: 1, queues: [{name: a, paths: [{gateway: true}]}], settings: {agents: {notice: Hello}}}",
+		"{estate: 1, locations: [{path: north}], queues: [{name: a, paths: [{gateway: true}]}]}",
+		"{estate: 1, locations: [{path: north}], queues: [{name: b, formerly: [a], paths: [{gateway: true}]}]}",
+		"{estate: 1, locations: [{path: north}], queues: [{name: b, formerly: [a], title: B, paths: [{gateway: true}]}]}",
+		"{estate: 1}",
+	} {
+		doc, err := estate.Parse([]document.File{{Name: "e.yaml", Text: text}}, estate.Options{})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if _, err := publish(t.Context(), s, doc); err != nil {
+			t.Fatal(err)
+		}
+	}
+	for _, c := range []struct {
+		ref    estate.Ref
+		former []string
+		upTo   int
+		want   string
+	}{
+		{estate.Ref{List: "queues", Name: "b"}, []string{"a"}, 5, "5 removed [] 4 changed [title] 3 changed [formerly name] " +
+			"1 added [name paths] "},
+		{estate.Ref{List: "queues", Name: "b"}, nil, 4, "4 changed [title] 3 added [formerly name paths] "},
+		{estate.Ref{List: "settings", Name: "agents"}, nil, 5, "2 removed [] 1 added [notice] "},
+		{estate.Ref{List: "locations", Name: "north"}, nil, 3, "2 added [path] "},
+		{estate.Ref{List: "devices", Name: "x"}, nil, 5, ""},
+	} {
+		got, err := s.Estates.Past(t.Context(), c.ref, c.former, c.upTo)
+		text := ""
+		for _, p := range got {
+			text += fmt.Sprint(p.Revision.Number, " ", p.Kind, " ", p.Keys, " ")
+		}
+		if err != nil || text != c.want {
+			t.Errorf("%s: %s %v", c.ref, text, err)
 		}
 	}
 }

@@ -140,14 +140,7 @@ func (s EstateTable) LastChanges(ctx context.Context, refs []estate.Ref, upTo in
 	error) {
 	var lists, keys, names []string
 	for _, r := range refs {
-		key := "name"
-		switch r.List {
-		case "locations":
-			key = "path"
-		case "subnets":
-			key = "cidr"
-		}
-		lists, keys, names = append(lists, r.List), append(keys, key), append(names, r.Name)
+		lists, keys, names = append(lists, r.List), append(keys, keyOf(r.List)), append(names, r.Name)
 	}
 	// Objects are texts here: documents are written by one encoder, so that what is the same has the same text.
 	rows, err := s.pool.Query(ctx, `WITH wanted AS (
@@ -174,6 +167,48 @@ func (s EstateTable) LastChanges(ctx context.Context, refs []estate.Ref, upTo in
 	_, err = pgx.ForEachRow(rows, []any{&i, &r.Number, &r.Author, &r.Reason, &r.At}, func() error {
 		out[refs[i-1]] = r
 		return nil
+	})
+	return out, translate(err)
+}
+
+// keyOf is the key by which documents name a list's objects.
+func keyOf(list string) string {
+	switch list {
+	case "locations":
+		return "path"
+	case "subnets":
+		return "cidr"
+	}
+	return "name"
+}
+
+// Past gives what each of the two hundred revisions up to one did to an object, newest first; the first revision that
+// is looked at adds what it has only where it is the first of all. The object may have had former names.
+func (s EstateTable) Past(ctx context.Context, ref estate.Ref, former []string, upTo int) ([]estate.Past, error) {
+	rows, err := s.pool.Query(ctx, `WITH had AS (
+			SELECT number, CASE json_typeof(document->$1)
+				WHEN 'array' THEN (SELECT o::text FROM json_array_elements(document->$1) AS o WHERE o->>$2 = ANY($3::text[])
+					LIMIT 1)
+				WHEN 'object' THEN (document->$1->($3::text[])[1])::text
+				END AS object
+			FROM revision WHERE number <= $4 AND number >= $4 - 200
+		), next AS (
+			SELECT number, object, lag(number) OVER each AS before, lag(object) OVER each AS was
+			FROM had WINDOW each AS (ORDER BY number)
+		)
+		SELECT `+revisionColumns+`, coalesce(was, ''), coalesce(object, '') FROM next JOIN revision USING (number)
+		WHERE (before IS NOT NULL OR number = 1) AND object IS DISTINCT FROM was ORDER BY number DESC`, ref.List,
+		keyOf(ref.List), append([]string{ref.Name}, former...), upTo)
+	if err != nil {
+		return nil, translate(err)
+	}
+	out := []estate.Past{}
+	var r estate.Revision
+	var was, is []byte
+	_, err = pgx.ForEachRow(rows, []any{&r.Number, &r.Author, &r.Reason, &r.At, &was, &is}, func() error {
+		p, err := estate.NewPast(r, was, is)
+		out = append(out, p)
+		return err
 	})
 	return out, translate(err)
 }

@@ -105,6 +105,8 @@ func (p *Printer) attributes(path string, q Queue) []ipp.Attribute {
 			"document-format-supported", p.formats(q)...),
 		ipp.Strs(ipp.Keyword, "sides-supported", p.sides(q)...), ipp.Strs(ipp.Keyword, "media-supported", p.media(q)...),
 		ipp.Strs(ipp.Keyword, "print-color-mode-supported", p.colours(q)...),
+		ipp.Strs(ipp.Keyword, "media-source-supported", p.sources(q)...),
+		ipp.Attr("printer-resolution-supported", ipp.Dots(300), ipp.Dots(600)),
 		{Name: "print-quality-supported", Values: []ipp.Value{ipp.Int(ipp.Enum, 3), ipp.Int(ipp.Enum, 4),
 			ipp.Int(ipp.Enum, 5)}},
 		ipp.Attr("color-supported", ipp.Bool(p.can(q, "colour"))),

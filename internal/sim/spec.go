@@ -91,6 +91,16 @@ func (p *Printer) media(q Queue) []string {
 	return []string{"iso_a4_210x297mm", "iso_a5_148x210mm"}
 }
 
+func (p *Printer) sources(q Queue) []string {
+	switch {
+	case p.can(q, "slip"), p.can(q, "label"), p.can(q, "wide"):
+		return []string{"main-roll"}
+	case p.can(q, "a3"):
+		return []string{"auto", "tray-1", "tray-2", "by-pass-tray"}
+	}
+	return []string{"auto", "tray-1", "by-pass-tray"}
+}
+
 func (p *Printer) colours(q Queue) []string {
 	if p.can(q, "colour") {
 		return []string{"auto", "color", "monochrome"}

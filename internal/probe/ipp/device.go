@@ -73,6 +73,10 @@ func Describe(d *stock.Device, m ipp.Message) {
 		two := slices.ContainsFunc(sides, func(s string) bool { return strings.HasPrefix(s, "two-sided") })
 		d.TwoSided = &two
 	}
+	d.Trays = trays(m)
+	if a, ok := m.Find(ipp.PrinterGroup, "printer-resolution-supported"); ok {
+		d.Dots = a.Words()
+	}
 	names, levels := m.Texts(ipp.PrinterGroup, "marker-names"), []int{}
 	if a, ok := m.Find(ipp.PrinterGroup, "marker-levels"); ok {
 		for _, v := range a.Values {
@@ -86,6 +90,23 @@ func Describe(d *stock.Device, m ipp.Message) {
 		}
 		d.Supplies = append(d.Supplies, s)
 	}
+}
+
+// trays are a device's trays: by the names that it gives them (printer-input-tray, PWG 5100.13, section 6.5.5), else by
+// the media sources that jobs may ask for; auto is none.
+func trays(m ipp.Message) []string {
+	var out []string
+	for _, t := range m.Texts(ipp.PrinterGroup, "printer-input-tray") {
+		for part := range strings.SplitSeq(t, ";") {
+			if called, ok := strings.CutPrefix(strings.TrimSpace(part), "name="); ok && called != "" {
+				out = append(out, called)
+			}
+		}
+	}
+	if out == nil {
+		out = m.Texts(ipp.PrinterGroup, "media-source-supported")
+	}
+	return slices.DeleteFunc(out, func(s string) bool { return s == "auto" })
 }
 
 var deviceIDPart = regexp.MustCompile(`(?i)(MFG|MANUFACTURER|MDL|MODEL|SN|SERN|SERIALNUMBER)\s*:\s*([^;]*)`)

@@ -16,7 +16,8 @@ import (
 )
 
 // Propose says what found queues and devices would be in the estate, on top of one's own draft.
-func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
+// Names are by a pattern unless it is empty.
+func (s *Room) Propose(ctx context.Context, p *access.Principal, draft, pattern string,
 	selections []adopt.Selection) ([]adopt.Proposal, error) {
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return nil, err
@@ -43,6 +44,9 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
 	}
 	proposer := adopt.NewProposer(d.Document, st.Packages, servers, s.present.View().Platforms(d.Document),
 		slices.Collect(maps.Values(st.Watches)))
+	if err := proposer.NamedBy(pattern); err != nil {
+		return nil, err
+	}
 	out := []adopt.Proposal{}
 	for _, sel := range selections {
 		found, err := s.foundFor(sel, st, servers)
@@ -57,6 +61,39 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, draft string,
 		}
 	}
 	return out, nil
+}
+
+// A Language says which queue is to have a second one on the same devices, called how, in which page language.
+type Language struct{ Queue, Called, Title, Language string }
+
+// Second proposes another queue on the devices of one, in another page language, and puts it into one's own draft
+// unless it is only to be said what it would be.
+func (s *Room) Second(ctx context.Context, p *access.Principal, draft string, want Language, dry bool) (adopt.Proposal,
+	estate.DraftSheet, error) {
+	if err := access.Check(p, access.EditDraft); err != nil {
+		return adopt.Proposal{}, estate.DraftSheet{}, err
+	}
+	d, err := s.cfg.Drafts.Draft(ctx, p, draft)
+	if err != nil {
+		return adopt.Proposal{}, d, err
+	}
+	q, err := d.Document.QueueCalled(want.Queue)
+	if err != nil {
+		return adopt.Proposal{}, d, err
+	}
+	st := s.present.Stock()
+	model, _ := st.Behind(d.Document, q.Name)
+	proposer := adopt.NewProposer(d.Document, st.Packages, nil, s.present.View().Platforms(d.Document), nil)
+	made, err := proposer.Second(*q, model, want.Called, want.Title, want.Language)
+	if err != nil || dry {
+		return made, d, err
+	}
+	edits, err := adopt.Edits([]adopt.Proposal{made})
+	if err != nil {
+		return made, d, err
+	}
+	d, err = s.cfg.Edits.Edit(ctx, p, draft, &d.Version, edits)
+	return made, d, err
 }
 
 func (s *Room) foundFor(sel adopt.Selection, st *present.Stock,

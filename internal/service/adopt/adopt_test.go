@@ -58,11 +58,11 @@ func TestAdopt(t *testing.T) {
 	t.Parallel()
 	r, d := furnish(t)
 	p := rooms.Who(access.Administrator)
-	list, err := r.Propose(t.Context(), p, "mine", []adopt.Selection{{Kind: stock.KindServer, From: "ps-1"}})
+	list, err := r.Propose(t.Context(), p, "mine", "", []adopt.Selection{{Kind: stock.KindServer, From: "ps-1"}})
 	if err != nil || len(list) != 2 || list[0].Queue.Name != "hall" || list[0].Queue.Title != "Hall" {
 		t.Fatalf("%+v %v", list, err)
 	}
-	one, err := r.Propose(t.Context(), p, "mine", []adopt.Selection{{Kind: stock.KindServer, From: "ps-1",
+	one, err := r.Propose(t.Context(), p, "mine", "", []adopt.Selection{{Kind: stock.KindServer, From: "ps-1",
 		Found: []string{"shop"}}})
 	if err != nil || len(one) != 1 || one[0].Queue.Name != "shop" {
 		t.Fatalf("%+v %v", one, err)
@@ -92,12 +92,12 @@ func TestProposeRefuses(t *testing.T) {
 		"capture-unknown": {Kind: "capture",
 			From: "desk-1"}, "device-unknown": {Kind: stock.KindDevice, From: "192.0.2.99"},
 		"selection-kind": {Kind: "cupboard"}} {
-		if _, err := r.Propose(t.Context(), rooms.Who(access.Owner), "mine", []adopt.Selection{sel}); fault.As(err) == nil ||
+		if _, err := r.Propose(t.Context(), rooms.Who(access.Owner), "mine", "", []adopt.Selection{sel}); fault.As(err) == nil ||
 			fault.As(err).Code != code || fault.As(err).Fix == "" {
 			t.Errorf("%s: %v", code, err)
 		}
 	}
-	if _, err := r.Propose(t.Context(), rooms.Who(access.HelpDesk), "mine", nil); !fault.Is(err, fault.Denied) {
+	if _, err := r.Propose(t.Context(), rooms.Who(access.HelpDesk), "mine", "", nil); !fault.Is(err, fault.Denied) {
 		t.Error(err)
 	}
 }

@@ -43,6 +43,11 @@ func (s *store) RevisionsPage(context.Context, page.Ask, string) (page.Page[esta
 	return page.Page[estate.Revision]{}, nil
 }
 
+// Past is a matter of the real store.
+func (s *store) Past(context.Context, estate.Ref, []string, int) ([]estate.Past, error) {
+	return nil, nil
+}
+
 // LastChanges looks through all revisions.
 func (s *store) LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (map[estate.Ref]estate.Revision, error) {
 	out := map[estate.Ref]estate.Revision{}

@@ -6,6 +6,7 @@ import (
 	"cirque/core/access"
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/lineup"
 	"cirque/core/page"
 	"cirque/core/rehearse"
@@ -108,4 +109,24 @@ func (s *Room) Revisions(ctx context.Context, p *access.Principal, ask page.Ask,
 		return page.Page[estate.Revision]{}, err
 	}
 	return s.store.RevisionsPage(ctx, ask, word)
+}
+
+// Past gives what each of the latest two hundred revisions did to an object of the estate, newest first. An Unknown
+// fault says that neither the estate nor those revisions know it.
+func Past(ctx context.Context, s *Room, p *access.Principal, ref estate.Ref) ([]estate.Past, error) {
+	if err := access.Check(p, access.ReadEstate); err != nil {
+		return nil, err
+	}
+	v := s.present.View()
+	var former []string
+	if ref.List == "queues" {
+		if q, err := v.Document().QueueCalled(ref.Name); err == nil {
+			ref.Name, former = q.Name, q.Formerly
+		}
+	}
+	past, err := s.store.Past(ctx, ref, former, v.Revision.Number)
+	if err == nil && len(past) == 0 && v.Document().Find(ref) == nil {
+		return nil, fault.New(fault.Unknown, "object-unknown", "see the others of its kind", "the estate has no %s", ref)
+	}
+	return past, err
 }

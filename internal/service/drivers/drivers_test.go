@@ -266,7 +266,8 @@ func TestNames(t *testing.T) {
 	if _, _, err := r.CompareNames(t.Context(), keeper, "Something else altogether", ""); !fault.Is(err, fault.Unknown) {
 		t.Error(err)
 	}
-	list, total, err := r.DriversFor(t.Context(), keeper, "Skerrymark Mono 40", "linux/x64", "", 10)
+	list, total, err := r.DriversFor(t.Context(), keeper, driver.Wanted{Model: "Skerrymark Mono 40",
+		Platform: "linux/x64"}, 10)
 	if err != nil || total != 1 || !list[0].Fits || list[0].Driver != "mono-ps" {
 		t.Errorf("%+v %d %v", list, total, err)
 	}

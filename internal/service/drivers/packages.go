@@ -185,15 +185,14 @@ func (s *Room) DriverReport(ctx context.Context, p *access.Principal) (driver.Re
 }
 
 // DriversFor lists the names that packages have for a model, the best fitting first; words narrow it.
-func (s *Room) DriversFor(_ context.Context, p *access.Principal, model, platform, words string,
-	limit int) ([]driver.Choice, int, error) {
+func (s *Room) DriversFor(_ context.Context, p *access.Principal, wish driver.Wanted, limit int) ([]driver.Choice, int,
+	error) {
 	if err := access.Check(p, access.ReadStock); err != nil {
 		return nil, 0, err
 	}
-	list := driver.Choices(s.present.Stock().Packages, s.present.View().Document(), s.registeredNames(), model,
-		platform, words)
-	if model != "" && !slices.ContainsFunc(list, func(c driver.Choice) bool { return c.Fits }) {
-		if err := s.knownModel(model); err != nil {
+	list := driver.Choices(s.present.Stock().Packages, s.present.View().Document(), s.registeredNames(), wish)
+	if wish.Model != "" && !slices.ContainsFunc(list, func(c driver.Choice) bool { return c.Fits }) {
+		if err := s.knownModel(wish.Model); err != nil {
 			return nil, 0, err
 		}
 	}

@@ -34,7 +34,8 @@ func (s *Room) Alternatives(ctx context.Context, p *access.Principal, queue, mac
 			return model, nil, err
 		}
 	}
-	choices := driver.Choices(s.present.Stock().Packages, doc, s.registeredNames(), model, platform, "")
+	choices := driver.Choices(s.present.Stock().Packages, doc, s.registeredNames(),
+		driver.Wanted{Model: model, Platform: platform})
 	return model, driver.Alternatives(choices, formats, now, seen), nil
 }
 

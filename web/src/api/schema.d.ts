@@ -868,6 +868,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/draft/second-queue": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Add another queue on the devices of one, whose drivers speak another page language */
+        post: operations["second-queue"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/draft/table": {
         parameters: {
             query?: never;
@@ -1334,6 +1351,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/endpoints/{machine}/identities": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** Whom a machine's agent would take somebody for who signs in there, by each way of knowing people; the agent need not have reported */
+        get: operations["identities"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/endpoints/{machine}/refresh": {
         parameters: {
             query?: never;
@@ -1484,6 +1518,23 @@ export interface paths {
         };
         /** Which keys the objects of each list have, and how they are written */
         get: operations["estate-keys"];
+        put?: never;
+        post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/estate/past": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        /** What each of the latest two hundred revisions did to one object of the estate, newest first */
+        get: operations["past"];
         put?: never;
         post?: never;
         delete?: never;
@@ -3654,7 +3705,7 @@ export interface components {
             found: string;
             from: string;
             /** @enum {string} */
-            kind: "server" | "capture" | "device";
+            kind: "server" | "capture" | "device" | "second";
             queue: components["schemas"]["EstateQueue"];
             /** @description What whoever adopts it should look at. */
             remarks: string[];
@@ -3814,6 +3865,8 @@ export interface components {
             tried?: string;
         };
         Choices: {
+            /** @description Which page languages the uses asked about come to, in a sentence. */
+            advice?: string;
             choices: components["schemas"]["DriverChoice"][];
             /** Format: int64 */
             total: number;
@@ -4603,10 +4656,12 @@ export interface components {
             exact: string;
             /** @description It is for the model asked about, by its name or hardware ids. */
             fits: boolean;
+            /** @description Of the uses asked about, those for which it is the one to take. */
+            for?: string[];
             hardware_ids?: string[];
             language?: string;
             maker?: string;
-            /** @description The one to take where nothing speaks against it. */
+            /** @description The one to take where nothing speaks against it; with uses, for those in for. */
             marked: boolean;
             /** @description Digests. */
             packages: string[];
@@ -4900,6 +4955,19 @@ export interface components {
              */
             waiting: number;
         };
+        EndpointIdentity: {
+            /** @description Its agent has reported. */
+            heard: boolean;
+            /** @description A directory has the machine, so grants to its unit and groups count for whoever sits there. */
+            listed: boolean;
+            /** @description The sign-in name that was tried. */
+            login: string;
+            machine: string;
+            /** @description The machine's, where a directory has it. */
+            unit?: string;
+            /** @description By each way of knowing people, the one that is set first. */
+            ways: components["schemas"]["EndpointWay"][];
+        };
         EndpointInstalled: {
             /** @description Why it takes no jobs at present, in a sentence for whoever prints; empty where it takes them. */
             closed?: string;
@@ -5144,6 +5212,20 @@ export interface components {
             /** @description That it is to have, whoever sits there. */
             queues: string[];
             why: string;
+        };
+        EndpointWay: {
+            /** @enum {string} */
+            how: "system" | "asked" | "waiting";
+            /** @description A directory has that person. */
+            known: boolean;
+            /** @description What comes of it, in a sentence. */
+            says: string;
+            /** @description It is the way that is set. */
+            set: boolean;
+            /** @description For whom lineups would be asked; empty: for nobody until the person has said. */
+            user?: string;
+            /** @enum {string} */
+            user_from: "system" | "ask" | "system-unless-unknown";
         };
         EndpointWho: {
             /** @description What a person reads who is asked. */
@@ -5475,6 +5557,13 @@ export interface components {
             /** @description These never are. */
             deny?: string[];
             note?: string;
+        };
+        EstatePast: {
+            /** @description Which keys it changed, in alphabetical order; all that it has where it was added. */
+            keys: string[];
+            /** @enum {string} */
+            kind: "added" | "changed" | "removed";
+            revision: components["schemas"]["EstateRevision"];
         };
         EstatePath: {
             at?: string[];
@@ -6191,6 +6280,10 @@ export interface components {
             /** @description With the first: each lets in once in place of a second factor. Shown this once. */
             recovery_codes?: string[];
         };
+        MadeSecond: {
+            draft?: components["schemas"]["Draft"];
+            proposal: components["schemas"]["AdoptProposal"];
+        };
         MadeToken: {
             /** @description Shown this once. */
             secret: string;
@@ -6803,6 +6896,16 @@ export interface components {
              */
             total: number;
         };
+        PageIdentity: {
+            items: components["schemas"]["EndpointIdentity"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageKeptView: {
             items: components["schemas"]["AccessKeptView"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -6915,6 +7018,16 @@ export interface components {
         };
         PagePair: {
             items: components["schemas"]["StockPair"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
+        PagePast: {
+            items: components["schemas"]["EstatePast"][];
             /** @description What to give as after to have the next page; empty on the last one. */
             next: string;
             /**
@@ -7698,6 +7811,17 @@ export interface components {
             /** @description Shown this once. */
             password: string;
         };
+        SecondQueue: {
+            /** @description The new queue's name. */
+            called: string;
+            /** @description Only say what it would be. */
+            dry?: boolean;
+            /** @description As driver names tell it, such as PostScript. */
+            language: string;
+            queue: string;
+            /** @description The queue's title with the language behind it when absent. */
+            title?: string;
+        };
         Selection: {
             /** @description The queues' names; all when absent. Not for devices. */
             found?: string[];
@@ -7709,6 +7833,8 @@ export interface components {
         Selections: {
             /** @description The draft on top of which; main when absent. */
             draft?: string;
+            /** @description A pattern of names for new queues and devices, as they were found when absent; {name}, {title}, {location}, {site}, {last} (of the location), {model}, {address} and {n} (the first number that is free) stand for what was found. */
+            names?: string;
             selections: components["schemas"]["Selection"][];
         };
         SendTestPage: {
@@ -7895,6 +8021,8 @@ export interface components {
             defaults?: {
                 [key: string]: unknown;
             };
+            /** @description Resolutions, such as 600x600dpi. */
+            dots?: string[];
             firmware?: string;
             formats?: string[];
             /** Format: int64 */
@@ -7922,6 +8050,8 @@ export interface components {
             supported?: {
                 [key: string]: string[];
             };
+            /** @description By its own names, else as media sources. */
+            trays?: string[];
             two_sided?: boolean;
             /** @description Where it answered IPP. */
             uri?: string;
@@ -10963,6 +11093,51 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "second-queue": {
+        parameters: {
+            query?: {
+                /** @description Which of one's own drafts; main when absent. */
+                name?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody: {
+            content: {
+                "application/json": components["schemas"]["SecondQueue"];
+            };
+        };
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["MadeSecond"];
+                };
+            };
+            400: components["responses"]["400"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            408: components["responses"]["408"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "object-table": {
         parameters: {
             query?: {
@@ -11410,6 +11585,8 @@ export interface operations {
                 /** @description Words that all have to be in it. */
                 find?: string;
                 limit?: number;
+                /** @description What is printed: the page language that suits each is marked, and advised. */
+                uses?: ("office" | "layout" | "drawings" | "labels" | "old-programs" | "sessions")[];
             };
             header?: {
                 /** @description The tag (ETag) of what is known already: where it has it still, 304. */
@@ -12200,6 +12377,49 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    identities: {
+        parameters: {
+            query?: {
+                /** @description A sign-in name as the system has it; those of the last report where none is said. */
+                login?: string;
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path: {
+                machine: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageIdentity"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "refresh-endpoint": {
         parameters: {
             query?: never;
@@ -12621,6 +12841,48 @@ export interface operations {
                 };
                 content: {
                     "application/json": components["schemas"]["PageKeyed"];
+                };
+            };
+            304: components["responses"]["304"];
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    past: {
+        parameters: {
+            query: {
+                list: "locations" | "subnets" | "stations" | "drivers" | "servers" | "server_sets" | "devices" | "queues" | "grants" | "notices" | "promises" | "settings";
+                /** @description Its name; of a location the path, of a subnet its address. */
+                object: string;
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description The tag (ETag) of what is known already: where it has it still, 304. */
+                "If-None-Match"?: components["parameters"]["If-None-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PagePast"];
                 };
             };
             304: components["responses"]["304"];

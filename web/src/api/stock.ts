@@ -133,6 +133,7 @@ export const namesQuery = (of: {
   model?: string;
   platform?: string;
   find?: string;
+  uses?: DriverUse[];
   limit?: number;
 }) =>
   queryOptions({
@@ -142,8 +143,19 @@ export const namesQuery = (of: {
     placeholderData: keepPreviousData,
   });
 
-export const propose = (selections: Selection[]) =>
-  ask(api.POST("/api/v1/stock/proposals", { body: { selections } }));
+/** What people print, as the choice of a page language depends on it. */
+export const driverUses = [
+  "office",
+  "layout",
+  "drawings",
+  "labels",
+  "old-programs",
+  "sessions",
+] as const;
+export type DriverUse = (typeof driverUses)[number];
+
+export const propose = (selections: Selection[], names?: string) =>
+  ask(api.POST("/api/v1/stock/proposals", { body: { selections, ...(names && { names }) } }));
 
 /** Sends a test page and follows its job; the signal stops the following, not the job. */
 export const testPage = (

@@ -18,14 +18,15 @@ export function Adopt({ selections, onDone }: { selections: Selection[]; onDone:
   const [off, setOff] = useState<Set<number>>(new Set());
   const document = useQuery(draftDocumentQuery());
   const ask1 = useMutation({
-    mutationFn: () => propose(selections),
+    mutationFn: (names: string) => propose(selections, names),
     onSuccess: (v) => {
       setList(v);
       setOff(new Set(v.flatMap((p, i) => (p.already ? [i] : []))));
     },
   });
   const { mutate } = ask1;
-  useEffect(() => mutate(), [mutate]);
+  useEffect(() => mutate(""), [mutate]);
+  const [pattern, setPattern] = useState("");
   const adopt = useMutation({
     mutationFn: (proposals: Proposal[]) =>
       ask(api.POST("/api/v1/stock/adoptions", { body: { proposals } })),
@@ -35,7 +36,8 @@ export function Adopt({ selections, onDone }: { selections: Selection[]; onDone:
       onDone();
     },
   });
-  if (ask1.error) return <ProblemNotice title="Nothing can be proposed" error={ask1.error} />;
+  if (ask1.error && !list)
+    return <ProblemNotice title="Nothing can be proposed" error={ask1.error} />;
   if (!list) return <Waiting what="the proposals" />;
   const change = (i: number, p: Proposal) => setList(list.map((o, j) => (j === i ? p : o)));
   const chosen = list.filter((_, i) => !off.has(i));
@@ -49,6 +51,32 @@ export function Adopt({ selections, onDone }: { selections: Selection[]; onDone:
         Names, titles, locations, labels, paths, drivers and defaults are made of what was read.
         Look through them; nothing reaches people before you publish the draft.
       </p>
+      <form
+        className="flex flex-wrap items-end gap-3"
+        onSubmit={(e) => {
+          e.preventDefault();
+          mutate(pattern.trim());
+        }}
+      >
+        <label className="flex flex-col">
+          Names by a pattern
+          <input
+            className={`${inputLook} w-72`}
+            value={pattern}
+            placeholder="{last}-{model}-{n}"
+            onChange={(e) => setPattern(e.target.value)}
+          />
+        </label>
+        <Button type="submit" disabled={ask1.isPending}>
+          Name them anew
+        </Button>
+        <span className="text-ink-2">
+          {
+            "{name}, {title}, {location}, {site}, {last}, {model}, {address} and {n} may stand in it."
+          }
+        </span>
+      </form>
+      {ask1.error && <ProblemNotice title="They keep their names" error={ask1.error} />}
       <datalist id="locations">
         {locations.map((l) => (
           <option key={l} value={l} />

@@ -1,4 +1,4 @@
-import { useMutation, useQueryClient } from "@tanstack/react-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import {
   api,
@@ -9,6 +9,7 @@ import {
 } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
 import { Form } from "../../parts/Form";
+import { pastQuery } from "../../parts/Past";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useForm } from "../../parts/useForm";
 import { stamp } from "../../lib/time";
@@ -43,6 +44,8 @@ type DeviceSheetProps = {
 export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheetProps) {
   const client = useQueryClient();
   const now = useNow();
+  const past = useQuery({ ...pastQuery("devices", d.name), enabled: d.in_estate });
+  const keptSince = past.data?.find((p) => p.keys.includes("address_kept_by"))?.revision;
   const path = { params: { path: { name: d.name } } };
   const fresh = () => client.invalidateQueries({ queryKey: ["stock"] });
   const read = useMutation({
@@ -165,6 +168,9 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
             </Fact>
             {r.formats && <Fact name="Takes">{r.formats.join(", ")}</Fact>}
             {r.languages && <Fact name="Page languages">{r.languages.join(", ")}</Fact>}
+            {r.supported?.media && <Fact name="Paper">{r.supported.media.join(", ")}</Fact>}
+            {r.trays && <Fact name="Trays">{r.trays.join(", ")}</Fact>}
+            {r.dots && <Fact name="Resolution">{r.dots.join(", ")}</Fact>}
             {r.supplies && (
               <Fact name="Supplies">
                 <ul>
@@ -211,7 +217,14 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
             <span className="font-mono text-[0.93em]">{d.uri}</span>{" "}
             <Copy text={d.uri} what="the address" />
           </Fact>
-          <Fact name="Kept by">{keptBy[d.address_kept_by ?? "unknown"]}</Fact>
+          <Fact name="Kept by">
+            {keptBy[d.address_kept_by ?? "unknown"]}
+            {keptSince && (
+              <span className="block text-ink-2">
+                so said {keptSince.author}, {stamp(keptSince.at)}, revision {keptSince.number}
+              </span>
+            )}
+          </Fact>
           <Fact name="Recognised by">
             {[
               ["serial", d.identity.serial],

@@ -8,6 +8,8 @@ import { Button } from "../../ui/Button";
 import { inputLook } from "../../ui/Field";
 import { Failure, Waiting } from "../../ui/Notice";
 import { Table } from "../../ui/Table";
+import { TryIdentity } from "./TryIdentity";
+import { ways } from "./ways";
 
 const unmatchedQuery = () =>
   queryOptions({
@@ -15,24 +17,6 @@ const unmatchedQuery = () =>
     queryFn: ({ signal }) =>
       askAll((query) => api.GET("/api/v1/directory/unmatched", { params: { query }, signal })),
   });
-
-const ways: { value: NonNullable<AgentSettings["user_from"]>; label: string; says: string }[] = [
-  {
-    value: "system-unless-unknown",
-    label: "By the system's sign-in name, unless nobody here has it",
-    says: "Where the name is unknown, the person may say who they are; until then they receive what everybody does.",
-  },
-  {
-    value: "system",
-    label: "By the system's sign-in name alone",
-    says: "Where the name is unknown, the person receives what everybody does, and cannot mend it.",
-  },
-  {
-    value: "ask",
-    label: "By asking the person",
-    says: "Whatever the system says: each person says once, with their password, who they are. Until then they receive what everybody at the machine does.",
-  },
-];
 
 /** What is chosen and not yet kept; undefined is as it is kept. */
 type Chosen = { way?: NonNullable<AgentSettings["user_from"]>; notice?: string };
@@ -93,6 +77,7 @@ export function KnowingPeople({ mayEdit }: { mayEdit: boolean }) {
             </p>
           </>
         )}
+        <TryIdentity />
       </section>
       {mayEdit &&
         (doc.isPending ? (

@@ -5,6 +5,7 @@ import { draftChanged, sendEdits } from "../../api/drafts";
 import { BegunNotice } from "../../parts/BegunNotice";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { SignInNotice } from "../../parts/SignInNotice";
+import { Past } from "../../parts/Past";
 import { Rename } from "../../parts/Rename";
 import { useMay } from "../../parts/useMay";
 import { count } from "../../lib/words";
@@ -167,6 +168,7 @@ export function ObjectSheet(props: ObjectSheetProps) {
         />
       )}
       {!fresh && !setting && <Dependents list={list} name={name} />}
+      {!fresh && <Past key={`past ${name}`} list={list} name={called} />}
     </form>
   );
 }

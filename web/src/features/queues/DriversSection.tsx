@@ -10,6 +10,7 @@ import { Copy } from "../../ui/Copy";
 import { Exact } from "../../ui/Exact";
 import { inputLook } from "../../ui/Field";
 import { Mark } from "../../ui/Mark";
+import { SecondLanguage } from "./SecondLanguage";
 
 const everywhere = "*";
 
@@ -179,6 +180,7 @@ export function DriversSection({ queue }: { queue: EstateQueue }) {
             </Button>
           </div>
         )}
+        {model && open && <SecondLanguage queue={queue} model={model} />}
       </div>
     </details>
   );

@@ -8,6 +8,7 @@ import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Fact, Facts } from "../../ui/Facts";
 import { Mark } from "../../ui/Mark";
+import { Past } from "../../parts/Past";
 import { ChainSection } from "./ChainSection";
 import { DefaultsSection } from "./DefaultsSection";
 import { DriversSection } from "./DriversSection";
@@ -148,6 +149,7 @@ export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetP
           />
         )}
         <HoldersSection queue={q.name} />
+        <Past list="queues" name={q.name} />
       </div>
     </>
   );
