@@ -132,6 +132,7 @@ func TestEveryRouteEveryRole(t *testing.T) {
 		"POST /api/v1/directory/import":              admins, "POST /api/v1/tokens": admins,
 		"DELETE /api/v1/tokens/{name}": admins, "POST /api/v1/tokens/{name}/secret": people,
 		"POST /api/v1/stock/servers": admins, "DELETE /api/v1/stock/servers/{name}": admins,
+		"POST /api/v1/stock/line-tests":          admins,
 		"POST /api/v1/stock/servers/{name}/read": admins, "POST /api/v1/stock/devices": admins,
 		"DELETE /api/v1/stock/devices/{name}": admins, "POST /api/v1/stock/devices/{name}/read": admins,
 		"POST /api/v1/stock/devices/{name}/recognise": admins, "POST /api/v1/stock/found/forget": admins,

@@ -62,4 +62,21 @@ func TestTwoLanguages(t *testing.T) {
 	p.goTo("/draft")
 	p.see("queue hall-ps")
 	p.see("(PostScript)")
+	// Whoever has made one prints a page on it, and makes the next.
+	p.fill("textbox", "Why", "for the drawings")
+	p.press("checkbox", "Publish all the same")
+	p.press("button", "Publish 2 changes")
+	p.see("Make the next queue")
+	p.accessible()
+	p.look("next")
+	p.press("link", "Print a test page on hall-ps")
+	p.see("Queue hall-ps")
+	// The way to the device, as the service finds it.
+	s.calls(call{"device line new-one", 0, "open"}, call{"device line nosuch", 4, "no device"},
+		call{"server line pair --set", 4, "no server set"})
+	p.goTo("/devices?device=new-one")
+	p.press("button", "Try name and ports")
+	p.see("led to")
+	p.accessible()
+	p.look("line")
 }

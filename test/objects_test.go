@@ -177,6 +177,7 @@ var objectRules = map[string]rule{
 	"POST /api/v1/stock/devices/{name}/recognise":  {what: everywhere, path: "/api/v1/stock/devices/x/recognise"},
 	"DELETE /api/v1/stock/scans/{id}":              {what: everywhere, path: "/api/v1/stock/scans/1"},
 	"DELETE /api/v1/stock/servers/{name}":          {what: everywhere, path: "/api/v1/stock/servers/x"},
+	"POST /api/v1/stock/line-tests":                {what: everywhere, path: "/api/v1/stock/line-tests?kind=server&name=x"},
 	"POST /api/v1/stock/servers/{name}/read":       {what: everywhere, path: "/api/v1/stock/servers/x/read"},
 	"POST /api/v1/proposals/{id}/take":             {what: everywhere, path: "/api/v1/proposals/1/take"},
 	"DELETE /api/v1/drafts/{id}/publish-at":        {what: ownOrAll},

@@ -48,7 +48,7 @@ func deviceCommand(r *root) *cobra.Command {
 				"ADDRESS --dry-run\n", words.Count(len(list), "device"))
 		})
 	return cmdline.Group("device", "Devices: register, question, scan, reserve addresses", deviceListCommand(r), show,
-		addDeviceCommand(r),
+		addDeviceCommand(r), lineCommand(r, stock.KindDevice),
 		read, recognise, scanCommand(r), found, forget, reservationsCommand(r), testStockCommand(r, "device",
 			"test DEVICE", 1), remove)
 }

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"net"
 	"net/http"
+	"net/netip"
 	"os"
 	"strings"
 	"syscall"
@@ -110,6 +111,28 @@ func (d *Dialer) Dial(ctx context.Context, use Use, network, addr string, within
 		return nil, err
 	}
 	return (&net.Dialer{Timeout: within, Control: control}).DialContext(ctx, network, to)
+}
+
+// Resolve looks a host's name up, as connecting to it would: how is yes or no, address where it is one itself, and table
+// where a table leads there instead.
+func (d *Dialer) Resolve(ctx context.Context, host string) (addresses []netip.Addr, how string, err error) {
+	if a, err := netip.ParseAddr(host); err == nil {
+		return []netip.Addr{a}, "address", nil
+	}
+	if d != nil && len(d.table) > 0 {
+		for from := range d.table {
+			if h, _, err := net.SplitHostPort(from); err == nil && h == host {
+				return nil, "table", nil
+			}
+		}
+		return nil, "no", fmt.Errorf("%s: %w", host, errNotInTable)
+	}
+	within, cancel := context.WithTimeout(ctx, Within)
+	defer cancel()
+	if addresses, err = net.DefaultResolver.LookupNetIP(within, "ip", host); err != nil {
+		return nil, "no", err
+	}
+	return addresses, "yes", nil
 }
 
 // Client makes an HTTP client for a use, which follows no redirects and asks no proxy.

@@ -23,6 +23,7 @@ type Prober interface {
 	ReadDevice(ctx context.Context, uri string, keys []stock.Key) (*stock.Device, error)
 	ReadJobs(ctx context.Context, uri string, key *stock.Key, ended bool, limit int) ([]stock.Job, error)
 	ReadServer(ctx context.Context, uri string, key *stock.Key, before *stock.Server) (*stock.Server, error)
+	TestLine(ctx context.Context, l stock.Line) stock.Line
 }
 
 // A Store is what is needed of the store.

@@ -55,6 +55,14 @@ func (s *shelf) ReadDevice(_ context.Context, uri string, _ []stock.Key) (*stock
 	return nil, fault.New(fault.Unavailable, "silent", "see that it is on", "%s does not answer", stock.Host(uri))
 }
 
+func (s *shelf) TestLine(_ context.Context, l stock.Line) stock.Line {
+	l.Resolved = "yes"
+	for i := range l.Ports {
+		l.Ports[i].State = "open"
+	}
+	return l
+}
+
 func (s *shelf) ReadJobs(_ context.Context, uri string, _ *stock.Key, _ bool, _ int) ([]stock.Job, error) {
 	return s.jobs[uri[strings.LastIndexByte(uri, '/')+1:]], nil
 }

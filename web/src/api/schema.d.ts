@@ -3024,6 +3024,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stock/line-tests": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try the way from here to a server, a device or each member of a set: its name, and the ports that printing needs; nothing is sent */
+        post: operations["test-line"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stock/orphans": {
         parameters: {
             query?: never;
@@ -6926,6 +6943,16 @@ export interface components {
              */
             total: number;
         };
+        PageLine: {
+            items: components["schemas"]["StockLine"][];
+            /** @description What to give as after to have the next page; empty on the last one. */
+            next: string;
+            /**
+             * Format: int64
+             * @description How many there are on all pages.
+             */
+            total: number;
+        };
         PageListing: {
             items: components["schemas"]["AdvertListing"][];
             /** @description What to give as after to have the next page; empty on the last one. */
@@ -8132,6 +8159,23 @@ export interface components {
             reasons?: string[];
             state: string;
         };
+        StockLine: {
+            addresses: string[];
+            /** Format: date-time */
+            at: string;
+            host: string;
+            /** @enum {string} */
+            kind: "server" | "device";
+            name: string;
+            ports: components["schemas"]["StockPort"][];
+            /**
+             * @description address: it is one itself. table: a table of stand-ins leads there instead of the DNS.
+             * @enum {string}
+             */
+            resolved: "yes" | "no" | "address" | "table";
+            /** @description Why the name leads nowhere. */
+            says?: string;
+        };
         StockPair: {
             /** @enum {string} */
             on: "both" | "first" | "second";
@@ -8140,6 +8184,19 @@ export interface components {
             same: boolean;
             /** @description What differs. */
             says: string[];
+        };
+        StockPort: {
+            for: string;
+            /** @description The estate leads there; the others are the usual ones besides. */
+            needed: boolean;
+            /** Format: int64 */
+            port: number;
+            says?: string;
+            /**
+             * @description refused: the host answers, and nothing listens there. silent: nothing comes back, as with a firewall that drops it.
+             * @enum {string}
+             */
+            state: "open" | "refused" | "silent" | "not-tried";
         };
         StockQueue: {
             accepting: boolean;
@@ -16807,6 +16864,50 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             415: components["responses"]["415"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "test-line": {
+        parameters: {
+            query: {
+                kind: "server" | "device" | "set";
+                name: string;
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path?: never;
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLine"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
             422: components["responses"]["422"];
             429: components["responses"]["429"];
             500: components["responses"]["500"];

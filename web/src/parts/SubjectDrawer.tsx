@@ -29,6 +29,7 @@ export function SubjectDrawer({ kind, name, onClose }: SubjectDrawerProps) {
   return (
     <Drawer
       title={s?.user?.display_name || name}
+      name={name}
       description={s ? says(s) : kind === "user" ? "A person" : "A machine"}
       open
       onOpenChange={(open) => {

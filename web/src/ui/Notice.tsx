@@ -1,15 +1,22 @@
 import type { ReactNode } from "react";
+import { Copy } from "./Copy";
 
 type Problem = { message: string; fix?: string | undefined };
 
+/** The command line that a sentence ends in, if it does. */
+export const commandIn = (fix: string | undefined): string | undefined =>
+  fix?.match(/(?:^|: )(cirque(?:-agent)? [a-z][^;]*)$/)?.[1];
+
 /** What happened, what it means, and what to do. */
 export function Failure({ title, problem }: { title: string; problem: Problem }) {
+  const command = commandIn(problem.fix);
   return (
     <div role="alert" className="border-l-2 border-bad bg-bad-wash px-3 py-2">
       <p className="font-medium">{title}</p>
       <p>
         {problem.message.charAt(0).toUpperCase() + problem.message.slice(1)}
         {problem.fix ? `; ${problem.fix}` : ""}.
+        {command && <Copy text={command} what={`the command ${command}`} />}
       </p>
     </div>
   );

@@ -2,6 +2,7 @@ import { useQueryClient } from "@tanstack/react-query";
 import type { ServerView } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
 import { Form } from "../../parts/Form";
+import { LineTest } from "../../parts/LineTest";
 import { useForm } from "../../parts/useForm";
 import { useNow } from "../../lib/useNow";
 import { Button } from "../../ui/Button";
@@ -112,6 +113,7 @@ export function NewSet({ servers }: { servers: ServerView[] }) {
             );
           })}
         </fieldset>
+        <LineTest key={members.join()} kind="server" names={members} />
         {bad.length > 0 && (
           <p role="status">
             <Mark of="warning">

@@ -9,6 +9,7 @@ import {
 } from "../../api/client";
 import { draftChanged, sendEdits } from "../../api/drafts";
 import { Form } from "../../parts/Form";
+import { LineTest } from "../../parts/LineTest";
 import { pastQuery } from "../../parts/Past";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { useForm } from "../../parts/useForm";
@@ -216,6 +217,9 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
           <Fact name="Address">
             <span className="font-mono text-[0.93em]">{d.uri}</span>{" "}
             <Copy text={d.uri} what="the address" />
+          </Fact>
+          <Fact name="The way there">
+            <LineTest kind="device" names={[d.name]} />
           </Fact>
           <Fact name="Kept by">
             {keptBy[d.address_kept_by ?? "unknown"]}

@@ -76,6 +76,7 @@ export function DevicesPage() {
       {opened && (
         <Drawer
           title={opened.title || opened.name}
+          name={opened.name}
           description={`Device ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`}
           open
           onOpenChange={() => set("device", "")}

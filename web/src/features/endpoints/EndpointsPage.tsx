@@ -165,6 +165,7 @@ function Fleet() {
       {get("endpoint") !== "" && (opened.data || opened.error) && (
         <Drawer
           title={opened.data?.report.machine ?? get("endpoint")}
+          name={opened.data?.report.machine}
           description={
             opened.data
               ? `Last report ${ago(opened.data.last_seen, now)}; what it said then, against its lineups of now`

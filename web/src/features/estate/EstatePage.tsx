@@ -173,6 +173,7 @@ export function EstatePage() {
       {opened && keyed && (
         <Drawer
           title={opened.title || opened.name}
+          name={opened.name}
           description={`${keyed.word.charAt(0).toUpperCase()}${keyed.word.slice(1)} ${opened.name}${opened.state ? `, ${opened.state} in your draft` : ""}`}
           open
           onOpenChange={() => set("open", "")}

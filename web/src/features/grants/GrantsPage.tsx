@@ -158,6 +158,7 @@ export function GrantsPage() {
       {(opened || fresh) && (
         <Drawer
           title={fresh ? "A new grant" : opened?.title || opened?.name || ""}
+          name={fresh ? undefined : opened?.name}
           description={
             fresh
               ? "Kept in your draft until you publish it."

@@ -164,6 +164,7 @@ function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedPro
           ) : (
             <>
               <p className="mt-2 text-ink-2">{count(diff.data.total, "object")}.</p>
+              {isCurrent && before === r.number - 1 && <Next diffs={diff.data.diffs} />}
               {before === r.number - 1 ? (
                 <UndoOne number={r.number} diffs={diff.data.diffs} />
               ) : (
@@ -177,6 +178,30 @@ function Compared({ revision: r, before, all, onBefore, isCurrent }: ComparedPro
       )}
       <Comments of="revision" id={r.number} />
       {!isCurrent && <Revert number={r.number} />}
+    </section>
+  );
+}
+
+/** What is usually done once queues are new: a page on each, and the next one. */
+function Next({ diffs }: { diffs: Diff[] }) {
+  const added = diffs.filter((d) => d.list === "queues" && d.kind === "added");
+  if (added.length === 0) return null;
+  return (
+    <section aria-label="What comes next" className="my-2 border border-rule bg-wash px-3 py-2">
+      <ul>
+        {added.slice(0, 10).map((d) => (
+          <li key={d.name} className="min-h-[24px]">
+            <Link to={`/queues?queue=${encodeURIComponent(d.name)}`}>
+              Print a test page on {d.name}
+            </Link>
+            , and see whether its chain holds
+          </li>
+        ))}
+        {added.length > 10 && <li>and {count(added.length - 10, "queue")} more</li>}
+        <li className="min-h-[24px]">
+          <Link to="/estate?list=queues&new=yes">Make the next queue</Link>
+        </li>
+      </ul>
     </section>
   );
 }

@@ -120,6 +120,7 @@ export function QueuesPage() {
       {opened && (
         <Drawer
           title={opened.title || opened.name}
+          name={opened.name}
           description={`Queue ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`}
           open
           onOpenChange={() => set("queue", "")}

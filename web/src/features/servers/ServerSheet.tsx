@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/react-query";
 import { Link } from "react-router";
 import { api, ask } from "../../api/client";
+import { LineTest } from "../../parts/LineTest";
 import { ProblemNotice } from "../../parts/ProblemNotice";
 import { serverQuery } from "../../api/stock";
 import { stamp } from "../../lib/time";
@@ -89,6 +90,9 @@ export function ServerSheet({ name, onAdopt, onGone }: ServerSheetProps) {
         <Fact name="Address">
           <span className="font-mono text-[0.93em]">{s.uri}</span>{" "}
           <Copy text={s.uri} what="the address" />
+        </Fact>
+        <Fact name="The way there">
+          <LineTest kind="server" names={[name]} />
         </Fact>
         <Fact name="Duty">{s.duty}</Fact>
         <Probed kind="server" name={name} />

@@ -62,6 +62,7 @@ export function ServersPage() {
       {opened && (
         <Drawer
           title={opened.title || opened.name}
+          name={opened.name}
           description={`Print server ${opened.name}${opened.location ? `, at ${opened.location}` : ""}`}
           open
           onOpenChange={() => set("server", "")}
