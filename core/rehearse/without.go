@@ -73,7 +73,7 @@ func Without(d *estate.Document, state live.State, names []string) (live.State, 
 				"site:NAME, location:PATH or subnet:CIDR", "%q does not say what goes down", written)
 		}
 		if len(down) == before {
-			fix := "see what the estate has"
+			fix := "see cirque server list and cirque device list"
 			if k := document.Nearest(called, known(d, kind)); k != "" {
 				fix = "did you mean " + kind + ":" + k + "?"
 			}

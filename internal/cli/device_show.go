@@ -29,7 +29,7 @@ func deviceShowCommand(r *root, path func([]string) string) *cobra.Command {
 		if fault.Is(err, fault.Unknown) {
 			return out, nil // it is registered, and not in the estate
 		}
-		if rev, ok := estate.Since(list, "address_kept_by"); ok && out.AddressKeptBy != "" {
+		if rev, ok := estate.Since(list, "address_kept_by"); ok && out.AddressKeptBy != "" && out.AddressKeptBy != "unknown" {
 			out.KeptSince = &rev
 		}
 		return out, err

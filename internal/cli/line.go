@@ -21,8 +21,8 @@ var portStates = map[string]string{"open": "open", "refused": "refused: the host
 // lineCommand tries the way to one of a kind.
 func lineCommand(r *root, kind string) *cobra.Command {
 	var set bool
-	c := &cobra.Command{Use: "line " + strings.ToUpper(kind), Short: "Try the way from the service to a " + kind + ": its " +
-		"name, and the ports that printing needs", Long: "Nothing is sent. From an endpoint's own place the same is tried " +
+	c := &cobra.Command{Use: "line " + strings.ToUpper(kind), Short: "Try the way from the service to a " + kind + ": " +
+		"its name, and the ports that printing needs", Long: "Nothing is sent. From an endpoint's own place the same is tried " +
 		"with cirque endpoint checkup.", Args: cmdline.Args(1, 1)}
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()

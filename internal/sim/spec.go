@@ -95,10 +95,8 @@ func (p *Printer) sources(q Queue) []string {
 	switch {
 	case p.can(q, "slip"), p.can(q, "label"), p.can(q, "wide"):
 		return []string{"main-roll"}
-	case p.can(q, "a3"):
-		return []string{"auto", "tray-1", "tray-2", "by-pass-tray"}
 	}
-	return []string{"auto", "tray-1", "by-pass-tray"}
+	return []string{"auto", "tray-1", "tray-2", "by-pass-tray"}
 }
 
 func (p *Printer) colours(q Queue) []string {

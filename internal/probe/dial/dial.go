@@ -113,8 +113,8 @@ func (d *Dialer) Dial(ctx context.Context, use Use, network, addr string, within
 	return (&net.Dialer{Timeout: within, Control: control}).DialContext(ctx, network, to)
 }
 
-// Resolve looks a host's name up, as connecting to it would: how is yes or no, address where it is one itself, and table
-// where a table leads there instead.
+// Resolve looks a host's name up, as connecting to it would: how is yes or no, address where it is one itself, and
+// table where a table leads there instead.
 func (d *Dialer) Resolve(ctx context.Context, host string) (addresses []netip.Addr, how string, err error) {
 	if a, err := netip.ParseAddr(host); err == nil {
 		return []netip.Addr{a}, "address", nil

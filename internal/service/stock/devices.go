@@ -121,6 +121,12 @@ func (s *Room) ForgetFound(ctx context.Context, p *access.Principal, addresses [
 	if err := access.Check(p, access.KeepStock); err != nil {
 		return err
 	}
+	found := s.present.Stock().Found
+	for _, a := range addresses {
+		if !slices.ContainsFunc(found, func(u stock.Unlisted) bool { return u.Address == a }) {
+			return fault.New(fault.Unknown, "found-unknown", "see cirque device found", "no scan has found anything at %q", a)
+		}
+	}
 	if err := s.store.Forget(ctx, addresses, p.Name); err != nil {
 		return err
 	}

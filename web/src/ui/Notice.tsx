@@ -3,9 +3,9 @@ import { Copy } from "./Copy";
 
 type Problem = { message: string; fix?: string | undefined };
 
-/** The command line that a sentence ends in, if it does. */
+/** The first command line in what is to be done, if there is one. */
 export const commandIn = (fix: string | undefined): string | undefined =>
-  fix?.match(/(?:^|: )(cirque(?:-agent)? [a-z][^;]*)$/)?.[1];
+  fix?.match(/(?:^|: |see )(cirque(?:-agent)?(?: (?!and\b)[^\s;,]+)+)/)?.[1];
 
 /** What happened, what it means, and what to do. */
 export function Failure({ title, problem }: { title: string; problem: Problem }) {

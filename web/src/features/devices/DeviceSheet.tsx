@@ -223,7 +223,7 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
           </Fact>
           <Fact name="Kept by">
             {keptBy[d.address_kept_by ?? "unknown"]}
-            {keptSince && (
+            {keptSince && d.address_kept_by !== "unknown" && (
               <span className="block text-ink-2">
                 so said {keptSince.author}, {stamp(keptSince.at)}, revision {keptSince.number}
               </span>
