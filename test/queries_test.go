@@ -148,7 +148,8 @@ func filledIn(path string) string {
 		"server",
 		"{digest}", "none").Replace(path)
 	return filled + map[string]string{"/api/v1/stock/servers/{name}/compare": "?with=server-2",
-		"/api/v1/drivers/compare": "?a=x", "/api/v1/proof": "?queue=queue-1", "/api/v1/search": "?word=queue"}[path]
+		"/api/v1/drivers/compare": "?a=x", "/api/v1/proof": "?queue=queue-1", "/api/v1/search": "?word=queue",
+		"/api/v1/estate/past": "?list=queues&object=queue-1"}[path]
 }
 
 // fill puts n of everything that the service keeps into a database.

@@ -3,7 +3,6 @@ package cli
 import (
 	"fmt"
 	"io"
-	"net/url"
 	"slices"
 	"strings"
 
@@ -11,6 +10,7 @@ import (
 
 	"cirque/core/page"
 	"cirque/core/stock"
+	"cirque/internal/apiclient"
 	"cirque/internal/cmdline"
 )
 
@@ -22,19 +22,20 @@ var portStates = map[string]string{"open": "open", "refused": "refused: the host
 func lineCommand(r *root, kind string) *cobra.Command {
 	var set bool
 	c := &cobra.Command{Use: "line " + strings.ToUpper(kind), Short: "Try the way from the service to a " + kind + ": " +
-		"its name, and the ports that printing needs", Long: "Nothing is sent. From an endpoint's own place the same is tried " +
-		"with cirque endpoint checkup.", Args: cmdline.Args(1, 1)}
+		"its name, and the ports that printing needs", Long: "Nothing is sent. From an endpoint's own place the same is " +
+		"tried with cirque endpoint checkup.", Args: cmdline.Args(1, 1)}
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
 		if err != nil {
 			return err
 		}
-		q := url.Values{"kind": {kind}, "name": {a[0]}}
+		of := kind
 		if set {
-			q.Set("kind", "set")
+			of = "set"
 		}
 		var out page.Page[stock.Line]
-		if err := client.Do(c.Context(), "POST", "/api/v1/stock/line-tests", q, nil, &out); err != nil {
+		if err := client.Do(c.Context(), "POST", apiclient.Path("/api/v1/stock/"+of+"s", a[0])+"/line-test", nil, nil,
+			&out); err != nil {
 			return err
 		}
 		if err := r.print(c, out.Items, func(w io.Writer) { writeLines(r, w, out.Items) }); err != nil {

@@ -9,16 +9,18 @@ import (
 	"cirque/internal/service/stock"
 )
 
-func lineRoute(s *server, a huma.API) {
+func lineRoutes(s *server, a huma.API) {
 	type ask struct {
-		Kind string `query:"kind" required:"true" enum:"server,device,set"`
-		Name string `query:"name" required:"true" maxLength:"256"`
+		Name string `path:"name" maxLength:"256"`
 		Paging
 	}
-	route(s, a, "POST", "/api/v1/stock/line-tests", "test-line", "Try the way from here to a server, a device or each "+
-		"member of a set: its name, and the ports that printing needs; nothing is sent", small,
-		func(ctx context.Context, in *ask) (paged[model.Line], error) {
-			list, err := stock.TestLines(ctx, s.svc.Stock, principalOf(ctx), in.Kind, in.Name)
+	for kind, of := range map[string]string{"server": "a print server", "device": "a device",
+		"set": "each member of a server set"} {
+		route(s, a, "POST", "/api/v1/stock/"+kind+"s/{name}/line-test", "test-line-of-"+kind, "Try the way from here to "+of+
+			": its name, and the ports that printing needs; nothing is sent", small, func(ctx context.Context,
+			in *ask) (paged[model.Line], error) {
+			list, err := stock.TestLines(ctx, s.svc.Stock, principalOf(ctx), kind, in.Name)
 			return items(in.Paging, list, err, func(v *model.Line) string { return v.Name })
 		})
+	}
 }

@@ -350,7 +350,7 @@ func draftToolsRoutes(s *server, a huma.API) {
 		return &out[api.Renamed]{api.Renamed{Names: list, Draft: draftUnlessDry(d, in.Body.Dry)}}, nil
 	})
 	secondQueueRoute(s, a)
-	lineRoute(s, a)
+	lineRoutes(s, a)
 	type renameOne struct {
 		Named
 		Body api.RenameObject

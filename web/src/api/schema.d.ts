@@ -2956,6 +2956,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stock/devices/{name}/line-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try the way from here to a device: its name, and the ports that printing needs; nothing is sent */
+        post: operations["test-line-of-device"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stock/devices/{name}/read": {
         parameters: {
             query?: never;
@@ -3018,23 +3035,6 @@ export interface paths {
         put?: never;
         /** Take addresses off the list of what was found */
         post: operations["forget-found"];
-        delete?: never;
-        options?: never;
-        head?: never;
-        patch?: never;
-        trace?: never;
-    };
-    "/api/v1/stock/line-tests": {
-        parameters: {
-            query?: never;
-            header?: never;
-            path?: never;
-            cookie?: never;
-        };
-        get?: never;
-        put?: never;
-        /** Try the way from here to a server, a device or each member of a set: its name, and the ports that printing needs; nothing is sent */
-        post: operations["test-line"];
         delete?: never;
         options?: never;
         head?: never;
@@ -3235,6 +3235,23 @@ export interface paths {
         patch?: never;
         trace?: never;
     };
+    "/api/v1/stock/servers/{name}/line-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try the way from here to a print server: its name, and the ports that printing needs; nothing is sent */
+        post: operations["test-line-of-server"];
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
     "/api/v1/stock/servers/{name}/read": {
         parameters: {
             query?: never;
@@ -3280,6 +3297,23 @@ export interface paths {
         get: operations["compare-set"];
         put?: never;
         post?: never;
+        delete?: never;
+        options?: never;
+        head?: never;
+        patch?: never;
+        trace?: never;
+    };
+    "/api/v1/stock/sets/{name}/line-test": {
+        parameters: {
+            query?: never;
+            header?: never;
+            path?: never;
+            cookie?: never;
+        };
+        get?: never;
+        put?: never;
+        /** Try the way from here to each member of a server set: its name, and the ports that printing needs; nothing is sent */
+        post: operations["test-line-of-set"];
         delete?: never;
         options?: never;
         head?: never;
@@ -16717,6 +16751,50 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "test-line-of-device": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLine"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "read-device": {
         parameters: {
             query?: never;
@@ -16864,50 +16942,6 @@ export interface operations {
             412: components["responses"]["412"];
             413: components["responses"]["413"];
             415: components["responses"]["415"];
-            422: components["responses"]["422"];
-            429: components["responses"]["429"];
-            500: components["responses"]["500"];
-            503: components["responses"]["503"];
-        };
-    };
-    "test-line": {
-        parameters: {
-            query: {
-                kind: "server" | "device" | "set";
-                name: string;
-                /** @description How many items at most. */
-                limit?: number;
-                /** @description The next of the page before; the first page when absent. */
-                after?: string;
-                /** @description Only items in which this is part of some text. */
-                find?: string;
-            };
-            header?: {
-                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
-                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
-                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
-                "If-Match"?: components["parameters"]["If-Match"];
-            };
-            path?: never;
-            cookie?: never;
-        };
-        requestBody?: never;
-        responses: {
-            /** @description OK */
-            200: {
-                headers: {
-                    [name: string]: unknown;
-                };
-                content: {
-                    "application/json": components["schemas"]["PageLine"];
-                };
-            };
-            401: components["responses"]["401"];
-            403: components["responses"]["403"];
-            404: components["responses"]["404"];
-            409: components["responses"]["409"];
-            412: components["responses"]["412"];
-            413: components["responses"]["413"];
             422: components["responses"]["422"];
             429: components["responses"]["429"];
             500: components["responses"]["500"];
@@ -17476,6 +17510,50 @@ export interface operations {
             503: components["responses"]["503"];
         };
     };
+    "test-line-of-server": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLine"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
     "read-server": {
         parameters: {
             query?: never;
@@ -17582,6 +17660,50 @@ export interface operations {
             409: components["responses"]["409"];
             413: components["responses"]["413"];
             422: components["responses"]["422"];
+            500: components["responses"]["500"];
+            503: components["responses"]["503"];
+        };
+    };
+    "test-line-of-set": {
+        parameters: {
+            query?: {
+                /** @description How many items at most. */
+                limit?: number;
+                /** @description The next of the page before; the first page when absent. */
+                after?: string;
+                /** @description Only items in which this is part of some text. */
+                find?: string;
+            };
+            header?: {
+                /** @description Sent again with the same key, the change is done once and answered as it was the first time. */
+                "Idempotency-Key"?: components["parameters"]["Idempotency-Key"];
+                /** @description Done only while what is read at this address, or the draft or the estate, has this tag; else 412. */
+                "If-Match"?: components["parameters"]["If-Match"];
+            };
+            path: {
+                name: string;
+            };
+            cookie?: never;
+        };
+        requestBody?: never;
+        responses: {
+            /** @description OK */
+            200: {
+                headers: {
+                    [name: string]: unknown;
+                };
+                content: {
+                    "application/json": components["schemas"]["PageLine"];
+                };
+            };
+            401: components["responses"]["401"];
+            403: components["responses"]["403"];
+            404: components["responses"]["404"];
+            409: components["responses"]["409"];
+            412: components["responses"]["412"];
+            413: components["responses"]["413"];
+            422: components["responses"]["422"];
+            429: components["responses"]["429"];
             500: components["responses"]["500"];
             503: components["responses"]["503"];
         };

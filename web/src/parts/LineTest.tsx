@@ -19,7 +19,11 @@ export function LineTest({ kind, names }: { kind: "server" | "device"; names: st
     mutationFn: async () => {
       const all = await Promise.all(
         names.map((name) =>
-          ask(api.POST("/api/v1/stock/line-tests", { params: { query: { kind, name } } })),
+          ask(
+            kind === "server"
+              ? api.POST("/api/v1/stock/servers/{name}/line-test", { params: { path: { name } } })
+              : api.POST("/api/v1/stock/devices/{name}/line-test", { params: { path: { name } } }),
+          ),
         ),
       );
       return all.flatMap((a) => a.items);
