@@ -47,7 +47,7 @@ func (p *page) poll(js string) error {
 	for try := 0; ; try++ {
 		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingInterval(50*time.Millisecond), cdp.WithPollingTimeout(time.Minute)))
 		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(),
-			"context was destroyed") {
+			"context was destroyed") && !strings.Contains(err.Error(), "target navigated") {
 			return err
 		}
 	}
