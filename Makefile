@@ -55,8 +55,8 @@ bench: setup $(CONSOLE) ## a large organisation: decisions, rehearsals, memory; 
 benchmarks: setup $(CONSOLE) ## every benchmark that stands beside the code
 	set -o pipefail; go test -run '^$$' -bench . -benchmem ./core/... ./internal/... | grep -E '^(Benchmark|pkg:|cpu:|---|panic|FAIL)'
 
-fuzz: ## fuzz each decoder for a while (TIME=30s, or so many inputs: TIME=2000x)
-	@scripts/fuzz $(or $(TIME),30s)
+fuzz: ## fuzz each decoder for a while (TIME=30s, or so many inputs: TIME=2000x; ONLY='internal/ipp ...' for some packages)
+	@scripts/fuzz $(or $(TIME),30s) $(ONLY)
 
 trybench: setup $(CONSOLE) ## run every benchmark once at a hundredth of its size, as a test of the benchmark
 	set -o pipefail; CIRQUE_BENCH=small go test -run '^$$' -bench . -benchtime 1x $$(grep -rl '^func Benchmark' --include='*_test.go' core internal test | xargs -n1 dirname | sort -u | sed 's,^,./,') | grep -vE '^(PASS|ok|goos|goarch|\?|testing:)'
