@@ -41,8 +41,7 @@ stop: ## stop the demo
 	@scripts/demo $(DATA) stop
 
 test: setup $(CONSOLE) ## run every test
-	@# What is tested end to end waits much: it goes beside all others.
-	@go test -timeout 20m $$(go list ./... | grep -v '/test$$') & others=$$!; go test -parallel 4 -timeout 20m ./test; whole=$$?; wait $$others && exit $$whole
+	go test -parallel 4 -timeout 20m ./...
 
 # core starts no goroutine and keeps nothing: whoever shares its values is looked at.
 race: setup $(CONSOLE) ## run the tests of the rooms and the agent under the race detector, on fewer random worlds (RACE=./... for all)
