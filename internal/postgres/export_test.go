@@ -5,6 +5,7 @@ import (
 	"io/fs"
 	"strings"
 
+	"github.com/jackc/pgx/v5"
 	"github.com/jackc/pgx/v5/pgxpool"
 	"github.com/jackc/pgx/v5/stdlib"
 	"github.com/pressly/goose/v3"
@@ -24,6 +25,9 @@ func (s *Store) Exec(ctx context.Context, sql string) error {
 	_, err := s.pool.Exec(ctx, sql)
 	return err
 }
+
+// In runs f in one of the store's transactions.
+func (s *Store) In(ctx context.Context, f func(tx pgx.Tx) error) error { return s.in(ctx, f) }
 
 // Pool is the store's own, for what only tests ask.
 func (s *Store) Pool() *pgxpool.Pool { return s.pool.ours(context.Background()) }

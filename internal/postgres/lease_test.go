@@ -5,6 +5,8 @@ import (
 	"testing"
 	"time"
 
+	"github.com/jackc/pgx/v5"
+
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/lease"
@@ -109,6 +111,49 @@ func TestFenced(t *testing.T) {
 	list, err := eventsOf(t, s)
 	if err != nil || len(list) != 1 {
 		t.Error("what was refused is kept:", list, err)
+	}
+}
+
+// TestFrozenInTransaction: a process that is frozen in the middle of what it does under its lease keeps nobody from
+// going on in its place; what is done under none has the time that its statements have.
+func TestFrozenInTransaction(t *testing.T) {
+	t.Parallel()
+	s := testkit.Store(t)
+	l := s.Leases()
+	defer l.Close()
+	n := claim(t, l, "frozen", 10*time.Millisecond)
+	ctx := context.WithValue(t.Context(), lease.Key{}, lease.Held{Name: "health", Number: n,
+		Valid: func() bool { return true }})
+	went := make(chan int64)
+	err := s.In(ctx, func(tx pgx.Tx) error {
+		if _, err := tx.Exec(ctx, "SELECT FROM lease FOR SHARE"); err != nil {
+			return err
+		}
+		go func() {
+			var next int64
+			for next == 0 && t.Context().Err() == nil {
+				got, _ := l.Claim(t.Context(), "other", []string{"health"}, time.Minute)
+				next = got["health"]
+			}
+			went <- next
+		}()
+		if next := <-went; next <= n {
+			t.Error(next)
+		}
+		return nil
+	})
+	if err == nil {
+		t.Error("what the frozen one did is kept")
+	}
+	if err := s.In(t.Context(), func(tx pgx.Tx) error {
+		var most string
+		err := tx.QueryRow(t.Context(), "SHOW idle_in_transaction_session_timeout").Scan(&most)
+		if most != "30s" {
+			t.Error(most)
+		}
+		return err
+	}); err != nil {
+		t.Error(err)
 	}
 }
 

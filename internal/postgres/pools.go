@@ -12,6 +12,7 @@ import (
 
 	"cirque/core/event"
 	"cirque/core/fault"
+	"cirque/core/lease"
 )
 
 // A share is what one kind of asker has of the database: so that none of them waits for what another has begun.
@@ -41,6 +42,11 @@ const (
 	pingWithin    = 2 * time.Second
 	connectWithin = 5 * time.Second
 )
+
+// beginUnderLease begins what is done under a lease. A process that is frozen in the middle holds what it has locked,
+// at the end its lease itself, and nobody goes on in its place until the server takes the transaction away from it:
+// that is soon. Whoever works alone works between transactions, not in them.
+const beginUnderLease = "BEGIN; SET LOCAL idle_in_transaction_session_timeout = '5s'"
 
 // pools are a store's connections, by whom they are for; whoever does not say is one of the people.
 type pools struct {
@@ -145,7 +151,11 @@ func (p *pools) begin(ctx context.Context) (tx pgx.Tx, done func(), err error) {
 		return nil, nil, fault.New(fault.Unavailable, "database-busy", "try again in a moment, and see what the database "+
 			"waits for", "the database has been busy with other changes for %d s", int(acquireWithin/time.Second))
 	}
-	if tx, err = p.ours(ctx).Begin(ctx); err != nil {
+	var o pgx.TxOptions
+	if _, alone := lease.Of(ctx.Value); alone {
+		o.BeginQuery = beginUnderLease
+	}
+	if tx, err = p.ours(ctx).BeginTx(ctx, o); err != nil {
 		<-turn
 		return nil, nil, err
 	}
