@@ -6,6 +6,7 @@ import (
 
 	"cirque/core/document"
 	"cirque/core/estate"
+	"cirque/internal/postgres"
 	"cirque/internal/testkit"
 )
 
@@ -73,14 +74,30 @@ func TestObjectPast(t *testing.T) {
 			t.Fatal(err)
 		}
 	}
+	tellsPast(t, s)
+	// A database from before it was kept comes to the same.
+	for _, sql := range []string{"DROP TABLE revision_change; DROP FUNCTION note_changes(integer); DROP FUNCTION " +
+		"objects_of(json)", postgres.Migration("00039_revision_change.sql")} {
+		if err := s.Exec(t.Context(), sql); err != nil {
+			t.Fatal(err)
+		}
+	}
+	tellsPast(t, s)
+	if err := s.Exec(t.Context(), "UPDATE revision_change SET object = ''"); err == nil {
+		t.Error("what a revision changed can be altered")
+	}
+}
+
+func tellsPast(t *testing.T, s *postgres.Store) {
+	t.Helper()
 	for _, c := range []struct {
 		ref    estate.Ref
 		former []string
 		upTo   int
 		want   string
 	}{
-		{estate.Ref{List: "queues", Name: "b"}, []string{"a"}, 5, "5 removed [] 4 changed [title] 3 changed [formerly name] " +
-			"1 added [name paths] "},
+		{estate.Ref{List: "queues", Name: "b"}, []string{"a"}, 5, "5 removed [] 4 changed [title] 3 changed [formerly " +
+			"name] 1 added [name paths] "},
 		{estate.Ref{List: "queues", Name: "b"}, nil, 4, "4 changed [title] 3 added [formerly name paths] "},
 		{estate.Ref{List: "settings", Name: "agents"}, nil, 5, "2 removed [] 1 added [notice] "},
 		{estate.Ref{List: "locations", Name: "north"}, nil, 3, "2 added [path] "},

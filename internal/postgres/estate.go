@@ -123,6 +123,9 @@ func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, re
 		if err != nil {
 			return err
 		}
+		if _, err := tx.Exec(ctx, "SELECT note_changes($1)", r.Number); err != nil {
+			return err
+		}
 		if err := notify(ctx, tx, event.Estate, fmt.Sprint(r.Number)); err != nil {
 			return err
 		}
@@ -134,30 +137,18 @@ func (s EstateTable) Publish(ctx context.Context, from *estate.Draft, author, re
 	return r, err
 }
 
-// LastChanges gives, for each of some objects, the latest of the two hundred revisions up to one that changed it. An
-// object that none of them changed is not in it.
+// LastChanges gives, for each of some objects, the latest revision up to one that changed it. An object that none is
+// known to have changed is not in it.
 func (s EstateTable) LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (map[estate.Ref]estate.Revision,
 	error) {
-	var lists, keys, names []string
+	var lists, names []string
 	for _, r := range refs {
-		lists, keys, names = append(lists, r.List), append(keys, keyOf(r.List)), append(names, r.Name)
+		lists, names = append(lists, r.List), append(names, r.Name)
 	}
-	// Objects are texts here: documents are written by one encoder, so that what is the same has the same text.
-	rows, err := s.pool.Query(ctx, `WITH wanted AS (
-			SELECT * FROM unnest($1::text[], $2::text[], $3::text[]) WITH ORDINALITY AS w (list, key, name, i)
-		), had AS (
-			SELECT w.i, r.number, CASE json_typeof(r.document->w.list)
-				WHEN 'array' THEN (SELECT o::text FROM json_array_elements(r.document->w.list) AS o WHERE o->>w.key = w.name
-					LIMIT 1)
-				WHEN 'object' THEN (r.document->w.list->w.name)::text
-				END AS object
-			FROM revision AS r, wanted AS w WHERE r.number <= $4 AND r.number >= $4 - 200
-		), next AS (
-			SELECT i, number, object, lag(number) OVER each AS before, lag(object) OVER each AS was
-			FROM had WINDOW each AS (PARTITION BY i ORDER BY number)
-		)
-		SELECT DISTINCT ON (n.i) n.i, `+revisionColumns+` FROM next AS n JOIN revision USING (number)
-		WHERE n.before IS NOT NULL AND n.object IS DISTINCT FROM n.was ORDER BY n.i, number DESC`, lists, keys, names, upTo)
+	rows, err := s.pool.Query(ctx, `SELECT DISTINCT ON (w.i) w.i, `+revisionColumns+`
+		FROM unnest($1::text[], $2::text[]) WITH ORDINALITY AS w (list, name, i)
+		JOIN revision_change AS c ON c.list = w.list AND c.name = w.name AND c.revision <= $3
+		JOIN revision ON number = c.revision ORDER BY w.i, number DESC`, lists, names, upTo)
 	if err != nil {
 		return nil, translate(err)
 	}
@@ -171,34 +162,15 @@ func (s EstateTable) LastChanges(ctx context.Context, refs []estate.Ref, upTo in
 	return out, translate(err)
 }
 
-// keyOf is the key by which documents name a list's objects.
-func keyOf(list string) string {
-	switch list {
-	case "locations":
-		return "path"
-	case "subnets":
-		return "cidr"
-	}
-	return "name"
-}
+// pastMost bounds how many revisions of one object's past are told.
+const pastMost = 200
 
-// Past gives what each of the two hundred revisions up to one did to an object, newest first; the first revision that
-// is looked at adds what it has only where it is the first of all. The object may have had former names.
+// Past gives what the latest two hundred of the revisions up to one that changed an object did to it, newest first. The
+// object may have had former names: a revision that renamed it took the one away and added the other.
 func (s EstateTable) Past(ctx context.Context, ref estate.Ref, former []string, upTo int) ([]estate.Past, error) {
-	rows, err := s.pool.Query(ctx, `WITH had AS (
-			SELECT number, CASE json_typeof(document->$1)
-				WHEN 'array' THEN (SELECT o::text FROM json_array_elements(document->$1) AS o WHERE o->>$2 = ANY($3::text[])
-					LIMIT 1)
-				WHEN 'object' THEN (document->$1->($3::text[])[1])::text
-				END AS object
-			FROM revision WHERE number <= $4 AND number >= $4 - 200
-		), next AS (
-			SELECT number, object, lag(number) OVER each AS before, lag(object) OVER each AS was
-			FROM had WINDOW each AS (ORDER BY number)
-		)
-		SELECT `+revisionColumns+`, coalesce(was, ''), coalesce(object, '') FROM next JOIN revision USING (number)
-		WHERE (before IS NOT NULL OR number = 1) AND object IS DISTINCT FROM was ORDER BY number DESC`, ref.List,
-		keyOf(ref.List), append([]string{ref.Name}, former...), upTo)
+	rows, err := s.pool.Query(ctx, `SELECT `+revisionColumns+`, max(c.was), max(c.object) FROM revision_change AS c
+		JOIN revision ON number = c.revision WHERE c.list = $1 AND c.name = ANY($2) AND c.revision <= $3
+		GROUP BY number ORDER BY number DESC LIMIT $4`, ref.List, append([]string{ref.Name}, former...), upTo, pastMost)
 	if err != nil {
 		return nil, translate(err)
 	}

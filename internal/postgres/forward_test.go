@@ -14,7 +14,7 @@ import (
 func TestAuditAfter(t *testing.T) {
 	t.Parallel()
 	ctx := t.Context()
-	s := openStore(t, testkit.Database(t))
+	s := openStore(t, testkit.DatabaseAlone(t)) // any transaction of the server is waited for
 	add := func(kind, subject string) {
 		t.Helper()
 		if err := s.Events.AddEvent(ctx, event.Event{Kind: kind, Subject: subject,

@@ -94,6 +94,34 @@ func run(sql string) error {
 	return err
 }
 
+// DatabaseAlone gives the URL of a migrated database on a server that has no other: for what depends on transactions
+// that are under way on the whole server.
+func DatabaseAlone(t testing.TB) string {
+	t.Helper()
+	dir, err := Scratch()
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = os.RemoveAll(dir) })
+	server, err := cluster.Start(t.Context(), filepath.Join(dir, "data"), cluster.Config{Throwaway: true})
+	if err != nil {
+		t.Fatal(err)
+	}
+	t.Cleanup(func() { _ = server.Stop() })
+	if err := postgres.Create(t.Context(), server.URL("postgres"), "alone"); err != nil {
+		t.Fatal(err)
+	}
+	store, err := postgres.Open(t.Context(), server.URL("alone"))
+	if err != nil {
+		t.Fatal(err)
+	}
+	defer store.Close()
+	if err := store.Migrate(t.Context()); err != nil {
+		t.Fatal(err)
+	}
+	return server.URL("alone")
+}
+
 // Database gives the URL of a fresh, migrated database of the test's own.
 func Database(t testing.TB) string {
 	t.Helper()

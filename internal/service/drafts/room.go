@@ -28,9 +28,9 @@ type Store interface {
 	Publish(ctx context.Context, from *estate.Draft, author, reason string, build func(ctx context.Context,
 		current int) (*estate.Document, error)) (estate.Revision, error)
 	Revision(ctx context.Context, number int) (estate.Revision, *estate.Document, error)
-	// LastChanges gives the revisions up to one that last changed some objects, of the latest two hundred.
+	// LastChanges gives the revisions up to one that last changed some objects.
 	LastChanges(ctx context.Context, refs []estate.Ref, upTo int) (map[estate.Ref]estate.Revision, error)
-	// Past gives what each of the latest two hundred revisions up to one did to an object, newest first.
+	// Past gives what the latest two hundred of the revisions up to one that changed an object did to it, newest first.
 	Past(ctx context.Context, ref estate.Ref, former []string, upTo int) ([]estate.Past, error)
 	RevisionsPage(ctx context.Context, ask page.Ask, word string) (page.Page[estate.Revision], error)
 	SaveDraft(ctx context.Context, d estate.Draft) (estate.Draft, error)
