@@ -12,7 +12,8 @@ func TestConsoleCopies(t *testing.T) {
 	copies := func(button, want string) {
 		t.Helper()
 		// A browser without a screen has no clipboard that could be read.
-		p.eval(`(() => { navigator.clipboard.writeText = (text) => { window.copied = text; return Promise.resolve(); }; return ""; })()`)
+		p.eval(`(() => { navigator.clipboard.writeText = (text) => { window.copied = text; return Promise.resolve(); };
+			return ""; })()`)
 		p.press("button", button)
 		p.see("copied")
 		if got := p.eval("window.copied"); got != want {

@@ -26,12 +26,13 @@ func TestTwoLanguages(t *testing.T) {
 	_, lead := withStandIns(t, sim.Spec{For: "10.5.0.1:631", Name: "mono", Model: "Skerrymark Mono 40", Serial: "SK-1",
 		Can: []string{"two-sided"}})
 	s := startService(t, lead)
-	s.publish("estate: 1\nlocations: [{path: ard}, {path: ard/hall}]\nsubnets: [{cidr: 10.5.0.0/24, location: ard/hall}]\n")
+	s.publish("estate: 1\nlocations: [{path: ard}, {path: ard/hall}]\nsubnets: [{cidr: 10.5.0.0/24, location: " +
+		"ard/hall}]\n")
 	s.importDirectory("directory: 1\nmachines: [{name: desk-1, platform: windows/x64}]\n")
 	s.must("driver", "add", folder(t, map[string]string{"mono.inf": twoLanguagesINF}))
 	s.must("device", "add", "10.5.0.1", "--name", "new-one")
-	contains(t, "adopt", s.must("adopt", "--device", "new-one", "--names", "{last}-{model}-{n}"), "hall-skerrymark-mono-40-1",
-		`the driver "Skerrymark Mono 40 PCL6" is proposed: PCL6 is the usual choice`)
+	contains(t, "adopt", s.must("adopt", "--device", "new-one", "--names", "{last}-{model}-{n}"),
+		"hall-skerrymark-mono-40-1", `the driver "Skerrymark Mono 40 PCL6" is proposed: PCL6 is the usual choice`)
 	contains(t, "advice", s.must("driver", "names", "--model", "Skerrymark Mono 40", "--uses", "office,layout"),
 		"Best with 2 queues on the one device: PCL6 for office; PostScript for layout.")
 	s.calls([]call{

@@ -173,11 +173,11 @@ func TestNotices(t *testing.T) {
 	})
 	post.Refuse("")
 	clock.forward(2 * time.Minute)
-	t.Cleanup(func() {
+	defer func() { // not at clean-up: nothing can be asked any more by then
 		if t.Failed() {
 			t.Log(s.events(), "\n", s.must("notice", "sent"), s.must("faults"))
 		}
-	})
+	}()
 	within(t, "it arrives again", func() bool {
 		return strings.Contains(letters(post, "desk@skerry.example"), "ps-2 does not answer") && strings.Contains(s.events(),
 			"The notice harbour arrives again")

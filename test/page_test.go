@@ -9,6 +9,7 @@ import (
 	"testing"
 	"time"
 
+	browser "github.com/chromedp/cdproto/page"
 	cdp "github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
 
@@ -45,7 +46,8 @@ func (p *page) do(what string, actions ...cdp.Action[cdp.Void]) {
 // of the new one a moment after it has been navigated to.
 func (p *page) poll(js string) error {
 	for try := 0; ; try++ {
-		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingInterval(50*time.Millisecond), cdp.WithPollingTimeout(time.Minute)))
+		_, err := cdp.Run(p.ctx, cdp.Poll[bool](js, cdp.WithPollingInterval(50*time.Millisecond),
+			cdp.WithPollingTimeout(time.Minute)))
 		if err == nil || try == 5 || !strings.Contains(err.Error(), "Cannot find context") && !strings.Contains(err.Error(),
 			"context was destroyed") && !strings.Contains(err.Error(), "target navigated") {
 			return err
@@ -151,6 +153,23 @@ func (p *page) text() string {
 func (p *page) goTo(path string) {
 	p.t.Helper()
 	p.do("go to "+path, cdp.Navigate(p.base+path))
+}
+
+// first has the pages that are opened from now on run a script before anything else, until it is called off.
+func (p *page) first(js string) (off func()) {
+	p.t.Helper()
+	r, err := cdp.Call(p.ctx, browser.AddScriptToEvaluateOnNewDocument,
+		browser.AddScriptToEvaluateOnNewDocumentParams{Source: js})
+	if err != nil {
+		p.t.Fatal(err)
+	}
+	return func() {
+		p.t.Helper()
+		if _, err := cdp.Call(p.ctx, browser.RemoveScriptToEvaluateOnNewDocument,
+			browser.RemoveScriptToEvaluateOnNewDocumentParams(r)); err != nil {
+			p.t.Fatal(err)
+		}
+	}
 }
 
 func (p *page) picture(file string) {

@@ -2,7 +2,8 @@ package test
 
 import "testing"
 
-// TestPast: of one object it is told which revisions did what to it, and since when a device's address is kept as it is.
+// TestPast: of one object it is told which revisions did what to it, and since when a device's address is kept as it
+// is.
 func TestPast(t *testing.T) {
 	t.Parallel()
 	s := startService(t)
@@ -13,8 +14,10 @@ func TestPast(t *testing.T) {
 	s.must("publish", "-m", "moved")
 	s.calls([]call{
 		{"history device hall-40", 0, "changed note"}, {"history device hall-40", 0, "changed address_kept_by"},
-		{"history device hall-40", 0, "added"}, {"history device", 2, "say which object"}, {"history device nosuch", 4, "no device nosuch"},
-		{"history thing x", 3, "no list"}, {"device show hall-40", 0, "static, as test said"}, {"device show hall-40", 0, "revision 2"},
+		{"history device hall-40", 0, "added"}, {"history device", 2, "say which object"},
+		{"history device nosuch", 4, "no device nosuch"},
+		{"history thing x", 3, "no list"}, {"device show hall-40", 0, "static, as test said"},
+		{"device show hall-40", 0, "revision 2"},
 	}...)
 	p := consoleOf(t, s)
 	p.goTo("/devices?device=hall-40")

@@ -32,13 +32,15 @@ func (p *Proposer) called(f Found) string {
 	if f.Device != nil && f.Device.Model != "" {
 		model = f.Device.Model
 	}
-	host := stock.Host(f.Queue.Device)
+	host, before := stock.Host(f.Queue.Device), ""
 	for n := 1; ; n++ {
 		called := stock.Slug(stock.Fill(p.pattern, map[string]string{"name": f.Queue.Name, "title": f.Queue.Title,
 			"location": at, "site": estate.Site(at), "last": at[strings.LastIndexByte(at, '/')+1:], "model": model,
 			"address": host, "n": fmt.Sprint(n)}))
-		if !strings.Contains(p.pattern, "{n}") || !p.queues[called] && !p.devices[called] {
+		// A number that does not show, as no name has room for it or the pattern has none, ends it: unique adds one.
+		if called == before || !p.queues[called] && !p.devices[called] {
 			return called
 		}
+		before = called
 	}
 }

@@ -36,18 +36,34 @@ func TestProposeDevice(t *testing.T) {
 	}
 	at := func(address string) adopt.Proposal {
 		return p.Propose(adopt.Found{Kind: stock.KindDevice, From: address, Device: &stock.Device{Model: "Mono 40",
-			Location: "Booking hall"}, Queue: stock.Queue{Name: "printer", Model: "Mono 40", Device: "ipp://" + address + "/ipp/print"}})
+			Location: "Booking hall"}, Queue: stock.Queue{Name: "printer", Model: "Mono 40",
+			Device: "ipp://" + address + "/ipp/print"}})
 	}
 	one, two := at("10.1.9.41"), at("10.1.9.42")
 	if one.Queue.Name != "hall-mono-40-1" || one.Device.Name != "hall-mono-40-1" || two.Queue.Name != "hall-mono-40-2" {
 		t.Errorf("%s %+v %s", one.Queue.Name, one.Device, two.Queue.Name)
 	}
 	// The estate has the driver already; of the other platform no machine is known.
-	if len(one.Drivers) != 0 || len(one.Queue.Drivers) != 2 || one.Queue.Drivers["windows/x64"] != two.Queue.Drivers["windows/x64"] ||
+	if len(one.Drivers) != 0 || len(one.Queue.Drivers) != 2 ||
+		one.Queue.Drivers["windows/x64"] != two.Queue.Drivers["windows/x64"] ||
 		!strings.Contains(strings.Join(one.Remarks, ";"), `the driver "Mono 40 PCL6" is proposed: PCL6 is the usual`) {
 		t.Errorf("%+v %+v", one.Queue, one.Remarks)
 	}
 	applied(t, doc, one, two)
+	// A title without end leaves no room for the number; without one in the pattern, names are kept apart all the same.
+	for _, pattern := range []string{"{title}-{n}", "{model}"} {
+		if err := p.NamedBy(pattern); err != nil {
+			t.Fatal(err)
+		}
+		long := func(address string) adopt.Proposal {
+			return p.Propose(adopt.Found{Kind: stock.KindDevice, From: address, Queue: stock.Queue{Name: "printer",
+				Title: strings.Repeat("long ", 40), Model: "Mono 40", Device: "ipp://" + address + "/ipp/print"}})
+		}
+		three, four := long("10.1.9.43"), long("10.1.9.44")
+		if three.Queue.Name == four.Queue.Name || len(four.Queue.Name) > 63 {
+			t.Errorf("%s: %s and %s", pattern, three.Queue.Name, four.Queue.Name)
+		}
+	}
 }
 
 // TestSecond: another queue on the same devices speaks another language; ways through servers are left out.

@@ -67,12 +67,13 @@ func (e FailoverTest) Seen(now time.Time, leading, failing int, serving, back bo
 	case leading == 0 || leading == least && (e.rests(leading) || e.settled(now, leading)):
 		phase = "out"
 	}
-	if n := len(e.Steps); n > 0 && e.Steps[n-1].Phase == phase && e.Steps[n-1].Leading == leading &&
-		e.Steps[n-1].Failing == failing && (e.WentOut || serving || back) {
+	n := len(e.Steps)
+	same := n > 0 && e.Steps[n-1].Phase == phase && e.Steps[n-1].Leading == leading && e.Steps[n-1].Failing == failing
+	if same && (e.WentOut || serving || back) {
 		return e, false
 	}
 	e.Phase, e.WentOut = phase, e.WentOut || !serving && !back
-	if len(e.Steps) < failoverTestMost || phase == "over" {
+	if !same && (n < failoverTestMost || phase == "over") {
 		e.Steps = append(append([]FailoverStep{}, e.Steps...), FailoverStep{now, phase, leading, failing})
 	}
 	if phase == "over" && e.Ended == nil {

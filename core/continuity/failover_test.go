@@ -76,3 +76,18 @@ func TestFailoverTest(t *testing.T) {
 		}
 	}
 }
+
+// TestFailoverBegins: that the server has gone out is kept, and is no step of its own where all else is as it was.
+func TestFailoverBegins(t *testing.T) {
+	t.Parallel()
+	begun := time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
+	e := FailoverTest{Server: "ps-1", Begun: begun, Until: begun.Add(time.Minute), Expected: Expected{Endpoints: 2},
+		Steps: []FailoverStep{{At: begun, Phase: "moving", Leading: 2}}}
+	e, changed := e.Seen(begun.Add(time.Second), 2, 0, false, false)
+	if !changed || !e.WentOut || len(e.Steps) != 1 {
+		t.Errorf("%v %+v", changed, e)
+	}
+	if e, changed = e.Seen(begun.Add(2*time.Second), 0, 0, false, false); !changed || len(e.Steps) != 2 {
+		t.Errorf("%v %+v", changed, e)
+	}
+}

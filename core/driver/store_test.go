@@ -87,8 +87,8 @@ func TestChoices(t *testing.T) {
 	}); i < 0 || list[i].Fits {
 		t.Error("Mono 400 is taken for a Mono 40")
 	}
-	if list := driver.Choices(packages(), doc(), on, driver.Wanted{Platform: "windows/x64", Words: "mono ps"}); len(list) != 1 ||
-		list[0].Exact != "Mono 40 PS" {
+	narrow := driver.Wanted{Platform: "windows/x64", Words: "mono ps"}
+	if list := driver.Choices(packages(), doc(), on, narrow); len(list) != 1 || list[0].Exact != "Mono 40 PS" {
 		t.Errorf("narrowed: %+v", list)
 	}
 }
@@ -100,7 +100,8 @@ func TestAdvice(t *testing.T) {
 		list := driver.Choices(packages(), doc(), nil, driver.Wanted{Model: "Mono 40", Platform: "windows/x64", Uses: uses})
 		return driver.Advice(list, uses), list
 	}
-	if says, _ := ask(driver.Office, driver.Sessions); !strings.HasPrefix(says, "One queue does for all: PCL6 for office, sessions") {
+	if says, _ := ask(driver.Office, driver.Sessions); !strings.HasPrefix(says, "One queue does for all: PCL6 for office, "+
+		"sessions") {
 		t.Error(says)
 	}
 	says, list := ask(driver.Office, driver.Layout)

@@ -14,7 +14,8 @@ func TestNewLine(t *testing.T) {
 		all  int
 	}{
 		"ipp://d.example/ipp/print": {631, "IPP", 4}, "ipps://d.example:8443/": {8443, "IPP", 5},
-		"socket://10.1.0.9": {9100, "raw printing", 4}, "lpd://d.example/q": {515, "LPD", 4}, "https://d.example/": {443, "IPP", 4},
+		"socket://10.1.0.9": {9100, "raw printing", 4}, "lpd://d.example/q": {515, "LPD", 4},
+		"https://d.example/": {443, "IPP", 4},
 	} {
 		l := stock.NewLine(stock.KindDevice, "d", uri)
 		first := l.Ports[0]

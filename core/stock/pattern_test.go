@@ -8,8 +8,9 @@ import (
 func TestPattern(t *testing.T) {
 	t.Parallel()
 	words := []string{"place", "model", "n"}
-	for pattern, want := range map[string]string{"{place}-{model}-{n}": "", "plain": "", "{plac}-{n}": "did you mean {place}?",
-		"{x}": "write {place}, {model}, {n}", "{place": "did you mean {place}?", "n}{": "write {place}", "{}": "write {place}"} {
+	for pattern, want := range map[string]string{"{place}-{model}-{n}": "", "plain": "",
+		"{plac}-{n}": "did you mean {place}?", "{x}": "write {place}, {model}, {n}",
+		"{place": "did you mean {place}?", "n}{": "write {place}", "{}": "write {place}"} {
 		err := CheckPattern(pattern, words, "a device")
 		if (want == "") != (err == nil) || err != nil && !strings.Contains(err.Error(), want) {
 			t.Errorf("%s: %v", pattern, err)

@@ -226,7 +226,8 @@ func TestReadDevice(t *testing.T) {
 	}
 	d, err := read("ipp://10.1.0.1/ipp/print")
 	if err != nil || !slices.Equal(d.Trays, []string{"tray-1", "tray-2", "by-pass-tray"}) ||
-		!slices.Equal(d.Dots, []string{"300x300dpi", "600x600dpi"}) || answers(d) != "ipp yes, snmp yes" || d.Serial != "SK-1" || d.MAC != "02:00:5e:10:00:01" ||
+		!slices.Equal(d.Dots, []string{"300x300dpi", "600x600dpi"}) ||
+		answers(d) != "ipp yes, snmp yes" || d.Serial != "SK-1" || d.MAC != "02:00:5e:10:00:01" ||
 		d.UUID != "7d4c0e50-0001-4b1e-9c3a-000000000001" || d.Firmware != "4.02" || d.State != "idle" ||
 		d.Maker != "Skerrymark" || !*d.TwoSided || *d.Colour {
 		t.Fatalf("%+v %v", d, err)

@@ -31,14 +31,16 @@ func TestLine(t *testing.T) {
 	for _, p := range got.Ports {
 		states[p.Port] = p.State
 	}
-	if got.Resolved != "table" || states[631] != "open" || states[9100] != "refused" || states[443] != "not-tried" || !got.Works() {
+	if got.Resolved != "table" || states[631] != "open" || states[9100] != "refused" || states[443] != "not-tried" ||
+		!got.Works() {
 		t.Errorf("%+v", got)
 	}
-	if got := try("ipp://127.79.0.1:" + strconv.Itoa(open) + "/"); got.Resolved != "address" || got.Ports[0].State != "open" {
+	if got := try("ipp://127.79.0.1:" + strconv.Itoa(open) + "/"); got.Resolved != "address" ||
+		got.Ports[0].State != "open" {
 		t.Errorf("%+v", got)
 	}
-	if got := try("ipp://elsewhere.example/"); got.Resolved != "no" || got.Says == "" || got.Ports[0].State != "not-tried" ||
-		got.Works() {
+	if got := try("ipp://elsewhere.example/"); got.Resolved != "no" || got.Says == "" ||
+		got.Ports[0].State != "not-tried" || got.Works() {
 		t.Errorf("%+v", got)
 	}
 	free := dial.New(nil, nil)
@@ -47,7 +49,8 @@ func TestLine(t *testing.T) {
 	}
 	stopped, stop := context.WithCancel(t.Context())
 	stop()
-	if _, how, err := free.Resolve(stopped, "hall.example"); err == nil || how != "no" && !errors.Is(err, context.Canceled) {
+	if _, how, err := free.Resolve(stopped, "hall.example"); err == nil || how != "no" &&
+		!errors.Is(err, context.Canceled) {
 		t.Errorf("%s %v", how, err)
 	}
 }

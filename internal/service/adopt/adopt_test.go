@@ -92,7 +92,8 @@ func TestProposeRefuses(t *testing.T) {
 		"capture-unknown": {Kind: "capture",
 			From: "desk-1"}, "device-unknown": {Kind: stock.KindDevice, From: "192.0.2.99"},
 		"selection-kind": {Kind: "cupboard"}} {
-		if _, err := r.Propose(t.Context(), rooms.Who(access.Owner), "mine", "", []adopt.Selection{sel}); fault.As(err) == nil ||
+		if _, err := r.Propose(t.Context(), rooms.Who(access.Owner), "mine", "",
+			[]adopt.Selection{sel}); fault.As(err) == nil ||
 			fault.As(err).Code != code || fault.As(err).Fix == "" {
 			t.Errorf("%s: %v", code, err)
 		}

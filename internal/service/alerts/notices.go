@@ -143,8 +143,8 @@ func (s *Room) send(ctx context.Context, m notice.Message, now time.Time, w *wat
 			why = x.To + ": " + x.Says
 		}
 	}
-	if w.failed[audience(m)] == arrived {
-		w.failed[audience(m)] = !arrived
+	turned := w.failed[audience(m)] == arrived
+	if turned {
 		e := event.Event{Kind: event.NoticeBad, Subject: m.Notice, Author: "notices"}.Saying(
 			"The notice {notice} does not arrive: {reason}", "notice", m.Notice, "reason", why)
 		if arrived {
@@ -156,7 +156,13 @@ func (s *Room) send(ctx context.Context, m notice.Message, now time.Time, w *wat
 	if ctx.Err() != nil {
 		return false, ctx.Err()
 	}
-	return arrived, s.store.AddSent(ctx, sent, events)
+	if err := s.store.AddSent(ctx, sent, events); err != nil {
+		return arrived, err
+	}
+	if turned { // once it is said: what could not be kept is said the next time
+		w.failed[audience(m)] = !arrived
+	}
+	return arrived, nil
 }
 
 // sendTo sends a message along each way; one that leads nowhere is a failure of its own.

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/ed25519"
 	"errors"
+	"fmt"
 	"strings"
 	"sync"
 	"testing"
@@ -34,6 +35,7 @@ type store struct {
 	mu     sync.Mutex
 	health []continuity.Health
 	told   []notice.Notified
+	loses  int // so many times what was sent is not kept
 	events []event.Event
 	sent   []notice.Sent
 }
@@ -68,6 +70,10 @@ func (s *store) SaveNotified(_ context.Context, list []notice.Notified) error {
 func (s *store) AddSent(_ context.Context, list []notice.Sent, events []event.Event) error {
 	s.mu.Lock()
 	defer s.mu.Unlock()
+	if s.loses > 0 {
+		s.loses--
+		return errors.New("the database is away")
+	}
 	s.sent, s.events = append(s.sent, list...), append(s.events, events...)
 	return nil
 }
@@ -103,9 +109,16 @@ func (*sender) Troubled(context.Context) (failing, silent []*fleet.Judgement, al
 
 func (*sender) NoteKeys(context.Context, []stock.Key) {}
 
-// TestToldAcrossLeases: what does not arrive is said once, also where the worker loses its lease and takes it again,
-// and so is that it arrives after all.
+// TestToldAcrossLeases: what does not arrive is said once, also where the worker loses its lease and takes it again, or
+// the database is away when it is to be said, and so is that it arrives after all.
 func TestToldAcrossLeases(t *testing.T) {
+	// What could not be kept as sent is sent again.
+	for loses, letters := range map[int]int{0: 1, 1: 2} {
+		t.Run(fmt.Sprint(loses), func(t *testing.T) { toldAcrossLeases(t, loses, letters) })
+	}
+}
+
+func toldAcrossLeases(t *testing.T, loses, letters int) {
 	synctest.Test(t, func(t *testing.T) {
 		w := rooms.New(t, told, directory.Records{})
 		s := &store{health: []continuity.Health{{Kind: stock.KindServer, Name: "ps-1", Verdict: continuity.Gone,
@@ -126,6 +139,7 @@ func TestToldAcrossLeases(t *testing.T) {
 		p.mu.Lock()
 		p.refuses = false
 		p.mu.Unlock()
+		s.loses = loses
 		turn(3 * time.Minute)
 		var kinds []string
 		for _, e := range s.events {
@@ -134,7 +148,7 @@ func TestToldAcrossLeases(t *testing.T) {
 		if got := strings.Join(kinds, " "); got != "notice.fails notice.arrives" {
 			t.Error(got)
 		}
-		if len(p.letters) != 1 || !strings.Contains(p.letters[0].Body, "the server ps-1 does not answer") {
+		if len(p.letters) != letters || !strings.Contains(p.letters[0].Body, "the server ps-1 does not answer") {
 			t.Errorf("%+v", p.letters)
 		}
 	})

@@ -13,7 +13,7 @@ const states = {
   "not-tried": { mark: "idle", says: "not tried" },
 } as const;
 
-/** The way from the service to a server, a device or each of several servers, tried where somebody asks for it. */
+/** The way from the service to servers or a device, tried where somebody asks for it. */
 export function LineTest({ kind, names }: { kind: "server" | "device"; names: string[] }) {
   const trial = useMutation({
     mutationFn: async () => {

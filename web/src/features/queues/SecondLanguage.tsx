@@ -18,7 +18,7 @@ const saying: Record<DriverUse, string> = {
   sessions: "remote sessions over thin lines",
 };
 
-/** Which page language suits what is printed, and another queue on the same device where two are needed. */
+/** Which page language suits what is printed; a second queue where two are needed. */
 export function SecondLanguage({ queue, model }: { queue: EstateQueue; model: string }) {
   const client = useQueryClient();
   const [uses, setUses] = useState<DriverUse[]>([]);
