@@ -154,7 +154,10 @@ func TestNotices(t *testing.T) {
 	}
 	printServer(t, at)
 	within(t, "it is told that it is over", func() bool {
-		return strings.Contains(letters(post, "desk@skerry.example"), "Over:")
+		mu.Lock()
+		defer mu.Unlock() // the hook is the last of the three
+		return strings.Contains(letters(post, "desk@skerry.example"), "Over:") &&
+			strings.Contains(strings.Join(hooked, "\n"), "Over: the server ps-1")
 	})
 
 	// What does not arrive is an event, and is tried again until it does.
@@ -168,8 +171,8 @@ func TestNotices(t *testing.T) {
 	})
 	clock.forward(2 * time.Minute)
 	within(t, "it is said that it does not arrive", func() bool {
-		return strings.Contains(s.events(), "The notice harbour does not arrive") && strings.Contains(s.must("notice",
-			"sent"), "no such mailbox")
+		return strings.Contains(s.events(), "The notice harbour does not arrive: post:") &&
+			strings.Contains(s.must("notice", "sent"), "no such mailbox")
 	})
 	post.Refuse("")
 	clock.forward(2 * time.Minute)

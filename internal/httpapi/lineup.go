@@ -95,7 +95,7 @@ func (s *server) lineup(c *gin.Context) {
 	}
 	h := c.Writer.Header()
 	h.Set("ETag", agentproto.Quote(a.Tag))
-	if age := s.age(); age != "" {
+	if age := s.age(a.AsOf); age != "" {
 		h.Set("Age", age)
 	}
 	if a.pref != "" {
@@ -115,8 +115,8 @@ func (s *server) lineup(c *gin.Context) {
 
 // age is the Age header of an answer (RFC 9111, section 5.1), in seconds, where what it says was so a while ago; ""
 // where it is so now.
-func (s *server) age() string {
-	age := s.svc.Present.Age()
+func (s *server) age(asOf time.Time) string {
+	age := s.svc.Present.AgeOf(asOf)
 	if age < readiness.SaidAfter {
 		return ""
 	}

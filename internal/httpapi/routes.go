@@ -311,7 +311,7 @@ func (s *server) lineups(a, described huma.API) {
 				return nil, err
 			}
 			o := &answer{Status: http.StatusOK, Type: "application/json", Length: strconv.Itoa(len(ans.JSON)),
-				ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Age: s.age(), Body: ans.JSON}
+				ETag: agentproto.Quote(ans.Tag), Pref: ans.pref, Age: s.age(ans.AsOf), Body: ans.JSON}
 			if ans.same {
 				o.Status, o.Length, o.Body = http.StatusNotModified, "", nil
 			}

@@ -24,11 +24,13 @@ const MaxContexts = 10000
 type Answer struct {
 	JSON []byte // an array
 	Tag  string
+	AsOf time.Time // it was so then, by this process's own clock: what it was made from may change while it is made
 }
 
 // Lineups answers contexts; when says from which snapshot. The answer is appended to room, which may be nil.
 func (s *Room) Lineups(ctx context.Context, p *access.Principal, queries []lineup.Query, when present.When,
 	room []byte) (Answer, error) {
+	asOf := s.present.AsOf()
 	snap, err := s.at(ctx, p, when)
 	if err != nil {
 		return Answer{}, err
@@ -41,6 +43,7 @@ func (s *Room) Lineups(ctx context.Context, p *access.Principal, queries []lineu
 		return Answer{}, err
 	}
 	a, _, err := s.lineups(p, snap, queries, now, false, room)
+	a.AsOf = asOf
 	return a, err
 }
 
@@ -71,14 +74,16 @@ func (s *Room) WaitLineups(ctx context.Context, p *access.Principal, queries []l
 		called, left = s.present.Agents.Wait(p.Machine)
 		defer left()
 	}
-	woken, spread := false, false
+	woken, spread, rung, over := false, false, false, wait <= 0
 	defer s.present.Agents.Polling()()
 	for {
 		if p != nil && p.Serial != "" && !s.cfg.Certificates.CertificateGood(p.Serial) {
 			return Answer{}, false, access.Revoked(p.Machine) // since it began to wait
 		}
+		asOf := s.present.AsOf()
 		snap, now := s.present.View(), s.now()
 		a, edge, err := s.lineups(p, snap, queries, now, true, room)
+		a.AsOf = asOf
 		if err == nil && a.Tag != known && woken && !spread {
 			// What changed for many is not answered to all of them at once. It is worked out anew afterwards.
 			spread = true
@@ -86,8 +91,8 @@ func (s *Room) WaitLineups(ctx context.Context, p *access.Principal, queries []l
 				continue
 			}
 		}
-		if err != nil || a.Tag != known {
-			return a, false, err
+		if err != nil || a.Tag != known || rung || over {
+			return a, a.Tag == known && !rung, err
 		}
 		woken = true
 		var opens <-chan time.Time
@@ -101,14 +106,11 @@ func (s *Room) WaitLineups(ctx context.Context, p *access.Principal, queries []l
 		case <-snap.Changed():
 		case <-opens:
 		case <-called:
-			if p.Serial != "" && !s.cfg.Certificates.CertificateGood(p.Serial) {
-				return Answer{}, false, access.Revoked(p.Machine)
-			}
-			return a, false, nil
+			rung = true
 		case <-timer.C:
-			return a, true, nil
+			over = true // that nothing changed is said of now
 		case <-ctx.Done():
-			return a, true, nil
+			over = true
 		}
 	}
 }

@@ -92,6 +92,79 @@ func TestWait(t *testing.T) {
 	}
 }
 
+// woken is a process that learns, while it answers for the first time, what has happened.
+type woken struct {
+	t     *testing.T
+	w     *rooms.World
+	knows bool
+}
+
+func (k *woken) Check(context.Context, *access.Principal, ...lineup.Query) error {
+	if k.knows {
+		return nil
+	}
+	k.knows = true
+	k.w.Publish(k.t, strings.Replace(hall, "queues: [hall]", "queues: [pier]", 1))
+	if err := k.w.Present.Refresh(k.t.Context(), event.Signal{What: event.Estate}); err != nil {
+		return err
+	}
+	k.w.Known <- time.Now()
+	<-k.w.Known
+	return nil
+}
+
+// followed lets everybody in, and has everything become known as of now when it is looked again.
+type followed struct {
+	w     *rooms.World
+	again bool
+	asked int
+}
+
+func (f *followed) CertificateGood(string) bool {
+	if f.again {
+		if f.asked++; f.asked == 2 {
+			f.w.Known <- time.Now()
+			<-f.w.Known
+		}
+	}
+	return true
+}
+
+// TestAsOf: an answer is as old as what it was made from, also where the process has learned more before it is sent;
+// one that was waited for is of the end.
+func TestAsOf(t *testing.T) {
+	t.Parallel()
+	w := rooms.New(t, hall, directory.Records{Machines: []directory.Machine{{Name: "desk-1"}}})
+	certified := &followed{w: w}
+	r := lineups.New(lineups.Config{Store: store{w}, Present: w.Present, Now: w.Now, Seats: &woken{t: t, w: w},
+		Certificates: certified})
+	go func() { _ = w.Present.Listen(t.Context()) }()
+	w.Known <- time.Now().Add(-20 * time.Second)
+	<-w.Known
+	ask := []lineup.Query{{Machine: &machine, User: &machine}}
+	for _, c := range []struct {
+		queue  string
+		is, to time.Duration
+	}{{"hall", 20 * time.Second, time.Hour}, {"pier", 0, 20 * time.Second}} {
+		a, err := r.Lineups(t.Context(), rooms.Who(access.Administrator), ask, present.When{}, nil)
+		if age := w.Present.AgeOf(a.AsOf); err != nil || !strings.Contains(string(a.JSON), c.queue) || age < c.is ||
+			age > c.to {
+			t.Errorf("%s is %v old, %v", a.JSON, age, err)
+		}
+	}
+	agent := &access.Principal{Name: "a", Role: access.Agent, Machine: machine, Serial: "1"}
+	a, _, err := r.WaitLineups(t.Context(), agent, ask, "", 0, nil)
+	if err != nil {
+		t.Fatal(err)
+	}
+	begun := time.Now()
+	certified.again = true
+	a, same, err := r.WaitLineups(t.Context(), agent, ask, a.Tag, time.Millisecond, nil)
+	if err != nil || !same || !a.AsOf.After(begun) {
+		t.Errorf("%v after it was asked: %v %v", a.AsOf.Sub(begun), same, err)
+	}
+}
+
 func TestAsk(t *testing.T) {
 	t.Parallel()
 	r, _ := room(t, nil)

@@ -52,11 +52,14 @@ func (p *Present) AsOf() time.Time {
 }
 
 // Age gives how old what is here may be: longer than an instant only where notices of changes do not come.
-func (p *Present) Age() time.Duration {
+func (p *Present) Age() time.Duration { return p.AgeOf(p.AsOf()) }
+
+// AgeOf gives how old an answer is that was made from what was here, after AsOf gave a time.
+func (p *Present) AgeOf(asOf time.Time) time.Duration {
 	if !p.known.listening.Load() {
 		return 0
 	}
-	return max(time.Since(p.AsOf()), 0)
+	return max(time.Since(asOf), 0)
 }
 
 // Current gives an Unavailable fault where what is known here is too old to say who may do what.

@@ -41,6 +41,9 @@ type World struct {
 	Keys         []stock.Credential
 	Sealed       map[string][]byte
 	DriverPacks  []driver.Package
+
+	// Known takes a time as of which everything is known, where Present.Listen runs, and gives it back once it is.
+	Known chan time.Time
 }
 
 // Quiet is a log that keeps nothing.
@@ -52,7 +55,7 @@ var Start = time.Date(2026, 11, 23, 10, 0, 0, 0, time.UTC)
 // New makes a world whose first revision is an estate in YAML, and whose directory has some records.
 func New(t testing.TB, estateYAML string, records directory.Records) *World {
 	t.Helper()
-	w := &World{now: Start, records: records, version: 1, Sealed: map[string][]byte{},
+	w := &World{now: Start, records: records, version: 1, Sealed: map[string][]byte{}, Known: make(chan time.Time),
 		Accesses: access.State{Accounts: map[string]access.Account{}}}
 	w.Publish(t, estateYAML)
 	var err error
@@ -202,9 +205,17 @@ func (w *World) Credentials(context.Context) ([]stock.Credential, map[string][]b
 // Packages gives the packages of drivers.
 func (w *World) Packages(context.Context) ([]driver.Package, error) { return w.DriverPacks, nil }
 
-// Listen hears nothing until ctx is done.
-func (w *World) Listen(ctx context.Context, _ func(event.Signal), _ func(time.Time), _ func(error)) {
-	<-ctx.Done()
+// Listen hears nothing until ctx is done, but what Known says.
+func (w *World) Listen(ctx context.Context, _ func(event.Signal), current func(time.Time), _ func(error)) {
+	for {
+		select {
+		case <-ctx.Done():
+			return
+		case at := <-w.Known:
+			current(at)
+			w.Known <- at
+		}
+	}
 }
 
 // Leases grants whatever is asked for: to a process that is alone.
