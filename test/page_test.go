@@ -74,11 +74,16 @@ func (p *page) find(role, name string) string {
 
 func (p *page) press(role, name string) {
 	p.t.Helper()
-	p.do("press "+name, cdp.Click(cdp.CSS(p.still(role, name))))
+	for hit := false; !hit; {
+		p.do("press "+name, cdp.Click(cdp.CSS(p.still(role, name))))
+		// What comes late may have moved it under the pointer; a page that is gone has been left by the press.
+		missed, err := cdp.Run(p.ctx, cdp.Evaluate[bool]("window.pointed === false"))
+		hit = err != nil || !missed
+	}
 }
 
 // still is find for what is about to be pressed: it waits until the thing stands still for a few frames, as a hand
-// does, and can be pressed; one that the page replaces meanwhile is looked for anew.
+// does, and can be pressed, and notes whether it is; one that the page replaces meanwhile is looked for anew.
 func (p *page) still(role, name string) string {
 	p.t.Helper()
 	for {
@@ -87,7 +92,10 @@ func (p *page) still(role, name string) string {
 			cdp.Evaluate[bool](`new Promise((done) => { let before = "", same = 0; const look = () => {
 			const e = document.querySelector(`+quote(sel)+`); if (!e) return done(false);
 			const b = e.getBoundingClientRect(), now = [b.x, b.y, b.width, b.height].join(); same = now === before ? same + 1 : 0; before = now;
-			if (same >= 3 && !e.disabled) done(true); else requestAnimationFrame(look); }; look(); })`, cdp.EvalAwaitPromise))
+			if (same >= 3 && !e.disabled) {
+				window.pointed = false; e.addEventListener("pointerdown", () => { window.pointed = true; }, { once: true });
+				done(true);
+			} else requestAnimationFrame(look); }; look(); })`, cdp.EvalAwaitPromise))
 		if err != nil && p.ctx.Err() != nil {
 			p.t.Fatalf("%s %q does not stand still: %v", role, name, err)
 		}
