@@ -26,7 +26,7 @@ type Found struct {
 // A Proposal is what a found queue would be in the estate. Whoever adopts it may change any of it.
 type Proposal struct {
 	From    string          `json:"from"`
-	Kind    string          `json:"kind" enum:"server,capture,device,second"`
+	Kind    string          `json:"kind" enum:"server,capture,device,second,attached"`
 	Found   string          `json:"found" doc:"The queue's or device's name as it was found."`
 	Already string          `json:"already,omitempty" doc:"The estate's queue that leads there already."`
 	Queue   estate.Queue    `json:"queue"`
@@ -89,6 +89,8 @@ func NewProposer(doc *estate.Document, packages []driver.Package, readings map[s
 		p.devices[d.Name] = true
 		if h := stock.Host(d.URI); h != "" {
 			p.byHost[h] = d.Name
+		} else if d.Machine != "" {
+			p.byHost[pluggedKey(d.Machine, d.URI)] = d.Name
 		}
 	}
 	for _, d := range doc.Drivers {
@@ -169,6 +171,9 @@ func (p *Proposer) Propose(f Found) Proposal {
 func (p *Proposer) device(f Found, called string, out *Proposal, remark func(string, ...any)) (address netip.Addr) {
 	uri := f.Queue.Device
 	host := stock.Host(uri)
+	if f.plugged() {
+		host = pluggedKey(f.From, uri)
+	}
 	if host == "" {
 		if uri != "" {
 			remark("the device is reached by %s, which leads over no network", stock.Scheme(uri))
@@ -185,6 +190,9 @@ func (p *Proposer) device(f Found, called string, out *Proposal, remark func(str
 		return address
 	}
 	d := estate.Device{URI: uri, AddressKeptBy: "unknown"}
+	if f.plugged() {
+		d.Machine, d.AddressKeptBy = f.From, ""
+	}
 	if w, ok := p.registered[host]; ok && !p.devices[w.Name] {
 		p.devices[w.Name] = true
 		d.Name, d.Title, d.URI, d.Note, d.MAC = w.Name, w.Title, w.URI, w.Note, w.MAC

@@ -206,6 +206,9 @@ func address(d *estate.Document, q *estate.Queue, base string) string {
 		}
 		if p.Device != "" {
 			if v, ok := d.Find(estate.Ref{List: "devices", Name: p.Device}).(*estate.Device); ok {
+				if v.Machine != "" {
+					continue // nobody else can print to it
+				}
 				return v.URI
 			}
 		}

@@ -155,6 +155,9 @@ func straight(q estate.Queue, to string, devices map[string]estate.Device) (esta
 		return estate.Path{Gateway: true}, ""
 	}
 	d := devices[q.Devices[0]]
+	if d.Machine != "" {
+		return estate.Path{}, fmt.Sprintf("its device %s is plugged into %s, and serves nobody elsewhere", d.Name, d.Machine)
+	}
 	if !strings.HasPrefix(d.URI, "ipp://") && !strings.HasPrefix(d.URI, "ipps://") {
 		return estate.Path{}, fmt.Sprintf("its device %s is reached by %s, over which no lineup can lead; give it an IPP "+
 			"address, or move the queue to the gateway", d.Name, stock.Scheme(d.URI))

@@ -13,6 +13,8 @@ type Judged struct {
 	Drift []Difference `json:"drift"`
 	Says  []string     `json:"says" doc:"How its people are known, where that does not work out."`
 	Away  []string     `json:"away,omitempty" doc:"Queues that it has for where it is, and would lose on another network; told of one endpoint alone."`
+
+	Attached []AttachedAs `json:"attached,omitzero" required:"false" doc:"What is plugged into it, beside the estate's devices; absent where its agent does not tell. Told of one endpoint alone."`
 }
 
 // An Overview counts what there is and how it fares.

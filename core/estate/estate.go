@@ -97,6 +97,7 @@ type Device struct {
 	Name          string `json:"name" yaml:"name"`
 	Title         string `json:"title,omitempty" yaml:"title,omitempty"`
 	URI           string `json:"uri" yaml:"uri"`
+	Machine       string `json:"machine,omitempty" yaml:"machine,omitempty" doc:"Into which it is plugged; of one on the network none."`
 	MAC           string `json:"mac,omitempty" yaml:"mac,omitempty" doc:"Hardware address, six pairs of hex digits."`
 	AddressKeptBy string `json:"address_kept_by,omitempty" yaml:"address_kept_by,omitempty" enum:"reservation,static,unknown"`
 	Location      string `json:"location,omitempty" yaml:"location,omitempty"`

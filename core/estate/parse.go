@@ -90,7 +90,7 @@ func (p *parser) document(n document.Node) {
 	o.Each("drivers", []string{"name", "title", "exact", "platform", "note"}, p.driver)
 	o.Each("servers", []string{"name", "title", "uri", "queue_root", "location", "note"}, p.server)
 	o.Each("server_sets", []string{"name", "title", "style", "members", "note"}, p.serverSet)
-	o.Each("devices", []string{"name", "title", "uri", "mac", "address_kept_by", "location", "note"}, p.device)
+	o.Each("devices", []string{"name", "title", "uri", "machine", "mac", "address_kept_by", "location", "note"}, p.device)
 	o.Each("queues", []string{"name", "title", "formerly", "location", "labels", "devices", "paths", "drivers", "defaults",
 		"access", "open", "listed", "paused", "retired", "until", "purpose", "note"}, p.queue)
 	o.Each("grants", []string{"name", "title", "effect", "queues", "nearest", "to", "except", "at", "on", "sessions",

@@ -11,14 +11,18 @@ import (
 )
 
 // Schemes of what prints, as URIs have them: IPP (RFC 3510, RFC 7472), what it is carried by, raw data and LPD (RFC
-// 1179). Nothing else is led to: not here, and not by agents.
+// 1179). Besides these, printers are led to that are plugged into a machine: see Attached. Nothing else is: not here,
+// and not by agents.
 var (
 	serverSchemes = []string{"ipp", "ipps", "http", "https"}
 	deviceSchemes = append(slices.Clone(serverSchemes), "socket", "lpd")
 )
 
-// PrintsTo says whether a URI leads to something that prints.
+// PrintsTo says whether a URI leads to something that prints: over a network, or plugged into the machine that asks.
 func PrintsTo(uri string) bool {
+	if Attached(uri) {
+		return true
+	}
 	u, err := url.Parse(uri)
 	return err == nil && u.Host != "" && slices.Contains(deviceSchemes, u.Scheme)
 }
@@ -91,8 +95,9 @@ func NormalMAC(s string) (string, bool) {
 }
 
 func (p *parser) device(o document.Object) {
-	d := Device{Name: p.name(o, "device"), Title: o.Text("title"), URI: p.uri(o, deviceSchemes), AddressKeptBy: p.oneOf(o,
-		"address_kept_by", "reservation", "static", "unknown"), Note: o.Text("note")}
+	d := Device{Name: p.name(o, "device"), Title: o.Text("title"), AddressKeptBy: p.oneOf(o, "address_kept_by",
+		"reservation", "static", "unknown"), Note: o.Text("note")}
+	d.URI, d.Machine = p.deviceURI(o)
 	d.Location = p.place(o, "device "+d.Name)
 	if n, ok := o.Get("mac"); ok {
 		if t, ok := n.Text(); ok {

@@ -15,6 +15,7 @@ import (
 
 	"cirque/core/estate"
 	"cirque/core/hours"
+	"cirque/core/name"
 	"cirque/core/path"
 )
 
@@ -29,6 +30,7 @@ type Estate struct {
 	stationByAddr map[netip.Addr]int32
 	// sorted by name, as are servers, sets, devices, queues and grants: comparing numbers compares names
 	drivers []driver
+	plugged []string // by device, the folded machine into which it is plugged; "" of one on the network
 
 	queues      []queue
 	queueNames  []string         // beside the queues, close together: every answer names some
@@ -113,6 +115,10 @@ func Compile(doc *estate.Document, revision int, opts Options) *Estate {
 		system, _, _ := strings.Cut(d.Platform, "/")
 		e.drivers = append(e.drivers, driver{d.Name, d.Exact, d.Platform, system})
 		c.drivers[d.Name] = int32(i)
+	}
+	e.plugged = make([]string, len(doc.Devices))
+	for i, d := range doc.Devices {
+		e.plugged[i] = name.Fold(d.Machine)
 	}
 	if e.refs = newRefs(); old.refs != nil {
 		e.refs = old.refs.clone()

@@ -484,6 +484,10 @@ func (o *oracle) steps(r *row) {
 		if len(p.At) > 0 && !o.some(p.At, "at") || len(p.Sessions) > 0 && !slices.Contains(p.Sessions, o.session) {
 			continue
 		}
+		if i := slices.IndexFunc(o.doc.Devices, func(d estate.Device) bool { return d.Name == p.Device }); i >= 0 &&
+			o.doc.Devices[i].Machine != "" && (o.session != "desktop" || fold(o.doc.Devices[i].Machine) != fold(o.machine)) {
+			continue
+		}
 		open = append(open, p)
 		if !p.Gateway && !ok {
 			continue

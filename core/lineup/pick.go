@@ -49,7 +49,16 @@ func (w *World) pick(of int32, f *facts, s *Scratch) (pick, Reason) {
 
 // pathOpen says whether a path's own conditions hold.
 func (w *World) pathOpen(p *way, f *facts) bool {
-	return (p.sessions == 0 || p.sessions&f.session != 0) && (p.at == nil || w.at(p.at, f))
+	return (p.sessions == 0 || p.sessions&f.session != 0) && (p.at == nil || w.at(p.at, f)) &&
+		(p.kind != wayAttached || w.Estate.pluggedIn(p, f))
+}
+
+// desk is the kind of session of whoever sits at their machine, and works on it.
+var desk = sessionBit("desktop")
+
+// pluggedIn says whether the device of a path is plugged into the machine on which the queue is wanted.
+func (e *Estate) pluggedIn(p *way, f *facts) bool {
+	return f.session == desk && f.machine != "" && e.plugged[p.through] == f.machine
 }
 
 // usable says whether a queue's path can be used just now, and through which member of a set.
@@ -57,7 +66,7 @@ func (w *World) usable(of int32, i int, f *facts, s *Scratch) (member int32, ok 
 	q := &w.Estate.queues[of]
 	lacks := w.lacks.of(of)
 	switch p := q.path(i); p.kind {
-	case wayDevice:
+	case wayDevice, wayAttached:
 		return 0, w.answering[p.through]
 	case wayServer:
 		return 0, w.serving[p.through] && (lacks == nil || !lacks[p.first])

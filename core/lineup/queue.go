@@ -68,7 +68,8 @@ type way struct {
 type wayKind uint8
 
 const (
-	wayDevice wayKind = iota
+	wayDevice   wayKind = iota
+	wayAttached         // a device that is plugged into a machine, and serves nobody elsewhere
 	wayServer
 	waySet
 	wayGateway
@@ -194,6 +195,9 @@ func (c *compiler) way(p estate.Path, q *queue, entry ready, head, options []byt
 	switch t := (Taken{Through: w.Through, URI: w.URI}); w.Through {
 	case path.Device:
 		short.kind, short.through = wayDevice, c.devices[w.Device]
+		if c.e.plugged[short.through] != "" {
+			short.kind = wayAttached
+		}
 		t.Device = &w.Device
 		to(t)
 	case path.Server:

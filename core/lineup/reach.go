@@ -249,7 +249,7 @@ func (w *World) Depends(c Context, called string, s *Scratch) (server, device st
 		p := q.path(i)
 		switch {
 		case !w.pathOpen(p, f) || p.kind != wayGateway && !fits:
-		case p.kind == wayGateway, p.kind == wayDevice && w.answering[p.through]:
+		case p.kind == wayGateway, p.kind <= wayAttached && w.answering[p.through]:
 			return "", device, nil // a way without any server
 		case p.kind == wayServer && w.serving[p.through] && has(p.first):
 			servers[p.through] = true

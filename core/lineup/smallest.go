@@ -160,6 +160,12 @@ func (x explainer) openPath(of int32) []step {
 		gateway.says = "give the queue a path through a device, a server, a set or the gateway"
 		return []step{gateway}
 	}
+	if d := x.w.Estate.onlyAttached(q); d != nil {
+		c := x.f.Context
+		c.Machine, c.Session, c.Host = d.Machine, "desktop", ""
+		return []step{{says: fmt.Sprintf("sit at %s: its device %s is plugged in there; for others add a device on the "+
+			"network, or a server", d.Machine, d.Name), context: &c}}
+	}
 	if x.f.at != none || len(x.f.Addresses) > 0 {
 		return []step{gateway}
 	}

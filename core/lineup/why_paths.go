@@ -80,6 +80,9 @@ func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 			y.Conditions = append(y.Conditions, listed("sessions", q.Paths[i].Sessions, x.f.Session,
 				p.sessions&x.f.session != 0))
 		}
+		if p.kind == wayAttached {
+			y.Conditions = append(y.Conditions, x.attached(p))
+		}
 		switch d := estate.Driverless; {
 		case p.kind == wayGateway || direct == none:
 			y.Driver = &d
@@ -90,6 +93,10 @@ func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 		switch {
 		case !y.Open:
 			y.Says = "its own conditions do not hold here"
+			if p.kind == wayAttached && !x.w.Estate.pluggedIn(p, x.f) {
+				d := x.w.Estate.doc.Devices[p.through]
+				y.Says = fmt.Sprintf("the device %s is plugged into %s, and serves nobody elsewhere", d.Name, d.Machine)
+			}
 		case y.Driver == nil:
 			y.Says = "none of the queue's drivers fits " + x.f.Platform
 		case !y.Usable:
@@ -104,6 +111,16 @@ func (x explainer) paths(q *queue, out *Why, s *Scratch) {
 		}
 		out.Paths = append(out.Paths, y)
 	}
+}
+
+// attached explains that a device serves the machine alone into which it is plugged.
+func (x explainer) attached(p *way) Condition {
+	c := Condition{Kind: "on", Wanted: []string{"machine:" + x.w.Estate.doc.Devices[p.through].Machine}, Held: []string{},
+		Found: x.found("on"), Holds: x.w.Estate.pluggedIn(p, x.f)}
+	if c.Holds {
+		c.Held = c.Wanted
+	}
+	return c
 }
 
 // WhyKept says of a stranded entry where its queue is kept and why nothing else serves it, such as "kept on ps-1: ps-1

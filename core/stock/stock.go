@@ -24,6 +24,7 @@ type Watch struct {
 	Location      string     `json:"location,omitempty"`
 	MAC           string     `json:"mac,omitempty"`
 	AddressKeptBy string     `json:"address_kept_by,omitempty" enum:"reservation,static,unknown"`
+	Machine       string     `json:"machine,omitempty" doc:"Into which it is plugged; of what is on the network none."`
 	Credential    string     `json:"credential,omitempty" doc:"The stored sign-in or key that is used; the one that is for it when absent."`
 	Entered       string     `json:"-"` // the URI for which the credential was named
 	Note          string     `json:"note,omitempty"`

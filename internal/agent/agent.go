@@ -59,6 +59,9 @@ type Agent struct {
 	toldSum [32]byte // of the last report that arrived
 	toldAt  time.Time
 	told    []lineup.Query // the contexts in it
+
+	attached   []endpoint.Attached // nil where the spooler does not tell
+	attachedAt time.Time
 }
 
 // kept is what survives a restart.
@@ -270,7 +273,7 @@ func (a *Agent) introduce(ctx context.Context, facts Facts, contexts []lineup.Qu
 
 // calledUpon has it report at the next look, and try again what failed.
 func (a *Agent) calledUpon() {
-	a.toldAt = time.Time{}
+	a.toldAt, a.attachedAt = time.Time{}, time.Time{}
 	for k, f := range a.failed {
 		f.again = time.Time{}
 		a.failed[k] = f

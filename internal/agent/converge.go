@@ -189,7 +189,8 @@ func (a *Agent) remember(installed []endpoint.Installed, away []endpoint.Key) {
 }
 
 func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query, installed []endpoint.Installed) {
-	r := endpoint.Report{Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform,
+	a.lookAttached(ctx)
+	r := endpoint.Report{Attached: a.attached, Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform,
 		Spooler: a.cfg.Spooler.Name(), Contexts: contexts, Logins: a.logins,
 		Installed: installed, Removed: a.kept.Memory.Away, Staged: a.staged(), Failures: []endpoint.Failure{}}
 	if r.Installed == nil {

@@ -66,6 +66,8 @@ type standInMachine struct {
 	Sessions      []Session `yaml:"sessions"`
 	LacksDrivers  []string  `yaml:"lacks_drivers"` // exact names that cannot be installed here
 	RefusesQueues []string  `yaml:"refuses_queues"`
+
+	Attached []endpoint.Attached `yaml:"attached"` // what is plugged in
 }
 
 // standInQueue is a queue's file.

@@ -20,13 +20,13 @@ import (
 )
 
 func adoptCommand(r *root) *cobra.Command {
-	var servers, queues, devices, machines []string
+	var servers, queues, devices, machines, attached []string
 	var dry, all bool
 	var table, write, pattern string
 	c := &cobra.Command{Use: "adopt", Short: "Take found queues and devices into your draft", Args: cmdline.Args(0, 0),
 		Long: `Propose names, titles, locations, labels, paths, drivers and defaults for queues that were found on
-print servers, for devices, and for what was captured of reference machines, and put them into your
-draft. Queues to which the estate leads already are left out, unless --all is given.
+print servers, for devices, for what is plugged into machines, and for what was captured of reference
+machines, and put them into your draft. Queues to which the estate leads already are left out, unless --all is given.
 
 With --write FILE the proposals go into a table, to be looked through in a spreadsheet; with --table
 FILE it is read back: lines that were taken out are not adopted, and names, titles, locations and
@@ -39,6 +39,8 @@ labels are those of the table.`,
 	f.StringSliceVar(&queues, "queue", nil, "of them only this; may be repeated")
 	f.StringSliceVar(&devices, "device", nil, "a device, by name or by the address at which it was found; may be repeated")
 	f.StringSliceVar(&machines, "machine", nil, "the queues of this reference machine; may be repeated")
+	f.StringSliceVar(&attached, "attached", nil, "what is plugged into this machine: cirque endpoint attached; may be "+
+		"repeated")
 	f.BoolVar(&dry, "dry-run", false, "only say what would be adopted")
 	f.BoolVar(&all, "all", false, "also queues to which the estate leads already")
 	f.StringVar(&table, "table", "", "adopt what this table still has, with its names")
@@ -57,8 +59,11 @@ labels are those of the table.`,
 		for _, d := range devices {
 			in.Selections = append(in.Selections, adopt.Selection{Kind: "device", From: d})
 		}
+		for _, m := range attached {
+			in.Selections = append(in.Selections, adopt.Selection{Kind: adopt.KindAttached, From: m})
+		}
 		if len(in.Selections) == 0 {
-			return usagef("say what to adopt with --server, --device or --machine")
+			return usagef("say what to adopt with --server, --device, --machine or --attached")
 		}
 		client, err := r.client()
 		if err != nil {

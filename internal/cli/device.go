@@ -86,8 +86,11 @@ func deviceListCommand(r *root) *cobra.Command {
 			for _, x := range d.Differs {
 				kinds = append(kinds, x.Kind)
 			}
-			t.add(d.Name, stock.Host(d.URI), first(d.AddressKeptBy, "unknown"), model, state, stands(d.Check),
-				strings.Join(kinds, ", "))
+			host, kept, how := stock.Host(d.URI), first(d.AddressKeptBy, "unknown"), stands(d.Check)
+			if d.Machine != "" {
+				host, kept, how = d.URI, "", pluggedInto(d.Watch)
+			}
+			t.add(d.Name, host, kept, model, state, how, strings.Join(kinds, ", "))
 		}
 		t.write(w)
 		fmt.Fprintf(w, "%s.\n", words.Count(len(list), "device"))
@@ -112,11 +115,20 @@ func addDeviceCommand(r *root) *cobra.Command {
 	return c
 }
 
+// pluggedInto says how a device stands that no network leads to.
+func pluggedInto(d stock.Watch) string {
+	return "plugged into " + d.Machine + ", which alone reaches it"
+}
+
 func (r *screen) writeDevice(w io.Writer, d stock.DeviceView) { writeDevice(r, w, d, "") }
 
 // writeDevice writes a device, with since when its address is kept as it is, where that is known.
 func writeDevice(r *screen, w io.Writer, d stock.DeviceView, kept string) {
-	fmt.Fprintf(w, "%s at %s: %s.\n", d.Name, d.URI, stands(d.Check))
+	how := stands(d.Check)
+	if d.Machine != "" {
+		how = pluggedInto(d.Watch)
+	}
+	fmt.Fprintf(w, "%s at %s: %s.\n", d.Name, d.URI, how)
 	line := func(what, value string) {
 		if value != "" {
 			fmt.Fprintf(w, "  %-18s %s\n", what, value)
@@ -150,7 +162,9 @@ func writeDevice(r *screen, w io.Writer, d stock.DeviceView, kept string) {
 		}
 	}
 	line("recognised by", d.Identity.String())
-	line("address kept by", first(d.AddressKeptBy, "unknown")+kept)
+	if d.Machine == "" {
+		line("address kept by", first(d.AddressKeptBy, "unknown")+kept)
+	}
 	line("location", d.Location)
 	line("queues", first(strings.Join(d.Queues, ", "), "none"))
 	line("note", d.Note)

@@ -35,6 +35,7 @@ const (
 	SetQueue        Op = 0x4003 // makes a queue, or changes it
 	DeleteQueue     Op = 0x4004
 	SetDefaultQueue Op = 0x400a
+	ListAttached    Op = 0x400b // what its backends find; here only what is plugged in
 )
 
 // A Status is a response's outcome (RFC 8011, appendix B).

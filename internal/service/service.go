@@ -249,7 +249,8 @@ func (s *Service) decide(ctx context.Context, in Stores, cfg Config) (err error)
 // act furnishes the rooms that do something about it.
 func (s *Service) act(in Stores, cfg Config) {
 	p, log, now := s.Present, cfg.Log, cfg.Now
-	s.Adopt = adopt.New(adopt.Config{Store: in.Adopt, Present: p, Now: now, Drafts: s.Drafts, Edits: s.Drafts})
+	s.Adopt = adopt.New(adopt.Config{Store: in.Adopt, Endpoints: in.Fleet, Present: p, Now: now, Drafts: s.Drafts,
+		Edits: s.Drafts})
 	s.Drivers = drivers.New(drivers.Config{Store: in.Drivers, Present: p, Now: now, Cases: s.Lineups, Fleet: s.Fleet})
 	s.Proofs = proofs.New(proofs.Config{Store: in.Proofs, Present: p, Now: now, Queues: s.Lineups, Fleet: s.Fleet})
 	s.Continuity = continuity.New(continuity.Config{Store: in.Continuity, Endpoints: in.Endpoints, Present: p, Log: log,

@@ -27,6 +27,8 @@ type Endpoint struct {
 	LacksDrivers  []string        `yaml:"lacks_drivers,omitempty"`
 	RefusesQueues []string        `yaml:"refuses_queues,omitempty"`
 
+	Attached []endpoint.Attached `yaml:"attached,omitempty"` // what is plugged in
+
 	Queues []endpoint.Want `yaml:"queues,omitempty"` // that somebody set up on it by hand
 }
 

@@ -49,7 +49,7 @@ func (s *Room) Propose(ctx context.Context, p *access.Principal, draft, pattern 
 	}
 	out := []adopt.Proposal{}
 	for _, sel := range selections {
-		found, err := s.foundFor(sel, st, servers)
+		found, err := s.foundFor(ctx, sel, st, servers)
 		if err != nil {
 			return nil, err
 		}
@@ -96,7 +96,7 @@ func (s *Room) Second(ctx context.Context, p *access.Principal, draft string, wa
 	return made, d, err
 }
 
-func (s *Room) foundFor(sel adopt.Selection, st *present.Stock,
+func (s *Room) foundFor(ctx context.Context, sel adopt.Selection, st *present.Stock,
 	servers map[string]*stock.Server) ([]adopt.Found, error) {
 	var queues []stock.Queue
 	var watch *stock.Watch
@@ -120,6 +120,8 @@ func (s *Room) foundFor(sel adopt.Selection, st *present.Stock,
 				"nothing was captured of a machine %q", sel.From)
 		}
 		queues = st.Captures[i].Queues
+	case adopt.KindAttached:
+		return s.attached(ctx, sel)
 	case stock.KindDevice:
 		f, err := s.foundDevice(sel.From, st)
 		if err != nil {
@@ -127,7 +129,7 @@ func (s *Room) foundFor(sel adopt.Selection, st *present.Stock,
 		}
 		return []adopt.Found{f}, nil
 	default:
-		return nil, fault.New(fault.Invalid, "selection-kind", "write server, capture or device",
+		return nil, fault.New(fault.Invalid, "selection-kind", "write server, capture, device or attached",
 			"%q is nothing that can be adopted", sel.Kind)
 	}
 	var out []adopt.Found

@@ -7,6 +7,7 @@ import (
 	"time"
 
 	"cirque/core/access"
+	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/stock"
@@ -23,6 +24,10 @@ type Config struct {
 	Store   Store
 	Present *present.Present
 	Now     func() time.Time
+	// Endpoints gives what an endpoint has told; an Unknown fault where it never has.
+	Endpoints interface {
+		Endpoint(ctx context.Context, machine string) (endpoint.Record, error)
+	}
 	// Drafts gives one's own draft.
 	Drafts interface {
 		Draft(ctx context.Context, p *access.Principal, called string) (estate.DraftSheet, error)

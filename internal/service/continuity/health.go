@@ -61,7 +61,7 @@ func probeTargets(doc *estate.Document) map[present.Watched]string {
 		}
 	}
 	for _, v := range doc.Devices {
-		if direct[v.Name] {
+		if direct[v.Name] && v.Machine == "" { // its machine alone reaches what is plugged into it
 			out[present.Watched{Kind: "device", Name: v.Name}] = v.URI
 		}
 	}

@@ -112,6 +112,7 @@ func (s *Room) Endpoint(ctx context.Context, p *access.Principal, machine string
 	}
 	e := s.present.View().Judged(rec, s.now())
 	e.Away = s.away(rec)
+	e.Attached = endpoint.AsDevices(rec.Report, s.present.View().Document().Devices)
 	return e, nil
 }
 

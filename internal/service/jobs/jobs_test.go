@@ -88,11 +88,13 @@ func refuses(io.Reader) (job.Outcome, error) {
 
 const behind = `{estate: 1,
 servers: [{name: ps-1, uri: "ipp://ps-1.example/"}],
-devices: [{name: a, uri: "ipp://192.0.2.1/"}, {name: b, uri: "ipp://192.0.2.2/"}],
+devices: [{name: a, uri: "ipp://192.0.2.1/"}, {name: b, uri: "ipp://192.0.2.2/"},
+  {name: plugged, uri: "usb://T/Slip?serial=S1", machine: desk-1}],
 queues: [{name: hall, paths: [{gateway: true}], devices: [a, b]},
   {name: safe, paths: [{gateway: true}], devices: [a], access: {allow: ["user:ida"]}},
   {name: shut, paths: [{gateway: true}], devices: [a], paused: true},
   {name: direct, paths: [{device: a}], devices: [a]}, {name: bare, paths: [{gateway: true}]},
+  {name: slips, paths: [{gateway: true}], devices: [plugged]},
   {name: old, paths: [{gateway: true}], devices: [a], retired: true}],
 grants: [{name: g, effect: place, queues: [hall, direct, shut], to: ["user:ida"]}]}`
 
@@ -132,7 +134,7 @@ func TestGatewayRoute(t *testing.T) {
 	}
 	for queue, code := range map[string]string{"attic": "queue-unknown", "safe": "not-permitted",
 		"direct": "no-gateway-path",
-		"bare":   "no-device", "old": "queue-retired"} {
+		"bare":   "no-device", "slips": "no-device", "old": "queue-retired"} {
 		if _, err := r.GatewayRoute(t.Context(), mira,
 			queue); fault.As(err) == nil || fault.As(err).Code != code || fault.As(err).Fix == "" {
 			t.Errorf("%s: %v", queue, err)

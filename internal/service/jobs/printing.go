@@ -207,17 +207,20 @@ func (s *Room) route(called string) (Route, error) {
 	case w.Estate.Retired(queue, s.now()):
 		return r, fault.New(fault.Denied, "queue-retired", "use another queue", "the queue %s is retired", queue)
 	}
+	behind := "no device"
 	for _, usable := range []bool{true, false} { // what is known to be down is tried last
 		for _, name := range r.Queue.Devices {
 			j := slices.IndexFunc(doc.Devices, func(d estate.Device) bool { return d.Name == name })
-			if (w.Live.Device(name) != live.Down) == usable {
+			if attached := doc.Devices[j].Machine; attached != "" {
+				behind = fmt.Sprintf("only devices that are plugged into machines, such as %s into %s", name, attached)
+			} else if (w.Live.Device(name) != live.Down) == usable {
 				r.Hops = append(r.Hops, Hop{name, doc.Devices[j].URI})
 			}
 		}
 	}
 	if len(r.Hops) == 0 && r.Queue.Purpose != estate.Practice {
-		return r, fault.New(fault.Unavailable, "no-device", "name the devices behind it in the estate",
-			"the queue %s has no device", queue)
+		return r, fault.New(fault.Unavailable, "no-device", "name devices on the network behind it in the estate",
+			"the queue %s has %s", queue, behind)
 	}
 	return r, nil
 }

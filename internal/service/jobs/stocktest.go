@@ -57,6 +57,9 @@ func (s *Room) TestStock(ctx context.Context, p *access.Principal, t Target,
 		Name: t.Name}); err != nil {
 		return out, err
 	}
+	if err := l.OnNetwork(); err != nil {
+		return out, err
+	}
 	key := stock.SignInOf(s.cfg.Keys.KeysFor(l.Watch))
 	model, media, formats := "", "", []string(nil)
 	switch kept, _ := s.present.Stock().Kept.Get(present.Watched{Kind: t.Kind, Name: t.Name}); {

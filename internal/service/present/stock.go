@@ -248,7 +248,7 @@ func (s *Stock) server(v estate.Server) stock.Watch {
 func (s *Stock) device(v estate.Device) stock.Watch {
 	w := s.Watches[Watched{stock.KindDevice, v.Name}]
 	w.Kind, w.Name, w.Title, w.URI, w.Location = stock.KindDevice, v.Name, v.Title, v.URI, v.Location
-	w.MAC, w.AddressKeptBy = v.MAC, v.AddressKeptBy
+	w.MAC, w.AddressKeptBy, w.Machine = v.MAC, v.AddressKeptBy, v.Machine
 	if v.Note != "" {
 		w.Note = v.Note
 	}

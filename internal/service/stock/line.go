@@ -37,6 +37,9 @@ func TestLines(ctx context.Context, s *Room, p *access.Principal, kind, name str
 		if err != nil {
 			return nil, err
 		}
+		if err := l.OnNetwork(); err != nil {
+			return nil, err
+		}
 		out = append(out, stock.NewLine(kind, l.Name, l.URI))
 	}
 	var all sync.WaitGroup

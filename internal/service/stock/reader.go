@@ -73,7 +73,7 @@ const lookEvery = time.Second
 func (s *Room) dueNow(due []stock.Listed, busy map[[2]string]bool) []stock.Listed {
 	for _, kind := range []string{stock.KindServer, stock.KindDevice} {
 		for _, l := range s.present.Watched(kind) {
-			if !busy[[2]string{kind, l.Name}] && s.due(l) {
+			if !busy[[2]string{kind, l.Name}] && l.Machine == "" && s.due(l) {
 				due = append(due, l)
 			}
 		}

@@ -178,6 +178,9 @@ func (s *Room) ReadNow(ctx context.Context, p *access.Principal, kind, name stri
 		return fault.New(fault.Unavailable, "no-probing", "start the service with probing", "this service reads no servers "+
 			"and devices")
 	}
+	if err := l.OnNetwork(); err != nil {
+		return err
+	}
 	return s.Read(ctx, l)
 }
 

@@ -131,6 +131,9 @@ func (m Maker) Estate() *estate.Document {
 		d.Devices = append(d.Devices, estate.Device{Name: fmt.Sprintf("p%d", i),
 			URI: fmt.Sprintf("ipp://10.0.0.%d/ipp/print", i)})
 	}
+	if m.Maybe(0.3) {
+		d.Devices[2].URI, d.Devices[2].Machine = "usb://Skerrymark/Slip%203?serial=SK-3", m.One(machines...)
+	}
 	for i := range 2 + m.IntN(6) {
 		d.Queues = append(d.Queues, m.queue(i))
 	}

@@ -3756,7 +3756,7 @@ export interface components {
             found: string;
             from: string;
             /** @enum {string} */
-            kind: "server" | "capture" | "device" | "second";
+            kind: "server" | "capture" | "device" | "second" | "attached";
             queue: components["schemas"]["EstateQueue"];
             /** @description What whoever adopts it should look at. */
             remarks: string[];
@@ -4877,6 +4877,8 @@ export interface components {
             since: string;
         };
         Endpoint: {
+            /** @description What is plugged into it, beside the estate's devices; absent where its agent does not tell. Told of one endpoint alone. */
+            attached?: components["schemas"]["EndpointAttachedAs"][];
             /** @description Queues that it has for where it is, and would lose on another network; told of one endpoint alone. */
             away?: string[];
             drift: components["schemas"]["EndpointDifference"][];
@@ -4906,6 +4908,30 @@ export interface components {
             /** @enum {string} */
             part: "platform" | "addresses" | "location" | "session" | "host";
             value: string;
+        };
+        EndpointAttached: {
+            /** @description Page languages that it says it speaks. */
+            languages?: string[];
+            model?: string;
+            /** @description Whether it says that it is a printer; absent where it says nothing, as on a serial line. */
+            printer?: boolean;
+            serial?: string;
+            /** @description Such as usb://Skerrymark/Slip%203?serial=SK-3. */
+            uri: string;
+        };
+        EndpointAttachedAs: {
+            /** @description The estate's device that it is. */
+            device?: string;
+            /** @description Page languages that it says it speaks. */
+            languages?: string[];
+            model?: string;
+            /** @description Whether it says that it is a printer; absent where it says nothing, as on a serial line. */
+            printer?: boolean;
+            /** @description What is wrong with what the estate says of it. */
+            says?: string;
+            serial?: string;
+            /** @description Such as usb://Skerrymark/Slip%203?serial=SK-3. */
+            uri: string;
         };
         EndpointCheck: {
             /**
@@ -5150,6 +5176,8 @@ export interface components {
             user?: string;
         };
         EndpointReport: {
+            /** @description What is plugged into the machine; absent where its spooler does not tell. */
+            attached?: components["schemas"]["EndpointAttached"][];
             contexts: components["schemas"]["LineupQuery"][];
             failures: components["schemas"]["EndpointFailure"][];
             installed: components["schemas"]["EndpointInstalled"][];
@@ -5407,6 +5435,8 @@ export interface components {
             location?: string;
             /** @description Hardware address, six pairs of hex digits. */
             mac?: string;
+            /** @description Into which it is plugged; of one on the network none. */
+            machine?: string;
             name: string;
             note?: string;
             title?: string;
@@ -7884,12 +7914,12 @@ export interface components {
             title?: string;
         };
         Selection: {
-            /** @description The queues' names; all when absent. Not for devices. */
+            /** @description The queues' names; all when absent; of what is plugged in, URIs. Not for devices. */
             found?: string[];
-            /** @description The server, the reference machine or the device; of a device that is not listed, its address. */
+            /** @description The server, the reference machine, the device, or the machine into which it is plugged; of a device that is not listed, its address. */
             from: string;
             /** @enum {string} */
-            kind: "server" | "capture" | "device";
+            kind: "server" | "capture" | "device" | "attached";
         };
         Selections: {
             /** @description The draft on top of which; main when absent. */
@@ -8140,6 +8170,8 @@ export interface components {
             kind: "server" | "device";
             location?: string;
             mac?: string;
+            /** @description Into which it is plugged; of what is on the network none. */
+            machine?: string;
             name: string;
             note?: string;
             /** @description The estate's queues behind which it is. */
@@ -8376,6 +8408,8 @@ export interface components {
             listing?: string;
             location?: string;
             mac?: string;
+            /** @description Into which it is plugged; of what is on the network none. */
+            machine?: string;
             name: string;
             note?: string;
             queues: components["schemas"]["StockQueueView"][];
@@ -8423,6 +8457,8 @@ export interface components {
             listing?: string;
             location?: string;
             mac?: string;
+            /** @description Into which it is plugged; of what is on the network none. */
+            machine?: string;
             name: string;
             note?: string;
             /** @description Somebody registered it by hand. */

@@ -2,7 +2,12 @@ import type { Check, DeviceView, FoundQueue, Proposal, ServerView } from "../api
 import { ago } from "../lib/time";
 
 /** How the last try to read something went: a mark, and words with its age. */
-export function stands(check: Check | null, now: number): { mark: string; says: string } {
+export function stands(
+  check: Check | null,
+  now: number,
+  machine?: string,
+): { mark: string; says: string } {
+  if (machine) return { mark: "idle", says: `plugged into ${machine}, which alone reaches it` };
   if (!check) return { mark: "silent", says: "not read yet" };
   if (check.ok) return { mark: "converged", says: `answers, read ${ago(check.at, now)}` };
   return {

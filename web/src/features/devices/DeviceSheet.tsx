@@ -79,7 +79,7 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
     },
   });
   const r = d.reading;
-  const how = stands(d.check, now);
+  const how = stands(d.check, now, d.machine);
   const action = (x: StockDifference) => {
     if (x.kind === "moved" && x.to && drafted) {
       const there = drafted.uri === x.to;
@@ -114,10 +114,14 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
           </Mark>
         </p>
         <div className="mt-2 flex flex-wrap items-start gap-2">
-          <Button disabled={read.isPending} onClick={() => read.mutate()}>
-            {read.isPending ? "Asking…" : "Question it now"}
-          </Button>
-          <TestPage what={{ kind: "device", name: d.name }} />
+          {!d.machine && (
+            <>
+              <Button disabled={read.isPending} onClick={() => read.mutate()}>
+                {read.isPending ? "Asking…" : "Question it now"}
+              </Button>
+              <TestPage what={{ kind: "device", name: d.name }} />
+            </>
+          )}
           {d.queues.length === 0 && <Button onClick={onAdopt}>Make a queue of it</Button>}
           {d.registered && (
             <Button onClick={() => forget.mutate()}>Forget what was registered</Button>
@@ -218,8 +222,14 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
             <span className="font-mono text-[0.93em]">{d.uri}</span>{" "}
             <Copy text={d.uri} what="the address" />
           </Fact>
+          {d.machine && (
+            <Fact name="Plugged into">
+              <Link to={`/endpoints?open=${encodeURIComponent(d.machine)}`}>{d.machine}</Link>,
+              which alone reaches it
+            </Fact>
+          )}
           <Fact name="The way there">
-            <LineTest kind="device" names={[d.name]} />
+            {d.machine ? "over no network" : <LineTest kind="device" names={[d.name]} />}
           </Fact>
           <Fact name="Kept by">
             {keptBy[d.address_kept_by ?? "unknown"]}

@@ -130,12 +130,14 @@ function List({ all }: { all: DeviceView[] }) {
               "–"
             ),
         }),
-        col.accessor((d) => stands(d.check, now).says, {
+        col.accessor((d) => stands(d.check, now, d.machine).says, {
           id: "stands",
           header: "Status",
           cell: (c) => (
             <span title={c.getValue()}>
-              <Mark of={stands(c.row.original.check, now).mark}>{c.getValue()}</Mark>
+              <Mark of={stands(c.row.original.check, now, c.row.original.machine).mark}>
+                {c.getValue()}
+              </Mark>
             </span>
           ),
         }),

@@ -9,6 +9,7 @@ import { Mark } from "../../ui/Mark";
 import { Away } from "./Away";
 import { CheckIt } from "./CheckIt";
 import { DriversHere } from "./DriversHere";
+import { PluggedIn } from "./PluggedIn";
 import { difference } from "./model";
 
 /** Has the endpoint look at its queues and report now; says how long it would take otherwise. */
@@ -149,6 +150,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
       </section>
       <Away machine={r.machine} />
       <DriversHere machine={r.machine} />
+      {e.attached && <PluggedIn machine={r.machine} list={e.attached} />}
       <section aria-label="Contexts">
         <h3 className="font-medium">What it asks for</h3>
         <ul>

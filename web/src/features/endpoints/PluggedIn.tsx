@@ -1,0 +1,54 @@
+import { Link } from "react-router";
+import type { components } from "../../api/schema";
+import { useAdopting } from "../../parts/adopting";
+import { Button } from "../../ui/Button";
+import { Copy } from "../../ui/Copy";
+import { Mark } from "../../ui/Mark";
+
+type Attached = components["schemas"]["EndpointAttachedAs"];
+
+/** What is plugged into a machine, as its agent last told, beside the estate's devices. */
+export function PluggedIn({ machine, list }: { machine: string; list: Attached[] }) {
+  const adopt = useAdopting();
+  return (
+    <section aria-label="Plugged in">
+      <h3 className="font-medium">Plugged into it</h3>
+      {list.length === 0 && <p className="text-ink-2">Nothing, as it last told.</p>}
+      <ul>
+        {list.map((a) => (
+          <li key={a.uri} className="border-b border-rule py-1.5">
+            {a.model || "It does not tell what it is"}
+            {a.serial && (
+              <>
+                , serial <span className="font-mono text-[0.93em]">{a.serial}</span>{" "}
+                <Copy text={a.serial} what="the serial number" />
+              </>
+            )}
+            {a.languages && <span className="text-ink-2">; speaks {a.languages.join(", ")}</span>}
+            <span className="block font-mono text-[0.86em] break-all text-ink-3">
+              {a.uri} <Copy text={a.uri} what="the address" />
+            </span>
+            {a.printer === false && <Mark of="warning">it says that it is no printer</Mark>}
+            {a.device ? (
+              <>
+                <Mark of={a.says ? "warning" : "yes"}>
+                  the device{" "}
+                  <Link to={`/devices?open=${encodeURIComponent(a.device)}`}>{a.device}</Link>
+                  {a.says && `; ${a.says}`}
+                </Mark>
+              </>
+            ) : (
+              <p className="mt-1">
+                <Button
+                  onClick={() => adopt([{ kind: "attached", from: machine, found: [a.uri] }])}
+                >
+                  Make a queue of it…
+                </Button>
+              </p>
+            )}
+          </li>
+        ))}
+      </ul>
+    </section>
+  );
+}
