@@ -37,6 +37,15 @@ func TestAttachedPrinter(t *testing.T) {
 		t.Error("the report does not tell")
 	}
 	contains(t, "the device", s.must("endpoint", "attached", "desk-1"), "skerrymark-slip-3-desk-1")
+	contains(t, "what is left", s.must("checklist", "skerrymark-slip-3-desk-1"),
+		"done      Does its device skerrymark-slip-3-desk-1 answer? it is plugged into desk-1, as that told",
+		"done      Does somebody receive it? given by all", "done      Has everybody it who is to have it? on 1 of 1 endpoint",
+		"unproven  Was a test page sent")
+	contains(t, "of the set-up", s.must("checklist"), "done      Do machines follow? 1 endpoint", "to do     Is somebody told "+
+		"of faults?")
+	if code, _, errs := s.run("checklist", "nope"); code == 0 || !strings.Contains(errs, "nope") {
+		t.Error(code, errs)
+	}
 	if code, out, _ := s.run("why", "skerrymark-slip-3-desk-1", "--user", "mira", "--machine", "desk-2"); code != 8 {
 		t.Error(code, out)
 	} else {

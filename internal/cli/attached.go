@@ -15,9 +15,9 @@ import (
 
 func attachedCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "attached MACHINE", Short: "What is plugged into a machine, by USB or another line",
-		Long: "Tells what the spooler of a machine finds plugged into it, with the address by which it prints there and " +
-			"its serial number, and which of the estate's devices that is. The machine looks every ten minutes, and when it is " +
-			"called: cirque endpoint refresh. A serial or parallel line tells nothing of what is at its end.",
+		Long: "What the spooler of a machine finds plugged into it, with the address by which it prints there and " +
+			"its serial number, and which of the estate's devices that is. The machine looks every ten minutes, and when " +
+			"it is called: cirque endpoint refresh. A serial or parallel line tells nothing of what is at its end.",
 		Args: cmdline.Args(1, 1)}
 	c.RunE = func(c *cobra.Command, a []string) error {
 		client, err := r.client()
@@ -37,18 +37,23 @@ func attachedCommand(r *root) *cobra.Command {
 				fmt.Fprintf(w, "Nothing is plugged into %s, as it told %s.\n", e.Report.Machine, ago(e.LastSeen, time.Now()))
 				return
 			}
+			free := false
 			t := r.table("ADDRESS", "MODEL", "SERIAL", "SPEAKS", "DEVICE", "")
 			for _, x := range e.Attached {
 				says := x.Says
 				if x.Printer != nil && !*x.Printer {
 					says = "it says that it is no printer"
 				}
+				free = free || x.Device == "" && x.Model != ""
 				t.add(x.URI, first(x.Model, "unknown"), first(x.Serial, "unknown"), first(strings.Join(x.Languages, ", "),
 					"unknown"), first(x.Device, "none"), says)
 			}
 			t.write(w)
-			fmt.Fprintf(w, "As %s told %s. To make a queue of it: cirque adopt --attached %s\n", e.Report.Machine,
-				ago(e.LastSeen, time.Now()), e.Report.Machine)
+			fmt.Fprintf(w, "As %s told %s.", e.Report.Machine, ago(e.LastSeen, time.Now()))
+			if free {
+				fmt.Fprintf(w, " To make a queue of it: cirque adopt --attached %s", e.Report.Machine)
+			}
+			fmt.Fprintln(w)
 		})
 	}
 	return c

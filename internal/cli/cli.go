@@ -180,7 +180,7 @@ func sections(r *root) []cmdline.Section {
 			pickCommand(r, "unpick", "Take a person's pick back", "DELETE"))...),
 		section("Explain", lineupCommand(r), whyCommand(r), whoCommand(r), reachCommand(r), testPageCommand(r),
 			subjectCommand(r, "person", "people"), subjectCommand(r, "machine", "machines"), addressCommand(r),
-			orphansCommand(r), coverageCommand(r), noteCommand(r)),
+			orphansCommand(r), coverageCommand(r), checklistCommand(r), noteCommand(r)),
 		section("Inventory", serverCommand(r), deviceCommand(r), driverCommand(r), directoryCommand(r)),
 		section("Endpoints", endpointCommand(r), fleetCommand(r), proofCommand(r), enrolCommand(r)),
 		section("Continuity", healthCommand(r), faultsCommand(r), noticeCommand(r), drainCommand(r), backCommand(r),

@@ -7,7 +7,6 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
-	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -176,16 +175,7 @@ func (r *screen) writeFailoverTest(w io.Writer, e continuity.FailoverTest) {
 
 func outageCommand(r *root) *cobra.Command {
 	c := ask(r, "outage SERVER", "The checklist of a server's planned outage: what is done, and what is to do next",
-		cmdline.Args(1, 1), items[endpoint.Check](named("/api/v1/servers", "/outage")), func(w io.Writer,
-			list []endpoint.Check) {
-			for i, x := range list {
-				fmt.Fprintf(w, "%d  %-8s  %s %s.\n", i+1, map[string]string{endpoint.Yes: "done", endpoint.No: "to do",
-					endpoint.Unproven: "unproven"}[x.Result], x.Check, strings.TrimSuffix(x.Says, "."))
-				if x.Fix != "" {
-					fmt.Fprintf(w, "             %s\n", x.Fix)
-				}
-			}
-		})
+		cmdline.Args(1, 1), items[endpoint.Check](named("/api/v1/servers", "/outage")), writeSteps)
 	c.Long = `The checklist of a planned outage: whether everything is served elsewhere, how it stood before is
 kept, it is out of duty, everybody has moved off it, nothing waits on it, and afterwards whether it
 answers, is as it was, is back on duty, and everybody with it.`

@@ -36,7 +36,7 @@ var subjects = []subject{
 	{"Endpoints", "Machines with an agent: reports, drift, checkups, enrolment.", []string{"/endpoints", "/fleet",
 		"/checkups", "/enrolments", "/enrolment-tokens", "/proof"}},
 	{"Continuity", "Health, duty, failover, faults and notices.", []string{"/servers", "/duties", "/moves", "/health",
-		"/failover-tests", "/faults", "/notices", "/snapshots", "/overview"}},
+		"/failover-tests", "/faults", "/notices", "/snapshots", "/overview", "/checklist"}},
 	{"Access", "Accounts, roles, sessions, tokens and the audit.", []string{"/accounts", "/access-rules", "/session",
 		"/sessions", "/tokens", "/emergency-account", "/set-up", "/audit", "/events", "/views"}},
 	{"Service", "How the service is, and what changes.", []string{"/healthz", "/readyz", "/watch", "/guides"}},

@@ -17,6 +17,7 @@ import (
 
 func fleetRoutes(s *server, a huma.API) {
 	identitiesRoute(s, a)
+	checklistRoutes(s, a)
 	type report struct{ Body endpoint.Report }
 	route(s, a, "POST", agentproto.ReportPath, "report", "An agent tells how its endpoint stands",
 		medium.by(access.Report).asTold(),

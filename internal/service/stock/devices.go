@@ -6,6 +6,7 @@ import (
 
 	"cirque/core/access"
 	"cirque/core/decommission"
+	"cirque/core/estate"
 	"cirque/core/event"
 	"cirque/core/fault"
 	"cirque/core/stock"
@@ -44,6 +45,9 @@ func (s *Room) Devices(_ context.Context, p *access.Principal) ([]stock.DeviceVi
 		_, registered := st.Watches[present.Watched{Kind: stock.KindDevice, Name: l.Name}]
 		v := stock.DeviceView{Watch: l.Watch, InEstate: l.InEstate, Registered: registered, Check: l.Check,
 			Reading: l.Reading, Identity: l.Identity, Queues: behind[l.Name], Differs: differs[l.Name]}
+		if l.Machine != "" {
+			v.Identity.Serial = estate.SerialOf(l.URI)
+		}
 		if v.Queues == nil {
 			v.Queues = []string{}
 		}

@@ -1,7 +1,7 @@
 import { queryOptions, useQuery } from "@tanstack/react-query";
 import { api, askAll } from "../../api/client";
 import { ProblemNotice } from "../../parts/ProblemNotice";
-import { Mark } from "../../ui/Mark";
+import { Steps } from "../../parts/Steps";
 
 const outageQuery = (server: string) =>
   queryOptions({
@@ -16,9 +16,6 @@ const outageQuery = (server: string) =>
     refetchInterval: 5000,
   });
 
-const marks = { yes: "yes", no: "offered", unproven: "idle" } as const;
-const words = { yes: "done", no: "to do", unproven: "not proven" } as const;
-
 type ChecklistProps = { server: string; steps?: number | undefined };
 
 /** The steps of a server's planned outage, which tick themselves; of one that is still to begin only the first. */
@@ -31,28 +28,5 @@ export function Checklist({ server, steps }: ChecklistProps) {
         Looking how far it is…
       </p>
     );
-  return (
-    <ol
-      aria-label={`Checklist of an outage of ${server}`}
-      className="border-l-2 border-rule-strong"
-    >
-      {list.data.slice(0, steps).map((r) => (
-        <li key={r.check} className="px-3 py-1">
-          <Mark of={marks[r.result]}>
-            <strong className="font-medium">{r.check}</strong>{" "}
-            <span className="text-ink-2">{words[r.result]}:</span> {r.says}.
-          </Mark>
-          {r.fix && (
-            <p className="pl-5 text-ink-2">
-              {r.fix.startsWith("cirque ") ? (
-                <code className="font-mono text-[0.93em]">{r.fix}</code>
-              ) : (
-                `${r.fix.charAt(0).toUpperCase() + r.fix.slice(1)}.`
-              )}
-            </p>
-          )}
-        </li>
-      ))}
-    </ol>
-  );
+  return <Steps label={`Checklist of an outage of ${server}`} list={list.data.slice(0, steps)} />;
 }

@@ -224,7 +224,7 @@ export function DeviceSheet({ device: d, drafted, onAdopt, onGone }: DeviceSheet
           </Fact>
           {d.machine && (
             <Fact name="Plugged into">
-              <Link to={`/endpoints?open=${encodeURIComponent(d.machine)}`}>{d.machine}</Link>,
+              <Link to={`/endpoints?endpoint=${encodeURIComponent(d.machine)}`}>{d.machine}</Link>,
               which alone reaches it
             </Fact>
           )}

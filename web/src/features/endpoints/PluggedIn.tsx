@@ -18,13 +18,14 @@ export function PluggedIn({ machine, list }: { machine: string; list: Attached[]
         {list.map((a) => (
           <li key={a.uri} className="border-b border-rule py-1.5">
             {a.model || "It does not tell what it is"}
+            {a.languages && `, speaks ${a.languages.join(", ")}`}
             {a.serial && (
               <>
-                , serial <span className="font-mono text-[0.93em]">{a.serial}</span>{" "}
+                {"; serial "}
+                <span className="font-mono text-[0.93em]">{a.serial}</span>{" "}
                 <Copy text={a.serial} what="the serial number" />
               </>
             )}
-            {a.languages && <span className="text-ink-2">; speaks {a.languages.join(", ")}</span>}
             <span className="block font-mono text-[0.86em] break-all text-ink-3">
               {a.uri} <Copy text={a.uri} what="the address" />
             </span>
@@ -33,7 +34,7 @@ export function PluggedIn({ machine, list }: { machine: string; list: Attached[]
               <>
                 <Mark of={a.says ? "warning" : "yes"}>
                   the device{" "}
-                  <Link to={`/devices?open=${encodeURIComponent(a.device)}`}>{a.device}</Link>
+                  <Link to={`/devices?device=${encodeURIComponent(a.device)}`}>{a.device}</Link>
                   {a.says && `; ${a.says}`}
                 </Mark>
               </>

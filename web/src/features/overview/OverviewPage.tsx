@@ -5,6 +5,7 @@ import { lazily } from "../../lib/lazily";
 import { ago, stamp } from "../../lib/time";
 import { useNow } from "../../lib/useNow";
 import { FindingObject } from "../../parts/FindingList";
+import { OpenSteps } from "../../parts/OpenSteps";
 import { count } from "../../lib/words";
 import { Mark } from "../../ui/Mark";
 import { Empty, Failure, Waiting } from "../../ui/Notice";
@@ -197,6 +198,9 @@ function Glance() {
               </div>
             ))}
           </dl>
+          <div className="mt-2">
+            <OpenSteps />
+          </div>
         </section>
         <section aria-labelledby="happened">
           <h2 id="happened">What happened</h2>

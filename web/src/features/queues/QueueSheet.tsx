@@ -8,6 +8,7 @@ import { Button } from "../../ui/Button";
 import { Exact } from "../../ui/Exact";
 import { Fact, Facts } from "../../ui/Facts";
 import { Mark } from "../../ui/Mark";
+import { OpenSteps } from "../../parts/OpenSteps";
 import { Past } from "../../parts/Past";
 import { ChainSection } from "./ChainSection";
 import { DefaultsSection } from "./DefaultsSection";
@@ -149,6 +150,7 @@ export function QueueSheet({ queue: q, drafted: inDraft, findings }: QueueSheetP
           />
         )}
         <HoldersSection queue={q.name} />
+        <OpenSteps queue={q.name} />
         <Past list="queues" name={q.name} />
       </div>
     </>
