@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"cirque/core/adopt"
+	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/stock"
 )
@@ -31,6 +32,9 @@ func (s *Room) attached(ctx context.Context, sel adopt.Selection) ([]adopt.Found
 	var out []adopt.Found
 	for _, a := range rec.Report.Attached {
 		named := slices.Contains(sel.Found, a.URI)
+		if !estate.Attached(a.URI) { // whatever its agent says
+			continue
+		}
 		if !named && (len(sel.Found) > 0 || a.Model == "" || a.Printer != nil && !*a.Printer) {
 			continue
 		}
