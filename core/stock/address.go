@@ -108,7 +108,9 @@ func NewAuthorities(doc *estate.Document) Authorities {
 		}
 	}
 	for _, v := range doc.Devices {
-		a.devices[v.URI] = v.Name
+		if v.Machine == "" || estate.SerialOf(v.URI) != "" { // else many machines have one of that address
+			a.devices[v.URI] = v.Name
+		}
 	}
 	return a
 }
