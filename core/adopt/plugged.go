@@ -7,12 +7,9 @@ import (
 	"cirque/core/stock"
 )
 
-// KindAttached is what is plugged into a machine, as its agent told; From is the machine.
-const KindAttached = "attached"
-
 // plugged says whether a queue's device is plugged into the machine where it was found.
 func (f Found) plugged() bool {
-	return (f.Kind == "capture" || f.Kind == KindAttached) && estate.Attached(f.Queue.Device)
+	return (f.Kind == KindCapture || f.Kind == KindAttached) && estate.Attached(f.Queue.Device)
 }
 
 // pluggedKey tells apart what is plugged into machines. A USB printer's serial number is its own wherever it is.

@@ -1,5 +1,11 @@
 package adopt
 
+// Kinds of what is adopted, besides servers' queues and devices on the network.
+const (
+	KindCapture  = "capture"  // a reference machine's queues, as it handed them in; From is the machine
+	KindAttached = "attached" // what is plugged into a machine, as its agent told; From is the machine
+)
+
 // A Selection names something found: a server's queue, a reference machine's, or a device.
 type Selection struct {
 	Kind  string   `json:"kind" enum:"server,capture,device,attached"`

@@ -100,8 +100,8 @@ func TestAdvice(t *testing.T) {
 		list := driver.Choices(packages(), doc(), nil, driver.Wanted{Model: "Mono 40", Platform: "windows/x64", Uses: uses})
 		return driver.Advice(list, uses), list
 	}
-	if says, _ := ask(driver.Office, driver.Sessions); !strings.HasPrefix(says, "One queue does for all: PCL6 for office, "+
-		"sessions") {
+	if says, _ := ask(driver.Office, driver.Sessions); !strings.HasPrefix(says,
+		"One queue does for all: PCL6 for office, sessions") {
 		t.Error(says)
 	}
 	says, list := ask(driver.Office, driver.Layout)

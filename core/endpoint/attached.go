@@ -1,6 +1,7 @@
 package endpoint
 
 import (
+	"cmp"
 	"slices"
 	"strings"
 
@@ -33,19 +34,9 @@ func NewAttached(uri, model, id string) (a Attached, ok bool) {
 			said[strings.ToUpper(strings.TrimSpace(k))] = strings.TrimSpace(v)
 		}
 	}
-	first := func(keys ...string) string {
-		for _, k := range keys {
-			if said[k] != "" {
-				return said[k]
-			}
-		}
-		return ""
-	}
-	a = Attached{URI: uri, Model: model, Serial: estate.SerialOf(uri)}
-	if a.Serial == "" {
-		a.Serial = first("SN", "SERN", "SERIALNUMBER")
-	}
-	if maker, of := first("MFG", "MANUFACTURER"), first("MDL", "MODEL"); of != "" {
+	a = Attached{URI: uri, Model: model, Serial: cmp.Or(estate.SerialOf(uri), said["SN"], said["SERN"],
+		said["SERIALNUMBER"])}
+	if maker, of := cmp.Or(said["MFG"], said["MANUFACTURER"]), cmp.Or(said["MDL"], said["MODEL"]); of != "" {
 		a.Model = strings.TrimSpace(maker + " " + of)
 		if strings.HasPrefix(strings.ToLower(of), strings.ToLower(maker)) {
 			a.Model = of
@@ -54,12 +45,12 @@ func NewAttached(uri, model, id string) (a Attached, ok bool) {
 	if strings.EqualFold(a.Model, "unknown") {
 		a.Model = ""
 	}
-	for _, l := range strings.Split(first("CMD", "COMMAND SET"), ",") {
+	for _, l := range strings.Split(cmp.Or(said["CMD"], said["COMMAND SET"]), ",") {
 		if l = strings.TrimSpace(l); l != "" && !slices.Contains(a.Languages, l) && len(a.Languages) < 32 {
 			a.Languages = append(a.Languages, l)
 		}
 	}
-	if class := first("CLS", "CLASS"); class != "" {
+	if class := cmp.Or(said["CLS"], said["CLASS"]); class != "" {
 		is := strings.EqualFold(class, "PRINTER")
 		a.Printer = &is
 	}

@@ -42,8 +42,8 @@ func TestAsDevices(t *testing.T) {
 	for _, c := range []struct{ machine, uri, serial, device, says string }{
 		{"till-07", "usb://T/Slip?serial=S1", "S1", "slip", ""},
 		{"till-07", "usb://T/Slip%203?serial=s1", "s1", "slip", "the estate has it at usb://T/Slip?serial=S1"},
-		{"till-08", "usb://T/Slip?serial=S1", "S1", "slip", "the estate has it plugged into Till-07; if it was moved: cirque " +
-			"draft set device slip machine=till-08"},
+		{"till-08", "usb://T/Slip?serial=S1", "S1", "slip", "the estate has it plugged into Till-07; if it was moved: " +
+			"cirque draft set device slip machine=till-08"},
 		{"till-07", "parallel:/dev/lp0", "", "port", ""}, {"till-08", "parallel:/dev/lp0", "", "", ""},
 		{"till-07", "usb://T/Slip?serial=S2", "S2", "", ""},
 	} {

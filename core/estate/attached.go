@@ -59,7 +59,7 @@ func (p *parser) deviceURI(o document.Object) (uri, machine string) {
 			written.Complain("leave it out, or write its URI as the machine has it, such as "+attachedForms["usb"],
 				"a device on the network is plugged into no machine")
 		}
-		return p.uri(o, append(deviceSchemes, "usb", "parallel", "serial")), machine
+		return p.uri(o, writtenSchemes), machine
 	case !Attached(text):
 		n.Complain("write it as cirque endpoint attached shows it, such as "+form,
 			"%q is no address of a printer that is plugged into a machine", text)

@@ -12,6 +12,8 @@ import (
 // spooler could take for something else than a printer is no address.
 func TestAttachedDevices(t *testing.T) {
 	t.Parallel()
+	const no, unnamed, network = "is no address of a printer that is plugged into a machine",
+		"the device is plugged into a machine, and none is named", "a device on the network is plugged into no machine"
 	for device, says := range map[string]string{
 		`uri: "usb://Skerrymark/Slip%203?serial=SK-3", machine: till-07`:             "",
 		`uri: "usb://Skerrymark/Slip%203?serial=SK-3&interface=1", machine: till-07`: "",
@@ -19,18 +21,19 @@ func TestAttachedDevices(t *testing.T) {
 		`uri: "parallel:/dev/lp0", machine: till-07`:                                 "",
 		`uri: "serial:/dev/ttyUSB0?baud=9600+parity=none", machine: till-07`:         "",
 		`uri: "ipp://10.1.0.1/ipp/print"`:                                            "",
-		`uri: "usb://Skerrymark/Slip%203?serial=SK-3"`:                               "the device is plugged into a machine, and none is named",
-		`uri: "ipp://10.1.0.1/ipp/print", machine: till-07`:                          "a device on the network is plugged into no machine",
-		`uri: "usb://Skerrymark", machine: till-07`:                                  "is no address of a printer that is plugged into a machine",
-		`uri: "usb:///etc/passwd", machine: till-07`:                                 "is no address of a printer that is plugged",
-		`uri: "parallel:/dev/sda", machine: till-07`:                                 "is no address of a printer that is plugged",
-		`uri: "serial:/dev/ttyS0?baud=9600;reboot", machine: till-07`:                "is no address of a printer that is plugged",
-		`uri: "serial:/dev/../etc/ttyS0", machine: till-07`:                          "is no address of a printer that is plugged",
-		`uri: "file:///etc/passwd", machine: till-07`:                                "plugged into no machine",
+		`uri: "usb://Skerrymark/Slip%203?serial=SK-3"`:                               unnamed,
+		`uri: "ipp://10.1.0.1/ipp/print", machine: till-07`:                          network,
+		`uri: "usb://Skerrymark", machine: till-07`:                                  no,
+		`uri: "usb:///etc/passwd", machine: till-07`:                                 no,
+		`uri: "parallel:/dev/sda", machine: till-07`:                                 no,
+		`uri: "serial:/dev/ttyS0?baud=9600;reboot", machine: till-07`:                no,
+		`uri: "serial:/dev/../etc/ttyS0", machine: till-07`:                          no,
+		`uri: "file:///etc/passwd", machine: till-07`:                                network,
 		`uri: "lpinfo:x"`: "leads to nothing that prints",
 	} {
-		_, err := Parse([]document.File{{Name: "e.yaml", Text: "estate: 1\ndevices: [{name: d, " + device + "}]\n"}}, Options{})
-		text := ""
+		text := "estate: 1\ndevices: [{name: d, " + device + "}]\n"
+		_, err := Parse([]document.File{{Name: "e.yaml", Text: text}}, Options{})
+		text = ""
 		if err != nil {
 			for _, d := range fault.As(err).Details {
 				text += d.What + "; "

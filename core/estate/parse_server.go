@@ -16,6 +16,8 @@ import (
 var (
 	serverSchemes = []string{"ipp", "ipps", "http", "https"}
 	deviceSchemes = append(slices.Clone(serverSchemes), "socket", "lpd")
+	// writtenSchemes are those with which an estate may write a device.
+	writtenSchemes = append(slices.Clone(deviceSchemes), "usb", "parallel", "serial")
 )
 
 // PrintsTo says whether a URI leads to something that prints: over a network, or plugged into the machine that asks.

@@ -2,6 +2,7 @@ package lineup
 
 import (
 	"slices"
+	"strings"
 
 	"cirque/core/estate"
 )
@@ -10,8 +11,10 @@ import (
 // the network, or there is none.
 func (e *Estate) onlyAttached(q *queue) (first *estate.Device) {
 	for _, name := range q.Devices {
-		i := slices.IndexFunc(e.doc.Devices, func(d estate.Device) bool { return d.Name == name })
-		if i < 0 || e.doc.Devices[i].Machine == "" {
+		i, ok := slices.BinarySearchFunc(e.doc.Devices, name, func(d estate.Device, n string) int {
+			return strings.Compare(d.Name, n)
+		})
+		if !ok || e.doc.Devices[i].Machine == "" {
 			return nil
 		}
 		if first == nil {

@@ -22,7 +22,9 @@ devices: [{name: slip, uri: "usb://Skerrymark/Slip%203?serial=SK-3", machine: Ti
 queues:
   - {name: slips, devices: [slip], paths: [{device: slip}]}
   - {name: far, devices: [slip], paths: [{gateway: true}]}
-grants: [{name: g, effect: place, queues: [slips], to: [everyone]}, {name: h, effect: place, queues: [far], to: [everyone]}]
+grants:
+  - {name: g, effect: place, queues: [slips], to: [everyone]}
+  - {name: h, effect: place, queues: [far], to: [everyone]}
 `}}, estate.Options{})
 	if err != nil {
 		t.Fatal(err)

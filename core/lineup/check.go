@@ -220,9 +220,11 @@ func (c *checker) queues() {
 				"it has a path through the gateway and no device "+
 					"for the gateway to send to")
 		}
-		if d := c.e.onlyAttached(q); gateway && d != nil {
-			c.add(warning, "queues.paths", q.Name, "lead the people at "+d.Machine+" straight to it: {device: "+d.Name+"}",
-				"its path through the gateway leads nowhere: %s is plugged into %s", d.Name, d.Machine)
+		if gateway {
+			if d := e.onlyAttached(q); d != nil {
+				c.add(warning, "queues.paths", q.Name, "lead the people at "+d.Machine+" straight to it: {device: "+d.Name+"}",
+					"its path through the gateway leads nowhere: %s is plugged into %s", d.Name, d.Machine)
+			}
 		}
 		if gateway || q.fits == nil || len(c.giving[i]) == 0 {
 			continue
@@ -318,8 +320,11 @@ func (c *checker) places() {
 		}
 	}
 	for _, v := range doc.Devices {
-		if fix, known := c.known("machine:" + v.Machine); v.Machine != "" && !known {
-			c.add(remark, "devices.machine", v.Name, fix, "neither the directory nor the estate knows machine:%s", v.Machine)
+		if v.Machine != "" {
+			if fix, known := c.known("machine:" + v.Machine); !known {
+				c.add(remark, "devices.machine", v.Name, fix, "neither the directory nor the estate knows machine:%s", v.Machine)
+			}
+			continue // it has no address
 		}
 		if u, err := url.Parse(v.URI); err == nil {
 			if a, err := netip.ParseAddr(u.Hostname()); err == nil {

@@ -26,7 +26,8 @@ func adoptCommand(r *root) *cobra.Command {
 	c := &cobra.Command{Use: "adopt", Short: "Take found queues and devices into your draft", Args: cmdline.Args(0, 0),
 		Long: `Propose names, titles, locations, labels, paths, drivers and defaults for queues that were found on
 print servers, for devices, for what is plugged into machines, and for what was captured of reference
-machines, and put them into your draft. Queues to which the estate leads already are left out, unless --all is given.
+machines, and put them into your draft. Queues to which the estate leads already are left out, unless
+--all is given.
 
 With --write FILE the proposals go into a table, to be looked through in a spreadsheet; with --table
 FILE it is read back: lines that were taken out are not adopted, and names, titles, locations and
@@ -54,7 +55,7 @@ labels are those of the table.`,
 			in.Selections = append(in.Selections, adopt.Selection{Kind: "server", From: s, Found: queues})
 		}
 		for _, m := range machines {
-			in.Selections = append(in.Selections, adopt.Selection{Kind: "capture", From: m, Found: queues})
+			in.Selections = append(in.Selections, adopt.Selection{Kind: adopt.KindCapture, From: m, Found: queues})
 		}
 		for _, d := range devices {
 			in.Selections = append(in.Selections, adopt.Selection{Kind: "device", From: d})

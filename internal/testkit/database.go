@@ -64,20 +64,7 @@ func start() error {
 		return err
 	}
 	one.dir = dir
-	ctx := context.Background()
-	if one.server, err = cluster.Start(ctx, filepath.Join(dir, "data"), cluster.Config{Throwaway: true}); err != nil {
-		return err
-	}
-	if err := postgres.Create(ctx, one.server.URL("postgres"), template); err != nil {
-		return err
-	}
-	store, err := postgres.Open(ctx, one.server.URL(template))
-	if err != nil {
-		return err
-	}
-	err = store.Migrate(ctx)
-	store.Close()
-	if err != nil {
+	if one.server, err = serverWith(context.Background(), dir, template); err != nil {
 		return err
 	}
 	return run("ALTER DATABASE " + template + " WITH IS_TEMPLATE true ALLOW_CONNECTIONS false")
@@ -103,23 +90,31 @@ func DatabaseAlone(t testing.TB) string {
 		t.Fatal(err)
 	}
 	t.Cleanup(func() { _ = os.RemoveAll(dir) })
-	server, err := cluster.Start(t.Context(), filepath.Join(dir, "data"), cluster.Config{Throwaway: true})
+	server, err := serverWith(t.Context(), dir, "alone")
+	if server != nil {
+		t.Cleanup(func() { _ = server.Stop() })
+	}
 	if err != nil {
-		t.Fatal(err)
-	}
-	t.Cleanup(func() { _ = server.Stop() })
-	if err := postgres.Create(t.Context(), server.URL("postgres"), "alone"); err != nil {
-		t.Fatal(err)
-	}
-	store, err := postgres.Open(t.Context(), server.URL("alone"))
-	if err != nil {
-		t.Fatal(err)
-	}
-	defer store.Close()
-	if err := store.Migrate(t.Context()); err != nil {
 		t.Fatal(err)
 	}
 	return server.URL("alone")
+}
+
+// serverWith starts a server with one migrated database. One that was started is given with an error, too.
+func serverWith(ctx context.Context, dir, database string) (*cluster.Server, error) {
+	server, err := cluster.Start(ctx, filepath.Join(dir, "data"), cluster.Config{Throwaway: true})
+	if err != nil {
+		return nil, err
+	}
+	if err := postgres.Create(ctx, server.URL("postgres"), database); err != nil {
+		return server, err
+	}
+	store, err := postgres.Open(ctx, server.URL(database))
+	if err != nil {
+		return server, err
+	}
+	defer store.Close()
+	return server, store.Migrate(ctx)
 }
 
 // Database gives the URL of a fresh, migrated database of the test's own.

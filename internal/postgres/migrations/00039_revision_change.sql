@@ -1,6 +1,6 @@
 -- +goose Up
--- What each revision did to which object, so that nobody reads whole estates to find out: the object as documents have it,
--- before and after; empty where there was, or is, none.
+-- What each revision did to which object, so that nobody reads whole estates to find out: the object as documents have
+-- it, before and after; empty where there was, or is, none.
 CREATE TABLE revision_change (
 	list text NOT NULL,
 	name text NOT NULL,
@@ -9,13 +9,15 @@ CREATE TABLE revision_change (
 	object text NOT NULL,
 	PRIMARY KEY (list, name, revision)
 );
-CREATE TRIGGER revision_change_is_final BEFORE UPDATE OR DELETE ON revision_change FOR EACH ROW EXECUTE FUNCTION refuse_change();
+CREATE TRIGGER revision_change_is_final BEFORE UPDATE OR DELETE ON revision_change FOR EACH ROW
+	EXECUTE FUNCTION refuse_change();
 
 -- The objects of a document. Documents are written by one encoder, so that what is the same has the same text.
 -- +goose StatementBegin
 CREATE FUNCTION objects_of(document json) RETURNS TABLE (list text, name text, object text) LANGUAGE sql IMMUTABLE AS $$
 	SELECT l.key, o->>CASE l.key WHEN 'locations' THEN 'path' WHEN 'subnets' THEN 'cidr' ELSE 'name' END, o::text
-	FROM json_each(document) AS l, json_array_elements(CASE json_typeof(l.value) WHEN 'array' THEN l.value ELSE '[]' END) AS o
+	FROM json_each(document) AS l,
+		json_array_elements(CASE json_typeof(l.value) WHEN 'array' THEN l.value ELSE '[]' END) AS o
 	UNION ALL
 	SELECT l.key, s.key, s.value::text
 	FROM json_each(document) AS l, json_each(CASE json_typeof(l.value) WHEN 'object' THEN l.value ELSE '{}' END) AS s

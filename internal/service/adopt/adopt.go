@@ -113,7 +113,7 @@ func (s *Room) foundFor(ctx context.Context, sel adopt.Selection, st *present.St
 			return nil, fault.New(fault.Conflict, "server-unread", "read it first: cirque server read "+sel.From,
 				"the server %s has not been read yet", sel.From)
 		}
-	case "capture":
+	case adopt.KindCapture:
 		i := slices.IndexFunc(st.Captures, func(c stock.Capture) bool { return c.Machine == sel.From })
 		if i < 0 {
 			return nil, fault.New(fault.Unknown, "capture-unknown", "run cirque-agent capture on it",

@@ -29,7 +29,8 @@ func TestProposeAttached(t *testing.T) {
 	t.Parallel()
 	r, _ := furnish(t)
 	no := false
-	const slip, line, camera, net = "usb://T/Slip?serial=S1", "serial:/dev/ttyS0", "usb://T/Eye?serial=S2", "ipp://192.0.2.66/"
+	const slip, line, camera, net = "usb://T/Slip?serial=S1", "serial:/dev/ttyS0", "usb://T/Eye?serial=S2",
+		"ipp://192.0.2.66/"
 	r.cfg.Endpoints = reports{"till-07": {Machine: "till-07", Attached: []endpoint.Attached{{URI: slip, Model: "T Slip"},
 		{URI: line}, {URI: camera, Model: "T Eye", Printer: &no}, {URI: net, Model: "T Net"}}}, "old": {Machine: "old"}}
 	for _, c := range []struct {
