@@ -38,7 +38,7 @@ func TestAttachedPrinter(t *testing.T) {
 	}
 	contains(t, "the device", s.must("endpoint", "attached", "desk-1"), "skerrymark-slip-3-desk-1")
 	contains(t, "what is left", s.must("checklist", "skerrymark-slip-3-desk-1"),
-		"done      Does its device skerrymark-slip-3-desk-1 answer? it is plugged into desk-1, as that told",
+		"done      Does its device skerrymark-slip-3-desk-1 answer? it is plugged into desk-1, as that looked",
 		"done      Does somebody receive it? given by all",
 		"done      Has everybody it who is to have it? on 1 of 1 endpoint",
 		"unproven  Was a test page sent")

@@ -2,10 +2,13 @@ package endpoint
 
 import (
 	"cmp"
+	"fmt"
 	"slices"
 	"strings"
+	"time"
 
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/name"
 	"cirque/core/words"
 )
@@ -59,11 +62,55 @@ func NewAttached(uri, model, id string) (a Attached, ok bool) {
 	return a, true
 }
 
+// AttachedFor is for how long a look holds what is plugged in: agents look every ten minutes.
+const AttachedFor = 30 * time.Minute
+
+// Looked gives how long ago a machine looked what is plugged in; ok is false where it does not tell, or told too long
+// ago for it to prove anything.
+func (r Report) Looked(now time.Time) (ago time.Duration, ok bool) {
+	if r.Attached == nil || r.AttachedAt == nil {
+		return 0, false
+	}
+	ago = max(now.Sub(*r.AttachedAt), 0) // its clock may be ahead
+	return ago, ago <= AttachedFor
+}
+
+// PluggedIn checks by what a machine told, where it did, whether a device is plugged into it as an estate says.
+func PluggedIn(r Report, d estate.Device, now time.Time) Check {
+	c := Check{Result: Unproven, By: "endpoint"}
+	ago, fresh := r.Looked(now)
+	as := AsDevices(r, []estate.Device{d})
+	i := slices.IndexFunc(as, func(a AttachedAs) bool { return a.Device != "" })
+	switch {
+	case r.Machine == "":
+		c.Says, c.Fix = "no agent of "+d.Machine+" has reported", "invite it: cirque enrol token"
+	case r.Attached == nil:
+		c.Says, c.Fix = "the agent of "+d.Machine+" does not tell what is plugged in", "update it, and see its log"
+	case !fresh:
+		c.Says, c.Fix = "it is long since "+d.Machine+" looked what is plugged in", "see that it runs, and call it: cirque "+
+			"endpoint refresh "+d.Machine
+	case i < 0:
+		c.Result, c.Says = No, fmt.Sprintf("it is not plugged into %s, as that looked %s ago", d.Machine, words.Span(ago))
+		c.Fix = "plug it in, or see what is: cirque endpoint attached " + d.Machine
+	case as[i].Says != "":
+		c.Result, c.Says, c.Fix = No, as[i].Says, "see what is plugged in: cirque endpoint attached "+d.Machine
+	default:
+		c.Result, c.Says = Yes, fmt.Sprintf("it is plugged into %s, as that looked %s ago", d.Machine, words.Span(ago))
+	}
+	return c
+}
+
 // An AttachedAs is what is plugged into a machine, beside what the estate has of it.
 type AttachedAs struct {
 	Attached
 	Device string `json:"device,omitempty" doc:"The estate's device that it is."`
 	Says   string `json:"says,omitempty" doc:"What is wrong with what the estate says of it."`
+}
+
+// AttachedUntold is the Conflict fault where an agent does not tell what is plugged into its machine.
+func AttachedUntold(machine string) error {
+	return fault.New(fault.Conflict, "attached-untold", "update its agent, and see its log; of its queues see "+
+		"cirque-agent capture", "the agent of %s does not tell what is plugged in", machine)
 }
 
 // AsDevices sets what a report tells to be plugged in beside the devices of an estate: by serial number, wherever the

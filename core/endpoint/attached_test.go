@@ -2,7 +2,9 @@ package endpoint
 
 import (
 	"fmt"
+	"strings"
 	"testing"
+	"time"
 
 	"cirque/core/estate"
 )
@@ -54,5 +56,36 @@ func TestAsDevices(t *testing.T) {
 	}
 	if AsDevices(Report{}, devices) != nil || AsDevices(Report{Attached: []Attached{}}, devices) == nil {
 		t.Error("none plugged in and nothing told are one")
+	}
+}
+
+// TestPluggedIn: a look proves that a device is there, or is not, for half an hour; what is not told proves nothing.
+func TestPluggedIn(t *testing.T) {
+	t.Parallel()
+	now := time.Date(2026, 11, 30, 12, 0, 0, 0, time.UTC)
+	d := estate.Device{Name: "slip", URI: "usb://T/Slip?serial=S1", Machine: "till-07"}
+	slip := []Attached{{URI: d.URI, Serial: "S1"}}
+	for _, c := range []struct {
+		machine string
+		found   []Attached
+		before  time.Duration
+		want    string
+	}{
+		{"", nil, 0, Unproven + " no agent"}, {"till-07", nil, 0, Unproven + " the agent of till-07 does not tell"},
+		{"till-07", slip, time.Minute, Yes + " it is plugged into till-07, as that looked 1 min ago"},
+		{"till-07", slip, AttachedFor + time.Second, Unproven + " it is long since till-07 looked"},
+		{"till-07", slip, -time.Hour, Yes + " it is plugged into till-07, as that looked 0 s ago"},
+		{"till-07", []Attached{}, time.Minute, No + " it is not plugged into till-07"},
+		{"till-07", []Attached{}, 2 * AttachedFor, Unproven + " it is long"},
+		{"till-07", []Attached{{URI: "usb://T/Slip%203?serial=S1", Serial: "S1"}}, 0, No + " the estate has it at"},
+	} {
+		at := now.Add(-c.before)
+		got := PluggedIn(Report{Machine: c.machine, Attached: c.found, AttachedAt: &at}, d, now)
+		if !strings.HasPrefix(got.Result+" "+got.Says, c.want) || (got.Result == Yes) != (got.Fix == "") {
+			t.Errorf("%+v: %+v", c, got)
+		}
+	}
+	if got := PluggedIn(Report{Machine: "till-07", Attached: slip}, d, now); got.Result != Unproven {
+		t.Errorf("a look without its time: %+v", got)
 	}
 }

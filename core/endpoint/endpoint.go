@@ -154,8 +154,11 @@ type Report struct {
 	Installed []Installed    `json:"installed" maxItems:"4096"`
 	Staged    []Staged       `json:"staged,omitempty" maxItems:"1024" doc:"Drivers whose files the agent keeps."`
 	Attached  []Attached     `json:"attached,omitzero" required:"false" maxItems:"64" doc:"What is plugged into the machine; absent where its spooler does not tell."`
-	Removed   []Key          `json:"removed,omitempty" maxItems:"4096" doc:"Queues that somebody removed and that stay away."`
-	Failures  []Failure      `json:"failures" maxItems:"4096"`
+
+	AttachedAt *time.Time `json:"attached_at,omitempty" doc:"When the machine looked what is plugged in."`
+
+	Removed  []Key     `json:"removed,omitempty" maxItems:"4096" doc:"Queues that somebody removed and that stay away."`
+	Failures []Failure `json:"failures" maxItems:"4096"`
 }
 
 // Check holds the report to its limits.

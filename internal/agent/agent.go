@@ -60,8 +60,9 @@ type Agent struct {
 	toldAt  time.Time
 	told    []lineup.Query // the contexts in it
 
-	attached   []endpoint.Attached // nil where the spooler does not tell
-	attachedAt time.Time
+	attached look      // the last that came out
+	looking  chan look // of one that is under way
+	lookedAt time.Time // when the last began
 }
 
 // kept is what survives a restart.
@@ -273,7 +274,7 @@ func (a *Agent) introduce(ctx context.Context, facts Facts, contexts []lineup.Qu
 
 // calledUpon has it report at the next look, and try again what failed.
 func (a *Agent) calledUpon() {
-	a.toldAt, a.attachedAt = time.Time{}, time.Time{}
+	a.toldAt, a.lookedAt = time.Time{}, time.Time{}
 	for k, f := range a.failed {
 		f.again = time.Time{}
 		a.failed[k] = f

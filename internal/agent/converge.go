@@ -190,9 +190,10 @@ func (a *Agent) remember(installed []endpoint.Installed, away []endpoint.Key) {
 
 func (a *Agent) report(ctx context.Context, facts Facts, contexts []lineup.Query, installed []endpoint.Installed) {
 	a.lookAttached(ctx)
-	r := endpoint.Report{Attached: a.attached, Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform,
+	r := endpoint.Report{Machine: facts.Machine, Version: a.cfg.Version, Platform: facts.Platform,
 		Spooler: a.cfg.Spooler.Name(), Contexts: contexts, Logins: a.logins,
 		Installed: installed, Removed: a.kept.Memory.Away, Staged: a.staged(), Failures: []endpoint.Failure{}}
+	a.tellAttached(&r)
 	if r.Installed == nil {
 		r.Installed = []endpoint.Installed{}
 	}

@@ -28,13 +28,16 @@ func attachedCommand(r *root) *cobra.Command {
 		if err != nil {
 			return err
 		}
-		return r.print(c, append([]endpoint.AttachedAs{}, e.Attached...), func(w io.Writer) {
-			switch {
-			case e.Attached == nil:
-				fmt.Fprintf(w, "The agent of %s does not tell what is plugged in.\n", e.Report.Machine)
-				return
-			case len(e.Attached) == 0:
-				fmt.Fprintf(w, "Nothing is plugged into %s, as it told %s.\n", e.Report.Machine, ago(e.LastSeen, time.Now()))
+		if e.Attached == nil {
+			return endpoint.AttachedUntold(e.Report.Machine)
+		}
+		looked := "at a time that it does not tell"
+		if e.Report.AttachedAt != nil {
+			looked = ago(*e.Report.AttachedAt, time.Now())
+		}
+		return r.print(c, e.Attached, func(w io.Writer) {
+			if len(e.Attached) == 0 {
+				fmt.Fprintf(w, "Nothing is plugged into %s, as it looked %s.\n", e.Report.Machine, looked)
 				return
 			}
 			free := false
@@ -49,7 +52,7 @@ func attachedCommand(r *root) *cobra.Command {
 					"unknown"), first(x.Device, "none"), says)
 			}
 			t.write(w)
-			fmt.Fprintf(w, "As %s told %s.", e.Report.Machine, ago(e.LastSeen, time.Now()))
+			fmt.Fprintf(w, "As %s looked %s.", e.Report.Machine, looked)
 			if free {
 				fmt.Fprintf(w, " To make a queue of it: cirque adopt --attached %s", e.Report.Machine)
 			}

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"cirque/core/adopt"
+	"cirque/core/endpoint"
 	"cirque/core/estate"
 	"cirque/core/fault"
 	"cirque/core/stock"
@@ -19,8 +20,7 @@ func (s *Room) attached(ctx context.Context, sel adopt.Selection) ([]adopt.Found
 		return nil, err
 	}
 	if rec.Report.Attached == nil {
-		return nil, fault.New(fault.Conflict, "attached-untold", "update its agent; of its queues see cirque-agent capture",
-			"the agent of %s does not tell what is plugged in", sel.From)
+		return nil, endpoint.AttachedUntold(sel.From)
 	}
 	v, location := s.present.View(), ""
 	if m, ok := v.World.Directory.Machine(sel.From); ok {

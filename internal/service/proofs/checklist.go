@@ -3,11 +3,11 @@ package proofs
 import (
 	"context"
 	"fmt"
-	"time"
 
 	"cirque/core/access"
 	"cirque/core/endpoint"
 	"cirque/core/estate"
+	"cirque/core/fault"
 	"cirque/core/words"
 )
 
@@ -29,7 +29,11 @@ func (s *Room) Checklist(ctx context.Context, p *access.Principal, called string
 	}
 	for _, d := range q.Devices {
 		if v, ok := snap.Document().Find(estate.Ref{List: "devices", Name: d}).(*estate.Device); ok {
-			t.Devices = append(t.Devices, s.answers(ctx, *v))
+			c, err := s.answers(ctx, *v)
+			if err != nil {
+				return nil, err
+			}
+			t.Devices = append(t.Devices, c)
 		}
 	}
 	return t.Steps(), nil
@@ -37,26 +41,16 @@ func (s *Room) Checklist(ctx context.Context, p *access.Principal, called string
 
 // answers says whether a device answers, by what was last read of it, or by what the machine tells into which it is
 // plugged.
-func (s *Room) answers(ctx context.Context, d estate.Device) endpoint.Check {
+func (s *Room) answers(ctx context.Context, d estate.Device) (endpoint.Check, error) {
 	c := endpoint.Check{Check: fmt.Sprintf("Does its device %s answer?", d.Name), By: "service"}
 	if d.Machine != "" {
-		c.Result, c.By = endpoint.Unproven, "endpoint"
-		c.Says, c.Fix = "no agent of "+d.Machine+" has reported", "invite it: cirque enrol token"
 		rec, err := s.store.Endpoint(ctx, d.Machine)
-		for _, a := range endpoint.AsDevices(rec.Report, []estate.Device{d}) {
-			if err == nil && a.Device != "" && a.Says == "" {
-				c.Result, c.Fix = endpoint.Yes, ""
-				c.Says = fmt.Sprintf("it is plugged into %s, as that told %s ago", d.Machine, s.since(rec.LastSeen))
-				return c
-			}
+		if err != nil && !fault.Is(err, fault.Unknown) {
+			return c, err
 		}
-		if err == nil {
-			c.Says, c.Fix = d.Machine+" does not tell of it", "see what is plugged in: cirque endpoint attached "+d.Machine
-			if rec.Report.Attached != nil {
-				c.Result = endpoint.No
-			}
-		}
-		return c
+		told := endpoint.PluggedIn(rec.Report, d, s.now())
+		told.Check = c.Check
+		return told, nil
 	}
 	k := s.present.Stock().Device(d.Name)
 	switch {
@@ -65,9 +59,7 @@ func (s *Room) answers(ctx context.Context, d estate.Device) endpoint.Check {
 	case !k.Check.OK:
 		c.Result, c.Says, c.Fix = endpoint.No, k.Check.Says, k.Check.Fix
 	default:
-		c.Result, c.Says = endpoint.Yes, fmt.Sprintf("it was read %s ago", s.since(k.Check.At))
+		c.Result, c.Says = endpoint.Yes, fmt.Sprintf("it was read %s ago", words.Span(s.now().Sub(k.Check.At)))
 	}
-	return c
+	return c, nil
 }
-
-func (s *Room) since(t time.Time) string { return words.Span(s.now().Sub(t)) }

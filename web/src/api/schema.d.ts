@@ -5212,6 +5212,11 @@ export interface components {
         EndpointReport: {
             /** @description What is plugged into the machine; absent where its spooler does not tell. */
             attached?: components["schemas"]["EndpointAttached"][];
+            /**
+             * Format: date-time
+             * @description When the machine looked what is plugged in.
+             */
+            attached_at?: string;
             contexts: components["schemas"]["LineupQuery"][];
             failures: components["schemas"]["EndpointFailure"][];
             installed: components["schemas"]["EndpointInstalled"][];

@@ -150,7 +150,7 @@ export function EndpointSheet({ endpoint: e }: { endpoint: Endpoint }) {
       </section>
       <Away machine={r.machine} />
       <DriversHere machine={r.machine} />
-      {e.attached && <PluggedIn machine={r.machine} list={e.attached} />}
+      {e.attached && <PluggedIn machine={r.machine} list={e.attached} at={r.attached_at} />}
       <section aria-label="Contexts">
         <h3 className="font-medium">What it asks for</h3>
         <ul>

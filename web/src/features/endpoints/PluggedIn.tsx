@@ -1,5 +1,7 @@
 import { Link } from "react-router";
 import type { components } from "../../api/schema";
+import { ago } from "../../lib/time";
+import { useNow } from "../../lib/useNow";
 import { useAdopting } from "../../parts/adopting";
 import { Button } from "../../ui/Button";
 import { Copy } from "../../ui/Copy";
@@ -7,13 +9,16 @@ import { Mark } from "../../ui/Mark";
 
 type Attached = components["schemas"]["EndpointAttachedAs"];
 
-/** What is plugged into a machine, as its agent last told, beside the estate's devices. */
-export function PluggedIn({ machine, list }: { machine: string; list: Attached[] }) {
+type PluggedInProps = { machine: string; list: Attached[]; at?: string | undefined };
+
+/** What is plugged into a machine, as its agent told, beside the estate's devices. */
+export function PluggedIn({ machine, list, at }: PluggedInProps) {
   const adopt = useAdopting();
+  const now = useNow();
   return (
     <section aria-label="Plugged in">
-      <h3 className="font-medium">Plugged into it</h3>
-      {list.length === 0 && <p className="text-ink-2">Nothing, as it last told.</p>}
+      <h3 className="font-medium">Plugged into it{at && `, as it looked ${ago(at, now)}`}</h3>
+      {list.length === 0 && <p className="text-ink-2">Nothing.</p>}
       <ul>
         {list.map((a) => (
           <li key={a.uri} className="border-b border-rule py-1.5">
