@@ -1,10 +1,14 @@
 package cirque_test
 
 import (
+	"bytes"
 	"go/ast"
 	"go/parser"
 	"go/token"
+	"os"
+	"os/exec"
 	"path/filepath"
+	"strings"
 	"testing"
 )
 
@@ -71,6 +75,33 @@ func TestSizes(t *testing.T) {
 			if n := size(it); n > mostInterface {
 				t.Errorf("%s: the interface %s has %d methods", p.Dir, name, n)
 			}
+		}
+	}
+}
+
+// TestNothingBuilt: what a build makes, or somebody fetched, is not kept with the sources.
+func TestNothingBuilt(t *testing.T) {
+	t.Parallel()
+	list, err := exec.Command("git", "ls-files", "-z").Output()
+	if err != nil {
+		t.Skip("these sources are not out of a repository")
+	}
+	built := []string{"\x7fELF", "MZ", "!<arch>", "PK\x03\x04", "\x1f\x8b", "\xcf\xfa\xed\xfe"}
+	for name := range strings.SplitSeq(strings.TrimRight(string(list), "\x00"), "\x00") {
+		b, err := os.ReadFile(name)
+		if os.IsNotExist(err) {
+			continue // taken out, and not recorded yet
+		}
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, begins := range built {
+			if bytes.HasPrefix(b, []byte(begins)) {
+				t.Errorf("%s is a program or an archive", name)
+			}
+		}
+		if len(b) > 1<<20 {
+			t.Errorf("%s has %d KiB", name, len(b)>>10)
 		}
 	}
 }

@@ -13,6 +13,7 @@ var passing = []struct {
 }{
 	{regexp.MustCompile(`(Mon|Tue|Wed|Thu|Fri|Sat|Sun) `), ""},
 	{regexp.MustCompile(`\d{4}-\d\d-\d\d([ T]\d\d:\d\d(:\d\d(\.\d+)?)?)?( ?[A-Z]{1,5}\b|[+-]\d\d:\d\d)?`), "TIME"},
+	{regexp.MustCompile(`\b\d{1,2} (` + months + `)( \d{4})?( \d\d:\d\d( [A-Z]{3,5}\b)?)?`), "TIME"},
 	{regexp.MustCompile(`\b\d\d:\d\d(:\d\d)?( [A-Z]{3,5}\b)?`), "TIME"},
 	{regexp.MustCompile(`\b\d+(\.\d+)? (ms|µs|s|min|h|d|seconds?|minutes?|hours?|days?)\b`), "SPAN"},
 	{regexp.MustCompile(`\b(\d+(\.\d+)?(ms|µs|s|m|h|d))+\b`), "SPAN"},
@@ -22,6 +23,8 @@ var passing = []struct {
 	{regexp.MustCompile(`\b[0-9a-f]{8,}\b`), "NUMBER"},
 	{regexp.MustCompile(`[ \t]+`), " "},
 }
+
+const months = "January|February|March|April|May|June|July|August|September|October|November|December"
 
 func plain(line string) string {
 	for _, p := range passing {

@@ -70,6 +70,9 @@ func TestCompare(t *testing.T) {
 		{"a … c", "a b d\n", false},
 		{"since 2026-11-30 10:00 UTC, 3 s ago", "since 2027-01-02 03:04 CET, 12 min ago\n", true},
 		{"at https://127.0.0.1:8631", "at https://127.0.0.1:41233\n", true},
+		{"until Mon 30 November 23:46 CET.", "until Tue 1 December 00:09 CET.", true},
+		{"on 30 November 2026", "on 1 December 2027", true},
+		{"at 30 doors", "at 1 door", false},
 		{"2 queues", "3 queues\n", false},
 		{"1 page (once)", "1 page (once)\n", true},
 	} {
