@@ -120,6 +120,18 @@ func (c *closers) run() error {
 	return errors.Join(errs...)
 }
 
+// together runs them all at once, for what ends by itself in a time of its own.
+func (c *closers) together() error {
+	var wg sync.WaitGroup
+	errs := make([]error, len(*c))
+	for i, f := range *c {
+		wg.Go(func() { errs[i] = f() })
+	}
+	wg.Wait()
+	*c = nil
+	return errors.Join(errs...)
+}
+
 // Start brings the service up; it listens when Start returns.
 func Start(ctx context.Context, o Options) (r *Running, err error) {
 	collectOften()

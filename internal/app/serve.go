@@ -89,13 +89,15 @@ func serve(o Options, ln, second net.Listener, svc *service.Service, authority *
 		h = o.Around(h)
 	}
 	r.URL = "http://" + ln.Addr().String()
-	if err := answerAt(stopping, o, ln, !o.PlainHTTP, h, authority, &shown, r, c); err != nil {
+	var doors closers
+	c.add(func() error { return doors.together() })
+	if err := answerAt(stopping, o, ln, !o.PlainHTTP, h, authority, &shown, r, &doors); err != nil {
 		stop()
 		return err
 	}
 	if second != nil {
 		plain := r.URL
-		if err := answerAt(stopping, o, second, true, h, authority, &shown, r, c); err != nil {
+		if err := answerAt(stopping, o, second, true, h, authority, &shown, r, &doors); err != nil {
 			stop()
 			return err
 		}
